@@ -1,0 +1,92 @@
+// Pulse runs: how a planned move is stored and played, on a host and on a small chip alike.
+//
+// For each of its `steps` steps a run does
+//
+//   time += gap;   gap += change;   change += bend;
+//
+// and a pulse is made at each new time (or none, in a silent run, which only lets time pass). In fixed point,
+// ticks with 16 fraction bits: a run with change 0 is a constant rate, with bend 0 a gap that grows evenly.
+// Step j of a run falls at  start + j gap + j(j-1)/2 change + j(j-1)(j-2)/6 bend.
+//
+// C++14 with <stdint.h> alone: no heap, no exception, no virtual call, no division.
+#pragma once
+
+#include <stdint.h>
+
+#include "cogstride/chip/tick.hpp"
+
+namespace cogstride {
+namespace chip {
+
+enum : uint8_t {
+  run_backwards = 1,  ///< the steps count downwards
+  run_silent = 2      ///< time passes, no pulse is made
+};
+
+/// The host's form: gaps up to 2^32 ticks.
+struct PulseRun {
+  uint64_t gap;    ///< Q32.16 ticks, < 2^48
+  int64_t change;  ///< Q.16, magnitude < 2^47
+  int32_t bend;    ///< Q15.16
+  uint16_t steps;  ///< how many
+  uint8_t flags;   ///< run_backwards, run_silent
+  uint8_t reserved;
+};
+static_assert(sizeof(PulseRun) == 24, "a pulse run is 24 bytes on the host");
+
+/// The form for eight-bit chips: gaps up to 2^16 ticks, longer ones bridged by silent runs.
+struct NarrowPulseRun {
+  uint32_t gap;    ///< Q16.16 ticks
+  int32_t change;  ///< Q.16
+  int16_t bend;    ///< Q.16
+  uint8_t steps;
+  uint8_t flags;
+};
+static_assert(sizeof(NarrowPulseRun) == 12, "a narrow pulse run is 12 bytes");
+
+/// Plays one run after another. `Run` is PulseRun or NarrowPulseRun.
+///
+///   PulsePlayer<PulseRun> player(start);
+///   player.load(run);
+///   while (player.left() > 0) { player.advance(); edge_at(player.tick()); }
+template <class Run>
+class PulsePlayer {
+ public:
+  explicit PulsePlayer(FineTick start) : time_(start), run_() {}
+
+  /// Goes on with `run` from where the last one ended.
+  void load(const Run& run) { run_ = run; }
+  /// Steps of the loaded run that are still to be made.
+  uint16_t left() const { return run_.steps; }
+  bool makes_pulses() const { return (run_.flags & run_silent) == 0; }
+  bool is_backwards() const { return (run_.flags & run_backwards) != 0; }
+
+  /// Goes to the next step. Call only while left() > 0.
+  void advance() {
+    time_ = next();
+    run_.gap = static_cast<decltype(run_.gap)>(run_.gap + run_.change);
+    run_.change = static_cast<decltype(run_.change)>(run_.change + run_.bend);
+    --run_.steps;
+  }
+
+  /// The instant of the last step made, or of the start.
+  FineTick time() const { return time_; }
+  /// The same as the whole tick at which the edge goes out.
+  Tick tick() const { return nearest_tick(time_); }
+  /// The instant of the step that advance() will make.
+  FineTick next() const {
+    const uint32_t fraction =
+        static_cast<uint32_t>(time_.fraction) + static_cast<uint16_t>(run_.gap & 0xffff);
+    FineTick at;
+    at.tick = time_.tick + static_cast<Tick>(run_.gap >> 16) + static_cast<Tick>(fraction >> 16);
+    at.fraction = static_cast<uint16_t>(fraction & 0xffff);
+    return at;
+  }
+
+ private:
+  FineTick time_;
+  Run run_;
+};
+
+}  // namespace chip
+}  // namespace cogstride

@@ -1,0 +1,7 @@
+// Everything in chip/ as a small chip's compiler sees it: C++14, freestanding, no exceptions, no RTTI.
+// Compiled by a test; played by nothing.
+#include "cogstride/chip/pulse_run.hpp"
+#include "cogstride/chip/tick.hpp"
+
+template class cogstride::chip::PulsePlayer<cogstride::chip::PulseRun>;
+template class cogstride::chip::PulsePlayer<cogstride::chip::NarrowPulseRun>;
