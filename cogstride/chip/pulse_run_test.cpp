@@ -31,7 +31,7 @@ TEST(PulsePlayer, FollowsTheClosedFormOfARun) {
   ASSERT_EQ(times.size(), 200u);
   for (int j = 1; j <= 200; ++j) {
     const double gap = static_cast<double>(run.gap) / 65536;
-    const double closed = 100.5 + j * gap + j * (j - 1) / 2.0 * run.change / 65536 +
+    const double closed = 100.5 + j * gap + j * (j - 1) / 2.0 * static_cast<double>(run.change) / 65536 +
                           j * (j - 1.0) * (j - 2) / 6.0 * run.bend / 65536;
     ASSERT_NEAR(in_ticks(times[j - 1]), closed, 1e-6) << j;
   }

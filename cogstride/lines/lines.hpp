@@ -1,0 +1,91 @@
+// The one interface of a controller: simulated, live or recorded, everything above it is the same code.
+//
+// Commands carry the tick at which they take effect and are handed out ahead of time; what has not happened
+// yet can be withdrawn. Readings come back through `wait_until`, which the run loop alone calls.
+//
+//   lines.put(at, {{dir, true}});                 // one port write
+//   lines.put(FineTick{at, 0}, step, runs, {});   // a train of step pulses
+//   Withdrawn w = lines.withdraw(mechanism, lines.now() + lines.lead());
+#pragma once
+
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "cogstride/lines/events.hpp"
+
+namespace cogstride {
+
+/// How a line is used and where it rests; given when the lines are opened.
+struct LineSetup {
+  enum class Use : std::uint8_t { level, pulses, pwm, input };
+  LineId id{};
+  std::string name;     ///< "traverse.step"
+  MechanismId owner{};  ///< whose queue `withdraw` empties
+  Use use = Use::level;
+  bool rest_high = false;  ///< the level at start, after `cut` and at the end; for pulses the idle level
+  Tick pulse_width = 0;    ///< pulses only: from the leading edge back to rest
+  SourceId source{};       ///< inputs only: the source that reports its edges
+};
+
+enum class PwmAlignment : std::uint8_t { edge, centre };
+
+/// One timer with its duty channels. A channel with a complementary line drives both gates of a leg.
+struct PwmSetup {
+  struct Channel {
+    LineId line{};
+    std::optional<LineId> complement;
+  };
+  PwmGroup group{};
+  Tick period = 0;
+  PwmAlignment alignment = PwmAlignment::edge;
+  Tick dead_time = 0;  ///< from one line of a complementary pair off to the other on
+  std::vector<Channel> channels;
+};
+
+/// One analogue input: an ideal converter with noise.
+struct AdcSetup {
+  SourceId source{};
+  double full_scale_volts = 3.3;
+  int bits = 12;
+  double noise_codes = 0.0;  ///< rms
+};
+
+class Lines {
+ public:
+  virtual ~Lines() = default;
+
+  [[nodiscard]] virtual Tick now() const = 0;
+  /// What is put takes effect at `now() + lead()` at the earliest.
+  [[nodiscard]] virtual Tick lead() const = 0;
+
+  /// One port write: all levels change together. @throws RangeError when `at` is too early or a line is no
+  /// output.
+  virtual void put(Tick at, std::span<const Level> levels) = 0;
+  /// Step pulses on one line: `runs` are played from `start` on. The leading edge of each pulse falls on the
+  /// tick nearest to its step; the line returns to rest after its pulse width.
+  /// @throws RangeError when a pulse would be too early, or before the end of what was put already.
+  virtual void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
+                   std::optional<StopOn> stop) = 0;
+  /// Compare values of one group, together, at the first period that starts at or after `at`.
+  virtual void put(PwmGroup group, Tick at, std::span<const Compare> compares) = 0;
+  /// Readings of an analogue source or counter at `first` and then each `period` ticks; period 0 means once.
+  /// Asking again replaces what was asked before; `first == never` ends it.
+  virtual void sample(SourceId source, Tick first, Tick period) = 0;
+  /// Takes back all that a mechanism has in the queues from `from` on (a pulse that has begun is ended
+  /// properly).
+  virtual Withdrawn withdraw(MechanismId mechanism, Tick from) = 0;
+  /// Drops all queues and puts every line at rest, now.
+  virtual void cut() noexcept = 0;
+};
+
+/// Lines whose time can be let pass: what the run loop holds.
+class TimedLines : public Lines {
+ public:
+  /// Lets time pass to `until`, or to the first instant at which something was read; appends what was read.
+  /// @return the time reached
+  virtual Tick wait_until(Tick until, std::vector<Reading>& readings) = 0;
+};
+
+}  // namespace cogstride

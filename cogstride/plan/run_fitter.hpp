@@ -1,0 +1,55 @@
+// Turns a ramp into pulse runs, each fitted from where the last one really ended, so that errors never add
+// up.
+//
+//   RunFitter fitter(ramp, 0, {.tick = 480, .fraction = 0}, 48e6);
+//   chip::PulseRun run;
+//   while (fitter.next(run)) send(run);
+//
+// A run is a cubic through its start: least squares on samples of the exact step times, then rounded to fixed
+// point from the highest power down, each lower one refitted to what the rounding left. The longest run that
+// stays within the tolerance at every one of its steps is kept. Constant memory, whatever the move's length.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "cogstride/chip/pulse_run.hpp"
+#include "cogstride/plan/step_times.hpp"
+
+namespace cogstride {
+
+class RunFitter {
+ public:
+  /// Largest distance of a played step from its exact time, before it is rounded to a whole tick (half a tick
+  /// more): together less than one tick.
+  static constexpr double tolerance_ticks = 0.45;
+  static constexpr std::size_t most_steps = 4096;  ///< in one run
+
+  /// @param made   the step the output stands on
+  /// @param start  when the ramp begins
+  RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, double ticks_per_second);
+
+  /// The next run. All steps of a run go one way. @return false at the ramp's end
+  bool next(chip::PulseRun& run);
+
+  /// Where the last run ended, in time and in steps.
+  [[nodiscard]] chip::FineTick end() const { return end_; }
+  [[nodiscard]] std::int64_t made() const { return made_; }
+
+ private:
+  void refill();
+
+  StepTimes times_;
+  chip::FineTick start_;
+  double ticks_per_second_;
+  chip::FineTick end_;
+  std::int64_t made_;
+  std::vector<double> window_;  ///< exact times of steps not yet in a run, ticks since start_
+  std::size_t first_ = 0;       ///< of window_ that is still to be used
+  std::size_t last_ = 0;        ///< one beyond the last that is filled
+  bool turns_next_ = false;     ///< beyond the window the ramp turns round or ends
+  std::size_t guess_ = 16;
+  int direction_ = 1;
+};
+
+}  // namespace cogstride
