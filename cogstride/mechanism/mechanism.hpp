@@ -10,17 +10,17 @@
 namespace cogstride {
 
 struct Mechanism {
-  std::string name;
-  Supply supply;
-  BipolarStepper motor;
-  StepDirBoard board;
-  StepDirWiring wiring;
-  Train train;
-  Load load;
-  Limits limits;
-  std::optional<OpticalGate> gate;
-  std::optional<Homing> homing;  ///< needs a gate
-  std::optional<HardEnds> hard_ends;
+  std::string name{};
+  Supply supply{};
+  BipolarStepper motor{};
+  StepDirBoard board{};
+  StepDirWiring wiring{};
+  Train train{};
+  Load load{};
+  Limits limits{};
+  std::optional<OpticalGate> gate{};
+  std::optional<Homing> homing{};  ///< needs a gate
+  std::optional<HardEnds> hard_ends{};
 };
 
 /// Steps (microsteps, pulses on STEP) that move the output by one metre or one turn. Exact.

@@ -12,28 +12,28 @@ namespace cogstride {
 
 /// What plays the lines.
 struct Controller {
-  ExactFrequency timer_clock;    ///< ticks a second on all lines
-  ExactFrequency top_step_rate;  ///< pulses a second that it can make with good timing
-  Voltage logic_level;
-  Current line_current;  ///< that one line can give
+  ExactFrequency timer_clock{};    ///< ticks a second on all lines
+  ExactFrequency top_step_rate{};  ///< pulses a second that it can make with good timing
+  Voltage logic_level{};
+  Current line_current{};  ///< that one line can give
 };
 
 struct Supply {
-  std::string name;
-  Voltage voltage;
-  Current current;        ///< that it can give
-  Resistance resistance;  ///< inside, to its terminals
+  std::string name{};
+  Voltage voltage{};
+  Current current{};        ///< that it can give
+  Resistance resistance{};  ///< inside, to its terminals
 };
 
 /// A hybrid stepper with two windings.
 struct BipolarStepper {
   std::int64_t full_steps = 200;  ///< a turn; four of them are one electrical period
-  Current rated_current;  ///< direct current a winding; taken as the peak of the sine when microstepping
-  Resistance resistance;  ///< of a winding
-  Inductance inductance;  ///< of a winding
-  Torque holding_torque;  ///< both windings at rated current
-  Torque detent_torque;   ///< peak, no current
-  Inertia rotor_inertia;
+  Current rated_current{};  ///< direct current a winding; taken as the peak of the sine when microstepping
+  Resistance resistance{};  ///< of a winding
+  Inductance inductance{};  ///< of a winding
+  Torque holding_torque{};  ///< both windings at rated current
+  Torque detent_torque{};   ///< peak, no current
+  Inertia rotor_inertia{};
 
   /// Torque a winding gives at its best angle: holding torque is the vector sum of two, at right angles.
   [[nodiscard]] TorqueConstant torque_constant() const {
@@ -47,18 +47,18 @@ enum class StepEdge : std::uint8_t { rising, falling };
 /// A STEP/DIR driver board as its datasheet describes it: what its inputs want and what its output stage
 /// does.
 struct StepDirBoard {
-  std::int64_t microsteps = 1;                   ///< a full step, as the switches are set
-  std::vector<std::int64_t> microstep_settings;  ///< those that the switches offer
-  Current current;                               ///< a winding, sine peak, as the switches are set
-  StepEdge step_edge = StepEdge::rising;         ///< the edge of STEP that makes a step
-  Time shortest_high;                            ///< of a STEP pulse
-  Time shortest_low;
-  Time dir_setup;                                ///< DIR steady before the step edge
-  Time dir_hold;                                 ///< and after it
+  std::int64_t microsteps = 1;                     ///< a full step, as the switches are set
+  std::vector<std::int64_t> microstep_settings{};  ///< those that the switches offer
+  Current current{};                               ///< a winding, sine peak, as the switches are set
+  StepEdge step_edge = StepEdge::rising;           ///< the edge of STEP that makes a step
+  Time shortest_high{};                            ///< of a STEP pulse
+  Time shortest_low{};
+  Time dir_setup{};                              ///< DIR steady before the step edge
+  Time dir_hold{};                               ///< and after it
   ActiveLevel enable_active = ActiveLevel::low;  ///< the level of ENABLE that switches the outputs on
-  Time wake;                                     ///< from ENABLE to the first step that counts
-  Voltage drop;                                  ///< of the output stage
-  Time chopper_off_time;
+  Time wake{};                                   ///< from ENABLE to the first step that counts
+  Voltage drop{};                                ///< of the output stage
+  Time chopper_off_time{};
 };
 
 /// How a controller's line is wired to a board's input.
@@ -69,48 +69,48 @@ struct DrivenLine {
 
 /// The three lines of a STEP/DIR board, and the times that the controller keeps on them.
 struct StepDirWiring {
-  DrivenLine step;
-  DrivenLine dir;                    ///< active means forwards
-  std::optional<DrivenLine> enable;  ///< nothing here: tied to its active level
-  Time pulse_width;                  ///< of STEP, from its leading edge
-  Time dir_setup;
-  Time dir_hold;
+  DrivenLine step{};
+  DrivenLine dir{};                    ///< active means forwards
+  std::optional<DrivenLine> enable{};  ///< nothing here: tied to its active level
+  Time pulse_width{};                  ///< of STEP, from its leading edge
+  Time dir_setup{};
+  Time dir_hold{};
 };
 
 /// What the motor has to move, all of it seen from its shaft.
 struct Load {
-  Inertia inertia;  ///< with the rotor
-  Torque coulomb_friction;
-  ViscousFriction viscous_friction;
+  Inertia inertia{};  ///< with the rotor
+  Torque coulomb_friction{};
+  ViscousFriction viscous_friction{};
 };
 
 /// A light gate that a flag on the output blocks near one end of the travel.
 struct OpticalGate {
   std::int64_t line = 0;
   ActiveLevel blocked = ActiveLevel::high;  ///< the level that means blocked
-  OutputPosition blocks_at;                 ///< the output moving into it
-  OutputPosition clears_at;                 ///< the output moving out of it
-  OutputPosition noise;                     ///< rms, of where an edge comes
+  OutputPosition blocks_at{};               ///< the output moving into it
+  OutputPosition clears_at{};               ///< the output moving out of it
+  OutputPosition noise{};                   ///< rms, of where an edge comes
 };
 
 struct Limits {
-  std::optional<OutputPosition> travel_from;  ///< soft limits; none on an endless output
-  std::optional<OutputPosition> travel_to;
-  OutputSpeed speed;
-  OutputAcceleration acceleration;
-  OutputSpeed start_speed;  ///< reached at once, without a ramp; 0 means every start is ramped
+  std::optional<OutputPosition> travel_from{};  ///< soft limits; none on an endless output
+  std::optional<OutputPosition> travel_to{};
+  OutputSpeed speed{};
+  OutputAcceleration acceleration{};
+  OutputSpeed start_speed{};  ///< reached at once, without a ramp; 0 means every start is ramped
 };
 
 /// The mechanical stops.
 struct HardEnds {
-  OutputPosition from;
-  OutputPosition to;
+  OutputPosition from{};
+  OutputPosition to{};
 };
 
 struct Homing {
-  OutputSpeed speed;        ///< on the way to the sensor
-  OutputSpeed slow_speed;   ///< for the edge that counts
-  OutputPosition position;  ///< where to stand afterwards
+  OutputSpeed speed{};        ///< on the way to the sensor
+  OutputSpeed slow_speed{};   ///< for the edge that counts
+  OutputPosition position{};  ///< where to stand afterwards
 };
 
 }  // namespace cogstride

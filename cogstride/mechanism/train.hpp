@@ -26,14 +26,14 @@ struct GearPair {
 
 /// A screw that moves its nut by `lead` a turn. It ends the train: the output is linear.
 struct Screw {
-  ExactLength lead;
+  ExactLength lead{};
 };
 
 using TrainStage = std::variant<Belt, GearPair, Screw>;
 
 /// The stages from the motor shaft on; no stage at all means that the motor shaft is the output.
 struct Train {
-  std::vector<TrainStage> stages;
+  std::vector<TrainStage> stages{};
 };
 
 [[nodiscard]] OutputKind output_kind(const Train& train);

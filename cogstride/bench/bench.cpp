@@ -1,0 +1,95 @@
+#include "cogstride/bench/bench.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace cogstride {
+
+void Motion::wait() {
+  const std::string fault = result();
+  if (!fault.empty()) throw MotionFault(fault);
+}
+
+std::string Motion::result() {
+  bench_->loop().run(never, [this] { return record_->has_ended(); });
+  return record_->fault;
+}
+
+void Motion::cancel() {
+  mover_->cancel(bench_->lines(), *record_);
+}
+
+std::optional<Time> Motion::duration() const {
+  if (!record_->has_ended() || record_->began == never) return std::nullopt;
+  const double ticks = static_cast<double>(record_->ended - record_->began);
+  return Time(ticks / bench_->rig().controller.timer_clock.base().to_double(), units::s);
+}
+
+Motion MechanismHandle::home() {
+  return {*bench_, *mover_, mover_->home()};
+}
+
+Motion MechanismHandle::move(const MoveOrder& order) {
+  return {*bench_, *mover_, mover_->move(order)};
+}
+
+Bench::Bench(Rig rig) : rig_(std::move(rig)) {
+  for (std::size_t i = 0; i < rig_.mechanisms.size(); ++i) {
+    movers_.push_back(
+        std::make_unique<StepperMover>(rig_.mechanisms[i], static_cast<MechanismId>(i), rig_.controller));
+  }
+}
+
+StepperMover& Bench::mover(const std::string& name) {
+  const Mechanism& wanted = mechanism_named(rig_, name);
+  return *movers_[static_cast<std::size_t>(&wanted - rig_.mechanisms.data())];
+}
+
+MechanismHandle Bench::mechanism(const std::string& name) {
+  return {*this, mover(name)};
+}
+
+RunLoop& Bench::loop() {
+  if (!loop_) {
+    loop_ = std::make_unique<RunLoop>(lines());
+    for (const auto& mover : movers_) loop_->add(*mover);
+  }
+  return *loop_;
+}
+
+Tick Bench::ticks(Time span) const {
+  return std::llround(span.base() * rig_.controller.timer_clock.base().to_double());
+}
+
+Time Bench::now() const {
+  const Tick at = const_cast<Bench*>(this)->lines().now();
+  return Time(static_cast<double>(at) / rig_.controller.timer_clock.base().to_double(), units::s);
+}
+
+void Bench::serve(Time span) {
+  loop().run(lines().now() + ticks(span), [] { return false; });
+}
+
+void Bench::wait_for_all() {
+  loop().run(never, [this] {
+    return std::all_of(movers_.begin(), movers_.end(), [](const auto& mover) { return mover->is_idle(); });
+  });
+}
+
+void Bench::run(Participant& guest, const std::function<bool()>& finished) {
+  loop().add(guest);
+  try {
+    loop().run(never, finished);
+  } catch (...) {
+    loop().remove(guest);
+    throw;
+  }
+  loop().remove(guest);
+}
+
+void Bench::stop() {
+  lines().cut();
+  for (const auto& mover : movers_) mover->lines_were_cut(lines());
+}
+
+}  // namespace cogstride

@@ -1,0 +1,112 @@
+// The public face of a bench: mechanisms by name, motions that can be awaited, asked and cancelled.
+//
+//   SimulatedBench bench{rig};
+//   auto traverse = bench.mechanism("traverse");
+//   traverse.home();                                   // motions of one mechanism queue in order
+//   auto lay = traverse.move({.to = 92_mm, .speed = 40_mm_per_s});
+//   lay.wait();                                        // throws the fault; lay.result() hands it over
+//   instead
+//
+// Dropping a Motion does not stop the motion. Motions of several mechanisms run side by side.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "cogstride/bench/run_loop.hpp"
+#include "cogstride/motion/stepper_mover.hpp"
+#include "cogstride/rig/rig.hpp"
+
+namespace cogstride {
+
+/// A motion ended otherwise than ordered: what() says why.
+class MotionFault : public Error {
+ public:
+  using Error::Error;
+};
+
+class Bench;
+
+/// A motion that has been ordered.
+class Motion {
+ public:
+  /// Lets the bench run until the motion has ended. @throws MotionFault when it ended by a fault.
+  void wait();
+  /// The same, but hands the fault over: empty when all is well.
+  [[nodiscard]] std::string result();
+  /// Takes it back when it has not begun, else brakes it on a ramp; wait() then waits for the stop.
+  void cancel();
+  [[nodiscard]] MotionStatus status() const { return record_->status; }
+  [[nodiscard]] bool has_ended() const { return record_->has_ended(); }
+  /// From the order being taken up to its end, once it has ended.
+  [[nodiscard]] std::optional<Time> duration() const;
+
+ private:
+  friend class MechanismHandle;
+  Motion(Bench& bench, StepperMover& mover, std::shared_ptr<MotionRecord> record)
+      : bench_(&bench), mover_(&mover), record_(std::move(record)) {}
+
+  Bench* bench_;
+  StepperMover* mover_;
+  std::shared_ptr<MotionRecord> record_;
+};
+
+/// A mechanism on a bench.
+class MechanismHandle {
+ public:
+  /// @throws RangeError when it has nothing to home with.
+  Motion home();
+  /// @throws RangeError when the move is refused; nothing is queued then.
+  Motion move(const MoveOrder& order);
+  /// The commanded position: exact; nothing before homing.
+  [[nodiscard]] std::optional<OutputPosition> position() const { return mover_->position(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
+
+ private:
+  friend class Bench;
+  MechanismHandle(Bench& bench, StepperMover& mover) : bench_(&bench), mover_(&mover) {}
+
+  Bench* bench_;
+  StepperMover* mover_;
+};
+
+class Bench {
+ public:
+  virtual ~Bench() = default;
+  Bench(const Bench&) = delete;
+  Bench& operator=(const Bench&) = delete;
+
+  /// @throws RangeError when the rig has none of that name.
+  [[nodiscard]] MechanismHandle mechanism(const std::string& name);
+  [[nodiscard]] const Rig& rig() const { return rig_; }
+
+  /// Time on the bench since it was opened.
+  [[nodiscard]] Time now() const;
+  /// Lets the bench run for a time: for a maker with a loop of their own.
+  void serve(Time span);
+  /// Lets it run until all ordered motions have ended.
+  void wait_for_all();
+  /// Lets `guest` (a script, a control loop) take part until `finished`.
+  void run(Participant& guest, const std::function<bool()>& finished);
+  /// Everything to rest, now. Motions that had not ended are faulted.
+  void stop();
+
+  [[nodiscard]] StepperMover& mover(const std::string& name);
+  [[nodiscard]] std::vector<std::unique_ptr<StepperMover>>& movers() { return movers_; }
+
+ protected:
+  explicit Bench(Rig rig);
+  [[nodiscard]] virtual TimedLines& lines() = 0;
+  [[nodiscard]] RunLoop& loop();
+  [[nodiscard]] Tick ticks(Time span) const;
+
+ private:
+  friend class Motion;
+  Rig rig_;
+  std::vector<std::unique_ptr<StepperMover>> movers_;
+  std::unique_ptr<RunLoop> loop_;
+};
+
+}  // namespace cogstride

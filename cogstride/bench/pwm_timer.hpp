@@ -1,0 +1,58 @@
+// One PWM timer of the simulated controller: compare values in, level changes of its lines out.
+//
+// Edge-aligned, a channel is on from the period's start; centre-aligned, its on-time lies around the middle.
+// New compare values are taken over together at a period's start. With a complementary line each of the two
+// goes off at once and comes on a dead time later, so that both are never on together.
+#pragma once
+
+#include <vector>
+
+#include "cogstride/lines/lines.hpp"
+
+namespace cogstride {
+
+class PwmTimer {
+ public:
+  /// @throws RangeError when the period is not above 0 or the dead time is negative.
+  explicit PwmTimer(PwmSetup setup);
+
+  [[nodiscard]] PwmGroup group() const { return setup_.group; }
+  /// Takes over `compares` at the first period that starts at or after `at`; periods start at multiples of
+  /// the period. @throws RangeError when a channel or an on-time is out of range.
+  void put(Tick at, std::span<const Compare> compares);
+  /// All lines off until the next put.
+  void stop();
+  /// The tick of the next change or period start; `never` while stopped.
+  [[nodiscard]] Tick next() const;
+  /// Goes to next() and appends the levels that change there (true: on).
+  void advance(std::vector<Level>& changes);
+  [[nodiscard]] std::vector<LineId> lines() const;
+
+ private:
+  struct Channel {
+    Tick on_ticks = 0;
+    bool wanted = false;  // what the compare unit says
+    bool runs = false;    // has been given a compare value
+    bool line_on = false;
+    bool complement_on = false;
+    Tick change_at = never;  // the compare unit's next change
+    Tick coming_on = never;  // end of a dead time: the wanted side comes on
+  };
+  struct Pending {
+    Tick at;
+    std::vector<Compare> compares;
+  };
+
+  void start_period(Tick at);
+  void turn(std::size_t index, bool wanted, Tick at, std::vector<Level>& changes);
+  void come_on(std::size_t index, std::vector<Level>& changes);
+  [[nodiscard]] Tick rise_of(const Channel& channel) const;
+
+  PwmSetup setup_;
+  std::vector<Channel> channels_;
+  std::vector<Pending> pending_;
+  Tick period_start_ = 0;
+  Tick next_period_ = never;
+};
+
+}  // namespace cogstride

@@ -1,0 +1,172 @@
+#include "cogstride/bench/simulated_bench.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <limits>
+
+#include "cogstride/mechanism/ticks.hpp"
+
+namespace cogstride {
+namespace {
+
+using Use = LineSetup::Use;
+
+constexpr std::size_t signals_a_mechanism = 5;
+
+/// Where an output stands at power-up when nobody says: in the middle of its travel, else at 0.
+double start_position(const Mechanism& mechanism, const std::map<std::string, OutputPosition>& given) {
+  const auto found = given.find(mechanism.name);
+  if (found != given.end()) {
+    require_kind(mechanism, found->second.kind);
+    return found->second.base.to_double();
+  }
+  if (!mechanism.homing || !mechanism.limits.travel_from || !mechanism.limits.travel_to) return 0.0;
+  return ((mechanism.limits.travel_from->base + mechanism.limits.travel_to->base) / Ratio(2)).to_double();
+}
+
+}  // namespace
+
+SimulatedBench::SimulatedBench(Rig rig) : SimulatedBench(std::move(rig), Options{}) {}
+
+SimulatedBench::SimulatedBench(Rig rig, Options options)
+    : Bench(std::move(rig)), options_(std::move(options)) {
+  for (const auto& [name, position] : options_.start_positions) (void)mechanism_named(this->rig(), name);
+  open_lines();
+  for (const Mechanism& mechanism : this->rig().mechanisms) {
+    StepperPlant::Setup setup;
+    setup.clock = this->rig().controller.timer_clock;
+    setup.seed = options_.seed;
+    setup.start_position = start_position(mechanism, options_.start_positions);
+    setup.coarsest_step = options_.coarsest_step.base().to_double();
+    plants_.push_back(std::make_unique<StepperPlant>(mechanism, setup));
+    lines_->attach(*plants_.back());
+  }
+  begin_trace();
+}
+
+void SimulatedBench::open_lines() {
+  SimulatedLines::Setup setup;
+  for (const auto& mover : movers()) {
+    for (LineSetup& line : mover->stream().driver().line_setups()) setup.lines.push_back(std::move(line));
+    if (const auto& gate = mover->mechanism().gate) {
+      setup.lines.push_back({static_cast<LineId>(gate->line), mover->mechanism().name + ".gate",
+                             mover->stream().driver().id(), Use::input, false, 0,
+                             static_cast<SourceId>(gate->line)});
+    }
+  }
+  setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
+  setup.seed = options_.seed;
+  lines_ = std::make_unique<SimulatedLines>(std::move(setup));
+}
+
+void SimulatedBench::begin_trace() {
+  for (const auto& mover : movers()) {
+    mover->on_note([this](const MotionNote& note) {
+      const bool is_fault = note.kind == MotionNote::Kind::faulted;
+      if (is_fault && fault_.empty()) fault_ = note.text;
+      const char* word = note.kind == MotionNote::Kind::done        ? "done: "
+                         : note.kind == MotionNote::Kind::cancelled ? "cancelled: "
+                                                                    : "";
+      trace_event({note.at, rig().mechanisms[static_cast<std::size_t>(note.mechanism)].name, word + note.text,
+                   is_fault});
+    });
+  }
+  if (options_.trace == nullptr) return;
+  TraceLayout layout;
+  layout.rig = rig().name;
+  const Ratio clock = rig().controller.timer_clock.base();
+  layout.ticks_per_second_numerator = clock.numerator();
+  layout.ticks_per_second_denominator = clock.denominator();
+  for (const LineSetup& line : lines_->lines())
+    layout.lines.push_back({line.id, line.name, lines_->level(line.id)});
+  for (const Mechanism& mechanism : rig().mechanisms) {
+    const OutputKind kind = output_kind(mechanism.train);
+    const std::string position_unit(display_unit(kind, 0));
+    layout.signals.push_back({mechanism.name + ".asked", position_unit});
+    layout.signals.push_back({mechanism.name + ".made", position_unit});
+    layout.signals.push_back({mechanism.name + ".speed", std::string(display_unit(kind, 1))});
+    layout.signals.push_back({mechanism.name + ".phase_a", "A"});
+    layout.signals.push_back({mechanism.name + ".phase_b", "A"});
+  }
+  layout.sample_period =
+      std::max<Tick>(1, ticks_at_least(options_.sample_period, rig().controller.timer_clock));
+  samples_.resize(layout.signals.size());
+  options_.trace->begin(layout);
+  lines_->on_edge([this](Tick at, LineId line, bool high) { options_.trace->edge(at, line, high); });
+  lines_->look_each(layout.sample_period, [this](Tick at) { look(at); });
+}
+
+void SimulatedBench::look(Tick at) {
+  for (std::size_t i = 0; i < plants_.size(); ++i) {
+    const Mechanism& mechanism = rig().mechanisms[i];
+    const StepperMover& mover = *movers()[i];
+    const StepperPlant& plant = *plants_[i];
+    const double scale = display_units_per_base(output_kind(mechanism.train));
+    double asked = std::numeric_limits<double>::quiet_NaN();
+    if (mover.origin()) {
+      const std::int64_t steps = lines_->steps_made(mover.stream().driver().step_line()) - *mover.origin();
+      asked = scale * static_cast<double>(steps) / steps_per_base(mechanism).to_double();
+    }
+    double* const out = samples_.data() + i * signals_a_mechanism;
+    out[0] = asked;
+    out[1] = scale * plant.position();
+    out[2] = scale * plant.speed();
+    out[3] = plant.current_a();
+    out[4] = plant.current_b();
+  }
+  options_.trace->sample(at, samples_);
+}
+
+void SimulatedBench::trace_event(TraceEvent event) {
+  if (options_.trace != nullptr) options_.trace->event(event);
+}
+
+void SimulatedBench::close() {
+  if (closed_) return;
+  closed_ = true;
+  stop();
+  if (options_.trace != nullptr) options_.trace->end(lines_->now());
+}
+
+const StepperPlant& SimulatedBench::plant(const std::string& name) {
+  const Mechanism& wanted = mechanism_named(rig(), name);
+  return *plants_[static_cast<std::size_t>(&wanted - rig().mechanisms.data())];
+}
+
+RunTally SimulatedBench::tally() const {
+  RunTally run;
+  run.seconds = now().in(units::s);
+  run.fault = fault_;
+  for (std::size_t i = 0; i < plants_.size(); ++i) {
+    const Mechanism& mechanism = rig().mechanisms[i];
+    const StepperMover& mover = *const_cast<SimulatedBench*>(this)->movers()[i];
+    const StepperPlant& plant = *plants_[i];
+    const StepDirReceiver::Counts& counts = plant.board().counts();
+    const OutputKind kind = output_kind(mechanism.train);
+    const double scale = display_units_per_base(kind);
+    MechanismTally tally;
+    tally.name = mechanism.name;
+    tally.unit = display_unit(kind, 0);
+    if (mover.position()) tally.asked = scale * mover.position()->base.to_double();
+    tally.made = scale * plant.position();
+    tally.net_steps = lines_->steps_made(mover.stream().driver().step_line());
+    tally.pulses = counts.pulses;
+    tally.missed_off = counts.missed_off;
+    tally.missed_waking = counts.missed_waking;
+    tally.missed_short = counts.missed_short;
+    tally.wrong_direction = counts.wrong_direction;
+    tally.was_on = counts.was_on;
+    tally.shortest_step_level = counts.shortest;
+    tally.enable_wanted = mechanism.board.enable_active == ActiveLevel::low ? "low" : "high";
+    tally.shortest_allowed = std::max(mechanism.board.shortest_high, mechanism.board.shortest_low).base();
+    tally.microsteps_a_period = plant.microsteps_a_period();
+    tally.lost_microsteps = plant.lost_microsteps();
+    for (const StepperPlant::Slip& slip : plant.slips())
+      tally.losses.push_back({slip.at, slip.step_rate, slip.microsteps});
+    run.mechanisms.push_back(std::move(tally));
+  }
+  return run;
+}
+
+}  // namespace cogstride

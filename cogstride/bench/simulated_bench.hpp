@@ -1,0 +1,60 @@
+// The simulated bench: the rig's own physics at the other end of its lines.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "cogstride/bench/bench.hpp"
+#include "cogstride/bench/simulated_lines.hpp"
+#include "cogstride/plant/stepper_plant.hpp"
+#include "cogstride/trace/tally.hpp"
+#include "cogstride/trace/trace.hpp"
+
+namespace cogstride {
+
+class SimulatedBench final : public Bench {
+ public:
+  struct Options {
+    std::uint64_t seed = 1;  ///< of all noise
+    std::map<std::string, OutputPosition>
+        start_positions{};  ///< where outputs really stand at power-up; else `home`
+    ExactTime lead = ExactTime::from_base({1, 100'000});           ///< from command to effect
+    ExactTime sample_period = ExactTime::from_base({1, 10'000});   ///< of traced signals
+    ExactTime coarsest_step = ExactTime::from_base({1, 200'000});  ///< of the plants' integration
+    TraceSink* trace = nullptr;  ///< told everything; must outlive the bench
+  };
+
+  explicit SimulatedBench(Rig rig);
+  SimulatedBench(Rig rig, Options options);
+
+  /// Lines at rest and the trace closed: what a program does at its end. Later orders are not carried out.
+  void close();
+
+  /// What was asked and what was made, so far.
+  [[nodiscard]] RunTally tally() const;
+  /// The physics of one mechanism, for looking at. @throws RangeError when there is none of that name.
+  [[nodiscard]] const StepperPlant& plant(const std::string& name);
+  [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
+
+  /// An event of a guest (a script) in the trace.
+  void trace_event(TraceEvent event);
+
+ protected:
+  [[nodiscard]] TimedLines& lines() override { return *lines_; }
+
+ private:
+  void open_lines();
+  void begin_trace();
+  void look(Tick at);
+
+  Options options_;
+  std::unique_ptr<SimulatedLines> lines_;
+  std::vector<std::unique_ptr<StepperPlant>> plants_;
+  std::vector<double> samples_;
+  std::string fault_;
+  bool closed_ = false;
+};
+
+}  // namespace cogstride

@@ -1,0 +1,310 @@
+#include "cogstride/bench/simulated_lines.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/lines/noise.hpp"
+#include "cogstride/quantity/error.hpp"
+
+namespace cogstride {
+
+SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)) {
+  for (const LineSetup& line : setup_.lines) {
+    const auto number = static_cast<std::size_t>(line.id);
+    if (number >= lines_.size()) lines_.resize(number + 1);
+    LineState& state = lines_[number];
+    if (state.setup != nullptr) {
+      throw RangeError(fmt::format("line {} is used by {} and by {}", number, state.setup->name, line.name));
+    }
+    state.setup = &line;
+    state.high = line.rest_high;
+  }
+  for (LineState& line : lines_) {
+    if (line.setup != nullptr && line.setup->use == LineSetup::Use::pulses) pulse_lines_.push_back(&line);
+  }
+  for (const PwmSetup& pwm : setup_.pwm) {
+    timers_.emplace_back(pwm);
+    for (const LineId line : timers_.back().lines()) (void)line_at(line);
+  }
+}
+
+SimulatedLines::LineState& SimulatedLines::line_at(LineId line) {
+  return const_cast<LineState&>(std::as_const(*this).line_at(line));
+}
+
+const SimulatedLines::LineState& SimulatedLines::line_at(LineId line) const {
+  const auto number = static_cast<std::size_t>(line);
+  if (number >= lines_.size() || lines_[number].setup == nullptr) {
+    throw RangeError(fmt::format("line {} has not been opened", number));
+  }
+  return lines_[number];
+}
+
+void SimulatedLines::attach(Plant& plant) {
+  plants_.push_back(&plant);
+  for (const LineId line : plant.hears()) {
+    line_at(line).listeners.push_back(&plant);
+    plant.hear(line, line_at(line).high);
+  }
+  for (const Level& level : plant.drives()) line_at(level.line).high = level.high;
+}
+
+void SimulatedLines::look_each(Tick period, std::function<void(Tick)> look) {
+  look_ = std::move(look);
+  look_period_ = period;
+  next_look_ = (now_ + period - 1) / period * period;
+}
+
+void SimulatedLines::put(Tick at, std::span<const Level> levels) {
+  if (at < now_ + setup_.lead)
+    throw RangeError(fmt::format("a level for tick {} comes too late at tick {}", at, now_));
+  for (const Level& level : levels) {
+    if (line_at(level.line).setup->use == LineSetup::Use::input) {
+      throw RangeError(fmt::format("{} is an input", line_at(level.line).setup->name));
+    }
+  }
+  for (const Level& level : levels) levels_.emplace(at, level);
+}
+
+void SimulatedLines::put(FineTick start, LineId id, std::span<const chip::PulseRun> runs,
+                         std::optional<StopOn> stop) {
+  LineState& line = line_at(id);
+  if (line.setup->use != LineSetup::Use::pulses)
+    throw RangeError(fmt::format("{} makes no pulses", line.setup->name));
+  const auto before = [](FineTick a, FineTick b) {
+    return a.tick != b.tick ? a.tick < b.tick : a.fraction < b.fraction;
+  };
+  // The first pulse must not be late; where the runs begin, in time, may lie before.
+  Train train{chip::PulsePlayer<chip::PulseRun>(start), {runs.begin(), runs.end()}, 0, stop};
+  Train ahead = train;
+  const Tick first = ahead.next_pulse();
+  if (first < now_ + setup_.lead) {
+    throw RangeError(fmt::format("a pulse for tick {} comes too late at tick {}", first, now_));
+  }
+  if (!line.trains.empty() && before(start, line.queue_end)) {
+    throw RangeError(fmt::format("{}: pulse runs overlap those already put", line.setup->name));
+  }
+  while (ahead.next_pulse() != never) ahead.player.advance();
+  line.queue_end = ahead.player.time();
+  line.trains.push_back(std::move(train));
+}
+
+void SimulatedLines::put(PwmGroup group, Tick at, std::span<const Compare> compares) {
+  if (at < now_ + setup_.lead)
+    throw RangeError(fmt::format("a duty for tick {} comes too late at tick {}", at, now_));
+  const auto timer =
+      std::find_if(timers_.begin(), timers_.end(), [&](const PwmTimer& t) { return t.group() == group; });
+  if (timer == timers_.end())
+    throw RangeError(fmt::format("PWM group {} has not been opened", static_cast<int>(group)));
+  timer->put(at, compares);
+}
+
+void SimulatedLines::sample(SourceId source, Tick first, Tick period) {
+  if (first != never && first < now_)
+    throw RangeError(fmt::format("a sample for tick {} comes too late at tick {}", first, now_));
+  Sampling& sampling = samplings_[source];
+  sampling.next = first;
+  sampling.period = period;
+}
+
+Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
+  std::erase_if(levels_, [&](const auto& item) {
+    return item.first >= from && line_at(item.second.line).setup->owner == mechanism;
+  });
+  Withdrawn left;
+  for (LineState* line : pulse_lines_) {
+    if (line->setup->owner != mechanism) continue;
+    left.steps += line->steps;
+    left.last_pulse = std::max(left.last_pulse, line->last_pulse);
+    for (Train& train : line->trains) {
+      train.end_before = std::min(train.end_before, from);
+      Train ahead = train;
+      for (Tick at = ahead.next_pulse(); at != never; at = ahead.next_pulse()) {
+        ahead.player.advance();
+        left.steps += ahead.player.is_backwards() ? -1 : 1;
+        left.last_pulse = std::max(left.last_pulse, at);
+      }
+    }
+    line->queue_end = {from, 0};
+  }
+  return left;
+}
+
+void SimulatedLines::cut() noexcept {
+  levels_.clear();
+  for (PwmTimer& timer : timers_) timer.stop();
+  for (auto& [source, sampling] : samplings_) sampling.next = never;
+  for (LineState& line : lines_) {
+    if (line.setup == nullptr || line.setup->use == LineSetup::Use::input) continue;
+    line.trains.clear();
+    line.back_at = never;
+    line.queue_end = {now_, 0};
+    set_level(line, line.setup->rest_high);
+  }
+}
+
+Tick SimulatedLines::Train::next_pulse() {
+  for (;;) {
+    if (player.left() == 0) {
+      if (next_run == runs.size()) return never;
+      player.load(runs[next_run++]);
+    } else if (player.makes_pulses()) {
+      const Tick at = chip::nearest_tick(player.next());
+      return at < end_before ? at : never;
+    } else {
+      player.advance();
+    }
+  }
+}
+
+Tick SimulatedLines::next_pulse(LineState& line) {
+  while (!line.trains.empty()) {
+    const Tick at = line.trains.front().next_pulse();
+    if (at != never) return at;
+    line.trains.pop_front();
+  }
+  return never;
+}
+
+Tick SimulatedLines::next_event() {
+  Tick soonest = next_look_;
+  if (!levels_.empty()) soonest = std::min(soonest, levels_.begin()->first);
+  for (LineState* line : pulse_lines_) soonest = std::min({soonest, line->back_at, next_pulse(*line)});
+  for (const PwmTimer& timer : timers_) soonest = std::min(soonest, timer.next());
+  for (const auto& [source, sampling] : samplings_) soonest = std::min(soonest, sampling.next);
+  return soonest;
+}
+
+std::optional<LineEdge> SimulatedLines::advance_plants(Tick until) {
+  if (plants_.size() == 1) return plants_.front()->advance(until);
+  std::optional<LineEdge> first;
+  std::size_t maker = 0;
+  for (std::size_t i = 0; i < plants_.size(); ++i) {
+    plants_[i]->keep();
+    const std::optional<LineEdge> edge = plants_[i]->advance(first ? first->at : until);
+    if (!edge || (first && edge->at >= first->at)) {
+      if (edge) {  // it too makes an edge, at the very tick of the first: that one is taken next
+        plants_[i]->go_back();
+        (void)plants_[i]->advance(first->at - 1);
+      }
+      continue;
+    }
+    first = edge;
+    maker = i;
+  }
+  if (!first) return first;
+  for (std::size_t i = 0; i < maker; ++i) {
+    plants_[i]->go_back();
+    // Up to the edge they make none of their own: the maker's is the earliest. One of the same tick comes
+    // next.
+    if (plants_[i]->advance(first->at)) {
+      plants_[i]->go_back();
+      (void)plants_[i]->advance(first->at - 1);
+    }
+  }
+  return first;
+}
+
+void SimulatedLines::set_level(LineState& line, bool high) {
+  if (line.high == high) return;
+  line.high = high;
+  for (Plant* plant : line.listeners) plant->hear(line.setup->id, high);
+  if (listener_) listener_(now_, line.setup->id, high);
+}
+
+void SimulatedLines::take_edge(const LineEdge& edge, std::vector<Reading>& readings) {
+  LineState& input = line_at(edge.line);
+  if (input.high == edge.high) return;
+  set_level(input, edge.high);
+  readings.push_back({now_, input.setup->source, edge.high ? 1 : 0});
+  for (LineState* line : pulse_lines_) {
+    if (line->trains.empty() || !line->trains.front().stop) continue;
+    const StopOn stop = *line->trains.front().stop;
+    if (stop.line != edge.line || (stop.edge == Edge::rising) != edge.high) continue;
+    line->trains.clear();
+    line->queue_end = {now_, 0};
+  }
+}
+
+void SimulatedLines::take_sample(SourceId source, Sampling& sampling, std::vector<Reading>& readings) {
+  sampling.next = sampling.period > 0 ? sampling.next + sampling.period : never;
+  const std::uint64_t number = sampling.count++;
+  for (const LineSetup& line : setup_.lines) {
+    if (line.use == LineSetup::Use::input && line.source == source) {
+      readings.push_back({now_, source, line_at(line.id).high ? 1 : 0});
+      return;
+    }
+  }
+  for (const Plant* plant : plants_) {
+    const auto measures = plant->measures();
+    if (std::find(measures.begin(), measures.end(), source) == measures.end()) continue;
+    double value = plant->measure(source);
+    for (const AdcSetup& adc : setup_.adc) {
+      if (adc.source != source) continue;
+      const double top = std::exp2(adc.bits) - 1.0;
+      const double noise =
+          adc.noise_codes * normal_noise(setup_.seed, static_cast<std::uint64_t>(source), number);
+      value = std::clamp(value / adc.full_scale_volts * top + noise, 0.0, top);
+    }
+    readings.push_back({now_, source, std::llround(value)});
+    return;
+  }
+  throw RangeError(fmt::format("nothing answers on source {}", static_cast<int>(source)));
+}
+
+/// Everything that is due now, levels before pulses, so that DIR stands before a STEP of the same tick.
+void SimulatedLines::happen(std::vector<Reading>& readings) {
+  while (!levels_.empty() && levels_.begin()->first == now_) {
+    const Level level = levels_.begin()->second;
+    levels_.erase(levels_.begin());
+    set_level(line_at(level.line), level.high);
+  }
+  for (LineState* line : pulse_lines_) {
+    if (line->back_at == now_) {
+      line->back_at = never;
+      set_level(*line, line->setup->rest_high);
+    }
+    if (next_pulse(*line) != now_) continue;
+    Train& train = line->trains.front();
+    train.player.advance();
+    line->steps += train.player.is_backwards() ? -1 : 1;
+    line->last_pulse = now_;
+    // A pulse longer than the gap runs into the next one: the line stays up and no edge is seen, as on a
+    // bench.
+    set_level(*line, !line->setup->rest_high);
+    line->back_at = now_ + line->setup->pulse_width;
+  }
+  std::vector<Level> changes;
+  for (PwmTimer& timer : timers_) {
+    while (timer.next() == now_) timer.advance(changes);
+  }
+  for (const Level& change : changes) {
+    LineState& line = line_at(change.line);
+    set_level(line, change.high != line.setup->rest_high);
+  }
+  for (auto& [source, sampling] : samplings_) {
+    if (sampling.next == now_) take_sample(source, sampling, readings);
+  }
+  if (next_look_ == now_) {
+    next_look_ += look_period_;
+    look_(now_);
+  }
+}
+
+Tick SimulatedLines::wait_until(Tick until, std::vector<Reading>& readings) {
+  for (;;) {
+    const Tick next = std::min(next_event(), until);
+    if (const std::optional<LineEdge> edge = advance_plants(next)) {
+      now_ = edge->at;
+      take_edge(*edge, readings);
+      return now_;
+    }
+    now_ = next;
+    happen(readings);
+    if (!readings.empty() || now_ >= until) return now_;
+  }
+}
+
+}  // namespace cogstride

@@ -1,0 +1,141 @@
+#include "cogstride/board/step_dir.hpp"
+
+#include <algorithm>
+#include <array>
+#include <span>
+
+#include "cogstride/mechanism/ticks.hpp"
+
+namespace cogstride {
+namespace {
+
+LineId line_id(const DrivenLine& line) {
+  return static_cast<LineId>(line.number);
+}
+
+bool level_for(const DrivenLine& line, bool on) {
+  return on == (line.active == ActiveLevel::high);
+}
+
+}  // namespace
+
+StepDirDriver::StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock)
+    : name_(mechanism.name),
+      id_(id),
+      wiring_(mechanism.wiring),
+      step_(line_id(wiring_.step)),
+      dir_(line_id(wiring_.dir)),
+      wake_(ticks_at_least(mechanism.board.wake, clock)),
+      dir_setup_(ticks_at_least(wiring_.dir_setup, clock)),
+      dir_hold_(ticks_at_least(wiring_.dir_hold, clock)),
+      pulse_width_(std::max<Tick>(1, ticks_at_least(wiring_.pulse_width, clock))) {
+  if (wiring_.enable) enable_ = line_id(*wiring_.enable);
+}
+
+std::vector<LineSetup> StepDirDriver::line_setups() const {
+  using Use = LineSetup::Use;
+  std::vector<LineSetup> setups;
+  setups.push_back(
+      {step_, name_ + ".step", id_, Use::pulses, level_for(wiring_.step, false), pulse_width_, {}});
+  setups.push_back({dir_, name_ + ".dir", id_, Use::level, level_for(wiring_.dir, false), 0, {}});
+  if (enable_) {
+    setups.push_back(
+        {*enable_, name_ + ".enable", id_, Use::level, level_for(*wiring_.enable, false), 0, {}});
+  }
+  return setups;
+}
+
+void StepDirDriver::put_enable(Lines& lines, Tick at, bool on) const {
+  if (!enable_) return;
+  const std::array levels{Level{*enable_, level_for(*wiring_.enable, on)}};
+  lines.put(at, levels);
+}
+
+void StepDirDriver::put_direction(Lines& lines, Tick at, bool forwards) const {
+  const std::array levels{Level{dir_, level_for(wiring_.dir, forwards)}};
+  lines.put(at, levels);
+}
+
+void StepDirDriver::put_run(Lines& lines, FineTick start, const chip::PulseRun& run,
+                            std::optional<StopOn> stop) const {
+  lines.put(start, step_, std::span(&run, 1), stop);
+}
+
+StepDirReceiver::StepDirReceiver(const StepDirBoard& board, const StepDirWiring& wiring, ExactFrequency clock)
+    : ticks_per_second_(clock.base().to_double()),
+      step_level_after_(board.step_edge == StepEdge::rising),
+      dir_forwards_level_(wiring.dir.active == ActiveLevel::high),
+      enable_on_level_(board.enable_active == ActiveLevel::high),
+      least_before_(ticks_at_least(step_level_after_ ? board.shortest_low : board.shortest_high, clock)),
+      least_after_(ticks_at_least(step_level_after_ ? board.shortest_high : board.shortest_low, clock)),
+      dir_setup_(ticks_at_least(board.dir_setup, clock)),
+      dir_hold_(ticks_at_least(board.dir_hold, clock)),
+      wake_(ticks_at_least(board.wake, clock)),
+      step_high_(level_for(wiring.step, false)),
+      is_on_(wiring.enable ? level_for(*wiring.enable, false) == enable_on_level_ : true) {
+  counts_.was_on = is_on_;
+}
+
+void StepDirReceiver::set_step(Tick at, bool high) {
+  if (high == step_high_) return;
+  const Tick lasted = at - step_changed_;
+  step_high_ = high;
+  step_changed_ = at;
+  counts_.shortest = std::min(counts_.shortest, lasted);
+  if (high != step_level_after_) {
+    undo_short_step(lasted);
+    return;
+  }
+  ++counts_.pulses;
+  last_made_ = 0;
+  if (lasted < least_before_) {
+    ++counts_.missed_short;
+  } else if (!is_on_) {
+    ++counts_.missed_off;
+  } else if (at < on_since_ + wake_) {
+    ++counts_.missed_waking;
+  } else {
+    step_edge(at);
+  }
+}
+
+/// The level after the step edge did not last: the input never saw the pulse.
+void StepDirReceiver::undo_short_step(Tick lasted) {
+  if (lasted >= least_after_ || last_made_ == 0) return;
+  microstep_ -= last_made_;
+  last_made_ = 0;
+  ++counts_.missed_short;
+}
+
+void StepDirReceiver::step_edge(Tick at) {
+  bool forwards = forwards_;
+  if (at < dir_changed_ + dir_setup_) {  // DIR has not settled: the board still goes the old way
+    forwards = !forwards;
+    ++counts_.wrong_direction;
+  }
+  last_made_ = forwards ? 1 : -1;
+  microstep_ += last_made_;
+  step_rate_ = ticks_per_second_ / static_cast<double>(at - last_step_);
+  last_step_ = at;
+}
+
+void StepDirReceiver::set_dir(Tick at, bool high) {
+  const bool forwards = high == dir_forwards_level_;
+  if (forwards == forwards_) return;
+  forwards_ = forwards;
+  dir_changed_ = at;
+  if (last_made_ != 0 && at < last_step_ + dir_hold_) {  // the last step takes the new direction
+    microstep_ -= 2 * last_made_;
+    last_made_ = -last_made_;
+    ++counts_.wrong_direction;
+  }
+}
+
+void StepDirReceiver::set_enable(Tick at, bool high) {
+  const bool on = high == enable_on_level_;
+  if (on && !is_on_) on_since_ = at;
+  is_on_ = on;
+  counts_.was_on = counts_.was_on || on;
+}
+
+}  // namespace cogstride

@@ -1,0 +1,105 @@
+// A STEP/DIR board, both ways: what the controller puts on its three lines, and what the board makes of them.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "cogstride/lines/lines.hpp"
+#include "cogstride/mechanism/mechanism.hpp"
+
+namespace cogstride {
+
+/// The controller's side: turns "enable", "forwards" and pulse runs into levels and pulses on a mechanism's
+/// lines.
+class StepDirDriver {
+ public:
+  StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock);
+
+  /// The lines it needs, with their rest levels: STEP idle, DIR backwards, ENABLE off.
+  [[nodiscard]] std::vector<LineSetup> line_setups() const;
+  [[nodiscard]] LineId step_line() const { return step_; }
+  [[nodiscard]] LineId dir_line() const { return dir_; }
+  [[nodiscard]] std::optional<LineId> enable_line() const { return enable_; }
+  [[nodiscard]] MechanismId id() const { return id_; }
+
+  [[nodiscard]] Tick wake() const { return wake_; }
+  [[nodiscard]] Tick dir_setup() const { return dir_setup_; }
+  [[nodiscard]] Tick dir_hold() const { return dir_hold_; }
+  [[nodiscard]] Tick pulse_width() const { return pulse_width_; }
+
+  void put_enable(Lines& lines, Tick at, bool on) const;
+  void put_direction(Lines& lines, Tick at, bool forwards) const;
+  void put_run(Lines& lines, FineTick start, const chip::PulseRun& run, std::optional<StopOn> stop) const;
+
+ private:
+  std::string name_;
+  MechanismId id_;
+  StepDirWiring wiring_;
+  LineId step_;
+  LineId dir_;
+  std::optional<LineId> enable_;
+  Tick wake_;
+  Tick dir_setup_;
+  Tick dir_hold_;
+  Tick pulse_width_;
+};
+
+/// The board's side: follows the levels on its inputs and steps as the hardware would. Rules that are broken
+/// have the consequences they have on a bench, and are counted.
+class StepDirReceiver {
+ public:
+  StepDirReceiver(const StepDirBoard& board, const StepDirWiring& wiring, ExactFrequency clock);
+
+  void set_step(Tick at, bool high);
+  void set_dir(Tick at, bool high);
+  void set_enable(Tick at, bool high);
+
+  /// Microsteps made since power-up, backwards ones negative.
+  [[nodiscard]] std::int64_t microstep() const { return microstep_; }
+  /// Output stage on.
+  [[nodiscard]] bool is_on() const { return is_on_; }
+  /// Steps a second between the last two that were made; 0 before.
+  [[nodiscard]] double step_rate() const { return step_rate_; }
+
+  struct Counts {
+    std::int64_t pulses = 0;           ///< step edges that came
+    std::int64_t missed_off = 0;       ///< while ENABLE was not active
+    std::int64_t missed_waking = 0;    ///< too soon after ENABLE
+    std::int64_t missed_short = 0;     ///< STEP high or low for less than the board needs
+    std::int64_t wrong_direction = 0;  ///< DIR changed within its set-up or hold time
+    Tick shortest = never;             ///< shortest STEP level seen, ticks
+    bool was_on = false;               ///< ENABLE was ever active
+
+    [[nodiscard]] std::int64_t missed() const { return missed_off + missed_waking + missed_short; }
+  };
+  [[nodiscard]] const Counts& counts() const { return counts_; }
+
+ private:
+  void step_edge(Tick at);
+  void undo_short_step(Tick lasted);
+
+  double ticks_per_second_;
+  bool step_level_after_;  // the level that STEP has after its step edge
+  bool dir_forwards_level_;
+  bool enable_on_level_;
+  Tick least_before_;
+  Tick least_after_;
+  Tick dir_setup_;
+  Tick dir_hold_;
+  Tick wake_;
+
+  bool step_high_;
+  Tick step_changed_ = -never / 2;
+  bool forwards_ = false;
+  Tick dir_changed_ = -never / 2;
+  bool is_on_;
+  Tick on_since_ = -never / 2;
+  std::int64_t microstep_ = 0;
+  int last_made_ = 0;  // -1, 0, +1: what the last step edge did
+  Tick last_step_ = -never / 2;
+  double step_rate_ = 0.0;
+  Counts counts_;
+};
+
+}  // namespace cogstride

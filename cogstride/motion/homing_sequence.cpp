@@ -1,0 +1,167 @@
+#include "cogstride/motion/homing_sequence.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/mechanism/ticks.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr ExactTime settling_time = ExactTime::from_base({1, 20});  // for swings to die away before the creep
+
+const OpticalGate& required_gate(const Mechanism& mechanism) {
+  if (mechanism.gate && mechanism.homing) return *mechanism.gate;
+  throw RangeError(fmt::format("{}: homing needs a gate and homing speeds", mechanism.name));
+}
+
+/// From the farthest place it can start at to the gate, with a twentieth to spare.
+double longest_approach(const Mechanism& mechanism, bool gate_is_low) {
+  const OpticalGate& gate = *mechanism.gate;
+  const Limits& limits = mechanism.limits;
+  const std::optional<OutputPosition> far_end = gate_is_low ? limits.travel_to : limits.travel_from;
+  if (far_end) return 1.05 * std::abs((far_end->base - gate.blocks_at.base).to_double());
+  if (output_kind(mechanism.train) == OutputKind::rotary) return 1.05;
+  throw RangeError(fmt::format("{}: homing needs the travel, to know when to give up", mechanism.name));
+}
+
+/// From the hard end behind the gate until it is clear again, with room to brake.
+double longest_back_off(const Mechanism& mechanism, bool gate_is_low, double approach, double braking) {
+  const OpticalGate& gate = *mechanism.gate;
+  double behind = 0.1 * approach;
+  if (mechanism.hard_ends) {
+    const OutputPosition end = gate_is_low ? mechanism.hard_ends->from : mechanism.hard_ends->to;
+    behind = std::abs((gate.blocks_at.base - end.base).to_double());
+  }
+  return behind + std::abs((gate.clears_at.base - gate.blocks_at.base).to_double()) + braking +
+         0.02 * approach;
+}
+
+}  // namespace
+
+HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& controller, ExactFrequency clock)
+    : name_(mechanism.name),
+      gate_line_(required_gate(mechanism).line),
+      blocked_level_(mechanism.gate->blocked == ActiveLevel::high),
+      fast_(ramp_limits(mechanism, controller, mechanism.homing->speed)),
+      slow_(ramp_limits(mechanism, controller, mechanism.homing->slow_speed)),
+      display_unit_(display_unit(output_kind(mechanism.train), 0)),
+      settling_ticks_(ticks_at_least(settling_time, clock)) {
+  const bool gate_is_low = mechanism.gate->blocks_at.base < mechanism.gate->clears_at.base;
+  towards_ = gate_is_low ? -1 : 1;
+  const double steps = steps_per_base(mechanism).to_double();
+  steps_a_display_unit_ = steps / display_units_per_base(output_kind(mechanism.train));
+  const double approach = longest_approach(mechanism, gate_is_low);
+  const double braking = fast_.speed * fast_.speed / (2.0 * fast_.acceleration) / steps;
+  approach_range_ = static_cast<std::int64_t>(std::ceil(approach * steps));
+  back_off_range_ = static_cast<std::int64_t>(
+      std::ceil(longest_back_off(mechanism, gate_is_low, approach, braking) * steps));
+}
+
+void HomingSequence::begin(StepStream& stream, Lines& lines) {
+  state_ = State::looking;
+  stream.switch_on(lines);
+  lines.sample(static_cast<SourceId>(gate_line_), lines.now() + lines.lead(), 0);
+}
+
+Tick HomingSequence::next_act(const StepStream& stream) const {
+  return state_ == State::settling ? settled_at_ : stream.next_act();
+}
+
+void HomingSequence::fail(std::string why) {
+  state_ = State::failed;
+  failure_ = std::move(why);
+}
+
+void HomingSequence::approach(StepStream& stream, Lines& lines) {
+  state_ = State::approaching;
+  stream.start(lines, stream.made() + towards_ * approach_range_, fast_);
+}
+
+void HomingSequence::back_off(StepStream& stream, Lines& lines) {
+  state_ = State::backing_off;
+  stream.start(lines, stream.made() - towards_ * back_off_range_, fast_);
+}
+
+void HomingSequence::creep(StepStream& stream, Lines& lines) {
+  state_ = State::creeping;
+  const StopOn blocked{static_cast<LineId>(gate_line_), blocked_level_ ? Edge::rising : Edge::falling};
+  stream.start(lines, stream.made() + towards_ * back_off_range_, slow_, blocked);
+}
+
+void HomingSequence::take_reading(StepStream& stream, Lines& lines, bool blocked) {
+  switch (state_) {
+    case State::looking:
+      blocked ? back_off(stream, lines) : approach(stream, lines);
+      break;
+    case State::approaching:
+      if (!blocked) break;
+      state_ = State::stopping;
+      stream.brake(lines, fast_);
+      break;
+    case State::backing_off:
+      if (blocked) break;
+      state_ = State::clearing;
+      stream.brake(lines, fast_);
+      break;
+    case State::creeping:
+      if (!blocked) break;
+      stream.end_here(lines);
+      edge_step_ = stream.made();
+      state_ = State::found;
+      break;
+    default:
+      break;
+  }
+}
+
+void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
+  const auto way = [&](std::int64_t steps) {
+    return fmt::format("{:.4g} {}", static_cast<double>(steps) / steps_a_display_unit_, display_unit_);
+  };
+  switch (state_) {
+    case State::approaching:
+      fail(
+          fmt::format("{}: the gate (line {}) did not block within {}: nothing moves, it goes the other way, "
+                      "or the gate's "
+                      "line does not change",
+                      name_, gate_line_, way(approach_range_)));
+      break;
+    case State::backing_off:
+      fail(
+          fmt::format("{}: the gate (line {}) stays blocked over {} of backing off: nothing moves, or the "
+                      "gate is stuck or "
+                      "its line inverted",
+                      name_, gate_line_, way(back_off_range_)));
+      break;
+    case State::creeping:
+      fail(fmt::format(
+          "{}: the gate (line {}) blocked on the way in but not again within {} of the slow approach", name_,
+          gate_line_, way(back_off_range_)));
+      break;
+    case State::stopping:
+      back_off(stream, lines);
+      break;
+    case State::clearing:
+      state_ = State::settling;
+      settled_at_ = lines.now() + settling_ticks_;
+      break;
+    default:
+      break;
+  }
+}
+
+void HomingSequence::act(StepStream& stream, Lines& lines, std::span<const Reading> readings) {
+  const bool was_busy = stream.is_busy();
+  stream.act(lines);
+  for (const Reading& reading : readings) {
+    if (reading.source != static_cast<SourceId>(gate_line_)) continue;
+    take_reading(stream, lines, (reading.raw != 0) == blocked_level_);
+  }
+  if (was_busy && !stream.is_busy()) stage_ended(stream, lines);
+  if (state_ == State::settling && lines.now() >= settled_at_) creep(stream, lines);
+}
+
+}  // namespace cogstride

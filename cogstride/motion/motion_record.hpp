@@ -1,0 +1,34 @@
+// What is known of one ordered motion, from order to end, and the notes that motions leave behind.
+#pragma once
+
+#include <functional>
+#include <string>
+
+#include "cogstride/lines/events.hpp"
+
+namespace cogstride {
+
+enum class MotionStatus { queued, running, done, cancelled, faulted };
+
+struct MotionRecord {
+  std::string what;  ///< "move to 92 mm"
+  MotionStatus status = MotionStatus::queued;
+  Tick began = never;
+  Tick ended = never;
+  std::string fault;  ///< what went wrong, with the evidence; empty otherwise
+
+  [[nodiscard]] bool has_ended() const {
+    return status != MotionStatus::queued && status != MotionStatus::running;
+  }
+};
+
+struct MotionNote {
+  enum class Kind { began, done, cancelled, faulted, home_edge };
+  Tick at;
+  MechanismId mechanism;
+  Kind kind;
+  std::string text;
+};
+using NoteSink = std::function<void(const MotionNote&)>;
+
+}  // namespace cogstride

@@ -1,0 +1,140 @@
+#include "cogstride/motion/step_stream.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/quantity/error.hpp"
+
+namespace cogstride {
+namespace {
+constexpr double horizon_seconds = 0.02;
+}
+
+StepStream::StepStream(const Mechanism& mechanism, MechanismId id, ExactFrequency clock)
+    : driver_(mechanism, id, clock),
+      ticks_per_second_(clock.base().to_double()),
+      horizon_(std::llround(horizon_seconds * ticks_per_second_)),
+      fitter_(Ramp(), 0, {0, 0}, ticks_per_second_) {}
+
+void StepStream::switch_on(Lines& lines) {
+  if (on_) return;
+  on_ = true;
+  const Tick at = lines.now() + lines.lead();
+  driver_.put_enable(lines, at, true);
+  switched_on_at_ = at;
+  awake_at_ = at + driver_.wake();
+}
+
+void StepStream::switch_off(Lines& lines) {
+  if (!on_) return;
+  on_ = false;
+  driver_.put_enable(lines, std::max(lines.now() + lines.lead(), last_edge_ + driver_.pulse_width()), false);
+}
+
+/// DIR may change once the last step is over and held.
+Tick StepStream::earliest_turn(const Lines& lines) const {
+  return std::max(lines.now() + lines.lead(),
+                  last_edge_ + std::max(driver_.dir_hold(), driver_.pulse_width()));
+}
+
+/// DIR towards `forwards`, settled before the step at `before`.
+void StepStream::face(Lines& lines, bool forwards, Tick before) {
+  if (forwards == forwards_) return;
+  const Tick at = earliest_turn(lines);
+  if (at + driver_.dir_setup() > before) {
+    throw RangeError("the motion would turn round faster than DIR can settle: give a lower start speed");
+  }
+  driver_.put_direction(lines, at, forwards);
+  forwards_ = forwards;
+  turned_at_ = at;
+}
+
+void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at) {
+  ramp_ = ramp;
+  fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_);
+  start_ = at;
+  ends_at_ = at + std::llround(ramp.duration() * ticks_per_second_);
+  busy_ = true;
+  all_put_ = false;
+}
+
+void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limits,
+                       std::optional<StopOn> stop) {
+  switch_on(lines);
+  Tick at = std::max(lines.now() + lines.lead(), awake_at_);
+  const bool forwards = target > made();
+  if (forwards != forwards_) at = std::max(at, earliest_turn(lines) + driver_.dir_setup());
+  stop_ = stop;
+  begin(plan_ramp({{made(), 0.0}, 0.0}, target, limits), made(), at);
+  feed(lines);
+}
+
+void StepStream::brake(Lines& lines, const RampLimits& limits) {
+  if (!busy_) return;
+  const Tick from = lines.now() + lines.lead();
+  const Withdrawn left = lines.withdraw(driver_.id(), from);
+  // Levels that were still ahead have been taken back too.
+  if (turned_at_ >= from) {
+    forwards_ = !forwards_;
+    turned_at_ = -never;
+  }
+  if (switched_on_at_ >= from) {
+    on_ = false;
+    switched_on_at_ = -never;
+  }
+  last_edge_ = left.last_pulse;
+  stop_.reset();
+  Ramp stop;
+  if (from > start_) {
+    stop = plan_stop(ramp_.state_at(static_cast<double>(from - start_) / ticks_per_second_), limits);
+  }
+  begin(stop, left.steps, from);
+  feed(lines);
+}
+
+void StepStream::end_here(Lines& lines) {
+  const Tick from = lines.now() + lines.lead();
+  const Withdrawn left = lines.withdraw(driver_.id(), from);
+  last_edge_ = left.last_pulse;
+  begin(Ramp(), left.steps, from);
+  feed(lines);
+}
+
+void StepStream::lines_were_cut(Lines& lines) {
+  const Withdrawn left = lines.withdraw(driver_.id(), lines.now());
+  last_edge_ = lines.now();
+  begin(Ramp(), left.steps, lines.now());
+  busy_ = false;
+  on_ = false;
+  forwards_ = false;
+}
+
+void StepStream::feed(Lines& lines) {
+  const Tick until = lines.now() + lines.lead() + horizon_;
+  chip::PulseRun run{};
+  while (!all_put_ && fitter_.end().tick < until) {
+    const FineTick from = fitter_.end();
+    if (!fitter_.next(run)) {
+      all_put_ = true;
+      return;
+    }
+    chip::PulsePlayer<chip::PulseRun> first(from);
+    first.load(run);
+    face(lines, (run.flags & chip::run_backwards) == 0, chip::nearest_tick(first.next()));
+    driver_.put_run(lines, from, run, stop_);
+    last_edge_ = chip::nearest_tick(fitter_.end());
+  }
+}
+
+Tick StepStream::next_act() const {
+  if (!busy_) return never;
+  return all_put_ ? ends_at_ : fitter_.end().tick - horizon_ / 2;
+}
+
+void StepStream::act(Lines& lines) {
+  if (!busy_) return;
+  feed(lines);
+  if (all_put_ && lines.now() >= ends_at_) busy_ = false;
+}
+
+}  // namespace cogstride

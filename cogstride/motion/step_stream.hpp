@@ -1,0 +1,68 @@
+// Plays ramps on the lines of one STEP/DIR board, ahead of time by a horizon and in constant memory, and can
+// stop.
+//
+// Steps are counted from where the lines were opened; what they mean in millimetres is the mover's business.
+#pragma once
+
+#include <optional>
+
+#include "cogstride/board/step_dir.hpp"
+#include "cogstride/plan/run_fitter.hpp"
+
+namespace cogstride {
+
+class StepStream {
+ public:
+  StepStream(const Mechanism& mechanism, MechanismId id, ExactFrequency clock);
+
+  /// Puts ENABLE to its active level; nothing steps before the board is awake.
+  void switch_on(Lines& lines);
+  void switch_off(Lines& lines);
+
+  /// From rest at made() to `target`. With `stop`, the run ends at once at that edge, wherever it is.
+  void start(Lines& lines, std::int64_t target, const RampLimits& limits, std::optional<StopOn> stop = {});
+  /// Brakes to rest on a ramp, as soon as the lines allow.
+  void brake(Lines& lines, const RampLimits& limits);
+  /// Takes note that the run has been ended by its StopOn: what was still ahead is dropped.
+  void end_here(Lines& lines);
+
+  /// All lines were put at rest, ENABLE and DIR included.
+  void lines_were_cut(Lines& lines);
+
+  [[nodiscard]] bool is_busy() const { return busy_; }
+  [[nodiscard]] Tick next_act() const;
+  /// Hands out what the horizon asks for; ends the motion when its time has come.
+  void act(Lines& lines);
+
+  /// The step it stands on when not busy.
+  [[nodiscard]] std::int64_t made() const { return fitter_.made(); }
+  /// Of the motion that is on: first and last instant.
+  [[nodiscard]] Tick began_at() const { return start_; }
+  [[nodiscard]] Tick ends_at() const { return ends_at_; }
+  [[nodiscard]] const StepDirDriver& driver() const { return driver_; }
+
+ private:
+  void begin(const Ramp& ramp, std::int64_t made, Tick at);
+  void feed(Lines& lines);
+  void face(Lines& lines, bool forwards, Tick before);
+  [[nodiscard]] Tick earliest_turn(const Lines& lines) const;
+
+  StepDirDriver driver_;
+  double ticks_per_second_;
+  Tick horizon_;
+  bool on_ = false;
+  Tick switched_on_at_ = -never;
+  Tick awake_at_ = 0;
+  bool forwards_ = false;    // DIR rests backwards
+  Tick turned_at_ = -never;  // of the last change of DIR that was put
+  Tick last_edge_ = -never / 2;
+  Ramp ramp_;
+  RunFitter fitter_;
+  Tick start_ = 0;
+  Tick ends_at_ = never;
+  std::optional<StopOn> stop_;
+  bool busy_ = false;
+  bool all_put_ = true;
+};
+
+}  // namespace cogstride

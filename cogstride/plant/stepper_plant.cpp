@@ -1,0 +1,217 @@
+#include "cogstride/plant/stepper_plant.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/lines/noise.hpp"
+
+namespace cogstride {
+namespace {
+
+// A hard end gives way like a stiff spring: this natural frequency against all the inertia, well damped.
+constexpr double hard_end_rad_per_s = 2.0 * pi * 1500.0;
+constexpr double hard_end_damping = 0.3;
+constexpr double settling_time = 0.01;  // s of standing still before physics is skipped
+
+LineId line_of(const DrivenLine& line) {
+  return static_cast<LineId>(line.number);
+}
+
+}  // namespace
+
+StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
+    : mechanism_(mechanism),
+      setup_(setup),
+      ticks_per_second_(setup.clock.base().to_double()),
+      angle_per_base_(2.0 * pi * motor_turns_per_base(mechanism.train).to_double()),
+      teeth_(static_cast<double>(mechanism.motor.full_steps) / 4.0),
+      torque_constant_(mechanism.motor.torque_constant().base()),
+      detent_(mechanism.motor.detent_torque.base()),
+      inertia_(mechanism.load.inertia.base()),
+      coulomb_(mechanism.load.coulomb_friction.base()),
+      viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
+      peak_current_(mechanism.board.current.base()),
+      microsteps_a_period_(4 * mechanism.board.microsteps),
+      state_(StepDirReceiver(mechanism.board, mechanism.wiring, setup.clock)),
+      kept_(state_) {
+  angle_per_microstep_ = 2.0 * pi / (teeth_ * static_cast<double>(microsteps_a_period_));
+  parts_.resistance = mechanism.motor.resistance.base();
+  parts_.inductance = mechanism.motor.inductance.base();
+  parts_.supply_voltage = mechanism.supply.voltage.base();
+  parts_.supply_resistance = mechanism.supply.resistance.base();
+  parts_.drop = mechanism.board.drop.base();
+  parts_.off_time = mechanism.board.chopper_off_time.base();
+  step_ticks_ = std::max<Tick>(1, std::llround(setup.coarsest_step * ticks_per_second_));
+  hears_ = {line_of(mechanism.wiring.step), line_of(mechanism.wiring.dir)};
+  if (mechanism.wiring.enable) hears_.push_back(line_of(*mechanism.wiring.enable));
+
+  state_.rotor.angle = setup.start_position * angle_per_base_;
+  if (mechanism_.gate) {
+    const double blocks = mechanism_.gate->blocks_at.base.to_double();
+    const double clears = mechanism_.gate->clears_at.base.to_double();
+    const double side = blocks < clears ? 1.0 : -1.0;
+    state_.gate_blocked = side * (setup.start_position - blocks) < 0.0;
+    draw_gate_threshold();
+  }
+  retarget();
+  kept_ = state_;
+}
+
+std::vector<Level> StepperPlant::drives() const {
+  if (!mechanism_.gate) return {};
+  const bool high = state_.gate_blocked == (mechanism_.gate->blocked == ActiveLevel::high);
+  return {{static_cast<LineId>(mechanism_.gate->line), high}};
+}
+
+void StepperPlant::hear(LineId line, bool high) {
+  if (line == hears_[0]) {
+    state_.board.set_step(state_.now, high);
+  } else if (line == hears_[1]) {
+    state_.board.set_dir(state_.now, high);
+  } else {
+    state_.board.set_enable(state_.now, high);
+  }
+  state_.settled = false;
+  retarget();
+}
+
+double StepperPlant::field_angle() const {
+  return coupling_angle +
+         2.0 * pi * static_cast<double>(state_.board.microstep()) / static_cast<double>(microsteps_a_period_);
+}
+
+/// New currents to regulate to, after a step or a switching of the outputs.
+void StepperPlant::retarget() {
+  if (!state_.board.is_on()) return;
+  // Within one period, so that the sine stays exact however far the motor has gone.
+  const std::int64_t phase =
+      ((state_.board.microstep() % microsteps_a_period_) + microsteps_a_period_) % microsteps_a_period_;
+  const double angle =
+      coupling_angle + 2.0 * pi * static_cast<double>(phase) / static_cast<double>(microsteps_a_period_);
+  state_.target_a = peak_current_ * std::cos(angle);
+  state_.target_b = peak_current_ * std::sin(angle);
+  if (!state_.aligned) {
+    state_.aligned = true;
+    state_.period = std::llround((field_angle() - electrical_angle()) / (2.0 * pi));
+  }
+}
+
+/// A rotor more than half an electrical period from the field is drawn to the next place of rest.
+void StepperPlant::count_slips() {
+  const double periods = (field_angle() - electrical_angle()) / (2.0 * pi);
+  // Half a period and a little more, so that a rotor on the edge is not counted to and fro.
+  if (std::abs(periods - static_cast<double>(state_.period)) < 0.6) return;
+  const std::int64_t period = std::llround(periods);
+  const std::int64_t microsteps = (period - state_.period) * microsteps_a_period_;
+  if (state_.slip_count < most_slips) {
+    state_.slips[state_.slip_count++] = {state_.now, state_.board.step_rate(), microsteps};
+  }
+  state_.lost += microsteps;
+  state_.period = period;
+}
+
+double StepperPlant::hard_end_torque() const {
+  if (!mechanism_.hard_ends) return 0.0;
+  const double low = mechanism_.hard_ends->from.base.to_double() * angle_per_base_;
+  const double high = mechanism_.hard_ends->to.base.to_double() * angle_per_base_;
+  const double depth = state_.rotor.angle < low
+                           ? state_.rotor.angle - low
+                           : (state_.rotor.angle > high ? state_.rotor.angle - high : 0.0);
+  if (depth == 0.0) return 0.0;
+  const double spring = -inertia_ * hard_end_rad_per_s * hard_end_rad_per_s * depth;
+  const double damper = -2.0 * hard_end_damping * inertia_ * hard_end_rad_per_s * state_.rotor.speed;
+  // An end pushes back; it never pulls.
+  return depth < 0.0 ? std::max(0.0, spring + damper) : std::min(0.0, spring + damper);
+}
+
+/// One step of integration: currents from the old speed, then speed, then angle from the new speed, which
+/// keeps the energy of a swing (semi-implicit Euler; at 5 us a 90 Hz swing has two thousand steps).
+void StepperPlant::integrate(double seconds) {
+  const double sine = std::sin(electrical_angle());
+  const double cosine = std::cos(electrical_angle());
+  const double emf = torque_constant_ * state_.rotor.speed;
+  if (state_.board.is_on()) {
+    state_.rotor.a.regulate(seconds, state_.target_a, -emf * sine, parts_);
+    state_.rotor.b.regulate(seconds, state_.target_b, emf * cosine, parts_);
+  } else {
+    state_.rotor.a.release(seconds, -emf * sine, parts_);
+    state_.rotor.b.release(seconds, emf * cosine, parts_);
+  }
+  const double sine_2 = 2.0 * sine * cosine;
+  const double cosine_2 = 1.0 - 2.0 * sine * sine;
+  const double pull = torque_constant_ * (state_.rotor.b.current * cosine - state_.rotor.a.current * sine) -
+                      detent_ * 2.0 * sine_2 * cosine_2 + hard_end_torque();
+
+  double speed = state_.rotor.speed;
+  if (speed == 0.0) {
+    const double excess = std::abs(pull) - coulomb_;
+    if (excess > 0.0) speed = std::copysign(excess, pull) * seconds / inertia_;
+  } else {
+    speed += (pull - viscous_ * speed - std::copysign(coulomb_, speed)) * seconds / inertia_;
+    if (speed * state_.rotor.speed < 0.0) speed = 0.0;  // friction stops, it does not turn back
+  }
+  state_.rotor.speed = speed;
+  state_.rotor.angle += speed * seconds;
+
+  state_.rotor.still_for = speed == 0.0 ? state_.rotor.still_for + seconds : 0.0;
+}
+
+bool StepperPlant::has_settled() const {
+  if (state_.rotor.still_for < settling_time) return false;
+  const double near = 0.05 * peak_current_;
+  return !state_.board.is_on() || (std::abs(state_.rotor.a.current - state_.target_a) < near &&
+                                   std::abs(state_.rotor.b.current - state_.target_b) < near);
+}
+
+void StepperPlant::draw_gate_threshold() {
+  const OpticalGate& gate = *mechanism_.gate;
+  const double place = (state_.gate_blocked ? gate.clears_at : gate.blocks_at).base.to_double();
+  const double spread = gate.noise.base.to_double();
+  const auto source = static_cast<std::uint64_t>(gate.line);
+  state_.gate_threshold = place + spread * normal_noise(setup_.seed, source, state_.gate_edges);
+}
+
+bool StepperPlant::gate_would_change() const {
+  if (!mechanism_.gate) return false;
+  const bool low_side = mechanism_.gate->blocks_at.base < mechanism_.gate->clears_at.base;
+  const double beyond = position() - state_.gate_threshold;
+  return state_.gate_blocked == low_side ? beyond > 0.0 : beyond < 0.0;
+}
+
+LineEdge StepperPlant::change_gate() {
+  state_.gate_blocked = !state_.gate_blocked;
+  ++state_.gate_edges;
+  draw_gate_threshold();
+  const Level level = drives().front();
+  return {state_.now, level.line, level.high};
+}
+
+std::optional<LineEdge> StepperPlant::advance(Tick until) {
+  while (state_.now < until) {
+    if (state_.settled) {
+      state_.now = until;
+      break;
+    }
+    const Tick step = std::min(step_ticks_, until - state_.now);
+    const double seconds = static_cast<double>(step) / ticks_per_second_;
+    const Rotor before = state_.rotor;
+    integrate(seconds);
+    if (gate_would_change()) {
+      // Located on the straight line between both ends of the step, then run again to that tick.
+      const double way = (state_.rotor.angle - before.angle) / angle_per_base_;
+      const double share = 1.0 - (position() - state_.gate_threshold) / way;
+      const Tick to_edge =
+          std::clamp<Tick>(static_cast<Tick>(std::ceil(share * static_cast<double>(step))), 1, step);
+      state_.rotor = before;
+      state_.now += to_edge;
+      integrate(static_cast<double>(to_edge) / ticks_per_second_);
+      return change_gate();
+    }
+    state_.now += step;
+    if (state_.board.is_on()) count_slips();
+    state_.settled = has_settled();
+  }
+  return std::nullopt;
+}
+
+}  // namespace cogstride

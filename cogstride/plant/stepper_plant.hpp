@@ -1,0 +1,125 @@
+// A hybrid two-phase stepper behind a STEP/DIR board, with what it moves and a light gate.
+//
+// Torque on the rotor at electrical angle e = p theta + pi/4 (p = full steps / 4 rotor teeth), currents i_a,
+// i_b:
+//
+//   T = k (i_b cos e - i_a sin e) - T_d sin 4e - friction - hard ends,     k = holding torque / (sqrt 2
+//   rated) back-EMF:  -k omega sin e  and  k omega cos e  volts
+//
+// Theta is 0 at output position 0: the motor is taken to be coupled so that it rests there at power-up.
+// (Kuo, "Step Motors and Control Systems", 1979, ch. 4, with sine torque curves.) Currents of microstep n are
+// i_a = I cos f, i_b = I sin f with f = pi/4 + n pi / (2 microsteps): the rotor rests at e = f, and may rest
+// a whole electrical period (four full steps) away: that is how steps are lost.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <vector>
+
+#include "cogstride/board/step_dir.hpp"
+#include "cogstride/plant/chopped_winding.hpp"
+#include "cogstride/plant/plant.hpp"
+
+namespace cogstride {
+
+class StepperPlant final : public Plant {
+ public:
+  struct Setup {
+    ExactFrequency clock;
+    std::uint64_t seed = 1;
+    double start_position = 0.0;  ///< of the output, m or turns
+    double coarsest_step = 5e-6;  ///< s, of integration
+  };
+
+  /// One electrical period that the rotor fell behind or got ahead.
+  struct Slip {
+    Tick at = 0;
+    double step_rate = 0.0;       ///< steps/s that the board was stepping at
+    std::int64_t microsteps = 0;  ///< lost (positive) or gained: a multiple of an electrical period
+  };
+
+  StepperPlant(const Mechanism& mechanism, const Setup& setup);
+
+  [[nodiscard]] std::span<const LineId> hears() const override { return hears_; }
+  [[nodiscard]] std::vector<Level> drives() const override;
+  void hear(LineId line, bool high) override;
+  std::optional<LineEdge> advance(Tick until) override;
+  void keep() override { kept_ = state_; }
+  void go_back() override { state_ = kept_; }
+
+  // What a trace may look at. No controller does.
+  [[nodiscard]] double position() const { return state_.rotor.angle / angle_per_base_; }  ///< m or turns
+  [[nodiscard]] double speed() const { return state_.rotor.speed / angle_per_base_; }     ///< m/s or turns/s
+  [[nodiscard]] double current_a() const { return state_.rotor.a.current; }               ///< A
+  [[nodiscard]] double current_b() const { return state_.rotor.b.current; }
+  /// Of the rotor, in microsteps from output position 0: what was really made.
+  [[nodiscard]] double rotor_microsteps() const { return state_.rotor.angle / angle_per_microstep_; }
+  /// Microsteps lost (positive) since the outputs were first switched on, from the rotor's angle.
+  [[nodiscard]] std::int64_t lost_microsteps() const { return state_.lost; }
+  /// The first slips; all of them are in lost_microsteps().
+  [[nodiscard]] std::span<const Slip> slips() const { return {state_.slips.data(), state_.slip_count}; }
+  [[nodiscard]] std::int64_t microsteps_a_period() const { return microsteps_a_period_; }
+  [[nodiscard]] const StepDirReceiver& board() const { return state_.board; }
+
+ private:
+  static constexpr std::size_t most_slips = 16;
+  static constexpr double coupling_angle = pi / 4.0;  // of the rotor at output position 0, and of microstep 0
+
+  struct Rotor {
+    double angle = 0.0;      ///< rad
+    double speed = 0.0;      ///< rad/s
+    double still_for = 0.0;  ///< s
+    ChoppedWinding a;
+    ChoppedWinding b;
+  };
+
+  struct State {
+    explicit State(const StepDirReceiver& receiver) : board(receiver) {}
+    Tick now = 0;
+    Rotor rotor;
+    double target_a = 0.0;
+    double target_b = 0.0;
+    StepDirReceiver board;
+    bool gate_blocked = false;
+    std::uint64_t gate_edges = 0;
+    double gate_threshold = 0.0;  ///< output position of its next edge
+    bool settled = false;         ///< standing still with its currents on target: nothing to integrate
+    bool aligned = false;         ///< the outputs have been on: periods are counted
+    std::int64_t period = 0;      ///< electrical periods between field and rotor
+    std::int64_t lost = 0;
+    std::array<Slip, most_slips> slips{};
+    std::size_t slip_count = 0;
+  };
+
+  void integrate(double seconds);
+  void retarget();
+  void count_slips();
+  [[nodiscard]] bool has_settled() const;
+  [[nodiscard]] double field_angle() const;
+  [[nodiscard]] double electrical_angle() const { return teeth_ * state_.rotor.angle + coupling_angle; }
+  [[nodiscard]] bool gate_would_change() const;
+  void draw_gate_threshold();
+  LineEdge change_gate();
+  [[nodiscard]] double hard_end_torque() const;
+
+  Mechanism mechanism_;
+  Setup setup_;
+  std::vector<LineId> hears_;
+  double ticks_per_second_;
+  double angle_per_base_;
+  double angle_per_microstep_;
+  double teeth_;
+  double torque_constant_;
+  double detent_;
+  double inertia_;
+  double coulomb_;
+  double viscous_;
+  double peak_current_;
+  std::int64_t microsteps_a_period_;
+  WindingParts parts_;
+  Tick step_ticks_;
+  State state_;
+  State kept_;
+};
+
+}  // namespace cogstride

@@ -1,0 +1,21 @@
+// A rig: everything that is wired together, as one value.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "cogstride/mechanism/mechanism.hpp"
+
+namespace cogstride {
+
+struct Rig {
+  std::string name{};
+  Controller controller{};
+  std::vector<Supply> supplies{};
+  std::vector<Mechanism> mechanisms{};
+};
+
+/// The mechanism of that name. @throws RangeError that lists those there are.
+[[nodiscard]] const Mechanism& mechanism_named(const Rig& rig, const std::string& name);
+
+}  // namespace cogstride

@@ -1,0 +1,59 @@
+// What one mechanism was asked to do and what it did, counted at the lines and in the plant.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "cogstride/lines/events.hpp"
+
+namespace cogstride {
+
+/// Steps lost at one moment: a whole number of electrical periods.
+struct LossTally {
+  Tick at = 0;
+  double step_rate = 0.0;       ///< steps/s
+  std::int64_t microsteps = 0;  ///< positive: the rotor fell behind
+};
+
+struct MechanismTally {
+  std::string name{};
+  std::string unit{};                    ///< of positions: mm or deg
+  std::optional<double> asked{};         ///< commanded end position; nothing when it is not known
+  double made = 0.0;                     ///< where the output really stands
+  std::int64_t net_steps = 0;            ///< asked for on STEP, backwards ones negative
+  std::int64_t pulses = 0;               ///< STEP pulses that reached the board
+  std::int64_t missed_off = 0;           ///< while its ENABLE was not active
+  std::int64_t missed_waking = 0;        ///< too soon after ENABLE
+  std::int64_t missed_short = 0;         ///< shorter than its inputs need
+  std::int64_t wrong_direction = 0;      ///< DIR changed too near to STEP
+  bool was_on = false;                   ///< ENABLE was ever active at the board
+  Tick shortest_step_level = never;      ///< shortest level seen on STEP
+  std::string enable_wanted{};           ///< the level that switches the board on: low or high
+  double shortest_allowed = 0.0;         ///< s, that its inputs need of STEP
+  std::int64_t microsteps_a_period = 0;  ///< what a slip loses
+  std::int64_t lost_microsteps = 0;      ///< by the rotor's angle
+  std::vector<LossTally> losses{};       ///< the first of them
+
+  [[nodiscard]] std::int64_t missed() const { return missed_off + missed_waking + missed_short; }
+  [[nodiscard]] bool is_sound() const {
+    return missed() == 0 && wrong_direction == 0 && lost_microsteps == 0 && losses.empty();
+  }
+};
+
+/// The end of a run.
+struct RunTally {
+  double seconds = 0.0;  ///< of the bench's time
+  std::string fault{};   ///< empty: none
+  std::vector<MechanismTally> mechanisms{};
+
+  [[nodiscard]] bool is_sound() const {
+    for (const MechanismTally& mechanism : mechanisms) {
+      if (!mechanism.is_sound()) return false;
+    }
+    return fault.empty();
+  }
+};
+
+}  // namespace cogstride
