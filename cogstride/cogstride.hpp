@@ -5,4 +5,5 @@
 #include "cogstride/plan/move.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/rig/read_rig.hpp"
 #include "cogstride/rig/rig.hpp"

@@ -10,7 +10,11 @@
 namespace cogstride {
 namespace {
 
-constexpr ExactTime settling_time = ExactTime::from_base({1, 20});  // for swings to die away before the creep
+// A rotor swings on when its steps end. Turned round in mid-swing it may fall out of step: let it settle first.
+constexpr ExactTime settling_time = ExactTime::from_base({3, 20});
+// Switched on, a rotor springs to the nearest place of rest, up to two full steps away, and swings there. A motor
+// that is stepped while it swings may never catch on.
+constexpr ExactTime alignment_time = ExactTime::from_base({1, 5});
 
 const OpticalGate& required_gate(const Mechanism& mechanism) {
   if (mechanism.gate && mechanism.homing) return *mechanism.gate;
@@ -48,7 +52,8 @@ HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& con
       fast_(ramp_limits(mechanism, controller, mechanism.homing->speed)),
       slow_(ramp_limits(mechanism, controller, mechanism.homing->slow_speed)),
       display_unit_(display_unit(output_kind(mechanism.train), 0)),
-      settling_ticks_(ticks_at_least(settling_time, clock)) {
+      settling_ticks_(ticks_at_least(settling_time, clock)),
+      alignment_ticks_(ticks_at_least(alignment_time, clock)) {
   const bool gate_is_low = mechanism.gate->blocks_at.base < mechanism.gate->clears_at.base;
   towards_ = gate_is_low ? -1 : 1;
   const double steps = steps_per_base(mechanism).to_double();
@@ -56,14 +61,16 @@ HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& con
   const double approach = longest_approach(mechanism, gate_is_low);
   const double braking = fast_.speed * fast_.speed / (2.0 * fast_.acceleration) / steps;
   approach_range_ = static_cast<std::int64_t>(std::ceil(approach * steps));
+  return_way_ = step_at(mechanism, mechanism.homing->position) - step_at(mechanism, mechanism.gate->blocks_at);
   back_off_range_ = static_cast<std::int64_t>(
       std::ceil(longest_back_off(mechanism, gate_is_low, approach, braking) * steps));
 }
 
 void HomingSequence::begin(StepStream& stream, Lines& lines) {
   state_ = State::looking;
+  const Tick aligned = stream.is_on() ? 0 : alignment_ticks_ + stream.driver().wake();
   stream.switch_on(lines);
-  lines.sample(static_cast<SourceId>(gate_line_), lines.now() + lines.lead(), 0);
+  lines.sample(static_cast<SourceId>(gate_line_), lines.now() + lines.lead() + aligned, 0);
 }
 
 Tick HomingSequence::next_act(const StepStream& stream) const {
@@ -91,6 +98,25 @@ void HomingSequence::creep(StepStream& stream, Lines& lines) {
   stream.start(lines, stream.made() + towards_ * back_off_range_, slow_, blocked);
 }
 
+void HomingSequence::settle_before(State next, const Lines& lines) {
+  state_ = State::settling;
+  after_settling_ = next;
+  settled_at_ = lines.now() + settling_ticks_;
+}
+
+void HomingSequence::settled(StepStream& stream, Lines& lines) {
+  if (after_settling_ == State::backing_off) {
+    back_off(stream, lines);
+  } else if (after_settling_ == State::creeping) {
+    creep(stream, lines);
+  } else if (after_settling_ == State::returning) {
+    state_ = State::returning;
+    stream.start(lines, edge_step_ + return_way_, fast_);
+  } else {
+    state_ = State::found;
+  }
+}
+
 void HomingSequence::take_reading(StepStream& stream, Lines& lines, bool blocked) {
   switch (state_) {
     case State::looking:
@@ -110,14 +136,15 @@ void HomingSequence::take_reading(StepStream& stream, Lines& lines, bool blocked
       if (!blocked) break;
       stream.end_here(lines);
       edge_step_ = stream.made();
-      state_ = State::found;
+      edge_at_ = lines.now();
+      settle_before(State::returning, lines);
       break;
     default:
       break;
   }
 }
 
-void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
+void HomingSequence::stage_ended(const Lines& lines) {
   const auto way = [&](std::int64_t steps) {
     return fmt::format("{:.4g} {}", static_cast<double>(steps) / steps_a_display_unit_, display_unit_);
   };
@@ -142,11 +169,13 @@ void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
           gate_line_, way(back_off_range_)));
       break;
     case State::stopping:
-      back_off(stream, lines);
+      settle_before(State::backing_off, lines);
       break;
     case State::clearing:
-      state_ = State::settling;
-      settled_at_ = lines.now() + settling_ticks_;
+      settle_before(State::creeping, lines);
+      break;
+    case State::returning:
+      settle_before(State::found, lines);
       break;
     default:
       break;
@@ -160,8 +189,8 @@ void HomingSequence::act(StepStream& stream, Lines& lines, std::span<const Readi
     if (reading.source != static_cast<SourceId>(gate_line_)) continue;
     take_reading(stream, lines, (reading.raw != 0) == blocked_level_);
   }
-  if (was_busy && !stream.is_busy()) stage_ended(stream, lines);
-  if (state_ == State::settling && lines.now() >= settled_at_) creep(stream, lines);
+  if (was_busy && !stream.is_busy()) stage_ended(lines);
+  if (state_ == State::settling && lines.now() >= settled_at_) settled(stream, lines);
 }
 
 }  // namespace cogstride

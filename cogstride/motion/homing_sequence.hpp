@@ -2,8 +2,9 @@
 //
 //   looking -> approaching -> stopping -+
 //         \                             v
-//          +-----------------------> backing off -> clearing -> settling -> creeping -> found
+//          +-----------------------> backing off -> clearing -> creeping -> returning -> found
 //
+// with a pause to settle wherever it turns round, and at the end.
 // The step that counts is the one on which the gate blocks during the last slow approach: it is always passed
 // in the same direction and at the same speed, so it is the same step from wherever homing began, the gate
 // included. Each stage has a longest way; an edge that does not come ends in `failed` with the evidence.
@@ -40,17 +41,20 @@ class HomingSequence {
 
   [[nodiscard]] Tick next_act(const StepStream& stream) const;
   [[nodiscard]] State state() const { return state_; }
-  /// The step of the edge; valid when found.
+  /// The step of the edge and when it came; valid when found.
   [[nodiscard]] std::int64_t edge_step() const { return edge_step_; }
+  [[nodiscard]] Tick edge_at() const { return edge_at_; }
   /// Why it failed.
   [[nodiscard]] const std::string& failure() const { return failure_; }
 
  private:
   void take_reading(StepStream& stream, Lines& lines, bool blocked);
-  void stage_ended(StepStream& stream, Lines& lines);
+  void stage_ended(const Lines& lines);
   void approach(StepStream& stream, Lines& lines);
   void back_off(StepStream& stream, Lines& lines);
   void creep(StepStream& stream, Lines& lines);
+  void settle_before(State next, const Lines& lines);
+  void settled(StepStream& stream, Lines& lines);
   void fail(std::string why);
 
   std::string name_;
@@ -61,12 +65,16 @@ class HomingSequence {
   RampLimits slow_;
   std::int64_t approach_range_;  // steps
   std::int64_t back_off_range_;
+  std::int64_t return_way_;      // from the edge to the home position
   double steps_a_display_unit_;
   std::string display_unit_;
   Tick settling_ticks_;
+  Tick alignment_ticks_;
   State state_ = State::looking;
+  State after_settling_ = State::found;
   Tick settled_at_ = never;
   std::int64_t edge_step_ = 0;
+  Tick edge_at_ = never;
   std::string failure_;
 };
 

@@ -29,6 +29,7 @@ class StepStream {
   /// All lines were put at rest, ENABLE and DIR included.
   void lines_were_cut(Lines& lines);
 
+  [[nodiscard]] bool is_on() const { return on_; }
   [[nodiscard]] bool is_busy() const { return busy_; }
   [[nodiscard]] Tick next_act() const;
   /// Hands out what the horizon asks for; ends the motion when its time has come.

@@ -150,13 +150,11 @@ void StepperMover::homing_acted(Lines& lines) {
     return;
   }
   if (homing_->state() != HomingSequence::State::found) return;
-  const std::int64_t edge = homing_->edge_step();
-  origin_ = edge - step_at(mechanism_, mechanism_.gate->blocks_at);
-  note(lines.now(), MotionNote::Kind::home_edge,
+  origin_ = homing_->edge_step() - step_at(mechanism_, mechanism_.gate->blocks_at);
+  note(homing_->edge_at(), MotionNote::Kind::home_edge,
        fmt::format("home edge: this step is {}", to_text(mechanism_.gate->blocks_at)));
-  homing_.reset();
-  commanded_ = position_of(edge);
-  begin_move(lines, {.to = mechanism_.homing->position});
+  commanded_ = mechanism_.homing->position;
+  finish(lines, MotionStatus::done);
 }
 
 void StepperMover::act(Lines& lines, std::span<const Reading> readings) {
