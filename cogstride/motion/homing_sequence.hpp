@@ -28,6 +28,7 @@ class HomingSequence {
     clearing,
     settling,
     creeping,
+    returning,
     found,
     failed
   };
