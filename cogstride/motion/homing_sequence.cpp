@@ -10,10 +10,11 @@
 namespace cogstride {
 namespace {
 
-// A rotor swings on when its steps end. Turned round in mid-swing it may fall out of step: let it settle first.
+// A rotor swings on when its steps end. Turned round in mid-swing it may fall out of step: let it settle
+// first.
 constexpr ExactTime settling_time = ExactTime::from_base({3, 20});
-// Switched on, a rotor springs to the nearest place of rest, up to two full steps away, and swings there. A motor
-// that is stepped while it swings may never catch on.
+// Switched on, a rotor springs to the nearest place of rest, up to two full steps away, and swings there. A
+// motor that is stepped while it swings may never catch on.
 constexpr ExactTime alignment_time = ExactTime::from_base({1, 5});
 
 const OpticalGate& required_gate(const Mechanism& mechanism) {
@@ -61,7 +62,8 @@ HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& con
   const double approach = longest_approach(mechanism, gate_is_low);
   const double braking = fast_.speed * fast_.speed / (2.0 * fast_.acceleration) / steps;
   approach_range_ = static_cast<std::int64_t>(std::ceil(approach * steps));
-  return_way_ = step_at(mechanism, mechanism.homing->position) - step_at(mechanism, mechanism.gate->blocks_at);
+  return_way_ =
+      step_at(mechanism, mechanism.homing->position) - step_at(mechanism, mechanism.gate->blocks_at);
   back_off_range_ = static_cast<std::int64_t>(
       std::ceil(longest_back_off(mechanism, gate_is_low, approach, braking) * steps));
 }

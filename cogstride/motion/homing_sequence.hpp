@@ -66,7 +66,7 @@ class HomingSequence {
   RampLimits slow_;
   std::int64_t approach_range_;  // steps
   std::int64_t back_off_range_;
-  std::int64_t return_way_;      // from the edge to the home position
+  std::int64_t return_way_;  // from the edge to the home position
   double steps_a_display_unit_;
   std::string display_unit_;
   Tick settling_ticks_;

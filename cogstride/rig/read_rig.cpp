@@ -10,8 +10,10 @@ namespace {
 
 constexpr std::int64_t most_lines = 1023;
 
-const std::vector<std::pair<std::string, ActiveLevel>> levels = {{"low", ActiveLevel::low}, {"high", ActiveLevel::high}};
-const std::vector<std::pair<std::string, StepEdge>> edges = {{"rising", StepEdge::rising}, {"falling", StepEdge::falling}};
+const std::vector<std::pair<std::string, ActiveLevel>> levels = {{"low", ActiveLevel::low},
+                                                                 {"high", ActiveLevel::high}};
+const std::vector<std::pair<std::string, StepEdge>> edges = {{"rising", StepEdge::rising},
+                                                             {"falling", StepEdge::falling}};
 
 Controller read_controller(TomlTable table) {
   Controller controller;
@@ -28,7 +30,8 @@ Supply read_supply(const std::string& name, TomlTable table) {
   supply.name = name;
   supply.voltage = table.quantity<Voltage>("voltage");
   supply.current = table.quantity<Current>("current");
-  supply.resistance = table.optional_quantity<Resistance>("resistance", Sign::not_negative).value_or(Resistance());
+  supply.resistance =
+      table.optional_quantity<Resistance>("resistance", Sign::not_negative).value_or(Resistance());
   table.finish();
   return supply;
 }
@@ -38,14 +41,16 @@ BipolarStepper read_motor(TomlTable table) {
   (void)table.choice<int>("kind", {{"bipolar stepper", 0}});
   motor.full_steps = table.whole("full_steps", 4, 100'000);
   if (motor.full_steps % 4 != 0) {
-    table.error(table.place_of("full_steps"),
-                fmt::format("full_steps: found {}; a two-phase stepper has a multiple of 4", motor.full_steps));
+    table.error(
+        table.place_of("full_steps"),
+        fmt::format("full_steps: found {}; a two-phase stepper has a multiple of 4", motor.full_steps));
   }
   motor.rated_current = table.quantity<Current>("rated_current");
   motor.resistance = table.quantity<Resistance>("resistance");
   motor.inductance = table.quantity<Inductance>("inductance");
   motor.holding_torque = table.quantity<Torque>("holding_torque");
-  motor.detent_torque = table.optional_quantity<Torque>("detent_torque", Sign::not_negative).value_or(Torque());
+  motor.detent_torque =
+      table.optional_quantity<Torque>("detent_torque", Sign::not_negative).value_or(Torque());
   motor.rotor_inertia = table.quantity<Inertia>("rotor_inertia");
   table.finish();
   return motor;
@@ -70,7 +75,8 @@ StepDirBoard read_board(TomlTable table) {
   board.enable_active = table.choice_or("enable_active", levels, ActiveLevel::low);
   board.wake = table.optional_quantity<Time>("wake", Sign::not_negative).value_or(Time());
   board.drop = table.optional_quantity<Voltage>("drop", Sign::not_negative).value_or(Voltage());
-  board.chopper_off_time = table.optional_quantity<Time>("chopper_off_time", Sign::not_negative).value_or(Time());
+  board.chopper_off_time =
+      table.optional_quantity<Time>("chopper_off_time", Sign::not_negative).value_or(Time());
   table.finish();
   return board;
 }
@@ -90,7 +96,8 @@ StepDirWiring read_wiring(TomlTable table, const StepDirBoard& board) {
                           board.step_edge == StepEdge::rising ? ActiveLevel::high : ActiveLevel::low);
   wiring.dir = read_line(table.table("dir"), ActiveLevel::high);
   if (table.has("enable")) wiring.enable = read_line(table.table("enable"), board.enable_active);
-  wiring.pulse_width = table.optional_quantity<Time>("pulse_width").value_or(std::max(board.shortest_high, board.shortest_low));
+  wiring.pulse_width = table.optional_quantity<Time>("pulse_width")
+                           .value_or(std::max(board.shortest_high, board.shortest_low));
   wiring.dir_setup = table.optional_quantity<Time>("dir_setup", Sign::not_negative).value_or(board.dir_setup);
   wiring.dir_hold = table.optional_quantity<Time>("dir_hold", Sign::not_negative).value_or(board.dir_hold);
   table.finish();
@@ -104,9 +111,11 @@ Train read_train(TomlTable& mechanism) {
   std::vector<TomlTable> stages = mechanism.table_list("train");
   for (std::size_t i = 0; i < stages.size(); ++i) {
     TomlTable& stage = stages[i];
-    const Part part = stage.choice<Part>("part", {{"belt", Part::belt}, {"gear pair", Part::gear_pair}, {"screw", Part::screw}});
+    const Part part = stage.choice<Part>(
+        "part", {{"belt", Part::belt}, {"gear pair", Part::gear_pair}, {"screw", Part::screw}});
     if (part == Part::screw) {
-      if (i + 1 != stages.size()) stage.error(stage.place(), "a screw ends the train: what comes after it cannot turn");
+      if (i + 1 != stages.size())
+        stage.error(stage.place(), "a screw ends the train: what comes after it cannot turn");
       train.stages.push_back(Screw{stage.quantity<ExactLength>("lead")});
     } else {
       const std::int64_t driving = stage.whole("driving", 1, 100'000);
@@ -122,9 +131,10 @@ Train read_train(TomlTable& mechanism) {
 Load read_load(TomlTable table) {
   Load load;
   load.inertia = table.quantity<Inertia>("inertia");
-  load.coulomb_friction = table.optional_quantity<Torque>("coulomb_friction", Sign::not_negative).value_or(Torque());
-  load.viscous_friction =
-      table.optional_quantity<ViscousFriction>("viscous_friction", Sign::not_negative).value_or(ViscousFriction());
+  load.coulomb_friction =
+      table.optional_quantity<Torque>("coulomb_friction", Sign::not_negative).value_or(Torque());
+  load.viscous_friction = table.optional_quantity<ViscousFriction>("viscous_friction", Sign::not_negative)
+                              .value_or(ViscousFriction());
   table.finish();
   return load;
 }
@@ -139,16 +149,19 @@ std::optional<Span> read_span(TomlTable& parent, const std::string& key, OutputK
   if (!table) return std::nullopt;
   const Span span{table->output<0>("from", kind), table->output<0>("to", kind)};
   if (span.from.base >= span.to.base) {
-    table->error(table->place(), fmt::format("from {} to {}: the first must be the lower", to_text(span.from), to_text(span.to)));
+    table->error(table->place(), fmt::format("from {} to {}: the first must be the lower", to_text(span.from),
+                                             to_text(span.to)));
   }
   table->finish();
   return span;
 }
 
-OutputSpeed read_speed(TomlTable& table, const std::string& key, OutputKind kind, const std::optional<OutputSpeed>& limit) {
+OutputSpeed read_speed(TomlTable& table, const std::string& key, OutputKind kind,
+                       const std::optional<OutputSpeed>& limit) {
   const OutputSpeed speed = table.output<1>(key, kind, Sign::positive);
   if (limit && limit->base > Ratio(0) && speed.base > limit->base) {
-    table.error(table.place_of(key), fmt::format("{} {} is over the top speed of {}", key, to_text(speed), to_text(*limit)));
+    table.error(table.place_of(key),
+                fmt::format("{} {} is over the top speed of {}", key, to_text(speed), to_text(*limit)));
   }
   return speed;
 }
@@ -189,12 +202,14 @@ OpticalGate read_gate(TomlTable table, OutputKind kind) {
   return gate;
 }
 
-Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits, const std::vector<std::string>& sensors) {
+Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
+                   const std::vector<std::string>& sensors) {
   Homing homing;
   const std::string sensor = table.text("sensor", "the name of a sensor of this mechanism");
   if (!sensor.empty() && std::find(sensors.begin(), sensors.end(), sensor) == sensors.end()) {
-    table.error(table.place_of("sensor"), fmt::format("sensor: found \"{}\"; this mechanism has {}", sensor,
-                                                      sensors.empty() ? "no sensor" : fmt::format("{}", fmt::join(sensors, ", "))));
+    table.error(table.place_of("sensor"),
+                fmt::format("sensor: found \"{}\"; this mechanism has {}", sensor,
+                            sensors.empty() ? "no sensor" : fmt::format("{}", fmt::join(sensors, ", "))));
   }
   homing.speed = read_speed(table, "speed", kind, limits.speed);
   homing.slow_speed = read_speed(table, "slow_speed", kind, homing.speed);
@@ -202,7 +217,8 @@ Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits, const
   const bool low = limits.travel_from && homing.position.base < limits.travel_from->base;
   const bool high = limits.travel_to && homing.position.base > limits.travel_to->base;
   if (low || high) {
-    table.error(table.place_of("position"), fmt::format("position {} is outside the travel", to_text(homing.position)));
+    table.error(table.place_of("position"),
+                fmt::format("position {} is outside the travel", to_text(homing.position)));
   }
   if (!limits.travel_from && kind == OutputKind::linear) {
     table.error(table.place(), "homing along a line needs limits.travel, to know when to give up");
@@ -217,8 +233,8 @@ class LineUses {
   void claim(const TomlTable& mechanism, std::int64_t line, const std::string& use) {
     const auto [found, is_new] = uses_.emplace(line, mechanism.path() + " " + use);
     if (!is_new) {
-      mechanism.error(mechanism.place(), fmt::format("line {} is used twice: for {} and for {}", line, found->second,
-                                                     mechanism.path() + " " + use));
+      mechanism.error(mechanism.place(), fmt::format("line {} is used twice: for {} and for {}", line,
+                                                     found->second, mechanism.path() + " " + use));
     }
   }
 
@@ -226,18 +242,21 @@ class LineUses {
   std::map<std::int64_t, std::string> uses_;
 };
 
-Mechanism read_mechanism(const std::string& name, TomlTable table, const std::vector<Supply>& supplies, LineUses& uses) {
+Mechanism read_mechanism(const std::string& name, TomlTable table, const std::vector<Supply>& supplies,
+                         LineUses& uses) {
   Mechanism mechanism;
   mechanism.name = name;
   const std::string supply = table.text("supply", "the name of a supply");
-  const auto found = std::find_if(supplies.begin(), supplies.end(), [&](const Supply& s) { return s.name == supply; });
+  const auto found =
+      std::find_if(supplies.begin(), supplies.end(), [&](const Supply& s) { return s.name == supply; });
   if (found != supplies.end()) {
     mechanism.supply = *found;
   } else if (!supply.empty()) {
     std::vector<std::string> names;
     for (const Supply& s : supplies) names.push_back(s.name);
-    table.error(table.place_of("supply"), fmt::format("supply: found \"{}\"; the rig has {}", supply,
-                                                      names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
+    table.error(table.place_of("supply"),
+                fmt::format("supply: found \"{}\"; the rig has {}", supply,
+                            names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
   }
   if (auto motor = table.table("motor")) mechanism.motor = read_motor(*motor);
   if (auto board = table.table("board")) mechanism.board = read_board(*board);
@@ -255,7 +274,8 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
   if (auto sensor_tables = table.optional_table("sensor")) {
     for (auto& [sensor, sensor_table] : sensor_tables->named_tables()) {
       if (!sensors.empty()) {
-        sensor_table.error(sensor_table.place(), "a mechanism takes one sensor so far: the gate it homes with");
+        sensor_table.error(sensor_table.place(),
+                           "a mechanism takes one sensor so far: the gate it homes with");
         continue;
       }
       sensors.push_back(sensor);
@@ -303,6 +323,8 @@ Rig parse_rig(std::string_view text, const std::string& name) {
   return {};
 }
 
-Rig read_rig(const std::string& path) { return parse_rig(read_text_file(path), path); }
+Rig read_rig(const std::string& path) {
+  return parse_rig(read_text_file(path), path);
+}
 
 }  // namespace cogstride

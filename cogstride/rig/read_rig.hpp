@@ -9,7 +9,8 @@
 
 namespace cogstride {
 
-/// @throws InputError with all that is wrong (a syntax error stands alone), Error when the file cannot be read.
+/// @throws InputError with all that is wrong (a syntax error stands alone), Error when the file cannot be
+/// read.
 [[nodiscard]] Rig read_rig(const std::string& path);
 
 /// The same from text; `name` stands for the file in messages.

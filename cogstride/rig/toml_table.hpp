@@ -1,5 +1,6 @@
 // A TOML table being read: each key is asked for once, with what it must be; what is wrong is collected, and
-// reading goes on with a stand-in, so that all errors come out in one go. Keys that nobody asked for are errors.
+// reading goes on with a stand-in, so that all errors come out in one go. Keys that nobody asked for are
+// errors.
 //
 // Includes toml++, which takes seconds to compile: only read_rig.cpp includes this.
 #pragma once
@@ -31,7 +32,8 @@ class TomlErrors {
   explicit TomlErrors(std::string file) : file_(std::move(file)) {}
 
   void add(const toml::source_region& where, std::string message, std::size_t column_offset = 0) {
-    diagnostics_.push_back({{file_, where.begin.line, where.begin.column + column_offset}, std::move(message), {}});
+    diagnostics_.push_back(
+        {{file_, where.begin.line, where.begin.column + column_offset}, std::move(message), {}});
   }
   void throw_if_any() {
     if (!diagnostics_.empty()) throw InputError(std::move(diagnostics_));
@@ -78,7 +80,8 @@ class TomlTable {
   template <int PerTime>
   [[nodiscard]] OutputAmount<PerTime> output(const std::string& key, OutputKind kind, Sign sign = Sign::any) {
     using Amount = OutputAmount<PerTime>;
-    if (kind == OutputKind::linear) return quantity<ExactQuantity<typename Amount::LinearDimension>>(key, sign);
+    if (kind == OutputKind::linear)
+      return quantity<ExactQuantity<typename Amount::LinearDimension>>(key, sign);
     return quantity<ExactQuantity<typename Amount::RotaryDimension>>(key, sign);
   }
 
@@ -103,7 +106,8 @@ class TomlTable {
 
   /// One of a few words.
   template <class Value>
-  [[nodiscard]] Value choice(const std::string& key, const std::vector<std::pair<std::string, Value>>& values) {
+  [[nodiscard]] Value choice(const std::string& key,
+                             const std::vector<std::pair<std::string, Value>>& values) {
     std::vector<std::string> words;
     for (const auto& [word, value] : values) words.push_back(word);
     const std::string wanted = fmt::format("\"{}\"", fmt::join(words, "\" or \""));
@@ -117,12 +121,13 @@ class TomlTable {
     });
   }
   template <class Value>
-  [[nodiscard]] Value choice_or(const std::string& key, const std::vector<std::pair<std::string, Value>>& values,
-                                Value otherwise) {
+  [[nodiscard]] Value choice_or(const std::string& key,
+                                const std::vector<std::pair<std::string, Value>>& values, Value otherwise) {
     return has(key) ? choice(key, values) : otherwise;
   }
 
-  [[nodiscard]] std::vector<std::int64_t> whole_list(const std::string& key, std::int64_t least, std::int64_t most) {
+  [[nodiscard]] std::vector<std::int64_t> whole_list(const std::string& key, std::int64_t least,
+                                                     std::int64_t most) {
     const std::string wanted = fmt::format("a list of whole numbers from {} to {}", least, most);
     return required<std::vector<std::int64_t>>(key, wanted, [&](const toml::node& node) {
       std::vector<std::int64_t> list;
@@ -143,11 +148,13 @@ class TomlTable {
 
   /// A table inside this one; nothing (and an error) when it is missing or no table.
   [[nodiscard]] std::optional<TomlTable> table(const std::string& key) {
-    return required<std::optional<TomlTable>>(key, "a table", [&](const toml::node& node) -> std::optional<TomlTable> {
-      if (node.is_table()) return TomlTable(*errors_, *node.as_table(), joined(key));
-      found_instead(node, key, "a table");
-      return std::nullopt;
-    });
+    return required<std::optional<TomlTable>>(key, "a table",
+                                              [&](const toml::node& node) -> std::optional<TomlTable> {
+                                                if (node.is_table())
+                                                  return TomlTable(*errors_, *node.as_table(), joined(key));
+                                                found_instead(node, key, "a table");
+                                                return std::nullopt;
+                                              });
   }
   [[nodiscard]] std::optional<TomlTable> optional_table(const std::string& key) {
     return has(key) ? table(key) : std::nullopt;
@@ -162,7 +169,8 @@ class TomlTable {
       if (array == nullptr) return tables;
       for (const toml::node& item : *array) {
         if (item.is_table()) {
-          tables.emplace_back(*errors_, *item.as_table(), fmt::format("{}[{}]", joined(key), tables.size() + 1));
+          tables.emplace_back(*errors_, *item.as_table(),
+                              fmt::format("{}[{}]", joined(key), tables.size() + 1));
         } else {
           found_instead(item, key, "a table");
         }
@@ -205,7 +213,9 @@ class TomlTable {
   void note(const std::string& key) {
     if (std::find(known_.begin(), known_.end(), key) == known_.end()) known_.push_back(key);
   }
-  [[nodiscard]] std::string joined(const std::string& key) const { return path_.empty() ? key : path_ + "." + key; }
+  [[nodiscard]] std::string joined(const std::string& key) const {
+    return path_.empty() ? key : path_ + "." + key;
+  }
 
   static std::string shown(const toml::node& node) {
     if (const auto text = node.value_exact<std::string>()) return fmt::format("\"{}\"", *text);

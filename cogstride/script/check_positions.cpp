@@ -1,8 +1,8 @@
 // Where every move of a script would end, without playing it.
 //
 // A repeat's body either sends a mechanism to a place that does not depend on where it began, or shifts it by
-// the same way each time. So its first, second and last pass show every place that any pass can reach, and the
-// way between the ends of the first two gives where the last one begins.
+// the same way each time. So its first, second and last pass show every place that any pass can reach, and
+// the way between the ends of the first two gives where the last one begins.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -52,7 +52,8 @@ class PositionChecker {
   void move(const Statement& statement, std::optional<OutputPosition>& place) {
     const Mechanism& mechanism = rig_.mechanisms[statement.mechanism];
     if (!place) {
-      add(statement, fmt::format("nobody knows yet where {0} stands: write 'home {0}' first", mechanism.name));
+      add(statement,
+          fmt::format("nobody knows yet where {0} stands: write 'home {0}' first", mechanism.name));
       return;
     }
     place = target_of(mechanism, *place, statement.order);

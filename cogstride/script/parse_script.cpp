@@ -38,7 +38,8 @@ SourceLine split_words(std::size_t number, std::string_view text) {
       continue;
     }
     const std::size_t start = at;
-    while (at < text.size() && text[at] != ' ' && text[at] != '\t' && text[at] != '\r' && text[at] != '#') ++at;
+    while (at < text.size() && text[at] != ' ' && text[at] != '\t' && text[at] != '\r' && text[at] != '#')
+      ++at;
     line.words.push_back({std::string(text.substr(start, at - start)), start + 1});
   }
   return line;
@@ -57,7 +58,9 @@ class LineReader {
   LineReader(const SourceLine& line, const Rig& rig) : line_(line), rig_(rig) {}
 
   [[nodiscard]] bool at_end() const { return next_ == line_.words.size(); }
-  [[nodiscard]] bool next_is(std::string_view word) const { return !at_end() && line_.words[next_].text == word; }
+  [[nodiscard]] bool next_is(std::string_view word) const {
+    return !at_end() && line_.words[next_].text == word;
+  }
 
   const Word& word(const std::string& wanted) {
     if (at_end()) throw Wrong{end_column(), 1, fmt::format("the line ends here; expected {}", wanted)};
@@ -66,7 +69,8 @@ class LineReader {
 
   void expect(const std::string& wanted) {
     const Word& found = word("'" + wanted + "'");
-    if (found.text != wanted) throw wrong(found, fmt::format("found '{}'; expected '{}'", found.text, wanted));
+    if (found.text != wanted)
+      throw wrong(found, fmt::format("found '{}'; expected '{}'", found.text, wanted));
   }
 
   void expect_end() {
@@ -104,7 +108,9 @@ class LineReader {
     }
   }
 
-  static Wrong wrong(const Word& word, std::string message) { return {word.column, word.text.size(), std::move(message)}; }
+  static Wrong wrong(const Word& word, std::string message) {
+    return {word.column, word.text.size(), std::move(message)};
+  }
 
  private:
   [[nodiscard]] std::size_t end_column() const {
@@ -149,7 +155,8 @@ class ScriptParser {
       take_statement(line, reader);
     } catch (const Wrong& wrong) {
       std::string underlined = fmt::format("    {}\n    ", line.text);
-      for (std::size_t i = 0; i + 1 < wrong.column; ++i) underlined += i < line.text.size() && line.text[i] == '\t' ? '\t' : ' ';
+      for (std::size_t i = 0; i + 1 < wrong.column; ++i)
+        underlined += i < line.text.size() && line.text[i] == '\t' ? '\t' : ' ';
       underlined += std::string(std::max<std::size_t>(1, wrong.length), '^');
       add(line.number, wrong.column, wrong.message, std::move(underlined));
     }
@@ -171,7 +178,8 @@ class ScriptParser {
       statement.count = 1;
       open_.push_back(std::move(statement));
       if (open_.size() > deepest_nesting) {
-        throw LineReader::wrong(verb, fmt::format("repeats stand in each other more than {} deep", deepest_nesting));
+        throw LineReader::wrong(
+            verb, fmt::format("repeats stand in each other more than {} deep", deepest_nesting));
       }
       open_.back().count = repeat_count(reader);
       return;
@@ -188,7 +196,8 @@ class ScriptParser {
     } else {
       const std::string near = nearest_word(verb.text, verbs);
       throw LineReader::wrong(verb, fmt::format("'{}' is not a verb of the stride language{}", verb.text,
-                                                near.empty() ? " (home, move, wait, repeat, end)" : fmt::format("; did you mean {}?", near)));
+                                                near.empty() ? " (home, move, wait, repeat, end)"
+                                                             : fmt::format("; did you mean {}?", near)));
     }
     reader.expect_end();
     body().push_back(std::move(statement));
@@ -198,7 +207,8 @@ class ScriptParser {
     statement.mechanism = reader.mechanism();
     const Mechanism& mechanism = rig_.mechanisms[statement.mechanism];
     if (mechanism.homing) return;
-    throw Wrong{statement.place.column, statement.text.size(), fmt::format("{} has nothing to home with: its rig has no homing table", mechanism.name)};
+    throw Wrong{statement.place.column, statement.text.size(),
+                fmt::format("{} has nothing to home with: its rig has no homing table", mechanism.name)};
   }
 
   void read_move(LineReader& reader, Statement& statement) {
@@ -215,7 +225,8 @@ class ScriptParser {
     } else if (how.text == "by") {
       statement.order.by = reader.amount("a way such as -5 mm", position);
     } else {
-      throw LineReader::wrong(how, fmt::format("found '{}'; expected 'to' (a position) or 'by' (a way)", how.text));
+      throw LineReader::wrong(
+          how, fmt::format("found '{}'; expected 'to' (a position) or 'by' (a way)", how.text));
     }
     if (!reader.next_is("at")) return;
     reader.expect("at");
@@ -227,28 +238,32 @@ class ScriptParser {
 
   /// A speed or an acceleration, told apart by its unit, and checked against the mechanism.
   void read_limit(LineReader& reader, const Mechanism& mechanism, MoveOrder& order) {
-    reader.amount("a speed such as 40 mm/s or an acceleration such as 800 mm/s2", [&](const std::string& text) {
-      const ParsedQuantity parsed = parse_any_quantity(text);
-      const bool is_acceleration = parsed.powers == powers_of<OutputAcceleration::LinearDimension> ||
-                                   parsed.powers == powers_of<OutputAcceleration::RotaryDimension>;
-      if (is_acceleration ? order.acceleration.has_value() : order.speed.has_value()) {
-        throw RangeError(is_acceleration ? "the acceleration is given twice" : "the speed is given twice");
-      }
-      if (is_acceleration) {
-        order.acceleration = parse_output<2>(text);
-      } else {
-        order.speed = parse_output<1>(text);
-      }
-      (void)ramp_limits(mechanism, rig_.controller, order.speed, order.acceleration);
-      return 0;
-    });
+    reader.amount(
+        "a speed such as 40 mm/s or an acceleration such as 800 mm/s2", [&](const std::string& text) {
+          const ParsedQuantity parsed = parse_any_quantity(text);
+          const bool is_acceleration = parsed.powers == powers_of<OutputAcceleration::LinearDimension> ||
+                                       parsed.powers == powers_of<OutputAcceleration::RotaryDimension>;
+          if (is_acceleration ? order.acceleration.has_value() : order.speed.has_value()) {
+            throw RangeError(is_acceleration ? "the acceleration is given twice"
+                                             : "the speed is given twice");
+          }
+          if (is_acceleration) {
+            order.acceleration = parse_output<2>(text);
+          } else {
+            order.speed = parse_output<1>(text);
+          }
+          (void)ramp_limits(mechanism, rig_.controller, order.speed, order.acceleration);
+          return 0;
+        });
   }
 
   void read_wait(LineReader& reader, Statement& statement) {
     statement.pause = reader.amount("a time such as 0.5 s", [](const std::string& text) {
       const auto time = parse_quantity<ExactTime>(text);
-      if (time < ExactTime()) throw RangeError(fmt::format("'{}' lies in the past: a wait is not below 0", text));
-      if (time > ExactTime(366, Unit<dimensions::Time>{86'400})) throw RangeError(fmt::format("'{}' is more than a year", text));
+      if (time < ExactTime())
+        throw RangeError(fmt::format("'{}' lies in the past: a wait is not below 0", text));
+      if (time > ExactTime(366, Unit<dimensions::Time>{86'400}))
+        throw RangeError(fmt::format("'{}' is more than a year", text));
       return time;
     });
   }
@@ -259,7 +274,8 @@ class ScriptParser {
     const char* const end = number.text.data() + number.text.size();
     const auto [stop, status] = std::from_chars(number.text.data(), end, count);
     if (status != std::errc() || stop != end || count < 1 || count > most_repeats) {
-      throw LineReader::wrong(number, fmt::format("found '{}'; expected a count from 1 to {}", number.text, most_repeats));
+      throw LineReader::wrong(
+          number, fmt::format("found '{}'; expected a count from 1 to {}", number.text, most_repeats));
     }
     reader.expect("times");
     reader.expect_end();
@@ -287,6 +303,8 @@ Script parse_script(std::string_view text, const std::string& name, const Rig& r
   return ScriptParser(name, rig).parse(text);
 }
 
-Script read_script(const std::string& path, const Rig& rig) { return parse_script(read_text_file(path), path, rig); }
+Script read_script(const std::string& path, const Rig& rig) {
+  return parse_script(read_text_file(path), path, rig);
+}
 
 }  // namespace cogstride

@@ -12,7 +12,8 @@ namespace cogstride {
 
 class ScriptPlayer final : public Participant {
  public:
-  /// @param movers  of the rig that the script was checked against, in its order. All must outlive the player.
+  /// @param movers  of the rig that the script was checked against, in its order. All must outlive the
+  /// player.
   ScriptPlayer(const Script& script, std::vector<StepperMover*> movers, ExactFrequency clock);
 
   /// Told of every statement as it begins.

@@ -1,0 +1,212 @@
+#include "cogstride/report/figure.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdio>
+#include <iterator>
+
+#include "cogstride/quantity/error.hpp"
+#include "cogstride/report/output_file.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr const char* line_colours[] = {"#c25100", "#5b3a8e", "#6b6b6b", "#00796b"};
+
+/// A line that falls silent for long is drawn across to this share of its band.
+constexpr double band_height = 0.62;
+
+std::string quoted(const std::string& text) {
+  std::string result = "\"";
+  for (const char c : text) {
+    if (c == '"' || c == '\\') result += '\\';
+    result += c;
+  }
+  return result + "\"";
+}
+
+class Plot {
+ public:
+  Plot(const ThinnedTrace& trace, const FigureContent& content) : trace_(trace), content_(content) {}
+
+  std::string commands(const std::string& terminal, const std::string& output) {
+    add("set terminal {}\nset output {}\n", terminal, quoted(output));
+    add("set encoding utf8\nunset key\nset grid lc rgb '#e4e4e4' lt 1\nset border 3 lc rgb '#555555'\nset "
+        "tics nomirror\n");
+    add("set lmargin 11\nset rmargin 13\n");
+    write_data();
+    add("set multiplot title {} font ',15' noenhanced\n", quoted(content_.title));
+    const double end = seconds(trace_.end_at());
+    add("set xrange [0:{:.6f}]\n", end > 0 ? end : 1.0);
+    curves(content_.position, "position", content_.position_unit, 0.655, 0.945, false);
+    curves(content_.speed, "speed", content_.speed_unit, 0.40, 0.655, false);
+    lines_panel(0.225, 0.40);
+    close_up(0.0, 0.20);
+    add("unset multiplot\nunset output\n");
+    return std::move(text_);
+  }
+
+ private:
+  template <class... Arguments>
+  void add(fmt::format_string<Arguments...> format, Arguments&&... arguments) {
+    fmt::format_to(std::back_inserter(text_), format, std::forward<Arguments>(arguments)...);
+  }
+  [[nodiscard]] double seconds(Tick at) const { return trace_.layout().seconds(at); }
+
+  void write_data() {
+    for (std::size_t i = 0; i < trace_.signals().size(); ++i) {
+      add("$signal{} << EOD\n", i);
+      for (const ThinnedSignal::Stretch& stretch : trace_.signals()[i].stretches()) {
+        add("{:.7g} {:.7g}\n", seconds(stretch.at), stretch.low);
+        if (stretch.high != stretch.low) add("{:.7g} {:.7g}\n", seconds(stretch.at), stretch.high);
+      }
+      add("EOD\n");
+    }
+    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
+      add("$line{} << EOD\n", i);
+      const double base = band(i);
+      double at = 0.0;
+      for (const ThinnedTrace::Burst& burst : trace_.bursts()[i]) {
+        const double away = trace_.layout().lines[i].starts_high ? base : base + band_height;
+        const double rest = trace_.layout().lines[i].starts_high ? base + band_height : base;
+        add("{:.7g} {:.3f}\n{:.7g} {:.3f}\n{:.7g} {:.3f}\n{:.7g} {:.3f}\n", at, rest, seconds(burst.from),
+            rest, seconds(burst.from), away, seconds(burst.to), away);
+        add("{:.7g} {:.3f}\n", seconds(burst.to), rest);
+        at = seconds(burst.to);
+      }
+      const double rest = trace_.layout().lines[i].starts_high ? base + band_height : base;
+      add("{:.7g} {:.3f}\n{:.7g} {:.3f}\nEOD\n", at, rest, seconds(trace_.end_at()), rest);
+    }
+  }
+
+  /// Lines from the top down, in the order of the rig.
+  [[nodiscard]] double band(std::size_t line) const {
+    return static_cast<double>(trace_.bursts().size() - 1 - line);
+  }
+  [[nodiscard]] std::string short_name(std::size_t line) const {
+    const std::string& name = trace_.layout().lines[line].name;
+    const std::size_t dot = name.find('.');
+    return dot == std::string::npos ? name : name.substr(dot + 1);
+  }
+
+  void curves(const std::vector<Curve>& wanted, const char* what, const std::string& unit, double bottom,
+              double top, bool times) {
+    add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.015, bottom + 0.03);
+    add("set ylabel '{} [{}]'\nset yrange [*:*]\nset offsets graph 0, 0, 0.06, 0.06\n", what, unit);
+    add("set xtics format '{}'\nunset xlabel\n", times ? "%g" : "");
+    double label_at = 0.95;
+    for (std::size_t i = 0; i < wanted.size(); ++i) {
+      add("set label {} {} at graph 1.012, graph {:.3f} tc rgb '{}' noenhanced\n", i + 1,
+          quoted(wanted[i].label), label_at, wanted[i].colour);
+      label_at -= 0.15;
+    }
+    add("plot ");
+    for (std::size_t i = 0; i < wanted.size(); ++i) {
+      add("{}$signal{} with lines lw {} dt {} lc rgb '{}'", i == 0 ? "" : ", ", wanted[i].signal,
+          wanted[i].width, wanted[i].dashed ? 2 : 1, wanted[i].colour);
+    }
+    add("\n");
+    for (std::size_t i = 0; i < wanted.size(); ++i) add("unset label {}\n", i + 1);
+    add("unset offsets\n");
+  }
+
+  void band_labels(bool at_right) {
+    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
+      add("set label {} {} at graph {}, first {:.3f} {} tc rgb '{}' noenhanced\n", i + 1,
+          quoted(short_name(i)), at_right ? "1.012" : "-0.012", band(i) + band_height / 2,
+          at_right ? "left" : "right", line_colours[i % 4]);
+    }
+  }
+
+  void lines_panel(double bottom, double top) {
+    add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.015, bottom + 0.035);
+    add("set ylabel 'lines'\nset yrange [-0.25:{:.2f}]\nunset ytics\nset xtics format '%g s'\n",
+        static_cast<double>(trace_.bursts().size()) - 0.1);
+    band_labels(true);
+    add("plot ");
+    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
+      const bool filled = trace_.bursts()[i].size() > 0 && short_name(i) == "step";
+      if (filled) {
+        add("{}$line{} using 1:({:.3f}):2 with filledcurves fs solid 0.45 noborder lc rgb '{}'",
+            i == 0 ? "" : ", ", i, band(i), line_colours[i % 4]);
+      } else {
+        add("{}$line{} with lines lw 2 lc rgb '{}'", i == 0 ? "" : ", ", i, line_colours[i % 4]);
+      }
+    }
+    add("\n");
+  }
+
+  /// The first pulses of the fastest burst, each drawn as it goes out.
+  void close_up(double bottom, double top) {
+    const std::vector<ThinnedTrace::LineEdge>& edges = trace_.close_up();
+    if (edges.empty()) return;
+    const Tick from = edges.front().at;
+    const Tick span = edges.back().at - from;
+    const double milliseconds = 1000.0 / trace_.layout().ticks_per_second();
+    const double before = -0.04 * static_cast<double>(span) * milliseconds;
+    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
+      add("$close{} << EOD\n", i);
+      bool high = trace_.levels_before()[i];
+      add("{:.7g} {:.3f}\n", before, band(i) + (high ? band_height : 0.0));
+      for (const ThinnedTrace::LineEdge& edge : edges) {
+        if (edge.line != trace_.layout().lines[i].id) continue;
+        const double at = static_cast<double>(edge.at - from) * milliseconds;
+        add("{:.7g} {:.3f}\n{:.7g} {:.3f}\n", at, band(i) + (high ? band_height : 0.0), at,
+            band(i) + (edge.high ? band_height : 0.0));
+        high = edge.high;
+      }
+      add("{:.7g} {:.3f}\nEOD\n", static_cast<double>(span) * milliseconds,
+          band(i) + (high ? band_height : 0.0));
+    }
+    add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.02, bottom + 0.065);
+    add("set xrange [{:.7g}:{:.7g}]\nset xtics format '%g'\n", before,
+        static_cast<double>(span) * milliseconds);
+    add("set xlabel 'milliseconds from {:.4f} s: the first pulses of the fastest move'\n", seconds(from));
+    add("set ylabel 'close up'\n");
+    add("plot ");
+    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
+      add("{}$close{} with lines lw 1.5 lc rgb '{}'", i == 0 ? "" : ", ", i, line_colours[i % 4]);
+    }
+    add("\n");
+  }
+
+  const ThinnedTrace& trace_;
+  const FigureContent& content_;
+  std::string text_;
+};
+
+bool ends_with(const std::string& text, const std::string& ending) {
+  return text.size() >= ending.size() &&
+         text.compare(text.size() - ending.size(), ending.size(), ending) == 0;
+}
+
+void run_gnuplot(const std::string& commands) {
+  std::FILE* const pipe = popen("gnuplot 2>&1 >/dev/null", "w");
+  if (pipe == nullptr) throw Error("gnuplot cannot be started: install the Debian package gnuplot-nox");
+  const bool written = std::fwrite(commands.data(), 1, commands.size(), pipe) == commands.size();
+  const int status = pclose(pipe);
+  if (!written || status != 0) {
+    throw Error(
+        "the figure was not drawn: gnuplot is missing or failed (Debian packages gnuplot-nox and "
+        "fonts-dejavu-core)");
+  }
+}
+
+}  // namespace
+
+bool is_figure_name(const std::string& path) {
+  return ends_with(path, ".png") || ends_with(path, ".svg");
+}
+
+void write_figure(const std::string& path, const ThinnedTrace& trace, const FigureContent& content) {
+  if (!is_figure_name(path)) throw Error(fmt::format("{}: a figure's name ends in .png or .svg", path));
+  const std::string terminal = ends_with(path, ".png")
+                                   ? "pngcairo size 1280,800 font 'DejaVu Sans,11' background '#ffffff'"
+                                   : "svg size 1280,800 font 'DejaVu Sans,11' background '#ffffff'";
+  OutputFile file(path);
+  run_gnuplot(Plot(trace, content).commands(terminal, file.part_path()));
+  file.commit();
+}
+
+}  // namespace cogstride

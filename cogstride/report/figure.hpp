@@ -1,0 +1,34 @@
+// The figure of a run or a plan: position, speed and the lines against time, and a close-up of the pulses.
+// Drawn by gnuplot through a pipe; PNG of 1280x800 or SVG, by the file's ending.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "cogstride/trace/thinned.hpp"
+
+namespace cogstride {
+
+struct Curve {
+  std::size_t signal;  ///< its place in the trace's layout
+  std::string label;
+  std::string colour;  ///< "#rrggbb"
+  int width = 2;
+  bool dashed = false;
+};
+
+struct FigureContent {
+  std::string title;
+  std::vector<Curve> position;
+  std::vector<Curve> speed;
+  std::string position_unit;
+  std::string speed_unit;
+};
+
+/// Whether a figure can be written under that name: it ends in .png or .svg.
+[[nodiscard]] bool is_figure_name(const std::string& path);
+
+/// @throws Error when the ending is another, gnuplot is missing or fails, or the file cannot be written.
+void write_figure(const std::string& path, const ThinnedTrace& trace, const FigureContent& content);
+
+}  // namespace cogstride

@@ -1,0 +1,47 @@
+// Line changes as a value change dump (IEEE 1364-2005, clause 18), for any waveform viewer.
+//
+// One-bit wires, grouped by mechanism. Times are rounded to the dump's time unit without ever merging or
+// reordering the edges of a line: an edge that would fall on the last one of its line comes one unit later.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "cogstride/report/output_file.hpp"
+#include "cogstride/trace/trace.hpp"
+
+namespace cogstride {
+
+class VcdWriter final : public TraceSink {
+ public:
+  /// @param unit_ns  the time unit: 100 for steps and servo pulses, 10 where gates or dead times are shown
+  explicit VcdWriter(const std::string& path, int unit_ns = 100) : file_(path), unit_ns_(unit_ns) {}
+
+  void begin(const TraceLayout& layout) override;
+  void edge(Tick at, LineId line, bool high) override;
+  void sample(Tick, std::span<const double>) override {}
+  void event(const TraceEvent&) override {}
+  void end(Tick at) override;
+
+ private:
+  struct Wire {
+    std::string code;
+    std::int64_t last = -1;  // unit of its last change
+  };
+
+  [[nodiscard]] std::int64_t units(Tick at) const;
+  void stamp(std::int64_t unit);
+  void flush();
+
+  OutputFile file_;
+  int unit_ns_;
+  __extension__ typedef __int128 Wide;
+  Wide numerator_ = 1;  // units a tick, as a fraction
+  Wide denominator_ = 1;
+  std::vector<std::int32_t> wire_of_line_;  // by line number, -1: not shown
+  std::vector<Wire> wires_;
+  std::int64_t stamped_ = -1;
+  std::string buffer_;
+};
+
+}  // namespace cogstride

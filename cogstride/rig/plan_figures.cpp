@@ -1,0 +1,39 @@
+#include "cogstride/rig/plan_figures.hpp"
+
+#include <cmath>
+
+namespace cogstride {
+
+PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePlan& plan) {
+  PlanFigures figures;
+  const OutputKind kind = output_kind(mechanism.train);
+  const double units_a_step = display_units_per_base(kind) / steps_per_base(mechanism).to_double();
+  figures.mechanism = mechanism.name;
+  figures.unit = display_unit(kind, 0);
+  figures.from = to_text(plan.from);
+  figures.to = to_text(plan.to);
+  figures.steps = plan.to_step - plan.from_step;
+  figures.duration = plan.ramp.duration();
+  figures.peak_step_rate = plan.ramp.peak_speed();
+  figures.peak_speed = figures.peak_step_rate * units_a_step;
+  figures.limit_speed = plan.limits.speed * units_a_step;
+  figures.acceleration = plan.limits.acceleration * units_a_step;
+  figures.start_speed = plan.limits.start_speed * units_a_step;
+  for (const RampPhase& phase : plan.ramp.phases()) {
+    if (phase.acceleration == 0.0) {
+      figures.cruise_time += phase.duration;
+    } else if (figures.ramp_time == 0.0) {
+      figures.ramp_time = phase.duration;
+      figures.ramp_way = std::abs(way_between(phase.from, phase.to)) * units_a_step;
+    }
+  }
+  const PlayedPlan played = play_plan(plan, rig.controller.timer_clock);
+  figures.first_pulse = played.first_pulse;
+  figures.shortest_interval = played.shortest_interval;
+  figures.pulse_runs = played.runs;
+  figures.worst_error_ticks = played.worst_error_ticks;
+  figures.tick_seconds = 1.0 / rig.controller.timer_clock.base().to_double();
+  return figures;
+}
+
+}  // namespace cogstride

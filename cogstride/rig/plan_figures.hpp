@@ -1,0 +1,36 @@
+// A planned move in the figures that people ask for, in display units (mm or degrees).
+#pragma once
+
+#include <string>
+
+#include "cogstride/plan/move.hpp"
+#include "cogstride/plan/played_plan.hpp"
+#include "cogstride/rig/rig.hpp"
+
+namespace cogstride {
+
+struct PlanFigures {
+  std::string mechanism{};
+  std::string unit{};  ///< mm or deg
+  std::string from{};
+  std::string to{};
+  std::int64_t steps = 0;  ///< signed
+  double duration = 0.0;   ///< s
+  double peak_speed = 0.0;
+  double peak_step_rate = 0.0;  ///< steps/s
+  double limit_speed = 0.0;
+  double acceleration = 0.0;
+  double start_speed = 0.0;
+  double ramp_time = 0.0;  ///< s, of the first ramp; 0 when there is none
+  double ramp_way = 0.0;
+  double cruise_time = 0.0;        ///< s
+  double first_pulse = 0.0;        ///< s
+  double shortest_interval = 0.0;  ///< s
+  std::size_t pulse_runs = 0;
+  double worst_error_ticks = 0.0;
+  double tick_seconds = 0.0;
+};
+
+[[nodiscard]] PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePlan& plan);
+
+}  // namespace cogstride

@@ -1,0 +1,93 @@
+// The command line itself. CLI11 takes seconds to compile: only this file includes it.
+#include <CLI/CLI.hpp>
+
+#include "commands.hpp"
+
+namespace {
+
+void add_outputs(CLI::App& command, OutputOptions& outputs) {
+  command.add_option("--plot", outputs.plot, "Draw position, speed and pulses into FILE (.png or .svg)")
+      ->type_name("FILE");
+  command
+      .add_option("--waves", outputs.waves,
+                  "Write every edge of every line into FILE, for a waveform viewer (.vcd)")
+      ->type_name("FILE");
+  command.add_option("--csv", outputs.csv, "Write the signals into FILE, a row each 0.1 ms or finer (.csv)")
+      ->type_name("FILE");
+  command.add_flag("--overwrite", outputs.overwrite, "Replace these files when they are there already");
+}
+
+void add_inspect(CLI::App& app, InspectOptions& options) {
+  CLI::App* command = app.add_subcommand("inspect", "Read a rig and say what follows from it");
+  command->add_option("RIG", options.rig, "The rig file (NAME.rig.toml)")->required()->type_name("");
+  command->add_flag("--json", options.json, "The same figures for programs");
+}
+
+void add_plan(CLI::App& app, PlanOptions& options) {
+  CLI::App* command =
+      app.add_subcommand("plan", "Plan one move and say how long it takes and what goes out on the lines");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("MECHANISM", options.mechanism, "Which of its mechanisms")->required()->type_name("");
+  command->add_option("--from", options.from, "Where the move begins; 0 when not given")
+      ->type_name("POSITION");
+  command->add_option("--to", options.to, "Where it ends, such as 85mm or 90deg")
+      ->required()
+      ->type_name("POSITION");
+  command->add_option("--speed", options.speed, "Not faster than this, such as 40mm/s")->type_name("SPEED");
+  command->add_option("--acceleration", options.acceleration, "Not harder than this, such as 800mm/s2")
+      ->type_name("ACCELERATION");
+  command->add_flag("--json", options.json, "The same figures for programs");
+  add_outputs(*command, options.outputs);
+}
+
+void add_rehearse(CLI::App& app, RehearseOptions& options) {
+  CLI::App* command =
+      app.add_subcommand("rehearse", "Play a script on the simulated bench and say what really moved");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("SCRIPT", options.script, "The script (NAME.stride)")->required()->type_name("");
+  command
+      ->add_option("--standing", options.standing,
+                   "Where a mechanism stands at power-up, such as traverse=59mm")
+      ->type_name("MECHANISM=POSITION");
+  command->add_option("--seed", options.seed, "Of the noise: the same seed gives the same run (1)")
+      ->type_name("NUMBER");
+  command->add_flag("--json", options.json, "The same figures for programs");
+  add_outputs(*command, options.outputs);
+}
+
+void add_demo(CLI::App& app, DemoOptions& options) {
+  CLI::App* command =
+      app.add_subcommand("demo", "Inspect and rehearse the bobbin bench that comes with Cog Stride");
+  command->add_option("--from", options.from, "Folder of the demo files; those installed when not given")
+      ->type_name("FOLDER");
+  command->add_option("--to", options.to, "Folder for what it leaves behind, renewed each time (demo-output)")
+      ->type_name("FOLDER");
+}
+
+}  // namespace
+
+Status run_command_line(int count, char** words) {
+  CLI::App app(
+      "Cog Stride plans, rehearses and checks the motion of mechanisms driven by motors.\n"
+      "Exit status: 0 done, 1 it ran and something is wrong, 2 the call or a file is wrong.",
+      "cogstride");
+  app.set_version_flag("--version", "cogstride " COGSTRIDE_VERSION);
+  app.require_subcommand(1);
+  InspectOptions inspect;
+  PlanOptions plan;
+  RehearseOptions rehearse;
+  DemoOptions demo;
+  add_inspect(app, inspect);
+  add_plan(app, plan);
+  add_rehearse(app, rehearse);
+  add_demo(app, demo);
+  try {
+    app.parse(count, words);
+  } catch (const CLI::ParseError& error) {
+    return app.exit(error) == 0 ? Status::done : Status::call_or_file_is_wrong;
+  }
+  if (app.got_subcommand("inspect")) return run_inspect(inspect);
+  if (app.got_subcommand("plan")) return run_plan(plan);
+  if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
+  return run_demo(demo);
+}

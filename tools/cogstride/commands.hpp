@@ -1,0 +1,55 @@
+// The commands and their options. Each command is one file; none computes anything of its own.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+/// Files that a command leaves behind; empty: none.
+struct OutputOptions {
+  std::string plot;
+  std::string waves;
+  std::string csv;
+  bool overwrite = false;
+};
+
+struct InspectOptions {
+  std::string rig;
+  bool json = false;
+};
+
+struct PlanOptions {
+  std::string rig;
+  std::string mechanism;
+  std::string from;
+  std::string to;
+  std::string speed;
+  std::string acceleration;
+  bool json = false;
+  OutputOptions outputs;
+};
+
+struct RehearseOptions {
+  std::string rig;
+  std::string script;
+  std::vector<std::string> standing;  ///< "traverse=59mm"
+  std::uint64_t seed = 1;
+  bool json = false;
+  OutputOptions outputs;
+};
+
+struct DemoOptions {
+  std::string from;
+  std::string to = "demo-output";
+};
+
+/// Exit statuses.
+enum Status : int { done = 0, something_is_wrong = 1, call_or_file_is_wrong = 2 };
+
+Status run_inspect(const InspectOptions& options);
+Status run_plan(const PlanOptions& options);
+Status run_rehearse(const RehearseOptions& options);
+Status run_demo(const DemoOptions& options);
+
+/// Reads the command line and runs the command.
+Status run_command_line(int count, char** words);

@@ -1,0 +1,59 @@
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <filesystem>
+
+#include "cogstride/quantity/error.hpp"
+#include "commands.hpp"
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// The demo files that were installed beside this program.
+fs::path installed_demo() {
+  return fs::read_symlink("/proc/self/exe").parent_path().parent_path() / "share/cogstride/demo";
+}
+
+void say(const std::string& words) {
+  std::printf("\n$ cogstride %s\n", words.c_str());
+  std::fflush(stdout);
+}
+
+}  // namespace
+
+Status run_demo(const DemoOptions& options) {
+  const fs::path from = options.from.empty() ? installed_demo() : fs::path(options.from);
+  const std::string rig = (from / "bobbin.rig.toml").string();
+  const std::string script = (from / "first.stride").string();
+  if (!fs::exists(rig)) {
+    throw cogstride::Error(
+        fmt::format("{}: is not there; name the folder of the demo files with --from", rig));
+  }
+  const fs::path to = options.to;
+  fs::create_directories(to);
+
+  say(fmt::format("inspect {}", rig));
+  run_inspect({.rig = rig});
+
+  const OutputOptions plan_files{(to / "plan.png").string(), (to / "plan.vcd").string(), "", true};
+  say(fmt::format("plan {} traverse --to 85mm --plot {} --waves {}", rig, plan_files.plot, plan_files.waves));
+  run_plan({.rig = rig,
+            .mechanism = "traverse",
+            .from = "",
+            .to = "85mm",
+            .speed = "",
+            .acceleration = "",
+            .outputs = plan_files});
+
+  const OutputOptions files{(to / "first.png").string(), (to / "first.vcd").string(),
+                            (to / "first.csv").string(), true};
+  say(fmt::format("rehearse {} {} --plot {} --waves {} --csv {}", rig, script, files.plot, files.waves,
+                  files.csv));
+  const Status status = run_rehearse({.rig = rig, .script = script, .standing = {}, .outputs = files});
+
+  std::printf(
+      "\nleft in %s: figures (plan.png, first.png), waveforms (plan.vcd, first.vcd), signals (first.csv)\n",
+      to.c_str());
+  return status;
+}

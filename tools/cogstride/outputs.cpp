@@ -1,0 +1,51 @@
+#include "outputs.hpp"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <set>
+
+using namespace cogstride;
+
+namespace {
+
+void check_names(const OutputOptions& options) {
+  std::set<std::string> names;
+  for (const std::string* name : {&options.plot, &options.waves, &options.csv}) {
+    if (name->empty()) continue;
+    if (!names.insert(*name).second)
+      throw Error(fmt::format("{}: two outputs cannot go into one file", *name));
+    if (std::filesystem::is_directory(*name))
+      throw Error(fmt::format("{}: is a folder; name a file in it", *name));
+    if (!options.overwrite && std::filesystem::exists(*name)) {
+      throw Error(
+          fmt::format("{}: is there already and is left as it is; say --overwrite to replace it", *name));
+    }
+  }
+  if (!options.plot.empty() && !is_figure_name(options.plot)) {
+    throw Error(fmt::format("--plot {}: a figure's name ends in .png or .svg", options.plot));
+  }
+}
+
+}  // namespace
+
+Outputs::Outputs(const OutputOptions& options, const Mechanism& shown, std::size_t speed_signal)
+    : plot_(options.plot) {
+  check_names(options);
+  if (!options.plot.empty()) {
+    thinned_.emplace(speed_signal, static_cast<LineId>(shown.wiring.step.number));
+    fork_.add(*thinned_);
+  }
+  if (!options.waves.empty()) {
+    waves_ = std::make_unique<VcdWriter>(options.waves);
+    fork_.add(*waves_);
+  }
+  if (!options.csv.empty()) {
+    csv_ = std::make_unique<CsvWriter>(options.csv);
+    fork_.add(*csv_);
+  }
+}
+
+void Outputs::draw(const FigureContent& content) {
+  if (thinned_) write_figure(plot_, *thinned_, content);
+}

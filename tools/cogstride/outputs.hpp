@@ -1,0 +1,33 @@
+// The files that a command leaves behind: asked for by option, never overwritten unasked, whole or not at
+// all.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/report/csv_writer.hpp"
+#include "cogstride/report/figure.hpp"
+#include "cogstride/report/vcd_writer.hpp"
+#include "cogstride/trace/thinned.hpp"
+#include "cogstride/trace/trace.hpp"
+#include "commands.hpp"
+
+class Outputs {
+ public:
+  /// @throws cogstride::Error when a file is there already, is named twice, or cannot be written.
+  Outputs(const OutputOptions& options, const cogstride::Mechanism& shown, std::size_t speed_signal);
+
+  [[nodiscard]] cogstride::TraceSink& sink() { return fork_; }
+  void also(cogstride::TraceSink& sink) { fork_.add(sink); }
+  /// Draws the figure, once the run has ended.
+  void draw(const cogstride::FigureContent& content);
+
+ private:
+  std::string plot_;
+  cogstride::TraceFork fork_;
+  std::optional<cogstride::ThinnedTrace> thinned_;
+  std::unique_ptr<cogstride::VcdWriter> waves_;
+  std::unique_ptr<cogstride::CsvWriter> csv_;
+};

@@ -1,0 +1,113 @@
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <csignal>
+#include <cstdio>
+
+#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "cogstride/report/reports.hpp"
+#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/script/script_player.hpp"
+#include "commands.hpp"
+#include "outputs.hpp"
+
+using namespace cogstride;
+using namespace cogstride::literals;
+
+namespace {
+
+volatile std::sig_atomic_t interrupted = 0;
+
+void note_interrupt(int) {
+  interrupted = 1;
+}
+
+/// Bench time so far, on a terminal, when the run takes longer than a second.
+class Progress {
+ public:
+  void show(const Bench& bench) {
+    if (++calls_ % 256 != 0 || isatty(STDERR_FILENO) == 0) return;
+    const auto now = std::chrono::steady_clock::now();
+    if (now < next_) return;
+    next_ = now + std::chrono::milliseconds(500);
+    std::fprintf(stderr, "\r  rehearsing: %.1f s on the bench ", bench.now().in(units::s));
+    shown_ = true;
+  }
+  void clear() const {
+    if (shown_) std::fprintf(stderr, "\r%50s\r", "");
+  }
+
+ private:
+  unsigned calls_ = 0;
+  bool shown_ = false;
+  std::chrono::steady_clock::time_point next_ = std::chrono::steady_clock::now() + std::chrono::seconds(1);
+};
+
+std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>& words, const Rig& rig) {
+  std::map<std::string, OutputPosition> standing;
+  for (const std::string& word : words) {
+    const std::size_t equals = word.find('=');
+    if (equals == std::string::npos)
+      throw Error(fmt::format("--standing {}: write it as traverse=59mm", word));
+    try {
+      const Mechanism& mechanism = mechanism_named(rig, word.substr(0, equals));
+      const OutputPosition position = parse_output<0>(word.substr(equals + 1));
+      require_kind(mechanism, position.kind);
+      standing[mechanism.name] = position;
+    } catch (const Error& error) {
+      throw Error(fmt::format("--standing {}: {}", word, error.what()));
+    }
+  }
+  return standing;
+}
+
+FigureContent figure_content(const RehearsalReport& report, const Mechanism& mechanism) {
+  const OutputKind kind = output_kind(mechanism.train);
+  FigureContent content;
+  content.title = fmt::format("{}: {} on the simulated bench, {}", mechanism.name, report.script,
+                              report.tally.is_sound() ? "all as asked" : "something is wrong");
+  content.position = {{1, "made", "#1f5fa8", 4}, {0, "asked", "#e0a030", 1}};
+  content.speed = {{2, "made", "#1f5fa8"}};
+  content.position_unit = display_unit(kind, 0);
+  content.speed_unit = display_unit(kind, 1);
+  return content;
+}
+
+}  // namespace
+
+Status run_rehearse(const RehearseOptions& options) {
+  const Rig rig = read_rig(options.rig);
+  const Script script = read_script(options.script, rig);
+  if (rig.mechanisms.empty()) throw Error(fmt::format("{}: has no mechanism to rehearse", options.rig));
+  const Mechanism& shown = rig.mechanisms.front();
+
+  EventLog log;
+  Outputs outputs(options.outputs, shown, 2);
+  outputs.also(log);
+  SimulatedBench bench(rig, {.seed = options.seed,
+                             .start_positions = standing_of(options.standing, rig),
+                             .trace = &outputs.sink()});
+  std::vector<StepperMover*> movers;
+  for (const auto& mover : bench.movers()) movers.push_back(mover.get());
+  ScriptPlayer player(script, movers, rig.controller.timer_clock);
+
+  std::signal(SIGINT, note_interrupt);
+  Progress progress;
+  bench.run(player, [&] {
+    progress.show(bench);
+    return player.has_ended() || interrupted != 0;
+  });
+  progress.clear();
+  if (interrupted == 0) bench.serve(0.3_s);  // the swing of the last stop dies away
+  RehearsalReport report{rig.name, options.script, bench.tally()};
+  if (!player.fault().empty()) report.tally.fault = player.fault();
+  if (interrupted != 0) report.tally.fault = "interrupted";
+  bench.close();
+  outputs.draw(figure_content(report, shown));
+
+  const std::string text = options.json ? rehearsal_json(report, log) : rehearsal_text(report, log);
+  std::fputs(text.c_str(), stdout);
+  return report.tally.is_sound() ? Status::done : Status::something_is_wrong;
+}
