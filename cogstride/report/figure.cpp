@@ -58,8 +58,10 @@ class Plot {
     for (std::size_t i = 0; i < trace_.signals().size(); ++i) {
       add("$signal{} << EOD\n", i);
       for (const ThinnedSignal::Stretch& stretch : trace_.signals()[i].stretches()) {
-        add("{:.7g} {:.7g}\n", seconds(stretch.at), stretch.low);
-        if (stretch.high != stretch.low) add("{:.7g} {:.7g}\n", seconds(stretch.at), stretch.high);
+        add("{:.7g} {:.7g}\n", seconds(stretch.at), stretch.falls ? stretch.high : stretch.low);
+        if (stretch.high != stretch.low) {
+          add("{:.7g} {:.7g}\n", seconds(stretch.at), stretch.falls ? stretch.low : stretch.high);
+        }
       }
       add("EOD\n");
     }
@@ -148,10 +150,13 @@ class Plot {
     for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
       add("$close{} << EOD\n", i);
       bool high = trace_.levels_before()[i];
+      double at = before;
       add("{:.7g} {:.3f}\n", before, band(i) + (high ? band_height : 0.0));
       for (const ThinnedTrace::LineEdge& edge : edges) {
         if (edge.line != trace_.layout().lines[i].id) continue;
-        const double at = static_cast<double>(edge.at - from) * milliseconds;
+        // A pulse narrower than a pixel is drawn as one upright line, so that all look alike.
+        const double instant = static_cast<double>(edge.at - from) * milliseconds;
+        if (instant - at > static_cast<double>(span) * milliseconds / 500.0) at = instant;
         add("{:.7g} {:.3f}\n{:.7g} {:.3f}\n", at, band(i) + (high ? band_height : 0.0), at,
             band(i) + (edge.high ? band_height : 0.0));
         high = edge.high;

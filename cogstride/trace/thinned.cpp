@@ -5,17 +5,21 @@ namespace cogstride {
 void ThinnedSignal::add(Tick at, double value) {
   if (std::isnan(value)) return;
   if (in_last_ == 0) {
-    stretches_.push_back({at, value, value});
+    stretches_.push_back({at, value, value, false});
   } else {
-    stretches_.back().low = std::min(stretches_.back().low, value);
-    stretches_.back().high = std::max(stretches_.back().high, value);
+    Stretch& last = stretches_.back();
+    if (value < last.low) last.falls = true;
+    if (value > last.high) last.falls = false;
+    last.low = std::min(last.low, value);
+    last.high = std::max(last.high, value);
   }
   in_last_ = (in_last_ + 1) % samples_a_stretch_;
   if (stretches_.size() < most_stretches || in_last_ != 0) return;
   for (std::size_t i = 0; i < most_stretches / 2; ++i) {
     const Stretch& a = stretches_[2 * i];
     const Stretch& b = stretches_[2 * i + 1];
-    stretches_[i] = {a.at, std::min(a.low, b.low), std::max(a.high, b.high)};
+    const bool falls = a.low <= b.low ? (a.high >= b.high && a.falls) : (a.high >= b.high || b.falls);
+    stretches_[i] = {a.at, std::min(a.low, b.low), std::max(a.high, b.high), falls};
   }
   stretches_.resize(most_stretches / 2);
   samples_a_stretch_ *= 2;
@@ -28,7 +32,7 @@ void ThinnedTrace::begin(const TraceLayout& layout) {
   for (std::size_t i = 0; i < layout.lines.size(); ++i) {
     levels_.push_back(layout.lines[i].starts_high);
   }
-  merge_within_ = static_cast<Tick>(0.001 * layout.ticks_per_second());
+  merge_within_ = static_cast<Tick>(0.004 * layout.ticks_per_second());
   silence_ = static_cast<Tick>(0.02 * layout.ticks_per_second());
 }
 
