@@ -63,6 +63,9 @@ void SimulatedBench::open_lines() {
 void SimulatedBench::begin_trace() {
   for (const auto& mover : movers()) {
     mover->on_note([this](const MotionNote& note) {
+      // Until the zero is found nobody knows where it stands, so nothing can have been lost.
+      if (note.kind == MotionNote::Kind::home_edge)
+        plants_[static_cast<std::size_t>(note.mechanism)]->count_losses_from_here();
       const bool is_fault = note.kind == MotionNote::Kind::faulted;
       if (is_fault && fault_.empty()) fault_ = note.text;
       const char* word = note.kind == MotionNote::Kind::done        ? "done: "
@@ -156,7 +159,6 @@ RunTally SimulatedBench::tally() const {
     tally.missed_waking = counts.missed_waking;
     tally.missed_short = counts.missed_short;
     tally.wrong_direction = counts.wrong_direction;
-    tally.was_on = counts.was_on;
     tally.shortest_step_level = counts.shortest;
     tally.enable_wanted = mechanism.board.enable_active == ActiveLevel::low ? "low" : "high";
     tally.shortest_allowed = std::max(mechanism.board.shortest_high, mechanism.board.shortest_low).base();

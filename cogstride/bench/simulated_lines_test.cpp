@@ -62,8 +62,12 @@ class TimedPlant final : public Plant {
 };
 
 chip::PulseRun steady(Tick gap, std::uint16_t steps, bool backwards = false) {
-  return {static_cast<std::uint64_t>(gap) << 16, 0, 0, steps,
-          static_cast<std::uint8_t>(backwards ? chip::run_backwards : 0), 0};
+  return {static_cast<std::uint64_t>(gap) << 16,
+          0,
+          0,
+          steps,
+          static_cast<std::uint8_t>(backwards ? chip::run_backwards : 0),
+          0};
 }
 
 class SimulatedLinesTest : public testing::Test {

@@ -72,9 +72,7 @@ StepDirReceiver::StepDirReceiver(const StepDirBoard& board, const StepDirWiring&
       dir_hold_(ticks_at_least(board.dir_hold, clock)),
       wake_(ticks_at_least(board.wake, clock)),
       step_high_(level_for(wiring.step, false)),
-      is_on_(wiring.enable ? level_for(*wiring.enable, false) == enable_on_level_ : true) {
-  counts_.was_on = is_on_;
-}
+      is_on_(wiring.enable ? level_for(*wiring.enable, false) == enable_on_level_ : true) {}
 
 void StepDirReceiver::set_step(Tick at, bool high) {
   if (high == step_high_) return;
@@ -135,7 +133,6 @@ void StepDirReceiver::set_enable(Tick at, bool high) {
   const bool on = high == enable_on_level_;
   if (on && !is_on_) on_since_ = at;
   is_on_ = on;
-  counts_.was_on = counts_.was_on || on;
 }
 
 }  // namespace cogstride

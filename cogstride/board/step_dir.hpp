@@ -69,7 +69,6 @@ class StepDirReceiver {
     std::int64_t missed_short = 0;     ///< STEP high or low for less than the board needs
     std::int64_t wrong_direction = 0;  ///< DIR changed within its set-up or hold time
     Tick shortest = never;             ///< shortest STEP level seen, ticks
-    bool was_on = false;               ///< ENABLE was ever active
 
     [[nodiscard]] std::int64_t missed() const { return missed_off + missed_waking + missed_short; }
   };

@@ -13,9 +13,6 @@ namespace {
 // A rotor swings on when its steps end. Turned round in mid-swing it may fall out of step: let it settle
 // first.
 constexpr ExactTime settling_time = ExactTime::from_base({3, 20});
-// Switched on, a rotor springs to the nearest place of rest, up to two full steps away, and swings there. A
-// motor that is stepped while it swings may never catch on.
-constexpr ExactTime alignment_time = ExactTime::from_base({1, 5});
 
 const OpticalGate& required_gate(const Mechanism& mechanism) {
   if (mechanism.gate && mechanism.homing) return *mechanism.gate;
@@ -54,7 +51,7 @@ HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& con
       slow_(ramp_limits(mechanism, controller, mechanism.homing->slow_speed)),
       display_unit_(display_unit(output_kind(mechanism.train), 0)),
       settling_ticks_(ticks_at_least(settling_time, clock)),
-      alignment_ticks_(ticks_at_least(alignment_time, clock)) {
+      alignment_way_(4 * mechanism.board.microsteps) {
   const bool gate_is_low = mechanism.gate->blocks_at.base < mechanism.gate->clears_at.base;
   towards_ = gate_is_low ? -1 : 1;
   const double steps = steps_per_base(mechanism).to_double();
@@ -69,10 +66,17 @@ HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& con
 }
 
 void HomingSequence::begin(StepStream& stream, Lines& lines) {
-  state_ = State::looking;
-  const Tick aligned = stream.is_on() ? 0 : alignment_ticks_ + stream.driver().wake();
+  if (stream.is_on()) {
+    look(lines);
+    return;
+  }
   stream.switch_on(lines);
-  lines.sample(static_cast<SourceId>(gate_line_), lines.now() + lines.lead() + aligned, 0);
+  settle_before(State::aligning, lines);
+}
+
+void HomingSequence::look(Lines& lines) {
+  state_ = State::looking;
+  lines.sample(static_cast<SourceId>(gate_line_), lines.now() + lines.lead(), 0);
 }
 
 Tick HomingSequence::next_act(const StepStream& stream) const {
@@ -107,7 +111,12 @@ void HomingSequence::settle_before(State next, const Lines& lines) {
 }
 
 void HomingSequence::settled(StepStream& stream, Lines& lines) {
-  if (after_settling_ == State::backing_off) {
+  if (after_settling_ == State::aligning) {
+    state_ = State::aligning;
+    stream.start(lines, stream.made() - towards_ * alignment_way_, slow_);
+  } else if (after_settling_ == State::looking) {
+    look(lines);
+  } else if (after_settling_ == State::backing_off) {
     back_off(stream, lines);
   } else if (after_settling_ == State::creeping) {
     creep(stream, lines);
@@ -151,6 +160,9 @@ void HomingSequence::stage_ended(const Lines& lines) {
     return fmt::format("{:.4g} {}", static_cast<double>(steps) / steps_a_display_unit_, display_unit_);
   };
   switch (state_) {
+    case State::aligning:
+      settle_before(State::looking, lines);
+      break;
     case State::approaching:
       fail(
           fmt::format("{}: the gate (line {}) did not block within {}: nothing moves, it goes the other way, "

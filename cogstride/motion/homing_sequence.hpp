@@ -1,10 +1,12 @@
 // Finding the zero of a mechanism with a light gate, as a state machine that knows neither files nor clocks.
 //
-//   looking -> approaching -> stopping -+
-//         \                             v
-//          +-----------------------> backing off -> clearing -> creeping -> returning -> found
+//   aligning -> looking -> approaching -> stopping -+
+//                     \                             v
+//                      +-----------------------> backing off -> clearing -> creeping -> returning -> found
 //
-// with a pause to settle wherever it turns round, and at the end.
+// with a pause to settle wherever it turns round, and at the end. Switched on, a rotor springs to the nearest
+// place of rest, or hangs by friction where the field holds it back just as much either way; stepped at once
+// it might never catch on. So the first stage, away from the gate, is one electrical period long and slow.
 // The step that counts is the one on which the gate blocks during the last slow approach: it is always passed
 // in the same direction and at the same speed, so it is the same step from wherever homing began, the gate
 // included. Each stage has a longest way; an edge that does not come ends in `failed` with the evidence.
@@ -21,6 +23,7 @@ namespace cogstride {
 class HomingSequence {
  public:
   enum class State {
+    aligning,
     looking,
     approaching,
     stopping,
@@ -51,6 +54,7 @@ class HomingSequence {
  private:
   void take_reading(StepStream& stream, Lines& lines, bool blocked);
   void stage_ended(const Lines& lines);
+  void look(Lines& lines);
   void approach(StepStream& stream, Lines& lines);
   void back_off(StepStream& stream, Lines& lines);
   void creep(StepStream& stream, Lines& lines);
@@ -70,8 +74,9 @@ class HomingSequence {
   double steps_a_display_unit_;
   std::string display_unit_;
   Tick settling_ticks_;
-  Tick alignment_ticks_;
-  State state_ = State::looking;
+
+  std::int64_t alignment_way_;  // one electrical period
+  State state_ = State::aligning;
   State after_settling_ = State::found;
   Tick settled_at_ = never;
   std::int64_t edge_step_ = 0;

@@ -128,13 +128,13 @@ void StepStream::feed(Lines& lines) {
 
 Tick StepStream::next_act() const {
   if (!busy_) return never;
-  return all_put_ ? ends_at_ : fitter_.end().tick - horizon_ / 2;
+  return all_put_ ? ends_at() : fitter_.end().tick - horizon_ / 2;
 }
 
 void StepStream::act(Lines& lines) {
   if (!busy_) return;
   feed(lines);
-  if (all_put_ && lines.now() >= ends_at_) busy_ = false;
+  if (all_put_ && lines.now() >= ends_at()) busy_ = false;
 }
 
 }  // namespace cogstride

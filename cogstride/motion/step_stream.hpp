@@ -4,6 +4,7 @@
 // Steps are counted from where the lines were opened; what they mean in millimetres is the mover's business.
 #pragma once
 
+#include <algorithm>
 #include <optional>
 
 #include "cogstride/board/step_dir.hpp"
@@ -39,7 +40,7 @@ class StepStream {
   [[nodiscard]] std::int64_t made() const { return fitter_.made(); }
   /// Of the motion that is on: first and last instant.
   [[nodiscard]] Tick began_at() const { return start_; }
-  [[nodiscard]] Tick ends_at() const { return ends_at_; }
+  [[nodiscard]] Tick ends_at() const { return std::max(ends_at_, last_edge_); }
   [[nodiscard]] const StepDirDriver& driver() const { return driver_; }
 
  private:

@@ -149,10 +149,12 @@ void StepperMover::homing_acted(Lines& lines) {
     finish(lines, MotionStatus::faulted, homing_->failure());
     return;
   }
+  if (homing_->edge_at() == lines.now()) {
+    note(lines.now(), MotionNote::Kind::home_edge,
+         fmt::format("home edge: this step is {}", to_text(mechanism_.gate->blocks_at)));
+  }
   if (homing_->state() != HomingSequence::State::found) return;
   origin_ = homing_->edge_step() - step_at(mechanism_, mechanism_.gate->blocks_at);
-  note(homing_->edge_at(), MotionNote::Kind::home_edge,
-       fmt::format("home edge: this step is {}", to_text(mechanism_.gate->blocks_at)));
   commanded_ = mechanism_.homing->position;
   finish(lines, MotionStatus::done);
 }

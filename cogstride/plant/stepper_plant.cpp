@@ -92,8 +92,14 @@ void StepperPlant::retarget() {
   state_.target_b = peak_current_ * std::sin(angle);
   if (!state_.aligned) {
     state_.aligned = true;
-    state_.period = std::llround((field_angle() - electrical_angle()) / (2.0 * pi));
+    count_losses_from_here();
   }
+}
+
+void StepperPlant::count_losses_from_here() {
+  state_.period = std::llround((field_angle() - electrical_angle()) / (2.0 * pi));
+  state_.lost = 0;
+  state_.slip_count = 0;
 }
 
 /// A rotor more than half an electrical period from the field is drawn to the next place of rest.

@@ -54,12 +54,15 @@ class StepperPlant final : public Plant {
   [[nodiscard]] double current_b() const { return state_.rotor.b.current; }
   /// Of the rotor, in microsteps from output position 0: what was really made.
   [[nodiscard]] double rotor_microsteps() const { return state_.rotor.angle / angle_per_microstep_; }
-  /// Microsteps lost (positive) since the outputs were first switched on, from the rotor's angle.
+  /// Microsteps lost (positive) since the outputs were first switched on or count_losses_from_here(), from
+  /// the rotor's angle.
   [[nodiscard]] std::int64_t lost_microsteps() const { return state_.lost; }
   /// The first slips; all of them are in lost_microsteps().
   [[nodiscard]] std::span<const Slip> slips() const { return {state_.slips.data(), state_.slip_count}; }
   [[nodiscard]] std::int64_t microsteps_a_period() const { return microsteps_a_period_; }
   [[nodiscard]] const StepDirReceiver& board() const { return state_.board; }
+  /// Forgets what was lost: while a position is not known yet, nothing can be lost.
+  void count_losses_from_here();
 
  private:
   static constexpr std::size_t most_slips = 16;

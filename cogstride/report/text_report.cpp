@@ -148,11 +148,11 @@ std::string plan_text(const PlanFigures& plan) {
 
 std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayout& layout) {
   std::vector<std::string> found;
-  if (tally.missed_off > 0 && !tally.was_on) {
-    found.push_back(fmt::format(
-        "nothing moved: {} pulses came while ENABLE was never active at the board, which wants it {}. "
-        "Look at lines.enable.active and board.enable_active",
-        tally.missed_off, tally.enable_wanted));
+  if (tally.missed_off > 0 && tally.missed_off == tally.pulses) {
+    found.push_back(
+        fmt::format("nothing moved: ENABLE had the level that switches the board off whenever a pulse came; "
+                    "the board wants it {}. Look at lines.enable.active and board.enable_active",
+                    tally.enable_wanted));
   } else if (tally.missed_off > 0) {
     found.push_back(fmt::format(
         "{} pulses came while the board was switched off. Look at when ENABLE changes", tally.missed_off));

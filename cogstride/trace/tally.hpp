@@ -28,7 +28,6 @@ struct MechanismTally {
   std::int64_t missed_waking = 0;        ///< too soon after ENABLE
   std::int64_t missed_short = 0;         ///< shorter than its inputs need
   std::int64_t wrong_direction = 0;      ///< DIR changed too near to STEP
-  bool was_on = false;                   ///< ENABLE was ever active at the board
   Tick shortest_step_level = never;      ///< shortest level seen on STEP
   std::string enable_wanted{};           ///< the level that switches the board on: low or high
   double shortest_allowed = 0.0;         ///< s, that its inputs need of STEP

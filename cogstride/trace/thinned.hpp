@@ -1,8 +1,8 @@
 // A run thinned for display: memory that does not grow with the run, and no peak lost.
 //
 // A signal is kept as its lowest and highest value in each of a few thousand stretches of time, and in which
-// order they came; when they run out, neighbours are merged. Pulses are kept as bursts (from first to last of a row), and pulse by pulse for
-// the beginning of the burst in which the output went fastest.
+// order they came; when they run out, neighbours are merged. Pulses are kept as bursts (from first to last of
+// a row), and pulse by pulse for the beginning of the burst in which the output went fastest.
 #pragma once
 
 #include <algorithm>
