@@ -112,6 +112,7 @@ void StepDirReceiver::step_edge(Tick at) {
     ++counts_.wrong_direction;
   }
   last_made_ = forwards ? 1 : -1;
+  last_direction_ = last_made_;
   microstep_ += last_made_;
   step_rate_ = ticks_per_second_ / static_cast<double>(at - last_step_);
   last_step_ = at;
@@ -125,6 +126,7 @@ void StepDirReceiver::set_dir(Tick at, bool high) {
   if (last_made_ != 0 && at < last_step_ + dir_hold_) {  // the last step takes the new direction
     microstep_ -= 2 * last_made_;
     last_made_ = -last_made_;
+    last_direction_ = last_made_;
     ++counts_.wrong_direction;
   }
 }

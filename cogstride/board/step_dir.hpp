@@ -59,6 +59,8 @@ class StepDirReceiver {
   [[nodiscard]] std::int64_t microstep() const { return microstep_; }
   /// Output stage on.
   [[nodiscard]] bool is_on() const { return is_on_; }
+  /// +1 or -1: the way of the last step that was made; 0 before.
+  [[nodiscard]] int last_direction() const { return last_direction_; }
   /// Steps a second between the last two that were made; 0 before.
   [[nodiscard]] double step_rate() const { return step_rate_; }
 
@@ -96,6 +98,7 @@ class StepDirReceiver {
   Tick on_since_ = -never / 2;
   std::int64_t microstep_ = 0;
   int last_made_ = 0;  // -1, 0, +1: what the last step edge did
+  int last_direction_ = 0;
   Tick last_step_ = -never / 2;
   double step_rate_ = 0.0;
   Counts counts_;

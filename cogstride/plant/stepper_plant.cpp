@@ -110,7 +110,8 @@ void StepperPlant::count_slips() {
   const std::int64_t period = std::llround(periods);
   const std::int64_t microsteps = (period - state_.period) * microsteps_a_period_;
   if (state_.slip_count < most_slips) {
-    state_.slips[state_.slip_count++] = {state_.now, state_.board.step_rate(), microsteps};
+    state_.slips[state_.slip_count++] = {state_.now, state_.board.step_rate(),
+                                         microsteps * (state_.board.last_direction() < 0 ? -1 : 1)};
   }
   state_.lost += microsteps;
   state_.period = period;

@@ -34,8 +34,9 @@ class StepperPlant final : public Plant {
   /// One electrical period that the rotor fell behind or got ahead.
   struct Slip {
     Tick at = 0;
-    double step_rate = 0.0;       ///< steps/s that the board was stepping at
-    std::int64_t microsteps = 0;  ///< lost (positive) or gained: a multiple of an electrical period
+    double step_rate = 0.0;  ///< steps/s that the board was stepping at
+    std::int64_t microsteps =
+        0;  ///< lost (positive) or gained on the way it was going: a multiple of a period
   };
 
   StepperPlant(const Mechanism& mechanism, const Setup& setup);

@@ -219,13 +219,23 @@ std::string units_of(const DimensionPowers& powers) {
   return list;
 }
 
-const NamedUnit& unit_at(std::string_view text, std::size_t at) {
+std::vector<std::string> symbols_of(const std::optional<DimensionPowers>& wanted) {
+  std::vector<std::string> symbols;
+  for (const NamedUnit& unit : unit_table) {
+    if (!wanted || unit.powers == *wanted) symbols.emplace_back(unit.symbol);
+  }
+  return symbols;
+}
+
+/// The unit that stands at `at`; where it is not known, the nearest one of the wanted dimension is named.
+const NamedUnit& unit_at(std::string_view text, std::size_t at,
+                         const std::optional<DimensionPowers>& wanted) {
   const std::string symbol = plain_unit(text.substr(at));
   if (symbol.empty())
     throw TextError(at, fmt::format("'{}' has no unit: write one, as in 85 mm or 1.6 A", text));
   const NamedUnit* unit = find_unit(symbol);
   if (unit != nullptr) return *unit;
-  const std::string near = nearest_word(symbol, unit_symbols());
+  const std::string near = nearest_word(symbol, symbols_of(wanted));
   throw TextError(at, fmt::format("unit '{}' is not known{}", symbol,
                                   near.empty() ? "" : fmt::format("; did you mean {}?", near)));
 }
@@ -286,14 +296,16 @@ Ratio parse_ratio(std::string_view text) {
   }
 }
 
-ParsedQuantity parse_any_quantity(std::string_view text) {
+namespace {
+
+ParsedQuantity parse_wanted(std::string_view text, const std::optional<DimensionPowers>& wanted) {
   const std::size_t start = skip_blanks(text, 0);
   const std::size_t length = number_length(text.substr(start));
   if (length == 0)
     throw TextError(start,
                     fmt::format("'{}' is not an amount: write a number and a unit, as in 85 mm", text));
   const std::string_view number = text.substr(start, length);
-  const NamedUnit& unit = unit_at(text, skip_blanks(text, start + length));
+  const NamedUnit& unit = unit_at(text, skip_blanks(text, start + length), wanted);
   ParsedQuantity parsed;
   parsed.powers = unit.powers;
   try {
@@ -306,6 +318,12 @@ ParsedQuantity parse_any_quantity(std::string_view text) {
   return parsed;
 }
 
+}  // namespace
+
+ParsedQuantity parse_any_quantity(std::string_view text) {
+  return parse_wanted(text, std::nullopt);
+}
+
 std::string describe_dimension(const DimensionPowers& powers) {
   for (const NamedDimension& name : dimension_names) {
     if (name.powers == powers) return std::string(name.phrase);
@@ -314,9 +332,7 @@ std::string describe_dimension(const DimensionPowers& powers) {
 }
 
 std::vector<std::string> unit_symbols() {
-  std::vector<std::string> symbols;
-  for (const NamedUnit& unit : unit_table) symbols.emplace_back(unit.symbol);
-  return symbols;
+  return symbols_of(std::nullopt);
 }
 
 std::size_t edit_distance(std::string_view a, std::string_view b) {
@@ -351,7 +367,7 @@ std::string nearest_word(std::string_view word, const std::vector<std::string>& 
 namespace detail {
 
 ParsedQuantity parse_with_powers(std::string_view text, const DimensionPowers& powers) {
-  const ParsedQuantity parsed = parse_any_quantity(text);
+  const ParsedQuantity parsed = parse_wanted(text, powers);
   if (parsed.powers != powers) {
     throw TextError(
         0, fmt::format("'{}' is not {} (units: {})", text, describe_dimension(powers), units_of(powers)));

@@ -187,7 +187,7 @@ bool ends_with(const std::string& text, const std::string& ending) {
 }
 
 void run_gnuplot(const std::string& commands) {
-  std::FILE* const pipe = popen("gnuplot 2>&1 >/dev/null", "w");
+  std::FILE* const pipe = popen("gnuplot >/dev/null 2>&1", "w");
   if (pipe == nullptr) throw Error("gnuplot cannot be started: install the Debian package gnuplot-nox");
   const bool written = std::fwrite(commands.data(), 1, commands.size(), pipe) == commands.size();
   const int status = pclose(pipe);

@@ -179,7 +179,7 @@ std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayo
                                 std::abs(loss.microsteps), loss.microsteps > 0 ? "lost" : "too many",
                                 layout.seconds(loss.at), loss.step_rate,
                                 4 * std::abs(loss.microsteps) / tally.microsteps_a_period));
-    if (found.size() > 6) {
+    if (&loss - tally.losses.data() == 2 && tally.losses.size() > 3) {
       found.push_back("... and so on");
       break;
     }
@@ -188,7 +188,7 @@ std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayo
     found.push_back(fmt::format(
         "in all {} microsteps {} by the rotor's angle. Look at limits.acceleration, limits.speed and "
         "limits.start_speed, or give the swing of a stop time to die before turning round",
-        std::abs(tally.lost_microsteps), tally.lost_microsteps >= 0 ? "lost" : "too many"));
+        std::abs(tally.lost_microsteps), tally.lost_microsteps >= 0 ? "short" : "ahead"));
   }
   return found;
 }
@@ -205,7 +205,8 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
   std::size_t shown = 0;
   for (const TraceEvent& event : log.events()) {
     if (++shown > most_shown && !event.is_fault) continue;
-    page.line("  {:>8.4f} s  {}{}", log.layout().seconds(event.at), event.who.empty() ? "" : event.who + ": ",
+    const bool says_who = event.who.empty() || event.text.starts_with(event.who + ":");
+    page.line("  {:>8.4f} s  {}{}", log.layout().seconds(event.at), says_who ? "" : event.who + ": ",
               event.text);
   }
   const std::size_t rest = (shown > most_shown ? shown - most_shown : 0) + log.left_out();
@@ -222,7 +223,7 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
     page.row("pulses", "{} put out, {} missed", tally.pulses,
              tally.missed() == 0 ? "none" : fmt::format("{}", tally.missed()));
     page.row("steps lost", "{}",
-             tally.losses.empty() ? "none" : fmt::format("{} microsteps", tally.lost_microsteps));
+             tally.losses.empty() ? "none" : fmt::format("{} microsteps", std::abs(tally.lost_microsteps)));
     for (const std::string& complaint : complaints(tally, log.layout())) page.line("  ! {}", complaint);
   }
   return page.take();

@@ -26,7 +26,7 @@ class VcdWriter final : public TraceSink {
  private:
   struct Wire {
     std::string code;
-    std::int64_t last = -1;  // unit of its last change
+    std::int64_t last = 0;  // unit of its last change; its first value stands at 0
   };
 
   [[nodiscard]] std::int64_t units(Tick at) const;

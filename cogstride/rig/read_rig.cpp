@@ -9,6 +9,7 @@ namespace cogstride {
 namespace {
 
 constexpr std::int64_t most_lines = 1023;
+constexpr std::int64_t no_line = -1;  // stands in for one that is missing or wrong
 
 const std::vector<std::pair<std::string, ActiveLevel>> levels = {{"low", ActiveLevel::low},
                                                                  {"high", ActiveLevel::high}};
@@ -62,7 +63,8 @@ StepDirBoard read_board(TomlTable table) {
   board.microstep_settings = table.whole_list("microstep_settings", 1, 256);
   board.microsteps = table.whole("microsteps", 1, 256);
   const auto& settings = board.microstep_settings;
-  if (!settings.empty() && std::find(settings.begin(), settings.end(), board.microsteps) == settings.end()) {
+  if (board.microsteps != 0 && !settings.empty() &&
+      std::find(settings.begin(), settings.end(), board.microsteps) == settings.end()) {
     table.error(table.place_of("microsteps"), fmt::format("microsteps {} is not a setting of this board ({})",
                                                           board.microsteps, fmt::join(settings, ", ")));
   }
@@ -83,8 +85,9 @@ StepDirBoard read_board(TomlTable table) {
 
 DrivenLine read_line(std::optional<TomlTable> table, ActiveLevel usual) {
   DrivenLine line;
+  line.number = no_line;
   if (!table) return line;
-  line.number = table->whole("line", 0, most_lines);
+  line.number = table->whole("line", 0, most_lines, no_line);
   line.active = table->choice_or("active", levels, usual);
   table->finish();
   return line;
@@ -189,7 +192,7 @@ Limits read_limits(TomlTable table, OutputKind kind, std::optional<HardEnds>& ha
 OpticalGate read_gate(TomlTable table, OutputKind kind) {
   OpticalGate gate;
   (void)table.choice<int>("kind", {{"optical gate", 0}});
-  gate.line = table.whole("line", 0, most_lines);
+  gate.line = table.whole("line", 0, most_lines, no_line);
   gate.blocked = table.choice_or("blocked", levels, ActiveLevel::high);
   gate.blocks_at = table.output<0>("blocks_at", kind);
   gate.clears_at = table.output<0>("clears_at", kind);
@@ -214,9 +217,9 @@ Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
   homing.speed = read_speed(table, "speed", kind, limits.speed);
   homing.slow_speed = read_speed(table, "slow_speed", kind, homing.speed);
   homing.position = table.output<0>("position", kind);
-  const bool low = limits.travel_from && homing.position.base < limits.travel_from->base;
-  const bool high = limits.travel_to && homing.position.base > limits.travel_to->base;
-  if (low || high) {
+  const bool has_travel = limits.travel_from && limits.travel_from->base < limits.travel_to->base;
+  if (has_travel &&
+      (homing.position.base < limits.travel_from->base || homing.position.base > limits.travel_to->base)) {
     table.error(table.place_of("position"),
                 fmt::format("position {} is outside the travel", to_text(homing.position)));
   }
@@ -231,6 +234,7 @@ Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
 class LineUses {
  public:
   void claim(const TomlTable& mechanism, std::int64_t line, const std::string& use) {
+    if (line == no_line) return;
     const auto [found, is_new] = uses_.emplace(line, mechanism.path() + " " + use);
     if (!is_new) {
       mechanism.error(mechanism.place(), fmt::format("line {} is used twice: for {} and for {}", line,

@@ -85,14 +85,19 @@ class TomlTable {
     return quantity<ExactQuantity<typename Amount::RotaryDimension>>(key, sign);
   }
 
-  [[nodiscard]] std::int64_t whole(const std::string& key, std::int64_t least, std::int64_t most) {
+  /// A count; `stand_in` for one that is wrong.
+  [[nodiscard]] std::int64_t whole(const std::string& key, std::int64_t least, std::int64_t most,
+                                   std::int64_t stand_in = 0) {
     const std::string wanted = fmt::format("a whole number from {} to {}", least, most);
-    return required<std::int64_t>(key, wanted, [&](const toml::node& node) {
-      const auto value = node.value_exact<std::int64_t>();
-      if (value && *value >= least && *value <= most) return *value;
-      found_instead(node, key, wanted);
-      return least;
-    });
+    return required<std::int64_t>(
+        key, wanted,
+        [&](const toml::node& node) {
+          const auto value = node.value_exact<std::int64_t>();
+          if (value && *value >= least && *value <= most) return *value;
+          found_instead(node, key, wanted);
+          return stand_in;
+        },
+        stand_in);
   }
 
   [[nodiscard]] std::string text(const std::string& key, const std::string& wanted) {
@@ -229,12 +234,13 @@ class TomlTable {
   }
 
   template <class Value, class Read>
-  [[nodiscard]] Value required(const std::string& key, const std::string& wanted, Read read) {
+  [[nodiscard]] Value required(const std::string& key, const std::string& wanted, Read read,
+                               Value stand_in = Value{}) {
     note(key);
     const toml::node* node = table_->get(key);
     if (node != nullptr) return read(*node);
     error(table_->source(), fmt::format("{} is missing; expected {}", key, wanted));
-    return Value{};
+    return stand_in;
   }
 
   template <class Q>

@@ -14,7 +14,7 @@ namespace cogstride {
 struct LossTally {
   Tick at = 0;
   double step_rate = 0.0;       ///< steps/s
-  std::int64_t microsteps = 0;  ///< positive: the rotor fell behind
+  std::int64_t microsteps = 0;  ///< positive: the rotor fell behind on the way it was going
 };
 
 struct MechanismTally {
@@ -32,7 +32,7 @@ struct MechanismTally {
   std::string enable_wanted{};           ///< the level that switches the board on: low or high
   double shortest_allowed = 0.0;         ///< s, that its inputs need of STEP
   std::int64_t microsteps_a_period = 0;  ///< what a slip loses
-  std::int64_t lost_microsteps = 0;      ///< by the rotor's angle
+  std::int64_t lost_microsteps = 0;      ///< by the rotor's angle: positive when it stands short, forwards
   std::vector<LossTally> losses{};       ///< the first of them
 
   [[nodiscard]] std::int64_t missed() const { return missed_off + missed_waking + missed_short; }

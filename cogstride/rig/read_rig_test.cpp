@@ -1,0 +1,181 @@
+#include "cogstride/rig/read_rig.hpp"
+
+#include <gtest/gtest.h>
+
+#include <regex>
+#include <string>
+
+#include "cogstride/quantity/literals.hpp"
+#include "cogstride/rig/derive.hpp"
+#include "support/demo_rig.hpp"
+
+namespace cogstride {
+namespace {
+
+using namespace literals;
+
+std::string demo_text() {
+  return read_text_file(testing_support::demo_rig_path);
+}
+
+std::string with(std::string text, const std::string& from, const std::string& to) {
+  const std::size_t at = text.find(from);
+  EXPECT_NE(at, std::string::npos) << from;
+  return text.replace(at, from.size(), to);
+}
+
+std::vector<Diagnostic> wrong_in(const std::string& text) {
+  try {
+    (void)parse_rig(text, "x.rig.toml");
+  } catch (const InputError& error) {
+    return error.diagnostics();
+  }
+  return {};
+}
+
+/// The one message that a changed demo rig raises, with its place.
+std::string one_wrong(const std::string& from, const std::string& to) {
+  const std::vector<Diagnostic> wrong = wrong_in(with(demo_text(), from, to));
+  EXPECT_EQ(wrong.size(), 1u) << to;
+  return wrong.empty() ? "" : to_text(wrong[0]);
+}
+
+std::size_t line_of(const std::string& text, const std::string& part) {
+  return 1 + std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(text.find(part)), '\n');
+}
+
+TEST(ReadRig, TakesTheDemoRigAsItIsWritten) {
+  const Rig rig = testing_support::demo_rig();
+  EXPECT_EQ(rig.name, "Bobbin bench");
+  EXPECT_EQ(rig.controller.timer_clock, 48_MHz);
+  ASSERT_EQ(rig.mechanisms.size(), 1u);
+  const Mechanism& traverse = rig.mechanisms[0];
+  EXPECT_EQ(steps_per_base(traverse), Ratio(800'000, 3));
+  EXPECT_EQ(traverse.supply.voltage.in(units::V), 24.0);
+  EXPECT_EQ(traverse.wiring.enable->active, ActiveLevel::low);
+  EXPECT_EQ(traverse.wiring.pulse_width.in(units::us), traverse.board.shortest_high.in(units::us))
+      << "the board's own, when not said";
+  EXPECT_EQ(traverse.gate->blocks_at, OutputPosition(-0.992_mm));
+  EXPECT_EQ(traverse.homing->position, OutputPosition(0_mm));
+  EXPECT_EQ(traverse.limits.travel_to, OutputPosition(118_mm));
+}
+
+TEST(ReadRig, DerivesWhatAMakerWouldWorkOut) {
+  const Rig rig = testing_support::demo_rig();
+  const MechanismFigures figures = figures_of(rig.mechanisms[0], rig.controller);
+  EXPECT_EQ(figures.steps_per_unit, Ratio(800, 3));
+  EXPECT_DOUBLE_EQ(figures.resolution, 0.00375);
+  EXPECT_DOUBLE_EQ(figures.top_step_rate, 16'000);
+  EXPECT_EQ(figures.travel_steps, 31'467);
+  EXPECT_DOUBLE_EQ(figures.ramp_time, 56.0 / 1500);
+  EXPECT_DOUBLE_EQ(figures.ramp_way, (3600.0 - 16) / 3000);
+  EXPECT_NEAR(*figures.travel_time, 2 * 56.0 / 1500 + (118 - 2 * 3584.0 / 3000) / 60, 1e-4);
+}
+
+TEST(ReadRig, NeedsEveryRequiredKeyAndSaysWhichIsMissing) {
+  const std::string text = demo_text();
+  const std::regex assignment("\n([a-z_]+) = [^\n]*");
+  int removed = 0;
+  for (auto it = std::sregex_iterator(text.begin(), text.end(), assignment); it != std::sregex_iterator();
+       ++it) {
+    const std::string key = (*it)[1];
+    std::string without = text;
+    if (key == "train") continue;  // over several lines
+    without.erase(static_cast<std::size_t>(it->position()), static_cast<std::size_t>(it->length()));
+    const std::vector<Diagnostic> wrong = wrong_in(without);
+    const std::vector<std::string> optional = {"step_edge",        "enable_active",   "wake",       "drop",
+                                               "chopper_off_time", "enable",          "resistance", "blocked",
+                                               "start_speed",      "detent_torque",   "hard_ends",  "noise",
+                                               "coulomb_friction", "viscous_friction"};
+    const bool may_be_missing = std::find(optional.begin(), optional.end(), key) != optional.end();
+    if (may_be_missing && wrong.empty()) continue;
+    ++removed;
+    ASSERT_EQ(wrong.size(), 1u) << "without " << key;
+    EXPECT_NE(wrong[0].message.find(key == "travel" ? "needs limits.travel" : key + " is missing"),
+              std::string::npos)
+        << wrong[0].message;
+  }
+  EXPECT_GE(removed, 34);
+}
+
+TEST(ReadRig, PointsAtWhatIsWrongAndSaysWhatWouldDo) {
+  const std::string text = demo_text();
+  const auto at = [&](const std::string& part, std::size_t column) {
+    return "x.rig.toml:" + std::to_string(line_of(text, part)) + ":" + std::to_string(column) + ": ";
+  };
+  EXPECT_EQ(
+      one_wrong("microsteps = 8", "microsteps = 6"),
+      at("microsteps = 8", 14) +
+          "mechanism.traverse.board: microsteps 6 is not a setting of this board (1, 2, 4, 8, 10, 16, 20)");
+  EXPECT_EQ(
+      one_wrong("rated_current = \"1.6 A\"", "rated_current = \"1.6 V\""),
+      at("rated_current", 18) +
+          "mechanism.traverse.motor: rated_current: '1.6 V' is not a current such as 1.6 A (units: A, mA)");
+  EXPECT_EQ(one_wrong("rated_current = \"1.6 A\"", "rated_current = 1.6"),
+            at("rated_current", 17) +
+                "mechanism.traverse.motor: rated_current: found 1.6; expected a current such as 1.6 A, in "
+                "quotes with its unit");
+  EXPECT_EQ(one_wrong("inductance = \"3.4 mH\"", "inductance = \"3.4 mhh\""),
+            at("inductance", 19) +
+                "mechanism.traverse.motor: inductance: unit 'mhh' is not known; did you mean mH?");
+  EXPECT_EQ(one_wrong("\nwake =", "\nwakes ="),
+            at("wake =", 1) + "mechanism.traverse.board: key 'wakes' is not known here; did you mean wake?");
+  EXPECT_EQ(one_wrong("dir = { line = 1 }", "dir = { line = 0 }").substr(0, 11), "x.rig.toml:");
+  EXPECT_NE(one_wrong("dir = { line = 1 }", "dir = { line = 0 }").find("line 0 is used twice"),
+            std::string::npos);
+  EXPECT_NE(one_wrong("part = \"belt\"", "part = \"chain\"")
+                .find("found \"chain\"; expected \"belt\" or \"gear pair\" or \"screw\""),
+            std::string::npos);
+  EXPECT_NE(one_wrong("inductance = \"3.4 mH\"", "inductance = \"-3.4 mH\"").find("above 0"),
+            std::string::npos);
+  EXPECT_NE(one_wrong("start_speed = \"4 mm/s\"", "start_speed = \"70 mm/s\"")
+                .find("over the top speed of 60 mm/s"),
+            std::string::npos);
+  EXPECT_NE(one_wrong("from = \"0 mm\"", "from = \"119 mm\"").find("the first must be the lower"),
+            std::string::npos);
+  EXPECT_NE(one_wrong("supply = \"main\"", "supply = \"mains\"").find("the rig has main"), std::string::npos);
+  EXPECT_NE(one_wrong("sensor = \"gate\"", "sensor = \"gates\"").find("this mechanism has gate"),
+            std::string::npos);
+  EXPECT_NE(one_wrong("full_steps = 200", "full_steps = 202").find("a multiple of 4"), std::string::npos);
+  EXPECT_NE(one_wrong("position = \"0 mm\"", "position = \"130 mm\"").find("outside the travel"),
+            std::string::npos);
+  EXPECT_NE(one_wrong("kind = \"STEP/DIR\"", "kind = \"STEPDIR\"").find("expected \"STEP/DIR\""),
+            std::string::npos);
+  EXPECT_NE(one_wrong("hard_ends = { from = \"-3.5 mm\"", "hard_ends = { from = \"3.5 mm\"")
+                .find("inside the travel"),
+            std::string::npos);
+}
+
+TEST(ReadRig, SaysEverythingThatIsWrongInOneGo) {
+  std::string text = with(demo_text(), "microsteps = 8", "microsteps = 6");
+  text = with(text, "inductance = \"3.4 mH\"", "inductanse = \"3.4 mH\"");
+  text = with(text, "travel = { from", "travel = { form");
+  const std::vector<Diagnostic> wrong = wrong_in(text);
+  ASSERT_EQ(wrong.size(), 5u) << "setting; key missing and key unknown, twice";
+  for (std::size_t i = 1; i < wrong.size(); ++i) EXPECT_LE(wrong[i - 1].place.line, wrong[i].place.line);
+}
+
+TEST(ReadRig, LetsASyntaxErrorStandAlone) {
+  const std::vector<Diagnostic> wrong = wrong_in("name = \"x\"\ncontroller = [\n");
+  ASSERT_EQ(wrong.size(), 1u);
+  EXPECT_NE(wrong[0].message.find("not TOML"), std::string::npos);
+  EXPECT_GE(wrong[0].place.line, 2u);
+  EXPECT_THROW((void)read_rig("/nowhere/at.all"), Error);
+}
+
+TEST(ReadRig, TakesARotaryMechanismOnAStepDirBoard) {
+  std::string text = demo_text();
+  const std::size_t train = text.find("train = [");
+  text.replace(train, text.find("]\n", train) + 2 - train,
+               "train = [{ part = \"gear pair\", driving = 10, driven = 34 }, { part = \"gear pair\", "
+               "driving = 9, driven = 29 }]\n");
+  text.erase(text.find("[mechanism.traverse.limits]"));
+  text += "[mechanism.traverse.limits]\nspeed = \"40 deg/s\"\nacceleration = \"40 deg/s2\"\n";
+  const Rig rig = parse_rig(text, "reel.rig.toml");
+  EXPECT_EQ(steps_per_base(rig.mechanisms[0]), Ratio(1600) * Ratio(34 * 29, 90));
+  EXPECT_EQ(rig.mechanisms[0].limits.speed, OutputSpeed(40_deg_per_s));
+  EXPECT_FALSE(rig.mechanisms[0].homing);
+}
+
+}  // namespace
+}  // namespace cogstride

@@ -1,0 +1,248 @@
+// The command, run as a user runs it: on the demo files, on wrong ones, and on rigs whose wiring is wrong.
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+
+#include <cstdio>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <regex>
+#include <sstream>
+
+#include "cogstride/rig/diagnostic.hpp"
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+
+namespace {
+
+const std::string tool = COGSTRIDE_TOOL;
+const std::string demo_rig = COGSTRIDE_SOURCE_DIR "/demo/bobbin.rig.toml";
+const std::string demo_script = COGSTRIDE_SOURCE_DIR "/demo/first.stride";
+
+struct Ran {
+  int status = -1;
+  std::string out;  // both streams
+};
+
+Ran run(const std::string& command) {
+  Ran ran;
+  std::FILE* const pipe = popen((command + " 2>&1").c_str(), "r");
+  char buffer[4096];
+  while (const std::size_t n = std::fread(buffer, 1, sizeof buffer, pipe)) ran.out.append(buffer, n);
+  const int status = pclose(pipe);
+  ran.status = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+  return ran;
+}
+
+Ran cogstride(const std::string& words) {
+  return run(tool + " " + words);
+}
+
+class CommandLine : public testing::Test {
+ protected:
+  CommandLine() {
+    folder = fs::temp_directory_path() /
+             ("cogstride-cli-" + std::string(testing::UnitTest::GetInstance()->current_test_info()->name()));
+    fs::remove_all(folder);
+    fs::create_directories(folder);
+  }
+  ~CommandLine() override { fs::remove_all(folder); }
+
+  [[nodiscard]] std::string path(const std::string& name) const { return (folder / name).string(); }
+  std::string write(const std::string& name, const std::string& text) const {
+    std::ofstream(path(name)) << text;
+    return path(name);
+  }
+  /// The demo rig with one thing changed.
+  std::string changed_rig(const std::string& from, const std::string& to) const {
+    std::string text = cogstride::read_text_file(demo_rig);
+    const std::size_t at = text.find(from);
+    EXPECT_NE(at, std::string::npos) << from;
+    return write("changed.rig.toml", text.replace(at, from.size(), to));
+  }
+
+  fs::path folder;
+};
+
+TEST_F(CommandLine, InspectsTheDemoRig) {
+  const Ran ran = cogstride("inspect " + demo_rig);
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_NE(ran.out.find("800/3 a mm = 266.666667"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("60 mm/s = 16000 steps/s"), std::string::npos);
+  const json figures = json::parse(cogstride("inspect --json " + demo_rig).out);
+  EXPECT_EQ(figures["mechanisms"][0]["steps_per_unit"]["numerator"], 800);
+  EXPECT_EQ(figures["mechanisms"][0]["travel_steps"], 31467);
+  EXPECT_EQ(figures["mechanisms"][0]["lines"]["gate"], 3);
+}
+
+TEST_F(CommandLine, PlansAMoveAndShowsEveryPulse) {
+  const Ran ran = cogstride("plan " + demo_rig + " traverse --to 85mm --waves " + path("p.vcd") + " --plot " +
+                            path("p.svg") + " --csv " + path("p.csv"));
+  ASSERT_EQ(ran.status, 0) << ran.out;
+  EXPECT_NE(ran.out.find("22667 forwards"), std::string::npos);
+  std::istringstream waves(cogstride::read_text_file(path("p.vcd")));
+  int rises = 0;
+  for (std::string line; std::getline(waves, line);) rises += line == "1!" ? 1 : 0;
+  EXPECT_EQ(rises, 22667);
+  const json plan = json::parse(
+      cogstride("plan " + demo_rig + " traverse --from 85mm --to 84mm --speed 20mm/s --json").out);
+  EXPECT_EQ(plan["steps"], 22400 - 22667);
+  EXPECT_LT(plan["worst_error_ticks"], 1.0);
+  EXPECT_DOUBLE_EQ(plan["peak_speed"], 20.0);
+}
+
+TEST_F(CommandLine, PlanRefusesWithAWayOut) {
+  const auto refused = [&](const std::string& words, const std::string& part) {
+    const Ran ran = cogstride("plan " + demo_rig + " " + words);
+    EXPECT_EQ(ran.status, 2) << words;
+    EXPECT_NE(ran.out.find(part), std::string::npos) << ran.out;
+  };
+  refused("traverse --to 85", "--to: '85' has no unit");
+  refused("traverse --to 119mm", "outside its travel of 0 mm to 118 mm");
+  refused("traverse --to 85mm --speed 90mm/s", "over its limit of 60 mm/s");
+  refused("traverse --to 85mm --speed 90mm", "--speed: '90mm' is not a speed");
+  refused("traverse --to=-5mm", "outside its travel");
+  refused("travers --to 85mm", "did you mean traverse?");
+  refused("traverse", "--to is required");
+}
+
+TEST_F(CommandLine, RehearsesTheDemoScript) {
+  const Ran ran =
+      cogstride("rehearse " + demo_rig + " " + demo_script + " --plot " + path("a.png") + " --json");
+  ASSERT_EQ(ran.status, 0) << ran.out;
+  const json report = json::parse(ran.out);
+  EXPECT_TRUE(report["sound"]);
+  EXPECT_EQ(report["mechanisms"][0]["asked"], 0.0);
+  EXPECT_NEAR(report["mechanisms"][0]["made"], 0.0, 0.002);
+  EXPECT_EQ(report["mechanisms"][0]["lost_microsteps"], 0);
+  EXPECT_EQ(report["events"].size(), 15u);
+  EXPECT_GT(fs::file_size(path("a.png")), 10'000u);
+  EXPECT_NE(cogstride("rehearse " + demo_rig + " " + demo_script).out.find("all as asked"),
+            std::string::npos);
+}
+
+TEST_F(CommandLine, TheSameRunTwiceGivesTheSameBytes) {
+  const std::string script = write("short.stride", "home traverse\nmove traverse to 9 mm\n");
+  std::vector<std::string> kept[2];
+  for (auto& files : kept) {
+    const Ran ran = cogstride("rehearse " + demo_rig + " " + script +
+                              " --seed 5 --standing traverse=3.21mm --json --overwrite --csv " +
+                              path("a.csv") + " --waves " + path("a.vcd"));
+    ASSERT_EQ(ran.status, 0) << ran.out;
+    files = {ran.out, cogstride::read_text_file(path("a.csv")), cogstride::read_text_file(path("a.vcd"))};
+  }
+  EXPECT_EQ(kept[0], kept[1]);
+  EXPECT_GT(kept[0][1].size(), 10'000u);
+}
+
+TEST_F(CommandLine, AnInvertedEnableMovesNothingAndSaysWhatToLookAt) {
+  const std::string rig =
+      changed_rig("enable = { line = 2, active = \"low\" }", "enable = { line = 2, active = \"high\" }");
+  const Ran ran = cogstride("rehearse " + rig + " " + demo_script);
+  EXPECT_EQ(ran.status, 1);
+  EXPECT_NE(ran.out.find("nothing moved"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("Look at lines.enable.active"), std::string::npos);
+  const json report =
+      json::parse(cogstride("rehearse " + rig + " " + demo_script + " --json --standing traverse=40mm").out);
+  EXPECT_FALSE(report["sound"]);
+  EXPECT_NEAR(report["mechanisms"][0]["made"], 40.0, 0.2) << "it only sprang to a place of rest";
+  EXPECT_EQ(report["mechanisms"][0]["missed"]["switched_off"], report["mechanisms"][0]["pulses"]);
+}
+
+TEST_F(CommandLine, PulsesShorterThanTheBoardsAreMissed) {
+  const std::string rig =
+      changed_rig("[mechanism.traverse.lines]", "[mechanism.traverse.lines]\npulse_width = \"1 us\"");
+  const Ran ran = cogstride("rehearse " + rig + " " + demo_script);
+  EXPECT_EQ(ran.status, 1);
+  EXPECT_NE(ran.out.find("for as little as 1 us, and the board needs 2.2 us"), std::string::npos) << ran.out;
+}
+
+TEST_F(CommandLine, ARampBeyondTheLimitLosesWholePeriodsAndNamesTheMoment) {
+  std::string text = cogstride::read_text_file(
+      changed_rig("acceleration = \"1500 mm/s2\"", "acceleration = \"5000 mm/s2\""));
+  text.erase(text.find("[mechanism.traverse.homing]"));  // it stands at 0 when it is switched on
+  const std::string rig = write("fast.rig.toml", text);
+  const std::string script = write("fast.stride", "move traverse to 80 mm\n");
+  const Ran ran = cogstride("rehearse " + rig + " " + script);
+  EXPECT_EQ(ran.status, 1);
+  const std::regex moment("\\d+ microsteps lost at \\d+\\.\\d+ s, at \\d+ steps/s");
+  EXPECT_TRUE(std::regex_search(ran.out, moment)) << ran.out;
+  const json report = json::parse(cogstride("rehearse " + rig + " " + script + " --json").out);
+  const json& traverse = report["mechanisms"][0];
+  const std::int64_t lost = traverse["lost_microsteps"];
+  EXPECT_GT(lost, 0);
+  EXPECT_EQ(lost % 32, 0);
+  EXPECT_NEAR(traverse["made"], 80.0 - 0.00375 * static_cast<double>(lost), 0.005);
+}
+
+TEST_F(CommandLine, WrongFilesAreShownWhereTheyAreWrong) {
+  const std::string rig = changed_rig("microsteps = 8", "microsteps = 6");
+  Ran ran = cogstride("inspect " + rig);
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_TRUE(std::regex_search(
+      ran.out,
+      std::regex("changed.rig.toml:\\d+:14: mechanism.traverse.board: microsteps 6 is not a setting")))
+      << ran.out;
+  const std::string script = write("bad.stride", "home traverse\nmove traverse to 200 mm\nmoev\n");
+  ran = cogstride("rehearse " + demo_rig + " " + script + " --plot " + path("never.png"));
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_NE(ran.out.find("bad.stride:3:1: 'moev' is not a verb"), std::string::npos) << ran.out;
+  EXPECT_FALSE(fs::exists(path("never.png")));
+  EXPECT_EQ(cogstride("inspect " + path("none.rig.toml")).status, 2);
+}
+
+TEST_F(CommandLine, NeverOverwritesUnasked) {
+  const std::string mine = write("mine.csv", "precious");
+  const std::string words = "plan " + demo_rig + " traverse --to 5mm --csv " + mine;
+  Ran ran = cogstride(words);
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_NE(ran.out.find("is there already"), std::string::npos);
+  EXPECT_EQ(cogstride::read_text_file(mine), "precious");
+  EXPECT_EQ(cogstride(words + " --overwrite").status, 0);
+  EXPECT_NE(cogstride::read_text_file(mine), "precious");
+  EXPECT_EQ(cogstride("plan " + demo_rig + " traverse --to 5mm --plot " + path("x.pdf")).status, 2);
+  EXPECT_EQ(cogstride("plan " + demo_rig + " traverse --to 5mm --csv " + path("x.vcd") + " --waves " +
+                      path("x.vcd"))
+                .status,
+            2);
+  EXPECT_EQ(cogstride("plan " + demo_rig + " traverse --to 5mm --csv /nowhere/x.csv").status, 2);
+}
+
+TEST_F(CommandLine, HelpsAMaker) {
+  for (const std::string command : {"", "inspect ", "plan ", "rehearse ", "demo "}) {
+    const Ran ran = cogstride(command + "--help");
+    EXPECT_EQ(ran.status, 0) << command;
+    EXPECT_GT(ran.out.size(), 200u);
+  }
+  EXPECT_NE(
+      cogstride("--help").out.find("0 done, 1 it ran and something is wrong, 2 the call or a file is wrong"),
+      std::string::npos);
+  EXPECT_EQ(cogstride("").status, 2);
+  EXPECT_EQ(cogstride("dance").status, 2);
+  EXPECT_EQ(cogstride("--version").out, "cogstride " COGSTRIDE_VERSION "\n");
+}
+
+TEST_F(CommandLine, TheDemoLeavesItsFilesAndRenewsThem) {
+  const std::string words = "demo --from " COGSTRIDE_SOURCE_DIR "/demo --to " + path("out");
+  for (int i = 0; i < 2; ++i) {
+    const Ran ran = cogstride(words);
+    ASSERT_EQ(ran.status, 0) << ran.out;
+    for (const char* name : {"plan.png", "plan.vcd", "first.png", "first.vcd", "first.csv"}) {
+      EXPECT_TRUE(fs::exists(fs::path(path("out")) / name)) << name;
+    }
+  }
+  EXPECT_EQ(cogstride("demo --from " + path("nothing")).status, 2);
+}
+
+TEST(Examples, FirstMoveEndsWhereItWasSent) {
+  const Ran ran = run(COGSTRIDE_EXAMPLES_DIR "/first_move");
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_TRUE(std::regex_search(
+      ran.out, std::regex("asked for 85 mm, stands at (84.99|85.00)\\d mm after 1\\.6\\d\\d s")))
+      << ran.out;
+  EXPECT_TRUE(std::regex_search(ran.out, std::regex("asked for 10 mm, stands at (9.99|10.00)\\d mm")))
+      << ran.out;
+}
+
+}  // namespace
