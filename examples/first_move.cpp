@@ -10,7 +10,8 @@ int main() {
   traverse.motor = {.full_steps = 200, .rated_current = 1.6_A, .resistance = 1.9_ohm, .inductance = 3.4_mH};
   traverse.motor.holding_torque = 0.45_Nm;
   traverse.board = {.microsteps = 8, .current = 1.6_A, .shortest_high = 2.2_us, .shortest_low = 2.2_us};
-  traverse.wiring = {.step = {.number = 0}, .dir = {.number = 1}, .pulse_width = 3_us, .dir_setup = 5_us};
+  traverse.wiring = {
+      .step = {.number = 0}, .dir = {.number = 1}, .pulse_width = 3_us, .dir_steady_before = 5_us};
   traverse.train = {{cogstride::Belt{.driving = 18, .driven = 24}, cogstride::Screw{.lead = 8_mm}}};
   traverse.load = {.inertia = 7.6e-5_kg_m2, .coulomb_friction = 0.02_Nm};
   traverse.limits = {.speed = 60_mm_per_s, .acceleration = 1500_mm_per_s2, .start_speed = 4_mm_per_s};

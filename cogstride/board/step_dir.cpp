@@ -26,8 +26,8 @@ StepDirDriver::StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFr
       step_(line_id(wiring_.step)),
       dir_(line_id(wiring_.dir)),
       wake_(ticks_at_least(mechanism.board.wake, clock)),
-      dir_setup_(ticks_at_least(wiring_.dir_setup, clock)),
-      dir_hold_(ticks_at_least(wiring_.dir_hold, clock)),
+      dir_steady_before_(ticks_at_least(wiring_.dir_steady_before, clock)),
+      dir_steady_after_(ticks_at_least(wiring_.dir_steady_after, clock)),
       pulse_width_(std::max<Tick>(1, ticks_at_least(wiring_.pulse_width, clock))) {
   if (wiring_.enable) enable_ = line_id(*wiring_.enable);
 }
@@ -68,8 +68,8 @@ StepDirReceiver::StepDirReceiver(const StepDirBoard& board, const StepDirWiring&
       enable_on_level_(board.enable_active == ActiveLevel::high),
       least_before_(ticks_at_least(step_level_after_ ? board.shortest_low : board.shortest_high, clock)),
       least_after_(ticks_at_least(step_level_after_ ? board.shortest_high : board.shortest_low, clock)),
-      dir_setup_(ticks_at_least(board.dir_setup, clock)),
-      dir_hold_(ticks_at_least(board.dir_hold, clock)),
+      dir_steady_before_(ticks_at_least(board.dir_steady_before, clock)),
+      dir_steady_after_(ticks_at_least(board.dir_steady_after, clock)),
       wake_(ticks_at_least(board.wake, clock)),
       step_high_(level_for(wiring.step, false)),
       is_on_(wiring.enable ? level_for(*wiring.enable, false) == enable_on_level_ : true) {}
@@ -107,7 +107,7 @@ void StepDirReceiver::undo_short_step(Tick lasted) {
 
 void StepDirReceiver::step_edge(Tick at) {
   bool forwards = forwards_;
-  if (at < dir_changed_ + dir_setup_) {  // DIR has not settled: the board still goes the old way
+  if (at < dir_changed_ + dir_steady_before_) {  // DIR has not settled: the board still goes the old way
     forwards = !forwards;
     ++counts_.wrong_direction;
   }
@@ -123,7 +123,7 @@ void StepDirReceiver::set_dir(Tick at, bool high) {
   if (forwards == forwards_) return;
   forwards_ = forwards;
   dir_changed_ = at;
-  if (last_made_ != 0 && at < last_step_ + dir_hold_) {  // the last step takes the new direction
+  if (last_made_ != 0 && at < last_step_ + dir_steady_after_) {  // the last step takes the new direction
     microstep_ -= 2 * last_made_;
     last_made_ = -last_made_;
     last_direction_ = last_made_;

@@ -24,8 +24,8 @@ class StepDirDriver {
   [[nodiscard]] MechanismId id() const { return id_; }
 
   [[nodiscard]] Tick wake() const { return wake_; }
-  [[nodiscard]] Tick dir_setup() const { return dir_setup_; }
-  [[nodiscard]] Tick dir_hold() const { return dir_hold_; }
+  [[nodiscard]] Tick dir_steady_before() const { return dir_steady_before_; }
+  [[nodiscard]] Tick dir_steady_after() const { return dir_steady_after_; }
   [[nodiscard]] Tick pulse_width() const { return pulse_width_; }
 
   void put_enable(Lines& lines, Tick at, bool on) const;
@@ -40,8 +40,8 @@ class StepDirDriver {
   LineId dir_;
   std::optional<LineId> enable_;
   Tick wake_;
-  Tick dir_setup_;
-  Tick dir_hold_;
+  Tick dir_steady_before_;
+  Tick dir_steady_after_;
   Tick pulse_width_;
 };
 
@@ -86,8 +86,8 @@ class StepDirReceiver {
   bool enable_on_level_;
   Tick least_before_;
   Tick least_after_;
-  Tick dir_setup_;
-  Tick dir_hold_;
+  Tick dir_steady_before_;
+  Tick dir_steady_after_;
   Tick wake_;
 
   bool step_high_;

@@ -16,8 +16,8 @@ StepDirBoard board() {
   StepDirBoard values;
   values.shortest_high = 2.2_us;
   values.shortest_low = 2.2_us;
-  values.dir_setup = 5_us;
-  values.dir_hold = 5_us;
+  values.dir_steady_before = 5_us;
+  values.dir_steady_after = 5_us;
   values.wake = 1_ms;
   return values;
 }

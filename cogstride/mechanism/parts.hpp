@@ -53,8 +53,8 @@ struct StepDirBoard {
   StepEdge step_edge = StepEdge::rising;           ///< the edge of STEP that makes a step
   Time shortest_high{};                            ///< of a STEP pulse
   Time shortest_low{};
-  Time dir_setup{};                              ///< DIR steady before the step edge
-  Time dir_hold{};                               ///< and after it
+  Time dir_steady_before{};                      ///< DIR steady before the step edge
+  Time dir_steady_after{};                       ///< and after it
   ActiveLevel enable_active = ActiveLevel::low;  ///< the level of ENABLE that switches the outputs on
   Time wake{};                                   ///< from ENABLE to the first step that counts
   Voltage drop{};                                ///< of the output stage
@@ -73,8 +73,8 @@ struct StepDirWiring {
   DrivenLine dir{};                    ///< active means forwards
   std::optional<DrivenLine> enable{};  ///< nothing here: tied to its active level
   Time pulse_width{};                  ///< of STEP, from its leading edge
-  Time dir_setup{};
-  Time dir_hold{};
+  Time dir_steady_before{};
+  Time dir_steady_after{};
 };
 
 /// What the motor has to move, all of it seen from its shaft.

@@ -34,14 +34,14 @@ void StepStream::switch_off(Lines& lines) {
 /// DIR may change once the last step is over and held.
 Tick StepStream::earliest_turn(const Lines& lines) const {
   return std::max(lines.now() + lines.lead(),
-                  last_edge_ + std::max(driver_.dir_hold(), driver_.pulse_width()));
+                  last_edge_ + std::max(driver_.dir_steady_after(), driver_.pulse_width()));
 }
 
 /// DIR towards `forwards`, settled before the step at `before`.
 void StepStream::face(Lines& lines, bool forwards, Tick before) {
   if (forwards == forwards_) return;
   const Tick at = earliest_turn(lines);
-  if (at + driver_.dir_setup() > before) {
+  if (at + driver_.dir_steady_before() > before) {
     throw RangeError("the motion would turn round faster than DIR can settle: give a lower start speed");
   }
   driver_.put_direction(lines, at, forwards);
@@ -63,7 +63,7 @@ void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limi
   switch_on(lines);
   Tick at = std::max(lines.now() + lines.lead(), awake_at_);
   const bool forwards = target > made();
-  if (forwards != forwards_) at = std::max(at, earliest_turn(lines) + driver_.dir_setup());
+  if (forwards != forwards_) at = std::max(at, earliest_turn(lines) + driver_.dir_steady_before());
   stop_ = stop;
   begin(plan_ramp({{made(), 0.0}, 0.0}, target, limits), made(), at);
   feed(lines);

@@ -55,8 +55,8 @@ class StepperPlant final : public Plant {
   [[nodiscard]] double current_b() const { return state_.rotor.b.current; }
   /// Of the rotor, in microsteps from output position 0: what was really made.
   [[nodiscard]] double rotor_microsteps() const { return state_.rotor.angle / angle_per_microstep_; }
-  /// Microsteps lost (positive) since the outputs were first switched on or count_losses_from_here(), from
-  /// the rotor's angle.
+  /// Microsteps by which the rotor stands short of (positive) or beyond its steps, from its angle, since the
+  /// outputs were first switched on or count_losses_from_here().
   [[nodiscard]] std::int64_t lost_microsteps() const { return state_.lost; }
   /// The first slips; all of them are in lost_microsteps().
   [[nodiscard]] std::span<const Slip> slips() const { return {state_.slips.data(), state_.slip_count}; }

@@ -169,10 +169,10 @@ std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayo
         seconds_text(tally.shortest_allowed)));
   }
   if (tally.wrong_direction > 0) {
-    found.push_back(
-        fmt::format("{} steps went the wrong way: DIR changed too near to a step. Look at lines.dir_setup "
-                    "and lines.dir_hold",
-                    tally.wrong_direction));
+    found.push_back(fmt::format(
+        "{} steps went the wrong way: DIR changed too near to a step. Look at lines.dir_steady_before "
+        "and lines.dir_steady_after",
+        tally.wrong_direction));
   }
   for (const LossTally& loss : tally.losses) {
     found.push_back(fmt::format("{} microsteps {} at {:.4f} s, at {:.0f} steps/s (a slip of {} full steps)",
@@ -186,8 +186,8 @@ std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayo
   }
   if (!tally.losses.empty()) {
     found.push_back(fmt::format(
-        "in all {} microsteps {} by the rotor's angle. Look at limits.acceleration, limits.speed and "
-        "limits.start_speed, or give the swing of a stop time to die before turning round",
+        "in all the rotor stands {} microsteps {} of its steps. Look at limits.acceleration, limits.speed "
+        "and limits.start_speed, or give the swing of a stop time to die before turning round",
         std::abs(tally.lost_microsteps), tally.lost_microsteps >= 0 ? "short" : "ahead"));
   }
   return found;

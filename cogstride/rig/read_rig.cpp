@@ -72,8 +72,8 @@ StepDirBoard read_board(TomlTable table) {
   board.step_edge = table.choice_or("step_edge", edges, StepEdge::rising);
   board.shortest_high = table.quantity<Time>("shortest_high");
   board.shortest_low = table.quantity<Time>("shortest_low");
-  board.dir_setup = table.quantity<Time>("dir_setup", Sign::not_negative);
-  board.dir_hold = table.quantity<Time>("dir_hold", Sign::not_negative);
+  board.dir_steady_before = table.quantity<Time>("dir_steady_before", Sign::not_negative);
+  board.dir_steady_after = table.quantity<Time>("dir_steady_after", Sign::not_negative);
   board.enable_active = table.choice_or("enable_active", levels, ActiveLevel::low);
   board.wake = table.optional_quantity<Time>("wake", Sign::not_negative).value_or(Time());
   board.drop = table.optional_quantity<Voltage>("drop", Sign::not_negative).value_or(Voltage());
@@ -101,8 +101,10 @@ StepDirWiring read_wiring(TomlTable table, const StepDirBoard& board) {
   if (table.has("enable")) wiring.enable = read_line(table.table("enable"), board.enable_active);
   wiring.pulse_width = table.optional_quantity<Time>("pulse_width")
                            .value_or(std::max(board.shortest_high, board.shortest_low));
-  wiring.dir_setup = table.optional_quantity<Time>("dir_setup", Sign::not_negative).value_or(board.dir_setup);
-  wiring.dir_hold = table.optional_quantity<Time>("dir_hold", Sign::not_negative).value_or(board.dir_hold);
+  wiring.dir_steady_before = table.optional_quantity<Time>("dir_steady_before", Sign::not_negative)
+                                 .value_or(board.dir_steady_before);
+  wiring.dir_steady_after =
+      table.optional_quantity<Time>("dir_steady_after", Sign::not_negative).value_or(board.dir_steady_after);
   table.finish();
   return wiring;
 }
