@@ -25,6 +25,23 @@ double start_position(const Mechanism& mechanism, const std::map<std::string, Ou
   return ((mechanism.limits.travel_from->base + mechanism.limits.travel_to->base) / Ratio(2)).to_double();
 }
 
+TraceEvent event_of(const MotionNote& note, const std::string& who) {
+  using Kind = TraceEvent::Kind;
+  switch (note.kind) {
+    case MotionNote::Kind::began:
+      return {note.at, who, note.text, Kind::began};
+    case MotionNote::Kind::done:
+      return {note.at, who, note.text, Kind::ended};
+    case MotionNote::Kind::cancelled:
+      return {note.at, who, "cancelled: " + note.text, Kind::ended};
+    case MotionNote::Kind::faulted:
+      return {note.at, who, note.text, Kind::fault};
+    case MotionNote::Kind::home_edge:
+      break;
+  }
+  return {note.at, who, note.text, Kind::note};
+}
+
 }  // namespace
 
 SimulatedBench::SimulatedBench(Rig rig) : SimulatedBench(std::move(rig), Options{}) {}
@@ -66,13 +83,8 @@ void SimulatedBench::begin_trace() {
       // Until the zero is found nobody knows where it stands, so nothing can have been lost.
       if (note.kind == MotionNote::Kind::home_edge)
         plants_[static_cast<std::size_t>(note.mechanism)]->count_losses_from_here();
-      const bool is_fault = note.kind == MotionNote::Kind::faulted;
-      if (is_fault && fault_.empty()) fault_ = note.text;
-      const char* word = note.kind == MotionNote::Kind::done        ? "done: "
-                         : note.kind == MotionNote::Kind::cancelled ? "cancelled: "
-                                                                    : "";
-      trace_event({note.at, rig().mechanisms[static_cast<std::size_t>(note.mechanism)].name, word + note.text,
-                   is_fault});
+      if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
+      trace_event(event_of(note, rig().mechanisms[static_cast<std::size_t>(note.mechanism)].name));
     });
   }
   if (options_.trace == nullptr) return;

@@ -61,6 +61,20 @@ Json tally_json(const MechanismTally& tally, const TraceLayout& layout) {
   return json;
 }
 
+const char* kind_word(TraceEvent::Kind kind) {
+  switch (kind) {
+    case TraceEvent::Kind::began:
+      return "began";
+    case TraceEvent::Kind::ended:
+      return "ended";
+    case TraceEvent::Kind::fault:
+      return "fault";
+    case TraceEvent::Kind::note:
+      break;
+  }
+  return "note";
+}
+
 }  // namespace
 
 std::string inspect_json(const Rig& rig, const std::string& file) {
@@ -112,7 +126,7 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
                               {"seconds", log.layout().seconds(event.at)},
                               {"who", event.who},
                               {"text", event.text},
-                              {"fault", event.is_fault}});
+                              {"kind", kind_word(event.kind)}});
   }
   json["events_left_out"] = log.left_out();
   return pretty(json);

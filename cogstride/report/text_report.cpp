@@ -105,6 +105,33 @@ void inspect_mechanism(Page& page, const Mechanism& mechanism, const Controller&
   page.row("lines", "{}", lines_text(mechanism));
 }
 
+/// One row for each motion, with the time it took, and one for whatever else happened.
+void happenings(Page& page, const EventLog& log) {
+  constexpr std::size_t most_shown = 24;
+  const std::vector<TraceEvent>& events = log.events();
+  const auto time_taken = [&](std::size_t began) -> std::string {
+    for (std::size_t i = began + 1; i < events.size(); ++i) {
+      if (events[i].who != events[began].who || events[i].kind == TraceEvent::Kind::note) continue;
+      return fmt::format("{:.4f} s", log.layout().seconds(events[i].at - events[began].at));
+    }
+    return "";
+  };
+  page.line("");
+  page.line("  {:>10}  {:>10}  what happened", "at", "took");
+  std::size_t rows = 0;
+  for (std::size_t i = 0; i < events.size(); ++i) {
+    const TraceEvent& event = events[i];
+    const bool was_cancelled = event.kind == TraceEvent::Kind::ended && event.text.starts_with("cancelled");
+    if (event.kind == TraceEvent::Kind::ended && !was_cancelled) continue;
+    if (++rows > most_shown && !event.is_fault()) continue;
+    const bool says_who = event.who.empty() || event.text.starts_with(event.who + ":");
+    page.line("  {:>8.4f} s  {:>10}  {}{}", log.layout().seconds(event.at),
+              event.kind == TraceEvent::Kind::began ? time_taken(i) : "", says_who ? "" : event.who + ": ", event.text);
+  }
+  const std::size_t rest = (rows > most_shown ? rows - most_shown : 0) + log.left_out();
+  if (rest > 0) page.line("  {:>10}  {:>10}  and {} more", "", "", rest);
+}
+
 }  // namespace
 
 std::string inspect_text(const Rig& rig, const std::string& file) {
@@ -199,18 +226,7 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
   page.line("{} rehearsed on {}: {} after {:.3f} s on the bench", report.script, report.rig,
             sound ? "all as asked," : "SOMETHING IS WRONG,", report.tally.seconds);
   if (!report.tally.fault.empty()) page.line("  fault: {}", report.tally.fault);
-  page.line("");
-  page.line("  {:>10}  what happened", "at");
-  constexpr std::size_t most_shown = 24;
-  std::size_t shown = 0;
-  for (const TraceEvent& event : log.events()) {
-    if (++shown > most_shown && !event.is_fault) continue;
-    const bool says_who = event.who.empty() || event.text.starts_with(event.who + ":");
-    page.line("  {:>8.4f} s  {}{}", log.layout().seconds(event.at), says_who ? "" : event.who + ": ",
-              event.text);
-  }
-  const std::size_t rest = (shown > most_shown ? shown - most_shown : 0) + log.left_out();
-  if (rest > 0) page.line("  {:>10}  and {} more", "", rest);
+  happenings(page, log);
   for (const MechanismTally& tally : report.tally.mechanisms) {
     page.line("");
     if (tally.asked) {

@@ -31,8 +31,9 @@ std::pair<std::string, std::string> scope_and_name(const std::string& name) {
 }  // namespace
 
 void VcdWriter::begin(const TraceLayout& layout) {
-  numerator_ = Wide(1'000'000'000) * layout.ticks_per_second_denominator;
-  denominator_ = Wide(layout.ticks_per_second_numerator) * unit_ns_;
+  half_units_a_tick_ = Ratio(2'000'000'000) / Ratio(unit_ns_) *
+                       Ratio(layout.ticks_per_second_denominator, layout.ticks_per_second_numerator);
+  last_quick_ = INT64_MAX / half_units_a_tick_.numerator() - half_units_a_tick_.denominator();
   buffer_ = fmt::format("$version Cog Stride $end\n$timescale {} ns $end\n", unit_ns_);
   std::string scope;
   std::string values;
@@ -56,8 +57,12 @@ void VcdWriter::begin(const TraceLayout& layout) {
   stamped_ = 0;
 }
 
+/// The nearest time unit, half up: half units, plus one, halved.
 std::int64_t VcdWriter::units(Tick at) const {
-  return static_cast<std::int64_t>((2 * Wide(at) * numerator_ + denominator_) / (2 * denominator_));
+  const std::int64_t numerator = half_units_a_tick_.numerator();
+  const std::int64_t denominator = half_units_a_tick_.denominator();
+  if (at < last_quick_) return (at * numerator + denominator) / (2 * denominator);
+  return static_cast<std::int64_t>((Ratio::Wide(at) * numerator + denominator) / (2 * Ratio::Wide(denominator)));
 }
 
 void VcdWriter::stamp(std::int64_t unit) {

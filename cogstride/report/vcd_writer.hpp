@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/quantity/ratio.hpp"
 #include "cogstride/report/output_file.hpp"
 #include "cogstride/trace/trace.hpp"
 
@@ -35,9 +36,8 @@ class VcdWriter final : public TraceSink {
 
   OutputFile file_;
   int unit_ns_;
-  __extension__ typedef __int128 Wide;
-  Wide numerator_ = 1;  // units a tick, as a fraction
-  Wide denominator_ = 1;
+  Ratio half_units_a_tick_;
+  Tick last_quick_ = 0;  // up to here 64 bits hold the sum
   std::vector<std::int32_t> wire_of_line_;  // by line number, -1: not shown
   std::vector<Wire> wires_;
   std::int64_t stamped_ = -1;

@@ -42,10 +42,13 @@ struct TraceLayout {
 };
 
 struct TraceEvent {
+  enum class Kind { began, ended, note, fault };
   Tick at = 0;
   std::string who{};   ///< a mechanism, or empty
   std::string text{};  ///< what happened
-  bool is_fault = false;
+  Kind kind = Kind::note;
+
+  [[nodiscard]] bool is_fault() const { return kind == Kind::fault; }
 };
 
 class TraceSink {

@@ -1,0 +1,58 @@
+// Step times and pulse runs: nanoseconds a step.
+#include <benchmark/benchmark.h>
+
+#include <vector>
+
+#include "cogstride/plan/run_fitter.hpp"
+#include "cogstride/plan/step_times.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr RampLimits traverse{.speed = 16'000, .acceleration = 400'000, .start_speed = 3200.0 / 3};
+// A slow ramp: every step of it is on a slope.
+constexpr RampLimits all_slope{.speed = 1e9, .acceleration = 100, .start_speed = 0};
+
+void step_times(benchmark::State& state, const RampLimits& limits) {
+  const std::int64_t steps = state.range(0);
+  const Ramp ramp = plan_ramp({}, steps, limits);
+  std::vector<double> block(1024);
+  for (auto _ : state) {
+    StepTimes times(ramp, 0);
+    while (times.fill(block) > 0) benchmark::DoNotOptimize(block.data());
+  }
+  state.counters["ns_a_step"] = benchmark::Counter(static_cast<double>(steps) * 1e-9,
+                                                   benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+}
+BENCHMARK_CAPTURE(step_times, slope, all_slope)->Arg(1'000'000);
+BENCHMARK_CAPTURE(step_times, traverse, traverse)->Arg(1'000'000);
+
+void pulse_runs(benchmark::State& state, const RampLimits& limits) {
+  const std::int64_t steps = state.range(0);
+  const Ramp ramp = plan_ramp({}, steps, limits);
+  std::size_t runs = 0;
+  for (auto _ : state) {
+    RunFitter fitter(ramp, 0, {0, 0}, 48e6);
+    chip::PulseRun run{};
+    runs = 0;
+    while (fitter.next(run)) ++runs;
+  }
+  state.counters["runs"] = static_cast<double>(runs);
+  state.counters["bytes_a_step"] = 24.0 * static_cast<double>(runs) / static_cast<double>(steps);
+  state.counters["ns_a_step"] = benchmark::Counter(static_cast<double>(steps) * 1e-9,
+                                                   benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+}
+BENCHMARK_CAPTURE(pulse_runs, traverse, traverse)->Arg(10'000)->Arg(1'000'000);
+BENCHMARK_CAPTURE(pulse_runs, slope, all_slope)->Arg(1'000'000);
+
+void plan(benchmark::State& state) {
+  std::int64_t target = 10'000;
+  for (auto _ : state) {
+    benchmark::DoNotOptimize(plan_ramp({}, target, traverse));
+    target ^= 1;
+  }
+}
+BENCHMARK(plan);
+
+}  // namespace
+}  // namespace cogstride
