@@ -21,8 +21,9 @@ void step_times(benchmark::State& state, const RampLimits& limits) {
     StepTimes times(ramp, 0);
     while (times.fill(block) > 0) benchmark::DoNotOptimize(block.data());
   }
-  state.counters["ns_a_step"] = benchmark::Counter(static_cast<double>(steps) * 1e-9,
-                                                   benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+  state.counters["ns_a_step"] =
+      benchmark::Counter(static_cast<double>(steps) * 1e-9,
+                         benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
 }
 BENCHMARK_CAPTURE(step_times, slope, all_slope)->Arg(1'000'000);
 BENCHMARK_CAPTURE(step_times, traverse, traverse)->Arg(1'000'000);
@@ -39,8 +40,9 @@ void pulse_runs(benchmark::State& state, const RampLimits& limits) {
   }
   state.counters["runs"] = static_cast<double>(runs);
   state.counters["bytes_a_step"] = 24.0 * static_cast<double>(runs) / static_cast<double>(steps);
-  state.counters["ns_a_step"] = benchmark::Counter(static_cast<double>(steps) * 1e-9,
-                                                   benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+  state.counters["ns_a_step"] =
+      benchmark::Counter(static_cast<double>(steps) * 1e-9,
+                         benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
 }
 BENCHMARK_CAPTURE(pulse_runs, traverse, traverse)->Arg(10'000)->Arg(1'000'000);
 BENCHMARK_CAPTURE(pulse_runs, slope, all_slope)->Arg(1'000'000);

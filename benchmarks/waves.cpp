@@ -21,8 +21,9 @@ void vcd_edge(benchmark::State& state) {
     vcd.end(1500 * edges);
   }
   std::remove(path);
-  state.counters["ns_an_edge"] = benchmark::Counter(static_cast<double>(edges) * 1e-9,
-                                                    benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+  state.counters["ns_an_edge"] =
+      benchmark::Counter(static_cast<double>(edges) * 1e-9,
+                         benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
 }
 BENCHMARK(vcd_edge);
 

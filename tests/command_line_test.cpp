@@ -235,6 +235,30 @@ TEST_F(CommandLine, TheDemoLeavesItsFilesAndRenewsThem) {
   EXPECT_EQ(cogstride("demo --from " + path("nothing")).status, 2);
 }
 
+TEST_F(CommandLine, TheDocsScriptsAreTrue) {
+  const std::string docs = cogstride::read_text_file(COGSTRIDE_SOURCE_DIR "/docs/stride-language.md");
+  const std::size_t begin = docs.find("```\n") + 4;
+  const std::string script = write("docs.stride", docs.substr(begin, docs.find("```", begin) - begin));
+  const Ran ran = cogstride("rehearse " + demo_rig + " " + script + " --standing traverse=3mm");
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  write("wrong.stride", "home traverse\nmove travers to 85 mm\n");
+  const std::string shown =
+      run("cd " + folder.string() + " && " + tool + " rehearse " + demo_rig + " wrong.stride").out;
+  EXPECT_NE(docs.find(shown), std::string::npos) << shown;
+}
+
+TEST_F(CommandLine, StandingIsChecked) {
+  const auto refused = [&](const std::string& standing, const std::string& part) {
+    const Ran ran = cogstride("rehearse " + demo_rig + " " + demo_script + " --standing " + standing);
+    EXPECT_EQ(ran.status, 2);
+    EXPECT_NE(ran.out.find(part), std::string::npos) << ran.out;
+  };
+  refused("traverse", "write it as traverse=59mm");
+  refused("traverse=59", "has no unit");
+  refused("traverse=59deg", "wants mm");
+  refused("tarverse=59mm", "did you mean traverse?");
+}
+
 TEST(Examples, FirstMoveEndsWhereItWasSent) {
   const Ran ran = run(COGSTRIDE_EXAMPLES_DIR "/first_move");
   EXPECT_EQ(ran.status, 0);

@@ -23,6 +23,10 @@ void PwmTimer::put(Tick at, std::span<const Compare> compares) {
   if (next_period_ == never) next_period_ = starts;
 }
 
+void PwmTimer::withdraw(Tick from) {
+  std::erase_if(pending_, [&](const Pending& item) { return item.at >= from; });
+}
+
 void PwmTimer::stop() {
   pending_.clear();
   next_period_ = never;

@@ -20,6 +20,8 @@ class PwmTimer {
   /// Takes over `compares` at the first period that starts at or after `at`; periods start at multiples of
   /// the period. @throws RangeError when a channel or an on-time is out of range.
   void put(Tick at, std::span<const Compare> compares);
+  /// Forgets what was put for `from` or later.
+  void withdraw(Tick from);
   /// All lines off until the next put.
   void stop();
   /// The tick of the next change or period start; `never` while stopped.

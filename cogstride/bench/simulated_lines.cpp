@@ -113,6 +113,11 @@ Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
   std::erase_if(levels_, [&](const auto& item) {
     return item.first >= from && line_at(item.second.line).setup->owner == mechanism;
   });
+  for (PwmTimer& timer : timers_) {
+    const std::vector<LineId> lines = timer.lines();
+    const auto is_owned = [&](LineId line) { return line_at(line).setup->owner == mechanism; };
+    if (std::any_of(lines.begin(), lines.end(), is_owned)) timer.withdraw(from);
+  }
   Withdrawn left;
   for (LineState* line : pulse_lines_) {
     if (line->setup->owner != mechanism) continue;

@@ -28,6 +28,8 @@ class SimulatedLines final : public TimedLines {
 
   /// Opens the lines at their rest levels. @throws RangeError when two lines share a number.
   explicit SimulatedLines(Setup setup);
+  SimulatedLines(const SimulatedLines&) = delete;
+  SimulatedLines& operator=(const SimulatedLines&) = delete;
 
   /// Connects a plant: it hears the levels as they are now. It must outlive these lines.
   void attach(Plant& plant);

@@ -239,6 +239,25 @@ TEST(PwmTimer, ComplementaryLinesNeverOverlapAndKeepTheirDeadTime) {
   }
 }
 
+TEST(PwmTimer, WithdrawsWhatHasNotBegun) {
+  SimulatedLines::Setup setup;
+  setup.lines = {{LineId{5}, "coil.pwm", owner, Use::pwm, false, 0, {}}};
+  setup.pwm = {{PwmGroup{0}, 1000, PwmAlignment::edge, 0, {{LineId{5}, {}}}}};
+  SimulatedLines lines(std::move(setup));
+  std::vector<Tick> rises;
+  lines.on_edge([&](Tick at, LineId, bool high) {
+    if (high) rises.push_back(at);
+  });
+  lines.put(PwmGroup{0}, 10, std::array{Compare{0, 300}});
+  lines.put(PwmGroup{0}, 2500, std::array{Compare{0, 0}});
+  std::vector<Reading> readings;
+  while (lines.now() < 1500) lines.wait_until(1500, readings);
+  lines.withdraw(MechanismId{1}, 1500);
+  lines.withdraw(owner, 1500);
+  while (lines.now() < 4500) lines.wait_until(4500, readings);
+  EXPECT_EQ(rises, (std::vector<Tick>{1000, 2000, 3000, 4000})) << "the 0 put for 3000 never comes";
+}
+
 TEST(PwmTimer, RefusesWhatItCannotDo) {
   EXPECT_THROW(PwmTimer({PwmGroup{0}, 0, PwmAlignment::edge, 0, {}}), RangeError);
   PwmTimer timer({PwmGroup{0}, 100, PwmAlignment::edge, 0, {{LineId{0}, {}}}});

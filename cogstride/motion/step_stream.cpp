@@ -69,8 +69,8 @@ void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limi
   feed(lines);
 }
 
-void StepStream::brake(Lines& lines, const RampLimits& limits) {
-  if (!busy_) return;
+/// Takes back what is still ahead; what follows must begin from the state that this leaves.
+StepStream::Withheld StepStream::withhold(Lines& lines) {
   const Tick from = lines.now() + lines.lead();
   const Withdrawn left = lines.withdraw(driver_.id(), from);
   // Levels that were still ahead have been taken back too.
@@ -84,11 +84,26 @@ void StepStream::brake(Lines& lines, const RampLimits& limits) {
   }
   last_edge_ = left.last_pulse;
   stop_.reset();
-  Ramp stop;
-  if (from > start_) {
-    stop = plan_stop(ramp_.state_at(static_cast<double>(from - start_) / ticks_per_second_), limits);
+  Withheld withheld{from, left.steps, {{left.steps, 0.0}, 0.0}};
+  if (from > start_) withheld.state = ramp_.state_at(static_cast<double>(from - start_) / ticks_per_second_);
+  return withheld;
+}
+
+void StepStream::retarget(Lines& lines, std::int64_t target, const RampLimits& limits) {
+  if (!busy_) {
+    start(lines, target, limits);
+    return;
   }
-  begin(stop, left.steps, from);
+  const Withheld withheld = withhold(lines);
+  switch_on(lines);
+  begin(plan_ramp(withheld.state, target, limits), withheld.made, std::max(withheld.at, awake_at_));
+  feed(lines);
+}
+
+void StepStream::brake(Lines& lines, const RampLimits& limits) {
+  if (!busy_) return;
+  const Withheld withheld = withhold(lines);
+  begin(plan_stop(withheld.state, limits), withheld.made, withheld.at);
   feed(lines);
 }
 

@@ -22,6 +22,9 @@ class StepStream {
 
   /// From rest at made() to `target`. With `stop`, the run ends at once at that edge, wherever it is.
   void start(Lines& lines, std::int64_t target, const RampLimits& limits, std::optional<StopOn> stop = {});
+  /// In mid-motion: on to another target from the speed it has, as soon as the lines allow; past it and back
+  /// when it cannot stop in time. At rest the same as start().
+  void retarget(Lines& lines, std::int64_t target, const RampLimits& limits);
   /// Brakes to rest on a ramp, as soon as the lines allow.
   void brake(Lines& lines, const RampLimits& limits);
   /// Takes note that the run has been ended by its StopOn: what was still ahead is dropped.
@@ -44,6 +47,12 @@ class StepStream {
   [[nodiscard]] const StepDirDriver& driver() const { return driver_; }
 
  private:
+  struct Withheld {
+    Tick at = 0;            ///< from here on nothing is in the queues any more
+    std::int64_t made = 0;  ///< steps that go out before it
+    MotionState state;      ///< of the planned motion at that instant
+  };
+  Withheld withhold(Lines& lines);
   void begin(const Ramp& ramp, std::int64_t made, Tick at);
   void feed(Lines& lines);
   void face(Lines& lines, bool forwards, Tick before);

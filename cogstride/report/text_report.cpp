@@ -126,7 +126,8 @@ void happenings(Page& page, const EventLog& log) {
     if (++rows > most_shown && !event.is_fault()) continue;
     const bool says_who = event.who.empty() || event.text.starts_with(event.who + ":");
     page.line("  {:>8.4f} s  {:>10}  {}{}", log.layout().seconds(event.at),
-              event.kind == TraceEvent::Kind::began ? time_taken(i) : "", says_who ? "" : event.who + ": ", event.text);
+              event.kind == TraceEvent::Kind::began ? time_taken(i) : "", says_who ? "" : event.who + ": ",
+              event.text);
   }
   const std::size_t rest = (rows > most_shown ? rows - most_shown : 0) + log.left_out();
   if (rest > 0) page.line("  {:>10}  {:>10}  and {} more", "", "", rest);

@@ -62,7 +62,8 @@ std::int64_t VcdWriter::units(Tick at) const {
   const std::int64_t numerator = half_units_a_tick_.numerator();
   const std::int64_t denominator = half_units_a_tick_.denominator();
   if (at < last_quick_) return (at * numerator + denominator) / (2 * denominator);
-  return static_cast<std::int64_t>((Ratio::Wide(at) * numerator + denominator) / (2 * Ratio::Wide(denominator)));
+  return static_cast<std::int64_t>((Ratio::Wide(at) * numerator + denominator) /
+                                   (2 * Ratio::Wide(denominator)));
 }
 
 void VcdWriter::stamp(std::int64_t unit) {
