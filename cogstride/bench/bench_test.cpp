@@ -272,6 +272,32 @@ TEST(Bench, ARampBeyondTheTorqueLosesWholePeriodsAndSaysWhen) {
   EXPECT_GT(tally.losses[0].step_rate, 1000);
 }
 
+/// Whether a long move from rest, at full acceleration for five natural periods and more, loses steps.
+bool loses_steps(int acceleration) {
+  Rig rig = demo_rig_without_gate();
+  Mechanism& traverse = rig.mechanisms[0];
+  traverse.limits.acceleration = ExactAcceleration(acceleration, units::mm_per_s2);
+  traverse.limits.start_speed = 0_mm_per_s;
+  SimulatedBench bench(rig);
+  bench.mechanism("traverse").move({.to = 40_mm}).wait();
+  bench.serve(0.3_s);
+  return bench.tally().mechanisms[0].lost_microsteps != 0;
+}
+
+// A torque that is applied as a step swings the rotor past its place: by the equal-area rule about 0.725 of
+// the static limit can be used. With friction and detent the static limit of the traverse is 3615 mm/s2.
+TEST(Bench, LossBeginsWhereTheEqualAreaRulePutsIt) {
+  int sound = 1000;
+  int lossy = 3615;
+  ASSERT_FALSE(loses_steps(sound));
+  ASSERT_TRUE(loses_steps(lossy)) << "beyond the static torque nothing holds";
+  while (lossy - sound > 10) {
+    const int middle = (sound + lossy) / 2;
+    (loses_steps(middle) ? lossy : sound) = middle;
+  }
+  EXPECT_NEAR(lossy, 0.725 * 3615, 0.1 * 0.725 * 3615);
+}
+
 TEST(Bench, LosesNothingInsideTheSwingLimit) {
   for (const int acceleration : {1000, 1500, 2000}) {
     Rig rig = demo_rig_without_gate();

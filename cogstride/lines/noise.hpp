@@ -4,14 +4,15 @@
 
 #include <cmath>
 #include <cstdint>
+#include <initializer_list>
 
 namespace cogstride {
 
 /// A well-mixed 64-bit word of three keys (finaliser of SplitMix64: Steele, Lea, Flood 2014).
 [[nodiscard]] inline std::uint64_t mixed_word(std::uint64_t seed, std::uint64_t source,
                                               std::uint64_t sample) {
-  std::uint64_t word = seed;
-  for (const std::uint64_t key : {source, sample}) {
+  std::uint64_t word = 0;
+  for (const std::uint64_t key : {seed, source, sample}) {
     word += 0x9e3779b97f4a7c15u + key;
     word = (word ^ (word >> 30)) * 0xbf58476d1ce4e5b9u;
     word = (word ^ (word >> 27)) * 0x94d049bb133111ebu;

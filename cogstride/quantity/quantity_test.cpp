@@ -4,6 +4,7 @@
 
 #include <boost/multiprecision/cpp_int.hpp>
 #include <boost/rational.hpp>
+#include <cmath>
 #include <functional>
 #include <random>
 #include <type_traits>
@@ -123,6 +124,36 @@ std::string message_of(const std::function<void()>& act) {
     return error.what();
   }
   return "nothing was thrown";
+}
+
+TEST(QuantityText, FindsTheNearestWord) {
+  EXPECT_EQ(edit_distance("kitten", "sitting"), 3u);
+  EXPECT_EQ(edit_distance("", "abc"), 3u);
+  EXPECT_EQ(nearest_word("acceleraton", {"speed", "acceleration", "travel"}), "acceleration");
+  EXPECT_EQ(nearest_word("zebra", {"speed", "travel"}), "");
+  EXPECT_EQ(message_of([] { (void)parse_quantity<Inductance>("3.4 mhh"); }),
+            "unit 'mhh' is not known; did you mean mH?")
+      << "the nearest of the wanted dimension";
+}
+
+// Whatever bytes come, the reader answers with a value or an Error of ours.
+TEST(QuantityText, TakesAnyBytesWithoutHarm) {
+  std::mt19937_64 random(13);
+  const std::string alphabet = "0123456789.-+eE mMsAVkHzrpdegt/^ \t\xc2\xb5\xb2";
+  int values = 0;
+  for (int i = 0; i < 100'000; ++i) {
+    std::string text;
+    const std::size_t length = random() % 14;
+    for (std::size_t k = 0; k < length; ++k) text += alphabet[random() % alphabet.size()];
+    try {
+      const ParsedQuantity parsed = parse_any_quantity(text);
+      EXPECT_TRUE(std::isfinite(parsed.base)) << text;
+      ++values;
+    } catch (const Error& error) {
+      EXPECT_GT(std::string(error.what()).size(), 10u);
+    }
+  }
+  EXPECT_GT(values, 100);
 }
 
 TEST(QuantityText, SaysWhatIsWrongAndWhatWouldDo) {
