@@ -139,8 +139,9 @@ TEST_F(CommandLine, TheSameRunTwiceGivesTheSameBytes) {
 TEST_F(CommandLine, AnInvertedEnableMovesNothingAndSaysWhatToLookAt) {
   const std::string rig =
       changed_rig("enable = { line = 2, active = \"low\" }", "enable = { line = 2, active = \"high\" }");
-  const Ran ran = cogstride("rehearse " + rig + " " + demo_script);
+  const Ran ran = cogstride("rehearse " + rig + " " + demo_script + " --plot " + path("inverted.png"));
   EXPECT_EQ(ran.status, 1);
+  EXPECT_TRUE(fs::exists(path("inverted.png")));
   EXPECT_NE(ran.out.find("nothing moved"), std::string::npos) << ran.out;
   EXPECT_NE(ran.out.find("Look at lines.enable.active"), std::string::npos);
   const json report =

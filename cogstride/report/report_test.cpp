@@ -160,6 +160,38 @@ TEST(ThinnedTrace, ShowsTheFastestMoveCloseUp) {
   EXPECT_EQ(trace.bursts()[0].size(), 3u);
 }
 
+// A run in which the output is never as fast as while it springs into place, before any pulse.
+TEST(ThinnedTrace, BeginsItsCloseUpWithAPulse) {
+  TraceLayout layout;
+  layout.ticks_per_second_numerator = 1'000'000;
+  layout.lines = {{LineId{0}, "x.step", false}, {LineId{1}, "x.enable", true}};
+  layout.signals = {{"x.speed", "mm/s"}};
+  ThinnedTrace trace(0, LineId{0});
+  trace.begin(layout);
+  trace.edge(10, LineId{1}, false);
+  trace.sample(100, std::array{50.0});
+  for (int i = 0; i < 10; ++i) {
+    trace.edge(200'000 + 100 * i, LineId{0}, true);
+    trace.edge(200'003 + 100 * i, LineId{0}, false);
+    trace.sample(200'005 + 100 * i, std::array{0.0});
+  }
+  trace.end(300'000);
+  ASSERT_EQ(trace.close_up().size(), 20u);
+  EXPECT_EQ(trace.close_up().front().line, LineId{0});
+  EXPECT_EQ(trace.levels_before(), (std::vector<bool>{false, false})) << "ENABLE has been put low by then";
+}
+
+TEST(ThinnedTrace, OfARunWithoutPulsesHasNoCloseUp) {
+  TraceLayout layout;
+  layout.lines = {{LineId{0}, "x.step", false}};
+  layout.signals = {{"x.speed", "mm/s"}};
+  ThinnedTrace trace(0, LineId{0});
+  trace.begin(layout);
+  trace.sample(1, std::array{1.0});
+  trace.end(2);
+  EXPECT_TRUE(trace.close_up().empty());
+}
+
 TEST(Reports, SayWhatToLookAt) {
   TraceLayout layout;
   layout.ticks_per_second_numerator = 48'000'000;

@@ -109,6 +109,7 @@ void inspect_mechanism(Page& page, const Mechanism& mechanism, const Controller&
 void happenings(Page& page, const EventLog& log) {
   constexpr std::size_t most_shown = 24;
   const std::vector<TraceEvent>& events = log.events();
+  if (events.empty()) return;
   const auto time_taken = [&](std::size_t began) -> std::string {
     for (std::size_t i = began + 1; i < events.size(); ++i) {
       if (events[i].who != events[began].who || events[i].kind == TraceEvent::Kind::note) continue;
@@ -168,9 +169,12 @@ std::string plan_text(const PlanFigures& plan) {
   }
   page.row("pulses", "first after {}, then at least {} apart", seconds_text(plan.first_pulse),
            seconds_text(plan.shortest_interval));
-  page.row("stored in", "{} pulse runs, {} bytes; no pulse more than {:.2f} ticks ({:.3g} ns) off",
-           plan.pulse_runs, plan.pulse_runs * 24, plan.worst_error_ticks,
-           plan.worst_error_ticks * plan.tick_seconds * 1e9);
+  const std::string error =
+      plan.worst_error_ticks < 0.01
+          ? "every pulse on its tick"
+          : fmt::format("no pulse more than {:.2f} ticks ({:.3g} ns) off", plan.worst_error_ticks,
+                        plan.worst_error_ticks * plan.tick_seconds * 1e9);
+  page.row("stored in", "{} pulse runs, {} bytes; {}", plan.pulse_runs, plan.pulse_runs * 24, error);
   return page.take();
 }
 

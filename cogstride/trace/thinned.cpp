@@ -83,7 +83,9 @@ void ThinnedTrace::edge(Tick at, LineId line, bool high) {
     }
     last_step_ = at;
   }
-  if (candidate_.size() < most_close_edges) candidate_.push_back({at, line, high});
+  // What comes before the first pulse belongs to no burst.
+  const bool in_burst = line == step_line_ || !candidate_.empty();
+  if (in_burst && candidate_.size() < most_close_edges) candidate_.push_back({at, line, high});
   levels_[index] = high;
 }
 
