@@ -248,6 +248,50 @@ TEST_F(CommandLine, TheDocsScriptsAreTrue) {
   EXPECT_NE(docs.find(shown), std::string::npos) << shown;
 }
 
+TEST_F(CommandLine, SaysWhatIsWrongBeforePowerIsOn) {
+  const std::string rig =
+      changed_rig("enable = { line = 2, active = \"low\" }", "enable = { line = 2, active = \"high\" }");
+  const Ran ran = cogstride("inspect " + rig);
+  EXPECT_EQ(ran.status, 1);
+  EXPECT_TRUE(std::regex_search(
+      ran.out,
+      std::regex(
+          "changed.rig.toml:\\d+:\\d+: error enable-inverted: traverse: ENABLE is driven the other way")))
+      << ran.out;
+  EXPECT_NE(ran.out.find("way out: write active = \"low\""), std::string::npos);
+  const json report = json::parse(cogstride("inspect --json " + rig).out);
+  EXPECT_EQ(report["findings"][0]["code"], "enable-inverted");
+  const Ran story = cogstride("explain enable-inverted");
+  EXPECT_EQ(story.status, 0);
+  EXPECT_NE(story.out.find("lines.enable.active = board.enable_active"), std::string::npos);
+  EXPECT_EQ(cogstride("explain enable-invertd").status, 2);
+  EXPECT_NE(cogstride("explain").out.find("acceleration-beyond-torque"), std::string::npos);
+}
+
+TEST_F(CommandLine, PrintsTheWiringList) {
+  const Ran ran = cogstride("lines " + demo_rig);
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_TRUE(std::regex_search(ran.out, std::regex(" 2  traverse enable +output +high +7.78 mA")))
+      << ran.out;
+  const json lines = json::parse(cogstride("lines --json " + demo_rig).out);
+  ASSERT_EQ(lines.size(), 4u);
+  EXPECT_EQ(lines[3]["use"], "gate");
+  EXPECT_FALSE(lines[3]["output"]);
+}
+
+// docs/findings.md is what `cogstride explain` says, code by code.
+TEST_F(CommandLine, TheFindingsPageIsComplete) {
+  const std::string page = cogstride::read_text_file(COGSTRIDE_SOURCE_DIR "/docs/findings.md");
+  std::istringstream list(cogstride("explain").out);
+  int count = 0;
+  for (std::string line; std::getline(list, line); ++count) {
+    const std::string code = line.substr(0, line.find(' '));
+    EXPECT_NE(page.find(cogstride("explain " + code).out), std::string::npos)
+        << code << ": renew it with scripts/findings-page";
+  }
+  EXPECT_GE(count, 20);
+}
+
 TEST_F(CommandLine, StandingIsChecked) {
   const auto refused = [&](const std::string& standing, const std::string& part) {
     const Ran ran = cogstride("rehearse " + demo_rig + " " + demo_script + " --standing " + standing);

@@ -16,6 +16,7 @@ struct Mechanism {
   StepDirBoard board{};
   StepDirWiring wiring{};
   Train train{};
+  std::optional<Ratio> train_sold_as{};  ///< motor turns to one of the output, as a label says
   Load load{};
   Limits limits{};
   std::optional<OpticalGate> gate{};

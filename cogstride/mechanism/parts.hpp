@@ -34,6 +34,12 @@ struct BipolarStepper {
   Torque holding_torque{};  ///< both windings at rated current
   Torque detent_torque{};   ///< peak, no current
   Inertia rotor_inertia{};
+  // Said twice or to be watched; checked where they are given.
+  std::optional<Voltage> rated_voltage{};                 ///< at a winding with rated current
+  std::optional<ExactAngle> step_angle{};                 ///< of a full step
+  std::optional<ThermalResistance> thermal_resistance{};  ///< windings to air
+  std::optional<HeatCapacity> heat_capacity{};
+  std::optional<Temperature> highest_rise{};  ///< of the windings over the air
 
   /// Torque a winding gives at its best angle: holding torque is the vector sum of two, at right angles.
   [[nodiscard]] TorqueConstant torque_constant() const {
@@ -57,7 +63,12 @@ struct StepDirBoard {
   Time dir_steady_after{};                       ///< and after it
   ActiveLevel enable_active = ActiveLevel::low;  ///< the level of ENABLE that switches the outputs on
   Time wake{};                                   ///< from ENABLE to the first step that counts
-  Voltage drop{};                                ///< of the output stage
+  std::optional<Resistance> input_resistance{};  ///< in series in its inputs
+  Voltage input_drop{};                          ///< of an input's light-emitting diode
+  std::optional<Voltage> input_threshold{};      ///< that an input takes for high
+  std::optional<Voltage> lowest_supply{};
+  std::optional<Voltage> highest_supply{};
+  Voltage drop{};  ///< of the output stage
   Time chopper_off_time{};
 };
 

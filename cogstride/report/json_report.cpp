@@ -29,6 +29,14 @@ Json mechanism_json(const Mechanism& mechanism, const Controller& controller) {
   json["controller_can"] = figures.controller_can();
   json["ramp_seconds"] = figures.ramp_time;
   json["ramp_way"] = figures.ramp_way;
+  json["torque_at_rest"] = figures.torque_at_rest;
+  json["torque_left"] = figures.torque_left;
+  json["usable_acceleration"] = figures.usable_acceleration;
+  json["pull_in_speed"] = figures.pull_in_speed;
+  json["natural_frequency"] = figures.natural_frequency;
+  json["winding_loss"] = figures.winding_loss;
+  json["winding_rise"] = figures.winding_rise ? Json(*figures.winding_rise) : Json(nullptr);
+  json["supply_current"] = figures.supply_current;
   json["travel_steps"] = figures.travel_steps ? Json(*figures.travel_steps) : Json(nullptr);
   json["travel_seconds"] = figures.travel_time ? Json(*figures.travel_time) : Json(nullptr);
   Json lines = {{"step", mechanism.wiring.step.number}, {"dir", mechanism.wiring.dir.number}};
@@ -77,7 +85,7 @@ const char* kind_word(TraceEvent::Kind kind) {
 
 }  // namespace
 
-std::string inspect_json(const Rig& rig, const std::string& file) {
+std::string inspect_json(const Rig& rig, const Inspection& inspection, const std::string& file) {
   Json json;
   json["rig"] = rig.name;
   json["file"] = file;
@@ -85,6 +93,34 @@ std::string inspect_json(const Rig& rig, const std::string& file) {
   json["mechanisms"] = Json::array();
   for (const Mechanism& mechanism : rig.mechanisms)
     json["mechanisms"].push_back(mechanism_json(mechanism, rig.controller));
+  json["findings"] = Json::array();
+  for (const Finding& finding : inspection.findings) {
+    json["findings"].push_back({{"code", finding.code},
+                                {"severity", to_text(finding.severity)},
+                                {"mechanism", finding.mechanism},
+                                {"line", finding.place.line},
+                                {"column", finding.place.column},
+                                {"what", finding.what},
+                                {"way_out", finding.way_out}});
+  }
+  json["unchecked"] = Json::array();
+  for (const Unchecked& unchecked : inspection.unchecked) {
+    json["unchecked"].push_back(
+        {{"code", unchecked.code}, {"mechanism", unchecked.mechanism}, {"needs", unchecked.needs}});
+  }
+  return pretty(json);
+}
+
+std::string lines_json(const Rig& rig) {
+  Json json = Json::array();
+  for (const WiredLine& line : wiring_list(rig)) {
+    json.push_back({{"line", line.number},
+                    {"mechanism", line.mechanism},
+                    {"use", line.use},
+                    {"output", line.is_output},
+                    {"rest", line.rest},
+                    {"current_mA", line.current ? Json(line.current->in(units::mA)) : Json(nullptr)}});
+  }
   return pretty(json);
 }
 

@@ -4,6 +4,7 @@
 #include <string>
 
 #include "cogstride/rig/derive.hpp"
+#include "cogstride/rig/findings.hpp"
 #include "cogstride/rig/plan_figures.hpp"
 #include "cogstride/rig/rig.hpp"
 #include "cogstride/trace/event_log.hpp"
@@ -17,8 +18,17 @@ struct RehearsalReport {
   RunTally tally{};
 };
 
-[[nodiscard]] std::string inspect_text(const Rig& rig, const std::string& file);
-[[nodiscard]] std::string inspect_json(const Rig& rig, const std::string& file);
+[[nodiscard]] std::string inspect_text(const Rig& rig, const Inspection& inspection, const std::string& file);
+[[nodiscard]] std::string inspect_json(const Rig& rig, const Inspection& inspection, const std::string& file);
+
+/// The wiring list: every line with what it goes to, its rest level, and what it must carry.
+[[nodiscard]] std::string lines_text(const Rig& rig);
+[[nodiscard]] std::string lines_json(const Rig& rig);
+
+/// One kind of finding, its story and formula.
+[[nodiscard]] std::string explain_text(const FindingKind& kind);
+/// All of them, a line each.
+[[nodiscard]] std::string explain_list();
 
 [[nodiscard]] std::string plan_text(const PlanFigures& plan);
 [[nodiscard]] std::string plan_json(const PlanFigures& plan);

@@ -3,6 +3,7 @@
 
 #include <cmath>
 #include <iterator>
+#include <map>
 
 #include "cogstride/report/reports.hpp"
 
@@ -57,7 +58,7 @@ std::string line_text(const char* name, const DrivenLine& line) {
                      line.active == ActiveLevel::low ? "low" : "high");
 }
 
-std::string lines_text(const Mechanism& mechanism) {
+std::string wiring_text(const Mechanism& mechanism) {
   const StepDirWiring& wiring = mechanism.wiring;
   std::vector<std::string> lines{line_text("step", wiring.step), line_text("dir", wiring.dir)};
   if (wiring.enable) lines.push_back(line_text("enable", *wiring.enable));
@@ -95,6 +96,14 @@ void inspect_mechanism(Page& page, const Mechanism& mechanism, const Controller&
   } else {
     page.row("travel", "endless");
   }
+  page.row("torque", "{:.3g} N m at rest, {:.3g} N m left at top speed: about {:.4g} {} can be had",
+           figures.torque_at_rest, figures.torque_left, figures.usable_acceleration,
+           display_unit(figures.kind, 2));
+  page.row("start", "can jump to about {:.3g} {}; swings at {:.3g} Hz", figures.pull_in_speed,
+           display_unit(figures.kind, 1), figures.natural_frequency);
+  page.row("heat", "{:.3g} W in the windings{}; takes up to {:.3g} A from {}", figures.winding_loss,
+           figures.winding_rise ? fmt::format(", {:.3g} K over the air", *figures.winding_rise) : "",
+           figures.supply_current, mechanism.supply.name);
   if (mechanism.homing) {
     page.row("homing", "to the gate at {}, then {}; stands at {} afterwards",
              to_text(mechanism.homing->speed), to_text(mechanism.homing->slow_speed),
@@ -102,7 +111,38 @@ void inspect_mechanism(Page& page, const Mechanism& mechanism, const Controller&
   } else {
     page.row("homing", "none: it stands at 0 {} when it is switched on", unit);
   }
-  page.row("lines", "{}", lines_text(mechanism));
+  page.row("lines", "{}", wiring_text(mechanism));
+}
+
+std::string verdict(const Inspection& inspection) {
+  std::map<Severity, int> counts;
+  for (const Finding& finding : inspection.findings) ++counts[finding.severity];
+  if (counts.empty()) return "nothing wrong found";
+  std::vector<std::string> words;
+  for (const Severity severity : {Severity::error, Severity::warning, Severity::note}) {
+    if (counts[severity] > 0)
+      words.push_back(
+          fmt::format("{} {}{}", counts[severity], to_text(severity), counts[severity] > 1 ? "s" : ""));
+  }
+  return fmt::format("{}", fmt::join(words, ", "));
+}
+
+void findings_list(Page& page, const Inspection& inspection) {
+  for (const Finding& finding : inspection.findings) {
+    page.line("");
+    const std::string place = finding.place.line == 0 ? ""
+                                                      : fmt::format("{}:{}:{}: ", finding.place.file,
+                                                                    finding.place.line, finding.place.column);
+    page.line("{}{} {}: {}{}", place, to_text(finding.severity), finding.code,
+              finding.mechanism.empty() ? "" : finding.mechanism + ": ", finding.what);
+    page.line("  way out: {}", finding.way_out);
+  }
+  if (inspection.unchecked.empty()) return;
+  page.line("");
+  page.line("not checked, because the rig does not say:");
+  for (const Unchecked& unchecked : inspection.unchecked) {
+    page.line("  {:<22} needs {}.{}", unchecked.code, unchecked.mechanism, unchecked.needs);
+  }
 }
 
 /// One row for each motion, with the time it took, and one for whatever else happened.
@@ -136,9 +176,9 @@ void happenings(Page& page, const EventLog& log) {
 
 }  // namespace
 
-std::string inspect_text(const Rig& rig, const std::string& file) {
+std::string inspect_text(const Rig& rig, const Inspection& inspection, const std::string& file) {
   Page page;
-  page.line("{} ({})", rig.name, file);
+  page.line("{} ({}): {}", rig.name, file, verdict(inspection));
   std::vector<std::string> supplies;
   for (const Supply& supply : rig.supplies) {
     supplies.push_back(fmt::format("{} {:.4g} V {:.4g} A", supply.name, supply.voltage.in(units::V),
@@ -149,6 +189,7 @@ std::string inspect_text(const Rig& rig, const std::string& file) {
            1e9 / rig.controller.timer_clock.base().to_double());
   page.row("supplies", "{}", fmt::join(supplies, ", "));
   for (const Mechanism& mechanism : rig.mechanisms) inspect_mechanism(page, mechanism, rig.controller);
+  findings_list(page, inspection);
   return page.take();
 }
 
@@ -247,6 +288,34 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
              tally.losses.empty() ? "none" : fmt::format("{} microsteps", std::abs(tally.lost_microsteps)));
     for (const std::string& complaint : complaints(tally, log.layout())) page.line("  ! {}", complaint);
   }
+  return page.take();
+}
+
+std::string lines_text(const Rig& rig) {
+  Page page;
+  page.line("  line  goes to                     is       rests  carries");
+  for (const WiredLine& line : wiring_list(rig)) {
+    page.line("  {:>4}  {:<26}  {:<7}  {:<5}  {}", line.number, line.mechanism + " " + line.use,
+              line.is_output ? "output" : "input", line.rest,
+              line.current ? fmt::format("{:.3g} mA", line.current->in(units::mA)) : "");
+  }
+  return page.take();
+}
+
+std::string explain_text(const FindingKind& kind) {
+  Page page;
+  page.line("{} ({}): {}", kind.code, to_text(kind.severity), kind.title);
+  page.line("");
+  page.line("{}", kind.story);
+  page.line("");
+  page.line("Compared: {}.", kind.formula);
+  return page.take();
+}
+
+std::string explain_list() {
+  Page page;
+  for (const FindingKind& kind : finding_kinds())
+    page.line("{:<30} {:<8} {}", kind.code, to_text(kind.severity), kind.title);
   return page.take();
 }
 

@@ -53,6 +53,11 @@ BipolarStepper read_motor(TomlTable table) {
   motor.detent_torque =
       table.optional_quantity<Torque>("detent_torque", Sign::not_negative).value_or(Torque());
   motor.rotor_inertia = table.quantity<Inertia>("rotor_inertia");
+  motor.rated_voltage = table.optional_quantity<Voltage>("rated_voltage");
+  motor.step_angle = table.optional_quantity<ExactAngle>("step_angle");
+  motor.thermal_resistance = table.optional_quantity<ThermalResistance>("thermal_resistance");
+  motor.heat_capacity = table.optional_quantity<HeatCapacity>("heat_capacity");
+  motor.highest_rise = table.optional_quantity<Temperature>("highest_rise");
   table.finish();
   return motor;
 }
@@ -77,6 +82,11 @@ StepDirBoard read_board(TomlTable table) {
   board.enable_active = table.choice_or("enable_active", levels, ActiveLevel::low);
   board.wake = table.optional_quantity<Time>("wake", Sign::not_negative).value_or(Time());
   board.drop = table.optional_quantity<Voltage>("drop", Sign::not_negative).value_or(Voltage());
+  board.input_resistance = table.optional_quantity<Resistance>("input_resistance");
+  board.input_drop = table.optional_quantity<Voltage>("input_drop", Sign::not_negative).value_or(Voltage());
+  board.input_threshold = table.optional_quantity<Voltage>("input_threshold");
+  board.lowest_supply = table.optional_quantity<Voltage>("lowest_supply");
+  board.highest_supply = table.optional_quantity<Voltage>("highest_supply");
   board.chopper_off_time =
       table.optional_quantity<Time>("chopper_off_time", Sign::not_negative).value_or(Time());
   table.finish();
@@ -131,6 +141,24 @@ Train read_train(TomlTable& mechanism) {
     stage.finish();
   }
   return train;
+}
+
+/// "107.5:1": motor turns to one of the output.
+Ratio read_sold_ratio(TomlTable& mechanism) {
+  const std::string text = mechanism.text("train_sold_as", "a ratio such as \"107.5:1\"");
+  const std::size_t colon = text.find(':');
+  try {
+    if (colon == std::string::npos) throw RangeError("no colon");
+    const Ratio ratio = parse_ratio(text.substr(0, colon)) / parse_ratio(text.substr(colon + 1));
+    if (ratio <= Ratio(0)) throw RangeError("not above 0");
+    return ratio;
+  } catch (const Error&) {
+    mechanism.error(
+        mechanism.place_of("train_sold_as"),
+        fmt::format("train_sold_as: found \"{}\"; expected motor turns to output turns, such as \"107.5:1\"",
+                    text));
+    return 1;
+  }
 }
 
 Load read_load(TomlTable table) {
@@ -273,6 +301,7 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
     if (mechanism.wiring.enable) uses.claim(table, mechanism.wiring.enable->number, "enable");
   }
   mechanism.train = read_train(table);
+  if (table.has("train_sold_as")) mechanism.train_sold_as = read_sold_ratio(table);
   const OutputKind kind = output_kind(mechanism.train);
   if (auto load = table.table("load")) mechanism.load = read_load(*load);
   if (auto limits = table.table("limits")) mechanism.limits = read_limits(*limits, kind, mechanism.hard_ends);
@@ -316,16 +345,17 @@ Rig read_tables(TomlTable root) {
 }  // namespace
 
 Rig parse_rig(std::string_view text, const std::string& name) {
-  TomlErrors errors(name);
+  TomlFile file(name);
   try {
     const toml::table table = toml::parse(text);
-    Rig rig = read_tables(TomlTable(errors, table, ""));
-    errors.throw_if_any();
+    Rig rig = read_tables(TomlTable(file, table, ""));
+    file.throw_if_any();
+    rig.places = file.take_places();
     return rig;
   } catch (const toml::parse_error& wrong) {
-    errors.add(wrong.source(), fmt::format("not TOML: {}", wrong.description()));
+    file.add(wrong.source(), fmt::format("not TOML: {}", wrong.description()));
   }
-  errors.throw_if_any();
+  file.throw_if_any();
   return {};
 }
 

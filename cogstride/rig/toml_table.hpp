@@ -12,6 +12,7 @@
 #include <toml++/toml.h>
 
 #include <algorithm>
+#include <map>
 #include <optional>
 #include <string>
 #include <utility>
@@ -26,28 +27,34 @@ namespace cogstride {
 /// What a number may be.
 enum class Sign { any, not_negative, positive };
 
-/// The errors of one file.
-class TomlErrors {
+/// One file being read: what is wrong in it, and where everything stands.
+class TomlFile {
  public:
-  explicit TomlErrors(std::string file) : file_(std::move(file)) {}
+  explicit TomlFile(std::string name) : name_(std::move(name)) {}
 
   void add(const toml::source_region& where, std::string message, std::size_t column_offset = 0) {
     diagnostics_.push_back(
-        {{file_, where.begin.line, where.begin.column + column_offset}, std::move(message), {}});
+        {{name_, where.begin.line, where.begin.column + column_offset}, std::move(message), {}});
   }
+  /// Notes where a key's value stands.
+  void note_place(const std::string& path, const toml::source_region& where) {
+    places_[path] = {name_, where.begin.line, where.begin.column};
+  }
+  [[nodiscard]] std::map<std::string, SourcePlace> take_places() { return std::move(places_); }
   void throw_if_any() {
     if (!diagnostics_.empty()) throw InputError(std::move(diagnostics_));
   }
 
  private:
-  std::string file_;
+  std::string name_;
   std::vector<Diagnostic> diagnostics_;
+  std::map<std::string, SourcePlace> places_;
 };
 
 class TomlTable {
  public:
-  TomlTable(TomlErrors& errors, const toml::table& table, std::string path)
-      : errors_(&errors), table_(&table), path_(std::move(path)) {}
+  TomlTable(TomlFile& file, const toml::table& table, std::string path)
+      : file_(&file), table_(&table), path_(std::move(path)) {}
 
   [[nodiscard]] const std::string& path() const { return path_; }
   [[nodiscard]] toml::source_region place() const { return table_->source(); }
@@ -57,7 +64,7 @@ class TomlTable {
     return node != nullptr ? node->source() : table_->source();
   }
   void error(const toml::source_region& where, const std::string& message) const {
-    errors_->add(where, path_.empty() ? message : path_ + ": " + message);
+    file_->add(where, path_.empty() ? message : path_ + ": " + message);
   }
 
   [[nodiscard]] bool has(const std::string& key) {
@@ -156,7 +163,7 @@ class TomlTable {
     return required<std::optional<TomlTable>>(key, "a table",
                                               [&](const toml::node& node) -> std::optional<TomlTable> {
                                                 if (node.is_table())
-                                                  return TomlTable(*errors_, *node.as_table(), joined(key));
+                                                  return TomlTable(*file_, *node.as_table(), joined(key));
                                                 found_instead(node, key, "a table");
                                                 return std::nullopt;
                                               });
@@ -174,7 +181,7 @@ class TomlTable {
       if (array == nullptr) return tables;
       for (const toml::node& item : *array) {
         if (item.is_table()) {
-          tables.emplace_back(*errors_, *item.as_table(),
+          tables.emplace_back(*file_, *item.as_table(),
                               fmt::format("{}[{}]", joined(key), tables.size() + 1));
         } else {
           found_instead(item, key, "a table");
@@ -191,7 +198,7 @@ class TomlTable {
       const std::string name(key.str());
       note(name);
       if (node.is_table()) {
-        tables.emplace_back(name, TomlTable(*errors_, *node.as_table(), joined(name)));
+        tables.emplace_back(name, TomlTable(*file_, *node.as_table(), joined(name)));
       } else {
         found_instead(node, name, "a table");
       }
@@ -238,7 +245,10 @@ class TomlTable {
                                Value stand_in = Value{}) {
     note(key);
     const toml::node* node = table_->get(key);
-    if (node != nullptr) return read(*node);
+    if (node != nullptr) {
+      file_->note_place(joined(key), node->source());
+      return read(*node);
+    }
     error(table_->source(), fmt::format("{} is missing; expected {}", key, wanted));
     return stand_in;
   }
@@ -255,7 +265,7 @@ class TomlTable {
     try {
       value = parse_quantity<Q>(*written);
     } catch (const TextError& wrong) {
-      errors_->add(node.source(), fmt::format("{}: {}: {}", path_, key, wrong.what()), 1 + wrong.offset());
+      file_->add(node.source(), fmt::format("{}: {}: {}", path_, key, wrong.what()), 1 + wrong.offset());
       return Q{};
     } catch (const RangeError& wrong) {
       error(node.source(), fmt::format("{}: {}", key, wrong.what()));
@@ -268,7 +278,7 @@ class TomlTable {
     return value;
   }
 
-  TomlErrors* errors_;
+  TomlFile* file_;
   const toml::table* table_;
   std::string path_;
   std::vector<std::string> known_;

@@ -18,9 +18,21 @@ void add_outputs(CLI::App& command, OutputOptions& outputs) {
 }
 
 void add_inspect(CLI::App& app, InspectOptions& options) {
-  CLI::App* command = app.add_subcommand("inspect", "Read a rig and say what follows from it");
+  CLI::App* command = app.add_subcommand(
+      "inspect", "Read a rig, say what follows from it and what is wrong before power is on");
   command->add_option("RIG", options.rig, "The rig file (NAME.rig.toml)")->required()->type_name("");
   command->add_flag("--json", options.json, "The same figures for programs");
+}
+
+void add_lines(CLI::App& app, LinesOptions& options) {
+  CLI::App* command = app.add_subcommand("lines", "Print the wiring list of a rig");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_flag("--json", options.json, "The same for programs");
+}
+
+void add_explain(CLI::App& app, ExplainOptions& options) {
+  CLI::App* command = app.add_subcommand("explain", "Tell the story behind a finding of inspect");
+  command->add_option("CODE", options.code, "Its code; without one, all codes are listed")->type_name("");
 }
 
 void add_plan(CLI::App& app, PlanOptions& options) {
@@ -74,10 +86,14 @@ Status run_command_line(int count, char** words) {
   app.set_version_flag("--version", "cogstride " COGSTRIDE_VERSION);
   app.require_subcommand(1);
   InspectOptions inspect;
+  LinesOptions lines;
+  ExplainOptions explain;
   PlanOptions plan;
   RehearseOptions rehearse;
   DemoOptions demo;
   add_inspect(app, inspect);
+  add_lines(app, lines);
+  add_explain(app, explain);
   add_plan(app, plan);
   add_rehearse(app, rehearse);
   add_demo(app, demo);
@@ -87,6 +103,8 @@ Status run_command_line(int count, char** words) {
     return app.exit(error) == 0 ? Status::done : Status::call_or_file_is_wrong;
   }
   if (app.got_subcommand("inspect")) return run_inspect(inspect);
+  if (app.got_subcommand("lines")) return run_lines(lines);
+  if (app.got_subcommand("explain")) return run_explain(explain);
   if (app.got_subcommand("plan")) return run_plan(plan);
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   return run_demo(demo);

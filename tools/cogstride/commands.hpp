@@ -18,6 +18,15 @@ struct InspectOptions {
   bool json = false;
 };
 
+struct LinesOptions {
+  std::string rig;
+  bool json = false;
+};
+
+struct ExplainOptions {
+  std::string code;
+};
+
 struct PlanOptions {
   std::string rig;
   std::string mechanism;
@@ -47,6 +56,8 @@ struct DemoOptions {
 enum Status : int { done = 0, something_is_wrong = 1, call_or_file_is_wrong = 2 };
 
 Status run_inspect(const InspectOptions& options);
+Status run_lines(const LinesOptions& options);
+Status run_explain(const ExplainOptions& options);
 Status run_plan(const PlanOptions& options);
 Status run_rehearse(const RehearseOptions& options);
 Status run_demo(const DemoOptions& options);

@@ -1,0 +1,54 @@
+#include "cogstride/plan/stepper_torque.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace cogstride {
+namespace {
+
+double rotor_teeth(const Mechanism& mechanism) {
+  return static_cast<double>(mechanism.motor.full_steps) / 4.0;
+}
+
+}  // namespace
+
+double shaft_speed(const Mechanism& mechanism, double output_speed) {
+  return 2.0 * pi * motor_turns_per_base(mechanism.train).to_double() * output_speed;
+}
+
+double available_torque(const Mechanism& mechanism, double rad_per_s) {
+  const double k = mechanism.motor.torque_constant().base();
+  const double resistance = mechanism.motor.resistance.base();
+  const double reactance = rotor_teeth(mechanism) * rad_per_s * mechanism.motor.inductance.base();
+  const double square = resistance * resistance + reactance * reactance;
+  const double volts = mechanism.supply.voltage.base() - mechanism.board.drop.base();
+  const double current = volts / std::sqrt(square) - k * rad_per_s * resistance / square;
+  return k * std::clamp(current, 0.0, mechanism.board.current.base());
+}
+
+double friction_torque(const Mechanism& mechanism, double rad_per_s) {
+  return mechanism.load.coulomb_friction.base() +
+         mechanism.load.viscous_friction.in(units::Nm_s_per_rad)*rad_per_s;
+}
+
+double usable_acceleration(const Mechanism& mechanism, double output_speed) {
+  const double speed = shaft_speed(mechanism, output_speed);
+  const double pull = available_torque(mechanism, speed) - mechanism.motor.detent_torque.base();
+  const double left = usable_share_of_pull_out * pull - friction_torque(mechanism, speed);
+  const double radians_a_base = shaft_speed(mechanism, 1.0);
+  return std::max(0.0, left / mechanism.load.inertia.base() / radians_a_base);
+}
+
+double natural_frequency(const Mechanism& mechanism) {
+  const double stiffness = rotor_teeth(mechanism) * available_torque(mechanism, 0.0);
+  return std::sqrt(stiffness / mechanism.load.inertia.base()) / (2.0 * pi);
+}
+
+double pull_in_speed(const Mechanism& mechanism) {
+  const double pull = available_torque(mechanism, 0.0) - friction_torque(mechanism, 0.0);
+  if (pull <= 0.0) return 0.0;
+  const double jump = 2.0 * std::sqrt(pull / (rotor_teeth(mechanism) * mechanism.load.inertia.base()));
+  return jump / shaft_speed(mechanism, 1.0);
+}
+
+}  // namespace cogstride

@@ -1,0 +1,42 @@
+// Closed-form estimates of what a stepper behind a current-chopping board can do. Mechanical figures are
+// those of the motor shaft: rad/s, N m, kg m2.
+//
+//   torque at speed w, p = full steps / 4, electrical speed p w, back-EMF k w, supply V less the stage's
+//   drop:
+//     T(w) = k min( I, V / Z - k w R / Z^2 ),  Z = sqrt(R^2 + (p w L)^2)
+//   (pull-out of a synchronous machine on a stiff source: Fitzgerald, Kingsley, Umans, "Electric Machinery",
+//   ch. 5)
+//
+// A torque applied as a step swings the rotor past its place: by the equal-area rule 0.725 of it can be used.
+#pragma once
+
+#include "cogstride/mechanism/mechanism.hpp"
+
+namespace cogstride {
+
+/// The load s that a swing from rest just survives: with sin x = s, cos x + s (x - pi) + 1 = 0 (the work of
+/// the field up to the far side equals that of the load). A test solves it.
+inline constexpr double usable_share_of_pull_out = 0.725;
+
+/// Torque that the windings give at a shaft speed, detent not taken off. N m, never below 0.
+[[nodiscard]] double available_torque(const Mechanism& mechanism, double rad_per_s);
+
+/// Friction at a shaft speed, N m.
+[[nodiscard]] double friction_torque(const Mechanism& mechanism, double rad_per_s);
+
+/// Acceleration of the output from rest up to a speed that loses no steps, base units (m or turns) a second
+/// squared; 0 when friction alone is too much.
+[[nodiscard]] double usable_acceleration(const Mechanism& mechanism, double output_speed);
+
+/// Speed that may be reached at once from rest, base units a second: the rotor's swing after the jump may
+/// just reach the top of the torque curve, so that its electrical speed is twice the natural frequency at the
+/// most.
+[[nodiscard]] double pull_in_speed(const Mechanism& mechanism);
+
+/// Frequency of small swings about a place of rest, Hz.
+[[nodiscard]] double natural_frequency(const Mechanism& mechanism);
+
+/// Shaft speed for an output speed in base units a second.
+[[nodiscard]] double shaft_speed(const Mechanism& mechanism, double output_speed);
+
+}  // namespace cogstride
