@@ -1,7 +1,8 @@
 # What `cmake --install` lays down: headers, library, CMake package, pkg-config file, command and demo files.
 install(TARGETS cogstride cogstride_chip EXPORT CogStrideTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR}
         LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR})
-install(DIRECTORY cogstride DESTINATION ${CMAKE_INSTALL_INCLUDEDIR} FILES_MATCHING PATTERN "*.hpp")
+install(DIRECTORY cogstride DESTINATION ${CMAKE_INSTALL_INCLUDEDIR} FILES_MATCHING PATTERN "*.hpp"
+        PATTERN "toml_table.hpp" EXCLUDE)  # the reader's own: needs toml++
 install(EXPORT CogStrideTargets NAMESPACE CogStride:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/CogStride)
 
 configure_package_config_file(cmake/CogStrideConfig.cmake.in ${PROJECT_BINARY_DIR}/CogStrideConfig.cmake

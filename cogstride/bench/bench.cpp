@@ -62,8 +62,7 @@ Tick Bench::ticks(Time span) const {
 }
 
 Time Bench::now() const {
-  const Tick at = const_cast<Bench*>(this)->lines().now();
-  return Time(static_cast<double>(at) / rig_.controller.timer_clock.base().to_double(), units::s);
+  return Time(static_cast<double>(lines().now()) / rig_.controller.timer_clock.base().to_double(), units::s);
 }
 
 void Bench::serve(Time span) {

@@ -94,11 +94,12 @@ class Bench {
   void stop();
 
   [[nodiscard]] StepperMover& mover(const std::string& name);
-  [[nodiscard]] std::vector<std::unique_ptr<StepperMover>>& movers() { return movers_; }
+  [[nodiscard]] const std::vector<std::unique_ptr<StepperMover>>& movers() const { return movers_; }
 
  protected:
   explicit Bench(Rig rig);
   [[nodiscard]] virtual TimedLines& lines() = 0;
+  [[nodiscard]] virtual const TimedLines& lines() const = 0;
   [[nodiscard]] RunLoop& loop();
   [[nodiscard]] Tick ticks(Time span) const;
 

@@ -12,8 +12,6 @@ namespace {
 
 using Use = LineSetup::Use;
 
-constexpr std::size_t signals_a_mechanism = 5;
-
 /// Where an output stands at power-up when nobody says: in the middle of its travel, else at 0.
 double start_position(const Mechanism& mechanism, const std::map<std::string, OutputPosition>& given) {
   const auto found = given.find(mechanism.name);
@@ -155,7 +153,7 @@ RunTally SimulatedBench::tally() const {
   run.fault = fault_;
   for (std::size_t i = 0; i < plants_.size(); ++i) {
     const Mechanism& mechanism = rig().mechanisms[i];
-    const StepperMover& mover = *const_cast<SimulatedBench*>(this)->movers()[i];
+    const StepperMover& mover = *movers()[i];
     const StepperPlant& plant = *plants_[i];
     const StepDirReceiver::Counts& counts = plant.board().counts();
     const OutputKind kind = output_kind(mechanism.train);

@@ -26,6 +26,9 @@ class SimulatedBench final : public Bench {
     TraceSink* trace = nullptr;  ///< told everything; must outlive the bench
   };
 
+  /// Traced signals of each mechanism, in the rig's order: asked, made, speed, phase_a, phase_b.
+  static constexpr std::size_t signals_a_mechanism = 5;
+
   explicit SimulatedBench(Rig rig);
   SimulatedBench(Rig rig, Options options);
 
@@ -43,6 +46,7 @@ class SimulatedBench final : public Bench {
 
  protected:
   [[nodiscard]] TimedLines& lines() override { return *lines_; }
+  [[nodiscard]] const TimedLines& lines() const override { return *lines_; }
 
  private:
   void open_lines();

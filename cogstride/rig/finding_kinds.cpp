@@ -85,6 +85,12 @@ const std::vector<FindingKind>& finding_kinds() {
        "at top speed the windings give less torque than friction takes",
        "The faster a stepper turns, the less time its current has to rise against inductance and back-EMF.",
        "k min(I, V/Z - k w R/Z^2) > friction at w, Z^2 = R^2 + (p w L)^2"},
+      {"on-resonance", Severity::warning, "a working speed steps the motor at the frequency of its own swing",
+       "Whole and half steps shake the rotor at the rate they come. At the natural frequency of its swing "
+       "about a place of rest "
+       "the shaking builds up until steps are lost, though the motor runs well below and above.",
+       "with fewer than 4 microsteps: full steps a second within 15 % of sqrt(teeth x torque / inertia) / 2 "
+       "pi"},
       {"homing-overruns", Severity::error, "homing cannot stop between the gate and the hard end",
        "At homing speed the way to stop is longer than the way that is left behind the gate.",
        "homing.speed^2 / (2 acceleration) < way from blocks_at to the hard end"},

@@ -30,6 +30,7 @@ class MechanismInspector {
     current();
     labels();
     torque();
+    resonance();
     gate();
     heat();
   }
@@ -249,6 +250,26 @@ class MechanismInspector {
               ? fmt::format("about {} can be had up to {}", output_text(usable, 2), to_text(limits.speed))
               : std::string("give a lower top speed"));
     }
+  }
+
+  /// Whole and half steps at the rate of the rotor's own swing.
+  void resonance() {
+    if (mechanism_.board.microsteps >= 4) return;
+    const double swing = natural_frequency(mechanism_);
+    const double full_steps =
+        static_cast<double>(mechanism_.motor.full_steps) * motor_turns_per_base(mechanism_.train).to_double();
+    const auto check = [&](const char* key, OutputSpeed speed) {
+      const double rate = speed.base.to_double() * full_steps;
+      if (std::abs(rate - swing) > 0.15 * swing) return;
+      add("on-resonance", key,
+          fmt::format("{} makes {:.3g} full steps/s, and the rotor swings at {:.3g} Hz", to_text(speed), rate,
+                      swing),
+          fmt::format("take 4 microsteps or more, or keep away from {}", output_text(swing / full_steps, 1)));
+    };
+    check("limits.speed", mechanism_.limits.speed);
+    if (!mechanism_.homing) return;
+    check("homing.speed", mechanism_.homing->speed);
+    check("homing.slow_speed", mechanism_.homing->slow_speed);
   }
 
   /// Where torque and friction meet, by bisection.

@@ -1,8 +1,12 @@
 #include "cogstride/rig/findings.hpp"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
+#include <cmath>
 #include <functional>
+#include <random>
+#include <regex>
 #include <set>
 
 #include "cogstride/rig/read_rig.hpp"
@@ -44,9 +48,11 @@ const Fault faults[] = {
     {"winding-disagrees", "rated_voltage = \"3.04 V\"", "rated_voltage = \"12 V\"", "are 3.04 V, not 12 V"},
     {"ratio-as-sold", "supply = \"main\"\n", "supply = \"main\"\ntrain_sold_as = \"167:1\"\n",
      "nothing to do"},
-    {"start-above-pull-in", "start_speed = \"4 mm/s\"", "start_speed = \"30 mm/s\"", "can jump to about 16.92 mm/s"},
+    {"start-above-pull-in", "start_speed = \"4 mm/s\"", "start_speed = \"30 mm/s\"",
+     "can jump to about 16.92 mm/s"},
     {"acceleration-beyond-torque", "acceleration = \"1500 mm/s2\"", "acceleration = \"3000 mm/s2\"",
      "about 24"},
+    {"on-resonance", "microsteps = 8", "microsteps = 1", "keep away from 2.185 mm/s"},
     {"homing-overruns", "\nspeed = \"20 mm/s\"", "\nspeed = \"60 mm/s\"", ""},
     {"gate-in-travel", "blocks_at = \"-0.992 mm\"\nclears_at = \"-0.958 mm\"",
      "blocks_at = \"0.2 mm\"\nclears_at = \"0.3 mm\"", "inside the travel"},
@@ -116,6 +122,44 @@ TEST(Findings, ThatTakeMoreThanOneChange) {
               m.supply.voltage = Voltage(3, units::V);
             })).count("supply-too-low"),
             1u);
+}
+
+// The demo rig with every amount and count scaled at random: whatever is accepted can be inspected and shown.
+TEST(Findings, OfRandomRigsAreAlwaysFigures) {
+  std::mt19937_64 random(17);
+  std::uniform_real_distribution<double> magnitude(-2.0, 2.0);
+  const std::string text = demo_text();
+  const std::regex amount("\"(-?[0-9.]+(e-?[0-9]+)?) ([a-zA-Z0-9/ ]+)\"");
+  int accepted = 0;
+  std::set<std::string> codes;
+  for (int i = 0; i < 3000; ++i) {
+    std::string changed;
+    auto last = text.cbegin();
+    for (auto it = std::sregex_iterator(text.begin(), text.end(), amount); it != std::sregex_iterator();
+         ++it) {
+      changed.append(last, text.cbegin() + it->position());
+      last = text.cbegin() + it->position() + it->length();
+      // Most amounts stay, so that rigs are wrong in few places.
+      const double factor = random() % 8 == 0 ? std::pow(10.0, magnitude(random)) : 1.0;
+      changed += fmt::format("\"{:.6g} {}\"", std::stod((*it)[1]) * factor, (*it)[3].str());
+    }
+    changed.append(last, text.cend());
+    try {
+      const Rig rig = parse_rig(changed, "random.rig.toml");
+      const Inspection inspection = inspect_rig(rig);
+      ++accepted;
+      for (const Finding& finding : inspection.findings) {
+        codes.insert(finding.code);
+        const std::string said = finding.what + finding.way_out;
+        ASSERT_EQ(said.find("nan"), std::string::npos) << said;
+        ASSERT_EQ(said.find("inf "), std::string::npos) << said;
+      }
+    } catch (const InputError& error) {
+      ASSERT_FALSE(error.diagnostics().empty());
+    }
+  }
+  EXPECT_GT(accepted, 500);
+  EXPECT_GE(codes.size(), 12u) << "so many kinds come up by chance";
 }
 
 TEST(Findings, SayWhatCouldNotBeChecked) {

@@ -175,6 +175,36 @@ TEST(ReadRig, SaysEverythingThatIsWrongInOneGo) {
   for (std::size_t i = 1; i < wrong.size(); ++i) EXPECT_LE(wrong[i - 1].place.line, wrong[i].place.line);
 }
 
+// docs/rig.md against the code: every key that a table knows is on the page.
+TEST(ReadRig, KnowsNoKeyThatItsPageDoesNot) {
+  std::string text = demo_text();
+  const std::string header = "\n[";
+  for (std::size_t at = text.find(header); at != std::string::npos; at = text.find(header, at + 1)) {
+    const std::size_t end = text.find("\n", at + 1);
+    const std::size_t close = text.find(']', at);
+    if (close < end) text.insert(end + 1, "zzzzzzzzzzzzzzzzzzzzzzzz = 1\n");
+  }
+  const std::string page = read_text_file(COGSTRIDE_SOURCE_DIR "/docs/rig.md");
+  const std::string known = "known: ";
+  int keys = 0;
+  int tables = 0;
+  for (const Diagnostic& wrong : wrong_in(text)) {
+    const std::size_t at = wrong.message.find(known);
+    if (at == std::string::npos) continue;
+    ++tables;
+    const std::regex word("[a-z_]+");
+    const std::string list = wrong.message.substr(at + known.size());
+    for (auto it = std::sregex_iterator(list.begin(), list.end(), word); it != std::sregex_iterator();
+         ++it, ++keys) {
+      const bool is_key = page.find("`" + it->str() + "`") != std::string::npos;
+      const bool is_table = page.find("." + it->str() + "]") != std::string::npos;
+      EXPECT_TRUE(is_key || is_table) << it->str() << " is not in docs/rig.md";
+    }
+  }
+  EXPECT_EQ(tables, 10);
+  EXPECT_GT(keys, 55);
+}
+
 TEST(ReadRig, LetsASyntaxErrorStandAlone) {
   const std::vector<Diagnostic> wrong = wrong_in("name = \"x\"\ncontroller = [\n");
   ASSERT_EQ(wrong.size(), 1u);

@@ -5,11 +5,19 @@
 // Includes toml++, which takes seconds to compile: only read_rig.cpp includes this.
 #pragma once
 
-#define TOML_HEADER_ONLY 1
-
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+
+#define TOML_HEADER_ONLY 1
+// toml++ asserts some things that wrong input can bring about, and then reports them properly: in a debug
+// build it would abort on such a file, and built by clang for release it would assume that there is none.
+#define TOML_ASSERT(expr) static_cast<void>(0)
+#pragma push_macro("NDEBUG")
+#undef NDEBUG
+
 #include <toml++/toml.h>
+
+#pragma pop_macro("NDEBUG")
 
 #include <algorithm>
 #include <map>

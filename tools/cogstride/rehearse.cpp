@@ -63,13 +63,25 @@ std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>
   return standing;
 }
 
-FigureContent figure_content(const RehearsalReport& report, const Mechanism& mechanism) {
+/// The mechanism that the script names first: the one whose figure is drawn.
+std::optional<std::size_t> first_moved(const std::vector<Statement>& statements) {
+  for (const Statement& statement : statements) {
+    if (statement.kind == Statement::Kind::home || statement.kind == Statement::Kind::move)
+      return statement.mechanism;
+    if (const auto inside = first_moved(statement.body)) return inside;
+  }
+  return std::nullopt;
+}
+
+FigureContent figure_content(const RehearsalReport& report, const Rig& rig, std::size_t shown) {
+  const Mechanism& mechanism = rig.mechanisms[shown];
+  const std::size_t asked = SimulatedBench::signals_a_mechanism * shown;
   const OutputKind kind = output_kind(mechanism.train);
   FigureContent content;
   content.title = fmt::format("{}: {} on the simulated bench, {}", mechanism.name, report.script,
                               report.tally.is_sound() ? "all as asked" : "something is wrong");
-  content.position = {{1, "made", "#1f5fa8", 4}, {0, "asked", "#e0a030", 1}};
-  content.speed = {{2, "made", "#1f5fa8"}};
+  content.position = {{asked + 1, "made", "#1f5fa8", 4}, {asked, "asked", "#e0a030", 1}};
+  content.speed = {{asked + 2, "made", "#1f5fa8"}};
   content.position_unit = display_unit(kind, 0);
   content.speed_unit = display_unit(kind, 1);
   return content;
@@ -81,10 +93,10 @@ Status run_rehearse(const RehearseOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Script script = read_script(options.script, rig);
   if (rig.mechanisms.empty()) throw Error(fmt::format("{}: has no mechanism to rehearse", options.rig));
-  const Mechanism& shown = rig.mechanisms.front();
+  const std::size_t shown = first_moved(script.statements).value_or(0);
 
   EventLog log;
-  Outputs outputs(options.outputs, shown, 2);
+  Outputs outputs(options.outputs, rig.mechanisms[shown], SimulatedBench::signals_a_mechanism * shown + 2);
   outputs.also(log);
   SimulatedBench bench(rig, {.seed = options.seed,
                              .start_positions = standing_of(options.standing, rig),
@@ -105,7 +117,7 @@ Status run_rehearse(const RehearseOptions& options) {
   if (!player.fault().empty()) report.tally.fault = player.fault();
   if (interrupted != 0) report.tally.fault = "interrupted";
   bench.close();
-  outputs.draw(figure_content(report, shown));
+  outputs.draw(figure_content(report, rig, shown));
 
   const std::string text = options.json ? rehearsal_json(report, log) : rehearsal_text(report, log);
   std::fputs(text.c_str(), stdout);

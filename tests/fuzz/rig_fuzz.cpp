@@ -1,0 +1,18 @@
+// Any bytes as a rig file: a rig that can be inspected, or an Error of ours that points into the file.
+#include <cstdlib>
+
+#include "cogstride/report/reports.hpp"
+#include "cogstride/rig/read_rig.hpp"
+
+extern "C" int LLVMFuzzerTestOneInput(const unsigned char* bytes, std::size_t size) {
+  const std::string_view text(reinterpret_cast<const char*>(bytes), size);
+  try {
+    const cogstride::Rig rig = cogstride::parse_rig(text, "fuzz.rig.toml");
+    const cogstride::Inspection inspection = cogstride::inspect_rig(rig);
+    if (cogstride::inspect_text(rig, inspection, "fuzz.rig.toml").empty()) std::abort();
+    if (cogstride::lines_text(rig).empty()) std::abort();
+  } catch (const cogstride::InputError& error) {
+    if (error.diagnostics().empty() || error.diagnostics().front().place.line == 0) std::abort();
+  }
+  return 0;
+}
