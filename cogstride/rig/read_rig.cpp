@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 
+#include "cogstride/rig/stray_character.hpp"
 #include "cogstride/rig/toml_table.hpp"
 
 namespace cogstride {
@@ -345,6 +346,14 @@ Rig read_tables(TomlTable root) {
 }  // namespace
 
 Rig parse_rig(std::string_view text, const std::string& name) {
+  if (const std::optional<StrayCharacter> stray = find_stray_character(text)) {
+    throw InputError({{{name, stray->line, stray->column},
+                       fmt::format("not TOML: '{}' stands outside quotes; keys and numbers are plain letters "
+                                   "and digits, and blanks "
+                                   "plain blanks",
+                                   stray->character),
+                       {}}});
+  }
   TomlFile file(name);
   try {
     const toml::table table = toml::parse(text);

@@ -213,6 +213,22 @@ TEST(ReadRig, LetsASyntaxErrorStandAlone) {
   EXPECT_THROW((void)read_rig("/nowhere/at.all"), Error);
 }
 
+TEST(ReadRig, PointsAtCharactersThatTomlDoesNotKnow) {
+  const auto stray = [](const std::string& text) {
+    const std::vector<Diagnostic> wrong = wrong_in(text);
+    EXPECT_EQ(wrong.size(), 1u);
+    return wrong.empty() ? "" : to_text(wrong[0]).substr(0, 45);
+  };
+  EXPECT_EQ(stray("name = \"x\"\n\u00e4 = 1\n"), "x.rig.toml:2:1: not TOML: '\u00e4' stands outside");
+  EXPECT_EQ(stray("name\u00a0= \"x\"\n").substr(0, 29), "x.rig.toml:1:5: not TOML: '\u00a0");
+  EXPECT_EQ(stray("name = \"open\n\u00e4\n").substr(0, 15), "x.rig.toml:2:1:")
+      << "a quote ends with its line";
+  // Inside quotes and comments they are welcome.
+  const std::string text = with(demo_text(), "name = \"Bobbin bench\"",
+                                "name = \"B\u00e4nkchen \\\" \ufcff\"  # \u00e4 \u3000 \ufcff");
+  EXPECT_EQ(parse_rig(text, "x").name, "B\u00e4nkchen \" \ufcff");
+}
+
 TEST(ReadRig, TakesARotaryMechanismOnAStepDirBoard) {
   std::string text = demo_text();
   const std::size_t train = text.find("train = [");
