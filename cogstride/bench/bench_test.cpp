@@ -237,6 +237,37 @@ TEST(Bench, StopPutsEverythingAtRestAndDoubtsThePosition) {
   EXPECT_EQ(traverse.position(), OutputPosition(0_mm)) << "homed again, it is believed again";
 }
 
+TEST(Bench, AHomingThatIsCancelledLeavesNoPosition) {
+  SimulatedBench bench(demo_rig());
+  auto traverse = bench.mechanism("traverse");
+  auto home = traverse.home();
+  auto move = traverse.move({.to = 10_mm});
+  bench.serve(1_s);
+  home.cancel();
+  EXPECT_NE(move.result().find("nobody knows where it stands"), std::string::npos);
+  EXPECT_EQ(home.status(), MotionStatus::cancelled);
+  EXPECT_EQ(move.status(), MotionStatus::faulted);
+  EXPECT_FALSE(traverse.position());
+  traverse.home().wait();
+  traverse.move({.to = 10_mm}).wait();
+  bench.serve(0.2_s);
+  EXPECT_NEAR(bench.plant("traverse").position(), 0.010, 4e-6);
+}
+
+TEST(Bench, GoesOnUntracedWhenItIsClosed) {
+  EdgeTimes steps(LineId{0});
+  SimulatedBench bench(demo_rig_without_gate(), {.trace = &steps});
+  auto traverse = bench.mechanism("traverse");
+  traverse.move({.to = 1_mm}).wait();
+  bench.close();
+  bench.close();
+  const std::size_t seen = steps.times.size();
+  EXPECT_EQ(seen, 267u);
+  traverse.move({.to = 2_mm}).wait();
+  EXPECT_EQ(steps.times.size(), seen);
+  EXPECT_EQ(traverse.position(), OutputPosition(2_mm));
+}
+
 TEST(Bench, TwoMechanismsMoveSideBySide) {
   Rig rig = demo_rig_without_gate();
   Mechanism second = rig.mechanisms[0];

@@ -139,7 +139,11 @@ void SimulatedBench::close() {
   if (closed_) return;
   closed_ = true;
   stop();
-  if (options_.trace != nullptr) options_.trace->end(lines_->now());
+  if (options_.trace == nullptr) return;
+  options_.trace->end(lines_->now());
+  options_.trace = nullptr;
+  lines_->on_edge({});
+  lines_->look_each(never, {});
 }
 
 const StepperPlant& SimulatedBench::plant(const std::string& name) {

@@ -32,7 +32,7 @@ class SimulatedBench final : public Bench {
   explicit SimulatedBench(Rig rig);
   SimulatedBench(Rig rig, Options options);
 
-  /// Lines at rest and the trace closed: what a program does at its end. Later orders are not carried out.
+  /// Lines at rest and the trace closed: what a program does at its end. What comes later is not traced.
   void close();
 
   /// What was asked and what was made, so far.

@@ -54,7 +54,7 @@ void SimulatedLines::attach(Plant& plant) {
 void SimulatedLines::look_each(Tick period, std::function<void(Tick)> look) {
   look_ = std::move(look);
   look_period_ = period;
-  next_look_ = (now_ + period - 1) / period * period;
+  next_look_ = period == never ? never : (now_ + period - 1) / period * period;
 }
 
 void SimulatedLines::put(Tick at, std::span<const Level> levels) {

@@ -35,7 +35,7 @@ class SimulatedLines final : public TimedLines {
   void attach(Plant& plant);
   /// Called with every change of any line, in the order of time.
   void on_edge(std::function<void(Tick, LineId, bool)> listener) { listener_ = std::move(listener); }
-  /// Calls `look` at each multiple of `period`, with all plants advanced to it.
+  /// Calls `look` at each multiple of `period`, with all plants advanced to it; `never` ends it.
   void look_each(Tick period, std::function<void(Tick)> look);
 
   [[nodiscard]] Tick now() const override { return now_; }

@@ -92,6 +92,8 @@ void StepperMover::begin_next(Lines& lines) {
   if (order.move) {
     // Checked when ordered, but a stop in between may have left it elsewhere: then it is refused here.
     try {
+      if (!origin_)
+        throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
       begin_move(lines, *order.move);
     } catch (const RangeError& error) {
       finish(lines, MotionStatus::faulted, error.what());
