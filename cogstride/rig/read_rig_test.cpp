@@ -223,6 +223,7 @@ TEST(ReadRig, PointsAtCharactersThatTomlDoesNotKnow) {
   EXPECT_EQ(stray("name\u00a0= \"x\"\n").substr(0, 29), "x.rig.toml:1:5: not TOML: '\u00a0");
   EXPECT_EQ(stray("name = \"open\n\u00e4\n").substr(0, 15), "x.rig.toml:2:1:")
       << "a quote ends with its line";
+  EXPECT_EQ(stray("name = 0\"\u00e4\"\n").substr(0, 16), "x.rig.toml:1:10:") << "no value begins there";
   // Inside quotes and comments they are welcome.
   const std::string text = with(demo_text(), "name = \"Bobbin bench\"",
                                 "name = \"B\u00e4nkchen \\\" \ufcff\"  # \u00e4 \u3000 \ufcff");

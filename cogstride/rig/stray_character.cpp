@@ -50,17 +50,21 @@ StrayCharacter located(std::string_view text, std::size_t at) {
 }  // namespace
 
 std::optional<StrayCharacter> find_stray_character(std::string_view text) {
+  // A quote opens a text only where a key or a value may begin; after anything else it is a character like
+  // others.
+  constexpr std::string_view before_key_or_value = "\n=[,{.";
+  char last = '\n';                                               // that was not blank
   std::size_t at = starts_with(text, 0, "\xef\xbb\xbf") ? 3 : 0;  // a byte order mark may stand first
   while (at < text.size()) {
     const char c = text[at];
     if (static_cast<unsigned char>(c) >= 0x80) return located(text, at);
     if (c == '#') {
       at = std::min(text.find('\n', at), text.size());
-    } else if (c == '"' || c == '\'') {
-      at = end_of_quoted(text, at);
-    } else {
-      ++at;
+      continue;
     }
+    const bool opens = (c == '"' || c == '\'') && before_key_or_value.find(last) != std::string_view::npos;
+    at = opens ? end_of_quoted(text, at) : at + 1;
+    if (c != ' ' && c != '\t' && c != '\r') last = c;
   }
   return std::nullopt;
 }
