@@ -31,10 +31,26 @@ double friction_torque(const Mechanism& mechanism, double rad_per_s) {
          mechanism.load.viscous_friction.in(units::Nm_s_per_rad)*rad_per_s;
 }
 
+double usable_share_of_pull_out(double jump_energy) {
+  double sound = 0.0;
+  double beyond = 1.0;
+  if (jump_energy >= 2.0) return 0.0;  // a free swing from rest takes all of it
+  for (int i = 0; i < 50; ++i) {
+    const double share = 0.5 * (sound + beyond);
+    const double x = std::asin(share);
+    (1.0 + std::cos(x) - share * (pi - x) > jump_energy ? sound : beyond) = share;
+  }
+  return sound;
+}
+
 double usable_acceleration(const Mechanism& mechanism, double output_speed) {
   const double speed = shaft_speed(mechanism, output_speed);
   const double pull = available_torque(mechanism, speed) - mechanism.motor.detent_torque.base();
-  const double left = usable_share_of_pull_out * pull - friction_torque(mechanism, speed);
+  if (pull <= 0.0) return 0.0;
+  const double jump = shaft_speed(mechanism, mechanism.limits.start_speed.base.to_double());
+  const double energy = 0.5 * mechanism.load.inertia.base() * jump * jump;
+  const double share = usable_share_of_pull_out(energy * rotor_teeth(mechanism) / pull);
+  const double left = share * pull - friction_torque(mechanism, speed);
   const double radians_a_base = shaft_speed(mechanism, 1.0);
   return std::max(0.0, left / mechanism.load.inertia.base() / radians_a_base);
 }

@@ -7,16 +7,20 @@
 //   (pull-out of a synchronous machine on a stiff source: Fitzgerald, Kingsley, Umans, "Electric Machinery",
 //   ch. 5)
 //
-// A torque applied as a step swings the rotor past its place: by the equal-area rule 0.725 of it can be used.
+// A torque applied as a step swings the rotor past its place: by the equal-area rule 0.725 of it can be used,
+// less when the start speed is jumped to.
 #pragma once
 
 #include "cogstride/mechanism/mechanism.hpp"
 
 namespace cogstride {
 
-/// The load s that a swing from rest just survives: with sin x = s, cos x + s (x - pi) + 1 = 0 (the work of
-/// the field up to the far side equals that of the load). A test solves it.
-inline constexpr double usable_share_of_pull_out = 0.725;
+/// Share s of the pull-out torque that a load applied as a step may use, so that the swing which it starts is
+/// just survived. With sin x = s the work of the field up to the far side equals that of the load and the
+/// energy of the jump to the start speed, e (in units of torque / rotor teeth):  1 + cos x - s (pi - x) = e.
+/// 0.725 for e = 0.
+/// @return 0 when the jump alone is too much
+[[nodiscard]] double usable_share_of_pull_out(double jump_energy);
 
 /// Torque that the windings give at a shaft speed, detent not taken off. N m, never below 0.
 [[nodiscard]] double available_torque(const Mechanism& mechanism, double rad_per_s);

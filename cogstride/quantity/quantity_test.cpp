@@ -94,6 +94,8 @@ TEST(QuantityText, ReadsTheUnitsOfTheTrade) {
   EXPECT_DOUBLE_EQ(parse_quantity<Inertia>("6.2e-6 kg m2").in(units::kg_m2), 6.2e-6);
   EXPECT_NEAR(parse_quantity<ViscousFriction>("1e-4 N m s").in(units::Nm_s_per_rad), 1e-4, 1e-18);
   EXPECT_DOUBLE_EQ(parse_quantity<Length>("0.4 \u00b5m").in(units::um), 0.4);
+  EXPECT_DOUBLE_EQ(parse_quantity<Current>("1.6\u00a0A").in(units::A), 1.6);
+  EXPECT_DOUBLE_EQ(parse_quantity<Torque>("0.45\u202fN\u00b7m").in(units::Nm), 0.45);
   EXPECT_DOUBLE_EQ(parse_quantity<Acceleration>("1500 mm/s\u00b2").in(units::mm_per_s2), 1500);
 }
 

@@ -193,12 +193,15 @@ std::string plain_unit(std::string_view written) {
   replace_all(unit, "\u00b3", "3");
   replace_all(unit, "\u00b7", " ");
   replace_all(unit, "\u00b0", "deg");
+  replace_all(unit, "\u00a0", " ");
+  replace_all(unit, "\u202f", " ");
   replace_all(unit, "^", "");
   replace_all(unit, "\t", " ");
   replace_all(unit, "  ", " ");
   replace_all(unit, " /", "/");
   replace_all(unit, "/ ", "/");
   while (!unit.empty() && unit.back() == ' ') unit.pop_back();
+  if (!unit.empty() && unit.front() == ' ') unit.erase(0, 1);
   return unit;
 }
 

@@ -5,7 +5,8 @@
 //   to_text(current, "A");                                         // "1.6 A"
 //
 // A text is a decimal number, optional blanks and a unit that is always written. The exact form keeps every
-// digit. `unit_symbols()` lists the units; mu and omega signs, "^" and superscript digits are understood.
+// digit. `unit_symbols()` lists the units; mu and omega signs, "^", superscript digits and typographic blanks
+// are understood, as they come when a datasheet is pasted.
 #pragma once
 
 #include <array>

@@ -80,7 +80,8 @@ const std::vector<FindingKind>& finding_kinds() {
        "A torque that is applied as a step swings the rotor past its place. By the equal-area rule about "
        "0.725 of the pull-out "
        "torque can be used; beyond it steps are lost on the ramp.",
-       "inertia x acceleration <= 0.725 (torque at top speed - detent) - friction"},
+       "inertia x acceleration <= s (torque at top speed - detent) - friction, with s = 0.725, less when the "
+       "start speed is jumped to"},
       {"speed-beyond-torque", Severity::error,
        "at top speed the windings give less torque than friction takes",
        "The faster a stepper turns, the less time its current has to rise against inductance and back-EMF.",

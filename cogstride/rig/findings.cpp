@@ -230,6 +230,7 @@ class MechanismInspector {
           fmt::format("the motor can jump to about {}, and is asked for {}", output_text(pull_in, 1),
                       to_text(limits.start_speed)),
           "start below half of it, and ramp from there");
+      return;
     }
     const double shaft = shaft_speed(mechanism_, speed);
     const double left = available_torque(mechanism_, shaft) - mechanism_.motor.detent_torque.base();
