@@ -162,9 +162,14 @@ Ratio read_sold_ratio(TomlTable& mechanism) {
   }
 }
 
-Load read_load(TomlTable table) {
+Load read_load(TomlTable table, const BipolarStepper& motor) {
   Load load;
   load.inertia = table.quantity<Inertia>("inertia");
+  if (Inertia() < load.inertia && load.inertia < motor.rotor_inertia) {
+    table.error(table.place_of("inertia"),
+                fmt::format("inertia: found {}; it is all that turns, the rotor's own {} included",
+                            to_text(load.inertia, "kg m2"), to_text(motor.rotor_inertia, "kg m2")));
+  }
   load.coulomb_friction =
       table.optional_quantity<Torque>("coulomb_friction", Sign::not_negative).value_or(Torque());
   load.viscous_friction = table.optional_quantity<ViscousFriction>("viscous_friction", Sign::not_negative)
@@ -304,7 +309,7 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
   mechanism.train = read_train(table);
   if (table.has("train_sold_as")) mechanism.train_sold_as = read_sold_ratio(table);
   const OutputKind kind = output_kind(mechanism.train);
-  if (auto load = table.table("load")) mechanism.load = read_load(*load);
+  if (auto load = table.table("load")) mechanism.load = read_load(*load, mechanism.motor);
   if (auto limits = table.table("limits")) mechanism.limits = read_limits(*limits, kind, mechanism.hard_ends);
   std::vector<std::string> sensors;
   if (auto sensor_tables = table.optional_table("sensor")) {

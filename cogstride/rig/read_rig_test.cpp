@@ -156,6 +156,9 @@ TEST(ReadRig, PointsAtWhatIsWrongAndSaysWhatWouldDo) {
   EXPECT_NE(one_wrong("supply = \"main\"", "supply = \"mains\"").find("the rig has main"), std::string::npos);
   EXPECT_NE(one_wrong("sensor = \"gate\"", "sensor = \"gates\"").find("this mechanism has gate"),
             std::string::npos);
+  EXPECT_NE(one_wrong("inertia = \"7.6e-5 kg m2\"", "inertia = \"7.6e-7 kg m2\"")
+                .find("the rotor's own 6.2e-06 kg m2 included"),
+            std::string::npos);
   EXPECT_NE(one_wrong("full_steps = 200", "full_steps = 202").find("a multiple of 4"), std::string::npos);
   EXPECT_NE(one_wrong("position = \"0 mm\"", "position = \"130 mm\"").find("outside the travel"),
             std::string::npos);
