@@ -7,10 +7,14 @@ using namespace cogstride::literals;
 
 int main() {
   cogstride::Mechanism traverse{.name = "traverse", .supply = {.voltage = 24_V}};
-  traverse.motor = {.full_steps = 200, .rated_current = 1.6_A, .resistance = 1.9_ohm, .inductance = 3.4_mH};
-  traverse.motor.holding_torque = 0.45_Nm;
-  traverse.board = {.microsteps = 8, .current = 1.6_A, .shortest_high = 2.2_us, .shortest_low = 2.2_us};
-  traverse.wiring = {
+  traverse.motor = cogstride::Stepper{.full_steps = 200,
+                                      .rated_current = 1.6_A,
+                                      .resistance = 1.9_ohm,
+                                      .inductance = 3.4_mH,
+                                      .holding_torque = 0.45_Nm};
+  traverse.board = cogstride::StepDirBoard{
+      .microsteps = 8, .current = 1.6_A, .shortest_high = 2.2_us, .shortest_low = 2.2_us};
+  traverse.wiring = cogstride::StepDirWiring{
       .step = {.number = 0}, .dir = {.number = 1}, .pulse_width = 3_us, .dir_steady_before = 5_us};
   traverse.train = {{cogstride::Belt{.driving = 18, .driven = 24}, cogstride::Screw{.lead = 8_mm}}};
   traverse.load = {.inertia = 7.6e-5_kg_m2, .coulomb_friction = 0.02_Nm};

@@ -271,12 +271,53 @@ TEST_F(CommandLine, SaysWhatIsWrongBeforePowerIsOn) {
 TEST_F(CommandLine, PrintsTheWiringList) {
   const Ran ran = cogstride("lines " + demo_rig);
   EXPECT_EQ(ran.status, 0);
-  EXPECT_TRUE(std::regex_search(ran.out, std::regex(" 2  traverse enable +output +high +7.78 mA")))
+  EXPECT_TRUE(
+      std::regex_search(ran.out, std::regex(" 2  traverse enable +output +high +floats, off +7.78 mA")))
       << ran.out;
   const json lines = json::parse(cogstride("lines --json " + demo_rig).out);
-  ASSERT_EQ(lines.size(), 4u);
+  ASSERT_EQ(lines.size(), 34u);
   EXPECT_EQ(lines[3]["use"], "gate");
   EXPECT_FALSE(lines[3]["output"]);
+}
+
+TEST_F(CommandLine, WritesANewRigAndChangesIt) {
+  const std::string rig = path("shed.rig.toml");
+  const std::string words =
+      "new " + rig + " --mechanism \"reel=bipolar stepper\" --mechanism \"drum=brushed, " +
+      "sign-and-magnitude H-bridge\" --sensor \"reel.gate=optical gate\" --hand " + "\"halt=emergency stop\"";
+  ASSERT_EQ(cogstride(words).status, 0) << cogstride(words).out;
+  EXPECT_NE(cogstride(words).out.find("is there already; --overwrite"), std::string::npos);
+  EXPECT_EQ(cogstride("inspect " + rig).status, 0) << cogstride("inspect " + rig).out;
+  const Ran changed = cogstride("change " + rig + " mechanism.reel.board.microsteps 16");
+  EXPECT_EQ(changed.status, 0) << changed.out;
+  EXPECT_NE(cogstride("inspect " + rig + " reel").out.find("at 16 microsteps"), std::string::npos);
+  const std::string before = cogstride::read_text_file(rig);
+  const Ran refused = cogstride("change " + rig + " mechanism.reel.board.microsteps 17");
+  EXPECT_EQ(refused.status, 2);
+  EXPECT_NE(refused.out.find("17 is not a setting of this board (1, 2, 4, 8, 16)"), std::string::npos);
+  EXPECT_EQ(cogstride::read_text_file(rig), before);
+  EXPECT_EQ(cogstride("new " + path("x.rig.toml") + " --mechanism reel").status, 2);
+  EXPECT_FALSE(fs::exists(path("x.rig.toml")));
+}
+
+TEST_F(CommandLine, ShowsOneMechanismAlone) {
+  const Ran ran = cogstride("inspect " + demo_rig + " letoff");
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_NE(ran.out.find("breaks loose at 13.7 %, takes 89.9 % at top speed"), std::string::npos) << ran.out;
+  EXPECT_EQ(ran.out.find("traverse"), std::string::npos);
+  const json figures = json::parse(cogstride("inspect --json " + demo_rig + " letoff").out);
+  ASSERT_EQ(figures["mechanisms"].size(), 1u);
+  EXPECT_EQ(figures["mechanisms"][0]["pwm_counts"], 2400);
+  EXPECT_EQ(figures["mechanisms"][0]["motor_turns_per_base"]["denominator"], 4);
+  EXPECT_EQ(cogstride("inspect " + demo_rig + " letof").status, 2);
+}
+
+// docs/rig.md holds what `cogstride keys` lists.
+TEST_F(CommandLine, TheRigPageIsComplete) {
+  const std::string page = cogstride::read_text_file(COGSTRIDE_SOURCE_DIR "/docs/rig.md");
+  EXPECT_NE(page.find(cogstride("keys --page").out), std::string::npos) << "renew it with scripts/rig-page";
+  EXPECT_NE(cogstride("keys brushed").out.find("torque_constant"), std::string::npos);
+  EXPECT_EQ(cogstride("keys brushd").status, 2);
 }
 
 // docs/findings.md is what `cogstride explain` says, code by code.

@@ -34,15 +34,18 @@ Motion MechanismHandle::move(const MoveOrder& order) {
 }
 
 Bench::Bench(Rig rig) : rig_(std::move(rig)) {
-  for (std::size_t i = 0; i < rig_.mechanisms.size(); ++i) {
-    movers_.push_back(
-        std::make_unique<StepperMover>(rig_.mechanisms[i], static_cast<MechanismId>(i), rig_.controller));
+  for (const Mechanism& mechanism : rig_.mechanisms) {
+    if (!mechanism.is_step_dir_stepper()) continue;
+    const auto id = static_cast<MechanismId>(movers_.size());
+    movers_.push_back(std::make_unique<StepperMover>(mechanism, id, rig_.controller));
   }
 }
 
 StepperMover& Bench::mover(const std::string& name) {
   const Mechanism& wanted = mechanism_named(rig_, name);
-  return *movers_[static_cast<std::size_t>(&wanted - rig_.mechanisms.data())];
+  require_step_dir_stepper(wanted);
+  return **std::find_if(movers_.begin(), movers_.end(),
+                        [&](const auto& mover) { return mover->mechanism().name == wanted.name; });
 }
 
 MechanismHandle Bench::mechanism(const std::string& name) {

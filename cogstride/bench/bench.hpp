@@ -93,7 +93,9 @@ class Bench {
   /// Everything to rest, now. Motions that had not ended are faulted.
   void stop();
 
+  /// @throws RangeError when the rig has none of that name, or it is of a kind that cannot be moved so far.
   [[nodiscard]] StepperMover& mover(const std::string& name);
+  /// Of the mechanisms that can be moved, in the rig's order; a mover's MechanismId is its place here.
   [[nodiscard]] const std::vector<std::unique_ptr<StepperMover>>& movers() const { return movers_; }
 
  protected:

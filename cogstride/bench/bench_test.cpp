@@ -42,8 +42,8 @@ TEST(Bench, TurnsSevenTwelfthsAtAConstantSpeedAsLongAsTheSumSays) {
   reel.name = "reel";
   reel.train = {};
   reel.hard_ends.reset();
-  reel.motor.full_steps = 48;
-  reel.board.microsteps = 8;  // 384 steps a turn: 7/12 of it are 224
+  reel.stepper().full_steps = 48;
+  reel.step_dir().microsteps = 8;  // 384 steps a turn: 7/12 of it are 224
   reel.limits = {.speed = 4.5_rpm, .acceleration = 360_deg_per_s2, .start_speed = 4.5_rpm};
   EdgeTimes steps(LineId{0});
   SimulatedBench bench(rig, {.trace = &steps});
@@ -78,7 +78,8 @@ TEST(StepperMover, TenThousandRandomMovesThereAndBackEndOnTheStartingStep) {
   setup.lead = 480;
   SimulatedLines lines(std::move(setup));
   // The board's rules, checked at the lines.
-  StepDirReceiver board(rig.mechanisms[0].board, rig.mechanisms[0].wiring, rig.controller.timer_clock);
+  StepDirReceiver board(rig.mechanisms[0].step_dir(), rig.mechanisms[0].step_dir_lines(),
+                        rig.controller.timer_clock);
   lines.on_edge([&](Tick at, LineId line, bool high) {
     if (line == LineId{0}) board.set_step(at, high);
     if (line == LineId{1}) board.set_dir(at, high);
@@ -128,7 +129,7 @@ TEST(Bench, HomesToTheSameStepFromAHundredPlacesTheGateIncluded) {
 
 TEST(Bench, SaysThatHomingFailedAndWhy) {
   Rig rig = demo_rig();
-  rig.mechanisms[0].wiring.enable->active = ActiveLevel::high;  // the board wants low
+  rig.mechanisms[0].step_dir_lines().enable->active = ActiveLevel::high;  // the board wants low
   SimulatedBench bench(rig);
   auto traverse = bench.mechanism("traverse");
   auto home = traverse.home();
@@ -144,9 +145,9 @@ TEST(Bench, SaysThatHomingFailedAndWhy) {
 
 TEST(Bench, SaysThatTheGateIsStuck) {
   Rig rig = demo_rig();
-  rig.mechanisms[0].gate->blocked = ActiveLevel::low;  // clear looks like blocked
-  rig.mechanisms[0].gate->blocks_at = 300_mm;          // and no edge ever comes
-  rig.mechanisms[0].gate->clears_at = 301_mm;
+  rig.mechanisms[0].home_switch()->active = ActiveLevel::low;  // clear looks like blocked
+  rig.mechanisms[0].home_switch()->acts_at = 300_mm;           // and no edge ever comes
+  rig.mechanisms[0].home_switch()->releases_at = 301_mm;
   SimulatedBench bench(rig);
   EXPECT_NE(bench.mechanism("traverse").home().result().find("stays blocked"), std::string::npos);
 }
@@ -272,9 +273,9 @@ TEST(Bench, TwoMechanismsMoveSideBySide) {
   Rig rig = demo_rig_without_gate();
   Mechanism second = rig.mechanisms[0];
   second.name = "takeup";
-  second.wiring.step.number = 10;
-  second.wiring.dir.number = 11;
-  second.wiring.enable->number = 12;
+  second.step_dir_lines().step.number = 10;
+  second.step_dir_lines().dir.number = 11;
+  second.step_dir_lines().enable->number = 12;
   rig.mechanisms.push_back(second);
   SimulatedBench bench(rig);
   auto a = bench.mechanism("traverse").move({.to = 60_mm});

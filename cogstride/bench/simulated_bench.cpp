@@ -48,7 +48,8 @@ SimulatedBench::SimulatedBench(Rig rig, Options options)
     : Bench(std::move(rig)), options_(std::move(options)) {
   for (const auto& [name, position] : options_.start_positions) (void)mechanism_named(this->rig(), name);
   open_lines();
-  for (const Mechanism& mechanism : this->rig().mechanisms) {
+  for (const auto& mover : movers()) {
+    const Mechanism& mechanism = mover->mechanism();
     StepperPlant::Setup setup;
     setup.clock = this->rig().controller.timer_clock;
     setup.seed = options_.seed;
@@ -64,8 +65,9 @@ void SimulatedBench::open_lines() {
   SimulatedLines::Setup setup;
   for (const auto& mover : movers()) {
     for (LineSetup& line : mover->stream().driver().line_setups()) setup.lines.push_back(std::move(line));
-    if (const auto& gate = mover->mechanism().gate) {
-      setup.lines.push_back({static_cast<LineId>(gate->line), mover->mechanism().name + ".gate",
+    const PlaceSwitch* const gate = mover->mechanism().home_switch();
+    if (gate != nullptr) {
+      setup.lines.push_back({static_cast<LineId>(gate->line), mover->mechanism().name + "." + gate->name,
                              mover->stream().driver().id(), Use::input, false, 0,
                              static_cast<SourceId>(gate->line)});
     }
@@ -82,7 +84,7 @@ void SimulatedBench::begin_trace() {
       if (note.kind == MotionNote::Kind::home_edge)
         plants_[static_cast<std::size_t>(note.mechanism)]->count_losses_from_here();
       if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
-      trace_event(event_of(note, rig().mechanisms[static_cast<std::size_t>(note.mechanism)].name));
+      trace_event(event_of(note, movers()[static_cast<std::size_t>(note.mechanism)]->mechanism().name));
     });
   }
   if (options_.trace == nullptr) return;
@@ -93,7 +95,8 @@ void SimulatedBench::begin_trace() {
   layout.ticks_per_second_denominator = clock.denominator();
   for (const LineSetup& line : lines_->lines())
     layout.lines.push_back({line.id, line.name, lines_->level(line.id)});
-  for (const Mechanism& mechanism : rig().mechanisms) {
+  for (const auto& mover : movers()) {
+    const Mechanism& mechanism = mover->mechanism();
     const OutputKind kind = output_kind(mechanism.train);
     const std::string position_unit(display_unit(kind, 0));
     layout.signals.push_back({mechanism.name + ".asked", position_unit});
@@ -112,8 +115,8 @@ void SimulatedBench::begin_trace() {
 
 void SimulatedBench::look(Tick at) {
   for (std::size_t i = 0; i < plants_.size(); ++i) {
-    const Mechanism& mechanism = rig().mechanisms[i];
     const StepperMover& mover = *movers()[i];
+    const Mechanism& mechanism = mover.mechanism();
     const StepperPlant& plant = *plants_[i];
     const double scale = display_units_per_base(output_kind(mechanism.train));
     double asked = std::numeric_limits<double>::quiet_NaN();
@@ -147,8 +150,7 @@ void SimulatedBench::close() {
 }
 
 const StepperPlant& SimulatedBench::plant(const std::string& name) {
-  const Mechanism& wanted = mechanism_named(rig(), name);
-  return *plants_[static_cast<std::size_t>(&wanted - rig().mechanisms.data())];
+  return *plants_[static_cast<std::size_t>(mover(name).stream().driver().id())];
 }
 
 RunTally SimulatedBench::tally() const {
@@ -156,8 +158,8 @@ RunTally SimulatedBench::tally() const {
   run.seconds = now().in(units::s);
   run.fault = fault_;
   for (std::size_t i = 0; i < plants_.size(); ++i) {
-    const Mechanism& mechanism = rig().mechanisms[i];
     const StepperMover& mover = *movers()[i];
+    const Mechanism& mechanism = mover.mechanism();
     const StepperPlant& plant = *plants_[i];
     const StepDirReceiver::Counts& counts = plant.board().counts();
     const OutputKind kind = output_kind(mechanism.train);
@@ -174,8 +176,9 @@ RunTally SimulatedBench::tally() const {
     tally.missed_short = counts.missed_short;
     tally.wrong_direction = counts.wrong_direction;
     tally.shortest_step_level = counts.shortest;
-    tally.enable_wanted = mechanism.board.enable_active == ActiveLevel::low ? "low" : "high";
-    tally.shortest_allowed = std::max(mechanism.board.shortest_high, mechanism.board.shortest_low).base();
+    tally.enable_wanted = mechanism.step_dir().enable_active == ActiveLevel::low ? "low" : "high";
+    tally.shortest_allowed =
+        std::max(mechanism.step_dir().shortest_high, mechanism.step_dir().shortest_low).base();
     tally.microsteps_a_period = plant.microsteps_a_period();
     tally.lost_microsteps = plant.lost_microsteps();
     for (const StepperPlant::Slip& slip : plant.slips())

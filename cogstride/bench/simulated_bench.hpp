@@ -26,7 +26,7 @@ class SimulatedBench final : public Bench {
     TraceSink* trace = nullptr;  ///< told everything; must outlive the bench
   };
 
-  /// Traced signals of each mechanism, in the rig's order: asked, made, speed, phase_a, phase_b.
+  /// Traced signals of each mover, in their order: asked, made, speed, phase_a, phase_b.
   static constexpr std::size_t signals_a_mechanism = 5;
 
   explicit SimulatedBench(Rig rig);

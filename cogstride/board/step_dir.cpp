@@ -22,10 +22,10 @@ bool level_for(const DrivenLine& line, bool on) {
 StepDirDriver::StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock)
     : name_(mechanism.name),
       id_(id),
-      wiring_(mechanism.wiring),
+      wiring_(mechanism.step_dir_lines()),
       step_(line_id(wiring_.step)),
       dir_(line_id(wiring_.dir)),
-      wake_(ticks_at_least(mechanism.board.wake, clock)),
+      wake_(ticks_at_least(mechanism.step_dir().wake, clock)),
       dir_steady_before_(ticks_at_least(wiring_.dir_steady_before, clock)),
       dir_steady_after_(ticks_at_least(wiring_.dir_steady_after, clock)),
       pulse_width_(std::max<Tick>(1, ticks_at_least(wiring_.pulse_width, clock))) {

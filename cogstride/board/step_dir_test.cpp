@@ -122,9 +122,9 @@ TEST(StepDirReceiver, IsAlwaysOnWhenEnableIsTied) {
 
 TEST(StepDirDriver, RestsWithTheBoardOff) {
   Mechanism mechanism{.name = "traverse"};
-  mechanism.board = board();
-  mechanism.wiring = wiring();
-  mechanism.wiring.pulse_width = 2.2_us;
+  mechanism.step_dir() = board();
+  mechanism.step_dir_lines() = wiring();
+  mechanism.step_dir_lines().pulse_width = 2.2_us;
   const StepDirDriver driver(mechanism, MechanismId{3}, clock_48);
   const std::vector<LineSetup> lines = driver.line_setups();
   ASSERT_EQ(lines.size(), 3u);

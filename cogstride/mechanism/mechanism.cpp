@@ -2,7 +2,78 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace cogstride {
+namespace {
+
+template <class Kind, class Variant>
+auto& required(Variant& part, const std::string& name, const char* what) {
+  auto* const found = std::get_if<Kind>(&part);
+  if (found != nullptr) return *found;
+  throw RangeError(fmt::format("{}: is not {}", name, what));
+}
+
+constexpr const char* a_stepper = "a stepper";
+constexpr const char* on_step_dir = "driven by a STEP/DIR board";
+
+}  // namespace
+
+const Stepper& Mechanism::stepper() const {
+  return required<Stepper>(motor, name, a_stepper);
+}
+Stepper& Mechanism::stepper() {
+  return required<Stepper>(motor, name, a_stepper);
+}
+const StepDirBoard& Mechanism::step_dir() const {
+  return required<StepDirBoard>(board, name, on_step_dir);
+}
+StepDirBoard& Mechanism::step_dir() {
+  return required<StepDirBoard>(board, name, on_step_dir);
+}
+const StepDirWiring& Mechanism::step_dir_lines() const {
+  return required<StepDirWiring>(wiring, name, on_step_dir);
+}
+StepDirWiring& Mechanism::step_dir_lines() {
+  return required<StepDirWiring>(wiring, name, on_step_dir);
+}
+
+const PlaceSwitch* Mechanism::home_switch() const {
+  if (!homing) return nullptr;
+  for (const Sensor& sensor : sensors) {
+    const auto* const found = std::get_if<PlaceSwitch>(&sensor);
+    if (found != nullptr && found->name == homing->sensor) return found;
+  }
+  throw RangeError(fmt::format("{}: has no switch '{}' to home with", name, homing->sensor));
+}
+PlaceSwitch* Mechanism::home_switch() {
+  return const_cast<PlaceSwitch*>(static_cast<const Mechanism*>(this)->home_switch());
+}
+
+bool Mechanism::is_step_dir_stepper() const {
+  const auto* const step_dir_board = std::get_if<StepDirBoard>(&board);
+  return std::holds_alternative<Stepper>(motor) && step_dir_board != nullptr &&
+         step_dir_board->form == StepDirBoard::Form::step_dir;
+}
+
+void require_step_dir_stepper(const Mechanism& mechanism) {
+  if (mechanism.is_step_dir_stepper()) return;
+  throw RangeError(fmt::format(
+      "{}: planned and moved are only steppers on STEP/DIR boards so far; this is a {} motor on a {} board",
+      mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
+}
+
+std::int64_t steps_a_motor_turn(const Mechanism& mechanism) {
+  if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor)) return servo->steps_a_turn;
+  const auto* const stepper = std::get_if<Stepper>(&mechanism.motor);
+  if (stepper == nullptr) return 0;
+  if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board))
+    return stepper->full_steps * board->microsteps;
+  Stepping stepping = Stepping::full;
+  if (const auto* const array = std::get_if<TransistorArray>(&mechanism.board)) stepping = array->stepping;
+  if (const auto* const bridge = std::get_if<DualHBridge>(&mechanism.board)) stepping = bridge->stepping;
+  return stepper->full_steps * (stepping == Stepping::half ? 2 : 1);
+}
 
 void require_kind(const Mechanism& mechanism, OutputKind kind) {
   if (output_kind(mechanism.train) == kind) return;
@@ -15,6 +86,61 @@ void require_kind(const Mechanism& mechanism, OutputKind kind) {
 std::int64_t step_at(const Mechanism& mechanism, OutputPosition position) {
   require_kind(mechanism, position.kind);
   return (position.base * steps_per_base(mechanism)).rounded();
+}
+
+OutputPosition station_at(const Mechanism& mechanism, std::int64_t station) {
+  const Limits& limits = mechanism.limits;
+  const std::int64_t stations = limits.stations.value_or(0);
+  if (station < 0 || station >= stations) {
+    throw RangeError(stations == 0 ? fmt::format("{}: has no stations", mechanism.name)
+                                   : fmt::format("{}: has no station {}; they are 0 to {}", mechanism.name,
+                                                 station, stations - 1));
+  }
+  const OutputKind kind = output_kind(mechanism.train);
+  const bool along_travel = limits.travel_from && limits.travel_to;
+  const Ratio from = along_travel ? limits.travel_from->base : Ratio(0);
+  // On a travel the last station is its end; on a ring it is one short of the first.
+  const Ratio way = along_travel ? limits.travel_to->base - from : Ratio(1);
+  const std::int64_t parts = along_travel ? std::max<std::int64_t>(1, stations - 1) : stations;
+  return {kind, from + way * Ratio(station, parts)};
+}
+
+Ratio counts_per_base(const Mechanism& mechanism, const Encoder& encoder) {
+  const Ratio counts = Ratio(4) * Ratio(encoder.lines_a_turn) * Ratio(encoder.counts_backwards ? -1 : 1);
+  if (encoder.place == Encoder::Place::motor) return counts * motor_turns_per_base(mechanism.train);
+  return counts;
+}
+
+std::string kind_name(const Motor& motor) {
+  struct Names {
+    const char* operator()(const Stepper& stepper) const {
+      return stepper.phases == Stepper::Phases::bipolar ? "bipolar stepper" : "unipolar stepper";
+    }
+    const char* operator()(const BrushedMotor&) const { return "brushed"; }
+    const char* operator()(const BrushlessMotor&) const { return "brushless"; }
+    const char* operator()(const ThrottledMotor&) const { return "brushless with speed controller"; }
+    const char* operator()(const HobbyServo&) const { return "hobby servo"; }
+    const char* operator()(const StepServo&) const { return "closed-loop servo"; }
+  };
+  return std::visit(Names{}, motor);
+}
+
+std::string kind_name(const Board& board) {
+  struct Names {
+    const char* operator()(const StepDirBoard& steps) const {
+      return steps.form == StepDirBoard::Form::step_dir ? "STEP/DIR" : "two-pulse";
+    }
+    const char* operator()(const TransistorArray&) const { return "four-input transistor array"; }
+    const char* operator()(const DualHBridge&) const { return "dual H-bridge"; }
+    const char* operator()(const HBridge& bridge) const {
+      if (bridge.form == HBridge::Form::two_input) return "two-input H-bridge";
+      return bridge.form == HBridge::Form::sign_magnitude ? "sign-and-magnitude H-bridge"
+                                                          : "four-channel motor board";
+    }
+    const char* operator()(const SixGateInverter&) const { return "six-gate inverter"; }
+    const char* operator()(const PulseWidthInput&) const { return "pulse-width input"; }
+  };
+  return std::visit(Names{}, board);
 }
 
 }  // namespace cogstride

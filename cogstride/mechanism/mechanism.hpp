@@ -3,31 +3,63 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
-#include "cogstride/mechanism/parts.hpp"
+#include "cogstride/mechanism/boards.hpp"
+#include "cogstride/mechanism/limits.hpp"
+#include "cogstride/mechanism/motors.hpp"
+#include "cogstride/mechanism/sensors.hpp"
 #include "cogstride/mechanism/train.hpp"
+#include "cogstride/mechanism/wiring.hpp"
 
 namespace cogstride {
 
 struct Mechanism {
   std::string name{};
   Supply supply{};
-  BipolarStepper motor{};
-  StepDirBoard board{};
-  StepDirWiring wiring{};
+  Motor motor{};
+  Board board{};
+  BoardWiring wiring{};
+  CommonWiring common{};
   Train train{};
-  std::optional<Ratio> train_sold_as{};  ///< motor turns to one of the output, as a label says
+  std::optional<Ratio> train_sold_as{};        ///< motor turns to one of the output, as a label says
+  std::optional<std::int64_t> steps_a_turn{};  ///< of the motor shaft, as the maker's own program counts
+  bool reversed = false;  ///< the motor is driven the other way; `wiring` and encoders have it counted in
   Load load{};
   Limits limits{};
-  std::optional<OpticalGate> gate{};
-  std::optional<Homing> homing{};  ///< needs a gate
+  std::vector<Sensor> sensors{};
+  std::optional<Homing> homing{};  ///< needs a switch
   std::optional<HardEnds> hard_ends{};
+  std::optional<Following> follows{};
+
+  // A stepper on a STEP/DIR board, which several rooms are about. @throws RangeError for another kind
+  [[nodiscard]] const Stepper& stepper() const;
+  [[nodiscard]] Stepper& stepper();
+  [[nodiscard]] const StepDirBoard& step_dir() const;
+  [[nodiscard]] StepDirBoard& step_dir();
+  [[nodiscard]] const StepDirWiring& step_dir_lines() const;
+  [[nodiscard]] StepDirWiring& step_dir_lines();
+
+  /// The switch that homing goes to, else nothing. @throws RangeError when there is no switch of that name
+  [[nodiscard]] const PlaceSwitch* home_switch() const;
+  [[nodiscard]] PlaceSwitch* home_switch();
+
+  /// Whether it is a stepper with a STEP/DIR board.
+  [[nodiscard]] bool is_step_dir_stepper() const;
 };
 
-/// Steps (microsteps, pulses on STEP) that move the output by one metre or one turn. Exact.
+/// @throws RangeError, with what it is instead, unless it is a stepper with a STEP/DIR board: the kind that
+/// can be moved so far.
+void require_step_dir_stepper(const Mechanism& mechanism);
+
+/// Microsteps (or steps of a servo) that one turn of the motor shaft takes; full or half steps of a board
+/// that switches coils. 0 for a motor that does not step.
+[[nodiscard]] std::int64_t steps_a_motor_turn(const Mechanism& mechanism);
+
+/// Steps (microsteps, pulses on STEP) that move the output by one metre or one turn. Exact; 0 for a motor
+/// that does not step.
 [[nodiscard]] inline Ratio steps_per_base(const Mechanism& mechanism) {
-  return Ratio(mechanism.motor.full_steps) * Ratio(mechanism.board.microsteps) *
-         motor_turns_per_base(mechanism.train);
+  return Ratio(steps_a_motor_turn(mechanism)) * motor_turns_per_base(mechanism.train);
 }
 
 /// The step nearest to a position, half away from zero: its rounded image.
@@ -44,5 +76,15 @@ template <int PerTime>
   require_kind(mechanism, amount.kind);
   return (amount.base * steps_per_base(mechanism)).to_double();
 }
+
+/// Station k of N, exact: k/N of a turn, or of the travel. @throws RangeError when it has no such station.
+[[nodiscard]] OutputPosition station_at(const Mechanism& mechanism, std::int64_t station);
+
+/// Counts of an encoder for one metre or one turn of the output. Exact; negative when it counts backwards.
+[[nodiscard]] Ratio counts_per_base(const Mechanism& mechanism, const Encoder& encoder);
+
+/// "bipolar stepper", "STEP/DIR board" and so on: as the rig file and lists name the kinds.
+[[nodiscard]] std::string kind_name(const Motor& motor);
+[[nodiscard]] std::string kind_name(const Board& board);
 
 }  // namespace cogstride

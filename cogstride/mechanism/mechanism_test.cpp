@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <cmath>
+
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/quantity/literals.hpp"
 
@@ -12,8 +14,8 @@ using namespace literals;
 
 Mechanism traverse() {
   Mechanism mechanism{.name = "traverse"};
-  mechanism.motor.full_steps = 200;
-  mechanism.board.microsteps = 8;
+  mechanism.stepper().full_steps = 200;
+  mechanism.step_dir().microsteps = 8;
   mechanism.train = {{Belt{18, 24}, Screw{8_mm}}};
   return mechanism;
 }
@@ -67,9 +69,58 @@ TEST(Ticks, ProtectiveTimesRoundUp) {
   EXPECT_EQ(ticks_at_least(0_us, 48_MHz), 0);
 }
 
-TEST(BipolarStepper, HoldsWithBothWindingsAtRightAngles) {
-  const BipolarStepper motor{.rated_current = 1.6_A, .holding_torque = 0.45_Nm};
+TEST(Stepper, HoldsWithBothWindingsAtRightAngles) {
+  const Stepper motor{.rated_current = 1.6_A, .holding_torque = 0.45_Nm};
   EXPECT_NEAR(motor.torque_constant().in(units::Nm_per_A), 0.199, 0.0005);
+}
+
+TEST(Stepper, WithItsHalvesInSeriesOrInParallelLosesAndHoldsTheSame) {
+  Stepper motor{.leads = 8,
+                .halves = Stepper::Halves::one,
+                .rated_current = 1_A,
+                .resistance = 3_ohm,
+                .inductance = 4_mH,
+                .holding_torque = 0.3_Nm};
+  const auto loss = [&] {
+    const StepperWinding winding = motor.winding();
+    return winding.rated_current.base() * winding.rated_current.base() * winding.resistance.base();
+  };
+  const auto hold = [&] { return (motor.torque_constant() * motor.winding().rated_current).in(units::Nm); };
+  const double one_loss = loss();
+  const double one_hold = hold();
+  for (const Stepper::Halves halves : {Stepper::Halves::series, Stepper::Halves::parallel}) {
+    motor.halves = halves;
+    EXPECT_NEAR(loss(), one_loss, 1e-12);
+    EXPECT_NEAR(hold(), std::sqrt(2.0) * one_hold, 1e-12) << "of both halves at the loss of one";
+  }
+  // Four times the inductance in series: the textbook's reason to join halves in parallel for speed.
+  motor.halves = Stepper::Halves::series;
+  EXPECT_NEAR(motor.winding().inductance.in(units::mH), 16.0, 1e-12);
+}
+
+TEST(Station, IsAnExactPartOfTheTurnOrTheTravel) {
+  Mechanism ring{.name = "creel"};
+  ring.train = {{GearPair{10, 34}}};
+  ring.limits.stations = 7;
+  EXPECT_EQ(station_at(ring, 3), OutputPosition(OutputKind::rotary, Ratio(3, 7)));
+  EXPECT_THROW((void)station_at(ring, 7), RangeError);
+  Mechanism shuttle = traverse();
+  EXPECT_THROW((void)station_at(shuttle, 0), RangeError);
+  shuttle.limits.stations = 5;
+  shuttle.limits.travel_from = 10_mm;
+  shuttle.limits.travel_to = 90_mm;
+  EXPECT_EQ(station_at(shuttle, 4), OutputPosition(90_mm)) << "the last is the end of the travel";
+  EXPECT_EQ(station_at(shuttle, 1), OutputPosition(30_mm));
+}
+
+TEST(Encoder, CountsThroughTheTrainWhenItSitsOnTheMotor) {
+  Mechanism letoff{.name = "letoff"};
+  letoff.train = {{GearPair{4, 19}}};
+  Encoder encoder{.lines_a_turn = 12};
+  EXPECT_EQ(counts_per_base(letoff, encoder), Ratio(228)) << "12 lines, 4 counts each, 19:4";
+  encoder.place = Encoder::Place::output;
+  encoder.counts_backwards = true;
+  EXPECT_EQ(counts_per_base(letoff, encoder), Ratio(-48));
 }
 
 }  // namespace

@@ -15,20 +15,29 @@ struct StageRatio {
     if (screw.lead.base() <= Ratio(0)) throw RangeError("a screw needs a lead above 0 mm");
     return Ratio(1) / screw.lead.base();
   }
+  Ratio operator()(const ToothedDrive& drive) const {
+    if (drive.teeth <= 0 || drive.pitch.base() <= Ratio(0))
+      throw RangeError("a toothed drive needs teeth and a pitch above 0");
+    return Ratio(1) / (Ratio(drive.teeth) * drive.pitch.base());
+  }
 };
+
+bool ends_train(const TrainStage& stage) {
+  return std::holds_alternative<Screw>(stage) || std::holds_alternative<ToothedDrive>(stage);
+}
 
 }  // namespace
 
 OutputKind output_kind(const Train& train) {
-  const bool has_screw = !train.stages.empty() && std::holds_alternative<Screw>(train.stages.back());
-  return has_screw ? OutputKind::linear : OutputKind::rotary;
+  const bool is_linear = !train.stages.empty() && ends_train(train.stages.back());
+  return is_linear ? OutputKind::linear : OutputKind::rotary;
 }
 
 Ratio motor_turns_per_base(const Train& train) {
   Ratio turns = 1;
   for (std::size_t i = 0; i < train.stages.size(); ++i) {
-    if (std::holds_alternative<Screw>(train.stages[i]) && i + 1 != train.stages.size()) {
-      throw RangeError("a screw must be the last stage of a train");
+    if (ends_train(train.stages[i]) && i + 1 != train.stages.size()) {
+      throw RangeError("what makes an output linear must be the last stage of a train");
     }
     turns *= std::visit(StageRatio{}, train.stages[i]);
   }

@@ -1,4 +1,5 @@
-// What stands between motor shaft and output: belts, gear pairs, a screw. Its ratio is exact.
+// What stands between motor shaft and output: belts, gear pairs, a screw or a toothed drive. Its ratio is
+// exact.
 //
 //   Train train{{Belt{18, 24}, Screw{8_mm}}};
 //   motor_turns_per_base(train);   // 500/3 motor turns a metre
@@ -29,7 +30,13 @@ struct Screw {
   ExactLength lead{};
 };
 
-using TrainStage = std::variant<Belt, GearPair, Screw>;
+/// A toothed wheel that drives a belt or a rack along a line: `teeth` of `pitch` a turn. It ends the train.
+struct ToothedDrive {
+  std::int64_t teeth = 1;
+  ExactLength pitch{};
+};
+
+using TrainStage = std::variant<Belt, GearPair, Screw, ToothedDrive>;
 
 /// The stages from the motor shaft on; no stage at all means that the motor shaft is the output.
 struct Train {
@@ -39,7 +46,8 @@ struct Train {
 [[nodiscard]] OutputKind output_kind(const Train& train);
 
 /// Motor turns that move the output by one metre (linear) or one turn (rotary). Exact.
-/// @throws RangeError when a tooth count or lead is not above 0 or a screw is not the last stage.
+/// @throws RangeError when a tooth count or lead is not above 0 or what makes the output linear is not the
+/// last stage.
 [[nodiscard]] Ratio motor_turns_per_base(const Train& train);
 
 }  // namespace cogstride

@@ -14,30 +14,35 @@ namespace {
 // first.
 constexpr ExactTime settling_time = ExactTime::from_base({3, 20});
 
-const OpticalGate& required_gate(const Mechanism& mechanism) {
-  if (mechanism.gate && mechanism.homing) return *mechanism.gate;
-  throw RangeError(fmt::format("{}: homing needs a gate and homing speeds", mechanism.name));
+const PlaceSwitch& required_gate(const Mechanism& mechanism) {
+  const PlaceSwitch* const home = mechanism.home_switch();
+  if (home == nullptr)
+    throw RangeError(fmt::format("{}: homing needs a gate and homing speeds", mechanism.name));
+  if (home->is_window)
+    throw RangeError(fmt::format("{}: homing to a window ({}) is not done yet, only to a switch at an end",
+                                 mechanism.name, home->name));
+  return *home;
 }
 
 /// From the farthest place it can start at to the gate, with a twentieth to spare.
 double longest_approach(const Mechanism& mechanism, bool gate_is_low) {
-  const OpticalGate& gate = *mechanism.gate;
+  const PlaceSwitch& gate = *mechanism.home_switch();
   const Limits& limits = mechanism.limits;
   const std::optional<OutputPosition> far_end = gate_is_low ? limits.travel_to : limits.travel_from;
-  if (far_end) return 1.05 * std::abs((far_end->base - gate.blocks_at.base).to_double());
+  if (far_end) return 1.05 * std::abs((far_end->base - gate.acts_at.base).to_double());
   if (output_kind(mechanism.train) == OutputKind::rotary) return 1.05;
   throw RangeError(fmt::format("{}: homing needs the travel, to know when to give up", mechanism.name));
 }
 
 /// From the hard end behind the gate until it is clear again, with room to brake.
 double longest_back_off(const Mechanism& mechanism, bool gate_is_low, double approach, double braking) {
-  const OpticalGate& gate = *mechanism.gate;
+  const PlaceSwitch& gate = *mechanism.home_switch();
   double behind = 0.1 * approach;
   if (mechanism.hard_ends) {
     const OutputPosition end = gate_is_low ? mechanism.hard_ends->from : mechanism.hard_ends->to;
-    behind = std::abs((gate.blocks_at.base - end.base).to_double());
+    behind = std::abs((gate.acts_at.base - end.base).to_double());
   }
-  return behind + std::abs((gate.clears_at.base - gate.blocks_at.base).to_double()) + braking +
+  return behind + std::abs((gate.releases_at.base - gate.acts_at.base).to_double()) + braking +
          0.02 * approach;
 }
 
@@ -46,13 +51,13 @@ double longest_back_off(const Mechanism& mechanism, bool gate_is_low, double app
 HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& controller, ExactFrequency clock)
     : name_(mechanism.name),
       gate_line_(required_gate(mechanism).line),
-      blocked_level_(mechanism.gate->blocked == ActiveLevel::high),
+      blocked_level_(mechanism.home_switch()->active == ActiveLevel::high),
       fast_(ramp_limits(mechanism, controller, mechanism.homing->speed)),
       slow_(ramp_limits(mechanism, controller, mechanism.homing->slow_speed)),
       display_unit_(display_unit(output_kind(mechanism.train), 0)),
       settling_ticks_(ticks_at_least(settling_time, clock)),
-      alignment_way_(4 * mechanism.board.microsteps) {
-  const bool gate_is_low = mechanism.gate->blocks_at.base < mechanism.gate->clears_at.base;
+      alignment_way_(4 * mechanism.step_dir().microsteps) {
+  const bool gate_is_low = mechanism.home_switch()->is_low_end();
   towards_ = gate_is_low ? -1 : 1;
   const double steps = steps_per_base(mechanism).to_double();
   steps_a_display_unit_ = steps / display_units_per_base(output_kind(mechanism.train));
@@ -60,7 +65,7 @@ HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& con
   const double braking = fast_.speed * fast_.speed / (2.0 * fast_.acceleration) / steps;
   approach_range_ = static_cast<std::int64_t>(std::ceil(approach * steps));
   return_way_ =
-      step_at(mechanism, mechanism.homing->position) - step_at(mechanism, mechanism.gate->blocks_at);
+      step_at(mechanism, mechanism.homing->position) - step_at(mechanism, mechanism.home_switch()->acts_at);
   back_off_range_ = static_cast<std::int64_t>(
       std::ceil(longest_back_off(mechanism, gate_is_low, approach, braking) * steps));
 }

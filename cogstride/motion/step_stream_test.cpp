@@ -17,7 +17,8 @@ class StreamOnLines final : public Participant {
   StreamOnLines()
       : rig_(testing_support::demo_rig_without_gate()),
         stream(rig_.mechanisms[0], MechanismId{}, rig_.controller.timer_clock),
-        board(rig_.mechanisms[0].board, rig_.mechanisms[0].wiring, rig_.controller.timer_clock),
+        board(rig_.mechanisms[0].step_dir(), rig_.mechanisms[0].step_dir_lines(),
+              rig_.controller.timer_clock),
         lines({stream.driver().line_setups(), {}, {}, 480, 1}),
         loop_(lines) {
     lines.on_edge([this](Tick at, LineId line, bool high) {

@@ -153,10 +153,10 @@ void StepperMover::homing_acted(Lines& lines) {
   }
   if (homing_->edge_at() == lines.now()) {
     note(lines.now(), MotionNote::Kind::home_edge,
-         fmt::format("home edge: this step is {}", to_text(mechanism_.gate->blocks_at)));
+         fmt::format("home edge: this step is {}", to_text(mechanism_.home_switch()->acts_at)));
   }
   if (homing_->state() != HomingSequence::State::found) return;
-  origin_ = homing_->edge_step() - step_at(mechanism_, mechanism_.gate->blocks_at);
+  origin_ = homing_->edge_step() - step_at(mechanism_, mechanism_.home_switch()->acts_at);
   commanded_ = mechanism_.homing->position;
   finish(lines, MotionStatus::done);
 }

@@ -7,27 +7,50 @@ namespace cogstride {
 namespace {
 
 double rotor_teeth(const Mechanism& mechanism) {
-  return static_cast<double>(mechanism.motor.full_steps) / 4.0;
+  return static_cast<double>(mechanism.stepper().full_steps) / 4.0;
 }
 
 }  // namespace
+
+StepperDrive stepper_drive(const Mechanism& mechanism) {
+  constexpr double two_phases = 1.41421356237309504880;
+  const StepperWinding winding = mechanism.stepper().winding();
+  const double volts = (mechanism.supply.voltage - stage_of(mechanism.board).drop).base();
+  StepperDrive drive;
+  drive.volts = volts;
+  drive.resistance = (winding.resistance + stage_of(mechanism.board).resistance).base();
+  drive.current = std::max(0.0, volts / drive.resistance);
+  if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board)) {
+    drive.current = board->current.base();
+    drive.is_limited = true;
+  } else if (const auto* const dual = std::get_if<DualHBridge>(&mechanism.board)) {
+    drive.field = dual->stepping == Stepping::full ? two_phases : 1.0;
+    if (dual->current_limit) {
+      drive.current = dual->current_limit->base();
+      drive.is_limited = true;
+    }
+  } else if (const auto* const array = std::get_if<TransistorArray>(&mechanism.board)) {
+    drive.field = array->stepping == Stepping::full ? two_phases : 1.0;
+  }
+  return drive;
+}
 
 double shaft_speed(const Mechanism& mechanism, double output_speed) {
   return 2.0 * pi * motor_turns_per_base(mechanism.train).to_double() * output_speed;
 }
 
 double available_torque(const Mechanism& mechanism, double rad_per_s) {
-  const double k = mechanism.motor.torque_constant().base();
-  const double resistance = mechanism.motor.resistance.base();
-  const double reactance = rotor_teeth(mechanism) * rad_per_s * mechanism.motor.inductance.base();
-  const double square = resistance * resistance + reactance * reactance;
-  const double volts = mechanism.supply.voltage.base() - mechanism.board.drop.base();
-  const double current = volts / std::sqrt(square) - k * rad_per_s * resistance / square;
-  return k * std::clamp(current, 0.0, mechanism.board.current.base());
+  const StepperDrive drive = stepper_drive(mechanism);
+  const StepperWinding winding = mechanism.stepper().winding();
+  const double k = winding.torque_constant.base();
+  const double reactance = rotor_teeth(mechanism) * rad_per_s * winding.inductance.base();
+  const double square = drive.resistance * drive.resistance + reactance * reactance;
+  const double current = drive.volts / std::sqrt(square) - k * rad_per_s * drive.resistance / square;
+  return drive.field * k * std::clamp(current, 0.0, drive.current);
 }
 
 double friction_torque(const Mechanism& mechanism, double rad_per_s) {
-  return mechanism.load.coulomb_friction.base() +
+  return (mechanism.load.coulomb_friction + mechanism.load.steady_torque).base() +
          mechanism.load.viscous_friction.in(units::Nm_s_per_rad)*rad_per_s;
 }
 
@@ -45,7 +68,7 @@ double usable_share_of_pull_out(double jump_energy) {
 
 double usable_acceleration(const Mechanism& mechanism, double output_speed) {
   const double speed = shaft_speed(mechanism, output_speed);
-  const double pull = available_torque(mechanism, speed) - mechanism.motor.detent_torque.base();
+  const double pull = available_torque(mechanism, speed) - mechanism.stepper().detent_torque.base();
   if (pull <= 0.0) return 0.0;
   const double jump = shaft_speed(mechanism, mechanism.limits.start_speed.base.to_double());
   const double energy = 0.5 * mechanism.load.inertia.base() * jump * jump;

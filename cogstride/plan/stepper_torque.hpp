@@ -1,9 +1,9 @@
-// Closed-form estimates of what a stepper behind a current-chopping board can do. Mechanical figures are
+// Closed-form estimates of what a stepper behind its board can do. Mechanical figures are
 // those of the motor shaft: rad/s, N m, kg m2.
 //
 //   torque at speed w, p = full steps / 4, electrical speed p w, back-EMF k w, supply V less the stage's
 //   drop:
-//     T(w) = k min( I, V / Z - k w R / Z^2 ),  Z = sqrt(R^2 + (p w L)^2)
+//     T(w) = f k min( I, V / Z - k w R / Z^2 ),  Z = sqrt(R^2 + (p w L)^2),  f = sqrt 2 with two phases on
 //   (pull-out of a synchronous machine on a stiff source: Fitzgerald, Kingsley, Umans, "Electric Machinery",
 //   ch. 5)
 //
@@ -22,10 +22,22 @@ namespace cogstride {
 /// @return 0 when the jump alone is too much
 [[nodiscard]] double usable_share_of_pull_out(double jump_energy);
 
+/// How a board drives the windings of a stepper: microstepping with one current vector, or whole and half
+/// steps with one or two phases on.
+struct StepperDrive {
+  double volts = 0.0;       ///< V left for a winding and its board's resistance
+  double resistance = 0.0;  ///< ohm, of both
+  double current = 0.0;     ///< A, peak of a winding
+  bool is_limited = false;  ///< by the board; else by the resistance alone
+  double field = 1.0;       ///< vector sum of the phases that are on: sqrt 2 of two
+};
+/// @throws RangeError unless it is a stepper
+[[nodiscard]] StepperDrive stepper_drive(const Mechanism& mechanism);
+
 /// Torque that the windings give at a shaft speed, detent not taken off. N m, never below 0.
 [[nodiscard]] double available_torque(const Mechanism& mechanism, double rad_per_s);
 
-/// Friction at a shaft speed, N m.
+/// Friction, weight and tension at a shaft speed, N m.
 [[nodiscard]] double friction_torque(const Mechanism& mechanism, double rad_per_s);
 
 /// Acceleration of the output from rest up to a speed that loses no steps, base units (m or turns) a second

@@ -38,7 +38,7 @@ TEST(StepperTorque, EqualAreaRuleAgreesWithTheSwing) {
 
 TEST(StepperTorque, IsTheSetCurrentsUntilTheSupplyRunsOut) {
   const Mechanism mechanism = traverse();
-  const double k = mechanism.motor.torque_constant().base();
+  const double k = mechanism.stepper().torque_constant().base();
   EXPECT_NEAR(available_torque(mechanism, 0.0), k * 1.6, 1e-12);
   EXPECT_NEAR(available_torque(mechanism, shaft_speed(mechanism, 0.060)), k * 1.6, 1e-12)
       << "60 mm/s is no strain";

@@ -24,31 +24,33 @@ StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
       setup_(setup),
       ticks_per_second_(setup.clock.base().to_double()),
       angle_per_base_(2.0 * pi * motor_turns_per_base(mechanism.train).to_double()),
-      teeth_(static_cast<double>(mechanism.motor.full_steps) / 4.0),
-      torque_constant_(mechanism.motor.torque_constant().base()),
-      detent_(mechanism.motor.detent_torque.base()),
+      teeth_(static_cast<double>(mechanism.stepper().full_steps) / 4.0),
+      torque_constant_(mechanism.stepper().torque_constant().base()),
+      detent_(mechanism.stepper().detent_torque.base()),
       inertia_(mechanism.load.inertia.base()),
       coulomb_(mechanism.load.coulomb_friction.base()),
       viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
-      peak_current_(mechanism.board.current.base()),
-      microsteps_a_period_(4 * mechanism.board.microsteps),
-      state_(StepDirReceiver(mechanism.board, mechanism.wiring, setup.clock)),
+      peak_current_(mechanism.step_dir().current.base()),
+      microsteps_a_period_(4 * mechanism.step_dir().microsteps),
+      state_(StepDirReceiver(mechanism.step_dir(), mechanism.step_dir_lines(), setup.clock)),
       kept_(state_) {
   angle_per_microstep_ = 2.0 * pi / (teeth_ * static_cast<double>(microsteps_a_period_));
-  parts_.resistance = mechanism.motor.resistance.base();
-  parts_.inductance = mechanism.motor.inductance.base();
+  parts_.resistance = mechanism.stepper().winding().resistance.base();
+  parts_.inductance = mechanism.stepper().winding().inductance.base();
   parts_.supply_voltage = mechanism.supply.voltage.base();
   parts_.supply_resistance = mechanism.supply.resistance.base();
-  parts_.drop = mechanism.board.drop.base();
-  parts_.off_time = mechanism.board.chopper_off_time.base();
+  parts_.drop = mechanism.step_dir().stage.drop.base();
+  parts_.off_time = mechanism.step_dir().chopper_off_time.base();
   step_ticks_ = std::max<Tick>(1, std::llround(setup.coarsest_step * ticks_per_second_));
-  hears_ = {line_of(mechanism.wiring.step), line_of(mechanism.wiring.dir)};
-  if (mechanism.wiring.enable) hears_.push_back(line_of(*mechanism.wiring.enable));
+  hears_ = {line_of(mechanism.step_dir_lines().step), line_of(mechanism.step_dir_lines().dir)};
+  if (mechanism.step_dir_lines().enable) hears_.push_back(line_of(*mechanism.step_dir_lines().enable));
 
   state_.rotor.angle = setup.start_position * angle_per_base_;
-  if (mechanism_.gate) {
-    const double blocks = mechanism_.gate->blocks_at.base.to_double();
-    const double clears = mechanism_.gate->clears_at.base.to_double();
+  const PlaceSwitch* const home = mechanism_.home_switch();
+  if (home != nullptr && !home->is_window) gate_ = *home;
+  if (gate_) {
+    const double blocks = gate_->acts_at.base.to_double();
+    const double clears = gate_->releases_at.base.to_double();
     const double side = blocks < clears ? 1.0 : -1.0;
     state_.gate_blocked = side * (setup.start_position - blocks) < 0.0;
     draw_gate_threshold();
@@ -58,9 +60,9 @@ StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
 }
 
 std::vector<Level> StepperPlant::drives() const {
-  if (!mechanism_.gate) return {};
-  const bool high = state_.gate_blocked == (mechanism_.gate->blocked == ActiveLevel::high);
-  return {{static_cast<LineId>(mechanism_.gate->line), high}};
+  if (!gate_) return {};
+  const bool high = state_.gate_blocked == (gate_->active == ActiveLevel::high);
+  return {{static_cast<LineId>(gate_->line), high}};
 }
 
 void StepperPlant::hear(LineId line, bool high) {
@@ -171,16 +173,16 @@ bool StepperPlant::has_settled() const {
 }
 
 void StepperPlant::draw_gate_threshold() {
-  const OpticalGate& gate = *mechanism_.gate;
-  const double place = (state_.gate_blocked ? gate.clears_at : gate.blocks_at).base.to_double();
+  const PlaceSwitch& gate = *gate_;
+  const double place = (state_.gate_blocked ? gate.releases_at : gate.acts_at).base.to_double();
   const double spread = gate.noise.base.to_double();
   const auto source = static_cast<std::uint64_t>(gate.line);
   state_.gate_threshold = place + spread * normal_noise(setup_.seed, source, state_.gate_edges);
 }
 
 bool StepperPlant::gate_would_change() const {
-  if (!mechanism_.gate) return false;
-  const bool low_side = mechanism_.gate->blocks_at.base < mechanism_.gate->clears_at.base;
+  if (!gate_) return false;
+  const bool low_side = gate_->is_low_end();
   const double beyond = position() - state_.gate_threshold;
   return state_.gate_blocked == low_side ? beyond > 0.0 : beyond < 0.0;
 }

@@ -14,6 +14,7 @@
 
 #include <array>
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 #include "cogstride/board/step_dir.hpp"
@@ -107,6 +108,7 @@ class StepperPlant final : public Plant {
   [[nodiscard]] double hard_end_torque() const;
 
   Mechanism mechanism_;
+  std::optional<PlaceSwitch> gate_{};  ///< the one at an end of the travel that it homes with
   Setup setup_;
   std::vector<LineId> hears_;
   double ticks_per_second_;

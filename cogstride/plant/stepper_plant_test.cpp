@@ -67,8 +67,9 @@ TEST(ChoppedWinding, IsDrivenDownFastAndReleasedToNothing) {
 StepperPlant swinging(Mechanism mechanism, double off, double detent) {
   mechanism.load.coulomb_friction = {};
   mechanism.load.viscous_friction = {};
-  mechanism.motor.detent_torque = Torque(detent, units::Nm);
-  mechanism.gate.reset();
+  mechanism.stepper().detent_torque = Torque(detent, units::Nm);
+  mechanism.sensors.clear();
+  mechanism.homing.reset();
   const double turns = off / (2 * pi * 50);
   StepperPlant plant(
       mechanism,
@@ -100,7 +101,7 @@ double swing_frequency(StepperPlant plant) {
 TEST(StepperPlant, SwingsAtTheRootOfStiffnessOverInertia) {
   const Mechanism mechanism = testing_support::demo_rig().mechanisms[0];
   const double inertia = mechanism.load.inertia.base();
-  const double torque = mechanism.motor.torque_constant().base() * 1.6;  // one field vector of 1.6 A
+  const double torque = mechanism.stepper().torque_constant().base() * 1.6;  // one field vector of 1.6 A
   const double plain = std::sqrt(50 * torque / inertia) / (2 * pi);
   EXPECT_NEAR(swing_frequency(swinging(mechanism, 0.05, 0.0)), plain, 0.01 * plain);
   // At power-up both windings carry the same current; there the detent pushes away from the field's place.
@@ -111,7 +112,7 @@ TEST(StepperPlant, SwingsAtTheRootOfStiffnessOverInertia) {
 
 TEST(StepperPlant, RestsWithinWhatFrictionHolds) {
   Mechanism mechanism = testing_support::demo_rig().mechanisms[0];
-  mechanism.motor.detent_torque = {};
+  mechanism.stepper().detent_torque = {};
   StepperPlant plant(mechanism, {.clock = 48_MHz, .start_position = 59.01e-3});
   (void)plant.advance(1);
   plant.hear(LineId{2}, false);
@@ -201,7 +202,7 @@ TEST(StepperPlant, StopsAtItsHardEnd) {
 
 TEST(StepperPlant, LocatesItsGatesEdgeInTime) {
   Mechanism mechanism = testing_support::demo_rig().mechanisms[0];
-  mechanism.gate->noise = {OutputKind::linear, 0};
+  mechanism.home_switch()->noise = {OutputKind::linear, 0};
   const auto edge_time = [&](double step) {
     StepperPlant plant(mechanism, {.clock = 48_MHz, .start_position = -1.2e-3, .coarsest_step = step});
     (void)plant.advance(1);

@@ -176,6 +176,7 @@ using BackEmfConstant = DimensionQuotient<Voltage, AngularSpeed>;
 using ViscousFriction = DimensionQuotient<Torque, AngularSpeed>;
 using ThermalResistance = DimensionQuotient<Temperature, Power>;
 using HeatCapacity = DimensionQuotient<Torque, Temperature>;
+using Charge = DimensionProduct<Current, Time>;
 }  // namespace dimensions
 
 using Length = Quantity<dimensions::Length>;
@@ -203,6 +204,7 @@ using BackEmfConstant = Quantity<dimensions::BackEmfConstant>;
 using ViscousFriction = Quantity<dimensions::ViscousFriction>;
 using ThermalResistance = Quantity<dimensions::ThermalResistance>;
 using HeatCapacity = Quantity<dimensions::HeatCapacity>;
+using Charge = Quantity<dimensions::Charge>;
 
 using ExactLength = ExactQuantity<dimensions::Length>;
 using ExactAngle = ExactQuantity<dimensions::Angle>;
@@ -212,6 +214,7 @@ using ExactAngularSpeed = ExactQuantity<dimensions::AngularSpeed>;
 using ExactAcceleration = ExactQuantity<dimensions::Acceleration>;
 using ExactAngularAcceleration = ExactQuantity<dimensions::AngularAcceleration>;
 using ExactFrequency = ExactQuantity<dimensions::Frequency>;
+using ExactFraction = ExactQuantity<NoDimension>;  ///< a share of a whole, such as a duty
 
 namespace units {
 inline constexpr Unit<dimensions::Length> m{1};
@@ -244,6 +247,10 @@ inline constexpr Unit<dimensions::Inductance> H{1};
 inline constexpr Unit<dimensions::Inductance> mH{{1, 1'000}};
 inline constexpr Unit<dimensions::Torque> Nm{1};
 inline constexpr Unit<dimensions::Inertia> kg_m2{1};
+inline constexpr Unit<NoDimension> percent{{1, 100}};
+inline constexpr Unit<dimensions::Charge> Ah{3600};
+inline constexpr Unit<dimensions::Capacitance> uF{{1, 1'000'000}};
+inline constexpr Unit<dimensions::Temperature> K{1};
 inline constexpr Unit<dimensions::TorqueConstant> Nm_per_A{1};
 inline constexpr Unit<dimensions::BackEmfConstant> V_s_per_rad{2, 1};
 inline constexpr Unit<dimensions::ViscousFriction> Nm_s_per_rad{2, 1};

@@ -91,6 +91,9 @@ constexpr std::array unit_table = {
     named<d::Temperature>("K", 1),
     named<d::ThermalResistance>("K/W", 1),
     named<d::HeatCapacity>("J/K", 1),
+    named<d::Charge>("A h", 3600),
+    named<d::Charge>("mA h", {18, 5}),
+    named<NoDimension>("%", {1, 100}),
 };
 
 struct NamedDimension {
@@ -125,6 +128,8 @@ constexpr std::array dimension_names = {
     NamedDimension{powers_of<d::Temperature>, "a temperature difference such as 40 K"},
     NamedDimension{powers_of<d::ThermalResistance>, "a thermal resistance such as 9 K/W"},
     NamedDimension{powers_of<d::HeatCapacity>, "a heat capacity such as 180 J/K"},
+    NamedDimension{powers_of<d::Charge>, "a charge such as 2.2 A h"},
+    NamedDimension{powers_of<NoDimension>, "a share such as 80 %"},
 };
 
 bool is_blank(char c) {

@@ -1,6 +1,8 @@
 #include <nlohmann/json.hpp>
 
 #include "cogstride/report/reports.hpp"
+#include "cogstride/rig/derive.hpp"
+#include "cogstride/rig/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -11,38 +13,30 @@ std::string pretty(const Json& json) {
   return json.dump(2) + "\n";
 }
 
-Json ratio_json(Ratio ratio) {
-  return {
-      {"numerator", ratio.numerator()}, {"denominator", ratio.denominator()}, {"value", ratio.to_double()}};
+struct ValueJson {
+  Json operator()(Ratio ratio) const {
+    return {
+        {"numerator", ratio.numerator()}, {"denominator", ratio.denominator()}, {"value", ratio.to_double()}};
+  }
+  Json operator()(const auto& value) const { return value; }
+};
+
+void put_rows(Json& json, const std::vector<FigureRow>& rows) {
+  for (const FigureRow& row : rows)
+    for (const auto& [name, value] : row.values) json[name] = std::visit(ValueJson{}, value);
 }
 
-Json mechanism_json(const Mechanism& mechanism, const Controller& controller) {
-  const MechanismFigures figures = figures_of(mechanism, controller);
+Json mechanism_json(const Rig& rig, const Mechanism& mechanism) {
   Json json;
   json["name"] = mechanism.name;
-  json["unit"] = display_unit(figures.kind, 0);
-  json["steps_per_unit"] = ratio_json(figures.steps_per_unit);
-  json["resolution"] = figures.resolution;
-  json["top_speed"] = figures.top_speed;
-  json["top_step_rate"] = figures.top_step_rate;
-  json["controller_step_rate"] = figures.controller_step_rate;
-  json["controller_can"] = figures.controller_can();
-  json["ramp_seconds"] = figures.ramp_time;
-  json["ramp_way"] = figures.ramp_way;
-  json["torque_at_rest"] = figures.torque_at_rest;
-  json["torque_left"] = figures.torque_left;
-  json["usable_acceleration"] = figures.usable_acceleration;
-  json["pull_in_speed"] = figures.pull_in_speed;
-  json["natural_frequency"] = figures.natural_frequency;
-  json["winding_loss"] = figures.winding_loss;
-  json["winding_rise"] = figures.winding_rise ? Json(*figures.winding_rise) : Json(nullptr);
-  json["supply_current"] = figures.supply_current;
-  json["travel_steps"] = figures.travel_steps ? Json(*figures.travel_steps) : Json(nullptr);
-  json["travel_seconds"] = figures.travel_time ? Json(*figures.travel_time) : Json(nullptr);
-  Json lines = {{"step", mechanism.wiring.step.number}, {"dir", mechanism.wiring.dir.number}};
-  if (mechanism.wiring.enable) lines["enable"] = mechanism.wiring.enable->number;
-  if (mechanism.gate) lines["gate"] = mechanism.gate->line;
-  json["lines"] = lines;
+  json["motor"] = kind_name(mechanism.motor);
+  json["board"] = kind_name(mechanism.board);
+  json["unit"] = display_unit(output_kind(mechanism.train), 0);
+  put_rows(json, figure_rows(rig, mechanism));
+  json["lines"] = Json::object();
+  const std::vector<RigLine> lines = rig_lines(rig);
+  for (const RigLine& line : lines)
+    if (line.mechanism == &mechanism) json["lines"][line.use] = line.number;
   return json;
 }
 
@@ -85,14 +79,22 @@ const char* kind_word(TraceEvent::Kind kind) {
 
 }  // namespace
 
-std::string inspect_json(const Rig& rig, const Inspection& inspection, const std::string& file) {
+std::string inspect_json(const Rig& rig, const Inspection& inspection, const std::string& file,
+                         const std::string& only) {
   Json json;
   json["rig"] = rig.name;
   json["file"] = file;
   json["timer_clock_hz"] = rig.controller.timer_clock.base().to_double();
+  put_rows(json, controller_rows(rig));
+  json["supplies"] = Json::array();
+  for (const Supply& supply : rig.supplies) {
+    Json each{{"name", supply.name}};
+    put_rows(each, figure_rows(rig, supply));
+    json["supplies"].push_back(each);
+  }
   json["mechanisms"] = Json::array();
   for (const Mechanism& mechanism : rig.mechanisms)
-    json["mechanisms"].push_back(mechanism_json(mechanism, rig.controller));
+    if (only.empty() || mechanism.name == only) json["mechanisms"].push_back(mechanism_json(rig, mechanism));
   json["findings"] = Json::array();
   for (const Finding& finding : inspection.findings) {
     json["findings"].push_back({{"code", finding.code},
@@ -113,13 +115,17 @@ std::string inspect_json(const Rig& rig, const Inspection& inspection, const std
 
 std::string lines_json(const Rig& rig) {
   Json json = Json::array();
-  for (const WiredLine& line : wiring_list(rig)) {
+  const std::vector<RigLine> lines = wiring_list(rig);
+  for (const RigLine& line : lines) {
+    const std::optional<Current> current = line_current(rig, line);
+    const bool rests_high = line.driven.active == ActiveLevel::low;
     json.push_back({{"line", line.number},
-                    {"mechanism", line.mechanism},
+                    {"goes_to", line.owner},
                     {"use", line.use},
+                    {"key", line.key},
                     {"output", line.is_output},
-                    {"rest", line.rest},
-                    {"current_mA", line.current ? Json(line.current->in(units::mA)) : Json(nullptr)}});
+                    {"rest", line.is_output ? Json(rests_high ? "high" : "low") : Json(nullptr)},
+                    {"current_mA", current ? Json(current->in(units::mA)) : Json(nullptr)}});
   }
   return pretty(json);
 }

@@ -3,8 +3,8 @@
 
 #include <string>
 
-#include "cogstride/rig/derive.hpp"
 #include "cogstride/rig/findings.hpp"
+#include "cogstride/rig/key_list.hpp"
 #include "cogstride/rig/plan_figures.hpp"
 #include "cogstride/rig/rig.hpp"
 #include "cogstride/trace/event_log.hpp"
@@ -18,12 +18,19 @@ struct RehearsalReport {
   RunTally tally{};
 };
 
-[[nodiscard]] std::string inspect_text(const Rig& rig, const Inspection& inspection, const std::string& file);
-[[nodiscard]] std::string inspect_json(const Rig& rig, const Inspection& inspection, const std::string& file);
+/// @param only  name of a mechanism: the page is about it alone; findings are those of `inspection`
+[[nodiscard]] std::string inspect_text(const Rig& rig, const Inspection& inspection, const std::string& file,
+                                       const std::string& only = "");
+[[nodiscard]] std::string inspect_json(const Rig& rig, const Inspection& inspection, const std::string& file,
+                                       const std::string& only = "");
 
 /// The wiring list: every line with what it goes to, its rest level, and what it must carry.
 [[nodiscard]] std::string lines_text(const Rig& rig);
 [[nodiscard]] std::string lines_json(const Rig& rig);
+
+/// Keys of a rig file, section by section, for a terminal or as the tables of docs/rig.md.
+[[nodiscard]] std::string keys_text(const std::vector<KeySection>& sections);
+[[nodiscard]] std::string keys_page(const std::vector<KeySection>& sections);
 
 /// One kind of finding, its story and formula.
 [[nodiscard]] std::string explain_text(const FindingKind& kind);

@@ -1,11 +1,14 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
 #include <cmath>
 #include <iterator>
 #include <map>
 
 #include "cogstride/report/reports.hpp"
+#include "cogstride/rig/derive.hpp"
+#include "cogstride/rig/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -21,97 +24,68 @@ class Page {
   template <class... Arguments>
   void row(const char* label, fmt::format_string<Arguments...> format, Arguments&&... arguments) {
     fmt::format_to(std::back_inserter(text_), "  {:<14}", label);
-    line(format, std::forward<Arguments>(arguments)...);
+    text_ += wrapped(fmt::format(format, std::forward<Arguments>(arguments)...), 16) + "\n";
   }
   std::string take() { return std::move(text_); }
+
+  /// Lines of at most 112 columns; those after the first are indented.
+  static std::string wrapped(const std::string& text, std::size_t indent) {
+    constexpr std::size_t widest = 112;
+    std::string lines;
+    std::size_t at = 0;
+    while (text.size() - at > widest - indent) {
+      std::size_t blank = text.rfind(' ', at + widest - indent);
+      if (blank == std::string::npos || blank <= at) blank = text.find(' ', at);
+      if (blank == std::string::npos) break;
+      lines += text.substr(at, blank - at) + "\n" + std::string(indent, ' ');
+      at = blank + 1;
+    }
+    return lines + text.substr(at);
+  }
 
  private:
   std::string text_;
 };
 
-std::string seconds_text(double seconds) {
-  if (seconds != 0.0 && std::abs(seconds) < 1e-3) return fmt::format("{:.4g} us", seconds * 1e6);
-  if (seconds != 0.0 && std::abs(seconds) < 1.0) return fmt::format("{:.4g} ms", seconds * 1e3);
-  return fmt::format("{:.4f} s", seconds);
+std::string rest_text(const RigLine& line) {
+  if (!line.is_output) return "";
+  return line.driven.active == ActiveLevel::low ? "high" : "low";
 }
 
-struct StageText {
-  std::string operator()(const Belt& belt) const {
-    return fmt::format("belt {}:{}", belt.driving, belt.driven);
-  }
-  std::string operator()(const GearPair& gears) const {
-    return fmt::format("gears {}:{}", gears.driving, gears.driven);
-  }
-  std::string operator()(const Screw& screw) const {
-    return fmt::format("screw of {} lead", to_text(OutputPosition(screw.lead)));
-  }
-};
-
-std::string parts_text(const Mechanism& mechanism) {
-  std::vector<std::string> parts{"bipolar stepper", "STEP/DIR board"};
-  for (const TrainStage& stage : mechanism.train.stages) parts.push_back(std::visit(StageText{}, stage));
-  return fmt::format("{}", fmt::join(parts, ", "));
+/// What an output does until the program sets it.
+std::string boot_text(const Rig& rig, const RigLine& line) {
+  std::optional<ActiveLevel> held = line.driven.held;
+  if (!held && line.mechanism != nullptr) held = inputs_of(line.mechanism->board).held;
+  if (held) return *held == ActiveLevel::low ? "held low" : "held high";
+  const auto& boot = rig.controller.at_boot;
+  if (!boot) return "not said";
+  if (*boot != BootLevel::floating) return *boot == BootLevel::low ? "low" : "high";
+  // No current goes through a diode that nothing drives.
+  const bool diode = line.mechanism != nullptr && Voltage() < inputs_of(line.mechanism->board).drop;
+  return diode ? "floats, off" : "floats";
 }
 
-std::string line_text(const char* name, const DrivenLine& line) {
-  return fmt::format("{} {} (active {})", name, line.number,
-                     line.active == ActiveLevel::low ? "low" : "high");
+void figure_list(Page& page, const std::vector<FigureRow>& rows) {
+  for (const FigureRow& row : rows) page.row(row.label.c_str(), "{}", row.text);
 }
 
-std::string wiring_text(const Mechanism& mechanism) {
-  const StepDirWiring& wiring = mechanism.wiring;
-  std::vector<std::string> lines{line_text("step", wiring.step), line_text("dir", wiring.dir)};
-  if (wiring.enable) lines.push_back(line_text("enable", *wiring.enable));
-  if (mechanism.gate) {
-    lines.push_back(fmt::format("gate {} ({} when blocked)", mechanism.gate->line,
-                                mechanism.gate->blocked == ActiveLevel::low ? "low" : "high"));
+/// "step 0 (active high), gate 3": what is wired to which line.
+std::string lines_of(const Rig& rig, const Mechanism& mechanism) {
+  std::vector<std::string> words;
+  const std::vector<RigLine> lines = rig_lines(rig);
+  for (const RigLine& line : lines) {
+    if (line.mechanism != &mechanism) continue;
+    const char* const active = line.driven.active == ActiveLevel::low ? " (active low)" : "";
+    words.push_back(fmt::format("{} {}{}", line.use, line.number, line.is_output ? active : ""));
   }
-  return fmt::format("{}", fmt::join(lines, ", "));
+  return fmt::format("{}", fmt::join(words, ", "));
 }
 
-void inspect_mechanism(Page& page, const Mechanism& mechanism, const Controller& controller) {
-  const MechanismFigures figures = figures_of(mechanism, controller);
-  const std::string_view unit = display_unit(figures.kind, 0);
-  const Limits& limits = mechanism.limits;
+void inspect_mechanism(Page& page, const Rig& rig, const Mechanism& mechanism) {
   page.line("");
   page.line("{}: {}", mechanism.name, parts_text(mechanism));
-  page.row(
-      "steps", "{} a {}{}", to_text(figures.steps_per_unit), unit,
-      figures.steps_per_unit.is_whole() ? "" : fmt::format(" = {:.9g}", figures.steps_per_unit.to_double()));
-  if (figures.kind == OutputKind::linear) {
-    page.row("one step", "{:.6g} um", figures.resolution * 1000.0);
-  } else {
-    page.row("one step", "{:.6g} deg", figures.resolution);
-  }
-  page.row("top speed", "{} = {:.6g} steps/s; this controller makes {:.6g}{}", to_text(limits.speed),
-           figures.top_step_rate, figures.controller_step_rate,
-           figures.controller_can() ? "" : ": TOO FAST FOR IT");
-  page.row("ramp", "{}, from {} to top speed in {} over {:.4g} {}", to_text(limits.acceleration),
-           to_text(limits.start_speed), seconds_text(figures.ramp_time), figures.ramp_way, unit);
-  if (figures.travel_steps) {
-    page.row(
-        "travel", "{} to {} = {} steps{}", to_text(*limits.travel_from), to_text(*limits.travel_to),
-        *figures.travel_steps,
-        figures.travel_time ? fmt::format(", end to end in {}", seconds_text(*figures.travel_time)) : "");
-  } else {
-    page.row("travel", "endless");
-  }
-  page.row("torque", "{:.3g} N m at rest, {:.3g} N m left at top speed: about {:.4g} {} can be had",
-           figures.torque_at_rest, figures.torque_left, figures.usable_acceleration,
-           display_unit(figures.kind, 2));
-  page.row("start", "can jump to about {:.3g} {}; swings at {:.3g} Hz", figures.pull_in_speed,
-           display_unit(figures.kind, 1), figures.natural_frequency);
-  page.row("heat", "{:.3g} W in the windings{}; takes up to {:.3g} A from {}", figures.winding_loss,
-           figures.winding_rise ? fmt::format(", {:.3g} K over the air", *figures.winding_rise) : "",
-           figures.supply_current, mechanism.supply.name);
-  if (mechanism.homing) {
-    page.row("homing", "to the gate at {}, then {}; stands at {} afterwards",
-             to_text(mechanism.homing->speed), to_text(mechanism.homing->slow_speed),
-             to_text(mechanism.homing->position));
-  } else {
-    page.row("homing", "none: it stands at 0 {} when it is switched on", unit);
-  }
-  page.row("lines", "{}", wiring_text(mechanism));
+  figure_list(page, figure_rows(rig, mechanism));
+  page.row("lines", "{}", lines_of(rig, mechanism));
 }
 
 std::string verdict(const Inspection& inspection) {
@@ -133,6 +107,7 @@ void findings_list(Page& page, const Inspection& inspection) {
     const std::string place = finding.place.line == 0 ? ""
                                                       : fmt::format("{}:{}:{}: ", finding.place.file,
                                                                     finding.place.line, finding.place.column);
+    // Not wrapped: a line a finding can be searched.
     page.line("{}{} {}: {}{}", place, to_text(finding.severity), finding.code,
               finding.mechanism.empty() ? "" : finding.mechanism + ": ", finding.what);
     page.line("  way out: {}", finding.way_out);
@@ -141,7 +116,7 @@ void findings_list(Page& page, const Inspection& inspection) {
   page.line("");
   page.line("not checked, because the rig does not say:");
   for (const Unchecked& unchecked : inspection.unchecked) {
-    page.line("  {:<22} needs {}.{}", unchecked.code, unchecked.mechanism, unchecked.needs);
+    page.line("  {:<22} needs {}", unchecked.code, unchecked.needs);
   }
 }
 
@@ -176,19 +151,19 @@ void happenings(Page& page, const EventLog& log) {
 
 }  // namespace
 
-std::string inspect_text(const Rig& rig, const Inspection& inspection, const std::string& file) {
+std::string inspect_text(const Rig& rig, const Inspection& inspection, const std::string& file,
+                         const std::string& only) {
   Page page;
   page.line("{} ({}): {}", rig.name, file, verdict(inspection));
-  std::vector<std::string> supplies;
-  for (const Supply& supply : rig.supplies) {
-    supplies.push_back(fmt::format("{} {:.4g} V {:.4g} A", supply.name, supply.voltage.in(units::V),
-                                   supply.current.in(units::A)));
+  if (only.empty()) {
+    page.row("controller", "{:.6g} MHz timer clock, so a tick is {:.4g} ns",
+             rig.controller.timer_clock.base().to_double() / 1e6,
+             1e9 / rig.controller.timer_clock.base().to_double());
+    figure_list(page, controller_rows(rig));
+    for (const Supply& supply : rig.supplies) figure_list(page, figure_rows(rig, supply));
   }
-  page.row("controller", "{:.6g} MHz timer clock, so a tick is {:.4g} ns",
-           rig.controller.timer_clock.base().to_double() / 1e6,
-           1e9 / rig.controller.timer_clock.base().to_double());
-  page.row("supplies", "{}", fmt::join(supplies, ", "));
-  for (const Mechanism& mechanism : rig.mechanisms) inspect_mechanism(page, mechanism, rig.controller);
+  for (const Mechanism& mechanism : rig.mechanisms)
+    if (only.empty() || mechanism.name == only) inspect_mechanism(page, rig, mechanism);
   findings_list(page, inspection);
   return page.take();
 }
@@ -293,11 +268,25 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
 
 std::string lines_text(const Rig& rig) {
   Page page;
-  page.line("  line  goes to                     is       rests  carries");
-  for (const WiredLine& line : wiring_list(rig)) {
-    page.line("  {:>4}  {:<26}  {:<7}  {:<5}  {}", line.number, line.mechanism + " " + line.use,
-              line.is_output ? "output" : "input", line.rest,
-              line.current ? fmt::format("{:.3g} mA", line.current->in(units::mA)) : "");
+  const auto& connector = rig.controller.connector;
+  page.line("{}  line  goes to                    is      rests  at boot        carries",
+            connector.empty() ? "" : "  pin");
+  const std::vector<RigLine> lines = wiring_list(rig);
+  for (const RigLine& line : lines) {
+    std::string pin;
+    if (!connector.empty()) {
+      const auto found = std::find(connector.begin(), connector.end(), line.number);
+      pin = found == connector.end() ? "    -" : fmt::format("{:>5}", found - connector.begin() + 1);
+    }
+    const std::optional<Current> current = line_current(rig, line);
+    std::string row = fmt::format("{}  {:>4}  {:<25}  {:<6}  {:<5}  {:<13}  {}", pin, line.number,
+                                  line.owner + " " + line.use, line.is_output ? "output" : "input",
+                                  rest_text(line), line.is_output ? boot_text(rig, line) : "",
+                                  current           ? fmt::format("{:.3g} mA", current->in(units::mA))
+                                  : line.high_level ? fmt::format("{:.3g} V", line.high_level->in(units::V))
+                                                    : std::string());
+    row.erase(row.find_last_not_of(' ') + 1);
+    page.line("{}", row);
   }
   return page.take();
 }

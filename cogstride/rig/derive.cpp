@@ -1,39 +1,74 @@
 #include "cogstride/rig/derive.hpp"
 
 #include <algorithm>
+#include <cmath>
 
+#include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 
 namespace cogstride {
 namespace {
 
+bool is_rotary_motor(const Mechanism& mechanism) {
+  return std::holds_alternative<BrushedMotor>(mechanism.motor) ||
+         std::holds_alternative<BrushlessMotor>(mechanism.motor);
+}
+
+double top_shaft_speed(const Mechanism& mechanism) {
+  return shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
+}
+
+double stage_loss(const Mechanism& mechanism, double current) {
+  const BoardStage& stage = stage_of(mechanism.board);
+  return current * current * stage.resistance.base() + current * stage.drop.base();
+}
+
+Losses stepper_losses(const Mechanism& mechanism) {
+  const StepperDrive drive = stepper_drive(mechanism);
+  const bool step_dir = std::holds_alternative<StepDirBoard>(mechanism.board);
+  // Microstepping, the squares of both currents always add up to the square of the peak, and their mean
+  // sum is 4/pi of it; with two phases on both carry it all.
+  const double squares = step_dir ? 1.0 : drive.field * drive.field;
+  const double sum = step_dir ? 4.0 / pi : drive.field * drive.field;
+  const double resistance = mechanism.stepper().winding().resistance.base();
+  Losses losses{drive.current, squares * drive.current * drive.current * resistance, 0.0};
+  const BoardStage& stage = stage_of(mechanism.board);
+  losses.board = squares * drive.current * drive.current * stage.resistance.base() +
+                 sum * drive.current * stage.drop.base();
+  return losses;
+}
+
 /// Torque, heat and current, in closed form.
-void estimate(MechanismFigures& figures, const Mechanism& mechanism) {
+void estimate(StepperFigures& figures, const Mechanism& mechanism) {
   const double speed = mechanism.limits.speed.base.to_double();
   const double shaft = shaft_speed(mechanism, speed);
   const double units = display_units_per_base(figures.kind);
-  const double current = mechanism.board.current.base();
   figures.torque_at_rest = available_torque(mechanism, 0.0);
-  figures.torque_left = available_torque(mechanism, shaft) - mechanism.motor.detent_torque.base() -
+  figures.torque_left = available_torque(mechanism, shaft) - mechanism.stepper().detent_torque.base() -
                         friction_torque(mechanism, shaft);
   figures.usable_acceleration = usable_acceleration(mechanism, speed) * units;
   figures.pull_in_speed = pull_in_speed(mechanism) * units;
   figures.natural_frequency = natural_frequency(mechanism);
-  figures.winding_loss = current * current * mechanism.motor.resistance.base();
-  figures.supply_current =
-      (figures.winding_loss + available_torque(mechanism, shaft) * shaft) / mechanism.supply.voltage.base();
-  if (mechanism.motor.thermal_resistance) {
-    figures.winding_rise = figures.winding_loss * mechanism.motor.thermal_resistance->base();
-  }
+  const Losses losses = stepper_losses(mechanism);
+  figures.winding_loss = losses.winding;
+  figures.board_loss = losses.board;
+  const MotorHeat& heat = mechanism.stepper().heat;
+  if (heat.thermal_resistance) figures.winding_rise = losses.winding * heat.thermal_resistance->base();
+}
+
+std::int64_t place_in_connector(const Controller& controller, std::int64_t line) {
+  const auto& connector = controller.connector;
+  const auto found = std::find(connector.begin(), connector.end(), line);
+  if (found == connector.end()) return static_cast<std::int64_t>(connector.size()) + line;
+  return found - connector.begin();
 }
 
 }  // namespace
 
-MechanismFigures figures_of(const Mechanism& mechanism, const Controller& controller) {
-  MechanismFigures figures;
+StepperFigures stepper_figures(const Mechanism& mechanism, const Controller& controller) {
+  StepperFigures figures;
   const Limits& limits = mechanism.limits;
-  figures.name = mechanism.name;
   figures.kind = output_kind(mechanism.train);
   const int units = display_units_per_base(figures.kind);
   const Ratio per_base = steps_per_base(mechanism);
@@ -57,26 +92,90 @@ MechanismFigures figures_of(const Mechanism& mechanism, const Controller& contro
   return figures;
 }
 
-std::vector<WiredLine> wiring_list(const Rig& rig) {
-  std::vector<WiredLine> lines;
-  for (const Mechanism& mechanism : rig.mechanisms) {
-    const StepDirBoard& board = mechanism.board;
-    std::optional<Current> current;
-    if (board.input_resistance)
-      current = (rig.controller.logic_level - board.input_drop) / *board.input_resistance;
-    const auto output = [&](const char* use, const DrivenLine& line) {
-      lines.push_back({line.number, mechanism.name, use, true,
-                       line.active == ActiveLevel::low ? "high" : "low", current});
-    };
-    output("step", mechanism.wiring.step);
-    output("dir", mechanism.wiring.dir);
-    if (mechanism.wiring.enable) output("enable", *mechanism.wiring.enable);
-    if (mechanism.gate)
-      lines.push_back({mechanism.gate->line, mechanism.name, "gate", false, "", std::nullopt});
+std::optional<Losses> steady_losses(const Mechanism& mechanism) {
+  if (std::holds_alternative<Stepper>(mechanism.motor)) return stepper_losses(mechanism);
+  if (!is_rotary_motor(mechanism)) return std::nullopt;
+  const RotaryMotorModel model = model_of(mechanism);
+  Losses losses;
+  losses.current = load_torque(model, top_shaft_speed(mechanism)) / model.torque_per_ampere;
+  losses.winding = model.winding_loss * losses.current * losses.current;
+  losses.board = stage_loss(mechanism, losses.current) *
+                 (std::holds_alternative<BrushlessMotor>(mechanism.motor) ? 2.0 : 1.0);
+  return losses;
+}
+
+SupplyDraw supply_draw(const Mechanism& mechanism) {
+  const double volts = mechanism.supply.voltage.base();
+  if (std::holds_alternative<Stepper>(mechanism.motor)) {
+    const StepperDrive drive = stepper_drive(mechanism);
+    const double shaft = top_shaft_speed(mechanism);
+    const Losses losses = stepper_losses(mechanism);
+    if (!drive.is_limited) {
+      const double all = drive.field * drive.field * drive.current;
+      return {all, all};
+    }
+    const double loss = losses.winding + losses.board;
+    return {(loss + available_torque(mechanism, shaft) * shaft) / volts,
+            (loss + friction_torque(mechanism, shaft) * shaft) / volts};
   }
-  std::stable_sort(lines.begin(), lines.end(),
-                   [](const WiredLine& a, const WiredLine& b) { return a.number < b.number; });
+  if (is_rotary_motor(mechanism)) {
+    const RotaryMotorModel model = model_of(mechanism);
+    const double shaft = top_shaft_speed(mechanism);
+    const auto draw = [&](double current) {
+      const double power = model.emf * shaft * current + model.resistance * current * current;
+      return std::min(current, power / volts);
+    };
+    return {draw(std::min(model.current_limit, volts / model.resistance)),
+            draw(load_torque(model, shaft) / model.torque_per_ampere)};
+  }
+  if (const auto* const throttled = std::get_if<ThrottledMotor>(&mechanism.motor))
+    return {throttled->current.base(), throttled->current.base()};
+  if (const auto* const hobby = std::get_if<HobbyServo>(&mechanism.motor))
+    return {hobby->stall_current.base(), hobby->idle_current.base()};
+  const Current current = std::get<StepServo>(mechanism.motor).current;
+  return {current.base(), current.base()};
+}
+
+std::optional<Current> line_current(const Rig& rig, const RigLine& line) {
+  if (!line.is_output) return std::nullopt;
+  if (line.mechanism == nullptr) {
+    for (const PlainOutput& output : rig.outputs)
+      if (output.name == line.owner) return output.current;
+    return std::nullopt;
+  }
+  if (const auto& through = line.mechanism->common.through) {
+    const BetweenPart* const part = find_part(rig, *through);
+    return part == nullptr ? std::nullopt : part->input_current;
+  }
+  const BoardInputs& inputs = inputs_of(line.mechanism->board);
+  if (!inputs.resistance) return std::nullopt;
+  return (rig.controller.logic_level - inputs.drop) / *inputs.resistance;
+}
+
+Voltage high_level_at_board(const Rig& rig, const Mechanism& mechanism) {
+  if (const auto& through = mechanism.common.through) {
+    const BetweenPart* const part = find_part(rig, *through);
+    if (part != nullptr) return part->output_level;
+  }
+  return rig.controller.logic_level;
+}
+
+std::vector<RigLine> wiring_list(const Rig& rig) {
+  std::vector<RigLine> lines = rig_lines(rig);
+  std::stable_sort(lines.begin(), lines.end(), [&](const RigLine& a, const RigLine& b) {
+    return place_in_connector(rig.controller, a.number) < place_in_connector(rig.controller, b.number);
+  });
   return lines;
+}
+
+std::optional<WantedFrequency> wanted_frequency(const Mechanism& mechanism) {
+  if (const auto* const bridge = std::get_if<BridgeWiring>(&mechanism.wiring))
+    return WantedFrequency{bridge->pwm_frequency, bridge->alignment};
+  if (const auto* const gates = std::get_if<GateWiring>(&mechanism.wiring))
+    return WantedFrequency{gates->pwm_frequency, gates->alignment};
+  if (const auto* const input = std::get_if<PulseWidthInput>(&mechanism.board))
+    return WantedFrequency{input->frame_rate, Alignment::edge};
+  return std::nullopt;
 }
 
 }  // namespace cogstride

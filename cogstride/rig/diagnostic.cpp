@@ -33,6 +33,7 @@ std::string all_lines(const std::vector<Diagnostic>& diagnostics) {
 std::string to_text(const Diagnostic& diagnostic) {
   const SourcePlace& place = diagnostic.place;
   std::string text = fmt::format("{}:{}:{}: {}", place.file, place.line, place.column, diagnostic.message);
+  if (!diagnostic.code.empty()) text += fmt::format(" (cogstride explain {})", diagnostic.code);
   if (!diagnostic.excerpt.empty()) text += "\n" + diagnostic.excerpt;
   return text;
 }

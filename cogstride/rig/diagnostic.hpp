@@ -19,6 +19,7 @@ struct Diagnostic {
   SourcePlace place;
   std::string message;  ///< names the thing, what was found, what would do
   std::string excerpt;  ///< the line, underlined; may be empty
+  std::string code{};   ///< of its kind, for `cogstride explain`; may be empty
 };
 
 /// "bobbin.rig.toml:31:14: message"

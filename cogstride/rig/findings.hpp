@@ -36,7 +36,7 @@ struct Finding {
 struct Unchecked {
   std::string code;
   std::string mechanism;
-  std::string needs;  ///< the key that would allow it
+  std::string needs;  ///< the key that would allow it, whole: "mechanism.traverse.motor.step_angle"
 };
 
 struct Inspection {
@@ -48,6 +48,9 @@ struct Inspection {
 };
 
 [[nodiscard]] Inspection inspect_rig(const Rig& rig);
+
+/// What of an inspection is about one mechanism.
+[[nodiscard]] Inspection about(const Inspection& inspection, const std::string& mechanism);
 
 /// Every kind there is.
 [[nodiscard]] const std::vector<FindingKind>& finding_kinds();

@@ -3,143 +3,166 @@
 #include <algorithm>
 #include <map>
 
+#include "cogstride/rig/key_reader.hpp"
+#include "cogstride/rig/kinds.hpp"
 #include "cogstride/rig/stray_character.hpp"
-#include "cogstride/rig/toml_table.hpp"
 
 namespace cogstride {
 namespace {
 
-constexpr std::int64_t most_lines = 1023;
-constexpr std::int64_t no_line = -1;  // stands in for one that is missing or wrong
-
-const std::vector<std::pair<std::string, ActiveLevel>> levels = {{"low", ActiveLevel::low},
-                                                                 {"high", ActiveLevel::high}};
-const std::vector<std::pair<std::string, StepEdge>> edges = {{"rising", StepEdge::rising},
-                                                             {"falling", StepEdge::falling}};
-
-Controller read_controller(TomlTable table) {
-  Controller controller;
-  controller.timer_clock = table.quantity<ExactFrequency>("timer_clock");
-  controller.top_step_rate = table.quantity<ExactFrequency>("top_step_rate");
-  controller.logic_level = table.quantity<Voltage>("logic_level");
-  controller.line_current = table.quantity<Current>("line_current");
-  table.finish();
-  return controller;
+/// Reads the declared keys of a part; what is left is the caller's, who finishes the table.
+template <class Part, class... More>
+void read_keys(TomlTable& table, OutputKind kind, Part& part, More&... more) {
+  KeyReader keys(table, kind);
+  declare(keys, part, more...);
 }
 
-Supply read_supply(const std::string& name, TomlTable table) {
-  Supply supply;
-  supply.name = name;
-  supply.voltage = table.quantity<Voltage>("voltage");
-  supply.current = table.quantity<Current>("current");
-  supply.resistance =
-      table.optional_quantity<Resistance>("resistance", Sign::not_negative).value_or(Resistance());
+template <class Part>
+Part read_part(TomlTable table) {
+  Part part;
+  read_keys(table, OutputKind::rotary, part);
   table.finish();
-  return supply;
+  return part;
 }
 
-BipolarStepper read_motor(TomlTable table) {
-  BipolarStepper motor;
-  (void)table.choice<int>("kind", {{"bipolar stepper", 0}});
-  motor.full_steps = table.whole("full_steps", 4, 100'000);
-  if (motor.full_steps % 4 != 0) {
+/// The part of the kind that a table names; nothing, and an error, when it names none.
+template <class Part>
+std::optional<Part> kind_of(TomlTable& table, const std::vector<Kind<Part>>& kinds) {
+  return table.kind<Part>(kinds);
+}
+
+// --- Checks of several keys together
+// ------------------------------------------------------------------------
+
+void check(TomlTable& table, const Stepper& motor) {
+  if (motor.full_steps > 0 && motor.full_steps % 4 != 0) {
     table.error(
         table.place_of("full_steps"),
         fmt::format("full_steps: found {}; a two-phase stepper has a multiple of 4", motor.full_steps));
   }
-  motor.rated_current = table.quantity<Current>("rated_current");
-  motor.resistance = table.quantity<Resistance>("resistance");
-  motor.inductance = table.quantity<Inductance>("inductance");
-  motor.holding_torque = table.quantity<Torque>("holding_torque");
-  motor.detent_torque =
-      table.optional_quantity<Torque>("detent_torque", Sign::not_negative).value_or(Torque());
-  motor.rotor_inertia = table.quantity<Inertia>("rotor_inertia");
-  motor.rated_voltage = table.optional_quantity<Voltage>("rated_voltage");
-  motor.step_angle = table.optional_quantity<ExactAngle>("step_angle");
-  motor.thermal_resistance = table.optional_quantity<ThermalResistance>("thermal_resistance");
-  motor.heat_capacity = table.optional_quantity<HeatCapacity>("heat_capacity");
-  motor.highest_rise = table.optional_quantity<Temperature>("highest_rise");
-  table.finish();
-  return motor;
-}
-
-StepDirBoard read_board(TomlTable table) {
-  StepDirBoard board;
-  (void)table.choice<int>("kind", {{"STEP/DIR", 0}});
-  board.microstep_settings = table.whole_list("microstep_settings", 1, 256);
-  board.microsteps = table.whole("microsteps", 1, 256);
-  const auto& settings = board.microstep_settings;
-  if (board.microsteps != 0 && !settings.empty() &&
-      std::find(settings.begin(), settings.end(), board.microsteps) == settings.end()) {
-    table.error(table.place_of("microsteps"), fmt::format("microsteps {} is not a setting of this board ({})",
-                                                          board.microsteps, fmt::join(settings, ", ")));
+  const bool bipolar = motor.phases == Stepper::Phases::bipolar;
+  const bool leads_fit = motor.leads == 6 || motor.leads == 8 || motor.leads == (bipolar ? 4 : 5);
+  if (!leads_fit) {
+    table.error(table.place_of("leads"),
+                fmt::format("leads: found {}; a {} stepper has {}, 6 or 8", motor.leads,
+                            bipolar ? "bipolar" : "unipolar", bipolar ? 4 : 5));
+  } else if (!motor.wires.empty() && motor.wires.size() != static_cast<std::size_t>(motor.leads)) {
+    table.error(table.place_of("wires"),
+                fmt::format("wires: found {} colours; the motor has {} leads: {}", motor.wires.size(),
+                            motor.leads, fmt::join(lead_names(motor.leads), ", ")));
   }
-  board.current = table.quantity<Current>("current");
-  board.step_edge = table.choice_or("step_edge", edges, StepEdge::rising);
-  board.shortest_high = table.quantity<Time>("shortest_high");
-  board.shortest_low = table.quantity<Time>("shortest_low");
-  board.dir_steady_before = table.quantity<Time>("dir_steady_before", Sign::not_negative);
-  board.dir_steady_after = table.quantity<Time>("dir_steady_after", Sign::not_negative);
-  board.enable_active = table.choice_or("enable_active", levels, ActiveLevel::low);
-  board.wake = table.optional_quantity<Time>("wake", Sign::not_negative).value_or(Time());
-  board.drop = table.optional_quantity<Voltage>("drop", Sign::not_negative).value_or(Voltage());
-  board.input_resistance = table.optional_quantity<Resistance>("input_resistance");
-  board.input_drop = table.optional_quantity<Voltage>("input_drop", Sign::not_negative).value_or(Voltage());
-  board.input_threshold = table.optional_quantity<Voltage>("input_threshold");
-  board.lowest_supply = table.optional_quantity<Voltage>("lowest_supply");
-  board.highest_supply = table.optional_quantity<Voltage>("highest_supply");
-  board.chopper_off_time =
-      table.optional_quantity<Time>("chopper_off_time", Sign::not_negative).value_or(Time());
-  table.finish();
-  return board;
+  const bool whole = motor.halves == Stepper::Halves::whole;
+  const bool parallel = motor.halves == Stepper::Halves::parallel;
+  if (leads_fit && bipolar && (whole != (motor.leads == 4) || (parallel && motor.leads != 8))) {
+    table.error(
+        table.place_of("halves"),
+        motor.leads == 4 ? "halves: a motor with 4 leads has whole coils only"
+        : motor.leads == 6
+            ? "halves: of 6 leads write \"one half\" or \"in series\": the amounts are those of one half"
+            : "halves: of 8 leads write \"one half\", \"in series\" or \"in parallel\": the amounts are "
+              "those "
+              "of one half");
+  }
+}
+template <class Part>
+void check(TomlTable&, const Part&) {}
+
+/// What a table of switches sets at the given positions must be among its rows.
+template <class Rows>
+void check_positions(TomlTable& table, const char* key, const std::optional<std::string>& positions,
+                     const Rows& rows) {
+  if (!positions || rows.count(*positions) > 0) return;
+  std::vector<std::string> known;
+  for (const auto& [row, value] : rows) known.push_back(row);
+  table.error(table.place_of(key),
+              fmt::format("{}: \"{}\" is not a setting of this board ({})", key, *positions,
+                          known.empty() ? "it has no table" : fmt::format("{}", fmt::join(known, ", "))),
+              "switch-setting-unknown");
 }
 
-DrivenLine read_line(std::optional<TomlTable> table, ActiveLevel usual) {
-  DrivenLine line;
-  line.number = no_line;
-  if (!table) return line;
-  line.number = table->whole("line", 0, most_lines, no_line);
-  line.active = table->choice_or("active", levels, usual);
-  table->finish();
-  return line;
+void check(TomlTable& table, StepDirBoard& board) {
+  if (board.microstep_settings.empty()) {
+    for (const auto& [row, microsteps] : board.microstep_table)
+      board.microstep_settings.push_back(microsteps);
+    std::sort(board.microstep_settings.begin(), board.microstep_settings.end());
+  }
+  auto& settings = board.microstep_settings;
+  if (settings.empty() && !table.has("microstep_settings") && !table.has("microstep_table"))
+    table.error(table.place(),
+                "microstep_settings is missing; expected a list of what can be set, or "
+                "microstep_table with what its switches set");
+  if (board.microsteps > 0 && !settings.empty() &&
+      std::find(settings.begin(), settings.end(), board.microsteps) == settings.end()) {
+    table.error(table.place_of("microsteps"),
+                fmt::format("microsteps {} is not a setting of this board ({})", board.microsteps,
+                            fmt::join(settings, ", ")),
+                "switch-setting-unknown");
+  }
+  check_positions(table, "microstep_switches", board.microstep_switches, board.microstep_table);
+  check_positions(table, "current_switches", board.current_switches, board.current_table);
 }
 
-StepDirWiring read_wiring(TomlTable table, const StepDirBoard& board) {
-  StepDirWiring wiring;
-  wiring.step = read_line(table.table("step"),
-                          board.step_edge == StepEdge::rising ? ActiveLevel::high : ActiveLevel::low);
-  wiring.dir = read_line(table.table("dir"), ActiveLevel::high);
-  if (table.has("enable")) wiring.enable = read_line(table.table("enable"), board.enable_active);
-  wiring.pulse_width = table.optional_quantity<Time>("pulse_width")
-                           .value_or(std::max(board.shortest_high, board.shortest_low));
-  wiring.dir_steady_before = table.optional_quantity<Time>("dir_steady_before", Sign::not_negative)
-                                 .value_or(board.dir_steady_before);
-  wiring.dir_steady_after =
-      table.optional_quantity<Time>("dir_steady_after", Sign::not_negative).value_or(board.dir_steady_after);
-  table.finish();
-  return wiring;
+void check_terminals(TomlTable& table, const std::vector<CoilEnd>& terminals) {
+  std::vector<CoilEnd> sorted = terminals;
+  std::sort(sorted.begin(), sorted.end());
+  const bool all = sorted.size() == 4 && std::adjacent_find(sorted.begin(), sorted.end()) == sorted.end();
+  if (!terminals.empty() && !all)
+    table.error(table.place_of("terminals"), "terminals: name each of a_plus, a_minus, b_plus, b_minus once");
+}
+void check(TomlTable& table, const TransistorArray& board) {
+  check_terminals(table, board.terminals);
+}
+void check(TomlTable& table, const DualHBridge& board) {
+  check_terminals(table, board.terminals);
+}
+void check(TomlTable& table, const PulseWidthInput& board) {
+  if (Time() < board.longest_pulse && board.longest_pulse <= board.shortest_pulse)
+    table.error(table.place_of("longest_pulse"),
+                fmt::format("longest_pulse: {} is not above the shortest, {}",
+                            to_text(board.longest_pulse, "ms"), to_text(board.shortest_pulse, "ms")));
+}
+void check(TomlTable& table, const HallSet& halls) {
+  const Ratio spacing = halls.spacing.base();
+  if (Ratio(0) < spacing && spacing != Ratio(1, 6) && spacing != Ratio(1, 3))
+    table.error(table.place_of("spacing"),
+                fmt::format("spacing: found {}; expected \"60 deg\" or \"120 deg\"",
+                            to_text(OutputPosition(halls.spacing))));
+}
+void check(TomlTable& table, const PlaceSwitch& place_switch) {
+  if (!place_switch.is_window && place_switch.acts_at == place_switch.releases_at && table.has("acts_at") &&
+      table.has("releases_at"))
+    table.error(table.place_of("releases_at"),
+                "releases_at is the same as acts_at: on which side of it does it act?");
 }
 
-enum class Part { belt, gear_pair, screw };
+// --- Trains
+// -------------------------------------------------------------------------------------------------
+
+enum class TrainPart { belt, gear_pair, screw, toothed_drive };
+
+TrainStage read_stage(TomlTable& stage, bool is_last) {
+  const TrainPart part = stage.choice<TrainPart>("part", {{"belt", TrainPart::belt},
+                                                          {"gear pair", TrainPart::gear_pair},
+                                                          {"screw", TrainPart::screw},
+                                                          {"toothed drive", TrainPart::toothed_drive}});
+  const bool ends = part == TrainPart::screw || part == TrainPart::toothed_drive;
+  if (ends && !is_last)
+    stage.error(stage.place(), "a screw or a toothed drive ends the train: what comes after it cannot turn");
+  if (part == TrainPart::screw) return Screw{stage.quantity<ExactLength>("lead")};
+  if (part == TrainPart::toothed_drive)
+    return ToothedDrive{stage.whole("teeth", 1, 100'000), stage.quantity<ExactLength>("pitch")};
+  const std::int64_t driving = stage.whole("driving", 1, 100'000);
+  const std::int64_t driven = stage.whole("driven", 1, 100'000);
+  if (part == TrainPart::belt) return Belt{driving, driven};
+  return GearPair{driving, driven};
+}
 
 Train read_train(TomlTable& mechanism) {
   Train train;
   std::vector<TomlTable> stages = mechanism.table_list("train");
   for (std::size_t i = 0; i < stages.size(); ++i) {
-    TomlTable& stage = stages[i];
-    const Part part = stage.choice<Part>(
-        "part", {{"belt", Part::belt}, {"gear pair", Part::gear_pair}, {"screw", Part::screw}});
-    if (part == Part::screw) {
-      if (i + 1 != stages.size())
-        stage.error(stage.place(), "a screw ends the train: what comes after it cannot turn");
-      train.stages.push_back(Screw{stage.quantity<ExactLength>("lead")});
-    } else {
-      const std::int64_t driving = stage.whole("driving", 1, 100'000);
-      const std::int64_t driven = stage.whole("driven", 1, 100'000);
-      if (part == Part::belt) train.stages.push_back(Belt{driving, driven});
-      if (part == Part::gear_pair) train.stages.push_back(GearPair{driving, driven});
-    }
-    stage.finish();
+    train.stages.push_back(read_stage(stages[i], i + 1 == stages.size()));
+    stages[i].finish();
   }
   return train;
 }
@@ -162,97 +185,88 @@ Ratio read_sold_ratio(TomlTable& mechanism) {
   }
 }
 
-Load read_load(TomlTable table, const BipolarStepper& motor) {
-  Load load;
-  load.inertia = table.quantity<Inertia>("inertia");
-  if (Inertia() < load.inertia && load.inertia < motor.rotor_inertia) {
-    table.error(table.place_of("inertia"),
-                fmt::format("inertia: found {}; it is all that turns, the rotor's own {} included",
-                            to_text(load.inertia, "kg m2"), to_text(motor.rotor_inertia, "kg m2")));
-  }
-  load.coulomb_friction =
-      table.optional_quantity<Torque>("coulomb_friction", Sign::not_negative).value_or(Torque());
-  load.viscous_friction = table.optional_quantity<ViscousFriction>("viscous_friction", Sign::not_negative)
-                              .value_or(ViscousFriction());
-  table.finish();
-  return load;
+/// Of the train; where that is missing, of the unit that the top speed is written in.
+OutputKind kind_of_output(const Train& train, TomlTable& mechanism) {
+  if (mechanism.has("train")) return output_kind(train);
+  auto limits = mechanism.optional_table("limits");
+  const auto dimension = limits ? limits->dimension_of("speed") : std::nullopt;
+  return dimension == powers_of<dimensions::Speed> ? OutputKind::linear : OutputKind::rotary;
 }
 
-struct Span {
-  OutputPosition from;
-  OutputPosition to;
-};
+// --- Limits, sensors, homing
+// --------------------------------------------------------------------------------
 
-std::optional<Span> read_span(TomlTable& parent, const std::string& key, OutputKind kind) {
-  std::optional<TomlTable> table = parent.optional_table(key);
-  if (!table) return std::nullopt;
-  const Span span{table->output<0>("from", kind), table->output<0>("to", kind)};
-  if (span.from.base >= span.to.base) {
-    table->error(table->place(), fmt::format("from {} to {}: the first must be the lower", to_text(span.from),
-                                             to_text(span.to)));
-  }
-  table->finish();
-  return span;
-}
-
-OutputSpeed read_speed(TomlTable& table, const std::string& key, OutputKind kind,
-                       const std::optional<OutputSpeed>& limit) {
-  const OutputSpeed speed = table.output<1>(key, kind, Sign::positive);
-  if (limit && limit->base > Ratio(0) && speed.base > limit->base) {
-    table.error(table.place_of(key),
-                fmt::format("{} {} is over the top speed of {}", key, to_text(speed), to_text(*limit)));
-  }
-  return speed;
-}
-
-Limits read_limits(TomlTable table, OutputKind kind, std::optional<HardEnds>& hard_ends) {
-  Limits limits;
-  limits.speed = read_speed(table, "speed", kind, std::nullopt);
-  limits.acceleration = table.output<2>("acceleration", kind, Sign::positive);
-  limits.start_speed = {kind, 0};
-  if (table.has("start_speed")) limits.start_speed = read_speed(table, "start_speed", kind, limits.speed);
-  if (const auto travel = read_span(table, "travel", kind)) {
-    limits.travel_from = travel->from;
-    limits.travel_to = travel->to;
-  }
-  if (const auto ends = read_span(table, "hard_ends", kind)) {
-    hard_ends = HardEnds{ends->from, ends->to};
-    const bool inside = (!limits.travel_from || ends->from.base <= limits.travel_from->base) &&
-                        (!limits.travel_to || limits.travel_to->base <= ends->to.base);
+void check_limits(TomlTable& table, const Limits& limits, const std::optional<HardEnds>& hard_ends) {
+  const auto not_over = [&](const char* key, const OutputSpeed& speed) {
+    if (limits.speed.base > Ratio(0) && speed.base > limits.speed.base)
+      table.error(table.place_of(key), fmt::format("{} {} is over the top speed of {}", key, to_text(speed),
+                                                   to_text(limits.speed)));
+  };
+  not_over("start_speed", limits.start_speed);
+  if (hard_ends) {
+    const bool inside = (!limits.travel_from || hard_ends->from.base <= limits.travel_from->base) &&
+                        (!limits.travel_to || limits.travel_to->base <= hard_ends->to.base);
     if (!inside) table.error(table.place_of("hard_ends"), "the hard ends lie inside the travel");
   }
-  table.finish();
-  return limits;
+  if (limits.lowest_duty && limits.highest_duty && *limits.highest_duty < *limits.lowest_duty)
+    table.error(table.place(), "the lowest duty is above the highest");
 }
 
-OpticalGate read_gate(TomlTable table, OutputKind kind) {
-  OpticalGate gate;
-  (void)table.choice<int>("kind", {{"optical gate", 0}});
-  gate.line = table.whole("line", 0, most_lines, no_line);
-  gate.blocked = table.choice_or("blocked", levels, ActiveLevel::high);
-  gate.blocks_at = table.output<0>("blocks_at", kind);
-  gate.clears_at = table.output<0>("clears_at", kind);
-  gate.noise = {kind, 0};
-  if (table.has("noise")) gate.noise = table.output<0>("noise", kind, Sign::not_negative);
-  if (gate.blocks_at == gate.clears_at) {
-    table.error(table.place_of("clears_at"), "clears_at is the same as blocks_at: which side is blocked?");
-  }
+void read_limits(TomlTable table, OutputKind kind, Mechanism& mechanism) {
+  Limits& limits = mechanism.limits;
+  limits.speed.kind = limits.acceleration.kind = limits.start_speed.kind = kind;
+  read_keys(table, kind, limits, mechanism.hard_ends, std::as_const(mechanism.motor));
+  check_limits(table, limits, mechanism.hard_ends);
   table.finish();
-  return gate;
+}
+
+std::optional<Sensor> read_sensor(const std::string& name, TomlTable table, OutputKind kind) {
+  std::optional<Sensor> sensor = kind_of(table, sensor_kinds());
+  if (!sensor) return sensor;
+  std::visit(
+      [&](auto& part) {
+        part.name = name;
+        if constexpr (std::is_same_v<std::decay_t<decltype(part)>, PlaceSwitch>) {
+          part.acts_at.kind = part.releases_at.kind = part.window_from.kind = part.window_to.kind = kind;
+          part.noise.kind = part.hysteresis.kind = kind;
+        }
+        read_keys(table, kind, part);
+        check(table, part);
+      },
+      *sensor);
+  table.finish();
+  return sensor;
+}
+
+/// Switches by name: what homing can go to.
+std::vector<std::string> switch_names(const std::vector<Sensor>& sensors) {
+  std::vector<std::string> names;
+  for (const Sensor& sensor : sensors)
+    if (std::holds_alternative<PlaceSwitch>(sensor)) names.push_back(name_of(sensor));
+  return names;
+}
+
+std::string listed(const std::vector<std::string>& names, const char* none) {
+  return names.empty() ? none : fmt::format("{}", fmt::join(names, ", "));
 }
 
 Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
-                   const std::vector<std::string>& sensors) {
+                   const std::vector<std::string>& switches) {
   Homing homing;
-  const std::string sensor = table.text("sensor", "the name of a sensor of this mechanism");
-  if (!sensor.empty() && std::find(sensors.begin(), sensors.end(), sensor) == sensors.end()) {
-    table.error(table.place_of("sensor"),
-                fmt::format("sensor: found \"{}\"; this mechanism has {}", sensor,
-                            sensors.empty() ? "no sensor" : fmt::format("{}", fmt::join(sensors, ", "))));
+  homing.position.kind = homing.speed.kind = homing.slow_speed.kind = kind;
+  read_keys(table, kind, homing);
+  const auto not_over = [&](const char* key, const OutputSpeed& speed, const OutputSpeed& top) {
+    if (top.base > Ratio(0) && speed.base > top.base)
+      table.error(table.place_of(key),
+                  fmt::format("{} {} is over the top speed of {}", key, to_text(speed), to_text(top)));
+  };
+  not_over("speed", homing.speed, limits.speed);
+  not_over("slow_speed", homing.slow_speed, homing.speed);
+  if (!homing.sensor.empty() &&
+      std::find(switches.begin(), switches.end(), homing.sensor) == switches.end()) {
+    table.error(table.place_of("sensor"), fmt::format("sensor: found \"{}\"; this mechanism has {}",
+                                                      homing.sensor, listed(switches, "no switch")));
   }
-  homing.speed = read_speed(table, "speed", kind, limits.speed);
-  homing.slow_speed = read_speed(table, "slow_speed", kind, homing.speed);
-  homing.position = table.output<0>("position", kind);
   const bool has_travel = limits.travel_from && limits.travel_from->base < limits.travel_to->base;
   if (has_travel &&
       (homing.position.base < limits.travel_from->base || homing.position.base > limits.travel_to->base)) {
@@ -266,85 +280,356 @@ Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
   return homing;
 }
 
-/// Each line has one use. Collects them as the mechanisms are read.
-class LineUses {
- public:
-  void claim(const TomlTable& mechanism, std::int64_t line, const std::string& use) {
-    if (line == no_line) return;
-    const auto [found, is_new] = uses_.emplace(line, mechanism.path() + " " + use);
-    if (!is_new) {
-      mechanism.error(mechanism.place(), fmt::format("line {} is used twice: for {} and for {}", line,
-                                                     found->second, mechanism.path() + " " + use));
-    }
+void read_load(TomlTable table, Mechanism& mechanism) {
+  read_keys(table, OutputKind::rotary, mechanism.load);
+  const Inertia rotor = std::visit(
+      [](const auto& motor) {
+        if constexpr (requires { motor.rotor_inertia; }) {
+          return motor.rotor_inertia;
+        } else {
+          return Inertia();
+        }
+      },
+      mechanism.motor);
+  if (Inertia() < mechanism.load.inertia && mechanism.load.inertia < rotor) {
+    table.error(table.place_of("inertia"),
+                fmt::format("inertia: found {}; it is all that turns, the rotor's own {} included",
+                            to_text(mechanism.load.inertia, "kg m2"), to_text(rotor, "kg m2")));
   }
+  table.finish();
+}
 
- private:
-  std::map<std::int64_t, std::string> uses_;
-};
+// --- Boards and their lines
+// ---------------------------------------------------------------------------------
 
-Mechanism read_mechanism(const std::string& name, TomlTable table, const std::vector<Supply>& supplies,
-                         LineUses& uses) {
+void read_wiring(TomlTable table, Mechanism& mechanism) {
+  mechanism.wiring = wiring_for(mechanism.board);
+  CommonWiring& common = mechanism.common;
+  KeyReader keys(table);
+  if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board)) {
+    auto& wiring = std::get<StepDirWiring>(mechanism.wiring);
+    declare(keys, wiring, common, *board);
+    if (!table.has("pulse_width")) wiring.pulse_width = std::max(board->shortest_high, board->shortest_low);
+    if (!table.has("dir_steady_before")) wiring.dir_steady_before = board->dir_steady_before;
+    if (!table.has("dir_steady_after")) wiring.dir_steady_after = board->dir_steady_after;
+    const std::size_t selects = wiring.microstep_select.size();
+    const std::size_t positions =
+        board->microstep_table.empty() ? 0 : board->microstep_table.begin()->first.size();
+    if (selects > 0 && selects != positions)
+      table.error(table.place_of("microstep_select"),
+                  fmt::format("microstep_select: found {} lines; board.microstep_table has {} positions",
+                              selects, positions));
+  } else if (const auto* const bridge = std::get_if<HBridge>(&mechanism.board)) {
+    declare(keys, std::get<BridgeWiring>(mechanism.wiring), common, *bridge);
+  } else if (const auto* const inverter = std::get_if<SixGateInverter>(&mechanism.board)) {
+    auto& wiring = std::get<GateWiring>(mechanism.wiring);
+    declare(keys, wiring, common, *inverter);
+    if (!table.has("dead_time")) wiring.dead_time = inverter->dead_time;
+  } else if (auto* const pulse = std::get_if<PulseWidthWiring>(&mechanism.wiring)) {
+    declare(keys, *pulse, common);
+  } else {
+    auto& wiring = std::get<CoilWiring>(mechanism.wiring);
+    const auto* const dual = std::get_if<DualHBridge>(&mechanism.board);
+    declare(keys, wiring, common, dual != nullptr, dual != nullptr ? dual->enable_active : ActiveLevel::high);
+    if (!wiring.terminals.empty() && wiring.terminals.size() != 4)
+      table.error(table.place_of("terminals"),
+                  fmt::format("terminals: found {} lines; the board has 4 inputs", wiring.terminals.size()));
+  }
+  table.finish();
+}
+
+/// The motor is driven the other way, and counts with it: the one place of reversing.
+void reverse(Mechanism& mechanism) {
+  const auto flip = [](DrivenLine& line) {
+    line.active = line.active == ActiveLevel::high ? ActiveLevel::low : ActiveLevel::high;
+  };
+  if (auto* const steps = std::get_if<StepDirWiring>(&mechanism.wiring)) {
+    const bool two_pulse = std::get<StepDirBoard>(mechanism.board).form == StepDirBoard::Form::two_pulse;
+    if (two_pulse) {
+      std::swap(steps->step, steps->dir);
+    } else {
+      flip(steps->dir);
+    }
+  } else if (auto* const coils = std::get_if<CoilWiring>(&mechanism.wiring)) {
+    std::swap(coils->coils[2], coils->coils[3]);
+  } else if (auto* const bridge = std::get_if<BridgeWiring>(&mechanism.wiring)) {
+    if (bridge->sign) flip(*bridge->sign);
+    std::swap(bridge->forward, bridge->backward);
+  } else if (auto* const gates = std::get_if<GateWiring>(&mechanism.wiring)) {
+    std::swap(gates->gates[2], gates->gates[4]);
+    std::swap(gates->gates[3], gates->gates[5]);
+  } else if (auto* const board = std::get_if<PulseWidthInput>(&mechanism.board)) {
+    std::swap(board->shortest_pulse, board->longest_pulse);
+  }
+  for (Sensor& sensor : mechanism.sensors)
+    if (auto* const encoder = std::get_if<Encoder>(&sensor))
+      encoder->counts_backwards = !encoder->counts_backwards;
+}
+
+void read_motor(TomlTable table, Mechanism& mechanism, bool& known) {
+  const std::optional<Motor> kind = kind_of(table, motor_kinds());
+  known = kind.has_value();
+  if (!kind) return;
+  mechanism.motor = *kind;
+  std::visit(
+      [&](auto& motor) {
+        read_keys(table, OutputKind::rotary, motor);
+        check(table, motor);
+      },
+      mechanism.motor);
+  table.finish();
+}
+
+void read_board(TomlTable table, Mechanism& mechanism, bool motor_known, bool& known) {
+  const std::optional<Board> kind = kind_of(table, board_kinds());
+  known = kind.has_value();
+  if (!kind) return;
+  mechanism.board = *kind;
+  std::visit(
+      [&](auto& board) {
+        read_keys(table, OutputKind::rotary, board);
+        check(table, board);
+      },
+      mechanism.board);
+  if (motor_known && !fits(mechanism.motor, mechanism.board)) {
+    std::vector<std::string> others;
+    for (const Kind<Board>& other : board_kinds())
+      if (fits(mechanism.motor, other.part)) others.push_back(fmt::format("\"{}\"", other.word));
+    table.error(table.place_of("kind"),
+                fmt::format("kind: a {} cannot drive a {} motor; boards that can: {}",
+                            kind_name(mechanism.board), kind_name(mechanism.motor), fmt::join(others, ", ")));
+  }
+  const auto* const steps = std::get_if<StepDirBoard>(&mechanism.board);
+  if (steps != nullptr && std::holds_alternative<Stepper>(mechanism.motor) && !table.has("current"))
+    table.error(table.place(), "current is missing; expected a current such as 1.6 A");
+  table.finish();
+}
+
+Mechanism read_mechanism(const std::string& name, TomlTable table, const std::vector<Supply>& supplies) {
   Mechanism mechanism;
   mechanism.name = name;
+  mechanism.wiring =
+      PulseWidthWiring{{no_line, ActiveLevel::high, std::nullopt}};  // until its lines are read
   const std::string supply = table.text("supply", "the name of a supply");
   const auto found =
       std::find_if(supplies.begin(), supplies.end(), [&](const Supply& s) { return s.name == supply; });
-  if (found != supplies.end()) {
-    mechanism.supply = *found;
-  } else if (!supply.empty()) {
+  if (found != supplies.end()) mechanism.supply = *found;
+  if (found == supplies.end() && !supply.empty()) {
     std::vector<std::string> names;
     for (const Supply& s : supplies) names.push_back(s.name);
     table.error(table.place_of("supply"),
-                fmt::format("supply: found \"{}\"; the rig has {}", supply,
-                            names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
+                fmt::format("supply: found \"{}\"; the rig has {}", supply, listed(names, "none")));
   }
-  if (auto motor = table.table("motor")) mechanism.motor = read_motor(*motor);
-  if (auto board = table.table("board")) mechanism.board = read_board(*board);
-  if (auto lines = table.table("lines")) {
-    mechanism.wiring = read_wiring(*lines, mechanism.board);
-    uses.claim(table, mechanism.wiring.step.number, "step");
-    uses.claim(table, mechanism.wiring.dir.number, "dir");
-    if (mechanism.wiring.enable) uses.claim(table, mechanism.wiring.enable->number, "enable");
-  }
+  bool motor_known = false;
+  bool board_known = false;
+  if (auto motor = table.table("motor")) read_motor(*motor, mechanism, motor_known);
+  if (auto board = table.table("board")) read_board(*board, mechanism, motor_known, board_known);
+  if (auto lines = table.table("lines"); lines && board_known) read_wiring(*lines, mechanism);
   mechanism.train = read_train(table);
+  const OutputKind kind = kind_of_output(mechanism.train, table);
   if (table.has("train_sold_as")) mechanism.train_sold_as = read_sold_ratio(table);
-  const OutputKind kind = output_kind(mechanism.train);
-  if (auto load = table.table("load")) mechanism.load = read_load(*load, mechanism.motor);
-  if (auto limits = table.table("limits")) mechanism.limits = read_limits(*limits, kind, mechanism.hard_ends);
-  std::vector<std::string> sensors;
-  if (auto sensor_tables = table.optional_table("sensor")) {
-    for (auto& [sensor, sensor_table] : sensor_tables->named_tables()) {
-      if (!sensors.empty()) {
-        sensor_table.error(sensor_table.place(),
-                           "a mechanism takes one sensor so far: the gate it homes with");
-        continue;
-      }
-      sensors.push_back(sensor);
-      mechanism.gate = read_gate(sensor_table, kind);
-      uses.claim(table, mechanism.gate->line, sensor);
+  if (table.has("steps_a_turn")) mechanism.steps_a_turn = table.whole("steps_a_turn", 1, 10'000'000);
+  if (table.has("reversed")) mechanism.reversed = table.truth("reversed");
+
+  const bool has_load = !std::holds_alternative<ThrottledMotor>(mechanism.motor) &&
+                        !std::holds_alternative<HobbyServo>(mechanism.motor);
+  if (motor_known && has_load) {
+    if (auto load = table.table("load")) read_load(*load, mechanism);
+  }
+  if (auto limits = table.table("limits"); limits && motor_known) read_limits(*limits, kind, mechanism);
+  bool sensors_known = true;
+  if (auto sensors = table.optional_table("sensor")) {
+    for (auto& [sensor_name, sensor_table] : sensors->named_tables()) {
+      auto sensor = read_sensor(sensor_name, sensor_table, kind);
+      sensors_known = sensors_known && sensor.has_value();
+      if (sensor) mechanism.sensors.push_back(std::move(*sensor));
     }
   }
   if (auto homing = table.optional_table("homing")) {
-    mechanism.homing = read_homing(*homing, kind, mechanism.limits, sensors);
+    std::vector<std::string> switches = switch_names(mechanism.sensors);
+    if (sensors_known && motor_known) {
+      mechanism.homing = read_homing(*homing, kind, mechanism.limits, switches);
+    }
   }
+  if (auto follows = table.optional_table("follows")) {
+    Following following;
+    following.by.kind = kind;
+    following.for_each = ExactAngle(1, units::turn);
+    read_keys(*follows, kind, following);
+    follows->finish();
+    mechanism.follows = following;
+  }
+  if (!motor_known) table.ignore("load");
+  if (mechanism.reversed) reverse(mechanism);
   table.finish();
   return mechanism;
 }
 
-Rig read_tables(TomlTable root) {
+// --- The whole
+// ----------------------------------------------------------------------------------------------
+
+Controller read_controller(TomlTable table) {
+  Controller controller;
+  read_keys(table, OutputKind::rotary, controller);
+  if (auto timers = table.optional_table("timer")) {
+    for (auto& [name, timer_table] : timers->named_tables()) {
+      TimerUnit timer = read_part<TimerUnit>(timer_table);
+      timer.name = name;
+      controller.timers.push_back(std::move(timer));
+    }
+  }
+  if (auto analogue = table.optional_table("analogue"))
+    controller.analogue = read_part<AnalogueInputs>(*analogue);
+  if (auto counters = table.optional_table("counters"))
+    controller.counters = read_part<QuadratureCounters>(*counters);
+  table.finish();
+  return controller;
+}
+
+void read_hand(const std::string& name, TomlTable table, Rig& rig) {
+  const auto kind = kind_of(table, hand_kinds());
+  if (!kind) return;
+  HandControl hand;
+  hand.name = name;
+  hand.kind = *kind;
+  read_keys(table, OutputKind::rotary, hand);
+  const bool is_knob = hand.kind == HandControl::Kind::knob;
+  if (is_knob != hand.channel.has_value() || is_knob == hand.line.has_value())
+    table.error(table.place(), is_knob ? "a knob needs `channel`, its analogue input, and no line"
+                                       : "a contact needs `line`, and no channel");
+  table.finish();
+  rig.hands.push_back(std::move(hand));
+}
+
+void read_between(const std::string& name, TomlTable table, Rig& rig) {
+  const auto kind = kind_of(table, part_kinds());
+  if (!kind) return;
+  BetweenPart part;
+  part.name = name;
+  part.kind = *kind;
+  read_keys(table, OutputKind::rotary, part);
+  table.finish();
+  rig.parts.push_back(std::move(part));
+}
+
+/// Names that one table has for what another one declares.
+class NameCheck {
+ public:
+  NameCheck(TomlFile& file, const std::map<std::string, SourcePlace>& places, const Rig& rig)
+      : file_(file), places_(places) {
+    for (const Supply& supply : rig.supplies) supplies_.push_back(supply.name);
+    for (const BetweenPart& part : rig.parts) parts_.push_back(part.name);
+    for (const TimerUnit& timer : rig.controller.timers) timers_.push_back(timer.name);
+    for (const Mechanism& mechanism : rig.mechanisms) mechanisms_.push_back(mechanism.name);
+  }
+
+  void check(const Rig& rig) {
+    known(rig.controller.supply, supplies_, "controller.supply");
+    for (const Mechanism& mechanism : rig.mechanisms) {
+      const std::string path = "mechanism." + mechanism.name;
+      known(mechanism.common.through, parts_, path + ".lines.through");
+      known(mechanism.common.timer, timers_, path + ".lines.timer");
+      if (mechanism.follows) follower(rig, mechanism, path + ".follows.leader");
+      for (const Sensor& sensor : mechanism.sensors) {
+        const std::string sensor_path = path + ".sensor." + name_of(sensor);
+        std::visit(
+            [&](const auto& part) {
+              if constexpr (requires { part.feed; })
+                known(part.feed.supply, supplies_, sensor_path + ".supply");
+              if constexpr (requires { part.cuts; }) all_known(part.cuts, sensor_path + ".cuts");
+            },
+            sensor);
+      }
+    }
+    for (const HandControl& hand : rig.hands) all_known(hand.cuts, "hand." + hand.name + ".cuts");
+    for (const PlainOutput& output : rig.outputs)
+      known(output.timer, timers_, "output." + output.name + ".timer");
+  }
+
+  /// Each line has one use.
+  void check_lines(const Rig& rig) {
+    std::map<std::int64_t, const RigLine*> uses;
+    const std::vector<RigLine> lines = rig_lines(rig);
+    for (const RigLine& line : lines) {
+      if (line.number == no_line) continue;
+      const auto [found, is_new] = uses.emplace(line.number, &line);
+      if (is_new) continue;
+      add(line.key,
+          fmt::format("line {} is used twice: for {} {} and for {} {}", line.number, found->second->owner,
+                      found->second->use, line.owner, line.use),
+          "line-used-twice");
+    }
+  }
+
+ private:
+  void add(const std::string& key, const std::string& message, const char* code = "") {
+    const auto place = places_.find(key);
+    file_.add({place == places_.end() ? SourcePlace{file_.name(), 1, 1} : place->second,
+               key + ": " + message,
+               {},
+               code});
+  }
+  void known(const std::optional<std::string>& name, const std::vector<std::string>& names,
+             const std::string& key) {
+    if (!name || std::find(names.begin(), names.end(), *name) != names.end()) return;
+    add(key, fmt::format("found \"{}\"; the rig has {}", *name, listed(names, "none")));
+  }
+  void all_known(const std::vector<std::string>& some, const std::string& key) {
+    for (const std::string& name : some) known(name, supplies_, key);
+  }
+  void follower(const Rig& rig, const Mechanism& mechanism, const std::string& key) {
+    const std::string& leader = mechanism.follows->leader;
+    known(leader, mechanisms_, key);
+    for (const Mechanism& other : rig.mechanisms) {
+      if (other.name != leader) continue;
+      if (other.name == mechanism.name) add(key, "a mechanism cannot follow itself");
+      if (output_kind(other.train) == OutputKind::linear)
+        add(key, fmt::format("{} moves along a line: a leader turns", leader));
+    }
+  }
+
+  TomlFile& file_;
+  const std::map<std::string, SourcePlace>& places_;
+  std::vector<std::string> supplies_{};
+  std::vector<std::string> parts_{};
+  std::vector<std::string> timers_{};
+  std::vector<std::string> mechanisms_{};
+};
+
+template <class Read>
+void for_each_table(TomlTable& root, const char* key, Read read) {
+  if (auto tables = root.optional_table(key)) {
+    for (auto& [name, table] : tables->named_tables()) read(name, table);
+  }
+}
+
+Rig read_tables(TomlFile& file, TomlTable root) {
   Rig rig;
   rig.name = root.text("name", "a name for the rig");
   if (auto controller = root.table("controller")) rig.controller = read_controller(*controller);
   if (auto supplies = root.table("supply")) {
-    for (auto& [name, table] : supplies->named_tables()) rig.supplies.push_back(read_supply(name, table));
-  }
-  LineUses uses;
-  if (auto mechanisms = root.table("mechanism")) {
-    for (auto& [name, table] : mechanisms->named_tables()) {
-      rig.mechanisms.push_back(read_mechanism(name, table, rig.supplies, uses));
+    for (auto& [name, table] : supplies->named_tables()) {
+      Supply supply = read_part<Supply>(table);
+      supply.name = name;
+      rig.supplies.push_back(std::move(supply));
     }
   }
+  for_each_table(root, "part", [&](const auto& name, TomlTable& table) { read_between(name, table, rig); });
+  if (auto mechanisms = root.table("mechanism")) {
+    for (auto& [name, table] : mechanisms->named_tables())
+      rig.mechanisms.push_back(read_mechanism(name, table, rig.supplies));
+  }
+  for_each_table(root, "hand", [&](const auto& name, TomlTable& table) { read_hand(name, table, rig); });
+  for_each_table(root, "output", [&](const auto& name, TomlTable& table) {
+    PlainOutput output = read_part<PlainOutput>(table);
+    output.name = name;
+    rig.outputs.push_back(std::move(output));
+  });
   root.finish();
+  NameCheck names(file, file.places(), rig);
+  if (!file.any())
+    names.check(rig);  // where names themselves are wrong, what refers to them says nothing new
+  names.check_lines(rig);
   return rig;
 }
 
@@ -362,7 +647,7 @@ Rig parse_rig(std::string_view text, const std::string& name) {
   TomlFile file(name);
   try {
     const toml::table table = toml::parse(text);
-    Rig rig = read_tables(TomlTable(file, table, ""));
+    Rig rig = read_tables(file, TomlTable(file, table, ""));
     file.throw_if_any();
     rig.places = file.take_places();
     return rig;

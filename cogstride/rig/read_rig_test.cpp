@@ -2,11 +2,15 @@
 
 #include <gtest/gtest.h>
 
+#include <map>
 #include <regex>
+#include <set>
 #include <string>
 
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/rig/derive.hpp"
+#include "cogstride/rig/findings.hpp"
+#include "cogstride/rig/key_list.hpp"
 #include "support/demo_rig.hpp"
 
 namespace cogstride {
@@ -48,21 +52,22 @@ TEST(ReadRig, TakesTheDemoRigAsItIsWritten) {
   const Rig rig = testing_support::demo_rig();
   EXPECT_EQ(rig.name, "Bobbin bench");
   EXPECT_EQ(rig.controller.timer_clock, 48_MHz);
-  ASSERT_EQ(rig.mechanisms.size(), 1u);
+  ASSERT_EQ(rig.mechanisms.size(), 6u);
   const Mechanism& traverse = rig.mechanisms[0];
   EXPECT_EQ(steps_per_base(traverse), Ratio(800'000, 3));
   EXPECT_EQ(traverse.supply.voltage.in(units::V), 24.0);
-  EXPECT_EQ(traverse.wiring.enable->active, ActiveLevel::low);
-  EXPECT_EQ(traverse.wiring.pulse_width.in(units::us), traverse.board.shortest_high.in(units::us))
+  EXPECT_EQ(traverse.step_dir_lines().enable->active, ActiveLevel::low);
+  EXPECT_EQ(traverse.step_dir_lines().pulse_width.in(units::us),
+            traverse.step_dir().shortest_high.in(units::us))
       << "the board's own, when not said";
-  EXPECT_EQ(traverse.gate->blocks_at, OutputPosition(-0.992_mm));
+  EXPECT_EQ(traverse.home_switch()->acts_at, OutputPosition(-0.992_mm));
   EXPECT_EQ(traverse.homing->position, OutputPosition(0_mm));
   EXPECT_EQ(traverse.limits.travel_to, OutputPosition(118_mm));
 }
 
 TEST(ReadRig, DerivesWhatAMakerWouldWorkOut) {
   const Rig rig = testing_support::demo_rig();
-  const MechanismFigures figures = figures_of(rig.mechanisms[0], rig.controller);
+  const StepperFigures figures = stepper_figures(rig.mechanisms[0], rig.controller);
   EXPECT_EQ(figures.steps_per_unit, Ratio(800, 3));
   EXPECT_DOUBLE_EQ(figures.resolution, 0.00375);
   EXPECT_DOUBLE_EQ(figures.top_step_rate, 16'000);
@@ -72,50 +77,85 @@ TEST(ReadRig, DerivesWhatAMakerWouldWorkOut) {
   EXPECT_NEAR(*figures.travel_time, 2 * 56.0 / 1500 + (118 - 2 * 3584.0 / 3000) / 60, 1e-4);
 }
 
+/// The declared keys of the table that a line of the rig file stands in.
+const KeySection* section_of(const std::string& header, const std::string& kind, const std::string& motor,
+                             const std::string& board) {
+  std::string table = std::regex_replace(
+      header, std::regex("(mechanism|sensor|timer|supply|hand|output)\\.[a-z_]+"), "$1.NAME");
+  std::string wanted = kind;
+  if (table == "[mechanism.NAME.lines]") wanted = board;
+  if (table == "[mechanism.NAME.limits]")
+    wanted = motor.find("stepper") != std::string::npos   ? "steppers, closed-loop servo"
+             : motor == "brushed" || motor == "brushless" ? "brushed, brushless"
+                                                          : motor;
+  for (const KeySection& section : key_sections())
+    if (section.table == table && section.kind == wanted) return &section;
+  return nullptr;
+}
+
+/// One assignment of the demo rig: where it stands, and whether its key is required.
+struct Assignment {
+  std::size_t begin = 0;
+  std::size_t length = 0;
+  std::string key{};
+  bool required = false;
+};
+
+std::vector<Assignment> assignments_of(const std::string& text) {
+  std::vector<Assignment> all;
+  const std::regex line("\n(\\[[a-z_.]+\\]|([a-z_]+) = ([^\n]*))");
+  std::map<std::string, std::string> kinds;  // by header, read ahead
+  std::string header;
+  for (auto it = std::sregex_iterator(text.begin(), text.end(), line); it != std::sregex_iterator(); ++it) {
+    if ((*it)[1].str()[0] == '[') header = (*it)[1];
+    if ((*it)[2] == "kind")
+      kinds[header] = std::regex_replace((*it)[3].str(), std::regex("\"([^\"]*)\".*"), "$1");
+  }
+  header = "the file itself";
+  for (auto it = std::sregex_iterator(text.begin(), text.end(), line); it != std::sregex_iterator(); ++it) {
+    if ((*it)[1].str()[0] == '[') {
+      header = (*it)[1];
+      continue;
+    }
+    const std::string owner = std::regex_replace(header, std::regex("(\\[mechanism\\.[a-z]+).*"), "$1");
+    const KeySection* const section =
+        section_of(header, kinds[header], kinds[owner + ".motor]"], kinds[owner + ".board]"]);
+    EXPECT_NE(section, nullptr) << header;
+    Assignment assignment{static_cast<std::size_t>(it->position()), static_cast<std::size_t>(it->length()),
+                          (*it)[2]};
+    const std::string value = (*it)[3];
+    if (value.find('[') == 0 && value.find(']') == std::string::npos)  // over several lines
+      assignment.length = text.find("\n]", assignment.begin) + 2 - assignment.begin;
+    bool declared = false;
+    for (const KeyInfo& key : section->keys) {
+      if (key.name != assignment.key) continue;
+      declared = true;
+      assignment.required = key.otherwise.rfind("required", 0) == 0;
+    }
+    EXPECT_TRUE(declared) << header << " " << assignment.key;
+    all.push_back(assignment);
+  }
+  return all;
+}
+
 TEST(ReadRig, NeedsEveryRequiredKeyAndSaysWhichIsMissing) {
   const std::string text = demo_text();
-  const std::regex assignment("\n([a-z_]+) = [^\n]*");
-  int removed = 0;
-  for (auto it = std::sregex_iterator(text.begin(), text.end(), assignment); it != std::sregex_iterator();
-       ++it) {
-    const std::string key = (*it)[1];
+  int required = 0;
+  for (const Assignment& assignment : assignments_of(text)) {
     std::string without = text;
-    if (key == "train") continue;  // over several lines
-    without.erase(static_cast<std::size_t>(it->position()), static_cast<std::size_t>(it->length()));
+    without.erase(assignment.begin, assignment.length);
     const std::vector<Diagnostic> wrong = wrong_in(without);
-    const std::vector<std::string> optional = {"step_edge",
-                                               "enable_active",
-                                               "wake",
-                                               "drop",
-                                               "chopper_off_time",
-                                               "enable",
-                                               "resistance",
-                                               "blocked",
-                                               "start_speed",
-                                               "detent_torque",
-                                               "step_angle",
-                                               "rated_voltage",
-                                               "thermal_resistance",
-                                               "heat_capacity",
-                                               "highest_rise",
-                                               "input_resistance",
-                                               "input_drop",
-                                               "input_threshold",
-                                               "lowest_supply",
-                                               "highest_supply",
-                                               "hard_ends",
-                                               "noise",
-                                               "coulomb_friction",
-                                               "viscous_friction"};
-    const bool may_be_missing = std::find(optional.begin(), optional.end(), key) != optional.end();
-    if (may_be_missing && wrong.empty()) continue;
-    ++removed;
-    ASSERT_EQ(wrong.size(), 1u) << "without " << key;
-    EXPECT_NE(wrong[0].message.find(key == "travel" ? "needs limits.travel" : key + " is missing"),
-              std::string::npos)
-        << wrong[0].message;
+    if (assignment.key == "window") continue;  // acts_at and releases_at are needed instead
+    if (!assignment.required) {
+      EXPECT_LE(wrong.size(), 1u) << assignment.key << ": at most something else needs it";
+      continue;
+    }
+    ++required;
+    ASSERT_EQ(wrong.size(), 1u) << assignment.key << " at " << assignment.begin << ": "
+                                << to_text(wrong.at(1));
+    EXPECT_NE(wrong[0].message.find(assignment.key + " is missing"), std::string::npos) << wrong[0].message;
   }
-  EXPECT_GE(removed, 34);
+  EXPECT_GE(required, 150);
 }
 
 TEST(ReadRig, PointsAtWhatIsWrongAndSaysWhatWouldDo) {
@@ -126,7 +166,8 @@ TEST(ReadRig, PointsAtWhatIsWrongAndSaysWhatWouldDo) {
   EXPECT_EQ(
       one_wrong("microsteps = 8", "microsteps = 6"),
       at("microsteps = 8", 14) +
-          "mechanism.traverse.board: microsteps 6 is not a setting of this board (1, 2, 4, 8, 10, 16, 20)");
+          "mechanism.traverse.board: microsteps 6 is not a setting of this board (1, 2, 4, 8, 10, 16, 20) "
+          "(cogstride explain switch-setting-unknown)");
   EXPECT_EQ(
       one_wrong("rated_current = \"1.6 A\"", "rated_current = \"1.6 V\""),
       at("rated_current", 18) +
@@ -140,7 +181,8 @@ TEST(ReadRig, PointsAtWhatIsWrongAndSaysWhatWouldDo) {
                 "mechanism.traverse.motor: inductance: unit 'mhh' is not known; did you mean mH?");
   EXPECT_EQ(one_wrong("\nwake =", "\nwakes ="),
             at("wake =", 1) + "mechanism.traverse.board: key 'wakes' is not known here; did you mean wake?");
-  EXPECT_EQ(one_wrong("dir = { line = 1 }", "dir = { line = 0 }").substr(0, 11), "x.rig.toml:");
+  EXPECT_NE(one_wrong("dir = { line = 1 }", "dir = { line = 0 }").find("explain line-used-twice"),
+            std::string::npos);
   EXPECT_NE(one_wrong("dir = { line = 1 }", "dir = { line = 0 }").find("line 0 is used twice"),
             std::string::npos);
   EXPECT_NE(one_wrong("part = \"belt\"", "part = \"chain\"")
@@ -178,8 +220,8 @@ TEST(ReadRig, SaysEverythingThatIsWrongInOneGo) {
   for (std::size_t i = 1; i < wrong.size(); ++i) EXPECT_LE(wrong[i - 1].place.line, wrong[i].place.line);
 }
 
-// docs/rig.md against the code: every key that a table knows is on the page.
-TEST(ReadRig, KnowsNoKeyThatItsPageDoesNot) {
+// The declarations against the reader: what a table knows is what is listed, and nothing else.
+TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
   std::string text = demo_text();
   const std::string header = "\n[";
   for (std::size_t at = text.find(header); at != std::string::npos; at = text.find(header, at + 1)) {
@@ -187,7 +229,10 @@ TEST(ReadRig, KnowsNoKeyThatItsPageDoesNot) {
     const std::size_t close = text.find(']', at);
     if (close < end) text.insert(end + 1, "zzzzzzzzzzzzzzzzzzzzzzzz = 1\n");
   }
-  const std::string page = read_text_file(COGSTRIDE_SOURCE_DIR "/docs/rig.md");
+  std::set<std::string> listed{"motor",  "board",   "lines", "load",     "limits",  "sensor",
+                               "homing", "follows", "timer", "counters", "analogue"};
+  for (const KeySection& section : key_sections())
+    for (const KeyInfo& key : section.keys) listed.insert(key.name);
   const std::string known = "known: ";
   int keys = 0;
   int tables = 0;
@@ -195,17 +240,48 @@ TEST(ReadRig, KnowsNoKeyThatItsPageDoesNot) {
     const std::size_t at = wrong.message.find(known);
     if (at == std::string::npos) continue;
     ++tables;
-    const std::regex word("[a-z_]+");
+    const std::regex word("[a-z_0-9]+");
     const std::string list = wrong.message.substr(at + known.size());
     for (auto it = std::sregex_iterator(list.begin(), list.end(), word); it != std::sregex_iterator();
-         ++it, ++keys) {
-      const bool is_key = page.find("`" + it->str() + "`") != std::string::npos;
-      const bool is_table = page.find("." + it->str() + "]") != std::string::npos;
-      EXPECT_TRUE(is_key || is_table) << it->str() << " is not in docs/rig.md";
-    }
+         ++it, ++keys)
+      EXPECT_EQ(listed.count(it->str()), 1u) << it->str() << " is not listed";
   }
-  EXPECT_EQ(tables, 10);
-  EXPECT_GT(keys, 55);
+  EXPECT_EQ(tables, 61);
+  EXPECT_GT(keys, 400);
+}
+
+TEST(ReadRig, ReversesAMechanismInOnePlace) {
+  const auto reversed = [](const std::string& name) {
+    const std::string table = "[mechanism." + name + "]\n";
+    const Rig rig = parse_rig(with(demo_text(), table, table + "reversed = true\n"), "x");
+    return mechanism_named(rig, name);
+  };
+  const Mechanism traverse = reversed("traverse");
+  EXPECT_EQ(traverse.step_dir_lines().dir.active, ActiveLevel::low);
+  EXPECT_EQ(traverse.home_switch()->acts_at, OutputPosition(-0.992_mm)) << "positions are the output's own";
+  const Mechanism creel = reversed("creel");
+  EXPECT_EQ(std::get<CoilWiring>(creel.wiring).coils[2].number, 11) << "B turned round";
+  const Mechanism letoff = reversed("letoff");
+  EXPECT_EQ(std::get<BridgeWiring>(letoff.wiring).forward->number, 29);
+  EXPECT_TRUE(std::get<Encoder>(letoff.sensors[0]).counts_backwards) << "the encoder follows";
+  const Mechanism spindle = reversed("spindle");
+  EXPECT_EQ(std::get<GateWiring>(spindle.wiring).gates[2].number, 20) << "b and c change places";
+  EXPECT_TRUE(
+      inspect_rig(
+          parse_rig(with(demo_text(), "[mechanism.creel]\n", "[mechanism.creel]\nreversed = true\n"), "x"))
+          .is_sound());
+}
+
+TEST(ReadRig, RefusesABoardThatCannotDriveTheMotor) {
+  const std::string message = one_wrong(
+      "kind = \"bipolar stepper\"\nfull_steps = 200               # a turn\nstep_angle = \"1.8 deg\"         "
+      "# said twice, so that it can be checked\nwires = [\"black\", \"green\", \"red\", \"blue\"]",
+      "kind = \"unipolar stepper\"\nfull_steps = 200");
+  EXPECT_NE(message.find(
+                "a STEP/DIR cannot drive a unipolar stepper motor; boards that can: \"four-input transistor "
+                "array\""),
+            std::string::npos)
+      << message;
 }
 
 TEST(ReadRig, LetsASyntaxErrorStandAlone) {

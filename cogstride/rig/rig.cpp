@@ -3,9 +3,107 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
+
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
+namespace {
+
+template <class Part>
+const Part* named(const std::vector<Part>& parts, const std::string& name) {
+  const auto found = std::find_if(parts.begin(), parts.end(), [&](const Part& p) { return p.name == name; });
+  return found == parts.end() ? nullptr : &*found;
+}
+
+class LineCollector {
+ public:
+  std::vector<RigLine> lines{};
+
+  void mechanism(const Mechanism& mechanism) {
+    owner_ = mechanism.name;
+    mechanism_ = &mechanism;
+    const std::string path = "mechanism." + mechanism.name;
+    for (const BoardLine& line : board_lines(mechanism.wiring)) {
+      std::string key = line.use;
+      std::replace(key.begin(), key.end(), ' ', '_');
+      if (key.rfind("microstep_select", 0) == 0) key = "microstep_select";
+      if (is_two_pulse(mechanism) && key == "step") key = "forward";
+      if (is_two_pulse(mechanism) && key == "dir") key = "backward";
+      lines.push_back({line.line.number,
+                       owner_,
+                       key == "microstep_select" ? line.use : key,
+                       path + ".lines." + key,
+                       true,
+                       line.line,
+                       line.timed || (is_two_pulse(mechanism) && key == "backward"),
+                       mechanism_,
+                       {}});
+    }
+    if (mechanism.common.fault) input(mechanism.common.fault->number, "fault", path + ".lines.fault");
+    if (mechanism.common.in_position)
+      input(mechanism.common.in_position->number, "in position", path + ".lines.in_position");
+    for (const Sensor& sensor : mechanism.sensors) {
+      path_ = path + ".sensor." + name_of(sensor);
+      std::visit(*this, sensor);
+    }
+    mechanism_ = nullptr;
+  }
+  void operator()(const PlaceSwitch& place_switch) {
+    input(place_switch.line, place_switch.name, path_ + ".line", place_switch.feed.output_level);
+  }
+  void operator()(const Encoder& encoder) {
+    input(encoder.line_a, encoder.name + " a", path_ + ".line_a", encoder.feed.output_level);
+    input(encoder.line_b, encoder.name + " b", path_ + ".line_b", encoder.feed.output_level);
+    if (encoder.line_index)
+      input(*encoder.line_index, encoder.name + " index", path_ + ".line_index", encoder.feed.output_level);
+  }
+  void operator()(const HallSet& halls) {
+    for (std::size_t i = 0; i < halls.lines.size(); ++i) {
+      const std::string number = std::to_string(i + 1);
+      input(halls.lines[i], halls.name + " " + number, path_ + ".line_" + number, halls.feed.output_level);
+    }
+  }
+  void operator()(const Shunt&) {}
+  void operator()(const TemperatureProbe&) {}
+
+  void supply(const Supply& supply) {
+    owner_ = supply.name;
+    if (supply.up_line) input(*supply.up_line, "up", "supply." + supply.name + ".up_line");
+  }
+  void hand(const HandControl& hand) {
+    owner_ = hand.name;
+    if (hand.line) input(*hand.line, "pressed", "hand." + hand.name + ".line");
+  }
+  void output(const PlainOutput& output) {
+    lines.push_back({output.line.number,
+                     output.name,
+                     "on",
+                     "output." + output.name + ".line",
+                     true,
+                     output.line,
+                     output.pwm_frequency.has_value(),
+                     nullptr,
+                     {}});
+  }
+
+ private:
+  static bool is_two_pulse(const Mechanism& mechanism) {
+    const auto* const board = std::get_if<StepDirBoard>(&mechanism.board);
+    return board != nullptr && board->form == StepDirBoard::Form::two_pulse;
+  }
+  void input(std::int64_t number, std::string use, std::string key,
+             std::optional<Voltage> high_level = std::nullopt) {
+    lines.push_back(
+        {number, owner_, std::move(use), std::move(key), false, {}, false, mechanism_, high_level});
+  }
+
+  std::string owner_{};
+  std::string path_{};
+  const Mechanism* mechanism_ = nullptr;
+};
+
+}  // namespace
 
 const Mechanism& mechanism_named(const Rig& rig, const std::string& name) {
   std::vector<std::string> names;
@@ -17,6 +115,25 @@ const Mechanism& mechanism_named(const Rig& rig, const std::string& name) {
   throw RangeError(fmt::format("'{}' is not a mechanism of this rig{}; it has: {}", name,
                                near.empty() ? "" : fmt::format(", did you mean {}?", near),
                                fmt::join(names, ", ")));
+}
+
+const Supply* find_supply(const Rig& rig, const std::string& name) {
+  return named(rig.supplies, name);
+}
+const BetweenPart* find_part(const Rig& rig, const std::string& name) {
+  return named(rig.parts, name);
+}
+const TimerUnit* find_timer(const Rig& rig, const std::string& name) {
+  return named(rig.controller.timers, name);
+}
+
+std::vector<RigLine> rig_lines(const Rig& rig) {
+  LineCollector collector;
+  for (const Mechanism& mechanism : rig.mechanisms) collector.mechanism(mechanism);
+  for (const Supply& supply : rig.supplies) collector.supply(supply);
+  for (const HandControl& hand : rig.hands) collector.hand(hand);
+  for (const PlainOutput& output : rig.outputs) collector.output(output);
+  return std::move(collector.lines);
 }
 
 }  // namespace cogstride

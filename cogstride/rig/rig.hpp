@@ -14,12 +14,36 @@ struct Rig {
   std::string name{};
   Controller controller{};
   std::vector<Supply> supplies{};
+  std::vector<BetweenPart> parts{};
   std::vector<Mechanism> mechanisms{};
+  std::vector<HandControl> hands{};
+  std::vector<PlainOutput> outputs{};
   std::map<std::string, SourcePlace>
       places{};  ///< of every key that was read: "mechanism.traverse.board.current"
 };
 
 /// The mechanism of that name. @throws RangeError that lists those there are.
 [[nodiscard]] const Mechanism& mechanism_named(const Rig& rig, const std::string& name);
+
+/// The supply, part or timer of that name; null when there is none.
+[[nodiscard]] const Supply* find_supply(const Rig& rig, const std::string& name);
+[[nodiscard]] const BetweenPart* find_part(const Rig& rig, const std::string& name);
+[[nodiscard]] const TimerUnit* find_timer(const Rig& rig, const std::string& name);
+
+/// One wire at a line of the controller.
+struct RigLine {
+  std::int64_t number = 0;
+  std::string owner{};                   ///< "traverse", "pedal", "main"
+  std::string use{};                     ///< "step", "gate", "pressed"
+  std::string key{};                     ///< of the rig file: "mechanism.traverse.lines.step"
+  bool is_output = true;                 ///< seen from the controller
+  DrivenLine driven{};                   ///< of an output
+  bool timed = false;                    ///< needs a channel of a timer
+  const Mechanism* mechanism = nullptr;  ///< whose board it goes to; null for others
+  std::optional<Voltage> high_level{};   ///< that an input is given, where it is said
+};
+
+/// Every wire of the rig, mechanism by mechanism; the rig must outlive it.
+[[nodiscard]] std::vector<RigLine> rig_lines(const Rig& rig);
 
 }  // namespace cogstride

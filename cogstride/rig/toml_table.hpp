@@ -2,7 +2,7 @@
 // reading goes on with a stand-in, so that all errors come out in one go. Keys that nobody asked for are
 // errors.
 //
-// Includes toml++, which takes seconds to compile: only read_rig.cpp includes this.
+// Includes toml++, which takes seconds to compile: only read_rig.cpp and change_rig.cpp include this.
 #pragma once
 
 #include <fmt/format.h>
@@ -29,11 +29,9 @@
 #include "cogstride/mechanism/output.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/diagnostic.hpp"
+#include "cogstride/rig/key_text.hpp"
 
 namespace cogstride {
-
-/// What a number may be.
-enum class Sign { any, not_negative, positive };
 
 /// One file being read: what is wrong in it, and where everything stands.
 class TomlFile {
@@ -44,10 +42,14 @@ class TomlFile {
     diagnostics_.push_back(
         {{name_, where.begin.line, where.begin.column + column_offset}, std::move(message), {}});
   }
+  void add(Diagnostic diagnostic) { diagnostics_.push_back(std::move(diagnostic)); }
   /// Notes where a key's value stands.
   void note_place(const std::string& path, const toml::source_region& where) {
     places_[path] = {name_, where.begin.line, where.begin.column};
   }
+  [[nodiscard]] const std::string& name() const { return name_; }
+  [[nodiscard]] bool any() const { return !diagnostics_.empty(); }
+  [[nodiscard]] const std::map<std::string, SourcePlace>& places() const { return places_; }
   [[nodiscard]] std::map<std::string, SourcePlace> take_places() { return std::move(places_); }
   void throw_if_any() {
     if (!diagnostics_.empty()) throw InputError(std::move(diagnostics_));
@@ -71,8 +73,11 @@ class TomlTable {
     const toml::node* node = table_->get(key);
     return node != nullptr ? node->source() : table_->source();
   }
-  void error(const toml::source_region& where, const std::string& message) const {
-    file_->add(where, path_.empty() ? message : path_ + ": " + message);
+  void error(const toml::source_region& where, const std::string& message, const char* code = "") const {
+    file_->add({{file_->name(), where.begin.line, where.begin.column},
+                path_.empty() ? message : path_ + ": " + message,
+                {},
+                code});
   }
 
   [[nodiscard]] bool has(const std::string& key) {
@@ -140,30 +145,104 @@ class TomlTable {
       return values.front().second;
     });
   }
+  /// The part that the word of `kind` stands for; nothing (and an error) when it stands for none.
+  template <class Part, class Kinds>
+  [[nodiscard]] std::optional<Part> kind(const Kinds& kinds) {
+    std::vector<std::string> words;
+    for (const auto& each : kinds) words.emplace_back(each.word);
+    const std::string wanted = fmt::format("\"{}\"", fmt::join(words, "\" or \""));
+    return required<std::optional<Part>>("kind", wanted, [&](const toml::node& node) -> std::optional<Part> {
+      const auto written = node.value_exact<std::string>();
+      for (const auto& each : kinds)
+        if (written && *written == each.word) return each.part;
+      found_instead(node, "kind", wanted);
+      return std::nullopt;
+    });
+  }
+  /// Leaves a key unread without calling it unknown.
+  void ignore(const std::string& key) { note(key); }
+
   template <class Value>
   [[nodiscard]] Value choice_or(const std::string& key,
                                 const std::vector<std::pair<std::string, Value>>& values, Value otherwise) {
     return has(key) ? choice(key, values) : otherwise;
   }
 
-  [[nodiscard]] std::vector<std::int64_t> whole_list(const std::string& key, std::int64_t least,
-                                                     std::int64_t most) {
-    const std::string wanted = fmt::format("a list of whole numbers from {} to {}", least, most);
-    return required<std::vector<std::int64_t>>(key, wanted, [&](const toml::node& node) {
-      std::vector<std::int64_t> list;
+  [[nodiscard]] bool truth(const std::string& key) {
+    return required<bool>(key, "true or false", [&](const toml::node& node) {
+      const auto value = node.value_exact<bool>();
+      if (!value) found_instead(node, key, "true or false");
+      return value.value_or(false);
+    });
+  }
+
+  /// A list whose items `read` takes from the value of each, or gives nothing for a wrong one.
+  template <class Item, class Read>
+  [[nodiscard]] std::vector<Item> list(const std::string& key, const std::string& wanted, Read read) {
+    return required<std::vector<Item>>(key, wanted, [&](const toml::node& node) {
+      std::vector<Item> items;
       const toml::array* array = node.as_array();
       if (array == nullptr || array->empty()) found_instead(node, key, wanted);
-      if (array == nullptr) return list;
+      if (array == nullptr) return items;
       for (const toml::node& item : *array) {
-        const auto value = item.value_exact<std::int64_t>();
-        if (value && *value >= least && *value <= most) {
-          list.push_back(*value);
+        if (const std::optional<Item> value = read(item)) {
+          items.push_back(*value);
         } else {
           found_instead(item, key, wanted);
         }
       }
-      return list;
+      return items;
     });
+  }
+
+  [[nodiscard]] std::vector<std::string> text_list(const std::string& key) {
+    return list<std::string>(key, "a list of texts", [](const toml::node& item) {
+      const auto value = item.value_exact<std::string>();
+      return value && !value->empty() ? std::optional<std::string>(*value) : std::nullopt;
+    });
+  }
+
+  template <class Value>
+  [[nodiscard]] std::vector<Value> choice_list(const std::string& key,
+                                               const std::vector<std::pair<std::string, Value>>& values) {
+    std::vector<std::string> words;
+    for (const auto& [word, value] : values) words.push_back(word);
+    return list<Value>(key, fmt::format("a list of \"{}\"", fmt::join(words, "\", \"")),
+                       [&](const toml::node& item) -> std::optional<Value> {
+                         const auto written = item.value_exact<std::string>();
+                         for (const auto& [word, value] : values)
+                           if (written && *written == word) return value;
+                         return std::nullopt;
+                       });
+  }
+
+  [[nodiscard]] std::vector<std::int64_t> whole_list(const std::string& key, std::int64_t least,
+                                                     std::int64_t most) {
+    const std::string wanted = fmt::format("a list of whole numbers from {} to {}", least, most);
+    return list<std::int64_t>(key, wanted, [&](const toml::node& item) {
+      const auto value = item.value_exact<std::int64_t>();
+      return value && *value >= least && *value <= most ? value : std::nullopt;
+    });
+  }
+
+  /// All keys of this table, for one whose keys are free.
+  [[nodiscard]] std::vector<std::string> keys() const {
+    std::vector<std::string> names;
+    for (auto&& [key, node] : *table_) names.emplace_back(key.str());
+    return names;
+  }
+  /// Whether a key holds a plain text, as "tied" where a table may stand too.
+  [[nodiscard]] bool holds_text(const std::string& key) { return has(key) && table_->get(key)->is_string(); }
+  /// The dimension of an amount, when it is one: tells millimetres from degrees where the train does not.
+  [[nodiscard]] std::optional<DimensionPowers> dimension_of(const std::string& key) const {
+    const toml::node* node = table_->get(key);
+    const auto written = node != nullptr ? node->value_exact<std::string>() : std::nullopt;
+    if (!written) return std::nullopt;
+    try {
+      return parse_any_quantity(*written).powers;
+    } catch (const Error&) {
+      return std::nullopt;
+    }
   }
 
   /// A table inside this one; nothing (and an error) when it is missing or no table.

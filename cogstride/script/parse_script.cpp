@@ -83,7 +83,9 @@ class LineReader {
   std::size_t mechanism() {
     const Word& name = word("the name of a mechanism");
     try {
-      return static_cast<std::size_t>(&mechanism_named(rig_, name.text) - rig_.mechanisms.data());
+      const Mechanism& mechanism = mechanism_named(rig_, name.text);
+      require_step_dir_stepper(mechanism);
+      return static_cast<std::size_t>(&mechanism - rig_.mechanisms.data());
     } catch (const RangeError& error) {
       throw wrong(name, error.what());
     }

@@ -56,7 +56,8 @@ TEST(Script, ReadsPlainWords) {
 TEST(Script, UnderlinesWhatIsWrong) {
   EXPECT_EQ(
       only_wrong("home traverse\nmove travers to 85 mm"),
-      "x.stride:2:6: 'travers' is not a mechanism of this rig, did you mean traverse?; it has: traverse\n"
+      "x.stride:2:6: 'travers' is not a mechanism of this rig, did you mean traverse?; it has: traverse, "
+      "creel, spindle, letoff, fan, snips\n"
       "    move travers to 85 mm\n"
       "         ^^^^^^^");
   EXPECT_EQ(only_wrong("home traverse\nmove traverse to 85"),
@@ -164,7 +165,7 @@ TEST(ScriptPlayer, PlaysStatementsInOrder) {
 TEST(ScriptPlayer, StopsAtAFaultAndNamesTheLine) {
   Rig rig = demo_rig();
   const Script script = parse_script("wait 0.1 s\nhome traverse\nmove traverse to 5 mm", "x.stride", rig);
-  rig.mechanisms[0].wiring.enable->active = ActiveLevel::high;
+  rig.mechanisms[0].step_dir_lines().enable->active = ActiveLevel::high;
   SimulatedBench bench(rig);
   ScriptPlayer player(script, {&bench.mover("traverse")}, rig.controller.timer_clock);
   bench.run(player, [&] { return player.has_ended(); });

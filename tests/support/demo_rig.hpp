@@ -16,7 +16,7 @@ inline Rig demo_rig() {
 inline Rig demo_rig_without_gate() {
   Rig rig = demo_rig();
   rig.mechanisms[0].homing.reset();
-  rig.mechanisms[0].gate.reset();
+  rig.mechanisms[0].sensors.clear();
   return rig;
 }
 

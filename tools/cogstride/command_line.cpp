@@ -21,6 +21,9 @@ void add_inspect(CLI::App& app, InspectOptions& options) {
   CLI::App* command = app.add_subcommand(
       "inspect", "Read a rig, say what follows from it and what is wrong before power is on");
   command->add_option("RIG", options.rig, "The rig file (NAME.rig.toml)")->required()->type_name("");
+  command
+      ->add_option("MECHANISM", options.mechanism, "Only this mechanism; all, and the whole, when not given")
+      ->type_name("");
   command->add_flag("--json", options.json, "The same figures for programs");
 }
 
@@ -33,6 +36,49 @@ void add_lines(CLI::App& app, LinesOptions& options) {
 void add_explain(CLI::App& app, ExplainOptions& options) {
   CLI::App* command = app.add_subcommand("explain", "Tell the story behind a finding of inspect");
   command->add_option("CODE", options.code, "Its code; without one, all codes are listed")->type_name("");
+}
+
+void add_keys(CLI::App& app, KeysOptions& options) {
+  CLI::App* command =
+      app.add_subcommand("keys", "List the keys of a rig file, each with its value and meaning");
+  command
+      ->add_option("ABOUT", options.about, "A table or a kind, such as motor or brushed; all when not given")
+      ->type_name("");
+  command->add_flag("--page", options.page, "As the tables of docs/rig.md");
+}
+
+void add_new(CLI::App& app, NewOptions& options) {
+  CLI::App* command =
+      app.add_subcommand("new", "Write a commented rig for chosen kinds of motors and boards");
+  command->add_option("RIG", options.file, "The rig file to write (NAME.rig.toml)")
+      ->required()
+      ->type_name("");
+  command
+      ->add_option("--mechanism", options.mechanisms,
+                   "Its name, motor and board, such as \"traverse=bipolar stepper, STEP/DIR\"")
+      ->required()
+      ->allow_extra_args(false)
+      ->type_name("NAME=MOTOR[,BOARD]");
+  command
+      ->add_option("--sensor", options.sensors,
+                   "A sensor of a mechanism, such as \"traverse.gate=optical gate\"")
+      ->allow_extra_args(false)
+      ->type_name("MECHANISM.NAME=KIND");
+  command->add_option("--hand", options.hands, "A hand control, such as \"halt=emergency stop\"")
+      ->allow_extra_args(false)
+      ->type_name("NAME=KIND");
+  command->add_option("--name", options.name, "Of the rig")->type_name("TEXT");
+  command->add_flag("--overwrite", options.overwrite, "Replace the file when it is there already");
+}
+
+void add_change(CLI::App& app, ChangeOptions& options) {
+  CLI::App* command =
+      app.add_subcommand("change", "Change one key of a rig file; all other lines stay as they are");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("KEY", options.key, "The whole key, such as mechanism.traverse.board.microsteps")
+      ->required()
+      ->type_name("");
+  command->add_option("VALUE", options.value, "Such as 16, true or \"1.6 A\"")->required()->type_name("");
 }
 
 void add_plan(CLI::App& app, PlanOptions& options) {
@@ -88,12 +134,18 @@ Status run_command_line(int count, char** words) {
   InspectOptions inspect;
   LinesOptions lines;
   ExplainOptions explain;
+  KeysOptions keys;
+  NewOptions created;
+  ChangeOptions change;
   PlanOptions plan;
   RehearseOptions rehearse;
   DemoOptions demo;
   add_inspect(app, inspect);
   add_lines(app, lines);
   add_explain(app, explain);
+  add_keys(app, keys);
+  add_new(app, created);
+  add_change(app, change);
   add_plan(app, plan);
   add_rehearse(app, rehearse);
   add_demo(app, demo);
@@ -105,6 +157,9 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("inspect")) return run_inspect(inspect);
   if (app.got_subcommand("lines")) return run_lines(lines);
   if (app.got_subcommand("explain")) return run_explain(explain);
+  if (app.got_subcommand("keys")) return run_keys(keys);
+  if (app.got_subcommand("new")) return run_new(created);
+  if (app.got_subcommand("change")) return run_change(change);
   if (app.got_subcommand("plan")) return run_plan(plan);
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   return run_demo(demo);

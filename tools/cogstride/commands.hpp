@@ -15,6 +15,7 @@ struct OutputOptions {
 
 struct InspectOptions {
   std::string rig;
+  std::string mechanism;  ///< empty: all
   bool json = false;
 };
 
@@ -25,6 +26,26 @@ struct LinesOptions {
 
 struct ExplainOptions {
   std::string code;
+};
+
+struct KeysOptions {
+  std::string about;  ///< a table or a kind; empty: all
+  bool page = false;  ///< as the tables of docs/rig.md
+};
+
+struct NewOptions {
+  std::string file;
+  std::string name = "New rig";
+  std::vector<std::string> mechanisms;  ///< "traverse=bipolar stepper, STEP/DIR"
+  std::vector<std::string> sensors;     ///< "traverse.gate=optical gate"
+  std::vector<std::string> hands;       ///< "halt=emergency stop"
+  bool overwrite = false;
+};
+
+struct ChangeOptions {
+  std::string rig;
+  std::string key;
+  std::string value;
 };
 
 struct PlanOptions {
@@ -58,6 +79,9 @@ enum Status : int { done = 0, something_is_wrong = 1, call_or_file_is_wrong = 2 
 Status run_inspect(const InspectOptions& options);
 Status run_lines(const LinesOptions& options);
 Status run_explain(const ExplainOptions& options);
+Status run_keys(const KeysOptions& options);
+Status run_new(const NewOptions& options);
+Status run_change(const ChangeOptions& options);
 Status run_plan(const PlanOptions& options);
 Status run_rehearse(const RehearseOptions& options);
 Status run_demo(const DemoOptions& options);

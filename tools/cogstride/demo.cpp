@@ -33,8 +33,8 @@ Status run_demo(const DemoOptions& options) {
   const fs::path to = options.to;
   fs::create_directories(to);
 
-  say(fmt::format("inspect {}", rig));
-  run_inspect({.rig = rig});
+  say(fmt::format("inspect {} traverse", rig));
+  run_inspect({.rig = rig, .mechanism = "traverse"});
 
   const OutputOptions plan_files{(to / "plan.png").string(), (to / "plan.vcd").string(), "", true};
   say(fmt::format("plan {} traverse --to 85mm --plot {} --waves {}", rig, plan_files.plot, plan_files.waves));

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <chrono>
 #include <csignal>
 #include <cstdio>
@@ -73,9 +74,9 @@ std::optional<std::size_t> first_moved(const std::vector<Statement>& statements)
   return std::nullopt;
 }
 
-FigureContent figure_content(const RehearsalReport& report, const Rig& rig, std::size_t shown) {
-  const Mechanism& mechanism = rig.mechanisms[shown];
-  const std::size_t asked = SimulatedBench::signals_a_mechanism * shown;
+FigureContent figure_content(const RehearsalReport& report, const Mechanism& mechanism,
+                             std::size_t first_signal) {
+  const std::size_t asked = first_signal;
   const OutputKind kind = output_kind(mechanism.train);
   FigureContent content;
   content.title = fmt::format("{}: {} on the simulated bench, {}", mechanism.name, report.script,
@@ -92,17 +93,29 @@ FigureContent figure_content(const RehearsalReport& report, const Rig& rig, std:
 Status run_rehearse(const RehearseOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Script script = read_script(options.script, rig);
-  if (rig.mechanisms.empty()) throw Error(fmt::format("{}: has no mechanism to rehearse", options.rig));
-  const std::size_t shown = first_moved(script.statements).value_or(0);
+  const auto movable = std::find_if(rig.mechanisms.begin(), rig.mechanisms.end(),
+                                    [](const Mechanism& m) { return m.is_step_dir_stepper(); });
+  if (movable == rig.mechanisms.end())
+    throw Error(fmt::format("{}: has no mechanism to rehearse: so far those are steppers on STEP/DIR boards",
+                            options.rig));
+  const Mechanism& shown =
+      rig.mechanisms[first_moved(script.statements)
+                         .value_or(static_cast<std::size_t>(movable - rig.mechanisms.begin()))];
+  // Signals go by movers, which are the mechanisms of that kind.
+  const auto movers_before = std::count_if(rig.mechanisms.data(), &shown,
+                                           [](const Mechanism& m) { return m.is_step_dir_stepper(); });
+  const std::size_t first_signal =
+      SimulatedBench::signals_a_mechanism * static_cast<std::size_t>(movers_before);
 
   EventLog log;
-  Outputs outputs(options.outputs, rig.mechanisms[shown], SimulatedBench::signals_a_mechanism * shown + 2);
+  Outputs outputs(options.outputs, shown, first_signal + 2);
   outputs.also(log);
   SimulatedBench bench(rig, {.seed = options.seed,
                              .start_positions = standing_of(options.standing, rig),
                              .trace = &outputs.sink()});
   std::vector<StepperMover*> movers;
-  for (const auto& mover : bench.movers()) movers.push_back(mover.get());
+  for (const Mechanism& mechanism : rig.mechanisms)
+    movers.push_back(mechanism.is_step_dir_stepper() ? &bench.mover(mechanism.name) : nullptr);
   ScriptPlayer player(script, movers, rig.controller.timer_clock);
 
   std::signal(SIGINT, note_interrupt);
@@ -117,7 +130,7 @@ Status run_rehearse(const RehearseOptions& options) {
   if (!player.fault().empty()) report.tally.fault = player.fault();
   if (interrupted != 0) report.tally.fault = "interrupted";
   bench.close();
-  outputs.draw(figure_content(report, rig, shown));
+  outputs.draw(figure_content(report, shown, first_signal));
 
   const std::string text = options.json ? rehearsal_json(report, log) : rehearsal_text(report, log);
   std::fputs(text.c_str(), stdout);

@@ -1,0 +1,84 @@
+// What plays the lines, what feeds everything, and what may stand between the two.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "cogstride/quantity/quantity.hpp"
+
+namespace cogstride {
+
+enum class ActiveLevel : std::uint8_t { low, high };
+
+/// What a controller's lines do from power-up until its program sets them.
+enum class BootLevel : std::uint8_t { floating, low, high };
+
+/// A counter with compare outputs: it makes pulses and duty cycles without the program.
+struct TimerUnit {
+  std::string name{};
+  std::int64_t width = 16;     ///< bits
+  std::int64_t prescaler = 1;  ///< timer clocks a count
+  std::int64_t channels = 0;   ///< compare outputs
+  std::int64_t pairs = 0;      ///< complementary outputs, each with its partner and a dead time
+};
+
+struct AnalogueInputs {
+  std::int64_t channels = 0;
+  std::int64_t bits = 12;
+  Voltage full_scale{};
+  Time sample_time{};
+  Voltage noise{};  ///< rms
+};
+
+/// Decoders that count the edges of an encoder.
+struct QuadratureCounters {
+  std::int64_t count = 0;
+  ExactFrequency top_rate{};  ///< counts a second, four to a line
+};
+
+/// What plays the lines.
+struct Controller {
+  ExactFrequency timer_clock{};    ///< ticks a second on all lines
+  ExactFrequency top_step_rate{};  ///< pulses a second that it can make with good timing
+  Voltage logic_level{};
+  Current line_current{};                      ///< that one line can give
+  std::optional<Current> all_lines_current{};  ///< that all lines together can give
+  std::optional<Voltage> highest_input{};      ///< that a line stands
+  std::optional<BootLevel> at_boot{};          ///< of its lines, until the program sets them
+  std::optional<ExactTime>
+      interval_resolution{};              ///< to which its program times steps; a tick when not given
+  std::optional<std::string> supply{};    ///< that feeds it
+  std::vector<std::int64_t> connector{};  ///< its lines in the order of their pins
+  std::vector<TimerUnit> timers{};
+  std::optional<AnalogueInputs> analogue{};
+  std::optional<QuadratureCounters> counters{};
+};
+
+struct Supply {
+  std::string name{};
+  Voltage voltage{};
+  Current current{};        ///< that it can give
+  Resistance resistance{};  ///< inside, to its terminals
+  std::optional<Capacitance> capacitance{};
+  std::optional<Voltage> clamp_voltage{};  ///< at which a clamp takes what motors pump back
+  std::optional<Resistance> clamp_resistance{};
+  std::optional<Charge> charge{};         ///< of a battery, full
+  std::optional<bool> ground_joined{};    ///< with the controller's
+  std::optional<std::int64_t> up_line{};  ///< input that tells that it is up
+};
+
+/// A level shifter or an isolator between controller and boards.
+struct BetweenPart {
+  enum class Kind : std::uint8_t { level_shifter, isolator };
+  std::string name{};
+  Kind kind = Kind::level_shifter;
+  Voltage output_level{};                    ///< on the boards' side
+  std::optional<Voltage> input_threshold{};  ///< that it takes for high
+  std::optional<Current> input_current{};    ///< that a line must give it
+  std::optional<Current> output_current{};   ///< that it gives a board's input
+  std::optional<ExactFrequency> top_rate{};  ///< of level changes a second
+};
+
+}  // namespace cogstride

@@ -1,0 +1,61 @@
+// What a mechanism has to move, how far and how fast it may go, and how it finds its zero.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+
+#include "cogstride/mechanism/output.hpp"
+
+namespace cogstride {
+
+/// What the motor has to move, all of it seen from its shaft.
+struct Load {
+  Inertia inertia{};  ///< with the rotor
+  Torque coulomb_friction{};
+  ViscousFriction viscous_friction{};
+  Torque stiction{};                      ///< to break loose; at least the Coulomb friction
+  Torque steady_torque{};                 ///< of weight or tension
+  std::optional<Inertia> most_inertia{};  ///< where it grows, as on a bobbin
+};
+
+/// How a motor is slowed when its drive is taken away.
+enum class SlowsBy : std::uint8_t { braking, coasting };
+
+struct Limits {
+  std::optional<OutputPosition> travel_from{};  ///< soft limits; none on an endless output
+  std::optional<OutputPosition> travel_to{};
+  OutputSpeed speed{};
+  OutputAcceleration acceleration{};  ///< 0: the motor's current limits it
+  std::optional<OutputJerk> jerk{};
+  OutputSpeed start_speed{};  ///< reached at once, without a ramp; 0 means every start is ramped
+  std::optional<std::int64_t>
+      stations{};  ///< evenly spaced over a turn or the travel; station k of N is exact
+  std::optional<Current> current{};
+  std::optional<ExactFraction> lowest_duty{};   ///< of duty or throttle, that it is asked to turn with
+  std::optional<ExactFraction> highest_duty{};  ///< of duty or throttle
+  std::optional<Time> reversal_pause{};         ///< at no drive, before an open-loop reversal
+  SlowsBy slows_by = SlowsBy::coasting;
+};
+
+/// The mechanical stops.
+struct HardEnds {
+  OutputPosition from{};
+  OutputPosition to{};
+};
+
+struct Homing {
+  std::string sensor{};       ///< name of a switch of the mechanism
+  OutputSpeed speed{};        ///< on the way to the sensor
+  OutputSpeed slow_speed{};   ///< for the edge that counts
+  OutputPosition position{};  ///< where to stand afterwards
+};
+
+/// A mechanism that follows another one's turning by an exact ratio.
+struct Following {
+  std::string leader{};
+  OutputPosition by{};    ///< of this output ...
+  ExactAngle for_each{};  ///< ... for so much of the leader's
+};
+
+}  // namespace cogstride

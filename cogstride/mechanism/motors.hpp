@@ -1,0 +1,120 @@
+// Motors as plain values, by kind. Figures are those of a label or a datasheet.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "cogstride/mechanism/output.hpp"
+
+namespace cogstride {
+
+/// How a motor warms up: one body, warmed by what its windings lose.
+struct MotorHeat {
+  std::optional<ThermalResistance> thermal_resistance{};  ///< windings to air
+  std::optional<HeatCapacity> heat_capacity{};
+  std::optional<Temperature> highest_rise{};  ///< that the windings stand over the air
+};
+
+/// A winding of a stepper as it is joined to its board.
+struct StepperWinding {
+  Resistance resistance{};
+  Inductance inductance{};
+  Current rated_current{};
+  TorqueConstant torque_constant{};  ///< at its best angle
+};
+
+/// A stepper with two phases, hybrid or with a magnet of poles.
+struct Stepper {
+  enum class Phases : std::uint8_t { bipolar, unipolar };
+  /// What of a bipolar motor's coils is used: all of a motor with 4 leads; of 6 or 8 leads one half, or both
+  /// in series; of 8 leads both in parallel.
+  enum class Halves : std::uint8_t { whole, one, series, parallel };
+
+  Phases phases = Phases::bipolar;
+  std::int64_t leads = 4;
+  std::vector<std::string> wires{};  ///< their colours, in the order of lead_names()
+  Halves halves = Halves::whole;
+  std::int64_t full_steps = 200;  ///< a turn; four of them are one electrical period
+  // Of a coil as rated: the whole one of 4 leads, else one half of it.
+  Current rated_current{};  ///< direct current; taken as the peak of the sine when microstepping
+  Resistance resistance{};
+  Inductance inductance{};
+  Torque holding_torque{};  ///< both phases at rated current
+  Torque detent_torque{};   ///< peak, no current
+  Inertia rotor_inertia{};
+  // Said twice or to be watched; checked where they are given.
+  std::optional<Voltage> rated_voltage{};  ///< at a coil with rated current
+  std::optional<ExactAngle> step_angle{};  ///< of a full step
+  MotorHeat heat{};
+
+  /// Holding torque is the vector sum of two windings at right angles. Two halves in series have twice the
+  /// turns, so half the current for the same field, and 1/sqrt 2 of it for the same loss; in parallel the
+  /// current is shared.
+  [[nodiscard]] StepperWinding winding() const;
+  [[nodiscard]] TorqueConstant torque_constant() const { return winding().torque_constant; }
+};
+
+/// Leads of a stepper in the order in which `wires` lists them: "A+", "A tap", "A-" and so on.
+/// @throws RangeError for a number of leads that no two-phase stepper has
+[[nodiscard]] std::vector<std::string> lead_names(std::int64_t leads);
+
+/// A brushed motor.
+struct BrushedMotor {
+  Voltage rated_voltage{};
+  Resistance resistance{};
+  Inductance inductance{};
+  TorqueConstant torque_constant{};  ///< N m/A, which is V s/rad of its back-EMF too
+  Inertia rotor_inertia{};
+  std::optional<Current> rated_current{};  ///< for ever
+  MotorHeat heat{};
+};
+
+/// A three-phase brushless motor, bare: its three leads go to an inverter.
+struct BrushlessMotor {
+  enum class BackEmf : std::uint8_t { sine, trapezoid };
+  std::int64_t pole_pairs = 1;
+  BackEmf back_emf = BackEmf::sine;
+  BackEmfConstant back_emf_constant{};  ///< peak, line to line, by shaft speed
+  Resistance resistance{};              ///< line to line
+  Inductance inductance{};              ///< line to line
+  Inertia rotor_inertia{};
+  std::optional<Current> rated_current{};  ///< peak of a phase, for ever
+  MotorHeat heat{};
+};
+
+/// A brushless motor with a speed controller of its own, which takes a throttle as a pulse width.
+struct ThrottledMotor {
+  Voltage rated_voltage{};
+  Current current{};                             ///< at full throttle
+  std::optional<ExactAngularSpeed> top_speed{};  ///< at full throttle
+  ExactFraction start_throttle{};                ///< below it nothing turns
+  Time lag{};                                    ///< time constant from throttle to speed
+};
+
+/// A hobby servo: motor, gears, potentiometer and loop in one case.
+struct HobbyServo {
+  ExactAngle swing{};  ///< between its measured end points
+  ExactAngularSpeed speed{};
+  Time dead_band{};  ///< of pulse width, within which it does not move
+  Voltage rated_voltage{};
+  Current stall_current{};
+  Current idle_current{};
+};
+
+/// A motor with encoder and position loop of its own, which takes steps.
+struct StepServo {
+  std::int64_t steps_a_turn = 1000;  ///< as it is set
+  Torque rated_torque{};             ///< for ever
+  Torque peak_torque{};              ///< for a ramp
+  Inertia rotor_inertia{};
+  ExactAngularSpeed top_speed{};
+  Current current{};  ///< from its supply, at rated torque and top speed
+};
+
+using Motor = std::variant<Stepper, BrushedMotor, BrushlessMotor, ThrottledMotor, HobbyServo, StepServo>;
+
+}  // namespace cogstride

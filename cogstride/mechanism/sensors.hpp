@@ -1,0 +1,121 @@
+// Sensors, hand controls and plain outputs as plain values.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "cogstride/mechanism/output.hpp"
+#include "cogstride/mechanism/wiring.hpp"
+
+namespace cogstride {
+
+/// What a sensor is fed with, and what it gives back.
+struct SensorFeed {
+  std::optional<std::string> supply{};  ///< a supply of the rig
+  std::optional<Voltage> lowest{};      ///< that it works with
+  std::optional<Voltage> highest{};
+  std::optional<Voltage> output_level{};  ///< of its output when high
+};
+
+enum class Contact : std::uint8_t { normally_open, normally_closed };
+
+/// Something on or off by the place of the output: a lever switch, a light gate, a reed, a Hall switch.
+struct PlaceSwitch {
+  enum class Kind : std::uint8_t { lever, gate, reed, hall };
+
+  std::string name{};
+  Kind kind = Kind::gate;
+  std::int64_t line = 0;
+  ActiveLevel active = ActiveLevel::high;  ///< the level of its line when it acts
+  std::optional<Contact> contact{};
+  // At an end of the travel: where it acts on the way in and releases on the way out ...
+  OutputPosition acts_at{};
+  OutputPosition releases_at{};
+  // ... or a window round a place, wherever the output comes from.
+  bool is_window = false;
+  OutputPosition window_from{};
+  OutputPosition window_to{};
+  OutputPosition hysteresis{};     ///< of a window: it releases so much farther out
+  OutputPosition noise{};          ///< rms, of where an edge comes
+  std::optional<Time> bounce{};    ///< of its contact, at the longest
+  std::optional<Time> debounce{};  ///< for which the controller wants it steady
+  SensorFeed feed{};
+  std::vector<std::string> cuts{};  ///< supplies that it switches off without software
+
+  /// Whether it is at the low end of the travel (not for a window).
+  [[nodiscard]] bool is_low_end() const { return acts_at.base < releases_at.base; }
+};
+
+/// An incremental encoder with two tracks.
+struct Encoder {
+  /// Which shaft it sits on.
+  enum class Place : std::uint8_t { motor, output };
+  std::string name{};
+  std::int64_t line_a = 0;
+  std::int64_t line_b = 0;
+  std::optional<std::int64_t> line_index{};
+  std::int64_t lines_a_turn = 0;  ///< of the shaft it sits on; four counts each
+  Place place = Place::motor;
+  bool counts_backwards = false;  ///< counts down when the motor turns forwards
+  SensorFeed feed{};
+};
+
+/// Three Hall sensors that tell a brushless motor's electrical angle.
+struct HallSet {
+  std::string name{};
+  std::array<std::int64_t, 3> lines{};
+  ExactAngle spacing{};  ///< electrical: 60 or 120 degrees
+  SensorFeed feed{};
+};
+
+/// A resistor in the way of a current, read by an analogue input.
+struct Shunt {
+  std::string name{};
+  std::int64_t channel = 0;  ///< analogue
+  Resistance resistance{};
+  std::int64_t gain = 1;  ///< of the amplifier behind it
+};
+
+/// A temperature read by an analogue input.
+struct TemperatureProbe {
+  std::string name{};
+  std::int64_t channel = 0;
+  Voltage at_0_deg_c{};
+  Voltage per_kelvin{};
+  bool on_motor = true;  ///< else on the board
+};
+
+using Sensor = std::variant<PlaceSwitch, Encoder, HallSet, Shunt, TemperatureProbe>;
+
+[[nodiscard]] inline const std::string& name_of(const Sensor& sensor) {
+  return std::visit([](const auto& kind) -> const std::string& { return kind.name; }, sensor);
+}
+
+/// Something for a hand or a foot.
+struct HandControl {
+  enum class Kind : std::uint8_t { key, pedal, knob, stop };
+  std::string name{};
+  Kind kind = Kind::key;
+  std::optional<std::int64_t> line{};     ///< of a contact
+  std::optional<std::int64_t> channel{};  ///< of a knob: analogue
+  ActiveLevel active = ActiveLevel::low;
+  std::optional<Contact> contact{};
+  std::optional<Time> bounce{};
+  std::optional<Time> debounce{};
+  std::vector<std::string> cuts{};  ///< supplies that it switches off without software
+};
+
+/// Something that is only switched or faded: a lamp.
+struct PlainOutput {
+  std::string name{};
+  DrivenLine line{};
+  Current current{};  ///< that it takes from its line
+  std::optional<std::string> timer{};
+  std::optional<ExactFrequency> pwm_frequency{};
+};
+
+}  // namespace cogstride
