@@ -31,6 +31,7 @@ struct BoardStage {
   Resistance resistance{};                                ///< in the way of the current
   std::optional<Current> highest_current{};               ///< of one output, for ever
   std::optional<ThermalResistance> thermal_resistance{};  ///< to air
+  std::optional<HeatCapacity> heat_capacity{};            ///< of it and its heat sink
   std::optional<Temperature> highest_rise{};              ///< that it stands over the air
 };
 
@@ -49,9 +50,9 @@ struct StepDirBoard {
   Form form = Form::step_dir;
   std::int64_t microsteps = 1;                     ///< a full step, as the switches are set
   std::vector<std::int64_t> microstep_settings{};  ///< those that there are
-  SwitchMicrosteps microstep_table{};
+  SwitchMicrosteps microsteps_by_switch{};
   std::optional<std::string> microstep_switches{};  ///< as they are set
-  SwitchCurrents current_table{};
+  SwitchCurrents current_by_switch{};
   std::optional<std::string> current_switches{};
   Current current{};  ///< a winding, sine peak, as set; 0 when a servo has its own control
   StepEdge step_edge = StepEdge::rising;  ///< the edge that makes a step

@@ -107,8 +107,9 @@ OutputPosition station_at(const Mechanism& mechanism, std::int64_t station) {
 
 Ratio counts_per_base(const Mechanism& mechanism, const Encoder& encoder) {
   const Ratio counts = Ratio(4) * Ratio(encoder.lines_a_turn) * Ratio(encoder.counts_backwards ? -1 : 1);
-  if (encoder.place == Encoder::Place::motor) return counts * motor_turns_per_base(mechanism.train);
-  return counts;
+  const auto first = mechanism.train.stages.begin();
+  const Train before{{first, first + encoder.after_stages}};
+  return counts * motor_turns_per_base(mechanism.train) / motor_turns_per_base(before);
 }
 
 std::string kind_name(const Motor& motor) {

@@ -81,6 +81,7 @@ template <int PerTime>
 [[nodiscard]] OutputPosition station_at(const Mechanism& mechanism, std::int64_t station);
 
 /// Counts of an encoder for one metre or one turn of the output. Exact; negative when it counts backwards.
+/// `after_stages` is at most the number of the train's stages that turn.
 [[nodiscard]] Ratio counts_per_base(const Mechanism& mechanism, const Encoder& encoder);
 
 /// "bipolar stepper", "STEP/DIR board" and so on: as the rig file and lists name the kinds.

@@ -118,7 +118,7 @@ TEST(Encoder, CountsThroughTheTrainWhenItSitsOnTheMotor) {
   letoff.train = {{GearPair{4, 19}}};
   Encoder encoder{.lines_a_turn = 12};
   EXPECT_EQ(counts_per_base(letoff, encoder), Ratio(228)) << "12 lines, 4 counts each, 19:4";
-  encoder.place = Encoder::Place::output;
+  encoder.after_stages = 1;
   encoder.counts_backwards = true;
   EXPECT_EQ(counts_per_base(letoff, encoder), Ratio(-48));
 }

@@ -52,14 +52,13 @@ struct PlaceSwitch {
 
 /// An incremental encoder with two tracks.
 struct Encoder {
-  /// Which shaft it sits on.
-  enum class Place : std::uint8_t { motor, output };
   std::string name{};
   std::int64_t line_a = 0;
   std::int64_t line_b = 0;
   std::optional<std::int64_t> line_index{};
   std::int64_t lines_a_turn = 0;  ///< of the shaft it sits on; four counts each
-  Place place = Place::motor;
+  std::int64_t after_stages =
+      0;  ///< stages of the train between the motor shaft and its own; 0: on the motor
   bool counts_backwards = false;  ///< counts down when the motor turns forwards
   SensorFeed feed{};
 };

@@ -40,6 +40,23 @@ Json mechanism_json(const Rig& rig, const Mechanism& mechanism) {
   return json;
 }
 
+Json wiring_json(const Rig& rig) {
+  Json json = Json::array();
+  const std::vector<RigLine> lines = wiring_list(rig);
+  for (const RigLine& line : lines) {
+    const std::optional<Current> current = line_current(rig, line);
+    const bool rests_high = line.driven.active == ActiveLevel::low;
+    json.push_back({{"line", line.number},
+                    {"goes_to", line.owner},
+                    {"use", line.use},
+                    {"key", line.key},
+                    {"output", line.is_output},
+                    {"rest", line.is_output ? Json(rests_high ? "high" : "low") : Json(nullptr)},
+                    {"current_mA", current ? Json(current->in(units::mA)) : Json(nullptr)}});
+  }
+  return json;
+}
+
 Json tally_json(const MechanismTally& tally, const TraceLayout& layout) {
   Json json;
   json["name"] = tally.name;
@@ -95,6 +112,7 @@ std::string inspect_json(const Rig& rig, const Inspection& inspection, const std
   json["mechanisms"] = Json::array();
   for (const Mechanism& mechanism : rig.mechanisms)
     if (only.empty() || mechanism.name == only) json["mechanisms"].push_back(mechanism_json(rig, mechanism));
+  if (only.empty()) json["wiring"] = wiring_json(rig);
   json["findings"] = Json::array();
   for (const Finding& finding : inspection.findings) {
     json["findings"].push_back({{"code", finding.code},
@@ -114,20 +132,7 @@ std::string inspect_json(const Rig& rig, const Inspection& inspection, const std
 }
 
 std::string lines_json(const Rig& rig) {
-  Json json = Json::array();
-  const std::vector<RigLine> lines = wiring_list(rig);
-  for (const RigLine& line : lines) {
-    const std::optional<Current> current = line_current(rig, line);
-    const bool rests_high = line.driven.active == ActiveLevel::low;
-    json.push_back({{"line", line.number},
-                    {"goes_to", line.owner},
-                    {"use", line.use},
-                    {"key", line.key},
-                    {"output", line.is_output},
-                    {"rest", line.is_output ? Json(rests_high ? "high" : "low") : Json(nullptr)},
-                    {"current_mA", current ? Json(current->in(units::mA)) : Json(nullptr)}});
-  }
-  return pretty(json);
+  return pretty(wiring_json(rig));
 }
 
 std::string plan_json(const PlanFigures& plan) {

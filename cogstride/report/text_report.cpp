@@ -88,6 +88,29 @@ void inspect_mechanism(Page& page, const Rig& rig, const Mechanism& mechanism) {
   page.row("lines", "{}", lines_of(rig, mechanism));
 }
 
+void wiring_table(Page& page, const Rig& rig) {
+  const auto& connector = rig.controller.connector;
+  page.line("{}  line  goes to                    is      rests  at boot        carries",
+            connector.empty() ? "" : "  pin");
+  const std::vector<RigLine> lines = wiring_list(rig);
+  for (const RigLine& line : lines) {
+    std::string pin;
+    if (!connector.empty()) {
+      const auto found = std::find(connector.begin(), connector.end(), line.number);
+      pin = found == connector.end() ? "    -" : fmt::format("{:>5}", found - connector.begin() + 1);
+    }
+    const std::optional<Current> current = line_current(rig, line);
+    std::string row = fmt::format("{}  {:>4}  {:<25}  {:<6}  {:<5}  {:<13}  {}", pin, line.number,
+                                  line.owner + " " + line.use, line.is_output ? "output" : "input",
+                                  rest_text(line), line.is_output ? boot_text(rig, line) : "",
+                                  current           ? fmt::format("{:.3g} mA", current->in(units::mA))
+                                  : line.high_level ? fmt::format("{:.3g} V", line.high_level->in(units::V))
+                                                    : std::string());
+    row.erase(row.find_last_not_of(' ') + 1);
+    page.line("{}", row);
+  }
+}
+
 std::string verdict(const Inspection& inspection) {
   std::map<Severity, int> counts;
   for (const Finding& finding : inspection.findings) ++counts[finding.severity];
@@ -164,6 +187,10 @@ std::string inspect_text(const Rig& rig, const Inspection& inspection, const std
   }
   for (const Mechanism& mechanism : rig.mechanisms)
     if (only.empty() || mechanism.name == only) inspect_mechanism(page, rig, mechanism);
+  if (only.empty()) {
+    page.line("");
+    wiring_table(page, rig);
+  }
   findings_list(page, inspection);
   return page.take();
 }
@@ -268,26 +295,7 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
 
 std::string lines_text(const Rig& rig) {
   Page page;
-  const auto& connector = rig.controller.connector;
-  page.line("{}  line  goes to                    is      rests  at boot        carries",
-            connector.empty() ? "" : "  pin");
-  const std::vector<RigLine> lines = wiring_list(rig);
-  for (const RigLine& line : lines) {
-    std::string pin;
-    if (!connector.empty()) {
-      const auto found = std::find(connector.begin(), connector.end(), line.number);
-      pin = found == connector.end() ? "    -" : fmt::format("{:>5}", found - connector.begin() + 1);
-    }
-    const std::optional<Current> current = line_current(rig, line);
-    std::string row = fmt::format("{}  {:>4}  {:<25}  {:<6}  {:<5}  {:<13}  {}", pin, line.number,
-                                  line.owner + " " + line.use, line.is_output ? "output" : "input",
-                                  rest_text(line), line.is_output ? boot_text(rig, line) : "",
-                                  current           ? fmt::format("{:.3g} mA", current->in(units::mA))
-                                  : line.high_level ? fmt::format("{:.3g} V", line.high_level->in(units::V))
-                                                    : std::string());
-    row.erase(row.find_last_not_of(' ') + 1);
-    page.line("{}", row);
-  }
+  wiring_table(page, rig);
   return page.take();
 }
 

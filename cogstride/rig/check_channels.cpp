@@ -23,7 +23,7 @@ struct TimerUse {
 
 class ChannelChecker {
  public:
-  ChannelChecker(const Rig& rig, FindingSheet& sheet) : rig_(rig), sheet_(sheet) {}
+  ChannelChecker(const Rig& rig, FindingSheet& sheet) : rig_(rig), sheet_(sheet), lines_(rig_lines(rig)) {}
 
   void check() {
     for (const Mechanism& mechanism : rig_.mechanisms) take(mechanism);
@@ -36,7 +36,7 @@ class ChannelChecker {
  private:
   void take(const Mechanism& mechanism) {
     std::int64_t timed = 0;
-    for (const BoardLine& line : board_lines(mechanism.wiring)) timed += line.timed ? 1 : 0;
+    for (const RigLine& line : lines_) timed += line.mechanism == &mechanism && line.timed ? 1 : 0;
     if (timed == 0) return;
     const std::string key = "mechanism." + mechanism.name + ".lines.timer";
     if (!mechanism.common.timer) return sheet_.cannot_check("too-few-channels", key);
@@ -129,6 +129,7 @@ class ChannelChecker {
 
   const Rig& rig_;
   FindingSheet& sheet_;
+  std::vector<RigLine> lines_;
   std::map<std::string, TimerUse> uses_{};
 };
 

@@ -19,6 +19,14 @@ const MotorHeat* heat_of(const Motor& motor) {
       motor);
 }
 
+/// ", after 31.2 minutes": until a body that is warmed from cold has risen so far.
+std::string minutes_until(double allowed, double rise, double thermal_resistance,
+                          const std::optional<HeatCapacity>& capacity) {
+  if (!capacity) return "";
+  const double constant = thermal_resistance * capacity->base();
+  return fmt::format(", after {:.3g} minutes", -constant * std::log(1.0 - allowed / rise) / 60.0);
+}
+
 void check_winding(MechanismSheet& sheet, const Losses& losses, const MotorHeat& heat) {
   if (!heat.thermal_resistance || !heat.highest_rise) {
     sheet.cannot_check("winding-too-hot",
@@ -27,18 +35,14 @@ void check_winding(MechanismSheet& sheet, const Losses& losses, const MotorHeat&
   }
   const double rise = losses.winding * heat.thermal_resistance->base();
   if (rise <= heat.highest_rise->base()) return;
-  std::string minutes;
-  if (heat.heat_capacity) {
-    const double constant = heat.thermal_resistance->base() * heat.heat_capacity->base();
-    minutes = fmt::format(", after {:.3g} minutes",
-                          -constant * std::log(1.0 - heat.highest_rise->base() / rise) / 60.0);
-  }
   const bool stepper = std::holds_alternative<Stepper>(sheet.mechanism.motor);
   const bool step_dir = std::holds_alternative<StepDirBoard>(sheet.mechanism.board);
   sheet.add(
       "winding-too-hot", stepper ? (step_dir ? "board.current" : "motor.rated_current") : "load",
       fmt::format("{:.3g} W in the windings warm them by {:.3g} K, over the {:.3g} K they stand{}",
-                  losses.winding, rise, heat.highest_rise->base(), minutes),
+                  losses.winding, rise, heat.highest_rise->base(),
+                  minutes_until(heat.highest_rise->base(), rise, heat.thermal_resistance->base(),
+                                heat.heat_capacity)),
       fmt::format("{:.3g} A can be {} for ever", losses.current * std::sqrt(heat.highest_rise->base() / rise),
                   stepper ? "held" : "carried"));
 }
@@ -53,8 +57,10 @@ void check_board(MechanismSheet& sheet, const Losses& losses) {
   const double rise = losses.board * stage.thermal_resistance->base();
   if (rise <= stage.highest_rise->base()) return;
   sheet.add("board-too-hot", "board.board_highest_rise",
-            fmt::format("{:.3g} W in its output stage warm it by {:.3g} K, over the {:.3g} K it stands",
-                        losses.board, rise, stage.highest_rise->base()),
+            fmt::format("{:.3g} W in its output stage warm it by {:.3g} K, over the {:.3g} K it stands{}",
+                        losses.board, rise, stage.highest_rise->base(),
+                        minutes_until(stage.highest_rise->base(), rise, stage.thermal_resistance->base(),
+                                      stage.heat_capacity)),
             "less current, a heat sink, or a board with less drop");
 }
 

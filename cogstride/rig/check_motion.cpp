@@ -136,8 +136,9 @@ void check_duty(MechanismSheet& sheet, const RotaryMotorModel& model) {
   const double needed = spin_down_time(model, shaft, limits.slows_by);
   if (limits.reversal_pause->base() >= needed) return;
   sheet.add("reversal-too-soon", "limits.reversal_pause",
-            fmt::format("it is reversed after {}, and stands after {}",
-                        seconds_text(limits.reversal_pause->base()), seconds_text(needed)),
+            fmt::format("it is reversed after {}, and {}", seconds_text(limits.reversal_pause->base()),
+                        std::isfinite(needed) ? "stands after " + seconds_text(needed)
+                                              : std::string("without friction it never stands by itself")),
             limits.slows_by == SlowsBy::coasting
                 ? fmt::format("pause longer, or brake it: then it stands after {}",
                               seconds_text(spin_down_time(model, shaft, SlowsBy::braking)))

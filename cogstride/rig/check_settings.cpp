@@ -65,17 +65,17 @@ void check_switches_set(MechanismSheet& sheet) {
   if (board == nullptr || std::holds_alternative<StepServo>(sheet.mechanism.motor)) return;
   const auto& selects = std::get<StepDirWiring>(sheet.mechanism.wiring).microstep_select;
   if (!selects.empty()) {
-    const bool has_row = std::any_of(board->microstep_table.begin(), board->microstep_table.end(),
+    const bool has_row = std::any_of(board->microsteps_by_switch.begin(), board->microsteps_by_switch.end(),
                                      [&](const auto& row) { return row.second == board->microsteps; });
     if (!has_row)
       sheet.add("switches-disagree", "board.microsteps",
                 fmt::format("no position of the select lines sets {} microsteps", board->microsteps),
-                "put right microstep_table, or take microsteps that it has");
+                "put right microsteps_by_switch, or take microsteps that it has");
   } else if (!board->microstep_switches) {
     sheet.cannot_check("switches-disagree", "board.microstep_switches");
   } else {
-    const auto row = board->microstep_table.find(*board->microstep_switches);
-    if (row != board->microstep_table.end() && row->second != board->microsteps)
+    const auto row = board->microsteps_by_switch.find(*board->microstep_switches);
+    if (row != board->microsteps_by_switch.end() && row->second != board->microsteps)
       sheet.add(
           "switches-disagree", "board.microstep_switches",
           fmt::format(
@@ -86,8 +86,9 @@ void check_switches_set(MechanismSheet& sheet) {
           fmt::format("set the switches for {}, or write microsteps = {}", board->microsteps, row->second));
   }
   if (!board->current_switches) return;
-  const auto row = board->current_table.find(*board->current_switches);
-  if (row != board->current_table.end() && std::abs(row->second.base() / board->current.base() - 1.0) > 0.01)
+  const auto row = board->current_by_switch.find(*board->current_switches);
+  if (row != board->current_by_switch.end() &&
+      std::abs(row->second.base() / board->current.base() - 1.0) > 0.01)
     sheet.add("switches-disagree", "board.current_switches",
               fmt::format("switches at {} set {:.3g} A, and current says {:.3g} A", row->first,
                           row->second.base(), board->current.base()),

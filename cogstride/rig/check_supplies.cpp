@@ -69,6 +69,26 @@ void check_coils(MechanismSheet& sheet) {
   }
 }
 
+/// Servos and speed controllers take their volts as they are.
+void check_rated_voltage(MechanismSheet& sheet) {
+  const Voltage* const rated = std::visit(
+      [](const auto& motor) -> const Voltage* {
+        using Kind = std::decay_t<decltype(motor)>;
+        if constexpr (std::is_same_v<Kind, HobbyServo> || std::is_same_v<Kind, ThrottledMotor>)
+          return &motor.rated_voltage;
+        return nullptr;
+      },
+      sheet.mechanism.motor);
+  if (rated == nullptr) return;
+  const Supply& supply = sheet.mechanism.supply;
+  const double share = supply.voltage.base() / rated->base();
+  if (0.75 <= share && share <= 1.25) return;
+  sheet.add(share < 1.0 ? "supply-too-low" : "supply-over-board", "supply",
+            fmt::format("supply {} has {}, and the motor is made for {}", supply.name,
+                        volts(supply.voltage.base()), volts(rated->base())),
+            fmt::format("feed it from a supply of about {}", volts(rated->base())));
+}
+
 void check_sensor_supplies(MechanismSheet& sheet) {
   for (const Sensor& sensor : sheet.mechanism.sensors) {
     const SensorFeed* const feed = std::visit(
@@ -179,6 +199,7 @@ void check_braking(const Rig& rig, const Supply& supply, FindingSheet& sheet) {
 void check_supply(MechanismSheet& sheet) {
   check_board_voltage(sheet);
   check_coils(sheet);
+  check_rated_voltage(sheet);
   check_sensor_supplies(sheet);
   const auto& own = sheet.rig.controller.supply;
   if (own && *own == sheet.mechanism.supply.name) {

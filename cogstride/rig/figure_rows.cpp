@@ -133,6 +133,10 @@ class MechanismRows {
          {"top_step_rate", figures.top_step_rate},
          {"controller_step_rate", figures.controller_step_rate},
          {"controller_can", figures.controller_can()}});
+    const double electrical = shaft_speed(mechanism_, limits_.speed.base.to_double()) / (2.0 * pi) *
+                              static_cast<double>(mechanism_.stepper().full_steps) / 4.0;
+    add("electrical", fmt::format("{:.4g} Hz in the windings at top speed", electrical),
+        {{"electrical_hertz", electrical}});
     step_interval(figures.top_step_rate);
     add("ramp",
         fmt::format("{}, from {} to top speed in {} over {:.4g} {}", to_text(limits_.acceleration),
@@ -201,9 +205,11 @@ class MechanismRows {
         fmt::format("breaks loose at {:.3g} %, takes {:.3g} % at top speed", start * 100.0, duty * 100.0),
         {{"start_duty", start}, {"top_speed_duty", duty}});
     pwm();
+    const char* const slows = limits_.slows_by == SlowsBy::braking ? "braking" : "coasting";
     add("slowing",
-        fmt::format("stands {} after the drive is taken away at top speed, {}", seconds_text(spin_down),
-                    limits_.slows_by == SlowsBy::braking ? "braking" : "coasting"),
+        std::isfinite(spin_down) ? fmt::format("stands {} after the drive is taken away at top speed, {}",
+                                               seconds_text(spin_down), slows)
+                                 : fmt::format("without friction it never stands by itself, {}", slows),
         {{"spin_down_seconds", spin_down}});
     if (limits_.travel_from) travel(std::nullopt, std::nullopt);
     const MotorHeat& heat = std::visit(

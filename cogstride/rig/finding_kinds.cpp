@@ -93,7 +93,8 @@ const std::vector<FindingKind>& finding_kinds() {
        "board.microsteps is in microstep_settings; switches are a row of their table"},
       {"switches-disagree", Severity::error, "the switches set something else than is declared",
        "Eight microsteps in the file and sixteen on the switches: every move goes half as far.",
-       "microstep_table[microstep_switches] = microsteps, current_table[current_switches] = current; "
+       "microsteps_by_switch[microstep_switches] = microsteps, current_by_switch[current_switches] = "
+       "current; "
        "select lines have a row for microsteps"},
       {"step-angle-disagrees", Severity::error, "steps per turn and step angle do not fit each other",
        "One of the two is wrong, and a full turn will not be one.",

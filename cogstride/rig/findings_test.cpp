@@ -9,6 +9,9 @@
 #include <regex>
 #include <set>
 
+#include "cogstride/rig/figure_rows.hpp"
+#include "cogstride/rig/kinds.hpp"
+#include "cogstride/rig/new_rig.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "support/demo_rig.hpp"
 
@@ -218,42 +221,68 @@ TEST(Findings, ThatTakeMoreThanOneChange) {
             1u);
 }
 
-// The demo rig with every amount and count scaled at random: whatever is accepted can be inspected and shown.
+/// A rig with its amounts and counts scaled at random, most of them left alone so that it is wrong in few
+/// places.
+std::string scaled(const std::string& text, std::mt19937_64& random) {
+  static const std::regex amount("\"(-?[0-9][0-9.]*(e-?[0-9]+)?) ([a-zA-Z0-9/ %]+)\"");
+  std::uniform_real_distribution<double> magnitude(-2.0, 2.0);
+  std::string changed;
+  auto last = text.cbegin();
+  for (auto it = std::sregex_iterator(text.begin(), text.end(), amount); it != std::sregex_iterator(); ++it) {
+    changed.append(last, text.cbegin() + it->position());
+    last = text.cbegin() + it->position() + it->length();
+    const double factor = random() % 16 == 0 ? std::pow(10.0, magnitude(random)) : 1.0;
+    changed += fmt::format("\"{:.6g} {}\"", std::stod((*it)[1]) * factor, (*it)[3].str());
+  }
+  return changed.append(last, text.cend());
+}
+
+/// Whatever is accepted can be inspected and shown. @return whether it was accepted
+bool inspects(const std::string& text, std::set<std::string>& codes) {
+  try {
+    const Rig rig = parse_rig(text, "random.rig.toml");
+    for (const Finding& finding : inspect_rig(rig).findings) {
+      codes.insert(finding.code);
+      const std::string said = finding.what + finding.way_out;
+      EXPECT_EQ(said.find("nan"), std::string::npos) << said;
+      EXPECT_EQ(said.find("inf "), std::string::npos) << said;
+    }
+    for (const Mechanism& mechanism : rig.mechanisms) {
+      for (const FigureRow& row : figure_rows(rig, mechanism)) {
+        EXPECT_EQ(row.text.find("nan"), std::string::npos) << row.text;
+        EXPECT_EQ(row.text.find("inf "), std::string::npos) << row.text;
+      }
+    }
+    return true;
+  } catch (const InputError& error) {
+    EXPECT_FALSE(error.diagnostics().empty());
+    return false;
+  }
+}
+
 TEST(Findings, OfRandomRigsAreAlwaysFigures) {
   std::mt19937_64 random(17);
-  std::uniform_real_distribution<double> magnitude(-2.0, 2.0);
-  const std::string text = demo_text();
-  const std::regex amount("\"(-?[0-9.]+(e-?[0-9]+)?) ([a-zA-Z0-9/ ]+)\"");
-  int accepted = 0;
   std::set<std::string> codes;
-  for (int i = 0; i < 1000; ++i) {
-    std::string changed;
-    auto last = text.cbegin();
-    for (auto it = std::sregex_iterator(text.begin(), text.end(), amount); it != std::sregex_iterator();
-         ++it) {
-      changed.append(last, text.cbegin() + it->position());
-      last = text.cbegin() + it->position() + it->length();
-      // Most amounts stay, so that rigs are wrong in few places.
-      const double factor = random() % 8 == 0 ? std::pow(10.0, magnitude(random)) : 1.0;
-      changed += fmt::format("\"{:.6g} {}\"", std::stod((*it)[1]) * factor, (*it)[3].str());
-    }
-    changed.append(last, text.cend());
-    try {
-      const Rig rig = parse_rig(changed, "random.rig.toml");
-      const Inspection inspection = inspect_rig(rig);
-      ++accepted;
-      for (const Finding& finding : inspection.findings) {
-        codes.insert(finding.code);
-        const std::string said = finding.what + finding.way_out;
-        ASSERT_EQ(said.find("nan"), std::string::npos) << said;
-        ASSERT_EQ(said.find("inf "), std::string::npos) << said;
-      }
-    } catch (const InputError& error) {
-      ASSERT_FALSE(error.diagnostics().empty());
+  int accepted = 0;
+  const std::string text = demo_text();
+  for (int i = 0; i < 400; ++i) accepted += inspects(scaled(text, random), codes) ? 1 : 0;
+  EXPECT_GT(accepted, 40);
+  EXPECT_GE(codes.size(), 30u) << "so many kinds come up by chance";
+}
+
+TEST(Findings, OfRandomRigsOfEveryKindAreAlwaysFigures) {
+  std::mt19937_64 random(29);
+  std::set<std::string> codes;
+  int accepted = 0;
+  for (const Kind<Motor>& motor : motor_kinds()) {
+    for (const Kind<Board>& board : board_kinds()) {
+      if (!fits(motor.part, board.part)) continue;
+      const std::string text = new_rig_text({"Random", {{"drum", motor.word, board.word}}, {}, {}});
+      for (int i = 0; i < 60; ++i) accepted += inspects(scaled(text, random), codes) ? 1 : 0;
     }
   }
-  EXPECT_GT(accepted, 100);
-  EXPECT_GE(codes.size(), 12u) << "so many kinds come up by chance";
+  EXPECT_GT(accepted, 300);
+  EXPECT_GE(codes.size(), 20u);
 }
 
 TEST(Findings, SayWhatCouldNotBeChecked) {

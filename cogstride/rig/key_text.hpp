@@ -87,11 +87,6 @@ struct Words<Contact> {
       {{"normally open", Contact::normally_open}, {"normally closed", Contact::normally_closed}}};
 };
 template <>
-struct Words<Encoder::Place> {
-  static constexpr WordList<Encoder::Place, 2> list{
-      {{"motor", Encoder::Place::motor}, {"output", Encoder::Place::output}}};
-};
-template <>
 struct Words<SlowsBy> {
   static constexpr WordList<SlowsBy, 2> list{
       {{"braking", SlowsBy::braking}, {"coasting", SlowsBy::coasting}}};

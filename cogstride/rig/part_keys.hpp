@@ -195,6 +195,7 @@ void declare(Keys& keys, BoardStage& stage) {
   keys.key("stage_resistance", stage.resistance,
            {"of its transistors, in the way of the current", "ohm", "0 ohm", Sign::not_negative});
   keys.key("board_thermal_resistance", stage.thermal_resistance, {"output stage to air", "K/W"});
+  keys.key("board_heat_capacity", stage.heat_capacity, {"of the output stage and its heat sink", "J/K"});
   keys.key("board_highest_rise", stage.highest_rise, {"that the output stage stands over the air", "K"});
 }
 
@@ -208,15 +209,16 @@ template <class Keys>
 void declare(Keys& keys, StepDirBoard& board) {
   const bool step_dir = board.form == StepDirBoard::Form::step_dir;
   keys.key("microstep_settings", board.microstep_settings,
-           {"list of what can be set", "", "those of microstep_table", Sign::any, 1, 256});
+           {"list of what can be set", "", "those of microsteps_by_switch", Sign::any, 1, 256});
   keys.key("microsteps", board.microsteps, {"a full step, as set", "", nullptr, Sign::any, 1, 256});
-  keys.key("microstep_table", board.microstep_table,
+  keys.key("microsteps_by_switch", board.microsteps_by_switch,
            {"switch or select-line positions (1 is on) and what they set: { 100 = 8, 010 = 16 }", "", "none",
             Sign::any, 1, 256});
   keys.key("microstep_switches", board.microstep_switches, {"positions as they are set, such as \"100\""});
   keys.key("current", board.current,
            {"a winding, sine peak, as set; not for a servo", "A", "needed for a stepper"});
-  keys.key("current_table", board.current_table, {"switch positions and the current they set", "A", "none"});
+  keys.key("current_by_switch", board.current_by_switch,
+           {"switch positions and the current they set", "A", "none"});
   keys.key("current_switches", board.current_switches, {"positions as they are set"});
   keys.key("step_edge", board.step_edge, {"edge of a pulse that steps", "", "rising"});
   keys.key("shortest_high", board.shortest_high, {"of a pulse", "us"});
@@ -329,7 +331,7 @@ void declare(Keys& keys, StepDirWiring& wiring, CommonWiring& common, const Step
   keys.line("sleep", wiring.sleep, ActiveLevel::low, "puts the board to sleep");
   keys.line("reset", wiring.reset, ActiveLevel::low, "resets the board");
   keys.lines("microstep_select", wiring.microstep_select,
-             "lines that set the microsteps, in the order of the positions of microstep_table");
+             "lines that set the microsteps, in the order of the positions of microsteps_by_switch");
   keys.key("pulse_width", wiring.pulse_width, {"of a pulse", "us", "the longer of the board's two"});
   keys.key("dir_steady_before", wiring.dir_steady_before,
            {"that the controller keeps", "us", "the board's", Sign::not_negative});
@@ -499,7 +501,9 @@ void declare(Keys& keys, Encoder& encoder) {
            {"input line of a pulse a turn", "", nullptr, Sign::any, 0, most_lines});
   keys.key("lines_a_turn", encoder.lines_a_turn,
            {"of the shaft it sits on; four counts each", "", nullptr, Sign::any, 1, 1'000'000});
-  keys.key("place", encoder.place, {"shaft that it sits on", "", "motor"});
+  keys.key("after_stages", encoder.after_stages,
+           {"stages of the train between the motor shaft and the encoder's", "", "0, on the motor", Sign::any,
+            0, 100});
   keys.key("counts_backwards", encoder.counts_backwards,
            {"true when it counts down while `lines` says forwards", "", "false"});
   declare(keys, encoder.feed);

@@ -82,15 +82,15 @@ void check_positions(TomlTable& table, const char* key, const std::optional<std:
 
 void check(TomlTable& table, StepDirBoard& board) {
   if (board.microstep_settings.empty()) {
-    for (const auto& [row, microsteps] : board.microstep_table)
+    for (const auto& [row, microsteps] : board.microsteps_by_switch)
       board.microstep_settings.push_back(microsteps);
     std::sort(board.microstep_settings.begin(), board.microstep_settings.end());
   }
   auto& settings = board.microstep_settings;
-  if (settings.empty() && !table.has("microstep_settings") && !table.has("microstep_table"))
+  if (settings.empty() && !table.has("microstep_settings") && !table.has("microsteps_by_switch"))
     table.error(table.place(),
                 "microstep_settings is missing; expected a list of what can be set, or "
-                "microstep_table with what its switches set");
+                "microsteps_by_switch with what its switches set");
   if (board.microsteps > 0 && !settings.empty() &&
       std::find(settings.begin(), settings.end(), board.microsteps) == settings.end()) {
     table.error(table.place_of("microsteps"),
@@ -98,8 +98,8 @@ void check(TomlTable& table, StepDirBoard& board) {
                             fmt::join(settings, ", ")),
                 "switch-setting-unknown");
   }
-  check_positions(table, "microstep_switches", board.microstep_switches, board.microstep_table);
-  check_positions(table, "current_switches", board.current_switches, board.current_table);
+  check_positions(table, "microstep_switches", board.microstep_switches, board.microsteps_by_switch);
+  check_positions(table, "current_switches", board.current_switches, board.current_by_switch);
 }
 
 void check_terminals(TomlTable& table, const std::vector<CoilEnd>& terminals) {
@@ -314,10 +314,10 @@ void read_wiring(TomlTable table, Mechanism& mechanism) {
     if (!table.has("dir_steady_after")) wiring.dir_steady_after = board->dir_steady_after;
     const std::size_t selects = wiring.microstep_select.size();
     const std::size_t positions =
-        board->microstep_table.empty() ? 0 : board->microstep_table.begin()->first.size();
+        board->microsteps_by_switch.empty() ? 0 : board->microsteps_by_switch.begin()->first.size();
     if (selects > 0 && selects != positions)
       table.error(table.place_of("microstep_select"),
-                  fmt::format("microstep_select: found {} lines; board.microstep_table has {} positions",
+                  fmt::format("microstep_select: found {} lines; board.microsteps_by_switch has {} positions",
                               selects, positions));
   } else if (const auto* const bridge = std::get_if<HBridge>(&mechanism.board)) {
     declare(keys, std::get<BridgeWiring>(mechanism.wiring), common, *bridge);
@@ -437,11 +437,19 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
     if (auto load = table.table("load")) read_load(*load, mechanism);
   }
   if (auto limits = table.table("limits"); limits && motor_known) read_limits(*limits, kind, mechanism);
+  std::int64_t turning_stages = static_cast<std::int64_t>(mechanism.train.stages.size());
+  if (output_kind(mechanism.train) == OutputKind::linear) --turning_stages;
   bool sensors_known = true;
   if (auto sensors = table.optional_table("sensor")) {
     for (auto& [sensor_name, sensor_table] : sensors->named_tables()) {
       auto sensor = read_sensor(sensor_name, sensor_table, kind);
       sensors_known = sensors_known && sensor.has_value();
+      if (auto* const encoder = sensor ? std::get_if<Encoder>(&*sensor) : nullptr;
+          encoder != nullptr && encoder->after_stages > turning_stages) {
+        sensor_table.error(sensor_table.place_of("after_stages"),
+                           fmt::format("after_stages: found {}; the train has {} that turn",
+                                       encoder->after_stages, turning_stages));
+      }
       if (sensor) mechanism.sensors.push_back(std::move(*sensor));
     }
   }
