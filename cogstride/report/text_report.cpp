@@ -28,9 +28,9 @@ class Page {
   }
   std::string take() { return std::move(text_); }
 
-  /// Lines of at most 112 columns; those after the first are indented.
+  /// Lines of at most 120 columns; those after the first are indented.
   static std::string wrapped(const std::string& text, std::size_t indent) {
-    constexpr std::size_t widest = 112;
+    constexpr std::size_t widest = 120;
     std::string lines;
     std::size_t at = 0;
     while (text.size() - at > widest - indent) {
@@ -303,9 +303,9 @@ std::string explain_text(const FindingKind& kind) {
   Page page;
   page.line("{} ({}): {}", kind.code, to_text(kind.severity), kind.title);
   page.line("");
-  page.line("{}", kind.story);
+  page.line("{}", Page::wrapped(kind.story, 0));
   page.line("");
-  page.line("Compared: {}.", kind.formula);
+  page.line("{}", Page::wrapped(fmt::format("Compared: {}.", kind.formula), 0));
   return page.take();
 }
 
