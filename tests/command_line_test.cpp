@@ -1,8 +1,6 @@
 // The command, run as a user runs it: on the demo files, on wrong ones, and on rigs whose wiring is wrong.
 #include <gtest/gtest.h>
-#include <sys/wait.h>
 
-#include <cstdio>
 #include <filesystem>
 #include <fstream>
 #include <nlohmann/json.hpp>
@@ -10,8 +8,11 @@
 #include <sstream>
 
 #include "cogstride/rig/diagnostic.hpp"
+#include "support/run_command.hpp"
 
 namespace fs = std::filesystem;
+using cogstride::testing_support::Ran;
+using cogstride::testing_support::run;
 using nlohmann::json;
 
 namespace {
@@ -20,23 +21,8 @@ const std::string tool = COGSTRIDE_TOOL;
 const std::string demo_rig = COGSTRIDE_SOURCE_DIR "/demo/bobbin.rig.toml";
 const std::string demo_script = COGSTRIDE_SOURCE_DIR "/demo/first.stride";
 
-struct Ran {
-  int status = -1;
-  std::string out;  // both streams
-};
-
-Ran run(const std::string& command) {
-  Ran ran;
-  std::FILE* const pipe = popen((command + " 2>&1").c_str(), "r");
-  char buffer[4096];
-  while (const std::size_t n = std::fread(buffer, 1, sizeof buffer, pipe)) ran.out.append(buffer, n);
-  const int status = pclose(pipe);
-  ran.status = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
-  return ran;
-}
-
 Ran cogstride(const std::string& words) {
-  return run(tool + " " + words);
+  return cogstride::testing_support::cogstride_command(words);
 }
 
 class CommandLine : public testing::Test {

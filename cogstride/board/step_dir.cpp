@@ -1,5 +1,7 @@
 #include "cogstride/board/step_dir.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <array>
 #include <span>
@@ -30,6 +32,9 @@ StepDirDriver::StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFr
       dir_steady_after_(ticks_at_least(wiring_.dir_steady_after, clock)),
       pulse_width_(std::max<Tick>(1, ticks_at_least(wiring_.pulse_width, clock))) {
   if (wiring_.enable) enable_ = line_id(*wiring_.enable);
+  const StepDirBoard& board = mechanism.step_dir();
+  for (const auto& [positions, microsteps] : board.microsteps_by_switch)
+    if (microsteps == board.microsteps) select_ = positions;
 }
 
 std::vector<LineSetup> StepDirDriver::line_setups() const {
@@ -41,6 +46,23 @@ std::vector<LineSetup> StepDirDriver::line_setups() const {
   if (enable_) {
     setups.push_back(
         {*enable_, name_ + ".enable", id_, Use::level, level_for(*wiring_.enable, false), 0, {}});
+  }
+  const auto at_rest = [&](const std::optional<DrivenLine>& line, const char* use) {
+    if (line)
+      setups.push_back({line_id(*line), name_ + use, id_, Use::level, level_for(*line, false), 0, {}});
+  };
+  at_rest(wiring_.sleep, ".sleep");
+  at_rest(wiring_.reset, ".reset");
+  for (std::size_t i = 0; i < wiring_.microstep_select.size(); ++i) {
+    const DrivenLine& line = wiring_.microstep_select[i];
+    const bool on = i < select_.size() && select_[i] == '1';
+    setups.push_back({line_id(line),
+                      fmt::format("{}.select_{}", name_, i + 1),
+                      id_,
+                      Use::level,
+                      level_for(line, on),
+                      0,
+                      {}});
   }
   return setups;
 }
@@ -61,7 +83,8 @@ void StepDirDriver::put_run(Lines& lines, FineTick start, const chip::PulseRun& 
   lines.put(start, step_, std::span(&run, 1), stop);
 }
 
-StepDirReceiver::StepDirReceiver(const StepDirBoard& board, const StepDirWiring& wiring, ExactFrequency clock)
+StepDirReceiver::StepDirReceiver(const StepDirBoard& board, const StepDirWiring& wiring, ExactFrequency clock,
+                                 EnableUse use)
     : ticks_per_second_(clock.base().to_double()),
       step_level_after_(board.step_edge == StepEdge::rising),
       dir_forwards_level_(wiring.dir.active == ActiveLevel::high),
@@ -72,7 +95,8 @@ StepDirReceiver::StepDirReceiver(const StepDirBoard& board, const StepDirWiring&
       dir_steady_after_(ticks_at_least(board.dir_steady_after, clock)),
       wake_(ticks_at_least(board.wake, clock)),
       step_high_(level_for(wiring.step, false)),
-      is_on_(wiring.enable ? level_for(*wiring.enable, false) == enable_on_level_ : true) {}
+      is_on_(wiring.enable ? level_for(*wiring.enable, false) == enable_on_level_
+                           : use != EnableUse::open || board.enable_open != OpenEnable::off) {}
 
 void StepDirReceiver::set_step(Tick at, bool high) {
   if (high == step_high_) return;

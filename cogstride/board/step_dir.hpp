@@ -16,7 +16,8 @@ class StepDirDriver {
  public:
   StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock);
 
-  /// The lines it needs, with their rest levels: STEP idle, DIR backwards, ENABLE off.
+  /// The lines it needs, with their rest levels: STEP idle, DIR backwards, ENABLE off; awake, out of reset,
+  /// and select lines at the positions of the board's microsteps.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] LineId step_line() const { return step_; }
   [[nodiscard]] LineId dir_line() const { return dir_; }
@@ -36,6 +37,7 @@ class StepDirDriver {
   std::string name_;
   MechanismId id_;
   StepDirWiring wiring_;
+  std::string select_{};  // positions of the select lines, '1' is on
   LineId step_;
   LineId dir_;
   std::optional<LineId> enable_;
@@ -49,7 +51,9 @@ class StepDirDriver {
 /// have the consequences they have on a bench, and are counted.
 class StepDirReceiver {
  public:
-  StepDirReceiver(const StepDirBoard& board, const StepDirWiring& wiring, ExactFrequency clock);
+  /// @param use  of ENABLE where no line drives it: tied, the board is on; open, as the board does then
+  StepDirReceiver(const StepDirBoard& board, const StepDirWiring& wiring, ExactFrequency clock,
+                  EnableUse use = EnableUse::tied);
 
   void set_step(Tick at, bool high);
   void set_dir(Tick at, bool high);

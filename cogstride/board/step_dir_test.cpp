@@ -120,6 +120,41 @@ TEST(StepDirReceiver, IsAlwaysOnWhenEnableIsTied) {
   EXPECT_EQ(receiver.microstep(), -1);
 }
 
+TEST(StepDirReceiver, DoesWithAnOpenEnableWhatTheBoardDoes) {
+  StepDirWiring open = wiring();
+  open.enable.reset();
+  StepDirBoard some = board();
+  some.enable_open = OpenEnable::off;
+  StepDirReceiver off(some, open, clock_48, EnableUse::open);
+  EXPECT_FALSE(off.is_on());
+  pulse(off, 5000 * us);
+  EXPECT_EQ(off.microstep(), 0);
+  EXPECT_EQ(off.counts().missed_off, 1);
+  some.enable_open = OpenEnable::on;
+  EXPECT_TRUE(StepDirReceiver(some, open, clock_48, EnableUse::open).is_on());
+}
+
+TEST(StepDirDriver, HoldsSelectSleepAndResetLinesWhereTheBoardRuns) {
+  Mechanism mechanism{.name = "reel"};
+  mechanism.step_dir() = board();
+  mechanism.step_dir().microsteps = 8;
+  mechanism.step_dir().microsteps_by_switch = {{"00", 1}, {"10", 4}, {"01", 8}, {"11", 16}};
+  mechanism.step_dir_lines() = wiring();
+  mechanism.step_dir_lines().sleep = DrivenLine{20, ActiveLevel::low, {}};
+  mechanism.step_dir_lines().reset = DrivenLine{21, ActiveLevel::high, {}};
+  mechanism.step_dir_lines().microstep_select = {{22, ActiveLevel::high, {}}, {23, ActiveLevel::high, {}}};
+  const std::vector<LineSetup> lines = StepDirDriver(mechanism, MechanismId{0}, clock_48).line_setups();
+  ASSERT_EQ(lines.size(), 7u);
+  EXPECT_EQ(lines[3].name, "reel.sleep");
+  EXPECT_TRUE(lines[3].rest_high) << "awake";
+  EXPECT_FALSE(lines[4].rest_high) << "out of reset";
+  EXPECT_FALSE(lines[5].rest_high) << "select 1 of \"01\"";
+  EXPECT_TRUE(lines[6].rest_high) << "select 2 of \"01\"";
+  mechanism.step_dir_lines().microstep_select[1].active = ActiveLevel::low;
+  EXPECT_FALSE(StepDirDriver(mechanism, MechanismId{0}, clock_48).line_setups()[6].rest_high)
+      << "through an inverting part";
+}
+
 TEST(StepDirDriver, RestsWithTheBoardOff) {
   Mechanism mechanism{.name = "traverse"};
   mechanism.step_dir() = board();

@@ -58,9 +58,10 @@ bool Mechanism::is_step_dir_stepper() const {
 
 void require_step_dir_stepper(const Mechanism& mechanism) {
   if (mechanism.is_step_dir_stepper()) return;
-  throw RangeError(fmt::format(
-      "{}: planned and moved are only steppers on STEP/DIR boards so far; this is a {} motor on a {} board",
-      mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
+  throw RangeError(
+      fmt::format("{}: planned and moved are only steppers on STEP/DIR boards so far; its motor is a \"{}\", "
+                  "its board a \"{}\"",
+                  mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
 }
 
 std::int64_t steps_a_motor_turn(const Mechanism& mechanism) {

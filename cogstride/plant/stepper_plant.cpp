@@ -32,7 +32,8 @@ StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
       viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
       peak_current_(mechanism.step_dir().current.base()),
       microsteps_a_period_(4 * mechanism.step_dir().microsteps),
-      state_(StepDirReceiver(mechanism.step_dir(), mechanism.step_dir_lines(), setup.clock)),
+      state_(StepDirReceiver(mechanism.step_dir(), mechanism.step_dir_lines(), setup.clock,
+                             mechanism.common.enable)),
       kept_(state_) {
   angle_per_microstep_ = 2.0 * pi / (teeth_ * static_cast<double>(microsteps_a_period_));
   parts_.resistance = mechanism.stepper().winding().resistance.base();

@@ -80,7 +80,7 @@ void check_coil_order(MechanismSheet& sheet) {
   if (wiring->terminals.empty()) return sheet.cannot_check("coil-order", "lines.terminals");
   std::array<DrivenLine, 4> coils = wiring->coils;
   if (sheet.mechanism.reversed) std::swap(coils[2], coils[3]);  // as the file has them
-  std::array<std::string, 4> rights;  // by coil end
+  std::array<std::string, 4> rights;                            // by coil end
   bool wrong = false;
   for (std::size_t i = 0; i < feeds.size(); ++i) {
     const auto end = static_cast<std::size_t>(feeds[i]);
@@ -91,11 +91,11 @@ void check_coil_order(MechanismSheet& sheet) {
   std::vector<std::int64_t> by_coil;
   for (const DrivenLine& coil : coils) by_coil.push_back(coil.number);
   const bool connector_order = by_coil == wiring->terminals;
-  sheet.add(
-      "coil-order", "lines.a_plus",
-      fmt::format("the lines of the coil ends are {}{}; by the terminals they are {}", fmt::join(by_coil, ", "),
-                  connector_order ? ", which is connector order" : "", fmt::join(rights, ", ")),
-      "give each coil end the line that the terminals say, or put right what terminals says");
+  sheet.add("coil-order", "lines.a_plus",
+            fmt::format("the lines of the coil ends are {}{}; by the terminals they are {}",
+                        fmt::join(by_coil, ", "), connector_order ? ", which is connector order" : "",
+                        fmt::join(rights, ", ")),
+            "give each coil end the line that the terminals say, or put right what terminals says");
 }
 
 void check_levels(MechanismSheet& sheet) {

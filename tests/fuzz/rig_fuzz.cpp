@@ -12,7 +12,8 @@ extern "C" int LLVMFuzzerTestOneInput(const unsigned char* bytes, std::size_t si
     const cogstride::Inspection inspection = cogstride::inspect_rig(rig);
     if (cogstride::inspect_text(rig, inspection, "fuzz.rig.toml").empty()) std::abort();
     if (cogstride::inspect_json(rig, inspection, "fuzz.rig.toml").empty()) std::abort();
-    const std::string changed = cogstride::changed_rig_text(std::string(text), "fuzz.rig.toml", "name", "Fuzzed");
+    const std::string changed =
+        cogstride::changed_rig_text(std::string(text), "fuzz.rig.toml", "name", "Fuzzed");
     if (cogstride::parse_rig(changed, "fuzz.rig.toml").name != "Fuzzed") std::abort();
   } catch (const cogstride::InputError& error) {
     if (error.diagnostics().empty() || error.diagnostics().front().place.line == 0) std::abort();

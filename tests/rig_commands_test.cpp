@@ -1,0 +1,191 @@
+// The commands about rigs, run as a maker runs them.
+#include <gtest/gtest.h>
+
+#include <array>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <regex>
+
+#include "cogstride/rig/diagnostic.hpp"
+#include "cogstride/rig/figure_rows.hpp"
+#include "cogstride/rig/findings.hpp"
+#include "cogstride/rig/kinds.hpp"
+#include "cogstride/rig/read_rig.hpp"
+#include "support/demo_rig.hpp"
+#include "support/run_command.hpp"
+
+namespace fs = std::filesystem;
+using cogstride::testing_support::cogstride_command;
+using cogstride::testing_support::Ran;
+using nlohmann::json;
+
+namespace {
+
+class RigCommands : public ::testing::Test {
+ protected:
+  RigCommands() {
+    std::string name = (fs::temp_directory_path() / "cogstride-rigs-XXXXXX").string();
+    folder = mkdtemp(name.data());
+  }
+  ~RigCommands() override { fs::remove_all(folder); }
+
+  [[nodiscard]] std::string path(const std::string& name) const { return (folder / name).string(); }
+  std::string write(const std::string& name, const std::string& text) {
+    std::ofstream(path(name)) << text;
+    return path(name);
+  }
+  static std::string demo_text() {
+    return cogstride::read_text_file(cogstride::testing_support::demo_rig_path);
+  }
+
+  fs::path folder;
+};
+
+TEST_F(RigCommands, EveryMotorAndBoardHasANewRigThatInspects) {
+  for (const auto& motor : cogstride::motor_kinds()) {
+    for (const auto& board : cogstride::board_kinds()) {
+      if (!cogstride::fits(motor.part, board.part)) continue;
+      const std::string rig = path("kind.rig.toml");
+      const std::string words = std::string("drum=") + motor.word + ", " + board.word;
+      const Ran made = cogstride_command("new " + rig + " --overwrite --mechanism \"" + words + "\"");
+      ASSERT_EQ(made.status, 0) << made.out;
+      const Ran ran = cogstride_command("inspect " + rig);
+      EXPECT_EQ(ran.status, 0) << words << "\n" << ran.out;
+      EXPECT_NE(ran.out.find("nothing wrong found"), std::string::npos) << ran.out;
+      const json report = json::parse(cogstride_command("inspect --json " + rig).out);
+      EXPECT_EQ(report["mechanisms"][0]["motor"], motor.word);
+      EXPECT_EQ(report["mechanisms"][0]["board"], board.word);
+      EXPECT_EQ(report["wiring"].size(), json::parse(cogstride_command("lines --json " + rig).out).size());
+    }
+  }
+}
+
+// Every figure of the text has its number in the JSON, and the other way round.
+TEST_F(RigCommands, JsonHoldsTheFiguresOfThePage) {
+  const cogstride::Rig rig = cogstride::testing_support::demo_rig();
+  const json report = json::parse(
+      cogstride_command(std::string("inspect --json ") + cogstride::testing_support::demo_rig_path).out);
+  const std::string page =
+      cogstride_command(std::string("inspect ") + cogstride::testing_support::demo_rig_path).out;
+  ASSERT_EQ(report["mechanisms"].size(), rig.mechanisms.size());
+  int figures = 0;
+  for (std::size_t i = 0; i < rig.mechanisms.size(); ++i) {
+    for (const cogstride::FigureRow& row : cogstride::figure_rows(rig, rig.mechanisms[i])) {
+      EXPECT_NE(page.find(row.text.substr(0, 60)), std::string::npos) << row.text;
+      for (const auto& [name, value] : row.values) {
+        ASSERT_TRUE(report["mechanisms"][i].contains(name)) << name;
+        const json& shown = report["mechanisms"][i][name];
+        ++figures;
+        if (const auto* number = std::get_if<double>(&value)) {
+          EXPECT_DOUBLE_EQ(shown.get<double>(), *number) << name;
+        } else if (const auto* ratio = std::get_if<cogstride::Ratio>(&value)) {
+          EXPECT_EQ(shown["numerator"], ratio->numerator()) << name;
+          EXPECT_EQ(shown["denominator"], ratio->denominator()) << name;
+        } else if (const auto* whole = std::get_if<std::int64_t>(&value)) {
+          EXPECT_EQ(shown.get<std::int64_t>(), *whole) << name;
+        }
+      }
+    }
+  }
+  EXPECT_GT(figures, 80);
+  EXPECT_EQ(report["supplies"].size(), 3u);
+  EXPECT_EQ(report["supplies"][0]["name"], "main");
+  EXPECT_EQ(report["wiring"].size(), 34u);
+}
+
+TEST_F(RigCommands, FindingsPointAtTheLineThatIsWrong) {
+  struct Mistake {
+    const char* from;
+    const char* to;
+    const char* code;
+  };
+  const std::array mistakes = {
+      Mistake{"lowest_duty = \"20 %\"", "lowest_duty = \"5 %\"", "start-duty-too-high"},
+      Mistake{"by = \"1.4 mm\"", "by = \"3 mm\"", "follower-too-slow"},
+      Mistake{"steps_a_turn = 24 ", "steps_a_turn = 48 ", "steps-mixed"},
+      Mistake{"debounce = \"4 ms\"", "debounce = \"1 ms\"", "bounce-over-debounce"},
+      Mistake{"to = \"70 deg\"", "to = \"190 deg\"", "servo-beyond-ends"},
+  };
+  for (const Mistake& mistake : mistakes) {
+    std::string text = demo_text();
+    const std::size_t at = text.find(mistake.from);
+    ASSERT_NE(at, std::string::npos) << mistake.from;
+    text.replace(at, std::string(mistake.from).size(), mistake.to);
+    const std::string rig = write("wrong.rig.toml", text);
+    const Ran ran = cogstride_command("inspect " + rig);
+    EXPECT_EQ(ran.status, 1);
+    std::smatch found;
+    const std::regex place("wrong\\.rig\\.toml:(\\d+):(\\d+): (error|warning) " + std::string(mistake.code));
+    ASSERT_TRUE(std::regex_search(ran.out, found, place)) << ran.out;
+    const auto line = static_cast<std::ptrdiff_t>(std::stol(found[1]));
+    const auto begin = text.begin();
+    EXPECT_EQ(line, 1 + std::count(begin, begin + static_cast<std::ptrdiff_t>(at), '\n')) << mistake.code;
+    const Ran story = cogstride_command(std::string("explain ") + mistake.code);
+    EXPECT_NE(story.out.find("Compared: "), std::string::npos);
+    // Put right again, only the demo rig's own note is left.
+    EXPECT_EQ(cogstride_command("inspect " + write("wrong.rig.toml", demo_text())).status, 0);
+  }
+}
+
+TEST_F(RigCommands, ARigThatNobodyCouldReadAsRightIsRefused) {
+  const auto refused = [&](const std::string& from, const std::string& to, const std::string& says) {
+    std::string text = demo_text();
+    const std::size_t at = text.find(from);
+    ASSERT_NE(at, std::string::npos) << from;
+    const std::string rig = write("wrong.rig.toml", text.replace(at, from.size(), to));
+    for (const char* command : {"inspect ", "lines "}) {
+      const Ran ran = cogstride_command(command + rig);
+      EXPECT_EQ(ran.status, 2) << to;
+      EXPECT_NE(ran.out.find(says), std::string::npos) << ran.out;
+    }
+  };
+  refused("up_line = 5", "up_line = 4", "line 4 is used twice: for traverse far and for main up");
+  refused("leader = \"spindle\"", "leader = \"creeel\"", "found \"creeel\"; the rig has traverse, creel");
+  refused("leader = \"spindle\"", "leader = \"traverse\"", "a mechanism cannot follow itself");
+  refused("timer = \"duty\"", "timer = \"dutty\"", "the rig has gates, duty, steps, pulses");
+  refused("cuts = [\"main\"]", "cuts = [\"mains\"]", "the rig has main, small, desk");
+  refused("spacing = \"120 deg\"", "spacing = \"90 deg\"", "expected \"60 deg\" or \"120 deg\"");
+  refused("terminals = [\"a_plus\", \"b_plus\"", "terminals = [\"a_plus\", \"a_plus\"",
+          "name each of a_plus");
+  refused("current_switches = \"01\"", "current_switches = \"0\"",
+          "is not a setting of this board (00, 01, 10, 11)");
+  refused("leads = 5\n", "leads = 7\n", "a unipolar stepper has 5, 6 or 8");
+  refused("longest_pulse = \"2 ms\"", "longest_pulse = \"0.5 ms\"", "is not above the shortest");
+  refused("kind = \"knob\"\nchannel = 2", "kind = \"knob\"\nline = 6", "a knob needs `channel`");
+  refused("after_stages = 0 ", "after_stages = 1 ", "after_stages: found 1; the train has 0 that turn");
+  refused("110 = 8, 001", "1x0 = 8, 001", "is not 3 switch positions");
+}
+
+TEST_F(RigCommands, AScriptForAKindThatCannotBeMovedYetIsRefusedWhole) {
+  const std::string script = write("spin.stride", "home traverse\nmove spindle by 10 turns\n");
+  const Ran ran =
+      cogstride_command(std::string("rehearse ") + cogstride::testing_support::demo_rig_path + " " + script);
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_NE(
+      ran.out.find(
+          "spin.stride:2:6: spindle: planned and moved are only steppers on STEP/DIR boards so far; its "
+          "motor is a \"brushless\", its board a \"six-gate inverter\""),
+      std::string::npos)
+      << ran.out;
+  const Ran plan = cogstride_command(std::string("plan ") + cogstride::testing_support::demo_rig_path +
+                                     " snips --to 20deg");
+  EXPECT_EQ(plan.status, 2);
+  EXPECT_NE(plan.out.find("snips: planned and moved are only steppers"), std::string::npos) << plan.out;
+}
+
+TEST_F(RigCommands, ChangeKeepsThePermissionsAndTheLinkOfAFile) {
+  const std::string real = write("real.rig.toml", demo_text());
+  fs::permissions(real, fs::perms::owner_read | fs::perms::owner_write);
+  fs::create_symlink(real, path("link.rig.toml"));
+  const Ran ran =
+      cogstride_command("change " + path("link.rig.toml") + " mechanism.letoff.limits.speed \"500 rpm\"");
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  EXPECT_TRUE(fs::is_symlink(path("link.rig.toml")));
+  EXPECT_EQ(fs::status(real).permissions(), fs::perms::owner_read | fs::perms::owner_write);
+  EXPECT_EQ(cogstride::read_rig(real).mechanisms[3].limits.speed.base, cogstride::Ratio(25, 3));
+  for (const auto& entry : fs::directory_iterator(folder))
+    EXPECT_EQ(entry.path().extension(), ".toml") << "no part of a file is left";
+}
+
+}  // namespace
