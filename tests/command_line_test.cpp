@@ -286,6 +286,29 @@ TEST_F(CommandLine, WritesANewRigAndChangesIt) {
   EXPECT_FALSE(fs::exists(path("x.rig.toml")));
 }
 
+TEST_F(CommandLine, PrintsAndDrawsTheCoilSequence) {
+  const Ran ran = cogstride("sequence " + demo_rig + " creel --plot " + path("creel.png"));
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  EXPECT_TRUE(std::regex_search(
+      ran.out,
+      std::regex(
+          "step +field +a_plus 8 +b_plus 9 +a_minus 10 +b_minus 11 +port\\n +0 +45 deg +1 +1 +0 +0 +0x300")))
+      << ran.out;
+  EXPECT_NE(ran.out.find("the field turns by equal angles"), std::string::npos);
+  EXPECT_GT(fs::file_size(path("creel.png")), 10'000u);
+  EXPECT_EQ(cogstride("sequence " + demo_rig + " creel --plot " + path("creel.png")).status, 2)
+      << "is there already";
+  const json backwards = json::parse(cogstride("sequence " + demo_rig + " creel --backwards --json").out);
+  EXPECT_EQ(backwards["rows"][0]["step"], 0);
+  EXPECT_EQ(backwards["rows"][1]["step"], 3);
+  EXPECT_EQ(backwards["rows"][1]["port"], 0x900);
+  const std::string coarse = changed_rig("microsteps = 8\n", "microsteps = 8\ncurrent_levels = 7\n");
+  const Ran off = cogstride("sequence " + coarse + " traverse --plot " + path("traverse.svg"));
+  EXPECT_NE(off.out.find("8 microsteps of 7 levels of current; 32 rows"), std::string::npos) << off.out;
+  EXPECT_NE(off.out.find("off equal angles"), std::string::npos);
+  EXPECT_EQ(cogstride("sequence " + demo_rig + " letoff").status, 2);
+}
+
 TEST_F(CommandLine, ShowsOneMechanismAlone) {
   const Ran ran = cogstride("inspect " + demo_rig + " letoff");
   EXPECT_EQ(ran.status, 0);

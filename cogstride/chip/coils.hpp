@@ -1,8 +1,8 @@
 // How the coils of a two-phase stepper are switched: whole and half steps as rows of four ends, microsteps as
 // currents from a sine table.
 //
-// A field angle of 0 is coil A alone, forwards; 90 degrees is coil B alone. A step forwards turns the field by
-// 90 degrees (whole steps) or 45 (half steps), and the rotor by a whole or a half step.
+// A field angle of 0 is coil A alone, forwards; 90 degrees is coil B alone. A step forwards turns the field
+// by 90 degrees (whole steps) or 45 (half steps), and the rotor by a whole or a half step.
 //
 //   uint8_t ends = coil_row(Stepping::full, step);      // coil_a_plus | coil_b_plus
 //   MicrostepTable<8, 31>::current(phase)               // -31 ... 31, of coil A; of B a quarter later
@@ -26,13 +26,13 @@ constexpr uint8_t half_step_rows[8] = {
     coil_a_plus,  coil_a_plus | coil_b_plus,   coil_b_plus,  coil_b_plus | coil_a_minus,
     coil_a_minus, coil_a_minus | coil_b_minus, coil_b_minus, coil_b_minus | coil_a_plus};
 
-/// Field angle of a step in eighths of an electrical turn, 0 to 7. Step 0 of full and half steps stands between
-/// the coils, where a microstepping board stands too.
+/// Field angle of a step in eighths of an electrical turn, 0 to 7. Step 0 of full and half steps stands
+/// between the coils, where a microstepping board stands too.
 constexpr uint8_t field_eighth(Stepping stepping, int32_t step) {
-  return static_cast<uint8_t>(
-      (stepping == Stepping::half ? static_cast<uint32_t>(step) + 1U
-                                  : 2U * static_cast<uint32_t>(step) + (stepping == Stepping::full ? 1U : 0U)) &
-      7U);
+  return static_cast<uint8_t>((stepping == Stepping::half ? static_cast<uint32_t>(step) + 1U
+                                                          : 2U * static_cast<uint32_t>(step) +
+                                                                (stepping == Stepping::full ? 1U : 0U)) &
+                              7U);
 }
 
 /// Ends that are on at a step, counted from any whole number of electrical turns on; backwards too.
@@ -64,9 +64,12 @@ constexpr bool rows_are_sound() {
     if (coil_row(Stepping::full, step + 2) != opposite(full)) return false;
     if (coil_row(Stepping::half, step + 4) != opposite(half)) return false;
     // Equal angles, forwards and backwards.
-    if (((field_eighth(Stepping::full, step + 1) - field_eighth(Stepping::full, step)) & 7) != 2) return false;
-    if (((field_eighth(Stepping::wave, step + 1) - field_eighth(Stepping::wave, step)) & 7) != 2) return false;
-    if (((field_eighth(Stepping::half, step + 1) - field_eighth(Stepping::half, step)) & 7) != 1) return false;
+    if (((field_eighth(Stepping::full, step + 1) - field_eighth(Stepping::full, step)) & 7) != 2)
+      return false;
+    if (((field_eighth(Stepping::wave, step + 1) - field_eighth(Stepping::wave, step)) & 7) != 2)
+      return false;
+    if (((field_eighth(Stepping::half, step + 1) - field_eighth(Stepping::half, step)) & 7) != 1)
+      return false;
   }
   return true;
 }
@@ -117,7 +120,9 @@ class MicrostepTable {
     for (int phase = 0; phase < phases; ++phase) {
       const int next = phase + 1 == phases ? 0 : phase + 1;
       // The cross product of two field vectors is above 0 when the second lies further on.
-      if (static_cast<int32_t>(cosine(phase)) * sine(next) - static_cast<int32_t>(sine(phase)) * cosine(next) < 0)
+      if (static_cast<int32_t>(cosine(phase)) * sine(next) -
+              static_cast<int32_t>(sine(phase)) * cosine(next) <
+          0)
         return false;
     }
     return true;
@@ -134,7 +139,8 @@ class MicrostepTable {
 };
 
 static_assert(MicrostepTable<1, 1>().is_monotone() && MicrostepTable<1, 1>().is_mirrored(), "full steps");
-static_assert(MicrostepTable<8, 31>().is_monotone() && MicrostepTable<8, 31>().is_mirrored(), "8 of 31 levels");
+static_assert(MicrostepTable<8, 31>().is_monotone() && MicrostepTable<8, 31>().is_mirrored(),
+              "8 of 31 levels");
 static_assert(MicrostepTable<256, 255>().is_monotone(), "256 of 255 levels");
 
 }  // namespace chip

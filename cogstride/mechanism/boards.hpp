@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <cmath>
 #include <cstdint>
 #include <map>
 #include <optional>
@@ -54,6 +55,8 @@ struct StepDirBoard {
   std::optional<std::string> microstep_switches{};  ///< as they are set
   SwitchCurrents current_by_switch{};
   std::optional<std::string> current_switches{};
+  /// Between none and full, that its microsteps are made of; nothing: so many that it does not matter.
+  std::optional<std::int64_t> current_levels{};
   Current current{};  ///< a winding, sine peak, as set; 0 when a servo has its own control
   StepEdge step_edge = StepEdge::rising;  ///< the edge that makes a step
   Time shortest_high{};                   ///< of a pulse
@@ -66,6 +69,13 @@ struct StepDirBoard {
   Time chopper_off_time{};
   BoardInputs inputs{};
   BoardStage stage{};
+
+  /// A share of the peak current, -1 to 1, as the nearest of its levels gives it.
+  [[nodiscard]] double share_of_peak(double share) const {
+    if (!current_levels) return share;
+    const auto levels = static_cast<double>(*current_levels);
+    return std::round(share * levels) / levels;
+  }
 };
 
 /// How coils are switched by a board that leaves it to the controller.

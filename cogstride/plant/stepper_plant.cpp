@@ -91,8 +91,8 @@ void StepperPlant::retarget() {
       ((state_.board.microstep() % microsteps_a_period_) + microsteps_a_period_) % microsteps_a_period_;
   const double angle =
       coupling_angle + 2.0 * pi * static_cast<double>(phase) / static_cast<double>(microsteps_a_period_);
-  state_.target_a = peak_current_ * std::cos(angle);
-  state_.target_b = peak_current_ * std::sin(angle);
+  state_.target_a = peak_current_ * mechanism_.step_dir().share_of_peak(std::cos(angle));
+  state_.target_b = peak_current_ * mechanism_.step_dir().share_of_peak(std::sin(angle));
   if (!state_.aligned) {
     state_.aligned = true;
     count_losses_from_here();

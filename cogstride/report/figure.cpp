@@ -3,11 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cstdio>
 #include <iterator>
 
-#include "cogstride/quantity/error.hpp"
-#include "cogstride/report/output_file.hpp"
+#include "cogstride/report/gnuplot.hpp"
 
 namespace cogstride {
 namespace {
@@ -17,26 +15,17 @@ constexpr const char* line_colours[] = {"#c25100", "#5b3a8e", "#6b6b6b", "#00796
 /// A line that falls silent for long is drawn across to this share of its band.
 constexpr double band_height = 0.62;
 
-std::string quoted(const std::string& text) {
-  std::string result = "\"";
-  for (const char c : text) {
-    if (c == '"' || c == '\\') result += '\\';
-    result += c;
-  }
-  return result + "\"";
-}
-
 class Plot {
  public:
   Plot(const ThinnedTrace& trace, const FigureContent& content) : trace_(trace), content_(content) {}
 
   std::string commands(const std::string& terminal, const std::string& output) {
-    add("set terminal {}\nset output {}\n", terminal, quoted(output));
+    add("set terminal {}\nset output {}\n", terminal, gnuplot_text(output));
     add("set encoding utf8\nunset key\nset grid lc rgb '#e4e4e4' lt 1\nset border 3 lc rgb '#555555'\nset "
         "tics nomirror\n");
     add("set lmargin 11\nset rmargin 13\n");
     write_data();
-    add("set multiplot title {} font ',15' noenhanced\n", quoted(content_.title));
+    add("set multiplot title {} font ',15' noenhanced\n", gnuplot_text(content_.title));
     const double end = seconds(trace_.end_at());
     add("set xrange [0:{:.6f}]\n", end > 0 ? end : 1.0);
     curves(content_.position, "position", content_.position_unit, 0.655, 0.945, false);
@@ -100,7 +89,7 @@ class Plot {
     double label_at = 0.95;
     for (std::size_t i = 0; i < wanted.size(); ++i) {
       add("set label {} {} at graph 1.012, graph {:.3f} tc rgb '{}' noenhanced\n", i + 1,
-          quoted(wanted[i].label), label_at, wanted[i].colour);
+          gnuplot_text(wanted[i].label), label_at, wanted[i].colour);
       label_at -= 0.15;
     }
     add("plot ");
@@ -116,7 +105,7 @@ class Plot {
   void band_labels(bool at_right) {
     for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
       add("set label {} {} at graph {}, first {:.3f} {} tc rgb '{}' noenhanced\n", i + 1,
-          quoted(short_name(i)), at_right ? "1.012" : "-0.012", band(i) + band_height / 2,
+          gnuplot_text(short_name(i)), at_right ? "1.012" : "-0.012", band(i) + band_height / 2,
           at_right ? "left" : "right", line_colours[i % 4]);
     }
   }
@@ -181,37 +170,12 @@ class Plot {
   std::string text_;
 };
 
-bool ends_with(const std::string& text, const std::string& ending) {
-  return text.size() >= ending.size() &&
-         text.compare(text.size() - ending.size(), ending.size(), ending) == 0;
-}
-
-void run_gnuplot(const std::string& commands) {
-  std::FILE* const pipe = popen("gnuplot >/dev/null 2>&1", "w");
-  if (pipe == nullptr) throw Error("gnuplot cannot be started: install the Debian package gnuplot-nox");
-  const bool written = std::fwrite(commands.data(), 1, commands.size(), pipe) == commands.size();
-  const int status = pclose(pipe);
-  if (!written || status != 0) {
-    throw Error(
-        "the figure was not drawn: gnuplot is missing or failed (Debian packages gnuplot-nox and "
-        "fonts-dejavu-core)");
-  }
-}
-
 }  // namespace
 
-bool is_figure_name(const std::string& path) {
-  return ends_with(path, ".png") || ends_with(path, ".svg");
-}
-
 void write_figure(const std::string& path, const ThinnedTrace& trace, const FigureContent& content) {
-  if (!is_figure_name(path)) throw Error(fmt::format("{}: a figure's name ends in .png or .svg", path));
-  const std::string terminal = ends_with(path, ".png")
-                                   ? "pngcairo size 1280,800 font 'DejaVu Sans,11' background '#ffffff'"
-                                   : "svg size 1280,800 font 'DejaVu Sans,11' background '#ffffff'";
-  OutputFile file(path);
-  run_gnuplot(Plot(trace, content).commands(terminal, file.part_path()));
-  file.commit();
+  draw_figure(path, [&](const std::string& terminal, const std::string& output) {
+    return Plot(trace, content).commands(terminal, output);
+  });
 }
 
 }  // namespace cogstride

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/report/gnuplot.hpp"
 #include "cogstride/trace/thinned.hpp"
 
 namespace cogstride {
@@ -24,9 +25,6 @@ struct FigureContent {
   std::string position_unit;
   std::string speed_unit;
 };
-
-/// Whether a figure can be written under that name: it ends in .png or .svg.
-[[nodiscard]] bool is_figure_name(const std::string& path);
 
 /// @throws Error when the ending is another, gnuplot is missing or fails, or the file cannot be written.
 void write_figure(const std::string& path, const ThinnedTrace& trace, const FigureContent& content);

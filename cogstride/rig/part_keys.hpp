@@ -220,6 +220,8 @@ void declare(Keys& keys, StepDirBoard& board) {
   keys.key("current_by_switch", board.current_by_switch,
            {"switch positions and the current they set", "A", "none"});
   keys.key("current_switches", board.current_switches, {"positions as they are set"});
+  keys.key("current_levels", board.current_levels,
+           {"between none and full, that its microsteps are made of", "", nullptr, Sign::any, 1, 32'767});
   keys.key("step_edge", board.step_edge, {"edge of a pulse that steps", "", "rising"});
   keys.key("shortest_high", board.shortest_high, {"of a pulse", "us"});
   keys.key("shortest_low", board.shortest_low, {"between pulses", "us"});

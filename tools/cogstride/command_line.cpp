@@ -81,6 +81,18 @@ void add_change(CLI::App& app, ChangeOptions& options) {
   command->add_option("VALUE", options.value, "Such as 16, true or \"1.6 A\"")->required()->type_name("");
 }
 
+void add_sequence(CLI::App& app, SequenceOptions& options) {
+  CLI::App* command =
+      app.add_subcommand("sequence", "Print the rows in which a stepper's coils are switched, and draw them");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("MECHANISM", options.mechanism, "Which of its steppers")->required()->type_name("");
+  command->add_flag("--backwards", options.backwards, "The rows as they follow each other backwards");
+  command->add_option("--plot", options.plot, "Draw levels and field into FILE (.png or .svg)")
+      ->type_name("FILE");
+  command->add_flag("--overwrite", options.overwrite, "Replace the file when it is there already");
+  command->add_flag("--json", options.json, "The same for programs");
+}
+
 void add_plan(CLI::App& app, PlanOptions& options) {
   CLI::App* command =
       app.add_subcommand("plan", "Plan one move and say how long it takes and what goes out on the lines");
@@ -137,6 +149,7 @@ Status run_command_line(int count, char** words) {
   KeysOptions keys;
   NewOptions created;
   ChangeOptions change;
+  SequenceOptions sequence;
   PlanOptions plan;
   RehearseOptions rehearse;
   DemoOptions demo;
@@ -146,6 +159,7 @@ Status run_command_line(int count, char** words) {
   add_keys(app, keys);
   add_new(app, created);
   add_change(app, change);
+  add_sequence(app, sequence);
   add_plan(app, plan);
   add_rehearse(app, rehearse);
   add_demo(app, demo);
@@ -160,6 +174,7 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("keys")) return run_keys(keys);
   if (app.got_subcommand("new")) return run_new(created);
   if (app.got_subcommand("change")) return run_change(change);
+  if (app.got_subcommand("sequence")) return run_sequence(sequence);
   if (app.got_subcommand("plan")) return run_plan(plan);
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   return run_demo(demo);

@@ -48,6 +48,15 @@ struct ChangeOptions {
   std::string value;
 };
 
+struct SequenceOptions {
+  std::string rig;
+  std::string mechanism;
+  std::string plot;
+  bool backwards = false;
+  bool overwrite = false;
+  bool json = false;
+};
+
 struct PlanOptions {
   std::string rig;
   std::string mechanism;
@@ -82,6 +91,7 @@ Status run_explain(const ExplainOptions& options);
 Status run_keys(const KeysOptions& options);
 Status run_new(const NewOptions& options);
 Status run_change(const ChangeOptions& options);
+Status run_sequence(const SequenceOptions& options);
 Status run_plan(const PlanOptions& options);
 Status run_rehearse(const RehearseOptions& options);
 Status run_demo(const DemoOptions& options);
