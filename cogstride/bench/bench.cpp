@@ -35,7 +35,7 @@ Motion MechanismHandle::move(const MoveOrder& order) {
 
 Bench::Bench(Rig rig) : rig_(std::move(rig)) {
   for (const Mechanism& mechanism : rig_.mechanisms) {
-    if (!mechanism.is_step_dir_stepper()) continue;
+    if (!mechanism.is_movable_stepper()) continue;
     const auto id = static_cast<MechanismId>(movers_.size());
     movers_.push_back(std::make_unique<StepperMover>(mechanism, id, rig_.controller));
   }
@@ -43,7 +43,7 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
 
 StepperMover& Bench::mover(const std::string& name) {
   const Mechanism& wanted = mechanism_named(rig_, name);
-  require_step_dir_stepper(wanted);
+  require_movable_stepper(wanted);
   return **std::find_if(movers_.begin(), movers_.end(),
                         [&](const auto& mover) { return mover->mechanism().name == wanted.name; });
 }

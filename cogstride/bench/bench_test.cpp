@@ -273,9 +273,9 @@ TEST(Bench, TwoMechanismsMoveSideBySide) {
   Rig rig = demo_rig_without_gate();
   Mechanism second = rig.mechanisms[0];
   second.name = "takeup";
-  second.step_dir_lines().step.number = 10;
-  second.step_dir_lines().dir.number = 11;
-  second.step_dir_lines().enable->number = 12;
+  second.step_dir_lines().step.number = 50;
+  second.step_dir_lines().dir.number = 51;
+  second.step_dir_lines().enable->number = 52;
   rig.mechanisms.push_back(second);
   SimulatedBench bench(rig);
   auto a = bench.mechanism("traverse").move({.to = 60_mm});

@@ -113,6 +113,13 @@ void SimulatedBench::begin_trace() {
   lines_->look_each(layout.sample_period, [this](Tick at) { look(at); });
 }
 
+/// Steps that are out on the lines, backwards ones negative.
+std::int64_t SimulatedBench::steps_out(const StepperMover& mover) const {
+  const StepDriver& driver = mover.stream().driver();
+  const std::optional<LineId> step_line = driver.step_line();
+  return step_line ? lines_->steps_made(*step_line) : driver.row_at(lines_->now());
+}
+
 void SimulatedBench::look(Tick at) {
   for (std::size_t i = 0; i < plants_.size(); ++i) {
     const StepperMover& mover = *movers()[i];
@@ -121,7 +128,7 @@ void SimulatedBench::look(Tick at) {
     const double scale = display_units_per_base(output_kind(mechanism.train));
     double asked = std::numeric_limits<double>::quiet_NaN();
     if (mover.origin()) {
-      const std::int64_t steps = lines_->steps_made(mover.stream().driver().step_line()) - *mover.origin();
+      const std::int64_t steps = steps_out(mover) - *mover.origin();
       asked = scale * static_cast<double>(steps) / steps_per_base(mechanism).to_double();
     }
     double* const out = samples_.data() + i * signals_a_mechanism;
@@ -161,7 +168,7 @@ RunTally SimulatedBench::tally() const {
     const StepperMover& mover = *movers()[i];
     const Mechanism& mechanism = mover.mechanism();
     const StepperPlant& plant = *plants_[i];
-    const StepDirReceiver::Counts& counts = plant.board().counts();
+    const StepDirReceiver::Counts& counts = plant.counts();
     const OutputKind kind = output_kind(mechanism.train);
     const double scale = display_units_per_base(kind);
     MechanismTally tally;
@@ -169,16 +176,19 @@ RunTally SimulatedBench::tally() const {
     tally.unit = display_unit(kind, 0);
     if (mover.position()) tally.asked = scale * mover.position()->base.to_double();
     tally.made = scale * plant.position();
-    tally.net_steps = lines_->steps_made(mover.stream().driver().step_line());
+    tally.net_steps = steps_out(mover);
     tally.pulses = counts.pulses;
     tally.missed_off = counts.missed_off;
     tally.missed_waking = counts.missed_waking;
     tally.missed_short = counts.missed_short;
     tally.wrong_direction = counts.wrong_direction;
     tally.shortest_step_level = counts.shortest;
-    tally.enable_wanted = mechanism.step_dir().enable_active == ActiveLevel::low ? "low" : "high";
-    tally.shortest_allowed =
-        std::max(mechanism.step_dir().shortest_high, mechanism.step_dir().shortest_low).base();
+    if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board)) {
+      tally.enable_wanted = board->enable_active == ActiveLevel::low ? "low" : "high";
+      tally.shortest_allowed = std::max(board->shortest_high, board->shortest_low).base();
+    }
+    tally.full_step = scale * static_cast<double>(plant.microsteps_a_period()) / 4.0 /
+                      std::abs(steps_per_base(mechanism).to_double());
     tally.microsteps_a_period = plant.microsteps_a_period();
     tally.lost_microsteps = plant.lost_microsteps();
     for (const StepperPlant::Slip& slip : plant.slips())

@@ -52,6 +52,7 @@ class SimulatedBench final : public Bench {
   void open_lines();
   void begin_trace();
   void look(Tick at);
+  [[nodiscard]] std::int64_t steps_out(const StepperMover& mover) const;
 
   Options options_;
   std::unique_ptr<SimulatedLines> lines_;

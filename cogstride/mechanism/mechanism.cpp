@@ -50,17 +50,18 @@ PlaceSwitch* Mechanism::home_switch() {
   return const_cast<PlaceSwitch*>(static_cast<const Mechanism*>(this)->home_switch());
 }
 
-bool Mechanism::is_step_dir_stepper() const {
+bool Mechanism::is_movable_stepper() const {
+  if (!std::holds_alternative<Stepper>(motor)) return false;
   const auto* const step_dir_board = std::get_if<StepDirBoard>(&board);
-  return std::holds_alternative<Stepper>(motor) && step_dir_board != nullptr &&
-         step_dir_board->form == StepDirBoard::Form::step_dir;
+  return step_dir_board == nullptr || step_dir_board->form == StepDirBoard::Form::step_dir;
 }
 
-void require_step_dir_stepper(const Mechanism& mechanism) {
-  if (mechanism.is_step_dir_stepper()) return;
+void require_movable_stepper(const Mechanism& mechanism) {
+  if (mechanism.is_movable_stepper()) return;
   throw RangeError(
-      fmt::format("{}: planned and moved are only steppers on STEP/DIR boards so far; its motor is a \"{}\", "
-                  "its board a \"{}\"",
+      fmt::format("{}: planned and moved so far are only steppers on STEP/DIR boards, transistor arrays and "
+                  "dual H-bridges; its "
+                  "motor is a \"{}\", its board a \"{}\"",
                   mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
 }
 

@@ -44,13 +44,13 @@ struct Mechanism {
   [[nodiscard]] const PlaceSwitch* home_switch() const;
   [[nodiscard]] PlaceSwitch* home_switch();
 
-  /// Whether it is a stepper with a STEP/DIR board.
-  [[nodiscard]] bool is_step_dir_stepper() const;
+  /// Whether it is a stepper with a STEP/DIR board or one whose coils the controller switches: the kinds that
+  /// can be moved so far.
+  [[nodiscard]] bool is_movable_stepper() const;
 };
 
-/// @throws RangeError, with what it is instead, unless it is a stepper with a STEP/DIR board: the kind that
-/// can be moved so far.
-void require_step_dir_stepper(const Mechanism& mechanism);
+/// @throws RangeError, with what it is instead, unless it is a stepper that can be moved so far
+void require_movable_stepper(const Mechanism& mechanism);
 
 /// Microsteps (or steps of a servo) that one turn of the motor shaft takes; full or half steps of a board
 /// that switches coils. 0 for a motor that does not step.

@@ -71,11 +71,11 @@ TEST(Mechanism, AskedForAPartOfAnotherKindSaysSo) {
   fan.motor = ThrottledMotor{};
   fan.board = PulseWidthInput{};
   fan.wiring = PulseWidthWiring{};
-  EXPECT_FALSE(fan.is_step_dir_stepper());
+  EXPECT_FALSE(fan.is_movable_stepper());
   EXPECT_THROW((void)fan.stepper(), RangeError);
   EXPECT_THROW((void)fan.step_dir(), RangeError);
   EXPECT_THROW((void)fan.step_dir_lines(), RangeError);
-  EXPECT_THROW(require_step_dir_stepper(fan), RangeError);
+  EXPECT_THROW(require_movable_stepper(fan), RangeError);
   EXPECT_EQ(steps_a_motor_turn(fan), 0);
   EXPECT_EQ(steps_per_base(fan), Ratio(0));
   EXPECT_EQ(kind_name(fan.motor), "brushless with speed controller");

@@ -72,7 +72,7 @@ void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limi
 /// Takes back what is still ahead; what follows must begin from the state that this leaves.
 StepStream::Withheld StepStream::withhold(Lines& lines) {
   const Tick from = lines.now() + lines.lead();
-  const Withdrawn left = lines.withdraw(driver_.id(), from);
+  const Withdrawn left = driver_.withdraw(lines, from);
   // Levels that were still ahead have been taken back too.
   if (turned_at_ >= from) {
     forwards_ = !forwards_;
@@ -109,14 +109,14 @@ void StepStream::brake(Lines& lines, const RampLimits& limits) {
 
 void StepStream::end_here(Lines& lines) {
   const Tick from = lines.now() + lines.lead();
-  const Withdrawn left = lines.withdraw(driver_.id(), from);
+  const Withdrawn left = driver_.withdraw(lines, from);
   last_edge_ = left.last_pulse;
   begin(Ramp(), left.steps, from);
   feed(lines);
 }
 
 void StepStream::lines_were_cut(Lines& lines) {
-  const Withdrawn left = lines.withdraw(driver_.id(), lines.now());
+  const Withdrawn left = driver_.withdraw(lines, lines.now());
   last_edge_ = lines.now();
   begin(Ramp(), left.steps, lines.now());
   busy_ = false;

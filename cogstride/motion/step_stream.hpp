@@ -1,4 +1,4 @@
-// Plays ramps on the lines of one STEP/DIR board, ahead of time by a horizon and in constant memory, and can
+// Plays ramps on the lines of one stepper's board, ahead of time by a horizon and in constant memory, and can
 // stop.
 //
 // Steps are counted from where the lines were opened; what they mean in millimetres is the mover's business.
@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <optional>
 
-#include "cogstride/board/step_dir.hpp"
+#include "cogstride/board/step_driver.hpp"
 #include "cogstride/plan/run_fitter.hpp"
 
 namespace cogstride {
@@ -44,7 +44,7 @@ class StepStream {
   /// Of the motion that is on: first and last instant.
   [[nodiscard]] Tick began_at() const { return start_; }
   [[nodiscard]] Tick ends_at() const { return std::max(ends_at_, last_edge_); }
-  [[nodiscard]] const StepDirDriver& driver() const { return driver_; }
+  [[nodiscard]] const StepDriver& driver() const { return driver_; }
 
  private:
   struct Withheld {
@@ -58,7 +58,7 @@ class StepStream {
   void face(Lines& lines, bool forwards, Tick before);
   [[nodiscard]] Tick earliest_turn(const Lines& lines) const;
 
-  StepDirDriver driver_;
+  StepDriver driver_;
   double ticks_per_second_;
   Tick horizon_;
   bool on_ = false;

@@ -5,9 +5,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-
-#include "cogstride/chip/coils.hpp"
-
 namespace cogstride {
 namespace {
 
@@ -45,20 +42,20 @@ void finish(Excitation& excitation, ExcitationRow row) {
   excitation.rows.push_back(std::move(row));
 }
 
-Excitation of_coils(const Mechanism& mechanism, const CoilWiring& wiring, Stepping stepping) {
+Excitation of_coils(const Mechanism& mechanism, const CoilWiring& wiring, chip::Stepping stepping) {
   static constexpr std::array<const char*, 4> names = {"a_plus", "a_minus", "b_plus", "b_minus"};
   Excitation excitation;
   const std::array<std::size_t, 4> order = by_number(wiring);
   for (const std::size_t end : order) excitation.lines.push_back({wiring.coils[end].number, names[end]});
-  excitation.how = stepping == Stepping::wave   ? "wave drive, one phase on"
-                   : stepping == Stepping::full ? "full steps, two phases on"
-                                                : "half steps, one and two phases on in turns";
-  const std::int64_t rows = stepping == Stepping::half ? 8 : 4;
+  excitation.how = stepping == chip::Stepping::wave   ? "wave drive, one phase on"
+                   : stepping == chip::Stepping::full ? "full steps, two phases on"
+                                                      : "half steps, one and two phases on in turns";
+  const std::int64_t rows = stepping == chip::Stepping::half ? 8 : 4;
   for (std::int64_t step = 0; step < rows; ++step) {
-    const std::uint8_t on = chip::coil_row(chip_stepping(stepping), static_cast<std::int32_t>(step));
+    const std::uint8_t on = chip::coil_row(stepping, static_cast<std::int32_t>(step));
     ExcitationRow row;
     row.step = step;
-    row.ideal_angle = 45.0 * chip::field_eighth(chip_stepping(stepping), static_cast<std::int32_t>(step));
+    row.ideal_angle = 45.0 * chip::field_eighth(stepping, static_cast<std::int32_t>(step));
     row.current_a =
         ((on & chip::coil_a_plus) != 0 ? 1.0 : 0.0) - ((on & chip::coil_a_minus) != 0 ? 1.0 : 0.0);
     row.current_b =
@@ -103,14 +100,19 @@ std::vector<bool> coil_levels(const CoilWiring& wiring, std::uint8_t ends_on) {
   return high;
 }
 
+chip::Stepping coil_stepping(const Mechanism& mechanism) {
+  if (const auto* const array = std::get_if<TransistorArray>(&mechanism.board))
+    return chip_stepping(array->stepping);
+  if (const auto* const dual = std::get_if<DualHBridge>(&mechanism.board))
+    return chip_stepping(dual->stepping);
+  throw RangeError(fmt::format("{}: its board switches the coils itself", mechanism.name));
+}
+
 Excitation excitation_of(const Mechanism& mechanism) {
   (void)mechanism.stepper();
   if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board))
     return of_microsteps(mechanism, *board);
-  const auto& wiring = std::get<CoilWiring>(mechanism.wiring);
-  const auto* const array = std::get_if<TransistorArray>(&mechanism.board);
-  return of_coils(mechanism, wiring,
-                  array != nullptr ? array->stepping : std::get<DualHBridge>(mechanism.board).stepping);
+  return of_coils(mechanism, std::get<CoilWiring>(mechanism.wiring), coil_stepping(mechanism));
 }
 
 }  // namespace cogstride

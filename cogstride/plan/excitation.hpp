@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/chip/coils.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
 
 namespace cogstride {
@@ -37,6 +38,9 @@ struct Excitation {
 
 /// One electrical turn, forwards, from step 0 on. @throws RangeError unless the motor is a stepper
 [[nodiscard]] Excitation excitation_of(const Mechanism& mechanism);
+
+/// How the coils are switched by a board that leaves it to the controller. @throws RangeError for another
+[[nodiscard]] chip::Stepping coil_stepping(const Mechanism& mechanism);
 
 /// Levels of the four coil lines for the ends that are on (chip/coils.hpp), in the order of their numbers.
 [[nodiscard]] std::vector<bool> coil_levels(const CoilWiring& wiring, std::uint8_t ends_on);

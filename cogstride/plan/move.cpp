@@ -60,7 +60,7 @@ OutputPosition target_of(const Mechanism& mechanism, OutputPosition from, const 
 
 MovePlan plan_move(const Mechanism& mechanism, const Controller& controller, OutputPosition from,
                    const MoveOrder& order) {
-  require_step_dir_stepper(mechanism);
+  require_movable_stepper(mechanism);
   MovePlan plan;
   plan.from = from;
   plan.to = target_of(mechanism, from, order);

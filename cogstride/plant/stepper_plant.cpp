@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "cogstride/lines/noise.hpp"
+#include "cogstride/plan/stepper_torque.hpp"
 
 namespace cogstride {
 namespace {
@@ -30,21 +31,27 @@ StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
       inertia_(mechanism.load.inertia.base()),
       coulomb_(mechanism.load.coulomb_friction.base()),
       viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
-      peak_current_(mechanism.step_dir().current.base()),
-      microsteps_a_period_(4 * mechanism.step_dir().microsteps),
-      state_(StepDirReceiver(mechanism.step_dir(), mechanism.step_dir_lines(), setup.clock,
-                             mechanism.common.enable)),
+      peak_current_(stepper_drive(mechanism).current),
+      coupling_angle_(pi / 4.0),
+      microsteps_a_period_(4 * steps_a_motor_turn(mechanism) / mechanism.stepper().full_steps),
+      state_(stage_of_board(mechanism, setup.clock)),
       kept_(state_) {
+  if (auto* const coils = std::get_if<CoilStage>(&state_.stage)) coupling_angle_ = coils->field_angle();
   angle_per_microstep_ = 2.0 * pi / (teeth_ * static_cast<double>(microsteps_a_period_));
   parts_.resistance = mechanism.stepper().winding().resistance.base();
   parts_.inductance = mechanism.stepper().winding().inductance.base();
   parts_.supply_voltage = mechanism.supply.voltage.base();
   parts_.supply_resistance = mechanism.supply.resistance.base();
-  parts_.drop = mechanism.step_dir().stage.drop.base();
-  parts_.off_time = mechanism.step_dir().chopper_off_time.base();
+  parts_.drop = stage_of(mechanism.board).drop.base();
   step_ticks_ = std::max<Tick>(1, std::llround(setup.coarsest_step * ticks_per_second_));
-  hears_ = {line_of(mechanism.step_dir_lines().step), line_of(mechanism.step_dir_lines().dir)};
-  if (mechanism.step_dir_lines().enable) hears_.push_back(line_of(*mechanism.step_dir_lines().enable));
+  if (const auto* const coils = std::get_if<CoilStage>(&state_.stage)) {
+    hears_ = coils->hears();
+  } else {
+    const StepDirWiring& wiring = mechanism.step_dir_lines();
+    hears_ = {line_of(wiring.step), line_of(wiring.dir)};
+    if (wiring.enable) hears_.push_back(line_of(*wiring.enable));
+    parts_.off_time = mechanism.step_dir().chopper_off_time.base();
+  }
 
   state_.rotor.angle = setup.start_position * angle_per_base_;
   const PlaceSwitch* const home = mechanism_.home_switch();
@@ -66,37 +73,72 @@ std::vector<Level> StepperPlant::drives() const {
   return {{static_cast<LineId>(gate_->line), high}};
 }
 
+StepperPlant::Stage StepperPlant::stage_of_board(const Mechanism& mechanism, ExactFrequency clock) {
+  if (std::holds_alternative<CoilWiring>(mechanism.wiring)) return CoilStage(mechanism);
+  return StepDirReceiver(mechanism.step_dir(), mechanism.step_dir_lines(), clock, mechanism.common.enable);
+}
+
 void StepperPlant::hear(LineId line, bool high) {
-  if (line == hears_[0]) {
-    state_.board.set_step(state_.now, high);
-  } else if (line == hears_[1]) {
-    state_.board.set_dir(state_.now, high);
+  const auto input = static_cast<std::size_t>(std::find(hears_.begin(), hears_.end(), line) - hears_.begin());
+  if (auto* const coils = std::get_if<CoilStage>(&state_.stage)) {
+    coils->set(input, high);
   } else {
-    state_.board.set_enable(state_.now, high);
+    auto& board = std::get<StepDirReceiver>(state_.stage);
+    if (input == 0) {
+      board.set_step(state_.now, high);
+    } else if (input == 1) {
+      board.set_dir(state_.now, high);
+    } else {
+      board.set_enable(state_.now, high);
+    }
   }
   state_.settled = false;
   retarget();
 }
 
+bool StepperPlant::is_on() const {
+  return std::visit([](const auto& stage) { return stage.is_on(); }, state_.stage);
+}
+
+double StepperPlant::current_a() const {
+  const auto* const coils = std::get_if<CoilStage>(&state_.stage);
+  return coils != nullptr ? coils->current_a() : state_.rotor.a.current;
+}
+double StepperPlant::current_b() const {
+  const auto* const coils = std::get_if<CoilStage>(&state_.stage);
+  return coils != nullptr ? coils->current_b() : state_.rotor.b.current;
+}
+
+StepDirReceiver::Counts StepperPlant::counts() const {
+  if (const auto* const board = std::get_if<StepDirReceiver>(&state_.stage)) return board->counts();
+  StepDirReceiver::Counts counts;
+  counts.pulses = std::get<CoilStage>(state_.stage).changes();
+  return counts;
+}
+
 double StepperPlant::field_angle() const {
-  return coupling_angle +
-         2.0 * pi * static_cast<double>(state_.board.microstep()) / static_cast<double>(microsteps_a_period_);
+  if (const auto* const coils = std::get_if<CoilStage>(&state_.stage)) return coils->field_angle();
+  return coupling_angle_ + 2.0 * pi *
+                               static_cast<double>(std::get<StepDirReceiver>(state_.stage).microstep()) /
+                               static_cast<double>(microsteps_a_period_);
 }
 
 /// New currents to regulate to, after a step or a switching of the outputs.
 void StepperPlant::retarget() {
-  if (!state_.board.is_on()) return;
-  // Within one period, so that the sine stays exact however far the motor has gone.
-  const std::int64_t phase =
-      ((state_.board.microstep() % microsteps_a_period_) + microsteps_a_period_) % microsteps_a_period_;
-  const double angle =
-      coupling_angle + 2.0 * pi * static_cast<double>(phase) / static_cast<double>(microsteps_a_period_);
-  state_.target_a = peak_current_ * mechanism_.step_dir().share_of_peak(std::cos(angle));
-  state_.target_b = peak_current_ * mechanism_.step_dir().share_of_peak(std::sin(angle));
+  if (!is_on()) return;
   if (!state_.aligned) {
     state_.aligned = true;
     count_losses_from_here();
   }
+  const auto* const board = std::get_if<StepDirReceiver>(&state_.stage);
+  if (board == nullptr) return;
+  // Within one period, so that the sine stays exact however far the motor has gone.
+  const std::int64_t phase =
+      ((board->microstep() % microsteps_a_period_) + microsteps_a_period_) % microsteps_a_period_;
+  const double angle =
+      coupling_angle_ + 2.0 * pi * static_cast<double>(phase) / static_cast<double>(microsteps_a_period_);
+  state_.target_a = peak_current_ * mechanism_.step_dir().share_of_peak(std::cos(angle));
+  state_.target_b = peak_current_ * mechanism_.step_dir().share_of_peak(std::sin(angle));
 }
 
 void StepperPlant::count_losses_from_here() {
@@ -113,8 +155,11 @@ void StepperPlant::count_slips() {
   const std::int64_t period = std::llround(periods);
   const std::int64_t microsteps = (period - state_.period) * microsteps_a_period_;
   if (state_.slip_count < most_slips) {
-    state_.slips[state_.slip_count++] = {state_.now, state_.board.step_rate(),
-                                         microsteps * (state_.board.last_direction() < 0 ? -1 : 1)};
+    const auto* const board = std::get_if<StepDirReceiver>(&state_.stage);
+    const bool backwards = board != nullptr ? board->last_direction() < 0 : state_.rotor.speed < 0.0;
+    const double rate =
+        board != nullptr ? board->step_rate() : std::abs(state_.rotor.speed / angle_per_microstep_);
+    state_.slips[state_.slip_count++] = {state_.now, rate, microsteps * (backwards ? -1 : 1)};
   }
   state_.lost += microsteps;
   state_.period = period;
@@ -134,22 +179,28 @@ double StepperPlant::hard_end_torque() const {
   return depth < 0.0 ? std::max(0.0, spring + damper) : std::min(0.0, spring + damper);
 }
 
+void StepperPlant::run_currents(double seconds, double emf_a, double emf_b) {
+  if (auto* const coils = std::get_if<CoilStage>(&state_.stage)) {
+    coils->run(seconds, emf_a, emf_b);
+  } else if (is_on()) {
+    state_.rotor.a.regulate(seconds, state_.target_a, emf_a, parts_);
+    state_.rotor.b.regulate(seconds, state_.target_b, emf_b, parts_);
+  } else {
+    state_.rotor.a.release(seconds, emf_a, parts_);
+    state_.rotor.b.release(seconds, emf_b, parts_);
+  }
+}
+
 /// One step of integration: currents from the old speed, then speed, then angle from the new speed, which
 /// keeps the energy of a swing (semi-implicit Euler; at 5 us a 90 Hz swing has two thousand steps).
 void StepperPlant::integrate(double seconds) {
   const double sine = std::sin(electrical_angle());
   const double cosine = std::cos(electrical_angle());
   const double emf = torque_constant_ * state_.rotor.speed;
-  if (state_.board.is_on()) {
-    state_.rotor.a.regulate(seconds, state_.target_a, -emf * sine, parts_);
-    state_.rotor.b.regulate(seconds, state_.target_b, emf * cosine, parts_);
-  } else {
-    state_.rotor.a.release(seconds, -emf * sine, parts_);
-    state_.rotor.b.release(seconds, emf * cosine, parts_);
-  }
+  run_currents(seconds, -emf * sine, emf * cosine);
   const double sine_2 = 2.0 * sine * cosine;
   const double cosine_2 = 1.0 - 2.0 * sine * sine;
-  const double pull = torque_constant_ * (state_.rotor.b.current * cosine - state_.rotor.a.current * sine) -
+  const double pull = torque_constant_ * (current_b() * cosine - current_a() * sine) -
                       detent_ * 2.0 * sine_2 * cosine_2 + hard_end_torque();
 
   double speed = state_.rotor.speed;
@@ -168,9 +219,10 @@ void StepperPlant::integrate(double seconds) {
 
 bool StepperPlant::has_settled() const {
   if (state_.rotor.still_for < settling_time) return false;
+  if (const auto* const coils = std::get_if<CoilStage>(&state_.stage)) return coils->has_settled();
   const double near = 0.05 * peak_current_;
-  return !state_.board.is_on() || (std::abs(state_.rotor.a.current - state_.target_a) < near &&
-                                   std::abs(state_.rotor.b.current - state_.target_b) < near);
+  return !is_on() || (std::abs(state_.rotor.a.current - state_.target_a) < near &&
+                      std::abs(state_.rotor.b.current - state_.target_b) < near);
 }
 
 void StepperPlant::draw_gate_threshold() {
@@ -218,7 +270,7 @@ std::optional<LineEdge> StepperPlant::advance(Tick until) {
       return change_gate();
     }
     state_.now += step;
-    if (state_.board.is_on()) count_slips();
+    if (is_on()) count_slips();
     state_.settled = has_settled();
   }
   return std::nullopt;

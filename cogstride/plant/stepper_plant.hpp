@@ -1,4 +1,5 @@
-// A hybrid two-phase stepper behind a STEP/DIR board, with what it moves and a light gate.
+// A two-phase stepper behind a STEP/DIR board, or behind one that only switches its coils, with what it moves
+// and a light gate.
 //
 // Torque on the rotor at electrical angle e = p theta + pi/4 (p = full steps / 4 rotor teeth), currents i_a,
 // i_b:
@@ -15,10 +16,12 @@
 #include <array>
 #include <cstdint>
 #include <optional>
+#include <variant>
 #include <vector>
 
 #include "cogstride/board/step_dir.hpp"
 #include "cogstride/plant/chopped_winding.hpp"
+#include "cogstride/plant/coil_stage.hpp"
 #include "cogstride/plant/plant.hpp"
 
 namespace cogstride {
@@ -52,8 +55,8 @@ class StepperPlant final : public Plant {
   // What a trace may look at. No controller does.
   [[nodiscard]] double position() const { return state_.rotor.angle / angle_per_base_; }  ///< m or turns
   [[nodiscard]] double speed() const { return state_.rotor.speed / angle_per_base_; }     ///< m/s or turns/s
-  [[nodiscard]] double current_a() const { return state_.rotor.a.current; }               ///< A
-  [[nodiscard]] double current_b() const { return state_.rotor.b.current; }
+  [[nodiscard]] double current_a() const;                                                 ///< A
+  [[nodiscard]] double current_b() const;
   /// Of the rotor, in microsteps from output position 0: what was really made.
   [[nodiscard]] double rotor_microsteps() const { return state_.rotor.angle / angle_per_microstep_; }
   /// Microsteps by which the rotor stands short of (positive) or beyond its steps, from its angle, since the
@@ -62,29 +65,31 @@ class StepperPlant final : public Plant {
   /// The first slips; all of them are in lost_microsteps().
   [[nodiscard]] std::span<const Slip> slips() const { return {state_.slips.data(), state_.slip_count}; }
   [[nodiscard]] std::int64_t microsteps_a_period() const { return microsteps_a_period_; }
-  [[nodiscard]] const StepDirReceiver& board() const { return state_.board; }
+  /// What the board made of its lines; of coils that are only switched, the changes of their pattern.
+  [[nodiscard]] StepDirReceiver::Counts counts() const;
   /// Forgets what was lost: while a position is not known yet, nothing can be lost.
   void count_losses_from_here();
 
  private:
   static constexpr std::size_t most_slips = 16;
-  static constexpr double coupling_angle = pi / 4.0;  // of the rotor at output position 0, and of microstep 0
 
   struct Rotor {
     double angle = 0.0;      ///< rad
     double speed = 0.0;      ///< rad/s
     double still_for = 0.0;  ///< s
-    ChoppedWinding a;
+    ChoppedWinding a;        ///< STEP/DIR board
     ChoppedWinding b;
   };
 
+  using Stage = std::variant<StepDirReceiver, CoilStage>;
+
   struct State {
-    explicit State(const StepDirReceiver& receiver) : board(receiver) {}
+    explicit State(Stage of_board) : stage(std::move(of_board)) {}
     Tick now = 0;
     Rotor rotor;
     double target_a = 0.0;
     double target_b = 0.0;
-    StepDirReceiver board;
+    Stage stage;
     bool gate_blocked = false;
     std::uint64_t gate_edges = 0;
     double gate_threshold = 0.0;  ///< output position of its next edge
@@ -96,12 +101,15 @@ class StepperPlant final : public Plant {
     std::size_t slip_count = 0;
   };
 
+  static Stage stage_of_board(const Mechanism& mechanism, ExactFrequency clock);
   void integrate(double seconds);
+  void run_currents(double seconds, double emf_a, double emf_b);
+  [[nodiscard]] bool is_on() const;
   void retarget();
   void count_slips();
   [[nodiscard]] bool has_settled() const;
   [[nodiscard]] double field_angle() const;
-  [[nodiscard]] double electrical_angle() const { return teeth_ * state_.rotor.angle + coupling_angle; }
+  [[nodiscard]] double electrical_angle() const { return teeth_ * state_.rotor.angle + coupling_angle_; }
   [[nodiscard]] bool gate_would_change() const;
   void draw_gate_threshold();
   LineEdge change_gate();
@@ -121,6 +129,7 @@ class StepperPlant final : public Plant {
   double coulomb_;
   double viscous_;
   double peak_current_;
+  double coupling_angle_;  // of the rotor at output position 0, and of the field at step 0
   std::int64_t microsteps_a_period_;
   WindingParts parts_;
   Tick step_ticks_;

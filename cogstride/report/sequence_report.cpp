@@ -114,9 +114,9 @@ class SequenceFigure {
     add("EOD\n");
     left_panel("current [A]");
     add("set yrange [{:.4g}:{:.4g}]\n", -1.15 * peak, 1.15 * peak);
-    add("set label 1 'coil A' at graph 0.01, first {:.4g} tc rgb '{}'\n",
-        rows_[0].current_a * peak + 0.08 * peak, colours[0]);
-    add("set label 2 'coil B' at graph {:.4g}, first {:.4g} tc rgb '{}'\n", 0.135, 1.06 * peak, colours[2]);
+    const ExcitationRow& last = rows_.back();
+    add("set label 1 'coil A' at graph 1.01, first {:.4g} tc rgb '{}'\n", last.current_a * peak, colours[0]);
+    add("set label 2 'coil B' at graph 1.01, first {:.4g} tc rgb '{}'\n", last.current_b * peak, colours[2]);
     add("plot $currents using 1:2 with lines lw 2.5 lc rgb '{}', $currents using 1:3 with lines lw 2.5 lc "
         "rgb '{}'\n",
         colours[0], colours[2]);
@@ -129,8 +129,13 @@ class SequenceFigure {
         1.25 * std::max_element(rows_.begin(), rows_.end(), [](const auto& a, const auto& b) {
                  return a.field < b.field;
                })->field;
+    // More than some thirty arrows cannot be told apart.
+    const std::size_t arrows = std::max<std::size_t>(1, rows_.size() / 32);
     add("$field << EOD\n");
-    for (const ExcitationRow& row : rows_) add("0 0 {:.6g} {:.6g}\n", row.current_a, row.current_b);
+    for (std::size_t i = 0; i < rows_.size(); i += arrows)
+      add("0 0 {:.6g} {:.6g}\n", rows_[i].current_a, rows_[i].current_b);
+    add("EOD\n$ends << EOD\n");
+    for (const ExcitationRow& row : rows_) add("{:.6g} {:.6g}\n", row.current_a, row.current_b);
     add("EOD\n$tips << EOD\n");
     // Too many numbers cannot be read: of microsteps, those of whole steps.
     const std::size_t each = std::max<std::size_t>(1, rows_.size() / 8);
@@ -151,8 +156,10 @@ class SequenceFigure {
     add("set xlabel 'coil A [share of its peak]'\nset ylabel 'coil B [share of its peak]'\n");
     add("plot $ring with lines lw 1 dt 2 lc rgb '#9a9a9a', $field using 1:2:3:4 with vectors head filled "
         "size "
-        "{:.4g},18 lw 1.6 lc rgb '{}', $tips using 1:2:3 with labels font ',11' tc rgb '#333333'\n",
-        0.05 * reach, colours[2]);
+        "{1:.4g},18 lw 1.6 lc rgb '{0}', $ends with points pt 7 ps 0.4 lc rgb '{0}', $tips using 1:2:3 with "
+        "labels "
+        "font ',11' tc rgb '#333333'\n",
+        colours[2], 0.05 * reach);
   }
 
   const Mechanism& mechanism_;

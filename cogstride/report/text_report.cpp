@@ -265,6 +265,13 @@ std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayo
         "and limits.start_speed, or give the swing of a stop time to die before turning round",
         std::abs(tally.lost_microsteps), tally.lost_microsteps >= 0 ? "short" : "ahead"));
   }
+  if (!tally.stands_as_asked() && tally.losses.empty() && tally.missed() == 0) {
+    found.push_back(fmt::format(
+        "it stands {:.4g} {} from where its steps lead: the rotor did not follow its field. Look at the "
+        "order of the coil lines (lines.a_plus and the next three, board.terminals), at the speed and at "
+        "the load",
+        std::abs(*tally.asked - tally.made), tally.unit));
+  }
   return found;
 }
 

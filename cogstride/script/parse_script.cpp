@@ -84,7 +84,7 @@ class LineReader {
     const Word& name = word("the name of a mechanism");
     try {
       const Mechanism& mechanism = mechanism_named(rig_, name.text);
-      require_step_dir_stepper(mechanism);
+      require_movable_stepper(mechanism);
       return static_cast<std::size_t>(&mechanism - rig_.mechanisms.data());
     } catch (const RangeError& error) {
       throw wrong(name, error.what());
@@ -208,7 +208,12 @@ class ScriptParser {
   void read_home(LineReader& reader, Statement& statement) {
     statement.mechanism = reader.mechanism();
     const Mechanism& mechanism = rig_.mechanisms[statement.mechanism];
-    if (mechanism.homing) return;
+    if (mechanism.homing && !mechanism.home_switch()->is_window) return;
+    if (mechanism.homing) {
+      throw Wrong{statement.place.column, statement.text.size(),
+                  fmt::format("{} homes to a window ({}), which is not done yet: only to a switch at an end",
+                              mechanism.name, mechanism.homing->sensor)};
+    }
     throw Wrong{statement.place.column, statement.text.size(),
                 fmt::format("{} has nothing to home with: its rig has no homing table", mechanism.name)};
   }

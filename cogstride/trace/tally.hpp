@@ -1,6 +1,7 @@
 // What one mechanism was asked to do and what it did, counted at the lines and in the plant.
 #pragma once
 
+#include <cmath>
 #include <cstdint>
 #include <optional>
 #include <string>
@@ -31,13 +32,19 @@ struct MechanismTally {
   Tick shortest_step_level = never;      ///< shortest level seen on STEP
   std::string enable_wanted{};           ///< the level that switches the board on: low or high
   double shortest_allowed = 0.0;         ///< s, that its inputs need of STEP
+  double full_step = 0.0;                ///< of the output, in `unit`; 0: not known
   std::int64_t microsteps_a_period = 0;  ///< what a slip loses
   std::int64_t lost_microsteps = 0;      ///< by the rotor's angle: positive when it stands short, forwards
   std::vector<LossTally> losses{};       ///< the first of them
 
   [[nodiscard]] std::int64_t missed() const { return missed_off + missed_waking + missed_short; }
+  /// Whether it stands where it was asked to, but for what friction and load hold a rotor off its field.
+  [[nodiscard]] bool stands_as_asked() const {
+    return !asked || full_step == 0.0 || std::abs(*asked - made) <= full_step;
+  }
   [[nodiscard]] bool is_sound() const {
-    return missed() == 0 && wrong_direction == 0 && lost_microsteps == 0 && losses.empty();
+    return missed() == 0 && wrong_direction == 0 && lost_microsteps == 0 && losses.empty() &&
+           stands_as_asked();
   }
 };
 

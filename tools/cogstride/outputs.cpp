@@ -33,7 +33,7 @@ Outputs::Outputs(const OutputOptions& options, const Mechanism& shown, std::size
     : plot_(options.plot) {
   check_names(options);
   if (!options.plot.empty()) {
-    thinned_.emplace(speed_signal, static_cast<LineId>(shown.step_dir_lines().step.number));
+    thinned_.emplace(speed_signal, static_cast<LineId>(board_lines(shown.wiring).front().line.number));
     fork_.add(*thinned_);
   }
   if (!options.waves.empty()) {

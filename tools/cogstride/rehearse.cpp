@@ -94,16 +94,18 @@ Status run_rehearse(const RehearseOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Script script = read_script(options.script, rig);
   const auto movable = std::find_if(rig.mechanisms.begin(), rig.mechanisms.end(),
-                                    [](const Mechanism& m) { return m.is_step_dir_stepper(); });
+                                    [](const Mechanism& m) { return m.is_movable_stepper(); });
   if (movable == rig.mechanisms.end())
-    throw Error(fmt::format("{}: has no mechanism to rehearse: so far those are steppers on STEP/DIR boards",
-                            options.rig));
+    throw Error(
+        fmt::format("{}: has no mechanism to rehearse: so far those are steppers on STEP/DIR boards, "
+                    "transistor arrays and dual H-bridges",
+                    options.rig));
   const Mechanism& shown =
       rig.mechanisms[first_moved(script.statements)
                          .value_or(static_cast<std::size_t>(movable - rig.mechanisms.begin()))];
   // Signals go by movers, which are the mechanisms of that kind.
-  const auto movers_before = std::count_if(rig.mechanisms.data(), &shown,
-                                           [](const Mechanism& m) { return m.is_step_dir_stepper(); });
+  const auto movers_before =
+      std::count_if(rig.mechanisms.data(), &shown, [](const Mechanism& m) { return m.is_movable_stepper(); });
   const std::size_t first_signal =
       SimulatedBench::signals_a_mechanism * static_cast<std::size_t>(movers_before);
 
@@ -115,7 +117,7 @@ Status run_rehearse(const RehearseOptions& options) {
                              .trace = &outputs.sink()});
   std::vector<StepperMover*> movers;
   for (const Mechanism& mechanism : rig.mechanisms)
-    movers.push_back(mechanism.is_step_dir_stepper() ? &bench.mover(mechanism.name) : nullptr);
+    movers.push_back(mechanism.is_movable_stepper() ? &bench.mover(mechanism.name) : nullptr);
   ScriptPlayer player(script, movers, rig.controller.timer_clock);
 
   std::signal(SIGINT, note_interrupt);

@@ -1,0 +1,69 @@
+#include "cogstride/board/step_driver.hpp"
+
+namespace cogstride {
+namespace {
+
+std::variant<StepDirDriver, CoilDriver> driver_for(const Mechanism& mechanism, MechanismId id,
+                                                   ExactFrequency clock) {
+  require_movable_stepper(mechanism);
+  if (std::holds_alternative<CoilWiring>(mechanism.wiring)) return CoilDriver(mechanism, id);
+  return StepDirDriver(mechanism, id, clock);
+}
+
+}  // namespace
+
+StepDriver::StepDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock)
+    : kind_(driver_for(mechanism, id, clock)) {}
+
+std::vector<LineSetup> StepDriver::line_setups() const {
+  return std::visit([](const auto& kind) { return kind.line_setups(); }, kind_);
+}
+MechanismId StepDriver::id() const {
+  return std::visit([](const auto& kind) { return kind.id(); }, kind_);
+}
+std::optional<LineId> StepDriver::step_line() const {
+  const auto* const step_dir = std::get_if<StepDirDriver>(&kind_);
+  return step_dir == nullptr ? std::nullopt : std::optional(step_dir->step_line());
+}
+std::int64_t StepDriver::row_at(Tick at) const {
+  return std::get<CoilDriver>(kind_).step_at(at);
+}
+
+Tick StepDriver::wake() const {
+  const auto* const step_dir = std::get_if<StepDirDriver>(&kind_);
+  return step_dir == nullptr ? 0 : step_dir->wake();
+}
+Tick StepDriver::dir_steady_before() const {
+  const auto* const step_dir = std::get_if<StepDirDriver>(&kind_);
+  return step_dir == nullptr ? 0 : step_dir->dir_steady_before();
+}
+Tick StepDriver::dir_steady_after() const {
+  const auto* const step_dir = std::get_if<StepDirDriver>(&kind_);
+  return step_dir == nullptr ? 0 : step_dir->dir_steady_after();
+}
+Tick StepDriver::pulse_width() const {
+  const auto* const step_dir = std::get_if<StepDirDriver>(&kind_);
+  return step_dir == nullptr ? 1 : step_dir->pulse_width();
+}
+
+void StepDriver::put_enable(Lines& lines, Tick at, bool on) {
+  std::visit([&](auto& kind) { kind.put_enable(lines, at, on); }, kind_);
+}
+void StepDriver::put_direction(Lines& lines, Tick at, bool forwards) {
+  if (const auto* const step_dir = std::get_if<StepDirDriver>(&kind_))
+    step_dir->put_direction(lines, at, forwards);
+}
+void StepDriver::put_run(Lines& lines, FineTick start, const chip::PulseRun& run,
+                         std::optional<StopOn> stop) {
+  if (const auto* const step_dir = std::get_if<StepDirDriver>(&kind_)) {
+    step_dir->put_run(lines, start, run, stop);
+  } else {
+    std::get<CoilDriver>(kind_).put_run(lines, start, run);
+  }
+}
+Withdrawn StepDriver::withdraw(Lines& lines, Tick from) {
+  if (auto* const coils = std::get_if<CoilDriver>(&kind_)) return coils->withdraw(lines, from);
+  return lines.withdraw(id(), from);
+}
+
+}  // namespace cogstride

@@ -1,0 +1,39 @@
+// The controller's side of whatever makes a stepper step: a STEP/DIR board, or coils that it switches itself.
+#pragma once
+
+#include <optional>
+#include <variant>
+
+#include "cogstride/board/coil_driver.hpp"
+#include "cogstride/board/step_dir.hpp"
+
+namespace cogstride {
+
+class StepDriver {
+ public:
+  /// @throws RangeError for a board of another kind
+  StepDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock);
+
+  [[nodiscard]] std::vector<LineSetup> line_setups() const;
+  [[nodiscard]] MechanismId id() const;
+  /// The line whose pulses are the steps; nothing where each step is a row of levels.
+  [[nodiscard]] std::optional<LineId> step_line() const;
+  /// Where rows are the steps, the step that is on the lines.
+  [[nodiscard]] std::int64_t row_at(Tick at) const;
+
+  [[nodiscard]] Tick wake() const;
+  [[nodiscard]] Tick dir_steady_before() const;
+  [[nodiscard]] Tick dir_steady_after() const;
+  [[nodiscard]] Tick pulse_width() const;
+
+  void put_enable(Lines& lines, Tick at, bool on);
+  void put_direction(Lines& lines, Tick at, bool forwards);
+  /// @param stop  where rows are the steps, acted on by whoever reads the edge, not by the lines
+  void put_run(Lines& lines, FineTick start, const chip::PulseRun& run, std::optional<StopOn> stop);
+  Withdrawn withdraw(Lines& lines, Tick from);
+
+ private:
+  std::variant<StepDirDriver, CoilDriver> kind_;
+};
+
+}  // namespace cogstride
