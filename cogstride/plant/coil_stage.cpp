@@ -86,19 +86,25 @@ double CoilStage::limit() const {
   return current_limit_ > 0.0 ? current_limit_ : no_limit;
 }
 
-/// A half coil between supply and transistor: current one way only, and back through its diode.
-void CoilStage::run_half(std::size_t half, double seconds, double emf) {
-  ChoppedWinding& coil = coils_[half];
-  if (on_[half]) {
-    coil.regulate(seconds, no_limit, emf, parts_);
-    coil.current = std::max(0.0, coil.current);
+/// Two half coils on the same iron, wound against each other, each between supply and transistor. With both
+/// on, V = R i+ + L d(i+ - i-)/dt + e and V = R i- - L d(i+ - i-)/dt - e leave  L di/dt = -R i / 2 - e  of
+/// the difference; with none, the diodes drive it back into the supply.
+void CoilStage::run_halves(std::size_t coil, double seconds, double emf) {
+  ChoppedWinding& winding = coils_[coil];
+  const bool plus = on_[2 * coil];
+  const bool minus = on_[2 * coil + 1];
+  if (plus && minus) {
+    winding.current -= (0.5 * parts_.resistance * winding.current + emf) / parts_.inductance * seconds;
+  } else if (plus || minus) {
+    winding.regulate(seconds, field_of(coil) * no_limit, emf, parts_);
   } else {
-    coil.release(seconds, emf, parts_);
+    winding.release(seconds, emf, parts_);
   }
 }
 
-void CoilStage::run_bridge(std::size_t coil, int way, double seconds, double emf) {
+void CoilStage::run_bridge(std::size_t coil, double seconds, double emf) {
   ChoppedWinding& winding = coils_[coil];
+  const int way = field_of(coil);
   if (!is_enabled()) {
     winding.release(seconds, emf, parts_);
   } else if (way != 0) {
@@ -110,28 +116,21 @@ void CoilStage::run_bridge(std::size_t coil, int way, double seconds, double emf
 }
 
 void CoilStage::run(double seconds, double emf_a, double emf_b) {
-  if (!unipolar_) {
-    run_bridge(0, field_a(), seconds, emf_a);
-    run_bridge(2, field_b(), seconds, emf_b);
-    return;
+  if (unipolar_) {
+    run_halves(0, seconds, emf_a);
+    run_halves(1, seconds, emf_b);
+  } else {
+    run_bridge(0, seconds, emf_a);
+    run_bridge(1, seconds, emf_b);
   }
-  run_half(0, seconds, emf_a);
-  run_half(1, seconds, -emf_a);
-  run_half(2, seconds, emf_b);
-  run_half(3, seconds, -emf_b);
 }
 
 bool CoilStage::has_settled() const {
   const double full = (parts_.supply_voltage - parts_.drop) / (parts_.resistance + parts_.supply_resistance);
   const double wanted = std::min(full, limit());
   const auto near = [&](double current, int way) { return std::abs(current - way * wanted) < 0.05 * wanted; };
-  if (unipolar_) {
-    for (std::size_t i = 0; i < coils_.size(); ++i)
-      if (!near(coils_[i].current, on_[i] ? 1 : 0)) return false;
-    return true;
-  }
-  return near(coils_[0].current, is_enabled() ? field_a() : 0) &&
-         near(coils_[2].current, is_enabled() ? field_b() : 0);
+  const bool enabled = unipolar_ || is_enabled();
+  return near(coils_[0].current, enabled ? field_a() : 0) && near(coils_[1].current, enabled ? field_b() : 0);
 }
 
 }  // namespace cogstride

@@ -32,8 +32,10 @@ class CoilStage {
 
   /// Lets the currents run for `seconds` against back-EMFs of the two coils, forwards, in volts.
   void run(double seconds, double emf_a, double emf_b);
-  [[nodiscard]] double current_a() const { return coils_[0].current - coils_[1].current; }
-  [[nodiscard]] double current_b() const { return coils_[2].current - coils_[3].current; }
+  /// Of a coil, forwards; of a unipolar one that of A+ less that of A-: its halves share their iron, so that
+  /// only the difference makes a field.
+  [[nodiscard]] double current_a() const { return coils_[0].current; }
+  [[nodiscard]] double current_b() const { return coils_[1].current; }
   /// Currents have come to rest, the rotor standing still.
   [[nodiscard]] bool has_settled() const;
 
@@ -42,8 +44,9 @@ class CoilStage {
   [[nodiscard]] int field_a() const { return (on_[0] ? 1 : 0) - (on_[1] ? 1 : 0); }
   [[nodiscard]] int field_b() const { return (on_[2] ? 1 : 0) - (on_[3] ? 1 : 0); }
   [[nodiscard]] double limit() const;
-  void run_half(std::size_t half, double seconds, double emf);
-  void run_bridge(std::size_t coil, int way, double seconds, double emf);
+  void run_halves(std::size_t coil, double seconds, double emf);
+  void run_bridge(std::size_t coil, double seconds, double emf);
+  [[nodiscard]] int field_of(std::size_t coil) const { return coil == 0 ? field_a() : field_b(); }
   void follow_field();
 
   std::array<DrivenLine, 4> ends_;  // that really feed A+, A-, B+, B-
@@ -55,7 +58,7 @@ class CoilStage {
   ActiveLevel enable_active_ = ActiveLevel::high;
   double current_limit_ = 0.0;  // A; 0: none
   std::array<bool, 4> on_{};
-  std::array<ChoppedWinding, 4> coils_{};  // bipolar: the first and the third alone
+  std::array<ChoppedWinding, 2> coils_{};
   double field_angle_ = 0.0;
   std::int64_t changes_ = 0;
 };
