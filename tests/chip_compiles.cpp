@@ -4,6 +4,6 @@
 #include "cogstride/chip/pulse_run.hpp"
 #include "cogstride/chip/tick.hpp"
 
-template class cogstride::chip::MicrostepTable<16, 63>;
+template class cogstride::chip::CoilSine<16, 63>;
 template class cogstride::chip::PulsePlayer<cogstride::chip::PulseRun>;
 template class cogstride::chip::PulsePlayer<cogstride::chip::NarrowPulseRun>;

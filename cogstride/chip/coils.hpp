@@ -5,7 +5,7 @@
 // by 90 degrees (whole steps) or 45 (half steps), and the rotor by a whole or a half step.
 //
 //   uint8_t ends = coil_row(Stepping::full, step);      // coil_a_plus | coil_b_plus
-//   MicrostepTable<8, 31>::current(phase)               // -31 ... 31, of coil A; of B a quarter later
+//   CoilSine<8, 31>::current(phase)               // -31 ... 31, of coil A; of B a quarter later
 //
 // C++14 with <stdint.h> alone; tables are made and checked while compiling, and looked up without division.
 #pragma once
@@ -91,13 +91,13 @@ constexpr double quarter_sine(double x) {
 /// Currents of a coil over an electrical turn of 4 x `microsteps`, in `levels` equal steps of the peak, each
 /// rounded to the nearest. @tparam microsteps 1 to 256, a full step; @tparam levels 1 to 32767
 template <int microsteps, int levels>
-class MicrostepTable {
+class CoilSine {
  public:
   static_assert(microsteps >= 1 && microsteps <= 256, "1 to 256 microsteps");
   static_assert(levels >= 1 && levels <= 32767, "1 to 32767 levels of current");
   static constexpr int phases = 4 * microsteps;
 
-  constexpr MicrostepTable() : quarter_() {
+  constexpr CoilSine() : quarter_() {
     for (int i = 0; i <= microsteps; ++i)
       quarter_[i] = static_cast<int16_t>(
           levels * coil_checks::quarter_sine(1.57079632679489661923 * i / microsteps) + 0.5);
@@ -138,10 +138,9 @@ class MicrostepTable {
   int16_t quarter_[microsteps + 1];
 };
 
-static_assert(MicrostepTable<1, 1>().is_monotone() && MicrostepTable<1, 1>().is_mirrored(), "full steps");
-static_assert(MicrostepTable<8, 31>().is_monotone() && MicrostepTable<8, 31>().is_mirrored(),
-              "8 of 31 levels");
-static_assert(MicrostepTable<256, 255>().is_monotone(), "256 of 255 levels");
+static_assert(CoilSine<1, 1>().is_monotone() && CoilSine<1, 1>().is_mirrored(), "full steps");
+static_assert(CoilSine<8, 31>().is_monotone() && CoilSine<8, 31>().is_mirrored(), "8 of 31 levels");
+static_assert(CoilSine<256, 255>().is_monotone(), "256 of 255 levels");
 
 }  // namespace chip
 }  // namespace cogstride

@@ -33,7 +33,7 @@ TEST(CoilRow, GoesOnForEverBothWays) {
 /// Against the sine of the library, for each place of a table.
 template <int microsteps, int levels>
 void check_table() {
-  constexpr MicrostepTable<microsteps, levels> table;
+  constexpr CoilSine<microsteps, levels> table;
   static_assert(table.is_mirrored(), "backwards mirrors forwards");
   EXPECT_TRUE(table.is_monotone()) << microsteps << " of " << levels;
   for (int phase = 0; phase < table.phases; ++phase) {
@@ -43,7 +43,7 @@ void check_table() {
   }
 }
 
-TEST(MicrostepTable, IsTheSineRoundedToTheNearestLevel) {
+TEST(CoilSine, IsTheSineRoundedToTheNearestLevel) {
   check_table<1, 1>();
   check_table<2, 3>();
   check_table<4, 15>();
@@ -57,8 +57,8 @@ TEST(MicrostepTable, IsTheSineRoundedToTheNearestLevel) {
   check_table<256, 32767>();
 }
 
-TEST(MicrostepTable, TurnsTheFieldByEqualAnglesWithinItsLevels) {
-  constexpr MicrostepTable<16, 255> table;
+TEST(CoilSine, TurnsTheFieldByEqualAnglesWithinItsLevels) {
+  constexpr CoilSine<16, 255> table;
   double worst = 0.0;
   for (int phase = 0; phase < table.phases; ++phase) {
     const double ideal = 2.0 * M_PI * phase / table.phases;

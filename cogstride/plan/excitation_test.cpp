@@ -81,7 +81,7 @@ TEST(Excitation, WithFewLevelsIsTheTableOfTheChip) {
   traverse.step_dir().microsteps = 16;
   traverse.step_dir().current_levels = 31;
   const Excitation coarse = excitation_of(traverse);
-  constexpr chip::MicrostepTable<16, 31> table;
+  constexpr chip::CoilSine<16, 31> table;
   ASSERT_EQ(coarse.rows.size(), 64u);
   for (std::size_t i = 0; i < 64; ++i) {
     const int phase = static_cast<int>((i + 8) % 64);  // step 0 stands between the coils
