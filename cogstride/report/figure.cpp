@@ -17,7 +17,11 @@ constexpr double band_height = 0.62;
 
 class Plot {
  public:
-  Plot(const ThinnedTrace& trace, const FigureContent& content) : trace_(trace), content_(content) {}
+  Plot(const ThinnedTrace& trace, const FigureContent& content) : trace_(trace), content_(content) {
+    const std::vector<TracedLine>& lines = trace.layout().lines;
+    for (std::size_t i = 0; i < lines.size(); ++i)
+      if (lines[i].name.rfind(content.lines_of + ".", 0) == 0) shown_.push_back(i);
+  }
 
   std::string commands(const std::string& terminal, const std::string& output) {
     add("set terminal {}\nset output {}\n", terminal, gnuplot_text(output));
@@ -54,7 +58,7 @@ class Plot {
       }
       add("EOD\n");
     }
-    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
+    for (const std::size_t i : shown_) {
       add("$line{} << EOD\n", i);
       const double base = band(i);
       double at = 0.0;
@@ -73,7 +77,8 @@ class Plot {
 
   /// Lines from the top down, in the order of the rig.
   [[nodiscard]] double band(std::size_t line) const {
-    return static_cast<double>(trace_.bursts().size() - 1 - line);
+    const auto place = std::find(shown_.begin(), shown_.end(), line) - shown_.begin();
+    return static_cast<double>(static_cast<std::ptrdiff_t>(shown_.size()) - 1 - place);
   }
   [[nodiscard]] std::string short_name(std::size_t line) const {
     const std::string& name = trace_.layout().lines[line].name;
@@ -103,7 +108,7 @@ class Plot {
   }
 
   void band_labels(bool at_right) {
-    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
+    for (const std::size_t i : shown_) {
       add("set label {} {} at graph {}, first {:.3f} {} tc rgb '{}' noenhanced\n", i + 1,
           gnuplot_text(short_name(i)), at_right ? "1.012" : "-0.012", band(i) + band_height / 2,
           at_right ? "left" : "right", line_colours[i % 4]);
@@ -113,16 +118,16 @@ class Plot {
   void lines_panel(double bottom, double top) {
     add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.015, bottom + 0.035);
     add("set ylabel 'lines'\nset yrange [-0.25:{:.2f}]\nunset ytics\nset xtics format '%g s'\n",
-        static_cast<double>(trace_.bursts().size()) - 0.1);
+        static_cast<double>(shown_.size()) - 0.1);
     band_labels(true);
     add("plot ");
-    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
+    for (const std::size_t i : shown_) {
       const bool filled = trace_.bursts()[i].size() > 0 && short_name(i) == "step";
       if (filled) {
         add("{}$line{} using 1:({:.3f}):2 with filledcurves fs solid 0.45 noborder lc rgb '{}'",
-            i == 0 ? "" : ", ", i, band(i), line_colours[i % 4]);
+            i == shown_.front() ? "" : ", ", i, band(i), line_colours[i % 4]);
       } else {
-        add("{}$line{} with lines lw 2 lc rgb '{}'", i == 0 ? "" : ", ", i, line_colours[i % 4]);
+        add("{}$line{} with lines lw 2 lc rgb '{}'", i == shown_.front() ? "" : ", ", i, line_colours[i % 4]);
       }
     }
     add("\n");
@@ -136,7 +141,7 @@ class Plot {
     const Tick span = edges.back().at - from;
     const double milliseconds = 1000.0 / trace_.layout().ticks_per_second();
     const double before = -0.04 * static_cast<double>(span) * milliseconds;
-    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
+    for (const std::size_t i : shown_) {
       add("$close{} << EOD\n", i);
       bool high = trace_.levels_before()[i];
       double at = before;
@@ -159,14 +164,16 @@ class Plot {
     add("set xlabel 'milliseconds from {:.4f} s: the first pulses of the fastest move'\n", seconds(from));
     add("set ylabel 'close up'\n");
     add("plot ");
-    for (std::size_t i = 0; i < trace_.bursts().size(); ++i) {
-      add("{}$close{} with lines lw 1.5 lc rgb '{}'", i == 0 ? "" : ", ", i, line_colours[i % 4]);
+    for (const std::size_t i : shown_) {
+      add("{}$close{} with lines lw 1.5 lc rgb '{}'", i == shown_.front() ? "" : ", ", i,
+          line_colours[i % 4]);
     }
     add("\n");
   }
 
   const ThinnedTrace& trace_;
   const FigureContent& content_;
+  std::vector<std::size_t> shown_{};  // lines, by their place in the layout
   std::string text_;
 };
 

@@ -20,6 +20,7 @@ struct Curve {
 
 struct FigureContent {
   std::string title;
+  std::string lines_of;  ///< mechanism whose lines are drawn
   std::vector<Curve> position;
   std::vector<Curve> speed;
   std::string position_unit;

@@ -109,8 +109,8 @@ TEST_F(ReportTest, FiguresComeAsPngAndSvg) {
     trace.edge(at + 206, LineId{4}, false);
   }
   trace.end(480'000);
-  const FigureContent content{
-      "a \"quoted\" title", {{0, "asked", "#1f5fa8"}}, {{1, "speed", "#1f5fa8"}}, "mm", "mm/s"};
+  const FigureContent content{"a \"quoted\" title",      "traverse", {{0, "asked", "#1f5fa8"}},
+                              {{1, "speed", "#1f5fa8"}}, "mm",       "mm/s"};
   write_figure(path("a.png"), trace, content);
   write_figure(path("a.svg"), trace, content);
   const std::string png = read_text_file(path("a.png"));

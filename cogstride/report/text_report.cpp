@@ -282,7 +282,13 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
             sound ? "all as asked," : "SOMETHING IS WRONG,", report.tally.seconds);
   if (!report.tally.fault.empty()) page.line("  fault: {}", report.tally.fault);
   happenings(page, log);
+  std::vector<std::string> untouched;
   for (const MechanismTally& tally : report.tally.mechanisms) {
+    const auto is_its = [&](const TraceEvent& event) { return event.who == tally.name; };
+    if (tally.pulses == 0 && std::none_of(log.events().begin(), log.events().end(), is_its)) {
+      untouched.push_back(tally.name);
+      continue;
+    }
     page.line("");
     if (tally.asked) {
       page.line("{}: asked to stand at {:.6g} {}, stands at {:.3f} {}", tally.name, *tally.asked, tally.unit,
@@ -297,6 +303,7 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
              tally.losses.empty() ? "none" : fmt::format("{} microsteps", std::abs(tally.lost_microsteps)));
     for (const std::string& complaint : complaints(tally, log.layout())) page.line("  ! {}", complaint);
   }
+  if (!untouched.empty()) page.line("\nnot moved: {}", fmt::join(untouched, ", "));
   return page.take();
 }
 

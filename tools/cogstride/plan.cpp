@@ -26,6 +26,7 @@ FigureContent figure_content(const PlanFigures& figures) {
   FigureContent content;
   content.title =
       fmt::format("{}: {} to {} in {:.3f} s", figures.mechanism, figures.from, figures.to, figures.duration);
+  content.lines_of = figures.mechanism;
   content.position = {{0, "planned", "#1f5fa8"}};
   content.speed = {{1, "planned", "#1f5fa8"}};
   content.position_unit = figures.unit;

@@ -81,6 +81,7 @@ FigureContent figure_content(const RehearsalReport& report, const Mechanism& mec
   FigureContent content;
   content.title = fmt::format("{}: {} on the simulated bench, {}", mechanism.name, report.script,
                               report.tally.is_sound() ? "all as asked" : "something is wrong");
+  content.lines_of = mechanism.name;
   content.position = {{asked + 1, "made", "#1f5fa8", 4}, {asked, "asked", "#e0a030", 1}};
   content.speed = {{asked + 2, "made", "#1f5fa8"}};
   content.position_unit = display_unit(kind, 0);
