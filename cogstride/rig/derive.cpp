@@ -19,9 +19,18 @@ double top_shaft_speed(const Mechanism& mechanism) {
   return shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
 }
 
-double stage_loss(const Mechanism& mechanism, double current) {
+/// Of an H-bridge, which `stage_resistance` describes whole; of an inverter, whose transistors carry the current
+/// of two phases by six steps, or of three sines: 3/2 of the squares and 6/pi of the sum.
+double rotary_board_loss(const Mechanism& mechanism, double current) {
   const BoardStage& stage = stage_of(mechanism.board);
-  return current * current * stage.resistance.base() + current * stage.drop.base();
+  double squares = 1.0;
+  double sum = 1.0;
+  if (const auto* const motor = std::get_if<BrushlessMotor>(&mechanism.motor)) {
+    const bool sine = motor->back_emf == BrushlessMotor::BackEmf::sine;
+    squares = sine ? 1.5 : 2.0;
+    sum = sine ? 6.0 / pi : 2.0;
+  }
+  return squares * current * current * stage.resistance.base() + sum * current * stage.drop.base();
 }
 
 Losses stepper_losses(const Mechanism& mechanism) {
@@ -99,8 +108,7 @@ std::optional<Losses> steady_losses(const Mechanism& mechanism) {
   Losses losses;
   losses.current = load_torque(model, top_shaft_speed(mechanism)) / model.torque_per_ampere;
   losses.winding = model.winding_loss * losses.current * losses.current;
-  losses.board = stage_loss(mechanism, losses.current) *
-                 (std::holds_alternative<BrushlessMotor>(mechanism.motor) ? 2.0 : 1.0);
+  losses.board = rotary_board_loss(mechanism, losses.current);
   return losses;
 }
 
@@ -121,8 +129,10 @@ SupplyDraw supply_draw(const Mechanism& mechanism) {
   if (is_rotary_motor(mechanism)) {
     const RotaryMotorModel model = model_of(mechanism);
     const double shaft = top_shaft_speed(mechanism);
+    // Work and heat: the supply gives what the shaft takes and what winding and board lose.
     const auto draw = [&](double current) {
-      const double power = model.emf * shaft * current + model.resistance * current * current;
+      const double power = model.torque_per_ampere * shaft * current +
+                           model.winding_loss * current * current + rotary_board_loss(mechanism, current);
       return std::min(current, power / volts);
     };
     return {draw(std::min(model.current_limit, volts / model.resistance)),
