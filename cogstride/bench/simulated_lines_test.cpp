@@ -188,7 +188,6 @@ TEST_F(SimulatedLinesTest, SamplesAnInputLineOnRequest) {
   EXPECT_EQ(levels, (std::vector<int>{0, 1, 1, 1})) << "sample at 40, edge at 50, samples at 60 and 80";
 }
 
-// ---- PWM --------------------------------------------------------------------------------------------------
 
 struct PwmSeen {
   Tick line_on = 0;
@@ -266,7 +265,6 @@ TEST(PwmTimer, RefusesWhatItCannotDo) {
   EXPECT_EQ(timer.next(), never);
 }
 
-// ---- A current loop through Lines alone -------------------------------------------------------------------
 
 /// A resistor and inductor behind one PWM line that switches 24 V, with a shunt amplifier.
 class RlPlant final : public Plant {

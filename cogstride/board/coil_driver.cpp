@@ -3,20 +3,10 @@
 #include <array>
 #include <span>
 
+#include "cogstride/board/line_levels.hpp"
 #include "cogstride/plan/excitation.hpp"
 
 namespace cogstride {
-namespace {
-
-LineId line_id(const DrivenLine& line) {
-  return static_cast<LineId>(line.number);
-}
-
-bool level_for(const DrivenLine& line, bool on) {
-  return on == (line.active == ActiveLevel::high);
-}
-
-}  // namespace
 
 CoilDriver::CoilDriver(const Mechanism& mechanism, MechanismId id)
     : name_(mechanism.name),

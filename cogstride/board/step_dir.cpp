@@ -6,20 +6,10 @@
 #include <array>
 #include <span>
 
+#include "cogstride/board/line_levels.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 
 namespace cogstride {
-namespace {
-
-LineId line_id(const DrivenLine& line) {
-  return static_cast<LineId>(line.number);
-}
-
-bool level_for(const DrivenLine& line, bool on) {
-  return on == (line.active == ActiveLevel::high);
-}
-
-}  // namespace
 
 StepDirDriver::StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock)
     : name_(mechanism.name),

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/board/line_levels.hpp"
 #include "cogstride/chip/coils.hpp"
 #include "cogstride/plan/excitation.hpp"
 
@@ -54,8 +55,8 @@ CoilStage::CoilStage(const Mechanism& mechanism)
 
 std::vector<LineId> CoilStage::hears() const {
   std::vector<LineId> lines;
-  for (const DrivenLine& coil : ends_) lines.push_back(static_cast<LineId>(coil.number));
-  if (enable_) lines.push_back(static_cast<LineId>(enable_->number));
+  for (const DrivenLine& coil : ends_) lines.push_back(line_id(coil));
+  if (enable_) lines.push_back(line_id(*enable_));
   return lines;
 }
 
@@ -64,7 +65,7 @@ void CoilStage::set(std::size_t input, bool high) {
     enabled_ = high == (enable_active_ == ActiveLevel::high);
     return;
   }
-  const bool on = high == (ends_[input].active == ActiveLevel::high);
+  const bool on = high == level_for(ends_[input], true);
   if (on_[input] == on) return;
   on_[input] = on;
   ++changes_;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/board/line_levels.hpp"
 #include "cogstride/lines/noise.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 
@@ -13,10 +14,6 @@ namespace {
 constexpr double hard_end_rad_per_s = 2.0 * pi * 1500.0;
 constexpr double hard_end_damping = 0.3;
 constexpr double settling_time = 0.01;  // s of standing still before physics is skipped
-
-LineId line_of(const DrivenLine& line) {
-  return static_cast<LineId>(line.number);
-}
 
 }  // namespace
 
@@ -48,8 +45,8 @@ StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
     hears_ = coils->hears();
   } else {
     const StepDirWiring& wiring = mechanism.step_dir_lines();
-    hears_ = {line_of(wiring.step), line_of(wiring.dir)};
-    if (wiring.enable) hears_.push_back(line_of(*wiring.enable));
+    hears_ = {line_id(wiring.step), line_id(wiring.dir)};
+    if (wiring.enable) hears_.push_back(line_id(*wiring.enable));
     parts_.off_time = mechanism.step_dir().chopper_off_time.base();
   }
 

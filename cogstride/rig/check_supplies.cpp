@@ -114,9 +114,6 @@ void check_sensor_supplies(MechanismSheet& sheet) {
   }
 }
 
-// --- The supply as a whole
-// ----------------------------------------------------------------------------------
-
 /// What a mechanism can pump back into its supply.
 struct Returned {
   double energy = 0.0;  ///< J, of its motion at top speed
@@ -140,10 +137,7 @@ Returned returned_by(const Mechanism& mechanism) {
     returned.power = inertia * ramp * shaft - steady_losses(mechanism)->winding;
   } else if (std::holds_alternative<StepServo>(mechanism.motor)) {
     returned.power = inertia * ramp * shaft;
-  } else {
-    returned.energy = 0.0;
   }
-  returned.power = std::max(0.0, returned.power);
   return returned;
 }
 
@@ -151,17 +145,16 @@ void check_braking(const Rig& rig, const Supply& supply, FindingSheet& sheet) {
   const std::string key = "supply." + supply.name;
   Returned all;
   std::optional<double> stands;
-  bool any = false;
   for (const Mechanism& mechanism : rig.mechanisms) {
     if (mechanism.supply.name != supply.name) continue;
+    const auto& highest = stage_of(mechanism.board).highest_supply;
+    if (highest) stands = std::min(stands.value_or(highest->base()), highest->base());
     const Returned one = returned_by(mechanism);
+    if (one.power <= 0.0) continue;  // its own windings take what its motion holds
     all.energy += one.energy;
     all.power += one.power;
-    const auto& highest = stage_of(mechanism.board).highest_supply;
-    any = any || one.power > 0.0;
-    if (highest) stands = std::min(stands.value_or(highest->base()), highest->base());
   }
-  if (!any || all.power <= 0.0 || !stands) return;
+  if (all.power <= 0.0 || !stands) return;  // supply-over-board says which figure is missing
   const double volts_now = supply.voltage.base();
   if (volts_now > *stands) return;  // supply-over-board says so
   if (supply.clamp_voltage) {

@@ -19,8 +19,8 @@ double top_shaft_speed(const Mechanism& mechanism) {
   return shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
 }
 
-/// Of an H-bridge, which `stage_resistance` describes whole; of an inverter, whose transistors carry the current
-/// of two phases by six steps, or of three sines: 3/2 of the squares and 6/pi of the sum.
+/// Of an H-bridge, which `stage_resistance` describes whole; of an inverter, whose transistors carry the
+/// current of two phases by six steps, or of three sines: 3/2 of the squares and 6/pi of the sum.
 double rotary_board_loss(const Mechanism& mechanism, double current) {
   const BoardStage& stage = stage_of(mechanism.board);
   double squares = 1.0;

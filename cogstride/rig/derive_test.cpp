@@ -44,7 +44,8 @@ TEST(Derive, WhatASupplyGivesIsHeatAndWork) {
               (0.0625 * shaft * current + 2.85 * current * current) / 24.0, 1e-9);
   // The spindle at 4 A and 1800 rpm: its work, and the loss of three phases and three transistors.
   const double work = std::sqrt(3.0) / 2.0 * 0.06 * 4.0 * 60.0 * pi;
-  EXPECT_NEAR(supply_draw(of(rig, "spindle")).most, (work + 0.75 * 0.42 * 16.0 + 1.5 * 0.03 * 16.0) / 24.0, 1e-9);
+  EXPECT_NEAR(supply_draw(of(rig, "spindle")).most, (work + 0.75 * 0.42 * 16.0 + 1.5 * 0.03 * 16.0) / 24.0,
+              1e-9);
   EXPECT_LE(supply_draw(of(rig, "letoff")).most, 2.5) << "never more than its current limit";
   const StepperFigures traverse = stepper_figures(of(rig, "traverse"), rig.controller);
   const SupplyDraw draw = supply_draw(of(rig, "traverse"));

@@ -16,9 +16,6 @@ namespace cogstride {
 
 inline constexpr std::int64_t most_lines = 1023;
 
-// --- Controller, supplies, parts between
-// --------------------------------------------------------------------
-
 template <class Keys>
 void declare(Keys& keys, Controller& controller) {
   keys.key("timer_clock", controller.timer_clock, {"one tick of it is the unit of time on all lines", "MHz"});
@@ -82,9 +79,6 @@ void declare(Keys& keys, BetweenPart& part) {
   keys.key("output_current", part.output_current, {"that it gives to a board's input", "mA"});
   keys.key("top_rate", part.top_rate, {"level changes a second that it passes", "kHz"});
 }
-
-// --- Motors
-// -------------------------------------------------------------------------------------------------
 
 template <class Keys>
 void declare(Keys& keys, MotorHeat& heat) {
@@ -172,9 +166,6 @@ void declare(Keys& keys, StepServo& motor) {
   keys.key("top_speed", motor.top_speed, {"", "rpm"});
   keys.key("current", motor.current, {"from its supply at rated torque and top speed", "A"});
 }
-
-// --- Boards
-// -------------------------------------------------------------------------------------------------
 
 template <class Keys>
 void declare(Keys& keys, BoardInputs& inputs) {
@@ -306,9 +297,6 @@ void declare(Keys& keys, PulseWidthInput& board) {
   declare(keys, board.stage);
 }
 
-// --- Lines
-// --------------------------------------------------------------------------------------------------
-
 template <class Keys>
 void declare(Keys& keys, CommonWiring& common) {
   keys.sensed("fault", common.fault, "output of the board: it has switched itself off");
@@ -395,9 +383,6 @@ void declare(Keys& keys, PulseWidthWiring& wiring, CommonWiring& common) {
   keys.line("pulse", wiring.pulse, ActiveLevel::high, "its width is the message");
   declare(keys, common);
 }
-
-// --- Load and limits
-// ----------------------------------------------------------------------------------------
 
 template <class Keys>
 void declare(Keys& keys, Load& load) {

@@ -31,9 +31,6 @@ std::optional<Part> kind_of(TomlTable& table, const std::vector<Kind<Part>>& kin
   return table.kind<Part>(kinds);
 }
 
-// --- Checks of several keys together
-// ------------------------------------------------------------------------
-
 void check(TomlTable& table, const Stepper& motor) {
   if (motor.full_steps > 0 && motor.full_steps % 4 != 0) {
     table.error(
@@ -135,9 +132,6 @@ void check(TomlTable& table, const PlaceSwitch& place_switch) {
                 "releases_at is the same as acts_at: on which side of it does it act?");
 }
 
-// --- Trains
-// -------------------------------------------------------------------------------------------------
-
 enum class TrainPart { belt, gear_pair, screw, toothed_drive };
 
 TrainStage read_stage(TomlTable& stage, bool is_last) {
@@ -192,9 +186,6 @@ OutputKind kind_of_output(const Train& train, TomlTable& mechanism) {
   const auto dimension = limits ? limits->dimension_of("speed") : std::nullopt;
   return dimension == powers_of<dimensions::Speed> ? OutputKind::linear : OutputKind::rotary;
 }
-
-// --- Limits, sensors, homing
-// --------------------------------------------------------------------------------
 
 void check_limits(TomlTable& table, const Limits& limits, const std::optional<HardEnds>& hard_ends) {
   const auto not_over = [&](const char* key, const OutputSpeed& speed) {
@@ -298,9 +289,6 @@ void read_load(TomlTable table, Mechanism& mechanism) {
   }
   table.finish();
 }
-
-// --- Boards and their lines
-// ---------------------------------------------------------------------------------
 
 void read_wiring(TomlTable table, Mechanism& mechanism) {
   mechanism.wiring = wiring_for(mechanism.board);
@@ -472,9 +460,6 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
   table.finish();
   return mechanism;
 }
-
-// --- The whole
-// ----------------------------------------------------------------------------------------------
 
 Controller read_controller(TomlTable table) {
   Controller controller;

@@ -23,9 +23,6 @@ MotorHeat warm(double resistance, double rise) {
   return heat;
 }
 
-// --- Motors
-// -------------------------------------------------------------------------------------------------
-
 void fill(Stepper& motor) {
   if (motor.phases == Stepper::Phases::bipolar) {
     motor.full_steps = 200;
@@ -86,9 +83,6 @@ void fill(StepServo& motor) {
   motor.current = 2.5_A;
 }
 
-// --- Boards
-// -------------------------------------------------------------------------------------------------
-
 void fill_common(BoardInputs& inputs, BoardStage& stage) {
   inputs.threshold = 2.4_V;
   inputs.resistance = 10000_ohm;
@@ -138,9 +132,6 @@ void fill(PulseWidthInput& board) {
   board.stage.thermal_resistance.reset();
   board.stage.highest_rise.reset();
 }
-
-// --- Lines
-// --------------------------------------------------------------------------------------------------
 
 class LineNumbers {
  public:
@@ -197,9 +188,6 @@ void fill_wiring(Mechanism& mechanism, std::int64_t& next) {
     mechanism.common.timer = "pulses";
   }
 }
-
-// --- Load and limits
-// ----------------------------------------------------------------------------------------
 
 OutputSpeed turning(ExactAngularSpeed speed) {
   return {speed};
