@@ -42,6 +42,16 @@ TraceEvent event_of(const MotionNote& note, const std::string& who) {
 
 }  // namespace
 
+std::size_t SimulatedBench::first_signal(const Rig& rig, const Mechanism& mechanism) {
+  require_movable_stepper(mechanism);
+  std::size_t movers_before = 0;
+  for (const Mechanism& other : rig.mechanisms) {
+    if (other.name == mechanism.name) break;
+    movers_before += other.is_movable_stepper() ? 1 : 0;
+  }
+  return signals_a_mechanism * movers_before;
+}
+
 SimulatedBench::SimulatedBench(Rig rig) : SimulatedBench(std::move(rig), Options{}) {}
 
 SimulatedBench::SimulatedBench(Rig rig, Options options)

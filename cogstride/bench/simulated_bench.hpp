@@ -29,6 +29,9 @@ class SimulatedBench final : public Bench {
   /// Traced signals of each mover, in their order: asked, made, speed, phase_a, phase_b.
   static constexpr std::size_t signals_a_mechanism = 5;
 
+  /// Place of a mechanism's first signal in a trace. @throws RangeError when it cannot be moved so far
+  [[nodiscard]] static std::size_t first_signal(const Rig& rig, const Mechanism& mechanism);
+
   explicit SimulatedBench(Rig rig);
   SimulatedBench(Rig rig, Options options);
 

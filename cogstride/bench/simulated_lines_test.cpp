@@ -188,7 +188,6 @@ TEST_F(SimulatedLinesTest, SamplesAnInputLineOnRequest) {
   EXPECT_EQ(levels, (std::vector<int>{0, 1, 1, 1})) << "sample at 40, edge at 50, samples at 60 and 80";
 }
 
-
 struct PwmSeen {
   Tick line_on = 0;
   Tick complement_on = 0;
@@ -264,7 +263,6 @@ TEST(PwmTimer, RefusesWhatItCannotDo) {
   EXPECT_THROW(timer.put(0, std::array{Compare{0, 101}}), RangeError);
   EXPECT_EQ(timer.next(), never);
 }
-
 
 /// A resistor and inductor behind one PWM line that switches 24 V, with a shunt amplifier.
 class RlPlant final : public Plant {

@@ -65,6 +65,34 @@ void require_movable_stepper(const Mechanism& mechanism) {
                   mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
 }
 
+void reverse(Mechanism& mechanism) {
+  const auto flip = [](DrivenLine& line) {
+    line.active = line.active == ActiveLevel::high ? ActiveLevel::low : ActiveLevel::high;
+  };
+  if (auto* const steps = std::get_if<StepDirWiring>(&mechanism.wiring)) {
+    const bool two_pulse = std::get<StepDirBoard>(mechanism.board).form == StepDirBoard::Form::two_pulse;
+    if (two_pulse) {
+      std::swap(steps->step, steps->dir);
+    } else {
+      flip(steps->dir);
+    }
+  } else if (auto* const coils = std::get_if<CoilWiring>(&mechanism.wiring)) {
+    std::swap(coils->coils[2], coils->coils[3]);
+  } else if (auto* const bridge = std::get_if<BridgeWiring>(&mechanism.wiring)) {
+    if (bridge->sign) flip(*bridge->sign);
+    std::swap(bridge->forward, bridge->backward);
+  } else if (auto* const gates = std::get_if<GateWiring>(&mechanism.wiring)) {
+    std::swap(gates->gates[2], gates->gates[4]);
+    std::swap(gates->gates[3], gates->gates[5]);
+    auto& active = std::get<SixGateInverter>(mechanism.board).gate_active;
+    std::swap(active[2], active[4]);
+    std::swap(active[3], active[5]);
+  }
+  for (Sensor& sensor : mechanism.sensors)
+    if (auto* const encoder = std::get_if<Encoder>(&sensor))
+      encoder->counts_backwards = !encoder->counts_backwards;
+}
+
 std::int64_t steps_a_motor_turn(const Mechanism& mechanism) {
   if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor)) return servo->steps_a_turn;
   const auto* const stepper = std::get_if<Stepper>(&mechanism.motor);

@@ -52,6 +52,11 @@ struct Mechanism {
 /// @throws RangeError, with what it is instead, unless it is a stepper that can be moved so far
 void require_movable_stepper(const Mechanism& mechanism);
 
+/// Drives the motor the other way and counts encoders with it: what `reversed` in a rig file comes to. What
+/// takes a pulse width has no lines to turn round: its angle is counted from the longest pulse (`reversed`
+/// itself says so).
+void reverse(Mechanism& mechanism);
+
 /// Microsteps (or steps of a servo) that one turn of the motor shaft takes; full or half steps of a board
 /// that switches coils. 0 for a motor that does not step.
 [[nodiscard]] std::int64_t steps_a_motor_turn(const Mechanism& mechanism);

@@ -84,6 +84,30 @@ TEST(Mechanism, AskedForAPartOfAnotherKindSaysSo) {
   EXPECT_THROW((void)fan.home_switch(), RangeError) << "homing without its switch";
 }
 
+TEST(Mechanism, ReversedTwiceIsAsItWas) {
+  Mechanism spindle{.name = "spindle"};
+  spindle.motor = BrushlessMotor{};
+  SixGateInverter board;
+  board.gate_active[4] = ActiveLevel::low;  // c high alone is active low
+  spindle.board = board;
+  GateWiring wiring;
+  for (std::size_t i = 0; i < 6; ++i)
+    wiring.gates[i] = {static_cast<std::int64_t>(10 + i), board.gate_active[i], {}};
+  spindle.wiring = wiring;
+  spindle.sensors = {Encoder{.lines_a_turn = 500}};
+  reverse(spindle);
+  const auto& gates = std::get<GateWiring>(spindle.wiring).gates;
+  EXPECT_EQ(gates[2].number, 14) << "phases B and C change places";
+  for (std::size_t i = 0; i < 6; ++i)
+    EXPECT_EQ(gates[i].active, std::get<SixGateInverter>(spindle.board).gate_active[i])
+        << "each keeps its polarity";
+  EXPECT_TRUE(std::get<Encoder>(spindle.sensors[0]).counts_backwards);
+  reverse(spindle);
+  for (std::size_t i = 0; i < 6; ++i)
+    EXPECT_EQ(std::get<GateWiring>(spindle.wiring).gates[i].number, 10 + static_cast<int>(i));
+  EXPECT_FALSE(std::get<Encoder>(spindle.sensors[0]).counts_backwards);
+}
+
 TEST(Mechanism, StepsATurnAreThoseOfTheBoard) {
   Mechanism creel{.name = "creel"};
   creel.stepper().full_steps = 24;

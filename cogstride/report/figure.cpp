@@ -15,7 +15,7 @@ constexpr const char* line_colours[] = {"#c25100", "#5b3a8e", "#6b6b6b", "#00796
 /// A line that falls silent for long is drawn across to this share of its band.
 constexpr double band_height = 0.62;
 
-class Plot {
+class Plot : private GnuplotScript {
  public:
   Plot(const ThinnedTrace& trace, const FigureContent& content) : trace_(trace), content_(content) {
     const std::vector<TracedLine>& lines = trace.layout().lines;
@@ -37,14 +37,10 @@ class Plot {
     lines_panel(0.225, 0.40);
     close_up(0.0, 0.20);
     add("unset multiplot\nunset output\n");
-    return std::move(text_);
+    return take();
   }
 
  private:
-  template <class... Arguments>
-  void add(fmt::format_string<Arguments...> format, Arguments&&... arguments) {
-    fmt::format_to(std::back_inserter(text_), format, std::forward<Arguments>(arguments)...);
-  }
   [[nodiscard]] double seconds(Tick at) const { return trace_.layout().seconds(at); }
 
   void write_data() {
@@ -174,7 +170,6 @@ class Plot {
   const ThinnedTrace& trace_;
   const FigureContent& content_;
   std::vector<std::size_t> shown_{};  // lines, by their place in the layout
-  std::string text_;
 };
 
 }  // namespace

@@ -1,8 +1,12 @@
 // Figures drawn by gnuplot through a pipe: PNG of 1280x800 or SVG, by the file's ending.
 #pragma once
 
+#include <fmt/format.h>
+
 #include <functional>
+#include <iterator>
 #include <string>
+#include <utility>
 
 namespace cogstride {
 
@@ -14,6 +18,19 @@ namespace cogstride {
 void draw_figure(
     const std::string& path,
     const std::function<std::string(const std::string& terminal, const std::string& output)>& commands);
+
+/// Commands for gnuplot, put together piece by piece.
+class GnuplotScript {
+ public:
+  template <class... Arguments>
+  void add(fmt::format_string<Arguments...> format, Arguments&&... arguments) {
+    fmt::format_to(std::back_inserter(text_), format, std::forward<Arguments>(arguments)...);
+  }
+  [[nodiscard]] std::string take() { return std::move(text_); }
+
+ private:
+  std::string text_{};
+};
 
 /// A text in quotes, as gnuplot reads it.
 [[nodiscard]] std::string gnuplot_text(const std::string& text);

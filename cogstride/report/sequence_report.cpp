@@ -36,7 +36,7 @@ std::optional<double> peak_current(const Mechanism& mechanism) {
   return board == nullptr ? std::nullopt : std::optional(board->current.base());
 }
 
-class SequenceFigure {
+class SequenceFigure : private GnuplotScript {
  public:
   SequenceFigure(const Mechanism& mechanism, const Excitation& excitation, bool backwards)
       : mechanism_(mechanism),
@@ -57,14 +57,10 @@ class SequenceFigure {
     }
     vectors();
     add("unset multiplot\nunset output\n");
-    return std::move(text_);
+    return take();
   }
 
  private:
-  template <class... Arguments>
-  void add(fmt::format_string<Arguments...> format, Arguments&&... arguments) {
-    fmt::format_to(std::back_inserter(text_), format, std::forward<Arguments>(arguments)...);
-  }
   static constexpr const char* colours[] = {"#c25100", "#5b3a8e", "#1f5fa8", "#00796b"};
 
   void left_panel(const char* label) {
@@ -166,7 +162,6 @@ class SequenceFigure {
   const Excitation& excitation_;
   std::vector<ExcitationRow> rows_;
   bool backwards_;
-  std::string text_{};
 };
 
 }  // namespace

@@ -242,10 +242,11 @@ class MechanismRows {
            {"resolution", count * degrees_a_second},
            {"dead_band", servo->dead_band.base() * degrees_a_second}});
       if (limits_.travel_from && limits_.travel_to) {
-        const double way = (limits_.travel_to->base - limits_.travel_from->base).to_double() * 360.0;
-        const double time = way / (limits_.speed.base.to_double() * 360.0);
+        const double time =
+            ((limits_.travel_to->base - limits_.travel_from->base) / limits_.speed.base).to_double();
         const auto pulse_at = [&](const OutputPosition& place) {
-          return input.shortest_pulse.base() + place.base.to_double() * 360.0 / degrees_a_second;
+          const double way = place.base.to_double() * 360.0 / degrees_a_second;
+          return mechanism_.reversed ? input.longest_pulse.base() - way : input.shortest_pulse.base() + way;
         };
         add("travel",
             fmt::format("{} to {} = {:.4g} to {:.4g} ms, end to end in {}", to_text(*limits_.travel_from),

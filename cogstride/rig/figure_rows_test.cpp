@@ -96,6 +96,11 @@ TEST(FigureRows, OfWhatTakesAPulseWidth) {
   EXPECT_NEAR(snips.number("travel_seconds"), 0.14, 1e-12);
   EXPECT_NEAR(snips.number("count_seconds"), 16.0 / 48e6, 1e-15) << "a count of the timer with its prescaler";
   EXPECT_NEAR(snips.number("dead_band"), 4e-6 / (1.14e-3 / 168), 1e-9);
+  Rig turned = rig;
+  turned.mechanisms[5].reversed = true;
+  EXPECT_NEAR(Figures(turned, "snips").number("travel_to_pulse_seconds"), 2.06e-3 - 70.0 / 168 * 1.14e-3,
+              1e-12)
+      << "counted from the longest pulse";
   const Figures fan(rig, "fan");
   EXPECT_NEAR(fan.number("start_pulse_seconds"), 1.06e-3, 1e-12);
   EXPECT_NEAR(fan.number("arming_seconds"), 2.0, 1e-12);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 
+#include "cogstride/rig/check_names.hpp"
 #include "cogstride/rig/key_reader.hpp"
 #include "cogstride/rig/kinds.hpp"
 #include "cogstride/rig/stray_character.hpp"
@@ -237,10 +238,6 @@ std::vector<std::string> switch_names(const std::vector<Sensor>& sensors) {
   return names;
 }
 
-std::string listed(const std::vector<std::string>& names, const char* none) {
-  return names.empty() ? none : fmt::format("{}", fmt::join(names, ", "));
-}
-
 Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
                    const std::vector<std::string>& switches) {
   Homing homing;
@@ -255,8 +252,9 @@ Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
   not_over("slow_speed", homing.slow_speed, homing.speed);
   if (!homing.sensor.empty() &&
       std::find(switches.begin(), switches.end(), homing.sensor) == switches.end()) {
-    table.error(table.place_of("sensor"), fmt::format("sensor: found \"{}\"; this mechanism has {}",
-                                                      homing.sensor, listed(switches, "no switch")));
+    table.error(table.place_of("sensor"),
+                fmt::format("sensor: found \"{}\"; this mechanism has {}", homing.sensor,
+                            switches.empty() ? "no switch" : fmt::format("{}", fmt::join(switches, ", "))));
   }
   const bool has_travel = limits.travel_from && limits.travel_from->base < limits.travel_to->base;
   if (has_travel &&
@@ -326,34 +324,6 @@ void read_wiring(TomlTable table, Mechanism& mechanism) {
   table.finish();
 }
 
-/// The motor is driven the other way, and counts with it: the one place of reversing.
-void reverse(Mechanism& mechanism) {
-  const auto flip = [](DrivenLine& line) {
-    line.active = line.active == ActiveLevel::high ? ActiveLevel::low : ActiveLevel::high;
-  };
-  if (auto* const steps = std::get_if<StepDirWiring>(&mechanism.wiring)) {
-    const bool two_pulse = std::get<StepDirBoard>(mechanism.board).form == StepDirBoard::Form::two_pulse;
-    if (two_pulse) {
-      std::swap(steps->step, steps->dir);
-    } else {
-      flip(steps->dir);
-    }
-  } else if (auto* const coils = std::get_if<CoilWiring>(&mechanism.wiring)) {
-    std::swap(coils->coils[2], coils->coils[3]);
-  } else if (auto* const bridge = std::get_if<BridgeWiring>(&mechanism.wiring)) {
-    if (bridge->sign) flip(*bridge->sign);
-    std::swap(bridge->forward, bridge->backward);
-  } else if (auto* const gates = std::get_if<GateWiring>(&mechanism.wiring)) {
-    std::swap(gates->gates[2], gates->gates[4]);
-    std::swap(gates->gates[3], gates->gates[5]);
-  } else if (auto* const board = std::get_if<PulseWidthInput>(&mechanism.board)) {
-    std::swap(board->shortest_pulse, board->longest_pulse);
-  }
-  for (Sensor& sensor : mechanism.sensors)
-    if (auto* const encoder = std::get_if<Encoder>(&sensor))
-      encoder->counts_backwards = !encoder->counts_backwards;
-}
-
 void read_motor(TomlTable table, Mechanism& mechanism, bool& known) {
   const std::optional<Motor> kind = kind_of(table, motor_kinds());
   known = kind.has_value();
@@ -406,7 +376,8 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
     std::vector<std::string> names;
     for (const Supply& s : supplies) names.push_back(s.name);
     table.error(table.place_of("supply"),
-                fmt::format("supply: found \"{}\"; the rig has {}", supply, listed(names, "none")));
+                fmt::format("supply: found \"{}\"; the rig has {}", supply,
+                            names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
   }
   bool motor_known = false;
   bool board_known = false;
@@ -505,90 +476,6 @@ void read_between(const std::string& name, TomlTable table, Rig& rig) {
   rig.parts.push_back(std::move(part));
 }
 
-/// Names that one table has for what another one declares.
-class NameCheck {
- public:
-  NameCheck(TomlFile& file, const std::map<std::string, SourcePlace>& places, const Rig& rig)
-      : file_(file), places_(places) {
-    for (const Supply& supply : rig.supplies) supplies_.push_back(supply.name);
-    for (const BetweenPart& part : rig.parts) parts_.push_back(part.name);
-    for (const TimerUnit& timer : rig.controller.timers) timers_.push_back(timer.name);
-    for (const Mechanism& mechanism : rig.mechanisms) mechanisms_.push_back(mechanism.name);
-  }
-
-  void check(const Rig& rig) {
-    known(rig.controller.supply, supplies_, "controller.supply");
-    for (const Mechanism& mechanism : rig.mechanisms) {
-      const std::string path = "mechanism." + mechanism.name;
-      known(mechanism.common.through, parts_, path + ".lines.through");
-      known(mechanism.common.timer, timers_, path + ".lines.timer");
-      if (mechanism.follows) follower(rig, mechanism, path + ".follows.leader");
-      for (const Sensor& sensor : mechanism.sensors) {
-        const std::string sensor_path = path + ".sensor." + name_of(sensor);
-        std::visit(
-            [&](const auto& part) {
-              if constexpr (requires { part.feed; })
-                known(part.feed.supply, supplies_, sensor_path + ".supply");
-              if constexpr (requires { part.cuts; }) all_known(part.cuts, sensor_path + ".cuts");
-            },
-            sensor);
-      }
-    }
-    for (const HandControl& hand : rig.hands) all_known(hand.cuts, "hand." + hand.name + ".cuts");
-    for (const PlainOutput& output : rig.outputs)
-      known(output.timer, timers_, "output." + output.name + ".timer");
-  }
-
-  /// Each line has one use.
-  void check_lines(const Rig& rig) {
-    std::map<std::int64_t, const RigLine*> uses;
-    const std::vector<RigLine> lines = rig_lines(rig);
-    for (const RigLine& line : lines) {
-      if (line.number == no_line) continue;
-      const auto [found, is_new] = uses.emplace(line.number, &line);
-      if (is_new) continue;
-      add(line.key,
-          fmt::format("line {} is used twice: for {} {} and for {} {}", line.number, found->second->owner,
-                      found->second->use, line.owner, line.use),
-          "line-used-twice");
-    }
-  }
-
- private:
-  void add(const std::string& key, const std::string& message, const char* code = "") {
-    const auto place = places_.find(key);
-    file_.add({place == places_.end() ? SourcePlace{file_.name(), 1, 1} : place->second,
-               key + ": " + message,
-               {},
-               code});
-  }
-  void known(const std::optional<std::string>& name, const std::vector<std::string>& names,
-             const std::string& key) {
-    if (!name || std::find(names.begin(), names.end(), *name) != names.end()) return;
-    add(key, fmt::format("found \"{}\"; the rig has {}", *name, listed(names, "none")));
-  }
-  void all_known(const std::vector<std::string>& some, const std::string& key) {
-    for (const std::string& name : some) known(name, supplies_, key);
-  }
-  void follower(const Rig& rig, const Mechanism& mechanism, const std::string& key) {
-    const std::string& leader = mechanism.follows->leader;
-    known(leader, mechanisms_, key);
-    for (const Mechanism& other : rig.mechanisms) {
-      if (other.name != leader) continue;
-      if (other.name == mechanism.name) add(key, "a mechanism cannot follow itself");
-      if (output_kind(other.train) == OutputKind::linear)
-        add(key, fmt::format("{} moves along a line: a leader turns", leader));
-    }
-  }
-
-  TomlFile& file_;
-  const std::map<std::string, SourcePlace>& places_;
-  std::vector<std::string> supplies_{};
-  std::vector<std::string> parts_{};
-  std::vector<std::string> timers_{};
-  std::vector<std::string> mechanisms_{};
-};
-
 template <class Read>
 void for_each_table(TomlTable& root, const char* key, Read read) {
   if (auto tables = root.optional_table(key)) {
@@ -619,10 +506,11 @@ Rig read_tables(TomlFile& file, TomlTable root) {
     rig.outputs.push_back(std::move(output));
   });
   root.finish();
-  NameCheck names(file, file.places(), rig);
-  if (!file.any())
-    names.check(rig);  // where names themselves are wrong, what refers to them says nothing new
-  names.check_lines(rig);
+  // Where names themselves are wrong, what refers to them says nothing new.
+  if (!file.any()) {
+    for (Diagnostic& wrong : wrong_names(rig, file.name(), file.places())) file.add(std::move(wrong));
+  }
+  for (Diagnostic& wrong : lines_used_twice(rig, file.name(), file.places())) file.add(std::move(wrong));
   return rig;
 }
 

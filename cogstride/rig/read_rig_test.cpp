@@ -264,6 +264,11 @@ TEST(ReadRig, ReversesAMechanismInOnePlace) {
   const Mechanism letoff = reversed("letoff");
   EXPECT_EQ(std::get<BridgeWiring>(letoff.wiring).forward->number, 29);
   EXPECT_TRUE(std::get<Encoder>(letoff.sensors[0]).counts_backwards) << "the encoder follows";
+  for (const char* const name : {"traverse", "creel", "spindle", "letoff", "fan", "snips"}) {
+    const std::string table = std::string("[mechanism.") + name + "]\n";
+    EXPECT_TRUE(inspect_rig(parse_rig(with(demo_text(), table, table + "reversed = true\n"), "x")).is_sound())
+        << name;
+  }
   const Mechanism spindle = reversed("spindle");
   EXPECT_EQ(std::get<GateWiring>(spindle.wiring).gates[2].number, 20) << "b and c change places";
   EXPECT_TRUE(

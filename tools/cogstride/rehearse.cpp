@@ -104,11 +104,7 @@ Status run_rehearse(const RehearseOptions& options) {
   const Mechanism& shown =
       rig.mechanisms[first_moved(script.statements)
                          .value_or(static_cast<std::size_t>(movable - rig.mechanisms.begin()))];
-  // Signals go by movers, which are the mechanisms of that kind.
-  const auto movers_before =
-      std::count_if(rig.mechanisms.data(), &shown, [](const Mechanism& m) { return m.is_movable_stepper(); });
-  const std::size_t first_signal =
-      SimulatedBench::signals_a_mechanism * static_cast<std::size_t>(movers_before);
+  const std::size_t first_signal = SimulatedBench::first_signal(rig, shown);
 
   EventLog log;
   Outputs outputs(options.outputs, shown, first_signal + 2);
