@@ -53,6 +53,10 @@ TEST(Bench, TurnsSevenTwelfthsAtAConstantSpeedAsLongAsTheSumSays) {
   EXPECT_NEAR(static_cast<double>(steps.times.back() - steps.times.front()), sum, 1.0) << "ticks";
 }
 
+// Friction and detent hold a rotor up to 0.54 microsteps from its place: 0.020 + 0.012 N m on 0.0605 N m a
+// microstep.
+constexpr double held_within = 0.0021;  // mm
+
 TEST(Bench, AThousandMovesOf70MicrometresEndAtExactly70Millimetres) {
   Rig rig = demo_rig_without_gate();
   rig.mechanisms[0].limits.acceleration = 300_mm_per_s2;
@@ -66,7 +70,7 @@ TEST(Bench, AThousandMovesOf70MicrometresEndAtExactly70Millimetres) {
   EXPECT_EQ(tally.net_steps, step_at(rig.mechanisms[0], 70_mm));
   EXPECT_EQ(tally.pulses, tally.net_steps) << "no step more than the way";
   EXPECT_EQ(tally.lost_microsteps, 0);
-  EXPECT_NEAR(tally.made, 70.0, 0.002);
+  EXPECT_NEAR(tally.made, 70.0, held_within);
 }
 
 // Lines with nothing behind them: only what goes out counts.
@@ -110,7 +114,6 @@ TEST(Bench, HomesToTheSameStepFromAHundredPlacesTheGateIncluded) {
   const Rig rig = demo_rig();
   std::mt19937_64 random(8);
   std::uniform_int_distribution<std::int64_t> micrometres(-3'400, 122'400);
-  std::set<std::int64_t> zeros;
   for (int i = 0; i < 100; ++i) {
     // Every fourth start is on the gate or at its edges.
     const std::int64_t place = i % 4 == 0 ? -900 - 25 * i : micrometres(random);
@@ -122,9 +125,8 @@ TEST(Bench, HomesToTheSameStepFromAHundredPlacesTheGateIncluded) {
     EXPECT_EQ(traverse.position(), OutputPosition(0_mm));
     bench.serve(0.2_s);
     ASSERT_EQ(bench.tally().mechanisms[0].lost_microsteps, 0) << place << " um";
-    zeros.insert(std::llround(bench.plant("traverse").rotor_microsteps()));
+    EXPECT_NEAR(bench.plant("traverse").rotor_microsteps(), 0.0, held_within / 0.00375) << place << " um";
   }
-  EXPECT_EQ(zeros, std::set<std::int64_t>{0}) << "the rotor's own step, in the plant";
 }
 
 TEST(Bench, SaysThatHomingFailedAndWhy) {
@@ -291,6 +293,7 @@ TEST(Bench, TwoMechanismsMoveSideBySide) {
 TEST(Bench, ARampBeyondTheTorqueLosesWholePeriodsAndSaysWhen) {
   Rig rig = demo_rig_without_gate();
   rig.mechanisms[0].limits.acceleration = 4000_mm_per_s2;  // static torque ends at 3615
+  rig.mechanisms[0].limits.jerk.reset();
   SimulatedBench bench(rig);
   bench.mechanism("traverse").move({.to = 80_mm}).wait();
   bench.serve(0.5_s);
@@ -310,6 +313,7 @@ bool loses_steps(int acceleration) {
   Mechanism& traverse = rig.mechanisms[0];
   traverse.limits.acceleration = ExactAcceleration(acceleration, units::mm_per_s2);
   traverse.limits.start_speed = 0_mm_per_s;
+  traverse.limits.jerk.reset();
   SimulatedBench bench(rig);
   bench.mechanism("traverse").move({.to = 40_mm}).wait();
   bench.serve(0.3_s);

@@ -54,6 +54,7 @@ HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& con
       blocked_level_(mechanism.home_switch()->active == ActiveLevel::high),
       fast_(ramp_limits(mechanism, controller, mechanism.homing->speed)),
       slow_(ramp_limits(mechanism, controller, mechanism.homing->slow_speed)),
+      creep_(slow_),
       display_unit_(display_unit(output_kind(mechanism.train), 0)),
       settling_ticks_(ticks_at_least(settling_time, clock)),
       alignment_way_(4 * mechanism.step_dir().microsteps) {
@@ -62,7 +63,11 @@ HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& con
   const double steps = steps_per_base(mechanism).to_double();
   steps_a_display_unit_ = steps / display_units_per_base(output_kind(mechanism.train));
   const double approach = longest_approach(mechanism, gate_is_low);
-  const double braking = fast_.speed * fast_.speed / (2.0 * fast_.acceleration) / steps;
+  const double braking = plan_stop({{}, fast_.speed}, fast_).end().to_double() / steps;
+  // Begun with a jump the slow approach would swing all its way, and the edge would come a step too soon or
+  // too late.
+  creep_.start_speed = 0.0;
+  creep_.acceleration = std::min(creep_.acceleration, creep_.speed / settling_time.base().to_double());
   approach_range_ = static_cast<std::int64_t>(std::ceil(approach * steps));
   return_way_ =
       step_at(mechanism, mechanism.homing->position) - step_at(mechanism, mechanism.home_switch()->acts_at);
@@ -106,7 +111,7 @@ void HomingSequence::back_off(StepStream& stream, Lines& lines) {
 void HomingSequence::creep(StepStream& stream, Lines& lines) {
   state_ = State::creeping;
   const StopOn blocked{static_cast<LineId>(gate_line_), blocked_level_ ? Edge::rising : Edge::falling};
-  stream.start(lines, stream.made() + towards_ * back_off_range_, slow_, blocked);
+  stream.start(lines, stream.made() + towards_ * back_off_range_, creep_, blocked);
 }
 
 void HomingSequence::settle_before(State next, const Lines& lines) {

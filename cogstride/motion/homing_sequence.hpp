@@ -68,6 +68,7 @@ class HomingSequence {
   int towards_;  // +1 or -1: the way to the gate
   RampLimits fast_;
   RampLimits slow_;
+  RampLimits creep_;             // the same, begun softly
   std::int64_t approach_range_;  // steps
   std::int64_t back_off_range_;
   std::int64_t return_way_;  // from the edge to the home position

@@ -22,6 +22,14 @@ OutputAmount<PerTime> checked_limit(const Mechanism& mechanism, const char* what
 
 }  // namespace
 
+RampLimits own_limits(const Mechanism& mechanism) {
+  const Limits& limits = mechanism.limits;
+  return {.speed = steps_per_time(mechanism, limits.speed),
+          .acceleration = steps_per_time(mechanism, limits.acceleration),
+          .start_speed = steps_per_time(mechanism, limits.start_speed),
+          .jerk = limits.jerk ? steps_per_time(mechanism, *limits.jerk) : 0.0};
+}
+
 RampLimits ramp_limits(const Mechanism& mechanism, const Controller& controller,
                        std::optional<OutputSpeed> speed, std::optional<OutputAcceleration> acceleration) {
   const OutputSpeed allowed = checked_limit(mechanism, "speed", mechanism.limits.speed, speed);
@@ -35,9 +43,10 @@ RampLimits ramp_limits(const Mechanism& mechanism, const Controller& controller,
         fmt::format("{}: {} takes {:.6g} steps/s, and this controller makes {:.6g}: {} can be had",
                     mechanism.name, to_text(allowed), rate.to_double(), most.to_double(), to_text(possible)));
   }
-  return {.speed = rate.to_double(),
-          .acceleration = steps_per_time(mechanism, rise),
-          .start_speed = steps_per_time(mechanism, mechanism.limits.start_speed)};
+  RampLimits limits = own_limits(mechanism);
+  limits.speed = rate.to_double();
+  limits.acceleration = steps_per_time(mechanism, rise);
+  return limits;
 }
 
 OutputPosition target_of(const Mechanism& mechanism, OutputPosition from, const MoveOrder& order) {

@@ -31,6 +31,9 @@ struct MovePlan {
   Ramp ramp;
 };
 
+/// The mechanism's own limits in steps, whatever the controller can make.
+[[nodiscard]] RampLimits own_limits(const Mechanism& mechanism);
+
 /// Limits of a ramp in steps. @throws RangeError when an order exceeds the mechanism's limits or its step
 /// rate the controller's.
 [[nodiscard]] RampLimits ramp_limits(const Mechanism& mechanism, const Controller& controller,

@@ -66,13 +66,14 @@ TEST(PlanFigures, AreThoseOfTheClosedForm) {
   const MovePlan plan = plan_move(traverse, rig.controller, 0_mm, {.to = 75_mm});
   const PlanFigures figures = figures_of(rig, traverse, plan);
   EXPECT_EQ(figures.steps, 20'000);
-  EXPECT_NEAR(figures.ramp_time, 56.0 / 1500, 1e-12);
-  EXPECT_NEAR(figures.ramp_way, 3584.0 / 3000, 1e-9);
-  EXPECT_NEAR(figures.cruise_time, (75 - 2 * 3584.0 / 3000) / 60, 1e-9);
+  const double ramp_time = 2 * std::sqrt(56.0 / 40'000);  // 56 mm/s by jerk alone: 1497 mm/s2 at the most
+  EXPECT_NEAR(figures.ramp_time, ramp_time, 1e-12);
+  EXPECT_NEAR(figures.ramp_way, 32 * ramp_time, 1e-9);
+  EXPECT_NEAR(figures.cruise_time, (75 - 64 * ramp_time) / 60, 1e-9);
   EXPECT_NEAR(figures.duration, 2 * figures.ramp_time + figures.cruise_time, 1e-12);
   EXPECT_NEAR(figures.shortest_interval, 62.5e-6, 0.03e-6);
-  const double vs = 3200.0 / 3;
-  EXPECT_NEAR(figures.first_pulse, (std::sqrt(vs * vs + 2 * 400'000) - vs) / 400'000, 1e-12);
+  const double t = figures.first_pulse;
+  EXPECT_NEAR(3200.0 / 3 * t + 32e6 / 3 * t * t * t / 6, 1.0, 1e-9) << "step";
   EXPECT_LT(figures.worst_error_ticks, 1.0);
   EXPECT_LT(figures.pulse_runs, 100u);
 }

@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
+#include "cogstride/plan/jerk_limited.hpp"
 #include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
@@ -13,6 +15,7 @@ void require_limits(const RampLimits& limits) {
   if (!positive(limits.speed)) throw RangeError("a ramp needs a speed limit above 0");
   if (!positive(limits.acceleration)) throw RangeError("a ramp needs an acceleration limit above 0");
   if (!(limits.start_speed >= 0.0)) throw RangeError("a start speed cannot be below 0");
+  if (limits.jerk != 0.0 && !positive(limits.jerk)) throw RangeError("a jerk limit must be above 0, or none");
 }
 
 /// Way that changing between two speeds takes, steps.
@@ -48,60 +51,8 @@ void append_trapezoid(Ramp& ramp, double speed, StepPosition target, int directi
   if (direction * way_between(ramp.end(), target) > 0.0) ramp.append(target, cruise, end_speed);
 }
 
-}  // namespace
-
-StepPosition StepPosition::moved(double distance) const {
-  const double whole_way = std::floor(distance);
-  StepPosition result{whole + static_cast<std::int64_t>(whole_way), part + (distance - whole_way)};
-  if (result.part >= 1.0) {
-    result.part -= 1.0;
-    ++result.whole;
-  }
-  return result;
-}
-
-double Ramp::peak_speed() const {
-  double peak = 0.0;
-  for (const RampPhase& phase : phases()) peak = std::max({peak, phase.from_speed, phase.to_speed});
-  return peak;
-}
-
-void Ramp::append(StepPosition to, double from_speed, double to_speed) {
-  RampPhase phase;
-  const double way = way_between(end_, to);
-  phase.direction = way < 0.0 ? -1 : 1;
-  phase.from = end_;
-  phase.to = to;
-  phase.start = duration();
-  phase.duration = 2.0 * std::abs(way) / (from_speed + to_speed);
-  phase.from_speed = from_speed;
-  phase.to_speed = to_speed;
-  phase.acceleration = std::abs((to_speed - from_speed) * (to_speed + from_speed)) / (2.0 * std::abs(way));
-  phases_.at(count_++) = phase;
-  end_ = to;
-}
-
-MotionState Ramp::state_at(double time) const {
-  if (count_ == 0) return {end_, 0.0};
-  if (time < 0.0) return {phases_[0].from, 0.0};
-  for (const RampPhase& phase : phases()) {
-    if (time > phase.end()) continue;
-    const double sign = phase.to_speed < phase.from_speed ? -1.0 : 1.0;
-    const bool from_start = sign > 0.0;
-    const double t = from_start ? time - phase.start : phase.end() - time;
-    const double slow_speed = std::min(phase.from_speed, phase.to_speed);
-    const double way = (slow_speed + 0.5 * phase.acceleration * t) * t;
-    const StepPosition at =
-        from_start ? phase.from.moved(phase.direction * way) : phase.to.moved(-phase.direction * way);
-    return {at, phase.direction * (slow_speed + phase.acceleration * t)};
-  }
-  return {end_, 0.0};
-}
-
-Ramp plan_ramp(const MotionState& start, std::int64_t target, const RampLimits& limits) {
-  require_limits(limits);
+Ramp trapezoid_to_rest(const MotionState& start, StepPosition goal, const RampLimits& limits) {
   Ramp ramp(start.position);
-  const StepPosition goal{target, 0.0};
   const double end_speed = free_speed(limits);
   double speed = std::abs(start.speed);
   const int heading = start.speed < 0.0 ? -1 : 1;
@@ -116,20 +67,118 @@ Ramp plan_ramp(const MotionState& start, std::int64_t target, const RampLimits& 
   return ramp;
 }
 
+/// The first whole step at `place` or beyond it, seen in the direction of motion.
+StepPosition next_step(StepPosition place, int heading) {
+  return {heading > 0 && place.part > 0.0 ? place.whole + 1 : place.whole, 0.0};
+}
+
+/// On to the next whole step behind the shortest way to rest: it stops a little later, not a little softer.
+Ramp stop_with_jerk_limit(const MotionState& start, const RampLimits& limits) {
+  if (start.speed == 0.0 && start.acceleration == 0.0) return Ramp(start.position);
+  const double way = jerk_limited::stopping_way(start, limits);
+  const int heading = way < 0.0 || (way == 0.0 && start.speed < 0.0) ? -1 : 1;
+  // It need not get faster than it would by letting go of its acceleration.
+  const double let_go =
+      heading * (start.speed + start.acceleration * std::abs(start.acceleration) / (2.0 * limits.jerk));
+  RampLimits within = limits;
+  if (let_go > limits.start_speed) within.speed = let_go;
+  return jerk_limited::to_rest(start, next_step(start.position.moved(way), heading), within);
+}
+
+}  // namespace
+
+double Ramp::peak_speed() const {
+  double peak = 0.0;
+  for (const RampPhase& phase : phases()) peak = std::max({peak, phase.from_speed, phase.to_speed});
+  return peak;
+}
+
+void Ramp::append(StepPosition to, double from_speed, double to_speed) {
+  const double signed_way = way_between(end_, to);
+  const double way = std::abs(signed_way);
+  RampPhase& phase = next_phase(to, 2.0 * way / (from_speed + to_speed));
+  phase.direction = signed_way < 0.0 ? -1 : 1;
+  phase.from_speed = from_speed;
+  phase.to_speed = to_speed;
+  phase.acceleration = std::abs((to_speed - from_speed) * (to_speed + from_speed)) / (2.0 * way);
+  phase.jerk = 0.0;
+}
+
+void Ramp::append_cruise(double speed) {
+  if (speed == 0.0) return;
+  constexpr std::int64_t beyond_all = std::int64_t(1) << 62;
+  RampPhase phase;
+  phase.direction = speed < 0.0 ? -1 : 1;
+  phase.to.whole = phase.direction * beyond_all;
+  phase.duration = std::numeric_limits<double>::infinity();
+  phase.from_speed = phase.to_speed = std::abs(speed);
+  append(phase);
+}
+
+MotionState Ramp::state_at(double time) const {
+  if (count_ == 0) return {end_, 0.0};
+  if (time < 0.0) return {phases_[0].from, 0.0};
+  for (const RampPhase& phase : phases()) {
+    if (time > phase.end()) continue;
+    const bool from_start = phase.speeds_up();
+    const double t = from_start ? time - phase.start : phase.end() - time;
+    const double slow_speed = std::min(phase.from_speed, phase.to_speed);
+    const double way = (slow_speed + (phase.acceleration / 2.0 + phase.jerk / 6.0 * t) * t) * t;
+    const StepPosition at =
+        from_start ? phase.from.moved(phase.direction * way) : phase.to.moved(-phase.direction * way);
+    const double growth = phase.acceleration + phase.jerk * t;
+    return {at, phase.direction * (slow_speed + (phase.acceleration + phase.jerk / 2.0 * t) * t),
+            phase.direction * (from_start ? growth : -growth)};
+  }
+  return {end_, 0.0};
+}
+
+Ramp plan_ramp(const MotionState& start, std::int64_t target, const RampLimits& limits) {
+  require_limits(limits);
+  const StepPosition goal{target, 0.0};
+  return limits.jerk > 0.0 ? jerk_limited::to_rest(start, goal, limits)
+                           : trapezoid_to_rest(start, goal, limits);
+}
+
 Ramp plan_stop(const MotionState& start, const RampLimits& limits) {
   require_limits(limits);
+  if (limits.jerk > 0.0) return stop_with_jerk_limit(start, limits);
   Ramp ramp(start.position);
   const double end_speed = free_speed(limits);
   const double speed = std::abs(start.speed);
   const int heading = start.speed < 0.0 ? -1 : 1;
   const double least = speed > end_speed ? ramp_way(speed, end_speed, limits.acceleration) : 0.0;
   const StepPosition first = start.position.moved(heading * least);
-  // The next whole step on the way. At rest, or slow enough to stop at once, that is no way at all or a part
-  // step.
-  const std::int64_t goal = heading > 0 && first.part > 0.0 ? first.whole + 1 : first.whole;
-  const StepPosition target{goal, 0.0};
+  // At rest, or slow enough to stop at once, that is no way at all or a part step.
+  const StepPosition target = next_step(first, heading);
   if (speed == 0.0 || way_between(start.position, target) == 0.0) return ramp;
   ramp.append(target, std::max(speed, 1e-300), std::min(speed, end_speed));
+  return ramp;
+}
+
+Ramp plan_speed(const MotionState& start, double speed, const RampLimits& limits) {
+  require_limits(limits);
+  if (!(std::abs(speed) <= limits.speed)) throw RangeError("a speed cannot be over its limit");
+  if (speed == 0.0) return plan_stop(start, limits);
+  if (limits.jerk > 0.0) return jerk_limited::to_speed(start, speed, limits);
+  Ramp ramp(start.position);
+  const double free = free_speed(limits);
+  const int direction = speed < 0.0 ? -1 : 1;
+  const auto change = [&](int heading, double from, double to) {
+    const double way = ramp_way(from, to, limits.acceleration);
+    if (way > 0.0) ramp.append(ramp.end().moved(heading * way), from, to);
+  };
+  double now = direction * start.speed;  // in the direction of what is wanted
+  if (now < 0.0) {
+    if (-now > free) change(-direction, -now, free);
+    now = 0.0;
+  }
+  const double wanted = std::abs(speed);
+  // Whatever is below the start speed is reached and left at once.
+  const double from = now <= free ? std::min(free, wanted) : now;
+  const double to = now > free ? std::max(wanted, free) : wanted;
+  change(direction, from, to);
+  ramp.append_cruise(speed);
   return ramp;
 }
 

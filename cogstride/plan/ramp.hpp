@@ -1,16 +1,21 @@
-// A ramp is how one mechanism gets from one state of motion to another in the least time: a trapezoid of
-// speed whose acceleration and speed stay inside the limits, with a start speed that needs no ramp.
+// A ramp is how one mechanism gets from one state of motion to another in the least time: speed and
+// acceleration stay inside the limits, and jerk too where a jerk limit is given. A start speed, where the
+// motor has one, needs no ramp.
 //
-//   Ramp ramp = plan_ramp({.position = {0}}, 22'667, {.speed = 16'000, .acceleration = 400'000, .start_speed
-//   = 1'067}); ramp.duration();            // 1.4541 s ramp.speed_at(0.1);         // 16000 steps/s
+//   Ramp ramp = plan_ramp({.position = {0}}, 22'667,
+//                         {.speed = 16'000, .acceleration = 400'000, .start_speed = 1'067});
+//   ramp.duration();            // 1.4541 s
+//   ramp.speed_at(0.1);         // 16000 steps/s
 //
 // Everything here is in steps and seconds; plan/move.hpp turns millimetres and degrees into them. A ramp is
-// phases of constant acceleration. Each phase is solved from its slower end, where the step times are far
-// apart: solved forwards, the last step of a ramp to rest would come out tens of microseconds wrong. Method:
-// docs/maths/ramps.md.
+// phases of constant acceleration or constant jerk, in each of which the speed only grows or only falls. Each
+// phase is solved from its slower end, where the step times are far apart: solved forwards, the last step of
+// a ramp to rest would come out tens of microseconds wrong. Method: docs/maths/ramps.md.
 #pragma once
 
 #include <array>
+#include <cassert>
+#include <cmath>
 #include <cstdint>
 #include <span>
 
@@ -22,7 +27,14 @@ struct StepPosition {
   double part = 0.0;  ///< 0 <= part < 1
 
   /// This place moved by `distance` steps.
-  [[nodiscard]] StepPosition moved(double distance) const;
+  [[nodiscard]] StepPosition moved(double distance) const {
+    const auto towards_zero = static_cast<std::int64_t>(distance);
+    double rest = part + (distance - static_cast<double>(towards_zero));  // > -1 and < 2
+    const int carry = rest >= 1.0 ? 1 : (rest < 0.0 ? -1 : 0);
+    rest -= carry;
+    if (rest >= 1.0) return {whole + towards_zero + carry + 1, 0.0};  // a negative way too small to be told
+    return {whole + towards_zero + carry, rest};
+  }
   [[nodiscard]] double to_double() const { return static_cast<double>(whole) + part; }
 };
 
@@ -35,25 +47,32 @@ struct RampLimits {
   double speed = 0.0;         ///< steps/s, > 0
   double acceleration = 0.0;  ///< steps/s^2, > 0
   double start_speed = 0.0;   ///< steps/s that may be reached or left at once, >= 0
+  double jerk = 0.0;          ///< steps/s^3; 0: the acceleration may change at once
 };
 
 struct MotionState {
   StepPosition position;
-  double speed = 0.0;  ///< steps/s, negative backwards
+  double speed = 0.0;         ///< steps/s, negative backwards
+  double acceleration = 0.0;  ///< steps/s^2, signed; matters to ramps with a jerk limit
 };
 
-/// Constant acceleration one way.
+/// Constant jerk, or none, one way.
 struct RampPhase {
-  int direction = 1;  ///< +1 forwards, -1 backwards
+  int direction = 0;  ///< +1 forwards, -1 backwards
   StepPosition from;
   StepPosition to;
   double start = 0.0;       ///< s since the ramp's start
   double duration = 0.0;    ///< s
   double from_speed = 0.0;  ///< steps/s, magnitude
   double to_speed = 0.0;
-  double acceleration = 0.0;  ///< steps/s^2, magnitude; 0 at constant speed
+  double acceleration = 0.0;  ///< steps/s^2 at the slower end, magnitude
+  double jerk = 0.0;          ///< steps/s^3 of the magnitude of the speed
 
   [[nodiscard]] double end() const { return start + duration; }
+  [[nodiscard]] bool speeds_up() const { return to_speed >= from_speed; }
+  [[nodiscard]] bool is_cruise() const { return acceleration == 0.0 && jerk == 0.0; }
+  /// steps/s^2 at the faster end, magnitude.
+  [[nodiscard]] double fast_acceleration() const { return acceleration + jerk * duration; }
 };
 
 class Ramp {
@@ -61,7 +80,7 @@ class Ramp {
   explicit Ramp(StepPosition start = {}) : end_(start) {}
 
   [[nodiscard]] std::span<const RampPhase> phases() const { return {phases_.data(), count_}; }
-  [[nodiscard]] double duration() const { return count_ == 0 ? 0.0 : phases_[count_ - 1].end(); }
+  [[nodiscard]] double duration() const { return duration_; }
   [[nodiscard]] StepPosition end() const { return end_; }
   /// The largest speed on the way, steps/s, magnitude.
   [[nodiscard]] double peak_speed() const;
@@ -73,16 +92,50 @@ class Ramp {
 
   /// Appends a phase that goes on from the last one to `to`; its acceleration follows from the speeds.
   void append(StepPosition to, double from_speed, double to_speed);
+  /// Appends a phase of which all but its start and its origin is given.
+  void append(const RampPhase& phase);
+  /// Appends a cruise without end at `speed` (signed, steps/s); nothing when it is 0.
+  void append_cruise(double speed);
+  [[nodiscard]] bool is_endless() const { return duration() > 1e300; }
 
  private:
-  static constexpr std::size_t most_phases = 4;  // brake past the target, then up, along and down back to it
-  std::array<RampPhase, most_phases> phases_{};
+  // Brake, up, along and down with a jerk limit, cut where speed or acceleration pass through 0.
+  static constexpr std::size_t most_phases = 16;
+  RampPhase& next_phase(StepPosition to, double duration);
+
+  union {  // so that planning does not clear phases which it never uses
+    std::array<RampPhase, most_phases> phases_;
+  };
   std::size_t count_ = 0;
+  double duration_ = 0.0;
   StepPosition end_;
 };
 
-/// The least time from `start` to rest at step `target`. A speed above the limit is braked first; a speed too
-/// high to stop in time runs past the target and comes back.
+inline RampPhase& Ramp::next_phase(StepPosition to, double duration) {
+  assert(count_ < most_phases);
+  RampPhase& phase = phases_[count_];
+  phase.from = end_;
+  phase.to = to;
+  phase.start = duration_;
+  phase.duration = duration;
+  duration_ = phase.end();
+  end_ = to;
+  ++count_;
+  return phase;
+}
+
+inline void Ramp::append(const RampPhase& given) {
+  RampPhase& phase = next_phase(given.to, given.duration);
+  phase.direction = given.direction;
+  phase.from_speed = given.from_speed;
+  phase.to_speed = given.to_speed;
+  phase.acceleration = given.acceleration;
+  phase.jerk = given.jerk;
+}
+
+/// The least time from `start` to rest at step `target`. A state outside the limits is brought back inside at
+/// full braking first; a speed too high to stop in time runs past the target and comes back. (With a start
+/// speed and a jerk limit together it comes back from rest.)
 /// @throws RangeError when a limit is not a positive number.
 [[nodiscard]] Ramp plan_ramp(const MotionState& start, std::int64_t target, const RampLimits& limits);
 
@@ -90,5 +143,10 @@ class Ramp {
 /// acceleration.
 /// @throws RangeError when a limit is not a positive number.
 [[nodiscard]] Ramp plan_stop(const MotionState& start, const RampLimits& limits);
+
+/// The least time from `start` to `speed` (steps/s, signed), which is then held without end: the ramp
+/// is_endless(), unless the speed is 0 and it stops as plan_stop() does.
+/// @throws RangeError when a limit is not a positive number or the speed is over its limit.
+[[nodiscard]] Ramp plan_speed(const MotionState& start, double speed, const RampLimits& limits);
 
 }  // namespace cogstride

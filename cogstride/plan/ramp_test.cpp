@@ -206,19 +206,49 @@ TEST(RunFitter, StaysWithinOneTickOverTenMillionSteps) {
   EXPECT_LT(static_cast<double>(runs) * sizeof(chip::PulseRun), 0.25 * 10'000'000) << "a quarter byte a step";
 }
 
-TEST(RunFitter, StoresTheDemoMoveInFewRuns) {
+TEST(RunFitter, WithJerkStaysWithinOneTickOverTenMillionSteps) {
   std::int64_t runs = 0;
-  EXPECT_LT(worst_played_error(plan_ramp({}, 10'000, traverse), 0, &runs), 1.0);
-  EXPECT_LT(runs * 24, 10'000 / 4) << runs << " runs";
+  const Ramp ramp = plan_ramp({}, 10'000'000, {.speed = 16'000, .acceleration = 120, .jerk = 8});
+  EXPECT_LT(worst_played_error(ramp, 0, &runs), 1.0);
+  EXPECT_LT(static_cast<double>(runs) * sizeof(chip::PulseRun), 0.25 * 10'000'000) << "a quarter byte a step";
+}
+
+TEST(RunFitter, StoresTheDemoMoveInFewRuns) {
+  RampLimits limits = traverse;
+  for (const double jerk : {0.0, 32e6 / 3}) {
+    limits.jerk = jerk;
+    std::int64_t runs = 0;
+    EXPECT_LT(worst_played_error(plan_ramp({}, 10'000, limits), 0, &runs), 1.0);
+    EXPECT_LT(runs * 24, 10'000 / 4) << runs << " runs";
+  }
+}
+
+// Long after its start a motion is still told to a fraction of a tick.
+TEST(RunFitter, GoesOnWithoutEnd) {
+  const double speed = 16'000.0 / 3;
+  const Ramp ramp = plan_speed({}, speed, {.speed = 16'000, .acceleration = 400'000, .jerk = 32e6 / 3});
+  RunFitter fitter(ramp, 0, {0, 0}, clock_rate);
+  chip::PulseRun run{};
+  std::int64_t runs = 0;
+  while (fitter.made() < 40'000'000) {
+    ASSERT_TRUE(fitter.next(run));
+    ++runs;
+  }
+  const RampPhase& cruise = ramp.phases().back();
+  const double exact = cruise.start + (static_cast<double>(fitter.made()) - cruise.from.to_double()) / speed;
+  EXPECT_NEAR(static_cast<double>(fitter.end().tick), exact * clock_rate, 1.0);
+  EXPECT_GT(exact, 7500.0) << "seconds";
+  EXPECT_LT(static_cast<double>(runs), 40'000'000 / 4000.0);
 }
 
 TEST(RunFitter, StaysWithinOneTickOnRandomRamps) {
   std::mt19937_64 random(6);
   std::uniform_real_distribution<double> unit(0.0, 1.0);
-  for (int i = 0; i < 400; ++i) {
+  for (int i = 0; i < 800; ++i) {
     const RampLimits limits{.speed = std::pow(10.0, 1 + 3.7 * unit(random)),
                             .acceleration = std::pow(10.0, 1 + 5 * unit(random)),
-                            .start_speed = unit(random) < 0.5 ? 0.0 : 1000 * unit(random)};
+                            .start_speed = unit(random) < 0.5 ? 0.0 : 1000 * unit(random),
+                            .jerk = i % 2 == 0 ? 0.0 : std::pow(10.0, 3 + 5 * unit(random))};
     const MotionState start{{0, 0.0}, (2 * unit(random) - 1) * limits.speed};
     const auto target = static_cast<std::int64_t>((2 * unit(random) - 1) * 3000);
     ASSERT_LT(worst_played_error(plan_ramp(start, target, limits), 0), 1.0) << i;

@@ -6,7 +6,8 @@
 //
 // A step forwards is made on reaching n, a step backwards on reaching n-1, so a ramp that turns round on a
 // step's threshold makes two edges one whole step apart, never two at once. Within a phase the time of a step
-// at way s from the slower end (speed v, acceleration a) is  (sqrt(v^2 + 2 a s) - v) / a  from that end.
+// at way s from the slower end (speed v, acceleration a) is  (sqrt(v^2 + 2 a s) - v) / a  from that end. With
+// jerk it is the root of a cubic, found for many steps together (docs/maths/ramps.md, eqs. 10 and 11).
 #pragma once
 
 #include <cstddef>

@@ -147,6 +147,7 @@ std::string plan_json(const PlanFigures& plan) {
   json["peak_step_rate"] = plan.peak_step_rate;
   json["acceleration"] = plan.acceleration;
   json["start_speed"] = plan.start_speed;
+  if (plan.jerk > 0.0) json["jerk"] = plan.jerk;
   json["ramp_seconds"] = plan.ramp_time;
   json["ramp_way"] = plan.ramp_way;
   json["cruise_seconds"] = plan.cruise_time;

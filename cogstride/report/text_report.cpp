@@ -205,8 +205,10 @@ std::string plan_text(const PlanFigures& plan) {
                ? fmt::format(", held for {}", seconds_text(plan.cruise_time))
                : fmt::format(": too short a move to reach {:.6g} {}/s", plan.limit_speed, plan.unit));
   if (plan.ramp_time > 0.0) {
-    page.row("ramps", "{:.6g} {}/s2 from {:.6g} {}/s: {} and {:.4g} {} each", plan.acceleration, plan.unit,
-             plan.start_speed, plan.unit, seconds_text(plan.ramp_time), plan.ramp_way, plan.unit);
+    page.row("ramps", "{:.6g} {}/s2 from {:.6g} {}/s{}: {} and {:.4g} {} each", plan.acceleration, plan.unit,
+             plan.start_speed, plan.unit,
+             plan.jerk > 0.0 ? fmt::format(", jerk {:.6g} {}/s3", plan.jerk, plan.unit) : "",
+             seconds_text(plan.ramp_time), plan.ramp_way, plan.unit);
   } else {
     page.row("ramps", "none: the start speed is enough");
   }

@@ -86,10 +86,10 @@ StepperFigures stepper_figures(const Mechanism& mechanism, const Controller& con
   figures.top_speed = limits.speed.base.to_double() * units;
   figures.top_step_rate = (limits.speed.base * per_base).to_double();
   figures.controller_step_rate = controller.top_step_rate.base().to_double();
-  const double rise = limits.speed.base.to_double() - limits.start_speed.base.to_double();
-  const double mean = (limits.speed.base.to_double() + limits.start_speed.base.to_double()) / 2.0;
-  figures.ramp_time = rise / limits.acceleration.base.to_double();
-  figures.ramp_way = mean * figures.ramp_time * units;
+  const RampLimits own = own_limits(mechanism);
+  const Ramp to_top = plan_speed({}, own.speed, own);
+  figures.ramp_time = to_top.phases().back().start;
+  figures.ramp_way = to_top.phases().back().from.to_double() / figures.steps_per_unit.to_double();
   estimate(figures, mechanism);
   if (limits.travel_from && limits.travel_to) {
     const std::int64_t steps =

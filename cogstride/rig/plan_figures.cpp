@@ -19,13 +19,14 @@ PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePla
   figures.limit_speed = plan.limits.speed * units_a_step;
   figures.acceleration = plan.limits.acceleration * units_a_step;
   figures.start_speed = plan.limits.start_speed * units_a_step;
+  figures.jerk = plan.limits.jerk * units_a_step;
+  bool gets_faster = true;
   for (const RampPhase& phase : plan.ramp.phases()) {
-    if (phase.acceleration == 0.0) {
-      figures.cruise_time += phase.duration;
-    } else if (figures.ramp_time == 0.0) {
-      figures.ramp_time = phase.duration;
-      figures.ramp_way = std::abs(way_between(phase.from, phase.to)) * units_a_step;
-    }
+    if (phase.is_cruise()) figures.cruise_time += phase.duration;
+    gets_faster = gets_faster && phase.to_speed > phase.from_speed;
+    if (!gets_faster) continue;
+    figures.ramp_time += phase.duration;
+    figures.ramp_way += std::abs(way_between(phase.from, phase.to)) * units_a_step;
   }
   const PlayedPlan played = play_plan(plan, rig.controller.timer_clock);
   figures.first_pulse = played.first_pulse;

@@ -20,6 +20,7 @@ struct PlanFigures {
   double peak_step_rate = 0.0;  ///< steps/s
   double limit_speed = 0.0;
   double acceleration = 0.0;
+  double jerk = 0.0;  ///< 0: no limit
   double start_speed = 0.0;
   double ramp_time = 0.0;  ///< s, of the first ramp; 0 when there is none
   double ramp_way = 0.0;

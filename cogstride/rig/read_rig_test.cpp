@@ -72,9 +72,10 @@ TEST(ReadRig, DerivesWhatAMakerWouldWorkOut) {
   EXPECT_DOUBLE_EQ(figures.resolution, 0.00375);
   EXPECT_DOUBLE_EQ(figures.top_step_rate, 16'000);
   EXPECT_EQ(figures.travel_steps, 31'467);
-  EXPECT_DOUBLE_EQ(figures.ramp_time, 56.0 / 1500);
-  EXPECT_DOUBLE_EQ(figures.ramp_way, (3600.0 - 16) / 3000);
-  EXPECT_NEAR(*figures.travel_time, 2 * 56.0 / 1500 + (118 - 2 * 3584.0 / 3000) / 60, 1e-4);
+  const double ramp_time = 2 * std::sqrt(56.0 / 40'000);  // 56 mm/s by jerk alone: 1497 mm/s2 at the most
+  EXPECT_NEAR(figures.ramp_time, ramp_time, 1e-12);
+  EXPECT_NEAR(figures.ramp_way, 32 * ramp_time, 1e-12);
+  EXPECT_NEAR(*figures.travel_time, 2 * ramp_time + (118 - 64 * ramp_time) / 60, 1e-4);
 }
 
 /// The declared keys of the table that a line of the rig file stands in.
