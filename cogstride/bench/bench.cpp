@@ -15,8 +15,8 @@ std::string Motion::result() {
   return record_->fault;
 }
 
-void Motion::cancel() {
-  mover_->cancel(bench_->lines(), *record_);
+void Motion::cancel(Braking how) {
+  mover_->cancel(bench_->lines(), *record_, how);
 }
 
 std::optional<Time> Motion::duration() const {
@@ -31,6 +31,22 @@ Motion MechanismHandle::home() {
 
 Motion MechanismHandle::move(const MoveOrder& order) {
   return {*bench_, *mover_, mover_->move(order)};
+}
+
+std::optional<OutputPosition> MechanismHandle::position() const {
+  return mover_->position(bench_->lines().now());
+}
+
+Motion MechanismHandle::run(const SpeedOrder& order) {
+  return {*bench_, *mover_, mover_->run(order)};
+}
+
+Motion MechanismHandle::redirect(const MoveOrder& order) {
+  return {*bench_, *mover_, mover_->redirect(bench_->lines(), order)};
+}
+
+Motion MechanismHandle::redirect(const SpeedOrder& order) {
+  return {*bench_, *mover_, mover_->redirect(bench_->lines(), order)};
 }
 
 Bench::Bench(Rig rig) : rig_(std::move(rig)) {
@@ -50,6 +66,25 @@ StepperMover& Bench::mover(const std::string& name) {
 
 MechanismHandle Bench::mechanism(const std::string& name) {
   return {*this, mover(name)};
+}
+
+std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders) {
+  std::vector<StepperMover*> movers;
+  for (const auto& [name, order] : orders) {
+    movers.push_back(&mover(name));
+    if (std::count(movers.begin(), movers.end(), movers.back()) > 1)
+      throw RangeError(name + ": is named twice among moves that arrive together");
+  }
+  const auto together = std::make_shared<ArrivingTogether>();
+  std::vector<Motion> motions;
+  try {
+    for (std::size_t i = 0; i < orders.size(); ++i)
+      motions.push_back({*this, *movers[i], movers[i]->move(orders[i].second, together)});
+  } catch (...) {
+    for (Motion& motion : motions) motion.cancel();
+    throw;
+  }
+  return motions;
 }
 
 RunLoop& Bench::loop() {

@@ -13,6 +13,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "cogstride/bench/run_loop.hpp"
@@ -36,8 +37,8 @@ class Motion {
   void wait();
   /// The same, but hands the fault over: empty when all is well.
   [[nodiscard]] std::string result();
-  /// Takes it back when it has not begun, else brakes it on a ramp; wait() then waits for the stop.
-  void cancel();
+  /// Takes it back when it has not begun, else brakes it; wait() then waits for the stop.
+  void cancel(Braking how = Braking::on_a_ramp);
   [[nodiscard]] MotionStatus status() const { return record_->status; }
   [[nodiscard]] bool has_ended() const { return record_->has_ended(); }
   /// From the order being taken up to its end, once it has ended.
@@ -45,6 +46,7 @@ class Motion {
 
  private:
   friend class MechanismHandle;
+  friend class Bench;
   Motion(Bench& bench, StepperMover& mover, std::shared_ptr<MotionRecord> record)
       : bench_(&bench), mover_(&mover), record_(std::move(record)) {}
 
@@ -60,8 +62,16 @@ class MechanismHandle {
   Motion home();
   /// @throws RangeError when the move is refused; nothing is queued then.
   Motion move(const MoveOrder& order);
+  /// Goes on at a speed: to the end of the travel, or without end where there is none.
+  /// @throws RangeError when it is refused
+  Motion run(const SpeedOrder& order);
+  /// In mid-motion, from the state it is in: a new target, speed or limits for the motion that is on. The
+  /// Motion handed out for it before ends as cancelled. @throws RangeError when it is refused; the motion
+  /// then goes on
+  Motion redirect(const MoveOrder& order);
+  Motion redirect(const SpeedOrder& order);
   /// The commanded position: exact; nothing before homing.
-  [[nodiscard]] std::optional<OutputPosition> position() const { return mover_->position(); }
+  [[nodiscard]] std::optional<OutputPosition> position() const;
   [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
 
  private:
@@ -81,6 +91,11 @@ class Bench {
   /// @throws RangeError when the rig has none of that name.
   [[nodiscard]] MechanismHandle mechanism(const std::string& name);
   [[nodiscard]] const Rig& rig() const { return rig_; }
+
+  /// Moves of several mechanisms, from rest, that begin and arrive together, once each one's queue has come
+  /// to it: the slowest goes as fast as it can, the others gentler.
+  /// @throws RangeError when one is refused or a mechanism is named twice; nothing is queued then
+  std::vector<Motion> move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders);
 
   /// Time on the bench since it was opened.
   [[nodiscard]] Time now() const;
@@ -107,6 +122,7 @@ class Bench {
 
  private:
   friend class Motion;
+  friend class MechanismHandle;
   Rig rig_;
   std::vector<std::unique_ptr<StepperMover>> movers_;
   std::unique_ptr<RunLoop> loop_;

@@ -102,7 +102,7 @@ TEST(StepperMover, TenThousandRandomMovesThereAndBackEndOnTheStartingStep) {
     if (i % 100 == 0) loop.run(never, [&] { return mover.is_idle(); });
   }
   loop.run(never, [&] { return mover.is_idle(); });
-  EXPECT_EQ(mover.position(), OutputPosition(0_mm));
+  EXPECT_EQ(mover.position(lines.now()), OutputPosition(0_mm));
   EXPECT_EQ(lines.steps_made(LineId{0}), 0);
   EXPECT_EQ(board.microstep(), 0);
   EXPECT_EQ(board.counts().missed(), 0);

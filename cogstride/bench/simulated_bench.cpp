@@ -184,7 +184,7 @@ RunTally SimulatedBench::tally() const {
     MechanismTally tally;
     tally.name = mechanism.name;
     tally.unit = display_unit(kind, 0);
-    if (mover.position()) tally.asked = scale * mover.position()->base.to_double();
+    if (const auto asked = mover.position(lines_->now())) tally.asked = scale * asked->base.to_double();
     tally.made = scale * plant.position();
     tally.net_steps = steps_out(mover);
     tally.pulses = counts.pulses;

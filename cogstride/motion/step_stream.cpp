@@ -53,20 +53,50 @@ void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at) {
   ramp_ = ramp;
   fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_);
   start_ = at;
-  ends_at_ = at + std::llround(ramp.duration() * ticks_per_second_);
+  ends_at_ = ramp.is_endless() ? never : at + std::llround(ramp.duration() * ticks_per_second_);
   busy_ = true;
   all_put_ = false;
 }
 
-void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limits,
-                       std::optional<StopOn> stop) {
+Tick StepStream::earliest_start(Lines& lines, std::int64_t target) {
   switch_on(lines);
-  Tick at = std::max(lines.now() + lines.lead(), awake_at_);
+  const Tick at = std::max(lines.now() + lines.lead(), awake_at_);
   const bool forwards = target > made();
-  if (forwards != forwards_) at = std::max(at, earliest_turn(lines) + driver_.dir_steady_before());
+  return forwards == forwards_ ? at : std::max(at, earliest_turn(lines) + driver_.dir_steady_before());
+}
+
+void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limits,
+                       std::optional<StopOn> stop, Tick not_before) {
+  const Tick at = std::max(earliest_start(lines, target), not_before);
   stop_ = stop;
   begin(plan_ramp({{made(), 0.0}, 0.0}, target, limits), made(), at);
   feed(lines);
+}
+
+void StepStream::hold_speed(Lines& lines, double speed, const RampLimits& limits) {
+  if (speed == 0.0) {
+    brake(lines, limits);
+    return;
+  }
+  if (!busy_) {
+    const Tick at = earliest_start(lines, speed > 0.0 ? made() + 1 : made() - 1);
+    stop_.reset();
+    begin(plan_speed({{made(), 0.0}, 0.0}, speed, limits), made(), at);
+  } else {
+    const Withheld withheld = withhold(lines);
+    switch_on(lines);
+    begin(plan_speed(withheld.state, speed, limits), withheld.made, std::max(withheld.at, awake_at_));
+  }
+  feed(lines);
+}
+
+std::int64_t StepStream::step_at(Tick at) const {
+  return ramp_.state_at(static_cast<double>(at - start_) / ticks_per_second_).position.whole;
+}
+
+double StepStream::speed_at(Tick at) const {
+  return busy_ && at > start_ ? ramp_.state_at(static_cast<double>(at - start_) / ticks_per_second_).speed
+                              : 0.0;
 }
 
 /// Takes back what is still ahead; what follows must begin from the state that this leaves.

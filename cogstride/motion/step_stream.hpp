@@ -21,7 +21,13 @@ class StepStream {
   void switch_off(Lines& lines);
 
   /// From rest at made() to `target`. With `stop`, the run ends at once at that edge, wherever it is.
-  void start(Lines& lines, std::int64_t target, const RampLimits& limits, std::optional<StopOn> stop = {});
+  /// @param not_before  when the ramp begins at the earliest
+  void start(Lines& lines, std::int64_t target, const RampLimits& limits, std::optional<StopOn> stop = {},
+             Tick not_before = 0);
+  /// Switches on, and says when a motion to `target` could begin.
+  [[nodiscard]] Tick earliest_start(Lines& lines, std::int64_t target);
+  /// From rest or in mid-motion: to a speed (steps/s, signed), held without end. 0 brakes.
+  void hold_speed(Lines& lines, double speed, const RampLimits& limits);
   /// In mid-motion: on to another target from the speed it has, as soon as the lines allow; past it and back
   /// when it cannot stop in time. At rest the same as start().
   void retarget(Lines& lines, std::int64_t target, const RampLimits& limits);
@@ -35,6 +41,10 @@ class StepStream {
 
   [[nodiscard]] bool is_on() const { return on_; }
   [[nodiscard]] bool is_busy() const { return busy_; }
+  /// The step that it stands on at `at` as planned, while busy.
+  [[nodiscard]] std::int64_t step_at(Tick at) const;
+  /// The speed of the motion at `at`, steps/s, signed; 0 when not busy.
+  [[nodiscard]] double speed_at(Tick at) const;
   [[nodiscard]] Tick next_act() const;
   /// Hands out what the horizon asks for; ends the motion when its time has come.
   void act(Lines& lines);

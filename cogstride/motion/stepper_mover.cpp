@@ -4,7 +4,16 @@
 
 #include <algorithm>
 
+#include "cogstride/plan/stepper_torque.hpp"
+
 namespace cogstride {
+namespace {
+
+OutputSpeed magnitude_of(const OutputSpeed& speed) {
+  return speed.base < Ratio(0) ? OutputSpeed{speed.kind, -speed.base} : speed;
+}
+
+}  // namespace
 
 StepperMover::StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller)
     : mechanism_(mechanism),
@@ -18,49 +27,175 @@ StepperMover::StepperMover(const Mechanism& mechanism, MechanismId id, const Con
   }
 }
 
-std::shared_ptr<MotionRecord> StepperMover::enqueue(std::string what, std::optional<MoveOrder> move) {
-  auto record = std::make_shared<MotionRecord>();
-  record->what = std::move(what);
-  queue_.push_back({record, std::move(move)});
-  return record;
+std::shared_ptr<MotionRecord> StepperMover::enqueue(std::string what, Order order) {
+  order.record = std::make_shared<MotionRecord>();
+  order.record->what = std::move(what);
+  queue_.push_back(order);
+  return order.record;
 }
 
 std::shared_ptr<MotionRecord> StepperMover::home() {
   (void)HomingSequence(mechanism_, controller_, controller_.timer_clock);  // refuses what cannot be homed
-  auto record = enqueue("home", std::nullopt);
+  auto record = enqueue("home", {{}, HomeOrder{}});
   after_all_ = mechanism_.homing->position;
   return record;
 }
 
-std::shared_ptr<MotionRecord> StepperMover::move(const MoveOrder& order) {
-  if (!after_all_) {
-    throw RangeError(fmt::format("{}: nobody knows yet where it stands: home it first", mechanism_.name));
+/// Where all that is queued will end.
+OutputPosition StepperMover::place_after_all() const {
+  if (!queue_.empty()) {
+    const auto* const run = std::get_if<SpeedOrder>(&queue_.back().what);
+    if (run != nullptr && !end_of_run(*run)) {
+      throw RangeError(
+          fmt::format("{}: it turns without end: redirect it or cancel it first", mechanism_.name));
+    }
   }
-  const OutputPosition target = target_of(mechanism_, *after_all_, order);
-  (void)ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
-  auto record = enqueue(order.to ? "move to " + to_text(*order.to) : "move by " + to_text(*order.by), order);
+  if (after_all_) return *after_all_;
+  throw RangeError(fmt::format("{}: nobody knows yet where it stands: home it first", mechanism_.name));
+}
+
+std::shared_ptr<MotionRecord> StepperMover::move(const MoveOrder& order,
+                                                 std::shared_ptr<ArrivingTogether> together) {
+  const OutputPosition from = place_after_all();
+  const OutputPosition target = target_of(mechanism_, from, order);
+  const RampLimits limits = ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
+  if (order.takes) {
+    (void)limits_to_take(mechanism_, order.takes->base().to_double(),
+                         step_at(mechanism_, target) - step_at(mechanism_, from), limits);
+  }
+  if (together) ++together->members;
+  auto record = enqueue(order.to ? "move to " + to_text(*order.to) : "move by " + to_text(*order.by),
+                        {{}, order, std::move(together)});
   after_all_ = target;
   return record;
 }
 
-void StepperMover::cancel(Lines& lines, const MotionRecord& motion) {
+std::shared_ptr<MotionRecord> StepperMover::run(const SpeedOrder& order) {
+  const OutputPosition from = place_after_all();
+  (void)limits_of(order);
+  auto record = enqueue("run at " + to_text(order.at), {{}, order});
+  after_all_ = end_of_run(order).value_or(from);
+  return record;
+}
+
+/// After a motion was taken out of the queue: where those that are left will end.
+void StepperMover::foresee_end() {
+  after_all_ = origin_ ? std::optional(commanded_) : std::nullopt;
+  for (const Order& order : queue_) {
+    if (std::holds_alternative<HomeOrder>(order.what)) {
+      after_all_ = mechanism_.homing->position;
+    } else if (order.record->status == MotionStatus::running || !after_all_) {
+      continue;  // a running one ends where position() says
+    } else if (const auto* const run = std::get_if<SpeedOrder>(&order.what)) {
+      after_all_ = end_of_run(*run).value_or(*after_all_);
+    } else {
+      const auto& move = std::get<MoveOrder>(order.what);
+      after_all_ = move.to ? *move.to : OutputPosition{after_all_->kind, after_all_->base + move.by->base};
+    }
+  }
+}
+
+/// The end of the travel that a run heads for; nothing where it is endless.
+std::optional<OutputPosition> StepperMover::end_of_run(const SpeedOrder& order) const {
+  return order.at.base > Ratio(0) ? mechanism_.limits.travel_to : mechanism_.limits.travel_from;
+}
+
+RampLimits StepperMover::limits_of(const SpeedOrder& order) const {
+  return ramp_limits(mechanism_, controller_, magnitude_of(order.at), order.acceleration);
+}
+
+void StepperMover::require_redirectable() const {
+  const bool runs = !queue_.empty() && queue_.front().record->status == MotionStatus::running && !braking_ &&
+                    !std::holds_alternative<HomeOrder>(queue_.front().what);
+  if (!runs) throw RangeError(fmt::format("{}: no move is on that could be redirected", mechanism_.name));
+  if (queue_.size() > 1)
+    throw RangeError(
+        fmt::format("{}: others are queued behind the running motion: cancel them first", mechanism_.name));
+}
+
+/// The running motion's record ends; the new order takes its place in the queue.
+std::shared_ptr<MotionRecord> StepperMover::replace_running(Lines& lines, std::string what, Order order) {
+  MotionRecord& old = *queue_.front().record;
+  old.status = MotionStatus::cancelled;
+  old.ended = lines.now();
+  note(lines.now(), MotionNote::Kind::cancelled, old.what);
+  order.record = std::make_shared<MotionRecord>();
+  order.record->what = std::move(what);
+  order.record->status = MotionStatus::running;
+  order.record->began = lines.now();
+  note(lines.now(), MotionNote::Kind::began, order.record->what);
+  queue_.front() = order;
+  return order.record;
+}
+
+std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const MoveOrder& order) {
+  require_redirectable();
+  if (order.takes)
+    throw RangeError(fmt::format("{}: a time to take can be had only from rest", mechanism_.name));
+  const bool keeps_target = !order.to && !order.by;
+  if (keeps_target && endless_) {
+    throw RangeError(
+        fmt::format("{}: it turns without end: redirect it to a position or another speed", mechanism_.name));
+  }
+  MoveOrder whole = order;
+  if (keeps_target) whole.to = commanded_;
+  const OutputPosition target = target_of(mechanism_, *position(lines.now()), whole);
+  const RampLimits limits = ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
+  stream_.retarget(lines, *origin_ + step_at(mechanism_, target), limits);
+  running_limits_ = limits;
+  commanded_ = target;
+  after_all_ = target;
+  endless_ = false;
+  return replace_running(lines, "move to " + to_text(target), {{}, whole});
+}
+
+std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const SpeedOrder& order) {
+  require_redirectable();
+  const RampLimits limits = limits_of(order);
+  const std::optional<OutputPosition> end = end_of_run(order);
+  if (end) {
+    stream_.retarget(lines, *origin_ + step_at(mechanism_, *end), limits);
+    commanded_ = *end;
+    after_all_ = end;
+  } else {
+    stream_.hold_speed(lines, steps_per_time(mechanism_, order.at), limits);
+  }
+  running_limits_ = limits;
+  endless_ = !end;
+  return replace_running(lines, "run at " + to_text(order.at), {{}, order});
+}
+
+void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how) {
   const auto found =
       std::find_if(queue_.begin(), queue_.end(), [&](const Order& o) { return o.record.get() == &motion; });
   if (found == queue_.end()) return;
   if (found->record->status == MotionStatus::running) {
     braking_ = true;
     homing_.reset();
-    stream_.brake(lines, running_limits_);
+    RampLimits limits = running_limits_;
+    if (how == Braking::hardest) {
+      const double speed = stream_.speed_at(lines.now()) / steps_per_base_.to_double();
+      const double hardest = usable_deceleration(mechanism_, speed) * steps_per_base_.to_double();
+      limits.acceleration = std::max(limits.acceleration, hardest);
+      limits.jerk = 0.0;
+    }
+    stream_.brake(lines, limits);
     if (!stream_.is_busy()) finish(lines, MotionStatus::cancelled);
     return;
   }
   found->record->status = MotionStatus::cancelled;
   found->record->ended = lines.now();
+  if (found->together) {
+    --found->together->members;
+    if (found->is_ready) --found->together->ready;
+  }
   queue_.erase(found);
+  foresee_end();
 }
 
-std::optional<OutputPosition> StepperMover::position() const {
-  return origin_ ? std::optional(commanded_) : std::nullopt;
+std::optional<OutputPosition> StepperMover::position(Tick now) const {
+  if (!origin_) return std::nullopt;
+  return endless_ ? position_of(stream_.step_at(now)) : commanded_;
 }
 
 OutputPosition StepperMover::position_of(std::int64_t step) const {
@@ -73,33 +208,78 @@ void StepperMover::note(Tick at, MotionNote::Kind kind, std::string text) const 
 
 Tick StepperMover::next_act() const {
   if (queue_.empty()) return never;
-  if (queue_.front().record->status == MotionStatus::queued) return 0;
+  const Order& front = queue_.front();
+  if (front.record->status == MotionStatus::queued)
+    return front.is_ready && !front.together->can_begin() ? never : 0;
   return homing_ ? homing_->next_act(stream_) : stream_.next_act();
 }
 
-void StepperMover::begin_move(Lines& lines, const MoveOrder& order) {
-  const OutputPosition target = target_of(mechanism_, commanded_, order);
-  running_limits_ = ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
+/// Says how long its way takes at least, and when it could begin.
+void StepperMover::make_ready(Lines& lines, Order& order) {
+  ArrivingTogether& together = *order.together;
+  const auto& move = std::get<MoveOrder>(order.what);
+  const OutputPosition target = target_of(mechanism_, commanded_, move);
+  const RampLimits limits = ramp_limits(mechanism_, controller_, move.speed, move.acceleration);
+  const std::int64_t to = *origin_ + step_at(mechanism_, target);
+  together.seconds = std::max(together.seconds, plan_ramp({}, to - stream_.made(), limits).duration());
+  together.delay = std::max(together.delay, stream_.earliest_start(lines, to) - lines.now());
+  together.start = lines.now() + together.delay;
+  order.is_ready = true;
+  ++together.ready;
+}
+
+void StepperMover::begin(Lines& lines, const Order& order, const MoveOrder& move) {
+  const OutputPosition target = target_of(mechanism_, commanded_, move);
+  const std::int64_t way = step_at(mechanism_, target) - step_at(mechanism_, commanded_);
+  running_limits_ = ramp_limits(mechanism_, controller_, move.speed, move.acceleration);
+  if (move.takes)
+    running_limits_ = limits_to_take(mechanism_, move.takes->base().to_double(), way, running_limits_);
+  if (order.together)
+    running_limits_ = limits_to_take(mechanism_, order.together->seconds, way, running_limits_);
   commanded_ = target;
-  stream_.start(lines, *origin_ + step_at(mechanism_, target), running_limits_);
+  stream_.start(lines, *origin_ + step_at(mechanism_, target), running_limits_, {},
+                order.together ? order.together->start : 0);
+}
+
+void StepperMover::begin(Lines& lines, const Order& order, const SpeedOrder& run) {
+  if (const std::optional<OutputPosition> end = end_of_run(run)) {
+    begin(lines, order,
+          MoveOrder{.to = end, .speed = magnitude_of(run.at), .acceleration = run.acceleration});
+    return;
+  }
+  running_limits_ = limits_of(run);
+  stream_.hold_speed(lines, steps_per_time(mechanism_, run.at), running_limits_);
+  endless_ = true;
 }
 
 void StepperMover::begin_next(Lines& lines) {
   Order& order = queue_.front();
+  if (order.together && !order.is_ready) {
+    if (origin_) make_ready(lines, order);
+    if (origin_ && !order.together->can_begin()) return;
+  }
   order.record->status = MotionStatus::running;
   order.record->began = lines.now();
   note(lines.now(), MotionNote::Kind::began, order.record->what);
-  if (order.move) {
-    // Checked when ordered, but a stop in between may have left it elsewhere: then it is refused here.
-    try {
-      if (!origin_)
-        throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
-      begin_move(lines, *order.move);
-    } catch (const RangeError& error) {
-      finish(lines, MotionStatus::faulted, error.what());
-    }
+  if (std::holds_alternative<HomeOrder>(order.what)) {
+    begin_homing(lines);
     return;
   }
+  // Checked when ordered, but a stop in between may have left it elsewhere: then it is refused here.
+  try {
+    if (!origin_)
+      throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
+    if (const auto* const run = std::get_if<SpeedOrder>(&order.what)) {
+      begin(lines, order, *run);
+    } else {
+      begin(lines, order, std::get<MoveOrder>(order.what));
+    }
+  } catch (const RangeError& error) {
+    finish(lines, MotionStatus::faulted, error.what());
+  }
+}
+
+void StepperMover::begin_homing(Lines& lines) {
   origin_.reset();
   running_limits_ = ramp_limits(mechanism_, controller_, mechanism_.homing->speed);
   homing_.emplace(mechanism_, controller_, controller_.timer_clock);
@@ -119,6 +299,7 @@ void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) 
   record->fault = std::move(fault);
   homing_.reset();
   braking_ = false;
+  endless_ = false;
   const auto kind = status == MotionStatus::done        ? MotionNote::Kind::done
                     : status == MotionStatus::cancelled ? MotionNote::Kind::cancelled
                                                         : MotionNote::Kind::faulted;
@@ -132,7 +313,7 @@ void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) 
     }
     queue_.clear();
   }
-  if (queue_.empty()) after_all_ = position();
+  foresee_end();
 }
 
 void StepperMover::lines_were_cut(Lines& lines) {
@@ -143,7 +324,7 @@ void StepperMover::lines_were_cut(Lines& lines) {
   finish(lines, MotionStatus::faulted,
          fmt::format("{}: stopped at once, all lines at rest", mechanism_.name));
   if (was_moving && mechanism_.homing) origin_.reset();
-  after_all_ = position();
+  after_all_ = origin_ ? std::optional(commanded_) : std::nullopt;
 }
 
 void StepperMover::homing_acted(Lines& lines) {

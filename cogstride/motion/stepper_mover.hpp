@@ -7,12 +7,31 @@
 #include <deque>
 #include <memory>
 #include <optional>
+#include <variant>
 
 #include "cogstride/motion/homing_sequence.hpp"
 #include "cogstride/motion/motion_record.hpp"
 #include "cogstride/motion/participant.hpp"
 
 namespace cogstride {
+
+/// How a running motion is stopped before its end.
+enum class Braking {
+  on_a_ramp,  ///< at the limits that it runs with
+  hardest     ///< as hard as the motor can without losing steps, whatever the limits
+};
+
+/// Moves of several mechanisms that begin at one instant and end at one: those that would be early go
+/// gentler.
+struct ArrivingTogether {
+  std::size_t members = 0;
+  std::size_t ready = 0;
+  double seconds = 0.0;  ///< the longest of their least times
+  Tick delay = 0;        ///< the longest that one of them needs from command to start
+  Tick start = 0;
+
+  [[nodiscard]] bool can_begin() const { return ready == members; }
+};
 
 class StepperMover final : public Participant {
  public:
@@ -25,9 +44,19 @@ class StepperMover final : public Participant {
   std::shared_ptr<MotionRecord> home();
   /// Queues a move. @throws RangeError, with nothing queued, when it is refused: outside the travel, over a
   /// limit, or with no position known (a mechanism with a gate is homed first).
-  std::shared_ptr<MotionRecord> move(const MoveOrder& order);
-  /// Takes a queued motion back, or brakes the running one on a ramp; those queued behind it go on.
-  void cancel(Lines& lines, const MotionRecord& motion);
+  /// @param together  shared with the moves that it is to arrive with; it waits for all of them to be next
+  std::shared_ptr<MotionRecord> move(const MoveOrder& order, std::shared_ptr<ArrivingTogether> together = {});
+  /// Queues a motion at a speed. It ends at the end of the travel; where there is none it goes on until it is
+  /// redirected or cancelled, and nothing can be queued behind it. @throws RangeError as move()
+  std::shared_ptr<MotionRecord> run(const SpeedOrder& order);
+  /// The running motion gets a new target, a new speed or new limits, from the state that it is in; an order
+  /// without a target keeps that it has. Its record ends as cancelled, the new one is running.
+  /// @throws RangeError, with the motion going on as it was, when the order is refused, no move or run is on,
+  /// or others are queued behind it
+  std::shared_ptr<MotionRecord> redirect(Lines& lines, const MoveOrder& order);
+  std::shared_ptr<MotionRecord> redirect(Lines& lines, const SpeedOrder& order);
+  /// Takes a queued motion back, or brakes the running one; those queued behind it go on.
+  void cancel(Lines& lines, const MotionRecord& motion, Braking how = Braking::on_a_ramp);
 
   /// All lines were put at rest: motions that had not ended are faulted, and the position is not believed any
   /// more where a motion was on.
@@ -39,20 +68,33 @@ class StepperMover final : public Participant {
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
   [[nodiscard]] const StepStream& stream() const { return stream_; }
   [[nodiscard]] bool is_idle() const { return queue_.empty(); }
-  /// The commanded position, known since start (no gate) or homing; the target while a move is on.
-  [[nodiscard]] std::optional<OutputPosition> position() const;
+  /// The commanded position, known since start (no gate) or homing; the target while a move is on. While it
+  /// runs without end it is the step planned for `now`.
+  [[nodiscard]] std::optional<OutputPosition> position(Tick now) const;
   /// The step count, since the lines were opened, of output position 0. Nothing before homing.
   [[nodiscard]] std::optional<std::int64_t> origin() const { return origin_; }
 
  private:
+  struct HomeOrder {};
   struct Order {
     std::shared_ptr<MotionRecord> record;
-    std::optional<MoveOrder> move;  // nothing: homing
+    std::variant<HomeOrder, MoveOrder, SpeedOrder> what;
+    std::shared_ptr<ArrivingTogether> together{};
+    bool is_ready = false;  // counted among those that can begin together
   };
 
-  std::shared_ptr<MotionRecord> enqueue(std::string what, std::optional<MoveOrder> move);
+  std::shared_ptr<MotionRecord> enqueue(std::string what, Order order);
+  [[nodiscard]] OutputPosition place_after_all() const;
+  void foresee_end();
+  [[nodiscard]] std::optional<OutputPosition> end_of_run(const SpeedOrder& order) const;
+  [[nodiscard]] RampLimits limits_of(const SpeedOrder& order) const;
+  void make_ready(Lines& lines, Order& order);
   void begin_next(Lines& lines);
-  void begin_move(Lines& lines, const MoveOrder& order);
+  void begin_homing(Lines& lines);
+  void begin(Lines& lines, const Order& order, const MoveOrder& move);
+  void begin(Lines& lines, const Order& order, const SpeedOrder& run);
+  void require_redirectable() const;
+  std::shared_ptr<MotionRecord> replace_running(Lines& lines, std::string what, Order order);
   void homing_acted(Lines& lines);
   void finish(Lines& lines, MotionStatus status, std::string fault = {});
   void stand_at(std::int64_t step);
@@ -68,6 +110,7 @@ class StepperMover final : public Participant {
   bool braking_ = false;
   std::optional<std::int64_t> origin_;
   OutputPosition commanded_;                 // where the running motion ends
+  bool endless_ = false;                     // the running motion has no end
   std::optional<OutputPosition> after_all_;  // where the last queued motion will end, as far as is known
   RampLimits running_limits_;
   NoteSink sink_;

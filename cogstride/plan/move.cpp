@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace cogstride {
 namespace {
 
@@ -67,6 +69,17 @@ OutputPosition target_of(const Mechanism& mechanism, OutputPosition from, const 
   return target;
 }
 
+RampLimits limits_to_take(const Mechanism& mechanism, double seconds, std::int64_t way_steps,
+                          const RampLimits& limits) {
+  const double least = plan_ramp({}, way_steps, limits).duration();
+  if (least == 0.0) return limits;
+  if (seconds < least * (1.0 - 1e-9)) {
+    throw RangeError(fmt::format("{}: the move takes at least {:.4g} s; {:.4g} s cannot be had",
+                                 mechanism.name, least, seconds));
+  }
+  return stretched(limits, std::max(1.0, seconds / least));
+}
+
 MovePlan plan_move(const Mechanism& mechanism, const Controller& controller, OutputPosition from,
                    const MoveOrder& order) {
   require_movable_stepper(mechanism);
@@ -76,6 +89,10 @@ MovePlan plan_move(const Mechanism& mechanism, const Controller& controller, Out
   plan.from_step = step_at(mechanism, from);
   plan.to_step = step_at(mechanism, plan.to);
   plan.limits = ramp_limits(mechanism, controller, order.speed, order.acceleration);
+  if (order.takes) {
+    plan.limits = limits_to_take(mechanism, order.takes->base().to_double(), plan.to_step - plan.from_step,
+                                 plan.limits);
+  }
   plan.ramp = plan_ramp({{plan.from_step, 0.0}, 0.0}, plan.to_step, plan.limits);
   return plan;
 }

@@ -20,6 +20,13 @@ struct MoveOrder {
   std::optional<OutputPosition> by{};  ///< a way, signed
   std::optional<OutputSpeed> speed{};
   std::optional<OutputAcceleration> acceleration{};
+  std::optional<ExactTime> takes{};  ///< from rest to rest: gentler than the limits, so that it takes so long
+};
+
+/// To turn or travel at a speed until told otherwise.
+struct SpeedOrder {
+  OutputSpeed at{};  ///< signed
+  std::optional<OutputAcceleration> acceleration{};
 };
 
 struct MovePlan {
@@ -44,6 +51,11 @@ struct MovePlan {
 /// `by`, or ends outside the soft limits.
 [[nodiscard]] OutputPosition target_of(const Mechanism& mechanism, OutputPosition from,
                                        const MoveOrder& order);
+
+/// Limits gentler than `limits`, under which the way from rest to rest takes `seconds`.
+/// @throws RangeError when it takes longer than that at full limits; the message has the least time
+[[nodiscard]] RampLimits limits_to_take(const Mechanism& mechanism, double seconds, std::int64_t way_steps,
+                                        const RampLimits& limits);
 
 /// From rest at `from` to rest. @throws RangeError as above.
 [[nodiscard]] MovePlan plan_move(const Mechanism& mechanism, const Controller& controller,

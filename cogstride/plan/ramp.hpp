@@ -50,6 +50,13 @@ struct RampLimits {
   double jerk = 0.0;          ///< steps/s^3; 0: the acceleration may change at once
 };
 
+/// Limits under which the same ramp, from rest to rest, takes `times` as long: 1 / times of the speed, and so
+/// on.
+[[nodiscard]] inline RampLimits stretched(const RampLimits& limits, double times) {
+  const double k = 1.0 / times;
+  return {limits.speed * k, limits.acceleration * k * k, limits.start_speed * k, limits.jerk * k * k * k};
+}
+
 struct MotionState {
   StepPosition position;
   double speed = 0.0;         ///< steps/s, negative backwards

@@ -54,14 +54,16 @@ double friction_torque(const Mechanism& mechanism, double rad_per_s) {
          mechanism.load.viscous_friction.in(units::Nm_s_per_rad)*rad_per_s;
 }
 
-double usable_share_of_pull_out(double jump_energy) {
+double usable_share_of_pull_out(double jump_energy, double held_against) {
+  const double start = -std::asin(std::clamp(held_against, -1.0, 1.0));
   double sound = 0.0;
   double beyond = 1.0;
   if (jump_energy >= 2.0) return 0.0;  // a free swing from rest takes all of it
   for (int i = 0; i < 50; ++i) {
     const double share = 0.5 * (sound + beyond);
     const double x = std::asin(share);
-    (1.0 + std::cos(x) - share * (pi - x) > jump_energy ? sound : beyond) = share;
+    const double left = std::cos(start) + std::cos(x) - share * (pi - x - start);
+    (left > jump_energy ? sound : beyond) = share;
   }
   return sound;
 }
@@ -76,6 +78,16 @@ double usable_acceleration(const Mechanism& mechanism, double output_speed) {
   const double left = share * pull - friction_torque(mechanism, speed);
   const double radians_a_base = shaft_speed(mechanism, 1.0);
   return std::max(0.0, left / mechanism.load.inertia.base() / radians_a_base);
+}
+
+double usable_deceleration(const Mechanism& mechanism, double output_speed) {
+  const double speed = shaft_speed(mechanism, std::abs(output_speed));
+  const double pull = available_torque(mechanism, speed) - mechanism.stepper().detent_torque.base();
+  if (pull <= 0.0) return 0.0;
+  const double friction = mechanism.load.coulomb_friction.base();
+  const double share = usable_share_of_pull_out(0.0, std::min(1.0, friction_torque(mechanism, speed) / pull));
+  const double left = share * pull + friction - std::abs(mechanism.load.steady_torque.base());
+  return std::max(0.0, left / mechanism.load.inertia.base() / shaft_speed(mechanism, 1.0));
 }
 
 double natural_frequency(const Mechanism& mechanism) {

@@ -19,8 +19,12 @@ namespace cogstride {
 /// just survived. With sin x = s the work of the field up to the far side equals that of the load and the
 /// energy of the jump to the start speed, e (in units of torque / rotor teeth):  1 + cos x - s (pi - x) = e.
 /// 0.725 for e = 0.
+/// @param held_against  share of the pull-out torque that the rotor already leans the other way with, as when
+/// a
+///                      motion against friction is braked: it then swings from  x0 = -asin(held_against):
+///                      cos x0 + cos x - s (pi - x - x0) = e
 /// @return 0 when the jump alone is too much
-[[nodiscard]] double usable_share_of_pull_out(double jump_energy);
+[[nodiscard]] double usable_share_of_pull_out(double jump_energy, double held_against = 0.0);
 
 /// How a board drives the windings of a stepper: microstepping with one current vector, or whole and half
 /// steps with one or two phases on.
@@ -43,6 +47,10 @@ struct StepperDrive {
 /// Acceleration of the output from rest up to a speed that loses no steps, base units (m or turns) a second
 /// squared; 0 when friction alone is too much.
 [[nodiscard]] double usable_acceleration(const Mechanism& mechanism, double output_speed);
+
+/// Deceleration of the output from a speed to rest that loses no steps: what the motor can do at its hardest,
+/// helped by friction, base units a second squared.
+[[nodiscard]] double usable_deceleration(const Mechanism& mechanism, double output_speed);
 
 /// Speed that may be reached at once from rest, base units a second: the rotor's swing after the jump may
 /// just reach the top of the torque curve, so that its electrical speed is twice the natural frequency at the

@@ -44,6 +44,9 @@ class PositionChecker {
       case Statement::Kind::repeat:
         repeat(statement, places);
         break;
+      case Statement::Kind::arrive_together:
+        pass(statement.body, places);
+        break;
       case Statement::Kind::wait:
         break;
     }
@@ -56,7 +59,14 @@ class PositionChecker {
           fmt::format("nobody knows yet where {0} stands: write 'home {0}' first", mechanism.name));
       return;
     }
-    place = target_of(mechanism, *place, statement.order);
+    const OutputPosition target = target_of(mechanism, *place, statement.order);
+    if (statement.order.takes) {
+      const MoveOrder& order = statement.order;
+      (void)limits_to_take(mechanism, order.takes->base().to_double(),
+                           step_at(mechanism, target) - step_at(mechanism, *place),
+                           ramp_limits(mechanism, rig_.controller, order.speed, order.acceleration));
+    }
+    place = target;
   }
 
   void repeat(const Statement& statement, Places& places) {

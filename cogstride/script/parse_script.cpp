@@ -124,7 +124,7 @@ class LineReader {
   std::size_t next_ = 0;
 };
 
-const std::vector<std::string> verbs = {"home", "move", "wait", "repeat", "end"};
+const std::vector<std::string> verbs = {"home", "move", "wait", "repeat", "arrive", "end"};
 
 class ScriptParser {
  public:
@@ -138,7 +138,8 @@ class ScriptParser {
       text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
     }
     for (std::size_t i = open_.size(); i-- > 0;) {
-      add(open_[i].place.line, open_[i].place.column, fmt::format("this repeat has no 'end'"), {});
+      add(open_[i].place.line, open_[i].place.column,
+          fmt::format("this {} has no 'end'", is_together(open_[i]) ? "'arrive together'" : "repeat"), {});
     }
     if (wrong_.empty()) wrong_ = check_positions(script_, rig_);
     if (!wrong_.empty()) throw InputError(std::move(wrong_));
@@ -171,7 +172,15 @@ class ScriptParser {
     const Word& verb = reader.word("a verb");
     if (verb.text == "end") {
       reader.expect_end();
-      close_repeat(verb);
+      close_block(verb);
+      return;
+    }
+    if (verb.text == "arrive") {
+      statement.kind = Statement::Kind::arrive_together;
+      open_.push_back(std::move(statement));
+      reader.expect("together");
+      reader.expect_end();
+      require_no_together(open_.size() - 1, verb);
       return;
     }
     if (verb.text == "repeat") {
@@ -184,8 +193,10 @@ class ScriptParser {
             verb, fmt::format("repeats stand in each other more than {} deep", deepest_nesting));
       }
       open_.back().count = repeat_count(reader);
+      require_no_together(open_.size() - 1, verb);
       return;
     }
+    if (verb.text != "move") require_no_together(open_.size(), verb);
     if (verb.text == "home") {
       statement.kind = Statement::Kind::home;
       read_home(reader, statement);
@@ -197,11 +208,13 @@ class ScriptParser {
       read_wait(reader, statement);
     } else {
       const std::string near = nearest_word(verb.text, verbs);
-      throw LineReader::wrong(verb, fmt::format("'{}' is not a verb of the stride language{}", verb.text,
-                                                near.empty() ? " (home, move, wait, repeat, end)"
-                                                             : fmt::format("; did you mean {}?", near)));
+      throw LineReader::wrong(verb,
+                              fmt::format("'{}' is not a verb of the stride language{}", verb.text,
+                                          near.empty() ? " (home, move, wait, repeat, arrive together, end)"
+                                                       : fmt::format("; did you mean {}?", near)));
     }
     reader.expect_end();
+    if (!open_.empty() && is_together(open_.back())) require_new_mechanism(statement);
     body().push_back(std::move(statement));
   }
 
@@ -235,12 +248,23 @@ class ScriptParser {
       throw LineReader::wrong(
           how, fmt::format("found '{}'; expected 'to' (a position) or 'by' (a way)", how.text));
     }
-    if (!reader.next_is("at")) return;
-    reader.expect("at");
-    read_limit(reader, mechanism, statement.order);
-    if (!reader.next_is("and")) return;
-    reader.expect("and");
-    read_limit(reader, mechanism, statement.order);
+    if (reader.next_is("at")) {
+      reader.expect("at");
+      read_limit(reader, mechanism, statement.order);
+      if (reader.next_is("and")) {
+        reader.expect("and");
+        read_limit(reader, mechanism, statement.order);
+      }
+    }
+    if (!reader.next_is("in")) return;
+    reader.expect("in");
+    statement.order.takes = reader.amount("a time such as 3 s", [&](const std::string& text) {
+      const auto time = parse_quantity<ExactTime>(text);
+      if (!(time > ExactTime())) throw RangeError(fmt::format("'{}': a move takes a time above 0", text));
+      if (!open_.empty() && is_together(open_.back()))
+        throw RangeError("moves that arrive together take the time of the longest: leave 'in' out");
+      return time;
+    });
   }
 
   /// A speed or an acceleration, told apart by its unit, and checked against the mechanism.
@@ -289,11 +313,31 @@ class ScriptParser {
     return count;
   }
 
-  void close_repeat(const Word& end) {
-    if (open_.empty()) throw LineReader::wrong(end, "this 'end' ends nothing: no repeat is open");
-    Statement repeat = std::move(open_.back());
+  static bool is_together(const Statement& block) { return block.kind == Statement::Kind::arrive_together; }
+
+  /// Inside `arrive together` stand moves only.
+  void require_no_together(std::size_t depth, const Word& verb) const {
+    if (depth == 0 || !is_together(open_[depth - 1])) return;
+    throw LineReader::wrong(verb, "only moves stand in 'arrive together'; close it with 'end' first");
+  }
+
+  void require_new_mechanism(const Statement& move) const {
+    for (const Statement& other : open_.back().body) {
+      if (other.mechanism != move.mechanism) continue;
+      throw Wrong{move.place.column, move.text.size(),
+                  fmt::format("{} moves already in this 'arrive together' (line {})",
+                              rig_.mechanisms[move.mechanism].name, other.place.line)};
+    }
+  }
+
+  void close_block(const Word& end) {
+    if (open_.empty())
+      throw LineReader::wrong(end, "this 'end' ends nothing: no repeat is open and no 'arrive together'");
+    Statement block = std::move(open_.back());
     open_.pop_back();
-    body().push_back(std::move(repeat));
+    if (is_together(block) && block.body.empty() && wrong_.empty())
+      add(block.place.line, block.place.column, "nothing moves in this 'arrive together'", {});
+    body().push_back(std::move(block));
   }
 
   std::vector<Statement>& body() { return open_.empty() ? script_.statements : open_.back().body; }

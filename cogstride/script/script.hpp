@@ -6,6 +6,10 @@
 //     wait 0.2 s
 //     move traverse by -80 mm
 //   end
+//   arrive together
+//     move traverse to 92 mm
+//     move drum to 225 deg
+//   end
 //
 // `read_script` checks the whole of it against the rig before anything moves: names, units, limits, and where
 // every move would end, repeats included.
@@ -22,7 +26,7 @@
 namespace cogstride {
 
 struct Statement {
-  enum class Kind { home, move, wait, repeat };
+  enum class Kind { home, move, wait, repeat, arrive_together };
   Kind kind = Kind::wait;
   SourcePlace place;
   std::string text;           ///< as written, without blanks around it and without its comment

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace cogstride {
 
 ScriptPlayer::ScriptPlayer(const Script& script, std::vector<StepperMover*> movers, ExactFrequency clock)
@@ -9,8 +11,18 @@ ScriptPlayer::ScriptPlayer(const Script& script, std::vector<StepperMover*> move
 
 Tick ScriptPlayer::next_act() const {
   if (ended_) return never;
-  if (motion_) return motion_->has_ended() ? 0 : never;
+  if (!motions_.empty()) return motions_have_ended() ? 0 : never;
   return pause_until_;
+}
+
+/// All of them, or one otherwise than asked.
+bool ScriptPlayer::motions_have_ended() const {
+  const auto has_failed = [](const auto& motion) {
+    return motion->has_ended() && motion->status != MotionStatus::done;
+  };
+  const auto has_ended = [](const auto& motion) { return motion->has_ended(); };
+  return std::any_of(motions_.begin(), motions_.end(), has_failed) ||
+         std::all_of(motions_.begin(), motions_.end(), has_ended);
 }
 
 /// The next statement that does something, or nothing at the end.
@@ -40,26 +52,36 @@ void ScriptPlayer::begin(const Statement& statement, Lines& lines) {
   if (listener_) listener_(lines.now(), statement);
   switch (statement.kind) {
     case Statement::Kind::home:
-      motion_ = movers_[statement.mechanism]->home();
+      motions_ = {movers_[statement.mechanism]->home()};
       break;
     case Statement::Kind::move:
-      motion_ = movers_[statement.mechanism]->move(statement.order);
+      motions_ = {movers_[statement.mechanism]->move(statement.order)};
       break;
     case Statement::Kind::wait:
       pause_until_ = lines.now() + (statement.pause.base() * clock_.base()).rounded();
+      break;
+    case Statement::Kind::arrive_together:
+      begin_together(statement);
       break;
     case Statement::Kind::repeat:
       break;
   }
 }
 
+void ScriptPlayer::begin_together(const Statement& block) {
+  const auto together = std::make_shared<ArrivingTogether>();
+  for (const Statement& move : block.body)
+    motions_.push_back(movers_[move.mechanism]->move(move.order, together));
+}
+
 void ScriptPlayer::act(Lines& lines, std::span<const Reading>) {
   if (ended_ || next_act() > lines.now()) return;
-  if (motion_ && motion_->status != MotionStatus::done) {
-    stop(motion_->fault.empty() ? "was cancelled" : motion_->fault);
+  for (const auto& motion : motions_) {
+    if (motion->status == MotionStatus::done || !motion->has_ended()) continue;
+    stop(motion->fault.empty() ? "was cancelled" : motion->fault);
     return;
   }
-  motion_.reset();
+  motions_.clear();
   const Statement* statement = next_statement();
   if (statement == nullptr) {
     ended_ = true;

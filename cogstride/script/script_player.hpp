@@ -33,7 +33,9 @@ class ScriptPlayer final : public Participant {
     std::int64_t passes_left = 1;
   };
 
+  [[nodiscard]] bool motions_have_ended() const;
   void begin(const Statement& statement, Lines& lines);
+  void begin_together(const Statement& block);
   [[nodiscard]] const Statement* next_statement();
   void stop(const std::string& why);
 
@@ -42,7 +44,7 @@ class ScriptPlayer final : public Participant {
   std::function<void(Tick, const Statement&)> listener_;
   std::vector<Block> blocks_;
   const Statement* current_ = nullptr;
-  std::shared_ptr<MotionRecord> motion_;  // that it waits for
+  std::vector<std::shared_ptr<MotionRecord>> motions_;  // that it waits for
   Tick pause_until_ = 0;
   bool ended_ = false;
   std::string fault_;

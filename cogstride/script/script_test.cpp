@@ -142,6 +142,60 @@ TEST(Script, FollowsRepeatsToTheirLastPass) {
   }
 }
 
+TEST(Script, ReadsMovesThatArriveTogether) {
+  const Script script = parse_script(
+      "home traverse\n"
+      "repeat 2 times\n"
+      "  arrive together\n"
+      "    move traverse to 20 mm\n"
+      "  end\n"
+      "  move traverse to 10 mm in 3 s\n"
+      "end",
+      "x.stride", demo_rig());
+  const std::vector<Statement>& body = script.statements[1].body;
+  EXPECT_EQ(body[0].kind, Statement::Kind::arrive_together);
+  EXPECT_EQ(body[0].body.size(), 1u);
+  EXPECT_EQ(body[1].order.takes, 3_s);
+}
+
+TEST(Script, SaysWhatCannotArriveTogether) {
+  const auto has = [](const std::string& script, const char* message) {
+    EXPECT_NE(only_wrong(script).find(message), std::string::npos) << only_wrong(script);
+  };
+  has("home traverse\narrive together\nwait 1 s\nmove traverse to 1 mm\nend", "3:1: only moves stand in");
+  has("home traverse\narrive together\nmove traverse to 1 mm\nmove traverse to 2 mm\nend",
+      "4:1: traverse moves already in this 'arrive together' (line 3)");
+  has("home traverse\narrive together\nmove traverse to 1 mm in 1 s\nend", "leave 'in' out");
+  has("arrive together\nend", "1:1: nothing moves");
+  has("home traverse\narrive together\nmove traverse to 1 mm", "2:1: this 'arrive together' has no 'end'");
+  has("arrive alone\nend", "expected 'together'");
+  has("home traverse\nmove traverse to 100 mm in 0.5 s", "takes at least 1.737 s; 0.5 s cannot be had");
+}
+
+TEST(ScriptPlayer, PlaysMovesThatArriveTogether) {
+  Rig rig = testing_support::demo_rig_without_gate();
+  rig.mechanisms.resize(1);
+  rig.mechanisms.push_back(rig.mechanisms[0]);
+  rig.mechanisms[1].name = "takeup";
+  StepDirWiring& wiring = rig.mechanisms[1].step_dir_lines();
+  wiring.step.number = 50;
+  wiring.dir.number = 51;
+  wiring.enable->number = 52;
+  const Script script =
+      parse_script("arrive together\nmove traverse to 90 mm\nmove takeup to 12 mm\nend\nmove takeup to 0 mm",
+                   "x.stride", rig);
+  SimulatedBench bench(rig);
+  ScriptPlayer player(script, {&bench.mover("traverse"), &bench.mover("takeup")}, rig.controller.timer_clock);
+  Tick traverse_ended = 0;
+  player.on_statement([&](Tick at, const Statement&) { traverse_ended = at; });
+  bench.run(player, [&] { return player.has_ended(); });
+  EXPECT_EQ(player.fault(), "");
+  EXPECT_NEAR(static_cast<double>(bench.mover("traverse").stream().ends_at()),
+              static_cast<double>(traverse_ended), 2.0)
+      << "the next statement waits for both";
+  EXPECT_EQ(bench.mechanism("takeup").position(), OutputPosition(0_mm));
+}
+
 TEST(ScriptPlayer, PlaysStatementsInOrder) {
   const Rig rig = demo_rig();
   const Script script = parse_script(

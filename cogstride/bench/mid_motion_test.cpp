@@ -1,0 +1,231 @@
+// Orders that change a motion while it is on, and motions that begin and end together, on the whole bench:
+// what the plant did is what counts.
+#include <gtest/gtest.h>
+
+#include <random>
+
+#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/plan/stepper_torque.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "support/demo_rig.hpp"
+
+namespace cogstride {
+namespace {
+
+using namespace literals;
+using testing_support::demo_rig_without_gate;
+
+/// The traverse, and a warping drum of the same parts turned directly, endless.
+Rig traverse_with_drum() {
+  Rig rig = demo_rig_without_gate();
+  rig.mechanisms.resize(1);
+  Mechanism drum = rig.mechanisms[0];
+  drum.name = "drum";
+  drum.train = {};
+  StepDirWiring wiring = drum.step_dir_lines();
+  wiring.step.number = 40;
+  wiring.dir.number = 41;
+  wiring.enable->number = 42;
+  drum.wiring = wiring;
+  drum.limits = {};
+  drum.limits.speed = OutputSpeed{OutputKind::rotary, Ratio(2)};                 // turns a second
+  drum.limits.acceleration = OutputAcceleration{OutputKind::rotary, Ratio(10)};  // and a second more
+  drum.limits.start_speed = OutputSpeed{OutputKind::rotary, Ratio(0)};
+  drum.hard_ends.reset();
+  rig.mechanisms.push_back(drum);
+  return rig;
+}
+
+OutputPosition turns(Ratio count) {
+  return {OutputKind::rotary, count};
+}
+OutputSpeed turns_a_second(Ratio count) {
+  return {OutputKind::rotary, count};
+}
+
+TEST(MidMotion, MovesOfTwoMechanismsArriveTogether) {
+  SimulatedBench bench(traverse_with_drum());
+  // The drum stands switched off and has to wake up; the traverse is awake.
+  bench.mechanism("traverse").move({.to = 1_mm}).wait();
+  bench.serve(0.2_s);
+  auto motions = bench.move_together({{"traverse", {.to = 90_mm}}, {"drum", {.to = turns(Ratio(3, 2))}}});
+  EXPECT_EQ(motions[0].status(), MotionStatus::queued);
+  bench.wait_for_all();
+  const StepperMover& traverse = bench.mover("traverse");
+  const StepperMover& drum = bench.mover("drum");
+  EXPECT_EQ(traverse.stream().began_at(), drum.stream().began_at());
+  EXPECT_NEAR(static_cast<double>(traverse.stream().ends_at() - drum.stream().ends_at()), 0.0, 2.0)
+      << "ticks";
+  EXPECT_NEAR(motions[0].duration()->in(units::s), motions[1].duration()->in(units::s), 1e-6);
+  EXPECT_EQ(bench.mechanism("drum").position(), turns(Ratio(3, 2)));
+  bench.serve(0.3_s);
+  EXPECT_TRUE(bench.tally().is_sound());
+}
+
+TEST(MidMotion, AMoveTogetherWaitsUntilEachQueueHasComeToIt) {
+  SimulatedBench bench(traverse_with_drum());
+  auto first = bench.mechanism("traverse").move({.to = 20_mm});
+  auto motions = bench.move_together({{"traverse", {.to = 30_mm}}, {"drum", {.by = turns(Ratio(1, 4))}}});
+  first.wait();
+  EXPECT_EQ(motions[1].status(), MotionStatus::queued);
+  bench.wait_for_all();
+  EXPECT_NEAR(static_cast<double>(bench.mover("traverse").stream().ends_at()),
+              static_cast<double>(bench.mover("drum").stream().ends_at()), 2.0);
+}
+
+TEST(MidMotion, AMoveTogetherThatIsRefusedQueuesNothing) {
+  SimulatedBench bench(traverse_with_drum());
+  EXPECT_THROW(bench.move_together({{"drum", {.to = turns(1)}}, {"traverse", {.to = 500_mm}}}), RangeError);
+  EXPECT_THROW(bench.move_together({{"drum", {.to = turns(1)}}, {"drum", {.to = turns(2)}}}), RangeError);
+  EXPECT_TRUE(bench.mover("drum").is_idle());
+  bench.mechanism("drum").move({.by = turns(Ratio(1, 4))}).wait();
+  EXPECT_EQ(bench.mechanism("drum").position(), turns(Ratio(1, 4))) << "nothing is left of the refused order";
+}
+
+TEST(MidMotion, OneOfThoseThatArriveTogetherMayBeTakenBack) {
+  SimulatedBench bench(traverse_with_drum());
+  auto first = bench.mechanism("traverse").move({.to = 20_mm});
+  auto motions = bench.move_together({{"traverse", {.to = 30_mm}}, {"drum", {.by = turns(Ratio(1, 4))}}});
+  bench.serve(0.1_s);
+  motions[0].cancel();
+  bench.wait_for_all();
+  EXPECT_EQ(motions[1].status(), MotionStatus::done);
+  EXPECT_EQ(bench.mechanism("traverse").position(), OutputPosition(20_mm));
+}
+
+TEST(MidMotion, AMoveTakesTheTimeThatIsAsked) {
+  SimulatedBench bench(traverse_with_drum());
+  auto traverse = bench.mechanism("traverse");
+  auto slow = traverse.move({.to = 60_mm, .takes = 3_s});
+  slow.wait();
+  EXPECT_NEAR(slow.duration()->in(units::s), 3.0, 0.002) << "with the board's waking";
+  EXPECT_THROW((void)traverse.move({.to = 0_mm, .takes = 0.5_s}), RangeError);
+}
+
+TEST(MidMotion, ATargetCanBeChangedWhileItMoves) {
+  SimulatedBench bench(traverse_with_drum());
+  auto traverse = bench.mechanism("traverse");
+  auto first = traverse.move({.to = 100_mm});
+  bench.serve(0.8_s);
+  auto second = traverse.redirect({.to = 10_mm});
+  EXPECT_EQ(first.status(), MotionStatus::cancelled);
+  second.wait();
+  EXPECT_EQ(traverse.position(), OutputPosition(10_mm));
+  bench.serve(0.3_s);
+  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_NEAR(bench.plant("traverse").position(), 0.010, 3e-6);
+}
+
+TEST(MidMotion, SpeedAndLimitsCanBeChangedWhileItMoves) {
+  SimulatedBench bench(traverse_with_drum());
+  auto traverse = bench.mechanism("traverse");
+  traverse.move({.to = 100_mm});
+  bench.serve(0.5_s);
+  auto slower = traverse.redirect({.speed = 10_mm_per_s, .acceleration = 200_mm_per_s2});
+  bench.serve(0.6_s);
+  EXPECT_NEAR(bench.mover("traverse").stream().speed_at(48'000 * 1'100), 10 * 800.0 / 3, 1e-6) << "steps/s";
+  EXPECT_EQ(slower.status(), MotionStatus::running) << "on to the same target";
+  traverse.redirect({.speed = 60_mm_per_s}).wait();
+  EXPECT_EQ(traverse.position(), OutputPosition(100_mm));
+  bench.serve(0.3_s);
+  EXPECT_TRUE(bench.tally().is_sound());
+}
+
+TEST(MidMotion, AnEndlessTurnIsRedirectedAndStopped) {
+  SimulatedBench bench(traverse_with_drum());
+  auto drum = bench.mechanism("drum");
+  auto turning = drum.run({.at = turns_a_second(Ratio(3, 2))});
+  bench.serve(30_s);
+  EXPECT_EQ(turning.status(), MotionStatus::running);
+  EXPECT_NEAR(drum.position()->base.to_double(), (30.0 - 0.001 - 0.075) * 1.5, 1e-3)
+      << "awake after 1 ms, 0.15 s of ramp";
+  EXPECT_THROW((void)drum.move({.to = turns(1)}), RangeError) << "it would never begin";
+  auto backwards = drum.redirect({.at = turns_a_second(Ratio(-1, 2))});
+  bench.serve(1_s);
+  auto home = drum.redirect({.to = turns(44)});
+  home.wait();
+  EXPECT_EQ(backwards.status(), MotionStatus::cancelled);
+  EXPECT_EQ(drum.position(), turns(44));
+  auto last = drum.run({.at = turns_a_second(Ratio(1))});
+  bench.serve(0.5_s);
+  last.cancel();
+  bench.wait_for_all();
+  bench.serve(0.3_s);
+  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_NEAR(bench.plant("drum").position(), drum.position()->base.to_double(), 1e-3) << "turns";
+}
+
+TEST(MidMotion, ARunStopsAtTheEndOfTheTravel) {
+  SimulatedBench bench(traverse_with_drum());
+  auto traverse = bench.mechanism("traverse");
+  traverse.run({.at = 50_mm_per_s}).wait();
+  EXPECT_EQ(traverse.position(), OutputPosition(118_mm));
+}
+
+TEST(MidMotion, RefusesARedirectOfNothing) {
+  SimulatedBench bench(traverse_with_drum());
+  auto traverse = bench.mechanism("traverse");
+  EXPECT_THROW(traverse.redirect({.to = 10_mm}), RangeError);
+  auto move = traverse.move({.to = 50_mm});
+  bench.serve(0.3_s);
+  EXPECT_THROW(traverse.redirect({.to = 500_mm}), RangeError);
+  EXPECT_EQ(move.status(), MotionStatus::running) << "it goes on as it was";
+  traverse.move({.to = 60_mm});
+  EXPECT_THROW(traverse.redirect({.to = 10_mm}), RangeError) << "another is queued";
+  bench.wait_for_all();
+  EXPECT_EQ(traverse.position(), OutputPosition(60_mm));
+}
+
+TEST(MidMotion, TheHardestStopIsShorterAndLosesNothing) {
+  double way[2];
+  for (const Braking how : {Braking::on_a_ramp, Braking::hardest}) {
+    SimulatedBench bench(traverse_with_drum());
+    auto traverse = bench.mechanism("traverse");
+    auto move = traverse.move({.to = 110_mm});
+    bench.serve(1_s);
+    const double at = bench.plant("traverse").position();
+    move.cancel(how);
+    bench.wait_for_all();
+    bench.serve(0.3_s);
+    EXPECT_TRUE(bench.tally().is_sound());
+    way[how == Braking::hardest] = traverse.position()->base.to_double() - at;
+    EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 3e-6);
+  }
+  const double hardest = usable_deceleration(traverse_with_drum().mechanisms[0], 0.06);
+  EXPECT_NEAR(way[1], 0.06 * 0.06 / (2 * hardest), 2e-5) << "m";
+  EXPECT_LT(way[1], 0.4 * way[0]);
+}
+
+// Any order at any instant: positions stay exact, nothing is lost, nothing leaves the travel.
+TEST(MidMotion, RandomRedirectsKeepThePositionTrue) {
+  std::mt19937_64 random(31);
+  std::uniform_int_distribution<std::int64_t> place(0, 118'000);
+  std::uniform_int_distribution<int> kind(0, 3);
+  std::uniform_real_distribution<double> pause(0.02, 0.5);
+  SimulatedBench bench(traverse_with_drum());
+  auto traverse = bench.mechanism("traverse");
+  auto motion = traverse.move({.to = 59_mm});
+  bench.serve(0.1_s);
+  for (int i = 0; i < 60; ++i) {
+    const OutputPosition target{ExactLength(Ratio(place(random)), units::um)};
+    if (motion.has_ended()) {
+      motion = traverse.move({.to = target});
+    } else if (kind(random) == 0) {
+      motion.cancel();
+      motion.wait();
+      bench.serve(0.2_s);
+    } else {
+      motion = traverse.redirect({.to = target, .acceleration = 1000_mm_per_s2});
+    }
+    bench.serve(Time(pause(random), units::s));
+    ASSERT_GT(bench.plant("traverse").position(), -0.0001);
+    ASSERT_LT(bench.plant("traverse").position(), 0.1181);
+  }
+  bench.wait_for_all();
+  bench.serve(0.3_s);
+  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 4e-6);
+}
+
+}  // namespace
+}  // namespace cogstride
