@@ -229,6 +229,13 @@ TEST_F(CommandLine, TheDocsScriptsAreTrue) {
   const std::string script = write("docs.stride", docs.substr(begin, docs.find("```", begin) - begin));
   const Ran ran = cogstride("rehearse " + demo_rig + " " + script + " --standing traverse=3mm");
   EXPECT_EQ(ran.status, 0) << ran.out;
+  const std::string block = "arrive together\n  move drum by 3 turns\n  move guide by 24 mm\nend\n";
+  EXPECT_NE(docs.find(block), std::string::npos);
+  const std::string demo = COGSTRIDE_SOURCE_DIR "/demo/";
+  EXPECT_NE(cogstride::read_text_file(demo + "warp.stride").find(block), std::string::npos);
+  EXPECT_EQ(cogstride("inspect " + demo + "warping.rig.toml").status, 0);
+  const Ran together = cogstride("rehearse " + demo + "warping.rig.toml " + demo + "warp.stride");
+  EXPECT_EQ(together.status, 0) << together.out;
   write("wrong.stride", "home traverse\nmove travers to 85 mm\n");
   const std::string shown =
       run("cd " + folder.string() + " && " + tool + " rehearse " + demo_rig + " wrong.stride").out;
