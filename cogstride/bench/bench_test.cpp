@@ -8,6 +8,7 @@
 
 #include "cogstride/bench/simulated_bench.hpp"
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/plan/fastest.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
@@ -332,6 +333,27 @@ TEST(Bench, LossBeginsWhereTheEqualAreaRulePutsIt) {
     (loses_steps(middle) ? lossy : sound) = middle;
   }
   EXPECT_NEAR(lossy, 0.725 * 3615, 0.1 * 0.725 * 3615);
+}
+
+// Moves chosen for a margin of torque lose nothing on the bench.
+TEST(Bench, LosesNothingInsideTheMargin) {
+  for (const std::size_t which : {0u, 1u}) {
+    for (const double margin : {0.0, 0.1, 0.3}) {
+      Rig rig = demo_rig_without_gate();
+      Mechanism& mechanism = rig.mechanisms[which];
+      mechanism.homing.reset();
+      const OutputPosition to =
+          which == 0 ? OutputPosition(75_mm) : OutputPosition(OutputKind::rotary, Ratio(1, 4));
+      const FastestMove fastest = fastest_move(mechanism, rig.controller, step_at(mechanism, to), margin);
+      mechanism.limits.speed = fastest.speed;
+      mechanism.limits.acceleration = fastest.acceleration;
+      SimulatedBench bench(rig);
+      bench.mechanism(mechanism.name).move({.to = to}).wait();
+      bench.serve(0.5_s);
+      EXPECT_EQ(bench.tally().mechanisms[which].lost_microsteps, 0)
+          << mechanism.name << " " << to_text(fastest.speed) << " " << to_text(fastest.acceleration);
+    }
+  }
 }
 
 TEST(Bench, LosesNothingInsideTheSwingLimit) {

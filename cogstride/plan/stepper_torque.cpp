@@ -4,13 +4,10 @@
 #include <cmath>
 
 namespace cogstride {
-namespace {
 
 double rotor_teeth(const Mechanism& mechanism) {
   return static_cast<double>(mechanism.stepper().full_steps) / 4.0;
 }
-
-}  // namespace
 
 StepperDrive stepper_drive(const Mechanism& mechanism) {
   constexpr double two_phases = 1.41421356237309504880;

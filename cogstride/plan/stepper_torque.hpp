@@ -38,6 +38,9 @@ struct StepperDrive {
 /// @throws RangeError unless it is a stepper
 [[nodiscard]] StepperDrive stepper_drive(const Mechanism& mechanism);
 
+/// Rotor teeth: electrical turns for a turn of the shaft. @throws RangeError unless it is a stepper
+[[nodiscard]] double rotor_teeth(const Mechanism& mechanism);
+
 /// Torque that the windings give at a shaft speed, detent not taken off. N m, never below 0.
 [[nodiscard]] double available_torque(const Mechanism& mechanism, double rad_per_s);
 

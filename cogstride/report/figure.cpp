@@ -32,8 +32,14 @@ class Plot : private GnuplotScript {
     add("set multiplot title {} font ',15' noenhanced\n", gnuplot_text(content_.title));
     const double end = seconds(trace_.end_at());
     add("set xrange [0:{:.6f}]\n", end > 0 ? end : 1.0);
+    if (content_.mark)
+      add("set arrow 99 from first {0:.7g}, graph 0 to first {0:.7g}, graph 1 nohead lw 1.5 dt 2 "
+          "lc rgb '#b3261e'\n",
+          content_.mark->seconds);
     curves(content_.position, "position", content_.position_unit, 0.655, 0.945, false);
+    if (content_.mark) mark_label(end);
     curves(content_.speed, "speed", content_.speed_unit, 0.40, 0.655, false);
+    if (content_.mark) add("unset arrow 99\nunset label 99\n");
     lines_panel(0.225, 0.40);
     close_up(0.0, 0.20);
     add("unset multiplot\nunset output\n");
@@ -80,6 +86,14 @@ class Plot : private GnuplotScript {
     const std::string& name = trace_.layout().lines[line].name;
     const std::size_t dot = name.find('.');
     return dot == std::string::npos ? name : name.substr(dot + 1);
+  }
+
+  /// On the side where there is room.
+  void mark_label(double end) {
+    const bool at_left = content_.mark->seconds > 0.5 * end;
+    add("set label 99 {} at first {:.7g}, graph 0.12 {} offset {}, 0 tc rgb '#b3261e' noenhanced front\n",
+        gnuplot_text(content_.mark->label), content_.mark->seconds, at_left ? "right" : "left",
+        at_left ? -1 : 1);
   }
 
   void curves(const std::vector<Curve>& wanted, const char* what, const std::string& unit, double bottom,

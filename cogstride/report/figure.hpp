@@ -2,6 +2,7 @@
 // Drawn by gnuplot through a pipe; PNG of 1280x800 or SVG, by the file's ending.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -18,6 +19,12 @@ struct Curve {
   bool dashed = false;
 };
 
+/// An instant worth showing, drawn across the curves.
+struct Mark {
+  double seconds;
+  std::string label;
+};
+
 struct FigureContent {
   std::string title;
   std::string lines_of;  ///< mechanism whose lines are drawn
@@ -25,6 +32,7 @@ struct FigureContent {
   std::vector<Curve> speed;
   std::string position_unit;
   std::string speed_unit;
+  std::optional<Mark> mark{};
 };
 
 /// @throws Error when the ending is another, gnuplot is missing or fails, or the file cannot be written.

@@ -212,6 +212,17 @@ std::string plan_text(const PlanFigures& plan) {
   } else {
     page.row("ramps", "none: the start speed is enough");
   }
+  if (plan.margin >= 0.0) {
+    page.row("torque",
+             "{:.0f} % to spare; closest to losing steps at {}, where the rotor lags {:.0f} electrical "
+             "degrees",
+             plan.margin * 100.0, seconds_text(plan.worst_at), plan.worst_lag);
+  } else {
+    page.row("torque",
+             "TOO LITTLE: steps may be lost at {}, it would take {:.0f} % more; --fastest finds what "
+             "can be had",
+             seconds_text(plan.worst_at), -plan.margin * 100.0);
+  }
   page.row("pulses", "first after {}, then at least {} apart", seconds_text(plan.first_pulse),
            seconds_text(plan.shortest_interval));
   const std::string error =

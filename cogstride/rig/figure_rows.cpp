@@ -144,8 +144,10 @@ class MechanismRows {
         {{"ramp_seconds", figures.ramp_time}, {"ramp_way", figures.ramp_way}});
     travel(figures.travel_steps, figures.travel_time);
     add("torque",
-        fmt::format("{:.3g} N m at rest, {:.3g} N m left at top speed: about {:.4g} {} can be had",
-                    figures.torque_at_rest, figures.torque_left, figures.usable_acceleration,
+        fmt::format("{:.3g} N m at rest, {:.3g} N m left at top speed: about {} {} can be had",
+                    figures.torque_at_rest, figures.torque_left,
+                    figures.usable_acceleration < 1000.0 ? fmt::format("{:.4g}", figures.usable_acceleration)
+                                                         : fmt::format("{:.0f}", figures.usable_acceleration),
                     display_unit(kind_, 2)),
         {{"torque_at_rest", figures.torque_at_rest},
          {"torque_left", figures.torque_left},

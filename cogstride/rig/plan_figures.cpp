@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "cogstride/plan/rotor_lag.hpp"
+
 namespace cogstride {
 
 PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePlan& plan) {
@@ -34,6 +36,12 @@ PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePla
   figures.pulse_runs = played.runs;
   figures.worst_error_ticks = played.worst_error_ticks;
   figures.tick_seconds = 1.0 / rig.controller.timer_clock.base().to_double();
+  if (figures.steps != 0) {
+    const RotorLag lag = follow(mechanism, plan.ramp);
+    figures.margin = torque_margin(mechanism, plan.ramp);
+    figures.worst_lag = lag.worst;
+    figures.worst_at = lag.worst_at;
+  }
   return figures;
 }
 

@@ -106,6 +106,15 @@ void add_plan(CLI::App& app, PlanOptions& options) {
   command->add_option("--speed", options.speed, "Not faster than this, such as 40mm/s")->type_name("SPEED");
   command->add_option("--acceleration", options.acceleration, "Not harder than this, such as 800mm/s2")
       ->type_name("ACCELERATION");
+  command->add_option("--in", options.takes, "Gentler than the limits, so that it takes so long, such as 3s")
+      ->type_name("TIME");
+  CLI::Option* fastest = command->add_flag(
+      "--fastest", options.fastest, "Choose speed and acceleration: the least time with torque to spare");
+  command->add_option("--margin", options.margin, "With --fastest: torque to spare (30%)")
+      ->type_name("PERCENT")
+      ->needs(fastest);
+  for (const char* other : {"--speed", "--acceleration", "--in"})
+    fastest->excludes(command->get_option(other));
   command->add_flag("--json", options.json, "The same figures for programs");
   add_outputs(*command, options.outputs);
 }

@@ -64,6 +64,9 @@ struct PlanOptions {
   std::string to;
   std::string speed;
   std::string acceleration;
+  std::string takes;
+  bool fastest = false;
+  std::string margin;
   bool json = false;
   OutputOptions outputs;
 };

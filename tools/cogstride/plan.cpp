@@ -3,6 +3,8 @@
 #include <cstdio>
 
 #include "cogstride/bench/trace_plan.hpp"
+#include "cogstride/plan/fastest.hpp"
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "commands.hpp"
@@ -22,6 +24,43 @@ OutputAmount<PerTime> amount_of(const char* option, const std::string& text) {
   }
 }
 
+ExactTime time_of(const char* option, const std::string& text) {
+  try {
+    const auto time = parse_quantity<ExactTime>(text);
+    if (!(time > ExactTime())) throw RangeError(fmt::format("'{}': a move takes a time above 0", text));
+    return time;
+  } catch (const Error& error) {
+    throw Error(fmt::format("{}: {}", option, error.what()));
+  }
+}
+
+double share_of(const char* option, const std::string& text) {
+  try {
+    return parse_quantity<ExactFraction>(text).base().to_double();
+  } catch (const Error& error) {
+    throw Error(fmt::format("{}: {}", option, error.what()));
+  }
+}
+
+/// Gives the mechanism the limits of the fastest move, and says which those are.
+std::string choose_fastest(Rig& rig, const PlanOptions& options, OutputPosition from,
+                           const MoveOrder& order) {
+  const Mechanism& named = mechanism_named(rig, options.mechanism);
+  Mechanism& mechanism = rig.mechanisms[static_cast<std::size_t>(&named - rig.mechanisms.data())];
+  const double margin = options.margin.empty() ? 0.3 : share_of("--margin", options.margin);
+  const OutputPosition to = target_of(mechanism, from, order);
+  const std::int64_t way = step_at(mechanism, to) - step_at(mechanism, from);
+  const FastestMove fastest = fastest_move(mechanism, rig.controller, way, margin);
+  const Limits own = mechanism.limits;
+  mechanism.limits.speed = fastest.speed;
+  mechanism.limits.acceleration = fastest.acceleration;
+  return fmt::format(
+      "fastest with {:.0f} % of torque to spare: speed = \"{}\", acceleration = \"{}\" (the rig says {} and "
+      "{})\n",
+      margin * 100.0, to_text(fastest.speed), to_text(fastest.acceleration), to_text(own.speed),
+      to_text(own.acceleration));
+}
+
 FigureContent figure_content(const PlanFigures& figures) {
   FigureContent content;
   content.title =
@@ -31,13 +70,20 @@ FigureContent figure_content(const PlanFigures& figures) {
   content.speed = {{1, "planned", "#1f5fa8"}};
   content.position_unit = figures.unit;
   content.speed_unit = figures.unit + "/s";
+  if (figures.steps != 0) {
+    content.mark =
+        Mark{figures.worst_at,
+             figures.margin >= 0.0
+                 ? fmt::format("closest to losing steps: {:.0f} % of torque to spare", figures.margin * 100.0)
+                 : fmt::format("steps may be lost: {:.0f} % more torque is needed", -figures.margin * 100.0)};
+  }
   return content;
 }
 
 }  // namespace
 
 Status run_plan(const PlanOptions& options) {
-  const Rig rig = read_rig(options.rig);
+  Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
   MoveOrder order;
   order.to = amount_of<0>("--to", options.to);
@@ -48,6 +94,9 @@ Status run_plan(const PlanOptions& options) {
   if (!options.from.empty()) {
     from = target_of(mechanism, from, {.to = amount_of<0>("--from", options.from)});
   }
+  if (!options.takes.empty()) order.takes = time_of("--in", options.takes);
+  std::string chosen;
+  if (options.fastest) chosen = choose_fastest(rig, options, from, order);
   const MovePlan plan = plan_move(mechanism, rig.controller, from, order);
   const PlanFigures figures = figures_of(rig, mechanism, plan);
 
@@ -55,7 +104,7 @@ Status run_plan(const PlanOptions& options) {
   trace_plan(rig, mechanism.name, plan, outputs.sink());
   outputs.draw(figure_content(figures));
 
-  const std::string report = options.json ? plan_json(figures) : plan_text(figures);
+  const std::string report = options.json ? plan_json(figures) : chosen + plan_text(figures);
   std::fputs(report.c_str(), stdout);
-  return Status::done;
+  return figures.margin >= 0.0 ? Status::done : Status::something_is_wrong;
 }

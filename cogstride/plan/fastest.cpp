@@ -1,0 +1,133 @@
+#include "cogstride/plan/fastest.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/plan/rotor_lag.hpp"
+
+namespace cogstride {
+namespace {
+
+/// The figure below `value` with three digits, exactly.
+Ratio three_figures_below(double value) {
+  const double power = std::floor(std::log10(value)) - 2.0;
+  const auto digits = static_cast<std::int64_t>(std::floor(value / std::pow(10.0, power) * (1.0 + 1e-12)));
+  const auto scale = static_cast<std::int64_t>(std::llround(std::pow(10.0, std::abs(power))));
+  return power < 0.0 ? Ratio(digits, scale) : Ratio(digits) * Ratio(scale);
+}
+
+class Search {
+ public:
+  Search(const Mechanism& mechanism, std::int64_t way, double margin)
+      : mechanism_(mechanism),
+        own_(own_limits(mechanism)),
+        way_(way),
+        margin_(margin),
+        share_(1.0 - margin - margin_for_what_differs) {}
+
+  /// Limits with the hardest acceleration that holds at `speed`; acceleration 0 when none does.
+  [[nodiscard]] RampLimits at(double speed) const {
+    RampLimits limits = own_;
+    limits.speed = speed;
+    double sound = 0.0;
+    double lossy = 0.0;
+    for (double tried = own_.acceleration; lossy == 0.0; tried *= 2.0) {
+      limits.acceleration = tried;
+      (holds(limits) ? sound : lossy) = tried;
+      if (tried > 1e6 * own_.acceleration) break;  // the move is too short for it to matter
+    }
+    while (sound == 0.0 && lossy > 1e-4 * own_.acceleration) {
+      limits.acceleration = 0.5 * lossy;
+      (holds(limits) ? sound : lossy) = limits.acceleration;
+    }
+    while (sound > 0.0 && lossy > 1.005 * sound) {
+      limits.acceleration = 0.5 * (sound + lossy);
+      (holds(limits) ? sound : lossy) = limits.acceleration;
+    }
+    limits.acceleration = sound;
+    return limits;
+  }
+
+  [[nodiscard]] double seconds(const RampLimits& limits) const {
+    return limits.acceleration > 0.0 ? plan_ramp({}, way_, limits).duration() : HUGE_VAL;
+  }
+  [[nodiscard]] bool holds(const RampLimits& limits) const {
+    return follow(mechanism_, plan_ramp({}, way_, limits), share_).holds;
+  }
+
+  /// A little softer, when with more torque than it was found with it meets a swing at a bad moment.
+  [[nodiscard]] RampLimits made_sure(RampLimits limits, double longest) const {
+    while (seconds(limits) < longest) {
+      if (torque_margin(mechanism_, plan_ramp({}, way_, limits)) >= margin_) return limits;
+      limits.acceleration *= 0.95;
+    }
+    return limits;
+  }
+
+ private:
+  const Mechanism& mechanism_;
+  RampLimits own_;
+  std::int64_t way_;
+  double margin_;
+  double share_;
+};
+
+/// No more speed and acceleration than the move makes use of.
+RampLimits trimmed(RampLimits limits, std::int64_t way) {
+  const Ramp ramp = plan_ramp({}, way, limits);
+  double most = 0.0;
+  for (const RampPhase& phase : ramp.phases())
+    most = std::max({most, phase.acceleration, phase.fast_acceleration()});
+  limits.speed = std::min(limits.speed, 1.002 * ramp.peak_speed());
+  limits.acceleration = std::min(limits.acceleration, 1.002 * most);
+  return limits;
+}
+
+}  // namespace
+
+FastestMove fastest_move(const Mechanism& mechanism, const Controller& controller, std::int64_t way_steps,
+                         double margin) {
+  require_movable_stepper(mechanism);
+  if (way_steps == 0)
+    throw RangeError(fmt::format("{}: a move of no way is as fast as can be", mechanism.name));
+  if (!(margin >= 0.0 && margin <= 0.9))
+    throw RangeError(fmt::format("a margin of {:.0f} %: it may be 0 % to 90 %", margin * 100.0));
+  const Search search(mechanism, way_steps, margin);
+  const double most = controller.top_step_rate.base().to_double();
+  RampLimits best;
+  double best_seconds = HUGE_VAL;
+  const auto look_at = [&](double speed) {
+    const RampLimits limits = search.made_sure(search.at(speed), best_seconds);
+    const double seconds = search.seconds(limits);
+    if (seconds >= best_seconds) return;
+    best = limits;
+    best_seconds = seconds;
+  };
+  constexpr double finer = 1.25;
+  // Slower than the mean speed of the best there is no use looking.
+  const double way = static_cast<double>(std::abs(way_steps));
+  for (double speed = most; speed > 1e-4 * most && way / speed < best_seconds; speed /= finer) look_at(speed);
+  const double middle = best.speed;
+  for (const double factor : {0.88, 0.94, 1.06, 1.12})
+    if (middle > 0.0 && middle * factor < most) look_at(middle * factor);
+  if (best_seconds == HUGE_VAL) {
+    throw RangeError(
+        fmt::format("{}: at no speed are {:.0f} % of its torque to spare", mechanism.name, margin * 100.0));
+  }
+  best = trimmed(best, way_steps);
+  const double steps_a_unit =
+      steps_per_base(mechanism).to_double() / display_units_per_base(output_kind(mechanism.train));
+  const Ratio units(display_units_per_base(output_kind(mechanism.train)));
+  const OutputKind kind = output_kind(mechanism.train);
+  FastestMove fastest;
+  fastest.speed = {kind, three_figures_below(best.speed / steps_a_unit) / units};
+  fastest.acceleration = {kind, three_figures_below(best.acceleration / steps_a_unit) / units};
+  best.speed = steps_per_time(mechanism, fastest.speed);
+  best.acceleration = steps_per_time(mechanism, fastest.acceleration);
+  fastest.seconds = search.seconds(best);
+  return fastest;
+}
+
+}  // namespace cogstride

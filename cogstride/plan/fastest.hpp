@@ -1,0 +1,22 @@
+// The speed and acceleration at which a stepper makes a move in the least time with torque to spare.
+#pragma once
+
+#include "cogstride/plan/move.hpp"
+
+namespace cogstride {
+
+struct FastestMove {
+  OutputSpeed speed{};                ///< to three figures, as one writes it into a rig
+  OutputAcceleration acceleration{};  ///< to three figures
+  double seconds = 0.0;
+};
+
+/// Searches speeds up to what the controller can make, whatever the rig's limits of speed and acceleration
+/// say; its start speed and its jerk limit are kept. At each speed the hardest acceleration that follow()
+/// holds with `margin` to spare is bisected, and the speed whose move takes least time wins.
+/// @param margin  as of torque_margin(), 0 to 0.9
+/// @throws RangeError when `from` is `to`, the margin is out of range, or no speed holds with that margin
+[[nodiscard]] FastestMove fastest_move(const Mechanism& mechanism, const Controller& controller,
+                                       std::int64_t way_steps, double margin);
+
+}  // namespace cogstride

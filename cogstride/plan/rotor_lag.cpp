@@ -1,0 +1,179 @@
+#include "cogstride/plan/rotor_lag.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/plan/excitation.hpp"
+#include "cogstride/plan/stepper_torque.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr double lost_beyond = 1.2 * pi;      // a rotor that far behind is drawn to the next place of rest
+constexpr double swings_followed = 25.0;      // natural periods of a cruise, and of standing at the end
+constexpr std::size_t smooth_from_rows = 16;  // an electrical turn; a coarser field moves in jumps that count
+
+class Follower {
+ public:
+  Follower(const Mechanism& mechanism, const Ramp& ramp, double torque_share)
+      : ramp_(ramp),
+        excitation_(excitation_of(mechanism)),
+        drive_(stepper_drive(mechanism)),
+        constant_(mechanism.stepper().winding().torque_constant.base()),
+        inductance_(mechanism.stepper().winding().inductance.base()),
+        share_(torque_share),
+        teeth_(rotor_teeth(mechanism)),
+        inertia_(mechanism.load.inertia.base()),
+        coulomb_(mechanism.load.coulomb_friction.base()),
+        viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
+        steady_(mechanism.load.steady_torque.base()),
+        detent_(mechanism.stepper().detent_torque.base()) {
+    const std::size_t rows = excitation_.rows.size();
+    is_smooth_ = rows >= smooth_from_rows;
+    radians_a_step_ = 2.0 * pi / static_cast<double>(rows);
+    period_ = 1.0 / natural_frequency(mechanism);
+    const double electrical_period = static_cast<double>(rows) / std::max(ramp.peak_speed(), 1e-9);
+    step_ = std::min(period_ / 200.0, electrical_period / 60.0);
+    set_field(0.0);
+    current_a_ = target_a_;
+    current_b_ = target_b_;
+    rotor_ = std::atan2(target_b_, target_a_);
+    offset_ = rotor_;
+  }
+
+  RotorLag run() {
+    if (!ramp_.phases().empty()) origin_ = ramp_.phases().front().from;
+    for (const RampPhase& phase : ramp_.phases()) {
+      // Slow ones over two electrical turns at each end, so that a rotor that stays behind is noticed.
+      const double turns =
+          4.0 * static_cast<double>(excitation_.rows.size()) / std::max(phase.from_speed, 1e-300);
+      const double followed = std::max(swings_followed * period_, turns);
+      if (!phase.is_cruise() || phase.duration <= followed) {
+        go(phase.start, phase.end());
+        continue;
+      }
+      // Followed until what the ramp began has died away or come to stay. The rest, but for its last swings,
+      // is left out: a whole number of steps, over which rotor and field stay as they are.
+      const double half = 0.5 * followed;
+      go(phase.start, phase.start + half);
+      if (ramp_.is_endless()) break;
+      const double left_out = std::floor((phase.duration - 2.0 * half) * phase.from_speed);
+      rotor_ += phase.direction * left_out * radians_a_step_;
+      go(phase.start + half + left_out / phase.from_speed, phase.end());
+    }
+    if (!ramp_.is_endless()) go(ramp_.duration(), ramp_.duration() + swings_followed * period_);
+    return result_;
+  }
+
+ private:
+  void go(double from, double to) {
+    for (double t = from; t < to && result_.holds; t += step_) {
+      const double span = std::min(step_, to - t);
+      const MotionState state = ramp_.state_at(t + span);
+      double steps = way_between(origin_, state.position);
+      // A step is made on reaching it: forwards the whole one below, backwards the one above.
+      if (!is_smooth_) steps = state.speed < 0.0 ? std::ceil(steps) : std::floor(steps);
+      set_field(steps);
+      advance(span);
+      look(steps * radians_a_step_ + offset_, t + span);
+    }
+  }
+
+  /// Currents that the board asks for where the field has gone `steps`.
+  void set_field(double steps) {
+    if (is_smooth_) {
+      target_a_ = drive_.current * std::cos(steps * radians_a_step_);
+      target_b_ = drive_.current * std::sin(steps * radians_a_step_);
+      return;
+    }
+    const auto rows = static_cast<std::int64_t>(excitation_.rows.size());
+    const std::int64_t row = ((std::llround(steps) % rows) + rows) % rows;
+    target_a_ = drive_.current * excitation_.rows[static_cast<std::size_t>(row)].current_a;
+    target_b_ = drive_.current * excitation_.rows[static_cast<std::size_t>(row)].current_b;
+  }
+
+  /// Towards its target as fast as the voltage lets it, against the back-EMF.
+  void drive(double& current, double target, double back_emf, double seconds) const {
+    const double wanted = (target - current) * inductance_ / seconds + drive_.resistance * current + back_emf;
+    const double volts = std::clamp(wanted, -drive_.volts, drive_.volts);
+    current += (volts - drive_.resistance * current - back_emf) * seconds / inductance_;
+  }
+
+  void advance(double seconds) {
+    const double sine = std::sin(rotor_);
+    const double cosine = std::cos(rotor_);
+    const double emf = constant_ * speed_;
+    drive(current_a_, target_a_, -emf * sine, seconds);
+    drive(current_b_, target_b_, emf * cosine, seconds);
+    const double sine_2 = 2.0 * sine * cosine;
+    const double pull = share_ * constant_ * (current_b_ * cosine - current_a_ * sine) -
+                        detent_ * 2.0 * sine_2 * (1.0 - 2.0 * sine * sine) - steady_;
+    if (speed_ == 0.0) {
+      const double excess = std::abs(pull) - coulomb_;
+      if (excess > 0.0) speed_ = std::copysign(excess, pull) * seconds / inertia_;
+    } else {
+      const double before = speed_;
+      speed_ += (pull - viscous_ * speed_ - std::copysign(coulomb_, speed_)) * seconds / inertia_;
+      if (speed_ * before < 0.0) speed_ = 0.0;  // friction stops, it does not turn back
+    }
+    rotor_ += teeth_ * speed_ * seconds;
+  }
+
+  void look(double field, double at) {
+    const double lag = std::abs(field - rotor_);
+    result_.holds = lag < lost_beyond;
+    if (lag <= result_.worst * pi / 180.0) return;
+    result_.worst = lag * 180.0 / pi;
+    result_.worst_at = at;
+  }
+
+  const Ramp& ramp_;
+  Excitation excitation_;
+  StepperDrive drive_;
+  double constant_;    // N m/A
+  double inductance_;  // H
+  double share_;
+  double teeth_;
+  double inertia_;
+  double coulomb_;
+  double viscous_;
+  double steady_;
+  double detent_;
+  bool is_smooth_ = true;
+  double radians_a_step_ = 0.0;  // electrical
+  double period_ = 0.0;          // s, natural
+  double step_ = 0.0;            // s, of integration
+  StepPosition origin_{};
+  double target_a_ = 0.0;  // A
+  double target_b_ = 0.0;
+  double current_a_ = 0.0;
+  double current_b_ = 0.0;
+  double offset_ = 0.0;  // of the field at the start, electrical radians
+  double rotor_ = 0.0;   // electrical radians
+  double speed_ = 0.0;   // rad/s of the shaft
+  RotorLag result_;
+};
+
+}  // namespace
+
+RotorLag follow(const Mechanism& mechanism, const Ramp& ramp, double torque_share) {
+  return Follower(mechanism, ramp, torque_share).run();
+}
+
+double torque_margin(const Mechanism& mechanism, const Ramp& ramp) {
+  constexpr double fine = 0.005;
+  double lacking = 0.0;
+  double enough = 1.0;
+  while (!follow(mechanism, ramp, enough).holds) {
+    lacking = enough;
+    if (enough >= 5.0) return -4.0 - margin_for_what_differs;
+    enough = std::min(5.0, 1.5 * enough);
+  }
+  while (enough - lacking > fine) {
+    const double middle = 0.5 * (enough + lacking);
+    (follow(mechanism, ramp, middle).holds ? enough : lacking) = middle;
+  }
+  return 1.0 - enough - margin_for_what_differs;
+}
+
+}  // namespace cogstride
