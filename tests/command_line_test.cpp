@@ -164,6 +164,70 @@ TEST_F(CommandLine, ARampBeyondTheLimitLosesWholePeriodsAndNamesTheMoment) {
   EXPECT_NEAR(traverse["made"], 80.0 - 0.00375 * static_cast<double>(lost), 0.005);
 }
 
+TEST_F(CommandLine, PlanSaysHowFarAMoveIsFromLosingSteps) {
+  const json plan = json::parse(cogstride("plan " + demo_rig + " traverse --to 85mm --json").out);
+  EXPECT_GT(plan["torque_margin"], 0.35);
+  EXPECT_GT(plan["worst_lag_degrees"], 20.0);
+  const std::string steep = changed_rig("jerk = \"40000 mm/s3\"", "jerk = \"9000000 mm/s3\"");
+  const Ran lossy =
+      cogstride("change " + steep + " mechanism.traverse.limits.acceleration '\"4000 mm/s2\"' && " + tool +
+                " plan " + steep + " traverse --to 85mm");
+  EXPECT_EQ(lossy.status, 1) << lossy.out;
+  EXPECT_TRUE(std::regex_search(lossy.out,
+                                std::regex("TOO LITTLE: steps may be lost at .*, it would take \\d+ % more")))
+      << lossy.out;
+}
+
+TEST_F(CommandLine, PlanChoosesTheFastestForAMargin) {
+  const Ran ran = cogstride("plan " + demo_rig + " creel --to 45deg --fastest --margin 40%");
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  const std::regex chosen("fastest with 40 % of torque to spare: speed = \"(\\d+\\.?\\d*) deg/s\"");
+  std::smatch found;
+  ASSERT_TRUE(std::regex_search(ran.out, found, chosen)) << ran.out;
+  EXPECT_GT(std::stod(found[1]), 40.0) << "more than the rig asks for";
+  EXPECT_EQ(cogstride("plan " + demo_rig + " creel --to 45deg --fastest --margin 40").status, 2) << "no unit";
+  EXPECT_EQ(cogstride("plan " + demo_rig + " creel --to 45deg --fastest --margin 99%").status, 2);
+  EXPECT_EQ(cogstride("plan " + demo_rig + " creel --to 45deg --margin 40%").status, 2)
+      << "only with --fastest";
+  EXPECT_EQ(cogstride("plan " + demo_rig + " creel --to 45deg --fastest --speed 20deg/s").status, 2);
+}
+
+TEST_F(CommandLine, PlanTakesTheTimeThatIsAsked) {
+  const Ran ran = cogstride("plan " + demo_rig + " traverse --to 85mm --in 3s");
+  EXPECT_NE(ran.out.find("traverse: 0 mm to 85 mm in 3.0000 s"), std::string::npos) << ran.out;
+  const Ran early = cogstride("plan " + demo_rig + " traverse --to 85mm --in 1s");
+  EXPECT_EQ(early.status, 2);
+  EXPECT_NE(early.out.find("at least 1.487 s; 1 s cannot be had"), std::string::npos) << early.out;
+}
+
+TEST_F(CommandLine, SweepFindsWhereStepsAreLost) {
+  const std::string plot = (folder / "sweep.png").string();
+  const Ran ran = cogstride("sweep " + demo_rig + " traverse --acceleration --plot " + plot);
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  EXPECT_TRUE(
+      std::regex_search(ran.out, std::regex("^traverse: holds up to 2\\d\\d\\d mm/s2 on the simulated bench; "
+                                            "2\\d\\d\\d mm/s2 predicted")))
+      << ran.out;
+  EXPECT_NE(ran.out.find("not five"), std::string::npos);
+  EXPECT_GT(fs::file_size(plot), 10'000u);
+  const json sweep = json::parse(cogstride("sweep " + demo_rig + " creel --speed --json").out);
+  EXPECT_NEAR(sweep["found"], sweep["predicted"], 0.1 * double(sweep["found"]));
+  EXPECT_EQ(cogstride("sweep " + demo_rig + " traverse").status, 2) << "what?";
+  EXPECT_EQ(cogstride("sweep " + demo_rig + " traverse --speed --modes").status, 2) << "one thing";
+  EXPECT_EQ(cogstride("sweep " + demo_rig + " traverse --speed --plot " + plot).status, 2)
+      << "is there already";
+  EXPECT_EQ(cogstride("sweep " + demo_rig + " spindle --speed").status, 2) << "no stepper";
+}
+
+TEST_F(CommandLine, SweepComparesSteppingModes) {
+  const std::string plot = (folder / "modes.svg").string();
+  const Ran ran = cogstride("sweep " + demo_rig + " creel --modes --plot " + plot);
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  for (const char* mode : {"wave: one phase on", "full steps: two phases on", "half steps"})
+    EXPECT_NE(ran.out.find(mode), std::string::npos) << ran.out;
+  EXPECT_NE(cogstride::read_text_file(plot).find("half steps"), std::string::npos);
+}
+
 TEST_F(CommandLine, WrongFilesAreShownWhereTheyAreWrong) {
   const std::string rig = changed_rig("microsteps = 8", "microsteps = 6");
   Ran ran = cogstride("inspect " + rig);

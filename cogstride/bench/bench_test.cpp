@@ -338,7 +338,7 @@ TEST(Bench, LossBeginsWhereTheEqualAreaRulePutsIt) {
 // Moves chosen for a margin of torque lose nothing on the bench.
 TEST(Bench, LosesNothingInsideTheMargin) {
   for (const std::size_t which : {0u, 1u}) {
-    for (const double margin : {0.0, 0.1, 0.3}) {
+    for (const double margin : {0.05, 0.3}) {
       Rig rig = demo_rig_without_gate();
       Mechanism& mechanism = rig.mechanisms[which];
       mechanism.homing.reset();

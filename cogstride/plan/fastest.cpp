@@ -42,7 +42,7 @@ class Search {
       limits.acceleration = 0.5 * lossy;
       (holds(limits) ? sound : lossy) = limits.acceleration;
     }
-    while (sound > 0.0 && lossy > 1.005 * sound) {
+    while (sound > 0.0 && lossy > 1.02 * sound) {
       limits.acceleration = 0.5 * (sound + lossy);
       (holds(limits) ? sound : lossy) = limits.acceleration;
     }
@@ -58,12 +58,17 @@ class Search {
   }
 
   /// A little softer, when with more torque than it was found with it meets a swing at a bad moment.
+  /// Acceleration 0 when that does not help, or when it takes `longest` or more.
   [[nodiscard]] RampLimits made_sure(RampLimits limits, double longest) const {
-    while (seconds(limits) < longest) {
-      if (torque_margin(mechanism_, plan_ramp({}, way_, limits)) >= margin_) return limits;
-      limits.acceleration *= 0.95;
+    for (int i = 0; i < 8 && seconds(limits) < longest; ++i) {
+      if (has_margin(limits)) return limits;
+      limits.acceleration *= 0.9;
     }
+    limits.acceleration = 0.0;
     return limits;
+  }
+  [[nodiscard]] bool has_margin(const RampLimits& limits) const {
+    return torque_margin(mechanism_, plan_ramp({}, way_, limits)) >= margin_;
   }
 
  private:
@@ -116,17 +121,24 @@ FastestMove fastest_move(const Mechanism& mechanism, const Controller& controlle
     throw RangeError(
         fmt::format("{}: at no speed are {:.0f} % of its torque to spare", mechanism.name, margin * 100.0));
   }
-  best = trimmed(best, way_steps);
   const double steps_a_unit =
       steps_per_base(mechanism).to_double() / display_units_per_base(output_kind(mechanism.train));
   const Ratio units(display_units_per_base(output_kind(mechanism.train)));
   const OutputKind kind = output_kind(mechanism.train);
+  // Rounded to what one writes down; where that meets a swing at a bad moment, a little slower.
   FastestMove fastest;
-  fastest.speed = {kind, three_figures_below(best.speed / steps_a_unit) / units};
-  fastest.acceleration = {kind, three_figures_below(best.acceleration / steps_a_unit) / units};
-  best.speed = steps_per_time(mechanism, fastest.speed);
-  best.acceleration = steps_per_time(mechanism, fastest.acceleration);
-  fastest.seconds = search.seconds(best);
+  for (int i = 0; i < 20; ++i) {
+    best = trimmed(best, way_steps);
+    fastest.speed = {kind, three_figures_below(best.speed / steps_a_unit) / units};
+    fastest.acceleration = {kind, three_figures_below(best.acceleration / steps_a_unit) / units};
+    RampLimits rounded = best;
+    rounded.speed = steps_per_time(mechanism, fastest.speed);
+    rounded.acceleration = steps_per_time(mechanism, fastest.acceleration);
+    fastest.seconds = search.seconds(rounded);
+    if (search.has_margin(rounded)) break;
+    best.speed *= 0.97;
+    best.acceleration *= 0.97;
+  }
   return fastest;
 }
 

@@ -34,11 +34,18 @@ class Follower {
     period_ = 1.0 / natural_frequency(mechanism);
     const double electrical_period = static_cast<double>(rows) / std::max(ramp.peak_speed(), 1e-9);
     step_ = std::min(period_ / 200.0, electrical_period / 60.0);
+    const double top_speed = radians_a_step_ / teeth_ * ramp.peak_speed();
+    if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board)) {
+      // While it waits after reaching its current, the winding is shorted, and a back-EMF near the supply
+      // moves that current much: then the waiting counts.
+      if (constant_ * top_speed > 0.5 * drive_.volts) off_time_ = board->chopper_off_time.base();
+      if (off_time_ > 0.0) step_ = std::min(step_, off_time_ / 3.0);
+    }
+    offset_ = excitation_.rows.front().angle * pi / 180.0;
     set_field(0.0);
-    current_a_ = target_a_;
-    current_b_ = target_b_;
-    rotor_ = std::atan2(target_b_, target_a_);
-    offset_ = rotor_;
+    a_.current = target_a_;
+    b_.current = target_b_;
+    rotor_ = offset_;
   }
 
   RotorLag run() {
@@ -82,8 +89,9 @@ class Follower {
   /// Currents that the board asks for where the field has gone `steps`.
   void set_field(double steps) {
     if (is_smooth_) {
-      target_a_ = drive_.current * std::cos(steps * radians_a_step_);
-      target_b_ = drive_.current * std::sin(steps * radians_a_step_);
+      const double angle = offset_ + steps * radians_a_step_;
+      target_a_ = drive_.current * std::cos(angle);
+      target_b_ = drive_.current * std::sin(angle);
       return;
     }
     const auto rows = static_cast<std::int64_t>(excitation_.rows.size());
@@ -92,21 +100,33 @@ class Follower {
     target_b_ = drive_.current * excitation_.rows[static_cast<std::size_t>(row)].current_b;
   }
 
+  struct Winding {
+    double current = 0.0;   // A
+    double off_left = 0.0;  // s that it is still shorted for
+  };
+
   /// Towards its target as fast as the voltage lets it, against the back-EMF.
-  void drive(double& current, double target, double back_emf, double seconds) const {
-    const double wanted = (target - current) * inductance_ / seconds + drive_.resistance * current + back_emf;
-    const double volts = std::clamp(wanted, -drive_.volts, drive_.volts);
-    current += (volts - drive_.resistance * current - back_emf) * seconds / inductance_;
+  void drive(Winding& winding, double target, double back_emf, double seconds) const {
+    const double resistive = drive_.resistance * winding.current;
+    double volts = 0.0;
+    if (winding.off_left > 0.0) {
+      winding.off_left -= seconds;
+    } else {
+      const double wanted = (target - winding.current) * inductance_ / seconds + resistive + back_emf;
+      volts = std::clamp(wanted, -drive_.volts, drive_.volts);
+      if (volts == wanted) winding.off_left = off_time_;
+    }
+    winding.current += (volts - resistive - back_emf) * seconds / inductance_;
   }
 
   void advance(double seconds) {
     const double sine = std::sin(rotor_);
     const double cosine = std::cos(rotor_);
     const double emf = constant_ * speed_;
-    drive(current_a_, target_a_, -emf * sine, seconds);
-    drive(current_b_, target_b_, emf * cosine, seconds);
+    drive(a_, target_a_, -emf * sine, seconds);
+    drive(b_, target_b_, emf * cosine, seconds);
     const double sine_2 = 2.0 * sine * cosine;
-    const double pull = share_ * constant_ * (current_b_ * cosine - current_a_ * sine) -
+    const double pull = share_ * constant_ * (b_.current * cosine - a_.current * sine) -
                         detent_ * 2.0 * sine_2 * (1.0 - 2.0 * sine * sine) - steady_;
     if (speed_ == 0.0) {
       const double excess = std::abs(pull) - coulomb_;
@@ -146,11 +166,12 @@ class Follower {
   StepPosition origin_{};
   double target_a_ = 0.0;  // A
   double target_b_ = 0.0;
-  double current_a_ = 0.0;
-  double current_b_ = 0.0;
-  double offset_ = 0.0;  // of the field at the start, electrical radians
-  double rotor_ = 0.0;   // electrical radians
-  double speed_ = 0.0;   // rad/s of the shaft
+  Winding a_;
+  Winding b_;
+  double off_time_ = 0.0;  // s of the chopper, where it counts
+  double offset_ = 0.0;    // of the field at the start, electrical radians
+  double rotor_ = 0.0;     // electrical radians
+  double speed_ = 0.0;     // rad/s of the shaft
   RotorLag result_;
 };
 

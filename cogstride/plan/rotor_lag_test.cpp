@@ -53,8 +53,8 @@ TEST(RotorLag, OfASoftRampIsTheStaticOneTwice) {
 TEST(RotorLag, IsSparedTheSwingByALimitOnJerk) {
   // A torque that rises over two whole natural periods leaves no swing behind.
   const Mechanism traverse = ideal_traverse();
-  const double jump = follow(traverse, run_up(traverse, 0.2)).worst;
-  const double soft = follow(traverse, run_up(traverse, 0.2, 16'000, 2 / natural_frequency(traverse))).worst;
+  const double jump = follow(traverse, run_up(traverse, 0.2, 12'000)).worst;
+  const double soft = follow(traverse, run_up(traverse, 0.2, 12'000, 2 / natural_frequency(traverse))).worst;
   EXPECT_NEAR(soft, std::asin(0.2) * 180 / pi, 3.0);
   EXPECT_GT(jump, 1.6 * soft);
 }
@@ -81,13 +81,13 @@ TEST(FastestMove, KeepsItsMarginAndIsFasterThanAnyOtherSpeed) {
   for (const std::size_t which : {0u, 1u}) {
     const Mechanism& mechanism = rig.mechanisms[which];
     const std::int64_t way = which == 0 ? 20'000 : 322;
-    for (const double margin : {0.1, 0.3, 0.5}) {
+    for (const double margin : {0.1, 0.4}) {
       const FastestMove fastest = fastest_move(mechanism, rig.controller, way, margin);
       RampLimits limits = own_limits(mechanism);
       limits.speed = steps_per_time(mechanism, fastest.speed);
       limits.acceleration = steps_per_time(mechanism, fastest.acceleration);
       EXPECT_NEAR(plan_ramp({}, way, limits).duration(), fastest.seconds, 1e-12);
-      EXPECT_GT(torque_margin(mechanism, plan_ramp({}, way, limits)), margin - 0.02);
+      EXPECT_GT(torque_margin(mechanism, plan_ramp({}, way, limits)), margin - 1e-9);
       for (const double faster : {0.7, 1.3}) {
         RampLimits other = limits;
         other.speed *= faster;

@@ -87,9 +87,20 @@ double usable_deceleration(const Mechanism& mechanism, double output_speed) {
   return std::max(0.0, left / mechanism.load.inertia.base() / shaft_speed(mechanism, 1.0));
 }
 
+namespace {
+double swing_frequency(const Mechanism& mechanism, double torque) {
+  return std::sqrt(rotor_teeth(mechanism) * torque / mechanism.load.inertia.base()) / (2.0 * pi);
+}
+}  // namespace
+
 double natural_frequency(const Mechanism& mechanism) {
-  const double stiffness = rotor_teeth(mechanism) * available_torque(mechanism, 0.0);
-  return std::sqrt(stiffness / mechanism.load.inertia.base()) / (2.0 * pi);
+  return swing_frequency(mechanism, available_torque(mechanism, 0.0));
+}
+
+double natural_frequency_at(const Mechanism& mechanism, double field_angle) {
+  const double detent = mechanism.stepper().detent_torque.base();
+  return swing_frequency(mechanism,
+                         available_torque(mechanism, 0.0) + 4.0 * detent * std::cos(4.0 * field_angle));
 }
 
 double pull_in_speed(const Mechanism& mechanism) {

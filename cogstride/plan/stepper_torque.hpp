@@ -60,8 +60,13 @@ struct StepperDrive {
 /// most.
 [[nodiscard]] double pull_in_speed(const Mechanism& mechanism);
 
-/// Frequency of small swings about a place of rest, Hz.
+/// Frequency of small swings about a place of rest, Hz; detent left out, whose effect is even on the way.
 [[nodiscard]] double natural_frequency(const Mechanism& mechanism);
+
+/// The same where the field stands at `field_angle` (electrical radians, 0 with coil A alone): the root of
+/// stiffness over inertia,  k = teeth (T + 4 T_detent cos 4 angle). Detent stiffens the places with one phase
+/// on, and softens those with two.
+[[nodiscard]] double natural_frequency_at(const Mechanism& mechanism, double field_angle);
 
 /// Shaft speed for an output speed in base units a second.
 [[nodiscard]] double shaft_speed(const Mechanism& mechanism, double output_speed);

@@ -153,8 +153,9 @@ class MechanismRows {
          {"torque_left", figures.torque_left},
          {"usable_acceleration", figures.usable_acceleration}});
     add("start",
-        fmt::format("can jump to about {:.3g} {}; swings at {:.3g} Hz", figures.pull_in_speed,
-                    linear ? "mm/s" : "deg/s", figures.natural_frequency),
+        fmt::format("can jump to about {:.3g} {}; swings at {:.3g} Hz ({:.3g} to {:.3g} by detent)",
+                    figures.pull_in_speed, linear ? "mm/s" : "deg/s", figures.natural_frequency,
+                    natural_frequency_at(mechanism_, pi / 4.0), natural_frequency_at(mechanism_, 0.0)),
         {{"pull_in_speed", figures.pull_in_speed}, {"natural_frequency", figures.natural_frequency}});
     losses(mechanism_.stepper().heat, "held for ever");
   }

@@ -119,6 +119,23 @@ void add_plan(CLI::App& app, PlanOptions& options) {
   add_outputs(*command, options.outputs);
 }
 
+void add_sweep(CLI::App& app, SweepOptions& options) {
+  CLI::App* command = app.add_subcommand(
+      "sweep",
+      "Find on the simulated bench where a stepper begins to lose steps, or its quietest stepping mode");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("MECHANISM", options.mechanism, "Which of its steppers")->required()->type_name("");
+  CLI::Option_group* what = command->add_option_group("What to sweep");
+  what->add_flag("--acceleration", options.acceleration, "The hardest acceleration that holds");
+  what->add_flag("--speed", options.speed, "The highest speed that holds");
+  what->add_flag("--modes", options.modes, "Slow speeds in each stepping mode: how far the rotor swings");
+  what->require_option(1);
+  command->add_option("--plot", options.plot, "Draw the trials and the prediction into FILE (.png or .svg)")
+      ->type_name("FILE");
+  command->add_flag("--overwrite", options.overwrite, "Replace the file when it is there already");
+  command->add_flag("--json", options.json, "The same for programs");
+}
+
 void add_rehearse(CLI::App& app, RehearseOptions& options) {
   CLI::App* command =
       app.add_subcommand("rehearse", "Play a script on the simulated bench and say what really moved");
@@ -160,6 +177,7 @@ Status run_command_line(int count, char** words) {
   ChangeOptions change;
   SequenceOptions sequence;
   PlanOptions plan;
+  SweepOptions sweep;
   RehearseOptions rehearse;
   DemoOptions demo;
   add_inspect(app, inspect);
@@ -170,6 +188,7 @@ Status run_command_line(int count, char** words) {
   add_change(app, change);
   add_sequence(app, sequence);
   add_plan(app, plan);
+  add_sweep(app, sweep);
   add_rehearse(app, rehearse);
   add_demo(app, demo);
   try {
@@ -185,6 +204,7 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("change")) return run_change(change);
   if (app.got_subcommand("sequence")) return run_sequence(sequence);
   if (app.got_subcommand("plan")) return run_plan(plan);
+  if (app.got_subcommand("sweep")) return run_sweep(sweep);
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   return run_demo(demo);
 }

@@ -64,11 +64,22 @@ struct PlanOptions {
   std::string to;
   std::string speed;
   std::string acceleration;
-  std::string takes;
+  std::string takes{};
   bool fastest = false;
-  std::string margin;
+  std::string margin{};
   bool json = false;
   OutputOptions outputs;
+};
+
+struct SweepOptions {
+  std::string rig;
+  std::string mechanism;
+  bool acceleration = false;
+  bool speed = false;
+  bool modes = false;
+  std::string plot;
+  bool overwrite = false;
+  bool json = false;
 };
 
 struct RehearseOptions {
@@ -96,6 +107,7 @@ Status run_new(const NewOptions& options);
 Status run_change(const ChangeOptions& options);
 Status run_sequence(const SequenceOptions& options);
 Status run_plan(const PlanOptions& options);
+Status run_sweep(const SweepOptions& options);
 Status run_rehearse(const RehearseOptions& options);
 Status run_demo(const DemoOptions& options);
 

@@ -1,4 +1,5 @@
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <cstdio>
 
@@ -50,7 +51,10 @@ std::string choose_fastest(Rig& rig, const PlanOptions& options, OutputPosition 
   const double margin = options.margin.empty() ? 0.3 : share_of("--margin", options.margin);
   const OutputPosition to = target_of(mechanism, from, order);
   const std::int64_t way = step_at(mechanism, to) - step_at(mechanism, from);
+  const bool on_terminal = isatty(STDERR_FILENO) != 0;
+  if (on_terminal) std::fputs("  trying speeds and accelerations ...", stderr);
   const FastestMove fastest = fastest_move(mechanism, rig.controller, way, margin);
+  if (on_terminal) std::fputs("\r                                     \r", stderr);
   const Limits own = mechanism.limits;
   mechanism.limits.speed = fastest.speed;
   mechanism.limits.acceleration = fastest.acceleration;

@@ -1,0 +1,20 @@
+// What a sweep on the simulated bench found: in words, for programs, and as a figure against the prediction.
+#pragma once
+
+#include <string>
+
+#include "cogstride/trace/sweep_result.hpp"
+
+namespace cogstride {
+
+[[nodiscard]] std::string sweep_text(const SweepResult& sweep);
+[[nodiscard]] std::string sweep_json(const SweepResult& sweep);
+/// The rotor's largest lag against what was swept. @throws Error when it cannot be drawn
+void draw_sweep(const std::string& path, const SweepResult& sweep);
+
+[[nodiscard]] std::string comparison_text(const ModeComparison& comparison);
+[[nodiscard]] std::string comparison_json(const ModeComparison& comparison);
+/// The rotor's swing against speed, a curve a mode. @throws Error when it cannot be drawn
+void draw_comparison(const std::string& path, const ModeComparison& comparison);
+
+}  // namespace cogstride

@@ -1,0 +1,80 @@
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <cstdio>
+#include <filesystem>
+
+#include "cogstride/bench/mode_comparison.hpp"
+#include "cogstride/bench/sweep.hpp"
+#include "cogstride/quantity/error.hpp"
+#include "cogstride/report/gnuplot.hpp"
+#include "cogstride/report/sweep_report.hpp"
+#include "cogstride/rig/read_rig.hpp"
+#include "commands.hpp"
+
+using namespace cogstride;
+
+namespace {
+
+/// Each trial as it ends, on a terminal.
+class Progress {
+ public:
+  void say(const std::string& words) {
+    if (isatty(STDERR_FILENO) == 0) return;
+    std::fprintf(stderr, "\r%-70s", ("  " + words).c_str());
+    shown_ = true;
+  }
+  ~Progress() {
+    if (shown_) std::fprintf(stderr, "\r%70s\r", "");
+  }
+
+ private:
+  bool shown_ = false;
+};
+
+void check_plot(const SweepOptions& options) {
+  if (options.plot.empty()) return;
+  if (!is_figure_name(options.plot))
+    throw Error(fmt::format("--plot {}: a figure's name ends in .png or .svg", options.plot));
+  if (!options.overwrite && std::filesystem::exists(options.plot))
+    throw Error(fmt::format("--plot {}: is there already; --overwrite replaces it", options.plot));
+}
+
+std::string sweep_one(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
+  const SweepOf of = options.acceleration ? SweepOf::acceleration : SweepOf::speed;
+  SweepResult sweep;
+  {
+    Progress progress;
+    std::size_t trials = 0;
+    sweep = sweep_limit(rig, mechanism, of, [&](const SweepTrial& trial) {
+      progress.say(
+          fmt::format("trial {}: {:.5g} {}", ++trials, trial.value, trial.holds ? "held" : "lost steps"));
+    });
+  }
+  if (!options.plot.empty()) draw_sweep(options.plot, sweep);
+  return options.json ? sweep_json(sweep) : sweep_text(sweep);
+}
+
+std::string sweep_modes(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
+  ModeComparison comparison;
+  {
+    Progress progress;
+    progress.say("trying each stepping mode at 41 speeds");
+    comparison =
+        compare_modes(rig, mechanism, [&](const ModeCurve& mode) { progress.say(mode.mode + ": done"); });
+  }
+  if (!options.plot.empty()) draw_comparison(options.plot, comparison);
+  return options.json ? comparison_json(comparison) : comparison_text(comparison);
+}
+
+}  // namespace
+
+Status run_sweep(const SweepOptions& options) {
+  check_plot(options);
+  const Rig rig = read_rig(options.rig);
+  const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
+  const std::string report =
+      options.modes ? sweep_modes(options, rig, mechanism) : sweep_one(options, rig, mechanism);
+  std::fputs(report.c_str(), stdout);
+  return Status::done;
+}
