@@ -49,6 +49,10 @@ Motion MechanismHandle::redirect(const SpeedOrder& order) {
   return {*bench_, *mover_, mover_->redirect(bench_->lines(), order)};
 }
 
+void MechanismHandle::release() {
+  mover_->release(bench_->lines());
+}
+
 Bench::Bench(Rig rig) : rig_(std::move(rig)) {
   for (const Mechanism& mechanism : rig_.mechanisms) {
     if (!mechanism.is_movable_stepper()) continue;

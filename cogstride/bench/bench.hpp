@@ -70,6 +70,8 @@ class MechanismHandle {
   /// then goes on
   Motion redirect(const MoveOrder& order);
   Motion redirect(const SpeedOrder& order);
+  /// Outputs off: detent and friction alone hold it until the next motion. @throws RangeError while it moves
+  void release();
   /// The commanded position: exact; nothing before homing.
   [[nodiscard]] std::optional<OutputPosition> position() const;
   [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }

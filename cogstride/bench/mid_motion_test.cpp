@@ -196,6 +196,84 @@ TEST(MidMotion, TheHardestStopIsShorterAndLosesNothing) {
   EXPECT_LT(way[1], 0.4 * way[0]);
 }
 
+// A line of pulses for each direction: the same moves, the same places.
+TEST(MidMotion, OnATwoPulseBoardGoesThereAndBack) {
+  Rig rig = traverse_with_drum();
+  StepDirBoard board = rig.mechanisms[0].step_dir();
+  board.form = StepDirBoard::Form::two_pulse;
+  rig.mechanisms[0].board = board;
+  SimulatedBench bench(rig);
+  auto traverse = bench.mechanism("traverse");
+  traverse.move({.to = 60_mm}).wait();
+  bench.serve(0.3_s);
+  EXPECT_NEAR(bench.plant("traverse").position(), 0.060, 3e-6);
+  traverse.move({.to = 20_mm});
+  bench.serve(0.5_s);
+  traverse.redirect({.to = 50_mm}).wait();
+  bench.serve(0.3_s);
+  EXPECT_NEAR(bench.plant("traverse").position(), 0.050, 3e-6);
+  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_GT(bench.simulated_lines().steps_made(LineId{0}), 16'000 + 2'000);
+  EXPECT_LT(bench.simulated_lines().steps_made(LineId{1}), -5'000);
+}
+
+// Released, it is held by detent and friction alone; energised again, its field stands where it stood.
+TEST(MidMotion, IsReleasedAndEnergisedAgainWithoutAJump) {
+  Rig rig = traverse_with_drum();
+  SimulatedBench bench(rig);
+  auto traverse = bench.mechanism("traverse");
+  traverse.move({.to = 37_mm}).wait();
+  bench.serve(0.3_s);
+  const double before = bench.plant("traverse").position();
+  traverse.release();
+  bench.serve(0.3_s);
+  EXPECT_NEAR(bench.plant("traverse").current_a(), 0.0, 1e-6);
+  EXPECT_NEAR(bench.plant("traverse").position(), before, 4e-6) << "by friction";
+  traverse.move({.by = 0.1_mm}).wait();
+  bench.serve(0.3_s);
+  EXPECT_NEAR(bench.plant("traverse").position(), 0.0371, 3e-6);
+  EXPECT_TRUE(bench.tally().is_sound());
+  traverse.move({.to = 40_mm});
+  bench.serve(0.01_s);
+  EXPECT_THROW(traverse.release(), RangeError) << "while it moves";
+}
+
+// A weight hangs on the traverse: it is held and lifted, and falls when it is let go.
+TEST(MidMotion, AWeightIsLiftedAndFallsWhenReleased) {
+  Rig rig = traverse_with_drum();
+  rig.mechanisms[0].load.carried_mass = Mass::from_base(6.0);
+  rig.mechanisms[0].load.rise = Angle(90, units::deg);
+  SimulatedBench bench(rig);
+  auto lift = bench.mechanism("traverse");
+  lift.move({.to = 40_mm}).wait();
+  bench.serve(0.3_s);
+  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_NEAR(bench.plant("traverse").position(), 0.040, 6e-6);
+  EXPECT_LT(bench.plant("traverse").position(), 0.040 - 2e-6) << "it hangs a little below";
+  lift.release();
+  bench.serve(0.3_s);
+  EXPECT_LT(bench.plant("traverse").position(), 0.035);
+}
+
+TEST(MidMotion, CoilsAreReleasedAndEnergisedAgainWithoutAJump) {
+  Rig rig = testing_support::demo_rig();
+  rig.mechanisms[1].homing.reset();
+  SimulatedBench bench(rig);
+  auto creel = bench.mechanism("creel");
+  const OutputPosition by{OutputKind::rotary, Ratio(33, 2576)};  // 33 steps and a little
+  creel.move({.to = by}).wait();
+  bench.serve(0.3_s);
+  const double before = bench.plant("creel").position();
+  creel.release();
+  bench.serve(0.3_s);
+  EXPECT_NEAR(bench.plant("creel").current_a(), 0.0, 0.01) << "of 0.1235 A";
+  creel.move({.by = OutputPosition{OutputKind::rotary, Ratio(0)}}).wait();
+  creel.move({.by = OutputPosition{OutputKind::rotary, Ratio(1, 2580)}}).wait();
+  bench.serve(0.5_s);
+  EXPECT_NEAR(bench.plant("creel").position(), before + 1.0 / 2579.6, 0.2 / 2579.6);
+  EXPECT_EQ(bench.tally().mechanisms[1].lost_microsteps, 0);
+}
+
 // Any order at any instant: positions stay exact, nothing is lost, nothing leaves the travel.
 TEST(MidMotion, RandomRedirectsKeepThePositionTrue) {
   std::mt19937_64 random(31);

@@ -126,8 +126,11 @@ void SimulatedBench::begin_trace() {
 /// Steps that are out on the lines, backwards ones negative.
 std::int64_t SimulatedBench::steps_out(const StepperMover& mover) const {
   const StepDriver& driver = mover.stream().driver();
-  const std::optional<LineId> step_line = driver.step_line();
-  return step_line ? lines_->steps_made(*step_line) : driver.row_at(lines_->now());
+  const std::vector<LineId> step_lines = driver.step_lines();
+  if (step_lines.empty()) return driver.row_at(lines_->now());
+  std::int64_t steps = 0;
+  for (const LineId line : step_lines) steps += lines_->steps_made(line);
+  return steps;
 }
 
 void SimulatedBench::look(Tick at) {

@@ -15,6 +15,7 @@ StepDirDriver::StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFr
     : name_(mechanism.name),
       id_(id),
       wiring_(mechanism.step_dir_lines()),
+      is_two_pulse_(mechanism.step_dir().form == StepDirBoard::Form::two_pulse),
       step_(line_id(wiring_.step)),
       dir_(line_id(wiring_.dir)),
       wake_(ticks_at_least(mechanism.step_dir().wake, clock)),
@@ -30,9 +31,15 @@ StepDirDriver::StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFr
 std::vector<LineSetup> StepDirDriver::line_setups() const {
   using Use = LineSetup::Use;
   std::vector<LineSetup> setups;
-  setups.push_back(
-      {step_, name_ + ".step", id_, Use::pulses, level_for(wiring_.step, false), pulse_width_, {}});
-  setups.push_back({dir_, name_ + ".dir", id_, Use::level, level_for(wiring_.dir, false), 0, {}});
+  const bool step_rests = level_for(wiring_.step, false);
+  const bool dir_rests = level_for(wiring_.dir, false);
+  if (is_two_pulse_) {
+    setups.push_back({step_, name_ + ".forward", id_, Use::pulses, step_rests, pulse_width_, {}});
+    setups.push_back({dir_, name_ + ".backward", id_, Use::pulses, dir_rests, pulse_width_, {}});
+  } else {
+    setups.push_back({step_, name_ + ".step", id_, Use::pulses, step_rests, pulse_width_, {}});
+    setups.push_back({dir_, name_ + ".dir", id_, Use::level, dir_rests, 0, {}});
+  }
   if (enable_) {
     setups.push_back(
         {*enable_, name_ + ".enable", id_, Use::level, level_for(*wiring_.enable, false), 0, {}});
@@ -64,13 +71,15 @@ void StepDirDriver::put_enable(Lines& lines, Tick at, bool on) const {
 }
 
 void StepDirDriver::put_direction(Lines& lines, Tick at, bool forwards) const {
+  if (is_two_pulse_) return;
   const std::array levels{Level{dir_, level_for(wiring_.dir, forwards)}};
   lines.put(at, levels);
 }
 
 void StepDirDriver::put_run(Lines& lines, FineTick start, const chip::PulseRun& run,
                             std::optional<StopOn> stop) const {
-  lines.put(start, step_, std::span(&run, 1), stop);
+  const bool backwards = (run.flags & chip::run_backwards) != 0;
+  lines.put(start, is_two_pulse_ && backwards ? dir_ : step_, std::span(&run, 1), stop);
 }
 
 StepDirReceiver::StepDirReceiver(const StepDirBoard& board, const StepDirWiring& wiring, ExactFrequency clock,
@@ -84,22 +93,32 @@ StepDirReceiver::StepDirReceiver(const StepDirBoard& board, const StepDirWiring&
       dir_steady_before_(ticks_at_least(board.dir_steady_before, clock)),
       dir_steady_after_(ticks_at_least(board.dir_steady_after, clock)),
       wake_(ticks_at_least(board.wake, clock)),
-      step_high_(level_for(wiring.step, false)),
+      is_two_pulse_(board.form == StepDirBoard::Form::two_pulse),
+      step_{.high = level_for(wiring.step, false)},
+      backward_{.high = level_for(wiring.dir, false)},
       is_on_(wiring.enable ? level_for(*wiring.enable, false) == enable_on_level_
                            : use != EnableUse::open || board.enable_open != OpenEnable::off) {}
 
 void StepDirReceiver::set_step(Tick at, bool high) {
-  if (high == step_high_) return;
-  const Tick lasted = at - step_changed_;
-  step_high_ = high;
-  step_changed_ = at;
+  if (is_two_pulse_ && high == step_level_after_ && high != step_.high) {
+    forwards_ = true;
+    dir_changed_ = backward_.changed;
+  }
+  set_pulse(step_, at, high);
+}
+
+void StepDirReceiver::set_pulse(PulseInput& input, Tick at, bool high) {
+  if (high == input.high) return;
+  const Tick lasted = at - input.changed;
+  input.high = high;
+  input.changed = at;
   counts_.shortest = std::min(counts_.shortest, lasted);
   if (high != step_level_after_) {
-    undo_short_step(lasted);
+    undo_short_step(input, lasted);
     return;
   }
   ++counts_.pulses;
-  last_made_ = 0;
+  input.last_made = 0;
   if (lasted < least_before_) {
     ++counts_.missed_short;
   } else if (!is_on_) {
@@ -107,40 +126,48 @@ void StepDirReceiver::set_step(Tick at, bool high) {
   } else if (at < on_since_ + wake_) {
     ++counts_.missed_waking;
   } else {
-    step_edge(at);
+    step_edge(input, at);
   }
 }
 
 /// The level after the step edge did not last: the input never saw the pulse.
-void StepDirReceiver::undo_short_step(Tick lasted) {
-  if (lasted >= least_after_ || last_made_ == 0) return;
-  microstep_ -= last_made_;
-  last_made_ = 0;
+void StepDirReceiver::undo_short_step(PulseInput& input, Tick lasted) {
+  if (lasted >= least_after_ || input.last_made == 0) return;
+  microstep_ -= input.last_made;
+  input.last_made = 0;
   ++counts_.missed_short;
 }
 
-void StepDirReceiver::step_edge(Tick at) {
+void StepDirReceiver::step_edge(PulseInput& input, Tick at) {
   bool forwards = forwards_;
   if (at < dir_changed_ + dir_steady_before_) {  // DIR has not settled: the board still goes the old way
     forwards = !forwards;
     ++counts_.wrong_direction;
   }
-  last_made_ = forwards ? 1 : -1;
-  last_direction_ = last_made_;
-  microstep_ += last_made_;
+  input.last_made = forwards ? 1 : -1;
+  last_direction_ = input.last_made;
+  microstep_ += input.last_made;
   step_rate_ = ticks_per_second_ / static_cast<double>(at - last_step_);
   last_step_ = at;
 }
 
 void StepDirReceiver::set_dir(Tick at, bool high) {
+  if (is_two_pulse_) {
+    if (high == step_level_after_ && high != backward_.high) {
+      forwards_ = false;
+      dir_changed_ = step_.changed;
+    }
+    set_pulse(backward_, at, high);
+    return;
+  }
   const bool forwards = high == dir_forwards_level_;
   if (forwards == forwards_) return;
   forwards_ = forwards;
   dir_changed_ = at;
-  if (last_made_ != 0 && at < last_step_ + dir_steady_after_) {  // the last step takes the new direction
-    microstep_ -= 2 * last_made_;
-    last_made_ = -last_made_;
-    last_direction_ = last_made_;
+  if (step_.last_made != 0 && at < last_step_ + dir_steady_after_) {  // the last step takes the new direction
+    microstep_ -= 2 * step_.last_made;
+    step_.last_made = -step_.last_made;
+    last_direction_ = step_.last_made;
     ++counts_.wrong_direction;
   }
 }

@@ -1,4 +1,6 @@
 // A STEP/DIR board, both ways: what the controller puts on its three lines, and what the board makes of them.
+// A two-pulse board has a line of pulses for each direction instead: forwards where STEP is, backwards where
+// DIR is.
 #pragma once
 
 #include <cstdint>
@@ -21,6 +23,7 @@ class StepDirDriver {
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] LineId step_line() const { return step_; }
   [[nodiscard]] LineId dir_line() const { return dir_; }
+  [[nodiscard]] bool is_two_pulse() const { return is_two_pulse_; }
   [[nodiscard]] std::optional<LineId> enable_line() const { return enable_; }
   [[nodiscard]] MechanismId id() const { return id_; }
 
@@ -37,6 +40,7 @@ class StepDirDriver {
   std::string name_;
   MechanismId id_;
   StepDirWiring wiring_;
+  bool is_two_pulse_;
   std::string select_{};  // positions of the select lines, '1' is on
   LineId step_;
   LineId dir_;
@@ -73,7 +77,7 @@ class StepDirReceiver {
     std::int64_t missed_off = 0;       ///< while ENABLE was not active
     std::int64_t missed_waking = 0;    ///< too soon after ENABLE
     std::int64_t missed_short = 0;     ///< STEP high or low for less than the board needs
-    std::int64_t wrong_direction = 0;  ///< DIR changed within its set-up or hold time
+    std::int64_t wrong_direction = 0;  ///< DIR changed within its set-up or hold time, or two lines too close
     Tick shortest = never;             ///< shortest STEP level seen, ticks
 
     [[nodiscard]] std::int64_t missed() const { return missed_off + missed_waking + missed_short; }
@@ -81,8 +85,14 @@ class StepDirReceiver {
   [[nodiscard]] const Counts& counts() const { return counts_; }
 
  private:
-  void step_edge(Tick at);
-  void undo_short_step(Tick lasted);
+  struct PulseInput {
+    bool high = false;
+    Tick changed = -never / 2;
+    int last_made = 0;  // -1, 0, +1: what its last step edge did
+  };
+  void set_pulse(PulseInput& input, Tick at, bool high);
+  void step_edge(PulseInput& input, Tick at);
+  void undo_short_step(PulseInput& input, Tick lasted);
 
   double ticks_per_second_;
   bool step_level_after_;  // the level that STEP has after its step edge
@@ -94,14 +104,14 @@ class StepDirReceiver {
   Tick dir_steady_after_;
   Tick wake_;
 
-  bool step_high_;
-  Tick step_changed_ = -never / 2;
+  bool is_two_pulse_;
+  PulseInput step_;
+  PulseInput backward_;  // of a two-pulse board
   bool forwards_ = false;
   Tick dir_changed_ = -never / 2;
   bool is_on_;
   Tick on_since_ = -never / 2;
   std::int64_t microstep_ = 0;
-  int last_made_ = 0;  // -1, 0, +1: what the last step edge did
   int last_direction_ = 0;
   Tick last_step_ = -never / 2;
   double step_rate_ = 0.0;

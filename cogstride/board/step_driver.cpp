@@ -21,9 +21,11 @@ std::vector<LineSetup> StepDriver::line_setups() const {
 MechanismId StepDriver::id() const {
   return std::visit([](const auto& kind) { return kind.id(); }, kind_);
 }
-std::optional<LineId> StepDriver::step_line() const {
+std::vector<LineId> StepDriver::step_lines() const {
   const auto* const step_dir = std::get_if<StepDirDriver>(&kind_);
-  return step_dir == nullptr ? std::nullopt : std::optional(step_dir->step_line());
+  if (step_dir == nullptr) return {};
+  if (step_dir->is_two_pulse()) return {step_dir->step_line(), step_dir->dir_line()};
+  return {step_dir->step_line()};
 }
 std::int64_t StepDriver::row_at(Tick at) const {
   return std::get<CoilDriver>(kind_).step_at(at);

@@ -16,8 +16,9 @@ class StepDriver {
 
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] MechanismId id() const;
-  /// The line whose pulses are the steps; nothing where each step is a row of levels.
-  [[nodiscard]] std::optional<LineId> step_line() const;
+  /// The lines whose pulses are the steps: one, or one for each direction; none where each step is a row of
+  /// levels.
+  [[nodiscard]] std::vector<LineId> step_lines() const;
   /// Where rows are the steps, the step that is on the lines.
   [[nodiscard]] std::int64_t row_at(Tick at) const;
 

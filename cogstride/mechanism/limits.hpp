@@ -17,6 +17,9 @@ struct Load {
   Torque stiction{};                      ///< to break loose; at least the Coulomb friction
   Torque steady_torque{};                 ///< of weight or tension
   std::optional<Inertia> most_inertia{};  ///< where it grows, as on a bobbin
+  Mass carried_mass{};                    ///< that a linear output takes along, not in `inertia`
+  Angle rise{};                           ///< of its way; a quarter turn is straight up, below 0 is down
+  ExactFraction screw_efficiency = ExactFraction::from_base(Ratio(1));  ///< lifting the carried mass
 };
 
 /// How a motor is slowed when its drive is taken away.

@@ -51,16 +51,35 @@ PlaceSwitch* Mechanism::home_switch() {
 }
 
 bool Mechanism::is_movable_stepper() const {
-  if (!std::holds_alternative<Stepper>(motor)) return false;
-  const auto* const step_dir_board = std::get_if<StepDirBoard>(&board);
-  return step_dir_board == nullptr || step_dir_board->form == StepDirBoard::Form::step_dir;
+  return std::holds_alternative<Stepper>(motor);
+}
+
+namespace {
+/// Metres of the output for a radian of the shaft; 0 for one that turns.
+double way_a_radian(const Mechanism& mechanism) {
+  if (output_kind(mechanism.train) != OutputKind::linear) return 0.0;
+  return 1.0 / (2.0 * pi * motor_turns_per_base(mechanism.train).to_double());
+}
+}  // namespace
+
+Inertia moved_inertia(const Mechanism& mechanism) {
+  const double way = way_a_radian(mechanism);
+  return Inertia::from_base(mechanism.load.inertia.base() + mechanism.load.carried_mass.base() * way * way);
+}
+
+Torque steady_load(const Mechanism& mechanism) {
+  const Load& load = mechanism.load;
+  constexpr double gravity = 9.80665;  // m/s2, standard
+  const double weight = load.carried_mass.base() * gravity * std::sin(2.0 * pi * load.rise.base());
+  return Torque::from_base(load.steady_torque.base() +
+                           weight * way_a_radian(mechanism) / load.screw_efficiency.base().to_double());
 }
 
 void require_movable_stepper(const Mechanism& mechanism) {
   if (mechanism.is_movable_stepper()) return;
   throw RangeError(
-      fmt::format("{}: planned and moved so far are only steppers on STEP/DIR boards, transistor arrays and "
-                  "dual H-bridges; its "
+      fmt::format("{}: planned and moved so far are only steppers on STEP/DIR and two-pulse boards, "
+                  "transistor arrays and dual H-bridges; its "
                   "motor is a \"{}\", its board a \"{}\"",
                   mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
 }

@@ -90,6 +90,14 @@ template <int PerTime>
 [[nodiscard]] Ratio counts_per_base(const Mechanism& mechanism, const Encoder& encoder);
 
 /// "bipolar stepper", "STEP/DIR board" and so on: as the rig file and lists name the kinds.
+/// What the motor turns, seen from its shaft, a carried mass included:  J + m r^2,  r the way of the output
+/// for a radian of the shaft.
+[[nodiscard]] Inertia moved_inertia(const Mechanism& mechanism);
+
+/// Steady torque at the shaft against going forwards, the weight of a carried mass included:
+/// m g sin(rise) r / efficiency  (statics of a screw).
+[[nodiscard]] Torque steady_load(const Mechanism& mechanism);
+
 [[nodiscard]] std::string kind_name(const Motor& motor);
 [[nodiscard]] std::string kind_name(const Board& board);
 

@@ -316,6 +316,12 @@ void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) 
   foresee_end();
 }
 
+void StepperMover::release(Lines& lines) {
+  if (!queue_.empty())
+    throw RangeError(fmt::format("{}: it is moving, so it is not released", mechanism_.name));
+  stream_.switch_off(lines);
+}
+
 void StepperMover::lines_were_cut(Lines& lines) {
   stream_.lines_were_cut(lines);
   if (queue_.empty()) return;

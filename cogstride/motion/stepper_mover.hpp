@@ -58,6 +58,10 @@ class StepperMover final : public Participant {
   /// Takes a queued motion back, or brakes the running one; those queued behind it go on.
   void cancel(Lines& lines, const MotionRecord& motion, Braking how = Braking::on_a_ramp);
 
+  /// Switches the outputs off: detent and friction alone hold it then. The next motion switches them on again
+  /// with the field where it stood. @throws RangeError while a motion is on or queued
+  void release(Lines& lines);
+
   /// All lines were put at rest: motions that had not ended are faulted, and the position is not believed any
   /// more where a motion was on.
   void lines_were_cut(Lines& lines);

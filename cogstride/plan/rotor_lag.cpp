@@ -23,10 +23,10 @@ class Follower {
         inductance_(mechanism.stepper().winding().inductance.base()),
         share_(torque_share),
         teeth_(rotor_teeth(mechanism)),
-        inertia_(mechanism.load.inertia.base()),
+        inertia_(moved_inertia(mechanism).base()),
         coulomb_(mechanism.load.coulomb_friction.base()),
         viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
-        steady_(mechanism.load.steady_torque.base()),
+        steady_(steady_load(mechanism).base()),
         detent_(mechanism.stepper().detent_torque.base()) {
     const std::size_t rows = excitation_.rows.size();
     is_smooth_ = rows >= smooth_from_rows;

@@ -47,7 +47,7 @@ double available_torque(const Mechanism& mechanism, double rad_per_s) {
 }
 
 double friction_torque(const Mechanism& mechanism, double rad_per_s) {
-  return (mechanism.load.coulomb_friction + mechanism.load.steady_torque).base() +
+  return (mechanism.load.coulomb_friction + steady_load(mechanism)).base() +
          mechanism.load.viscous_friction.in(units::Nm_s_per_rad)*rad_per_s;
 }
 
@@ -70,11 +70,11 @@ double usable_acceleration(const Mechanism& mechanism, double output_speed) {
   const double pull = available_torque(mechanism, speed) - mechanism.stepper().detent_torque.base();
   if (pull <= 0.0) return 0.0;
   const double jump = shaft_speed(mechanism, mechanism.limits.start_speed.base.to_double());
-  const double energy = 0.5 * mechanism.load.inertia.base() * jump * jump;
+  const double energy = 0.5 * moved_inertia(mechanism).base() * jump * jump;
   const double share = usable_share_of_pull_out(energy * rotor_teeth(mechanism) / pull);
   const double left = share * pull - friction_torque(mechanism, speed);
   const double radians_a_base = shaft_speed(mechanism, 1.0);
-  return std::max(0.0, left / mechanism.load.inertia.base() / radians_a_base);
+  return std::max(0.0, left / moved_inertia(mechanism).base() / radians_a_base);
 }
 
 double usable_deceleration(const Mechanism& mechanism, double output_speed) {
@@ -83,13 +83,14 @@ double usable_deceleration(const Mechanism& mechanism, double output_speed) {
   if (pull <= 0.0) return 0.0;
   const double friction = mechanism.load.coulomb_friction.base();
   const double share = usable_share_of_pull_out(0.0, std::min(1.0, friction_torque(mechanism, speed) / pull));
-  const double left = share * pull + friction - std::abs(mechanism.load.steady_torque.base());
-  return std::max(0.0, left / mechanism.load.inertia.base() / shaft_speed(mechanism, 1.0));
+  const double left = share * pull + friction - std::abs(steady_load(mechanism).base());
+  return std::max(0.0, left / moved_inertia(mechanism).base() / shaft_speed(mechanism, 1.0));
 }
 
 namespace {
 double swing_frequency(const Mechanism& mechanism, double torque) {
-  return std::sqrt(rotor_teeth(mechanism) * torque / mechanism.load.inertia.base()) / (2.0 * pi);
+  const double stiffness = rotor_teeth(mechanism) * std::max(0.0, torque);
+  return std::sqrt(stiffness / moved_inertia(mechanism).base()) / (2.0 * pi);
 }
 }  // namespace
 
@@ -106,7 +107,7 @@ double natural_frequency_at(const Mechanism& mechanism, double field_angle) {
 double pull_in_speed(const Mechanism& mechanism) {
   const double pull = available_torque(mechanism, 0.0) - friction_torque(mechanism, 0.0);
   if (pull <= 0.0) return 0.0;
-  const double jump = 2.0 * std::sqrt(pull / (rotor_teeth(mechanism) * mechanism.load.inertia.base()));
+  const double jump = 2.0 * std::sqrt(pull / (rotor_teeth(mechanism) * moved_inertia(mechanism).base()));
   return jump / shaft_speed(mechanism, 1.0);
 }
 

@@ -65,7 +65,7 @@ struct StepperDrive {
 
 /// The same where the field stands at `field_angle` (electrical radians, 0 with coil A alone): the root of
 /// stiffness over inertia,  k = teeth (T + 4 T_detent cos 4 angle). Detent stiffens the places with one phase
-/// on, and softens those with two.
+/// on, and softens those with two; 0 where it is the stronger one.
 [[nodiscard]] double natural_frequency_at(const Mechanism& mechanism, double field_angle);
 
 /// Shaft speed for an output speed in base units a second.

@@ -69,5 +69,19 @@ TEST(StepperTorque, LeavesNothingWhenFrictionIsTooMuch) {
   EXPECT_EQ(pull_in_speed(mechanism), 0.0);
 }
 
+TEST(Load, CountsACarriedMassThroughTheScrew) {
+  Mechanism lift = traverse();
+  lift.load.carried_mass = Mass::from_base(4.0);
+  const double way = 0.008 * 18 / 24 / (2 * pi);  // m for a radian of the shaft
+  EXPECT_NEAR(moved_inertia(lift).base(), 7.6e-5 + 4 * way * way, 1e-12);
+  EXPECT_EQ(steady_load(lift).base(), 0.0) << "level";
+  lift.load.rise = Angle(90, units::deg);
+  EXPECT_NEAR(steady_load(lift).base(), 4 * 9.80665 * way, 1e-9);
+  lift.load.screw_efficiency = ExactFraction::from_base(Ratio(2, 5));
+  EXPECT_NEAR(steady_load(lift).base(), 4 * 9.80665 * way / 0.4, 1e-9);
+  EXPECT_NEAR(friction_torque(lift, 0.0), 0.020 + 4 * 9.80665 * way / 0.4, 1e-9);
+  EXPECT_LT(usable_acceleration(lift, 0.06), 0.8 * usable_acceleration(traverse(), 0.06));
+}
+
 }  // namespace
 }  // namespace cogstride

@@ -25,7 +25,8 @@ StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
       teeth_(static_cast<double>(mechanism.stepper().full_steps) / 4.0),
       torque_constant_(mechanism.stepper().torque_constant().base()),
       detent_(mechanism.stepper().detent_torque.base()),
-      inertia_(mechanism.load.inertia.base()),
+      inertia_(moved_inertia(mechanism).base()),
+      steady_(steady_load(mechanism).base()),
       coulomb_(mechanism.load.coulomb_friction.base()),
       viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
       peak_current_(stepper_drive(mechanism).current),
@@ -198,7 +199,7 @@ void StepperPlant::integrate(double seconds) {
   const double sine_2 = 2.0 * sine * cosine;
   const double cosine_2 = 1.0 - 2.0 * sine * sine;
   const double pull = torque_constant_ * (current_b() * cosine - current_a() * sine) -
-                      detent_ * 2.0 * sine_2 * cosine_2 + hard_end_torque();
+                      detent_ * 2.0 * sine_2 * cosine_2 - steady_ + hard_end_torque();
 
   double speed = state_.rotor.speed;
   if (speed == 0.0) {
@@ -217,9 +218,10 @@ void StepperPlant::integrate(double seconds) {
 bool StepperPlant::has_settled() const {
   if (state_.rotor.still_for < settling_time) return false;
   if (const auto* const coils = std::get_if<CoilStage>(&state_.stage)) return coils->has_settled();
+  if (!is_on()) return state_.rotor.a.current == 0.0 && state_.rotor.b.current == 0.0;
   const double near = 0.05 * peak_current_;
-  return !is_on() || (std::abs(state_.rotor.a.current - state_.target_a) < near &&
-                      std::abs(state_.rotor.b.current - state_.target_b) < near);
+  return (std::abs(state_.rotor.a.current - state_.target_a) < near &&
+          std::abs(state_.rotor.b.current - state_.target_b) < near);
 }
 
 void StepperPlant::draw_gate_threshold() {

@@ -126,6 +126,7 @@ class StepperPlant final : public Plant {
   double torque_constant_;
   double detent_;
   double inertia_;
+  double steady_;  // N m against going forwards
   double coulomb_;
   double viscous_;
   double peak_current_;

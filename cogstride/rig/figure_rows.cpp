@@ -172,7 +172,8 @@ class MechanismRows {
         {{"top_step_rate", rate}, {"motor_rpm", shaft * 30.0 / pi}});
     step_interval(rate);
     const double acceleration = shaft_speed(mechanism_, limits_.acceleration.base.to_double());
-    const double torque = acceleration * mechanism_.load.inertia.base() + friction_torque(mechanism_, shaft);
+    const double torque =
+        acceleration * moved_inertia(mechanism_).base() + friction_torque(mechanism_, shaft);
     add("torque",
         fmt::format("a ramp takes {:.3g} N m of {:.3g}, top speed {:.3g} of {:.3g}", torque,
                     motor.peak_torque.base(), friction_torque(mechanism_, shaft), motor.rated_torque.base()),

@@ -392,6 +392,10 @@ void declare(Keys& keys, Load& load) {
   keys.key("viscous_friction", load.viscous_friction, {"", "N m s", "0 N m s", Sign::not_negative});
   keys.key("stiction", load.stiction, {"to break loose", "N m", "the Coulomb friction", Sign::not_negative});
   keys.key("steady_torque", load.steady_torque, {"of weight or tension", "N m", "0 N m", Sign::not_negative});
+  keys.key("carried_mass", load.carried_mass,
+           {"that a linear output takes along, not in `inertia`", "kg", "0 kg", Sign::not_negative});
+  keys.key("rise", load.rise, {"of its way: 90 deg lifts the carried mass", "deg", "0 deg", Sign::any});
+  keys.key("screw_efficiency", load.screw_efficiency, {"lifting the carried mass", "%", "100 %"});
 }
 
 /// What of the limits a kind of motor has.

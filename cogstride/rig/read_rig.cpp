@@ -280,6 +280,14 @@ void read_load(TomlTable table, Mechanism& mechanism) {
         }
       },
       mechanism.motor);
+  const Load& load = mechanism.load;
+  if (Mass() < load.carried_mass && output_kind(mechanism.train) == OutputKind::rotary) {
+    table.error(table.place_of("carried_mass"),
+                "carried_mass: is for outputs that travel; count it into the inertia of one that turns");
+  }
+  if (Ratio(1) < load.screw_efficiency.base()) {
+    table.error(table.place_of("screw_efficiency"), "screw_efficiency: is over 100 %");
+  }
   if (Inertia() < mechanism.load.inertia && mechanism.load.inertia < rotor) {
     table.error(table.place_of("inertia"),
                 fmt::format("inertia: found {}; it is all that turns, the rotor's own {} included",

@@ -97,10 +97,10 @@ Status run_rehearse(const RehearseOptions& options) {
   const auto movable = std::find_if(rig.mechanisms.begin(), rig.mechanisms.end(),
                                     [](const Mechanism& m) { return m.is_movable_stepper(); });
   if (movable == rig.mechanisms.end())
-    throw Error(
-        fmt::format("{}: has no mechanism to rehearse: so far those are steppers on STEP/DIR boards, "
-                    "transistor arrays and dual H-bridges",
-                    options.rig));
+    throw Error(fmt::format(
+        "{}: has no mechanism to rehearse: so far those are steppers on STEP/DIR and two-pulse boards, "
+        "transistor arrays and dual H-bridges",
+        options.rig));
   const Mechanism& shown =
       rig.mechanisms[first_moved(script.statements)
                          .value_or(static_cast<std::size_t>(movable - rig.mechanisms.begin()))];
