@@ -52,6 +52,9 @@ void pulse_runs(benchmark::State& state, const RampLimits& limits) {
 }
 BENCHMARK_CAPTURE(pulse_runs, traverse, traverse)->Arg(10'000)->Arg(1'000'000);
 BENCHMARK_CAPTURE(pulse_runs, slope, all_slope)->Arg(1'000'000);
+// Cost against the length of a move.
+BENCHMARK_CAPTURE(step_times, by_length, traverse_with_jerk)->RangeMultiplier(10)->Range(1'000, 100'000'000);
+BENCHMARK_CAPTURE(pulse_runs, by_length, traverse_with_jerk)->RangeMultiplier(10)->Range(1'000, 100'000'000);
 BENCHMARK_CAPTURE(pulse_runs, jerk_traverse, traverse_with_jerk)->Arg(10'000)->Arg(1'000'000);
 BENCHMARK_CAPTURE(pulse_runs, jerk_slope, all_jerk)->Arg(1'000'000);
 

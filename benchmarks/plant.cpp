@@ -2,6 +2,7 @@
 #include <benchmark/benchmark.h>
 
 #include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/trial_run.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
@@ -48,6 +49,44 @@ void simulated_bench(benchmark::State& state) {
   state.counters["times_real"] = benchmark::Counter(seconds, benchmark::Counter::kIsRate);
 }
 BENCHMARK(simulated_bench);
+
+// The same with many mechanisms on one bench, all moving.
+void bench_of_many(benchmark::State& state) {
+  Rig rig = testing_support::demo_rig_without_gate();
+  rig.mechanisms.resize(1);
+  for (std::int64_t i = 1; i < state.range(0); ++i) {
+    Mechanism another = rig.mechanisms[0];
+    another.name += std::to_string(i);
+    another.step_dir_lines().step.number = 3 * i + 100;
+    another.step_dir_lines().dir.number = 3 * i + 101;
+    another.step_dir_lines().enable->number = 3 * i + 102;
+    rig.mechanisms.push_back(another);
+  }
+  double seconds = 0.0;
+  for (auto _ : state) {
+    SimulatedBench bench(rig);
+    for (const Mechanism& mechanism : rig.mechanisms) bench.mechanism(mechanism.name).move({.to = 40_mm});
+    bench.wait_for_all();
+    seconds += bench.now().in(units::s);
+  }
+  state.counters["times_real"] = benchmark::Counter(seconds, benchmark::Counter::kIsRate);
+  state.counters["motor_times_real"] =
+      benchmark::Counter(seconds * static_cast<double>(state.range(0)), benchmark::Counter::kIsRate);
+}
+BENCHMARK(bench_of_many)->RangeMultiplier(2)->Range(1, 16);
+
+// Sixteen motors, each on a bench of its own, on all cores.
+void trials_at_once(benchmark::State& state) {
+  const Rig rig = testing_support::demo_rig();
+  const std::vector<Rig> freed(16, set_free(rig, rig.mechanisms[0]));
+  double seconds = 0.0;
+  for (auto _ : state) {
+    benchmark::DoNotOptimize(run_up_all(freed, 0.5_s));
+    seconds += 16 * (0.5 + 0.075);
+  }
+  state.counters["motor_times_real"] = benchmark::Counter(seconds, benchmark::Counter::kIsRate);
+}
+BENCHMARK(trials_at_once)->UseRealTime();
 
 }  // namespace
 }  // namespace cogstride

@@ -55,7 +55,7 @@ Ratio about(double base_units) {
   return {std::llround(base_units * 1e9), 1'000'000'000};
 }
 
-ModeTrial try_out(const Rig& rig, const Mechanism& mechanism, double base_speed, double period) {
+Rig at_speed(const Rig& rig, const Mechanism& mechanism, double base_speed, double period) {
   Rig freed = set_free(rig, mechanism);
   Limits& limits = freed.mechanisms[0].limits;
   limits.speed.base = about(base_speed);
@@ -63,8 +63,7 @@ ModeTrial try_out(const Rig& rig, const Mechanism& mechanism, double base_speed,
   limits.acceleration.base = about(base_speed / (5.0 * period));
   limits.start_speed.base = Ratio(0);
   limits.jerk.reset();
-  const TrialRun run = run_up(freed, Time(40.0 * period, units::s));
-  return {base_speed * display_units_per_base(output_kind(mechanism.train)), run.holds, run.swing};
+  return freed;
 }
 
 }  // namespace
@@ -82,11 +81,19 @@ ModeComparison compare_modes(const Rig& rig, const Mechanism& mechanism,
   const double resonant = comparison.natural_frequency / std::abs(full_steps_a_base);
   comparison.resonant_speed = resonant * display_units_per_base(kind);
   constexpr int points = 40;
+  const double period = 1.0 / comparison.natural_frequency;
   for (const Mode& mode : modes_of(mechanism)) {
     ModeCurve curve{mode.name, {}};
+    std::vector<Rig> freed;
     for (int i = 0; i <= points; ++i) {
       const double speed = resonant * 0.25 * std::pow(12.0, static_cast<double>(i) / points);
-      curve.trials.push_back(try_out(rig, mode.mechanism, speed, 1.0 / comparison.natural_frequency));
+      curve.trials.push_back({speed * display_units_per_base(kind), true, 0.0});
+      freed.push_back(at_speed(rig, mode.mechanism, speed, period));
+    }
+    const std::vector<TrialRun> runs = run_up_all(freed, Time(40.0 * period, units::s));
+    for (std::size_t i = 0; i < runs.size(); ++i) {
+      curve.trials[i].holds = runs[i].holds;
+      curve.trials[i].swing = runs[i].swing;
     }
     if (on_mode) on_mode(curve);
     comparison.modes.push_back(std::move(curve));

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "cogstride/bench/mode_comparison.hpp"
+#include "cogstride/bench/trial_run.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/plant/stepper_plant.hpp"
 #include "cogstride/quantity/literals.hpp"
@@ -82,6 +83,26 @@ TEST(Sweep, RefusesWhatCannotMove) {
   EXPECT_THROW((void)sweep_limit(rig, rig.mechanisms[2], SweepOf::speed), RangeError);
   rig.mechanisms[0].load.coulomb_friction = Torque(0.5, units::Nm);
   EXPECT_THROW((void)sweep_limit(rig, rig.mechanisms[0], SweepOf::speed), RangeError);
+}
+
+TEST(TrialRun, ManyAtOnceAreTheSameAsOneAfterTheOther) {
+  const Rig rig = demo_rig();
+  std::vector<Rig> freed;
+  for (const int speed : {20, 40, 60, 200}) {
+    freed.push_back(set_free(rig, rig.mechanisms[0]));
+    freed.back().mechanisms[0].limits.speed = ExactSpeed(speed, units::mm_per_s);
+  }
+  const std::vector<TrialRun> all = run_up_all(freed, 0.2_s);
+  ASSERT_EQ(all.size(), freed.size());
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const TrialRun one = run_up(freed[i], 0.2_s);
+    EXPECT_EQ(all[i].holds, one.holds);
+    EXPECT_EQ(all[i].worst_lag, one.worst_lag);
+    EXPECT_EQ(all[i].swing, one.swing);
+  }
+  EXPECT_TRUE(all[2].holds);
+  EXPECT_FALSE(all[3].holds);
+  EXPECT_TRUE(run_up_all({}, 0.2_s).empty());
 }
 
 /// Frequency at which the rotor swings in the plant, begun a little beside its place of rest, without

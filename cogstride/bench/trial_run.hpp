@@ -22,4 +22,8 @@ struct TrialRun {
 /// is left at the first loss.
 [[nodiscard]] TrialRun run_up(const Rig& freed, Time hold);
 
+/// The same for many at once, on all cores that there are; results in the order of `freed`, the same as one
+/// after the other.
+[[nodiscard]] std::vector<TrialRun> run_up_all(const std::vector<Rig>& freed, Time hold);
+
 }  // namespace cogstride

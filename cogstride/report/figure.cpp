@@ -186,7 +186,65 @@ class Plot : private GnuplotScript {
   std::vector<std::size_t> shown_{};  // lines, by their place in the layout
 };
 
+class Overview : private GnuplotScript {
+ public:
+  Overview(const ThinnedTrace& trace, const std::string& title, const std::vector<MechanismPanel>& panels)
+      : trace_(trace), title_(title), panels_(panels) {}
+
+  std::string commands(const std::string& terminal, const std::string& output) {
+    add("set terminal {}\nset output {}\nset encoding utf8\nunset key\n", terminal, gnuplot_text(output));
+    add("set grid lc rgb '#e4e4e4' lt 1\nset border 11 lc rgb '#555555'\nset tics nomirror\n");
+    add("set lmargin 11\nset rmargin 11\nset multiplot title {} font ',15' noenhanced\n",
+        gnuplot_text(title_));
+    add("set xrange [0:{:.6f}]\n", std::max(trace_.layout().seconds(trace_.end_at()), 1e-6));
+    const double height = 0.87 / static_cast<double>(panels_.size());
+    double top = 0.93;
+    for (const MechanismPanel& panel : panels_) {
+      draw(panel, top - height, top, &panel == &panels_.back());
+      top -= height;
+    }
+    add("unset multiplot\nunset output\n");
+    return take();
+  }
+
+ private:
+  void data(const char* name, std::size_t signal) {
+    add("${} << EOD\n", name);
+    for (const ThinnedSignal::Stretch& stretch : trace_.signals()[signal].stretches()) {
+      const double at = trace_.layout().seconds(stretch.at);
+      add("{:.7g} {:.7g}\n", at, stretch.falls ? stretch.high : stretch.low);
+      if (stretch.high != stretch.low) add("{:.7g} {:.7g}\n", at, stretch.falls ? stretch.low : stretch.high);
+    }
+    add("EOD\n");
+  }
+
+  void draw(const MechanismPanel& panel, double bottom, double top, bool is_last) {
+    data("position", panel.position_signal);
+    data("speed", panel.speed_signal);
+    add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.03, bottom + 0.045);
+    add("set ylabel 'position [{}]' tc rgb '#1f5fa8'\nset y2label 'speed [{}]' tc rgb '#c25100'\nset "
+        "y2tics\n",
+        panel.position_unit, panel.speed_unit);
+    add("set label 1 {} at graph 0.0, graph 1.05 font ',12' noenhanced\n", gnuplot_text(panel.name));
+    add("set xtics format '{}'\n", is_last ? "%g s" : "");
+    add("plot $speed axes x1y2 with lines lw 1.5 lc rgb '#c25100', $position with lines lw 2.5 lc rgb "
+        "'#1f5fa8'\n");
+    add("unset label 1\n");
+  }
+
+  const ThinnedTrace& trace_;
+  const std::string& title_;
+  const std::vector<MechanismPanel>& panels_;
+};
+
 }  // namespace
+
+void write_overview(const std::string& path, const ThinnedTrace& trace, const std::string& title,
+                    const std::vector<MechanismPanel>& panels) {
+  draw_figure(path, [&](const std::string& terminal, const std::string& output) {
+    return Overview(trace, title, panels).commands(terminal, output);
+  });
+}
 
 void write_figure(const std::string& path, const ThinnedTrace& trace, const FigureContent& content) {
   draw_figure(path, [&](const std::string& terminal, const std::string& output) {

@@ -35,6 +35,20 @@ struct FigureContent {
   std::optional<Mark> mark{};
 };
 
+/// One mechanism among several that moved in the same run.
+struct MechanismPanel {
+  std::string name;
+  std::size_t position_signal;
+  std::size_t speed_signal;
+  std::string position_unit;
+  std::string speed_unit;
+};
+
+/// Several mechanisms over the same time, a panel each: position, and speed on the right.
+/// @throws Error as write_figure()
+void write_overview(const std::string& path, const ThinnedTrace& trace, const std::string& title,
+                    const std::vector<MechanismPanel>& panels);
+
 /// @throws Error when the ending is another, gnuplot is missing or fails, or the file cannot be written.
 void write_figure(const std::string& path, const ThinnedTrace& trace, const FigureContent& content);
 

@@ -46,6 +46,10 @@ Outputs::Outputs(const OutputOptions& options, const Mechanism& shown, std::size
   }
 }
 
+void Outputs::draw(const std::string& title, const std::vector<MechanismPanel>& panels) {
+  if (thinned_) write_overview(plot_, *thinned_, title, panels);
+}
+
 void Outputs::draw(const FigureContent& content) {
   if (thinned_) write_figure(plot_, *thinned_, content);
 }

@@ -23,6 +23,8 @@ class Outputs {
   void also(cogstride::TraceSink& sink) { fork_.add(sink); }
   /// Draws the figure, once the run has ended.
   void draw(const cogstride::FigureContent& content);
+  /// The same of several mechanisms.
+  void draw(const std::string& title, const std::vector<cogstride::MechanismPanel>& panels);
 
  private:
   std::string plot_;

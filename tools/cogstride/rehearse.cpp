@@ -64,14 +64,31 @@ std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>
   return standing;
 }
 
-/// The mechanism that the script names first: the one whose figure is drawn.
-std::optional<std::size_t> first_moved(const std::vector<Statement>& statements) {
+/// The mechanisms that the script moves, in the order in which it names them.
+void add_moved(const std::vector<Statement>& statements, std::vector<std::size_t>& moved) {
   for (const Statement& statement : statements) {
-    if (statement.kind == Statement::Kind::home || statement.kind == Statement::Kind::move)
-      return statement.mechanism;
-    if (const auto inside = first_moved(statement.body)) return inside;
+    const bool moves = statement.kind == Statement::Kind::home || statement.kind == Statement::Kind::move;
+    if (moves && std::find(moved.begin(), moved.end(), statement.mechanism) == moved.end())
+      moved.push_back(statement.mechanism);
+    add_moved(statement.body, moved);
   }
-  return std::nullopt;
+}
+
+std::string figure_title(const RehearsalReport& report) {
+  return fmt::format("{} on the simulated bench, {}", report.script,
+                     report.tally.is_sound() ? "all as asked" : "something is wrong");
+}
+
+std::vector<MechanismPanel> panels_of(const Rig& rig, const std::vector<std::size_t>& moved) {
+  std::vector<MechanismPanel> panels;
+  for (const std::size_t i : moved) {
+    const Mechanism& mechanism = rig.mechanisms[i];
+    const OutputKind kind = output_kind(mechanism.train);
+    const std::size_t first = SimulatedBench::first_signal(rig, mechanism);
+    panels.push_back({mechanism.name, first + 1, first + 2, std::string(display_unit(kind, 0)),
+                      std::string(display_unit(kind, 1))});
+  }
+  return panels;
 }
 
 FigureContent figure_content(const RehearsalReport& report, const Mechanism& mechanism,
@@ -79,8 +96,7 @@ FigureContent figure_content(const RehearsalReport& report, const Mechanism& mec
   const std::size_t asked = first_signal;
   const OutputKind kind = output_kind(mechanism.train);
   FigureContent content;
-  content.title = fmt::format("{}: {} on the simulated bench, {}", mechanism.name, report.script,
-                              report.tally.is_sound() ? "all as asked" : "something is wrong");
+  content.title = fmt::format("{}: {}", mechanism.name, figure_title(report));
   content.lines_of = mechanism.name;
   content.position = {{asked + 1, "made", "#1f5fa8", 4}, {asked, "asked", "#e0a030", 1}};
   content.speed = {{asked + 2, "made", "#1f5fa8"}};
@@ -101,9 +117,9 @@ Status run_rehearse(const RehearseOptions& options) {
         "{}: has no mechanism to rehearse: so far those are steppers on STEP/DIR and two-pulse boards, "
         "transistor arrays and dual H-bridges",
         options.rig));
-  const Mechanism& shown =
-      rig.mechanisms[first_moved(script.statements)
-                         .value_or(static_cast<std::size_t>(movable - rig.mechanisms.begin()))];
+  std::vector<std::size_t> moved;
+  add_moved(script.statements, moved);
+  const Mechanism& shown = moved.empty() ? *movable : rig.mechanisms[moved.front()];
   const std::size_t first_signal = SimulatedBench::first_signal(rig, shown);
 
   EventLog log;
@@ -129,7 +145,11 @@ Status run_rehearse(const RehearseOptions& options) {
   if (!player.fault().empty()) report.tally.fault = player.fault();
   if (interrupted != 0) report.tally.fault = "interrupted";
   bench.close();
-  outputs.draw(figure_content(report, shown, first_signal));
+  if (moved.size() > 1) {
+    outputs.draw(figure_title(report), panels_of(rig, moved));
+  } else {
+    outputs.draw(figure_content(report, shown, first_signal));
+  }
 
   const std::string text = options.json ? rehearsal_json(report, log) : rehearsal_text(report, log);
   std::fputs(text.c_str(), stdout);
