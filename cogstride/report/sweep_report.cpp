@@ -119,7 +119,7 @@ class ComparisonFigure : private GnuplotScript {
     }
     const std::vector<ModeTrial>& all = comparison_.modes.front().trials;
     add("set logscale xy\nset xrange [{:.5g}:{:.5g}]\nset yrange [{:.3g}:8]\n", all.front().speed,
-        all.back().speed, 0.5 * least_swing());
+        all.back().speed, 0.3 * least_swing());
     add("set ytics (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5)\nset xtics (");
     const double decade = std::pow(10.0, std::floor(std::log10(all.front().speed)));
     for (const double tic : {1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 7.0, 10.0, 15.0, 20.0, 30.0, 40.0, 50.0, 70.0})
