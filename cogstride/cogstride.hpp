@@ -1,8 +1,12 @@
 // Everything of Cog Stride: `#include <cogstride/cogstride.hpp>`.
 #pragma once
 
+#include "cogstride/bench/mode_comparison.hpp"
 #include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/sweep.hpp"
+#include "cogstride/plan/fastest.hpp"
 #include "cogstride/plan/move.hpp"
+#include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/read_rig.hpp"

@@ -92,11 +92,13 @@ TEST(Ramp, StopsOnAWholeStepWithinItsAcceleration) {
 TEST(Ramp, FromAnySpeedIsInsideItsLimitsAndLeastInTime) {
   std::mt19937_64 random(4);
   std::uniform_real_distribution<double> unit(0.0, 1.0);
-  for (int i = 0; i < 20'000; ++i) {
+  for (int i = 0; i < 1'000'000; ++i) {
     const RampLimits limits{.speed = 100 + 20'000 * unit(random),
                             .acceleration = 1000 + 1e6 * unit(random),
                             .start_speed = unit(random) < 0.3 ? 0.0 : 2000 * unit(random)};
-    const MotionState start{{0, 0.0}, (2 * unit(random) - 1) * limits.speed};
+    // One in ten from outside the speed limit.
+    const double beyond = i % 10 == 0 ? 2.0 : 1.0;
+    const MotionState start{{0, 0.0}, (2 * unit(random) - 1) * limits.speed * beyond};
     const auto target = static_cast<std::int64_t>((2 * unit(random) - 1) * 5000);
     const Ramp ramp = plan_ramp(start, target, limits);
     ASSERT_EQ(ramp.end().whole, target);
@@ -117,10 +119,48 @@ TEST(Ramp, FromAnySpeedIsInsideItsLimitsAndLeastInTime) {
   }
 }
 
+TEST(Ramp, ReachesASpeedInTheLeastTimeAndHoldsItWithoutEnd) {
+  std::mt19937_64 random(9);
+  std::uniform_real_distribution<double> speed(-16'000, 16'000);
+  for (int i = 0; i < 10'000; ++i) {
+    RampLimits limits = traverse;
+    if (i % 2 == 0) limits.start_speed = 0.0;
+    const MotionState start{{-7, 0.25}, speed(random)};
+    const double wanted = speed(random);
+    const Ramp ramp = plan_speed(start, wanted, limits);
+    ASSERT_TRUE(ramp.is_endless());
+    const RampPhase& cruise = ramp.phases().back();
+    ASSERT_EQ(cruise.direction * cruise.from_speed, wanted);
+    // What lies inside the start speed, either way, is jumped over.
+    const auto outside = [&](double v) {
+      return std::copysign(std::max(std::abs(v) - limits.start_speed, 0.0), v);
+    };
+    const double least = std::abs(outside(wanted) - outside(start.speed)) / limits.acceleration;
+    ASSERT_NEAR(cruise.start, least, 1e-12);
+    ASSERT_NEAR(ramp.speed_at(cruise.start + 3600.0), wanted, 1e-9);
+    const double way = cruise.from.to_double() - start.position.to_double();
+    ASSERT_NEAR(ramp.position_at(cruise.start + 10.0), start.position.to_double() + way + 10 * wanted, 1e-6);
+  }
+  EXPECT_FALSE(plan_speed({{0, 0.5}, 9000}, 0.0, traverse).is_endless()) << "it stops";
+  EXPECT_EQ(plan_speed({{0, 0.5}, 9000}, 0.0, traverse).end().part, 0.0);
+  EXPECT_THROW((void)plan_speed({}, 20'000, traverse), RangeError);
+}
+
+TEST(Ramp, StretchedTakesSoManyTimesAsLong) {
+  for (const double jerk : {0.0, 32e6 / 3}) {
+    RampLimits limits = traverse;
+    limits.jerk = jerk;
+    for (const std::int64_t way : {1, 70, 1000, 22'667}) {
+      const double least = plan_ramp({}, way, limits).duration();
+      EXPECT_NEAR(plan_ramp({}, way, stretched(limits, 2.5)).duration(), 2.5 * least, 1e-12 * least) << way;
+    }
+  }
+}
+
 TEST(Ramp, FromRestIsAsFastAsASearchOverItsPeakSpeed) {
   std::mt19937_64 random(5);
   std::uniform_real_distribution<double> unit(0.0, 1.0);
-  for (int i = 0; i < 300; ++i) {
+  for (int i = 0; i < 1000; ++i) {
     const double way = std::ceil(1 + 3000 * unit(random));
     double best = 1e300;
     for (int k = 1; k <= 4000; ++k) {

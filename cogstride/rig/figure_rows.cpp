@@ -139,7 +139,8 @@ class MechanismRows {
         {{"electrical_hertz", electrical}});
     step_interval(figures.top_step_rate);
     add("ramp",
-        fmt::format("{}, from {} to top speed in {} over {:.4g} {}", to_text(limits_.acceleration),
+        fmt::format("{}{}, from {} to top speed in {} over {:.4g} {}", to_text(limits_.acceleration),
+                    limits_.jerk ? fmt::format(" and {}", to_text(*limits_.jerk)) : "",
                     to_text(limits_.start_speed), seconds_text(figures.ramp_time), figures.ramp_way, unit_),
         {{"ramp_seconds", figures.ramp_time}, {"ramp_way", figures.ramp_way}});
     travel(figures.travel_steps, figures.travel_time);
