@@ -93,6 +93,23 @@ TEST(MidMotion, OneOfThoseThatArriveTogetherMayBeTakenBack) {
   EXPECT_EQ(bench.mechanism("traverse").position(), OutputPosition(20_mm));
 }
 
+// What stops one of them does not leave the others waiting.
+TEST(MidMotion, AFaultBeforeTheyBeginLeavesTheOthersToGo) {
+  Rig rig = testing_support::demo_rig();
+  rig.mechanisms.resize(1);
+  rig.mechanisms.push_back(traverse_with_drum().mechanisms[1]);
+  Mechanism& traverse = rig.mechanisms[0];
+  traverse.step_dir_lines().enable->active = ActiveLevel::high;  // never really on: homing will fail
+  SimulatedBench bench(rig);
+  auto home = bench.mechanism("traverse").home();
+  auto motions = bench.move_together({{"traverse", {.to = 30_mm}}, {"drum", {.to = turns(Ratio(1, 4))}}});
+  EXPECT_NE(home.result(), "");
+  bench.wait_for_all();
+  EXPECT_EQ(motions[0].status(), MotionStatus::cancelled);
+  EXPECT_EQ(motions[1].status(), MotionStatus::done);
+  EXPECT_EQ(bench.mechanism("drum").position(), turns(Ratio(1, 4)));
+}
+
 TEST(MidMotion, AMoveTakesTheTimeThatIsAsked) {
   SimulatedBench bench(traverse_with_drum());
   auto traverse = bench.mechanism("traverse");

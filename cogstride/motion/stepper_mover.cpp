@@ -185,10 +185,7 @@ void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how)
   }
   found->record->status = MotionStatus::cancelled;
   found->record->ended = lines.now();
-  if (found->together) {
-    --found->together->members;
-    if (found->is_ready) --found->together->ready;
-  }
+  leave_group(*found);
   queue_.erase(found);
   foresee_end();
 }
@@ -212,6 +209,13 @@ Tick StepperMover::next_act() const {
   if (front.record->status == MotionStatus::queued)
     return front.is_ready && !front.together->can_begin() ? never : 0;
   return homing_ ? homing_->next_act(stream_) : stream_.next_act();
+}
+
+/// Those that were to arrive with it do so without it.
+void StepperMover::leave_group(const Order& order) {
+  if (!order.together) return;
+  --order.together->members;
+  if (order.is_ready) --order.together->ready;
 }
 
 /// Says how long its way takes at least, and when it could begin.
@@ -293,6 +297,7 @@ void StepperMover::stand_at(std::int64_t step) {
 
 void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) {
   const std::shared_ptr<MotionRecord> record = queue_.front().record;
+  if (!queue_.front().is_ready) leave_group(queue_.front());
   queue_.pop_front();
   record->status = status;
   record->ended = lines.now();
@@ -308,6 +313,7 @@ void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) 
   stand_at(stream_.made());
   if (status == MotionStatus::faulted) {
     for (const Order& order : queue_) {
+      leave_group(order);
       order.record->status = MotionStatus::cancelled;
       order.record->ended = lines.now();
     }

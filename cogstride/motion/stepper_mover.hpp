@@ -92,6 +92,7 @@ class StepperMover final : public Participant {
   void foresee_end();
   [[nodiscard]] std::optional<OutputPosition> end_of_run(const SpeedOrder& order) const;
   [[nodiscard]] RampLimits limits_of(const SpeedOrder& order) const;
+  static void leave_group(const Order& order);
   void make_ready(Lines& lines, Order& order);
   void begin_next(Lines& lines);
   void begin_homing(Lines& lines);
