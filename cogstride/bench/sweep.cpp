@@ -56,7 +56,8 @@ class Sweep {
     set(value);
     const RampLimits limits = own_limits(freed_.mechanisms[0]);
     double seconds = 0.0;
-    for (const RampPhase& phase : plan_speed({}, limits.speed, limits).phases()) {
+    const Ramp ramp = plan_speed({}, limits.speed, limits);
+    for (const RampPhase& phase : ramp.phases()) {
       if (phase.jerk == 0.0 && phase.acceleration > 0.999 * limits.acceleration) seconds += phase.duration;
     }
     return seconds / period_;
