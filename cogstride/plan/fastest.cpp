@@ -135,11 +135,12 @@ FastestMove fastest_move(const Mechanism& mechanism, const Controller& controlle
     rounded.speed = steps_per_time(mechanism, fastest.speed);
     rounded.acceleration = steps_per_time(mechanism, fastest.acceleration);
     fastest.seconds = search.seconds(rounded);
-    if (search.has_margin(rounded)) break;
+    if (search.has_margin(rounded)) return fastest;
     best.speed *= 0.97;
     best.acceleration *= 0.97;
   }
-  return fastest;
+  throw RangeError(fmt::format("{}: no figures near {} hold with {:.0f} % of its torque to spare",
+                               mechanism.name, to_text(fastest.speed), margin * 100.0));
 }
 
 }  // namespace cogstride

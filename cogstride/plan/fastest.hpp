@@ -15,7 +15,8 @@ struct FastestMove {
 /// say; its start speed and its jerk limit are kept. At each speed the hardest acceleration that follow()
 /// holds with `margin` to spare is bisected, and the speed whose move takes least time wins.
 /// @param margin  as of torque_margin(), 0 to 0.9
-/// @throws RangeError when `from` is `to`, the margin is out of range, or no speed holds with that margin
+/// @throws RangeError when there is no way to go, the margin is out of range, or no speed holds with that
+/// margin
 [[nodiscard]] FastestMove fastest_move(const Mechanism& mechanism, const Controller& controller,
                                        std::int64_t way_steps, double margin);
 

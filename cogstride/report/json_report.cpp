@@ -145,6 +145,7 @@ std::string plan_json(const PlanFigures& plan) {
   json["seconds"] = plan.duration;
   json["peak_speed"] = plan.peak_speed;
   json["peak_step_rate"] = plan.peak_step_rate;
+  json["speed_limit"] = plan.limit_speed;
   json["acceleration"] = plan.acceleration;
   json["start_speed"] = plan.start_speed;
   if (plan.jerk > 0.0) json["jerk"] = plan.jerk;

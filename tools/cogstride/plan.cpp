@@ -15,32 +15,29 @@ using namespace cogstride;
 
 namespace {
 
-/// An option's amount; messages say which option.
+/// What an option says, by `parse`; messages say which option.
+template <class Parse>
+auto read_option(const char* option, const std::string& text, const Parse& parse) {
+  try {
+    return parse(text);
+  } catch (const Error& error) {
+    throw Error(fmt::format("{}: {}", option, error.what()));
+  }
+}
+
 template <int PerTime>
 OutputAmount<PerTime> amount_of(const char* option, const std::string& text) {
-  try {
-    return parse_output<PerTime>(text);
-  } catch (const Error& error) {
-    throw Error(fmt::format("{}: {}", option, error.what()));
-  }
+  return read_option(option, text, [](const std::string& t) { return parse_output<PerTime>(t); });
 }
 
-ExactTime time_of(const char* option, const std::string& text) {
-  try {
-    const auto time = parse_quantity<ExactTime>(text);
-    if (!(time > ExactTime())) throw RangeError(fmt::format("'{}': a move takes a time above 0", text));
-    return time;
-  } catch (const Error& error) {
-    throw Error(fmt::format("{}: {}", option, error.what()));
-  }
+ExactTime time_of(const std::string& text) {
+  const auto time = parse_quantity<ExactTime>(text);
+  if (!(time > ExactTime())) throw RangeError(fmt::format("'{}': a move takes a time above 0", text));
+  return time;
 }
 
-double share_of(const char* option, const std::string& text) {
-  try {
-    return parse_quantity<ExactFraction>(text).base().to_double();
-  } catch (const Error& error) {
-    throw Error(fmt::format("{}: {}", option, error.what()));
-  }
+double share_of(const std::string& text) {
+  return parse_quantity<ExactFraction>(text).base().to_double();
 }
 
 /// Gives the mechanism the limits of the fastest move, and says which those are.
@@ -48,7 +45,7 @@ std::string choose_fastest(Rig& rig, const PlanOptions& options, OutputPosition 
                            const MoveOrder& order) {
   const Mechanism& named = mechanism_named(rig, options.mechanism);
   Mechanism& mechanism = rig.mechanisms[static_cast<std::size_t>(&named - rig.mechanisms.data())];
-  const double margin = options.margin.empty() ? 0.3 : share_of("--margin", options.margin);
+  const double margin = options.margin.empty() ? 0.3 : read_option("--margin", options.margin, share_of);
   const OutputPosition to = target_of(mechanism, from, order);
   const std::int64_t way = step_at(mechanism, to) - step_at(mechanism, from);
   const bool on_terminal = isatty(STDERR_FILENO) != 0;
@@ -98,7 +95,7 @@ Status run_plan(const PlanOptions& options) {
   if (!options.from.empty()) {
     from = target_of(mechanism, from, {.to = amount_of<0>("--from", options.from)});
   }
-  if (!options.takes.empty()) order.takes = time_of("--in", options.takes);
+  if (!options.takes.empty()) order.takes = read_option("--in", options.takes, time_of);
   std::string chosen;
   if (options.fastest) chosen = choose_fastest(rig, options, from, order);
   const MovePlan plan = plan_move(mechanism, rig.controller, from, order);
