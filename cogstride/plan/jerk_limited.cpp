@@ -8,13 +8,9 @@
 namespace cogstride::jerk_limited {
 namespace {
 
-double free_speed(const RampLimits& limits) {
-  return std::min(limits.start_speed, limits.speed);
-}
-
 /// Where a motion towards `direction` begins when the start speed may be jumped to.
 State jumped(const State& start, int direction, const RampLimits& limits) {
-  const double free = free_speed(limits);
+  const double free = limits.free_speed();
   State state = start;
   if (free > 0.0 && std::abs(state.speed) <= free) {
     state.speed = direction * free;
@@ -25,7 +21,7 @@ State jumped(const State& start, int direction, const RampLimits& limits) {
 
 /// From rest over `way` > 0: both ramps alike, with the start speed u at their feet.
 double peak_from_rest(double way, const RampLimits& limits) {
-  const double u = free_speed(limits);
+  const double u = limits.free_speed();
   const double a = limits.acceleration;
   const double j = limits.jerk;
   const double room = limits.speed - u;
@@ -52,7 +48,7 @@ double peak_from_rest(double way, const RampLimits& limits) {
 void append_from_rest(Ramp& ramp, StepPosition target, int direction, const RampLimits& limits) {
   const StepPosition origin = ramp.end();
   const double way = direction * way_between(origin, target);
-  const double foot = free_speed(limits);
+  const double foot = limits.free_speed();
   const double peak = peak_from_rest(way, limits);
   const double rise = peak - foot;
   const double rate = std::min(limits.acceleration, std::sqrt(limits.jerk * rise));
@@ -184,7 +180,7 @@ bool append_moving(Ramp& ramp, const State& start, StepPosition target, int dire
 void append_stop(Ramp& ramp, const MotionState& start, const RampLimits& limits) {
   const int direction = start.speed < 0.0 ? -1 : 1;
   const State moving = jumped({0.0, start.speed, start.acceleration}, direction, limits);
-  const double free = direction * free_speed(limits);
+  const double free = direction * limits.free_speed();
   const SpeedChange stop(moving, free, limits);
   const double way = stop.end_way();
   if (way != 0.0) append_backwards(ramp, stop.pieces(), free, start.position.moved(way), 0.0);
@@ -194,7 +190,7 @@ void append_stop(Ramp& ramp, const MotionState& start, const RampLimits& limits)
 bool go_on(Ramp& ramp, const MotionState& start, StepPosition target, const RampLimits& limits) {
   const State state{0.0, start.speed, start.acceleration};
   const double way = way_between(start.position, target);
-  const double free = free_speed(limits);
+  const double free = limits.free_speed();
   if (free == 0.0) {
     const double stop = SpeedChange(state, 0.0, limits).end_way();
     const int direction = way < stop ? -1 : 1;
@@ -217,7 +213,7 @@ double stopping_way(const MotionState& start, const RampLimits& limits) {
 
 Ramp to_rest(const MotionState& start, StepPosition target, const RampLimits& limits) {
   Ramp ramp(start.position);
-  const bool stands = std::abs(start.speed) <= free_speed(limits) && start.acceleration == 0.0;
+  const bool stands = std::abs(start.speed) <= limits.free_speed() && start.acceleration == 0.0;
   if (!stands) {
     if (go_on(ramp, start, target, limits)) return ramp;
     append_stop(ramp, start, limits);
@@ -229,7 +225,7 @@ Ramp to_rest(const MotionState& start, StepPosition target, const RampLimits& li
 
 Ramp to_speed(const MotionState& start, double speed, const RampLimits& limits) {
   Ramp ramp(start.position);
-  const double free = free_speed(limits);
+  const double free = limits.free_speed();
   State state{0.0, start.speed, start.acceleration};
   if (free > 0.0 && std::abs(state.speed) <= free) {
     state = jumped(state, speed < 0.0 ? -1 : 1, limits);

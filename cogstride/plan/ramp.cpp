@@ -23,17 +23,12 @@ double ramp_way(double speed_a, double speed_b, double acceleration) {
   return std::abs((speed_a - speed_b) * (speed_a + speed_b)) / (2.0 * acceleration);
 }
 
-/// Start speed of a ramp whose top speed may be below what could be reached at once.
-double free_speed(const RampLimits& limits) {
-  return std::min(limits.start_speed, limits.speed);
-}
-
 /// From `speed` (magnitude, towards the target, enough room to stop) to rest at `target`.
 void append_trapezoid(Ramp& ramp, double speed, StepPosition target, int direction,
                       const RampLimits& limits) {
   const double way = direction * way_between(ramp.end(), target);
   if (way <= 0.0) return;
-  const double end_speed = free_speed(limits);
+  const double end_speed = limits.free_speed();
   const double start_speed = std::max(speed, end_speed);
   const double a = limits.acceleration;
   // Both ramps meet at `peak`: (peak^2 - start^2) / 2a + (peak^2 - end^2) / 2a = way.
@@ -53,7 +48,7 @@ void append_trapezoid(Ramp& ramp, double speed, StepPosition target, int directi
 
 Ramp trapezoid_to_rest(const MotionState& start, StepPosition goal, const RampLimits& limits) {
   Ramp ramp(start.position);
-  const double end_speed = free_speed(limits);
+  const double end_speed = limits.free_speed();
   double speed = std::abs(start.speed);
   const int heading = start.speed < 0.0 ? -1 : 1;
   const double room = heading * way_between(start.position, goal);
@@ -144,7 +139,7 @@ Ramp plan_stop(const MotionState& start, const RampLimits& limits) {
   require_limits(limits);
   if (limits.jerk > 0.0) return stop_with_jerk_limit(start, limits);
   Ramp ramp(start.position);
-  const double end_speed = free_speed(limits);
+  const double end_speed = limits.free_speed();
   const double speed = std::abs(start.speed);
   const int heading = start.speed < 0.0 ? -1 : 1;
   const double least = speed > end_speed ? ramp_way(speed, end_speed, limits.acceleration) : 0.0;
@@ -162,7 +157,7 @@ Ramp plan_speed(const MotionState& start, double speed, const RampLimits& limits
   if (speed == 0.0) return plan_stop(start, limits);
   if (limits.jerk > 0.0) return jerk_limited::to_speed(start, speed, limits);
   Ramp ramp(start.position);
-  const double free = free_speed(limits);
+  const double free = limits.free_speed();
   const int direction = speed < 0.0 ? -1 : 1;
   const auto change = [&](int heading, double from, double to) {
     const double way = ramp_way(from, to, limits.acceleration);

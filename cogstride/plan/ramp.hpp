@@ -48,6 +48,9 @@ struct RampLimits {
   double acceleration = 0.0;  ///< steps/s^2, > 0
   double start_speed = 0.0;   ///< steps/s that may be reached or left at once, >= 0
   double jerk = 0.0;          ///< steps/s^3; 0: the acceleration may change at once
+
+  /// What may be reached or left at once on a ramp whose top speed may be below the start speed.
+  [[nodiscard]] double free_speed() const { return start_speed < speed ? start_speed : speed; }
 };
 
 /// Limits under which the same ramp, from rest to rest, takes `times` as long: 1 / times of the speed, and so
