@@ -1,5 +1,7 @@
 #include "cogstride/bench/bench.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -11,7 +13,7 @@ void Motion::wait() {
 }
 
 std::string Motion::result() {
-  bench_->loop().run(never, [this] { return record_->has_ended(); });
+  bench_->run_until([this] { return record_->has_ended(); });
   return record_->fault;
 }
 
@@ -59,6 +61,21 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
     const auto id = static_cast<MechanismId>(movers_.size());
     movers_.push_back(std::make_unique<StepperMover>(mechanism, id, rig_.controller));
   }
+  inputs_ = std::make_unique<Inputs>(switched_inputs(rig_, movers_));
+  guard_ = std::make_unique<Guard>(*inputs_, watched_inputs(rig_, movers_));
+  guard_->on_trip([this](Lines& lines, const Trip& trip) { tripped(lines, trip); });
+  guard_->ignore([this](const Guard::Watched& watched) {
+    return watched.trip.cause == Trip::Cause::limit_switch &&
+           movers_[static_cast<std::size_t>(*watched.trip.mechanism)]->is_homing();
+  });
+  for (const auto& mover : movers_) {
+    mover->watch(*inputs_);
+    mover->on_note([this](const MotionNote& note) {
+      if (note.kind == MotionNote::Kind::faulted) guard_->motion_failed(note.mechanism, note.text);
+      noted(note);
+    });
+    mover->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
+  }
 }
 
 StepperMover& Bench::mover(const std::string& name) {
@@ -94,6 +111,8 @@ std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string
 RunLoop& Bench::loop() {
   if (!loop_) {
     loop_ = std::make_unique<RunLoop>(lines());
+    loop_->add(*inputs_);
+    loop_->add(*guard_);
     for (const auto& mover : movers_) loop_->add(*mover);
   }
   return *loop_;
@@ -111,8 +130,12 @@ void Bench::serve(Time span) {
   loop().run(lines().now() + ticks(span), [] { return false; });
 }
 
+void Bench::run_until(const std::function<bool()>& finished) {
+  loop().run(never, [&] { return finished() && !guard_->has_more_to_tell(); });
+}
+
 void Bench::wait_for_all() {
-  loop().run(never, [this] {
+  run_until([this] {
     return std::all_of(movers_.begin(), movers_.end(), [](const auto& mover) { return mover->is_idle(); });
   });
 }
@@ -120,7 +143,7 @@ void Bench::wait_for_all() {
 void Bench::run(Participant& guest, const std::function<bool()>& finished) {
   loop().add(guest);
   try {
-    loop().run(never, finished);
+    run_until(finished);
   } catch (...) {
     loop().remove(guest);
     throw;
@@ -129,8 +152,47 @@ void Bench::run(Participant& guest, const std::function<bool()>& finished) {
 }
 
 void Bench::stop() {
-  lines().cut();
-  for (const auto& mover : movers_) mover->lines_were_cut(lines());
+  stop(StopBy::cut, {});
+}
+
+void Bench::stop(StopBy how, const std::string& why) {
+  if (how == StopBy::cut) {
+    lines().cut();
+    inputs_->read_again();
+    for (const auto& mover : movers_) mover->lines_were_cut(lines(), why);
+  } else {
+    for (const auto& mover : movers_) mover->halt(lines(), why);
+  }
+}
+
+std::string Bench::obstacle(const Mechanism& mechanism) const {
+  for (const Guard::Watched* const standing : guard_->standing()) {
+    const auto& whose = standing->trip.mechanism;
+    if (!whose || movers_[static_cast<std::size_t>(*whose)]->mechanism().name == mechanism.name)
+      return standing->trip.what;
+  }
+  return {};
+}
+
+/// The position of the mechanism concerned is not believed any more: a switch beyond its travel acted, or its
+/// motor was without current.
+void Bench::tripped(Lines&, const Trip& trip) {
+  StopBy how = rig_.stops.fault;
+  if (trip.cause == Trip::Cause::emergency_stop) how = rig_.stops.emergency;
+  if (trip.cause == Trip::Cause::limit_switch) how = rig_.stops.limit_switch;
+  std::string why = trip.what;
+  if (trip.cause == Trip::Cause::limit_switch) {
+    const StepperMover& mover = *movers_[static_cast<std::size_t>(*trip.mechanism)];
+    const auto position = mover.position(lines().now());
+    why += position ? fmt::format(" where {:.6g} {} was commanded: it does not stand where it was thought to",
+                                  position->base.to_double() * display_units_per_base(position->kind),
+                                  display_unit(position->kind, 0))
+                    : " outside homing";
+  }
+  stop(how, why);
+  stopped(lines().now(), {trip.cause, trip.mechanism, why});
+  if (trip.mechanism && trip.cause != Trip::Cause::motion_failed) movers_[static_cast<std::size_t>(*trip.mechanism)]->forget_position();
+  if (fault_listener_) fault_listener_(why);
 }
 
 }  // namespace cogstride

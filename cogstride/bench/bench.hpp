@@ -16,6 +16,7 @@
 #include <utility>
 #include <vector>
 
+#include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/run_loop.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -109,24 +110,44 @@ class Bench {
   void run(Participant& guest, const std::function<bool()>& finished);
   /// Everything to rest, now. Motions that had not ended are faulted.
   void stop();
+  /// Stops everything in one of the two ways that a rig knows, and says why; motions that had not ended are
+  /// faulted, and nothing is queued any more.
+  void stop(StopBy how, const std::string& why);
+  /// Told of every fault: an emergency stop, a limit switch, a board, a supply, a motion that failed. What had
+  /// to be stopped is being stopped by then, as the rig says.
+  void on_fault(std::function<void(const std::string&)> listener) { fault_listener_ = std::move(listener); }
+  /// What the input lines say: switches, hand controls, supplies.
+  [[nodiscard]] const Inputs& inputs() const { return *inputs_; }
+  /// What stands in the way of motion of a mechanism now; "" when nothing does.
+  [[nodiscard]] std::string obstacle(const Mechanism& mechanism) const;
 
   /// @throws RangeError when the rig has none of that name, or it is of a kind that cannot be moved so far.
   [[nodiscard]] StepperMover& mover(const std::string& name);
   /// Of the mechanisms that can be moved, in the rig's order; a mover's MechanismId is its place here.
-  [[nodiscard]] const std::vector<std::unique_ptr<StepperMover>>& movers() const { return movers_; }
+  [[nodiscard]] const Movers& movers() const { return movers_; }
 
  protected:
   explicit Bench(Rig rig);
   [[nodiscard]] virtual TimedLines& lines() = 0;
   [[nodiscard]] virtual const TimedLines& lines() const = 0;
+  /// Told of all notes of motions, and of what stopped the bench.
+  virtual void noted(const MotionNote&) {}
+  virtual void stopped(Tick, const Trip&) {}
   [[nodiscard]] RunLoop& loop();
   [[nodiscard]] Tick ticks(Time span) const;
 
  private:
   friend class Motion;
   friend class MechanismHandle;
+  void tripped(Lines& lines, const Trip& trip);
+  /// Lets the loop run until then, and until what has failed by then has been told.
+  void run_until(const std::function<bool()>& finished);
+
   Rig rig_;
-  std::vector<std::unique_ptr<StepperMover>> movers_;
+  Movers movers_;
+  std::unique_ptr<Inputs> inputs_;
+  std::unique_ptr<Guard> guard_;
+  std::function<void(const std::string&)> fault_listener_;
   std::unique_ptr<RunLoop> loop_;
 };
 

@@ -94,7 +94,7 @@ TEST(MidMotion, OneOfThoseThatArriveTogetherMayBeTakenBack) {
 }
 
 // What stops one of them does not leave the others waiting.
-TEST(MidMotion, AFaultBeforeTheyBeginLeavesTheOthersToGo) {
+TEST(MidMotion, AFaultOfOneStopsThoseThatWereToArriveWithIt) {
   Rig rig = testing_support::demo_rig();
   rig.mechanisms.resize(1);
   rig.mechanisms.push_back(traverse_with_drum().mechanisms[1]);
@@ -106,8 +106,11 @@ TEST(MidMotion, AFaultBeforeTheyBeginLeavesTheOthersToGo) {
   EXPECT_NE(home.result(), "");
   bench.wait_for_all();
   EXPECT_EQ(motions[0].status(), MotionStatus::cancelled);
-  EXPECT_EQ(motions[1].status(), MotionStatus::done);
-  EXPECT_EQ(bench.mechanism("drum").position(), turns(Ratio(1, 4)));
+  EXPECT_EQ(motions[1].status(), MotionStatus::faulted);
+  const std::optional<OutputPosition> drum = bench.mechanism("drum").position();
+  ASSERT_TRUE(drum) << "it stopped on a ramp: its position is still true";
+  EXPECT_LT(drum->base, Ratio(1, 4));
+  bench.mechanism("drum").move({.to = turns(Ratio(1, 4))}).wait();
 }
 
 TEST(MidMotion, AMoveTakesTheTimeThatIsAsked) {

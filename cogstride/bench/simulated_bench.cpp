@@ -10,8 +10,6 @@
 namespace cogstride {
 namespace {
 
-using Use = LineSetup::Use;
-
 /// Where an output stands at power-up when nobody says: in the middle of its travel, else at 0.
 double start_position(const Mechanism& mechanism, const std::map<std::string, OutputPosition>& given) {
   const auto found = given.find(mechanism.name);
@@ -32,6 +30,8 @@ TraceEvent event_of(const MotionNote& note, const std::string& who) {
       return {note.at, who, note.text, Kind::ended};
     case MotionNote::Kind::cancelled:
       return {note.at, who, "cancelled: " + note.text, Kind::ended};
+    case MotionNote::Kind::halted:
+      return {note.at, who, "stopped: " + note.text, Kind::ended};
     case MotionNote::Kind::faulted:
       return {note.at, who, note.text, Kind::fault};
     case MotionNote::Kind::home_edge:
@@ -58,45 +58,41 @@ SimulatedBench::SimulatedBench(Rig rig, Options options)
     : Bench(std::move(rig)), options_(std::move(options)) {
   for (const auto& [name, position] : options_.start_positions) (void)mechanism_named(this->rig(), name);
   open_lines();
+  make_plants();
+  begin_trace();
+}
+
+void SimulatedBench::make_plants() {
+  const Rig& real = options_.real ? *options_.real : rig();
+  const WorldEvents world = world_events(rig(), real, options_.stimuli);
   for (const auto& mover : movers()) {
-    const Mechanism& mechanism = mover->mechanism();
+    const Mechanism& mechanism = mechanism_named(real, mover->mechanism().name);
     StepperPlant::Setup setup;
-    setup.clock = this->rig().controller.timer_clock;
+    setup.clock = rig().controller.timer_clock;
     setup.seed = options_.seed;
     setup.start_position = start_position(mechanism, options_.start_positions);
     setup.coarsest_step = options_.coarsest_step.base().to_double();
+    setup.events = world.of_mechanism(mechanism.name);
     plants_.push_back(std::make_unique<StepperPlant>(mechanism, setup));
     lines_->attach(*plants_.back());
   }
-  begin_trace();
+  surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes);
+  lines_->attach(*surroundings_);
 }
 
 void SimulatedBench::open_lines() {
   SimulatedLines::Setup setup;
   for (const auto& mover : movers()) {
     for (LineSetup& line : mover->stream().driver().line_setups()) setup.lines.push_back(std::move(line));
-    const PlaceSwitch* const gate = mover->mechanism().home_switch();
-    if (gate != nullptr) {
-      setup.lines.push_back({static_cast<LineId>(gate->line), mover->mechanism().name + "." + gate->name,
-                             mover->stream().driver().id(), Use::input, false, 0,
-                             static_cast<SourceId>(gate->line)});
-    }
   }
+  for (LineSetup& line : input_lines(rig(), movers())) setup.lines.push_back(std::move(line));
+  setup.counters = encoder_counters(rig(), movers());
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
   setup.seed = options_.seed;
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));
 }
 
 void SimulatedBench::begin_trace() {
-  for (const auto& mover : movers()) {
-    mover->on_note([this](const MotionNote& note) {
-      // Until the zero is found nobody knows where it stands, so nothing can have been lost.
-      if (note.kind == MotionNote::Kind::home_edge)
-        plants_[static_cast<std::size_t>(note.mechanism)]->count_losses_from_here();
-      if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
-      trace_event(event_of(note, movers()[static_cast<std::size_t>(note.mechanism)]->mechanism().name));
-    });
-  }
   if (options_.trace == nullptr) return;
   TraceLayout layout;
   layout.rig = rig().name;
@@ -121,6 +117,20 @@ void SimulatedBench::begin_trace() {
   options_.trace->begin(layout);
   lines_->on_edge([this](Tick at, LineId line, bool high) { options_.trace->edge(at, line, high); });
   lines_->look_each(layout.sample_period, [this](Tick at) { look(at); });
+}
+
+void SimulatedBench::noted(const MotionNote& note) {
+  // Until the zero is found nobody knows where it stands, so nothing can have been lost.
+  if (note.kind == MotionNote::Kind::home_edge)
+    plants_[static_cast<std::size_t>(note.mechanism)]->count_losses_from_here();
+  if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
+  trace_event(event_of(note, movers()[static_cast<std::size_t>(note.mechanism)]->mechanism().name));
+}
+
+void SimulatedBench::stopped(Tick at, const Trip& trip) {
+  if (trip.cause == Trip::Cause::motion_failed) return;  // noted already
+  if (fault_.empty()) fault_ = trip.what;
+  trace_event({at, "bench", trip.what, TraceEvent::Kind::fault});
 }
 
 /// Steps that are out on the lines, backwards ones negative.

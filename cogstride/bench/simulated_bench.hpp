@@ -8,7 +8,9 @@
 
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/simulated_lines.hpp"
+#include "cogstride/bench/stimulus.hpp"
 #include "cogstride/plant/stepper_plant.hpp"
+#include "cogstride/plant/surroundings.hpp"
 #include "cogstride/trace/tally.hpp"
 #include "cogstride/trace/trace.hpp"
 
@@ -23,6 +25,10 @@ class SimulatedBench final : public Bench {
     ExactTime lead = ExactTime::from_base({1, 100'000});           ///< from command to effect
     ExactTime sample_period = ExactTime::from_base({1, 10'000});   ///< of traced signals
     ExactTime coarsest_step = ExactTime::from_base({1, 200'000});  ///< of the plants' integration
+    /// What is really on the bench where it is not what the rig says: wires, switches, loads. The same
+    /// mechanisms in the same order.
+    std::optional<Rig> real{};
+    std::vector<Stimulus> stimuli{};  ///< what happens from outside
     TraceSink* trace = nullptr;  ///< told everything; must outlive the bench
   };
 
@@ -48,11 +54,14 @@ class SimulatedBench final : public Bench {
   void trace_event(TraceEvent event);
 
  protected:
+  void noted(const MotionNote& note) override;
+  void stopped(Tick at, const Trip& trip) override;
   [[nodiscard]] TimedLines& lines() override { return *lines_; }
   [[nodiscard]] const TimedLines& lines() const override { return *lines_; }
 
  private:
   void open_lines();
+  void make_plants();
   void begin_trace();
   void look(Tick at);
   [[nodiscard]] std::int64_t steps_out(const StepperMover& mover) const;
@@ -60,6 +69,7 @@ class SimulatedBench final : public Bench {
   Options options_;
   std::unique_ptr<SimulatedLines> lines_;
   std::vector<std::unique_ptr<StepperPlant>> plants_;
+  std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
   std::string fault_;
   bool closed_ = false;

@@ -28,6 +28,12 @@ SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)) {
     timers_.emplace_back(pwm);
     for (const LineId line : timers_.back().lines()) (void)line_at(line);
   }
+  counters_.reserve(setup_.counters.size());
+  for (const CounterSetup& counter : setup_.counters) {
+    counters_.emplace_back(counter);
+    line_at(counter.line_a).counter = &counters_.back();
+    line_at(counter.line_b).counter = &counters_.back();
+  }
 }
 
 SimulatedLines::LineState& SimulatedLines::line_at(LineId line) {
@@ -49,6 +55,8 @@ void SimulatedLines::attach(Plant& plant) {
     plant.hear(line, line_at(line).high);
   }
   for (const Level& level : plant.drives()) line_at(level.line).high = level.high;
+  for (QuadratureCounter& counter : counters_)
+    counter.begin(level(counter.setup().line_a), level(counter.setup().line_b));
 }
 
 void SimulatedLines::look_each(Tick period, std::function<void(Tick)> look) {
@@ -223,6 +231,10 @@ void SimulatedLines::take_edge(const LineEdge& edge, std::vector<Reading>& readi
   LineState& input = line_at(edge.line);
   if (input.high == edge.high) return;
   set_level(input, edge.high);
+  if (input.counter != nullptr) {
+    input.counter->take(edge.line, edge.high, now_);
+    return;
+  }
   readings.push_back({now_, input.setup->source, edge.high ? 1 : 0});
   for (LineState* line : pulse_lines_) {
     if (line->trains.empty() || !line->trains.front().stop) continue;
@@ -241,6 +253,12 @@ void SimulatedLines::take_sample(SourceId source, Sampling& sampling, std::vecto
       readings.push_back({now_, source, line_at(line.id).high ? 1 : 0});
       return;
     }
+  }
+  for (QuadratureCounter& counter : counters_) {
+    if (source != counter.setup().source && source != counter.setup().edge_source) continue;
+    const bool wants_count = source == counter.setup().source;
+    readings.push_back({now_, source, wants_count ? counter.count(now_) : counter.counted_at(now_)});
+    return;
   }
   for (const Plant* plant : plants_) {
     const auto measures = plant->measures();
@@ -304,6 +322,7 @@ Tick SimulatedLines::wait_until(Tick until, std::vector<Reading>& readings) {
     if (const std::optional<LineEdge> edge = advance_plants(next)) {
       now_ = edge->at;
       take_edge(*edge, readings);
+      if (readings.empty()) continue;  // counted by a counter: nothing to tell yet
       return now_;
     }
     now_ = next;

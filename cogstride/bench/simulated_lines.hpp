@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "cogstride/bench/pwm_timer.hpp"
+#include "cogstride/bench/quadrature_counter.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/plant/plant.hpp"
 
@@ -19,9 +20,10 @@ namespace cogstride {
 class SimulatedLines final : public TimedLines {
  public:
   struct Setup {
-    std::vector<LineSetup> lines;
-    std::vector<PwmSetup> pwm;
-    std::vector<AdcSetup> adc;
+    std::vector<LineSetup> lines{};
+    std::vector<PwmSetup> pwm{};
+    std::vector<AdcSetup> adc{};
+    std::vector<CounterSetup> counters{};
     Tick lead = 0;
     std::uint64_t seed = 1;  ///< of ADC noise
   };
@@ -67,6 +69,7 @@ class SimulatedLines final : public TimedLines {
   };
   struct LineState {
     const LineSetup* setup = nullptr;
+    QuadratureCounter* counter = nullptr;  // that counts its edges
     bool high = false;
     std::vector<Plant*> listeners;
     std::deque<Train> trains;  // pulse lines
@@ -97,6 +100,7 @@ class SimulatedLines final : public TimedLines {
   std::vector<LineState*> pulse_lines_;
   std::multimap<Tick, Level> levels_;  // equal ticks keep their order
   std::vector<PwmTimer> timers_;
+  std::vector<QuadratureCounter> counters_;
   std::map<SourceId, Sampling> samplings_;
   std::vector<Plant*> plants_;
   std::function<void(Tick, LineId, bool)> listener_;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <span>
 
 #include "cogstride/board/line_levels.hpp"
@@ -93,6 +94,7 @@ StepDirReceiver::StepDirReceiver(const StepDirBoard& board, const StepDirWiring&
       dir_steady_before_(ticks_at_least(board.dir_steady_before, clock)),
       dir_steady_after_(ticks_at_least(board.dir_steady_after, clock)),
       wake_(ticks_at_least(board.wake, clock)),
+      table_rows_(4 * board.microsteps),
       is_two_pulse_(board.form == StepDirBoard::Form::two_pulse),
       step_{.high = level_for(wiring.step, false)},
       backward_{.high = level_for(wiring.dir, false)},
@@ -121,7 +123,7 @@ void StepDirReceiver::set_pulse(PulseInput& input, Tick at, bool high) {
   input.last_made = 0;
   if (lasted < least_before_) {
     ++counts_.missed_short;
-  } else if (!is_on_) {
+  } else if (!is_on_ || !powered_) {
     ++counts_.missed_off;
   } else if (at < on_since_ + wake_) {
     ++counts_.missed_waking;
@@ -170,6 +172,15 @@ void StepDirReceiver::set_dir(Tick at, bool high) {
     last_direction_ = step_.last_made;
     ++counts_.wrong_direction;
   }
+}
+
+void StepDirReceiver::set_powered(Tick at, bool powered) {
+  if (powered && !powered_) {
+    on_since_ = at;
+    const double tables = static_cast<double>(microstep_) / static_cast<double>(table_rows_);
+    microstep_ = std::llround(tables) * table_rows_;
+  }
+  powered_ = powered;
 }
 
 void StepDirReceiver::set_enable(Tick at, bool high) {

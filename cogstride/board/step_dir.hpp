@@ -62,6 +62,9 @@ class StepDirReceiver {
   void set_step(Tick at, bool high);
   void set_dir(Tick at, bool high);
   void set_enable(Tick at, bool high);
+  /// Its supply goes or comes back. Without it no pulse counts; back again it begins at the start of its
+  /// table, as it did at power-up: the nearest such microstep.
+  void set_powered(Tick at, bool powered);
 
   /// Microsteps made since power-up, backwards ones negative.
   [[nodiscard]] std::int64_t microstep() const { return microstep_; }
@@ -74,7 +77,7 @@ class StepDirReceiver {
 
   struct Counts {
     std::int64_t pulses = 0;           ///< step edges that came
-    std::int64_t missed_off = 0;       ///< while ENABLE was not active
+    std::int64_t missed_off = 0;       ///< while ENABLE was not active, or without supply
     std::int64_t missed_waking = 0;    ///< too soon after ENABLE
     std::int64_t missed_short = 0;     ///< STEP high or low for less than the board needs
     std::int64_t wrong_direction = 0;  ///< DIR changed within its set-up or hold time, or two lines too close
@@ -104,6 +107,8 @@ class StepDirReceiver {
   Tick dir_steady_after_;
   Tick wake_;
 
+  std::int64_t table_rows_;  // microsteps of one electrical period
+  bool powered_ = true;
   bool is_two_pulse_;
   PulseInput step_;
   PulseInput backward_;  // of a two-pulse board

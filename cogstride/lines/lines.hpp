@@ -52,6 +52,16 @@ struct AdcSetup {
   double noise_codes = 0.0;  ///< rms
 };
 
+/// A decoder that counts the edges of an encoder on two input lines; those edges are no readings of their own.
+struct CounterSetup {
+  SourceId source{};       ///< its count
+  SourceId edge_source{};  ///< the tick of the edge that it counted last
+  LineId line_a{};
+  LineId line_b{};
+  std::uint8_t edges = 4;  ///< of a line that count: 1, 2 or 4
+  Tick filter = 0;         ///< shorter pulses are taken for disturbances
+};
+
 class Lines {
  public:
   virtual ~Lines() = default;

@@ -25,6 +25,9 @@ struct Load {
 /// How a motor is slowed when its drive is taken away.
 enum class SlowsBy : std::uint8_t { braking, coasting };
 
+/// Which way round an output goes, seen from where the maker stands.
+enum class TurningSense : std::uint8_t { clockwise, counter_clockwise };
+
 struct Limits {
   std::optional<OutputPosition> travel_from{};  ///< soft limits; none on an endless output
   std::optional<OutputPosition> travel_to{};
@@ -32,6 +35,7 @@ struct Limits {
   OutputAcceleration acceleration{};  ///< 0: the motor's current limits it
   std::optional<OutputJerk> jerk{};
   OutputSpeed start_speed{};  ///< reached at once, without a ramp; 0 means every start is ramped
+  TurningSense forwards = TurningSense::clockwise;  ///< of an output that turns
   std::optional<std::int64_t>
       stations{};  ///< evenly spaced over a turn or the travel; station k of N is exact
   std::optional<Current> current{};
@@ -47,8 +51,14 @@ struct HardEnds {
   OutputPosition to{};
 };
 
+/// What of an encoder tells the zero, where homing goes by an encoder.
+enum class HomesTo : std::uint8_t { index, low_end, high_end };
+
 struct Homing {
-  std::string sensor{};       ///< name of a switch of the mechanism
+  std::string sensor{};            ///< name of a switch or an encoder of the mechanism
+  std::optional<HomesTo> goes_to{};  ///< encoders only
+  std::optional<std::string> then_index_of{};  ///< encoder whose index, next to the switch, gives the zero
+  OutputPosition index_at{};                   ///< where that index, or the sensor's, comes
   OutputSpeed speed{};        ///< on the way to the sensor
   OutputSpeed slow_speed{};   ///< for the edge that counts
   OutputPosition position{};  ///< where to stand afterwards

@@ -41,8 +41,7 @@ StepDirWiring& Mechanism::step_dir_lines() {
 const PlaceSwitch* Mechanism::home_switch() const {
   if (!homing) return nullptr;
   for (const Sensor& sensor : sensors) {
-    const auto* const found = std::get_if<PlaceSwitch>(&sensor);
-    if (found != nullptr && found->name == homing->sensor) return found;
+    if (name_of(sensor) == homing->sensor) return std::get_if<PlaceSwitch>(&sensor);
   }
   throw RangeError(fmt::format("{}: has no switch '{}' to home with", name, homing->sensor));
 }

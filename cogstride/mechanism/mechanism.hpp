@@ -40,7 +40,8 @@ struct Mechanism {
   [[nodiscard]] const StepDirWiring& step_dir_lines() const;
   [[nodiscard]] StepDirWiring& step_dir_lines();
 
-  /// The switch that homing goes to, else nothing. @throws RangeError when there is no switch of that name
+  /// The switch that homing goes to; null without homing, or when it goes by an encoder.
+  /// @throws RangeError when there is no sensor of that name
   [[nodiscard]] const PlaceSwitch* home_switch() const;
   [[nodiscard]] PlaceSwitch* home_switch();
 

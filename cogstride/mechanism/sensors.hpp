@@ -60,6 +60,9 @@ struct Encoder {
   std::int64_t after_stages =
       0;  ///< stages of the train between the motor shaft and its own; 0: on the motor
   bool counts_backwards = false;  ///< counts down when the motor turns forwards
+  Angle eccentricity{};           ///< of its disc: error of place that comes back once a turn of its shaft
+  Angle line_error{};             ///< rms, of the place of single edges
+  std::optional<Time> filter{};   ///< shorter pulses on its lines are taken for disturbances
   SensorFeed feed{};
 };
 

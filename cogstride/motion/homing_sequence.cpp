@@ -13,105 +13,83 @@ namespace {
 // A rotor swings on when its steps end. Turned round in mid-swing it may fall out of step: let it settle
 // first.
 constexpr ExactTime settling_time = ExactTime::from_base({3, 20});
-
-const PlaceSwitch& required_gate(const Mechanism& mechanism) {
-  const PlaceSwitch* const home = mechanism.home_switch();
-  if (home == nullptr)
-    throw RangeError(fmt::format("{}: homing needs a gate and homing speeds", mechanism.name));
-  if (home->is_window)
-    throw RangeError(fmt::format("{}: homing to a window ({}) is not done yet, only to a switch at an end",
-                                 mechanism.name, home->name));
-  return *home;
-}
-
-/// From the farthest place it can start at to the gate, with a twentieth to spare.
-double longest_approach(const Mechanism& mechanism, bool gate_is_low) {
-  const PlaceSwitch& gate = *mechanism.home_switch();
-  const Limits& limits = mechanism.limits;
-  const std::optional<OutputPosition> far_end = gate_is_low ? limits.travel_to : limits.travel_from;
-  if (far_end) return 1.05 * std::abs((far_end->base - gate.acts_at.base).to_double());
-  if (output_kind(mechanism.train) == OutputKind::rotary) return 1.05;
-  throw RangeError(fmt::format("{}: homing needs the travel, to know when to give up", mechanism.name));
-}
-
-/// From the hard end behind the gate until it is clear again, with room to brake.
-double longest_back_off(const Mechanism& mechanism, bool gate_is_low, double approach, double braking) {
-  const PlaceSwitch& gate = *mechanism.home_switch();
-  double behind = 0.1 * approach;
-  if (mechanism.hard_ends) {
-    const OutputPosition end = gate_is_low ? mechanism.hard_ends->from : mechanism.hard_ends->to;
-    behind = std::abs((gate.acts_at.base - end.base).to_double());
-  }
-  return behind + std::abs((gate.releases_at.base - gate.acts_at.base).to_double()) + braking +
-         0.02 * approach;
-}
+constexpr ExactTime counting_period = ExactTime::from_base({1, 1000});
+constexpr int most_tries = 3;
 
 }  // namespace
 
-HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& controller, ExactFrequency clock)
-    : name_(mechanism.name),
-      gate_line_(required_gate(mechanism).line),
-      blocked_level_(mechanism.home_switch()->active == ActiveLevel::high),
-      fast_(ramp_limits(mechanism, controller, mechanism.homing->speed)),
-      slow_(ramp_limits(mechanism, controller, mechanism.homing->slow_speed)),
-      creep_(slow_),
+HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& controller, const Inputs* inputs)
+    : goal_(homing_goal(mechanism, controller)),
+      inputs_(inputs),
+      steps_per_base_(steps_per_base(mechanism)),
       display_unit_(display_unit(output_kind(mechanism.train), 0)),
-      settling_ticks_(ticks_at_least(settling_time, clock)),
-      alignment_way_(4 * mechanism.step_dir().microsteps) {
-  const bool gate_is_low = mechanism.home_switch()->is_low_end();
-  towards_ = gate_is_low ? -1 : 1;
-  const double steps = steps_per_base(mechanism).to_double();
-  steps_a_display_unit_ = steps / display_units_per_base(output_kind(mechanism.train));
-  const double approach = longest_approach(mechanism, gate_is_low);
-  const double braking = plan_stop({{}, fast_.speed}, fast_).end().to_double() / steps;
-  // Begun with a jump the slow approach would swing all its way, and the edge would come a step too soon or
-  // too late.
-  creep_.start_speed = 0.0;
-  creep_.acceleration = std::min(creep_.acceleration, creep_.speed / settling_time.base().to_double());
-  approach_range_ = static_cast<std::int64_t>(std::ceil(approach * steps));
-  return_way_ =
-      step_at(mechanism, mechanism.homing->position) - step_at(mechanism, mechanism.home_switch()->acts_at);
-  back_off_range_ = static_cast<std::int64_t>(
-      std::ceil(longest_back_off(mechanism, gate_is_low, approach, braking) * steps));
-}
+      steps_a_display_unit_(goal_.steps_a_base / display_units_per_base(output_kind(mechanism.train))),
+      clock_(controller.timer_clock),
+      settling_ticks_(ticks_at_least(settling_time, clock_)),
+      counting_period_(ticks_at_least(counting_period, clock_)) {}
 
 void HomingSequence::begin(StepStream& stream, Lines& lines) {
-  if (stream.is_on()) {
-    look(lines);
-    return;
-  }
+  const bool aligned = stream.is_on();
   stream.switch_on(lines);
-  settle_before(State::aligning, lines);
+  const State first = goal_.kind == HomingGoal::Kind::hard_end ? State::pressing : State::looking;
+  settle_before(aligned ? first : State::aligning, lines);
 }
 
-void HomingSequence::look(Lines& lines) {
-  state_ = State::looking;
-  lines.sample(static_cast<SourceId>(gate_line_), lines.now() + lines.lead(), 0);
+std::string HomingSequence::way_text(std::int64_t steps) const {
+  return fmt::format("{:.4g} {}", std::abs(static_cast<double>(steps)) / steps_a_display_unit_, display_unit_);
+}
+
+std::string HomingSequence::sensor_text() const {
+  return fmt::format("the {} (line {})", goal_.sensor.name, static_cast<int>(goal_.sensor.line));
+}
+
+void HomingSequence::sample(Lines& lines, State state) {
+  state_ = state;
+  lines.sample(static_cast<SourceId>(goal_.sensor.line), lines.now() + lines.lead(), 0);
 }
 
 Tick HomingSequence::next_act(const StepStream& stream) const {
+  if (is_moving_to_other() && other_end_acts() && !other_acted_) return 0;
   return state_ == State::settling ? settled_at_ : stream.next_act();
 }
 
 void HomingSequence::fail(std::string why) {
   state_ = State::failed;
-  failure_ = std::move(why);
+  failure_ = fmt::format("{}: {}", goal_.mechanism, why);
 }
 
-void HomingSequence::approach(StepStream& stream, Lines& lines) {
-  state_ = State::approaching;
-  stream.start(lines, stream.made() + towards_ * approach_range_, fast_);
+/// Comes to rest first, as on the way to the sensor.
+void HomingSequence::give_up(StepStream& stream, Lines& lines, std::string why) {
+  state_ = State::giving_up;
+  failure_ = fmt::format("{}: {}", goal_.mechanism, why);
+  RampLimits limits = goal_.fast;
+  limits.jerk = 0.0;
+  stream.brake(lines, limits);
+  if (!stream.is_busy()) state_ = State::failed;
 }
 
-void HomingSequence::back_off(StepStream& stream, Lines& lines) {
-  state_ = State::backing_off;
-  stream.start(lines, stream.made() - towards_ * back_off_range_, fast_);
+bool HomingSequence::other_end_acts() const {
+  return goal_.other && inputs_ != nullptr && inputs_->acts(goal_.other->line).value_or(false);
 }
 
-void HomingSequence::creep(StepStream& stream, Lines& lines) {
-  state_ = State::creeping;
-  const StopOn blocked{static_cast<LineId>(gate_line_), blocked_level_ ? Edge::rising : Edge::falling};
-  stream.start(lines, stream.made() + towards_ * back_off_range_, creep_, blocked);
+/// Stages in which the other end's switch says something when it begins to act.
+bool HomingSequence::is_moving_to_other() const {
+  if (goal_.turns_round) return state_ == State::backing_off;
+  return state_ == State::approaching || state_ == State::creeping;
+}
+
+void HomingSequence::go(StepStream& stream, Lines& lines, State state, std::int64_t way,
+                        const RampLimits& limits, std::optional<StopOn> stop) {
+  state_ = state;
+  has_acted_ = false;
+  other_acted_ = other_end_acts();
+  stage_began_ = stream.made();
+  stream.start(lines, stream.made() + way, limits, stop);
+}
+
+void HomingSequence::back_off(StepStream& stream, Lines& lines, bool acts) {
+  go(stream, lines, State::backing_off, -goal_.towards * goal_.back_off_range, goal_.fast);
+  has_acted_ = acts;
 }
 
 void HomingSequence::settle_before(State next, const Lines& lines) {
@@ -121,85 +99,261 @@ void HomingSequence::settle_before(State next, const Lines& lines) {
 }
 
 void HomingSequence::settled(StepStream& stream, Lines& lines) {
-  if (after_settling_ == State::aligning) {
-    state_ = State::aligning;
-    stream.start(lines, stream.made() - towards_ * alignment_way_, slow_);
-  } else if (after_settling_ == State::looking) {
-    look(lines);
-  } else if (after_settling_ == State::backing_off) {
-    back_off(stream, lines);
-  } else if (after_settling_ == State::creeping) {
-    creep(stream, lines);
-  } else if (after_settling_ == State::returning) {
-    state_ = State::returning;
-    stream.start(lines, edge_step_ + return_way_, fast_);
-  } else {
-    state_ = State::found;
+  const Edge acting = goal_.sensor.active_high ? Edge::rising : Edge::falling;
+  switch (after_settling_) {
+    case State::aligning:
+      go(stream, lines, State::aligning, -goal_.towards * goal_.alignment_way, goal_.slow);
+      break;
+    case State::looking:
+    case State::seeing:
+    case State::confirming:
+      sample(lines, after_settling_);
+      break;
+    case State::clearing:
+      sample(lines, State::clearing);
+      break;
+    case State::approaching:
+      go(stream, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
+      break;
+    case State::creeping:
+      go(stream, lines, State::creeping, goal_.towards * goal_.clear_range, goal_.creep,
+         StopOn{goal_.sensor.line, acting});
+      break;
+    case State::indexing:
+      go(stream, lines, State::indexing, -goal_.towards * goal_.index->range, goal_.creep,
+         StopOn{goal_.index->signal.line, Edge::rising});
+      break;
+    case State::pressing:
+      first_count_.reset();
+      lines.sample(goal_.counting->counter, lines.now() + lines.lead(), counting_period_);
+      go(stream, lines, State::pressing, goal_.towards * goal_.approach_range, goal_.fast);
+      break;
+    case State::leaving:
+      go(stream, lines, State::leaving, -goal_.towards * goal_.back_off_range, goal_.slow);
+      break;
+    case State::returning: {
+      const std::int64_t way = (goal_.ends_at.base * steps_per_base_).rounded() -
+                               (edge_place_.base * steps_per_base_).rounded();
+      go(stream, lines, State::returning, edge_step_ + way - stream.made(), goal_.fast);
+      break;
+    }
+    default:
+      state_ = after_settling_;
+      break;
   }
 }
 
-void HomingSequence::take_reading(StepStream& stream, Lines& lines, bool blocked) {
+void HomingSequence::take_first_look(StepStream& stream, Lines& lines, bool acts) {
+  if (acts && !goal_.turns_round && other_end_acts()) {
+    fail(fmt::format("{} and the {} (line {}) both act, at opposite ends: one of them is inverted, stuck or "
+                     "broken",
+                     sensor_text(), goal_.other->name, static_cast<int>(goal_.other->line)));
+  } else if (acts || (goal_.turns_round && !other_end_acts())) {
+    back_off(stream, lines, acts);
+  } else {
+    go(stream, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
+  }
+}
+
+/// After the fast approach: it stands within the sensor's reach, or beyond a window.
+void HomingSequence::take_second_look(StepStream& stream, Lines& lines, bool acts) {
+  if (acts || goal_.kind == HomingGoal::Kind::window) {
+    back_off(stream, lines, acts);
+  } else if (++tries_ < most_tries) {
+    go(stream, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
+  } else {
+    fail(fmt::format("{} acted and let go again {} times on the way to it: its contact or its wire is loose, "
+                     "or something disturbs the line",
+                     sensor_text(), tries_));
+  }
+}
+
+void HomingSequence::edge_found(StepStream& stream, const Lines& lines, OutputPosition place) {
+  edge_step_ = stream.made();
+  edge_place_ = place;
+  edge_at_ = lines.now();
+}
+
+/// The edge must hold, and lie where the fast approach met it: lost steps come in electrical periods.
+void HomingSequence::take_confirmation(StepStream& stream, Lines& lines, bool acts) {
+  (void)stream;
+  if (!acts && !goal_.is_brief) {
+    fail(fmt::format("{} acted on the slow approach, and does not act now that the output stands: its contact "
+                     "is loose, or something disturbs the line",
+                     sensor_text()));
+    return;
+  }
+  const std::int64_t off = fast_edge_ ? edge_step_ - *fast_edge_ : 0;
+  if (4 * std::abs(off) > 3 * goal_.alignment_way) {
+    fail(fmt::format("{} acted at one place on the way in and {} away from it on the slow approach: steps were "
+                     "lost in between; move more gently, or look for what binds",
+                     sensor_text(), way_text(off)));
+    return;
+  }
+  settle_before(goal_.index ? State::indexing : State::returning, lines);
+}
+
+void HomingSequence::take_level(StepStream& stream, Lines& lines, bool acts, Tick at) {
   switch (state_) {
     case State::looking:
-      blocked ? back_off(stream, lines) : approach(stream, lines);
+      take_first_look(stream, lines, acts);
+      break;
+    case State::seeing:
+      take_second_look(stream, lines, acts);
+      break;
+    case State::confirming:
+      take_confirmation(stream, lines, acts);
+      break;
+    case State::clearing:
+      // Standing: clear, or a glitch had looked like it.
+      if (stream.is_busy()) break;
+      if (!acts) {
+        settle_before(State::creeping, lines);
+      } else if (++tries_ < most_tries) {
+        back_off(stream, lines, true);
+      } else {
+        fail(fmt::format("{} let go and acted again {} times while backing off: its contact or its wire is "
+                         "loose, or something disturbs the line",
+                         sensor_text(), tries_));
+      }
       break;
     case State::approaching:
-      if (!blocked) break;
+      if (!acts) break;
+      fast_edge_ = stream.step_at(at);
       state_ = State::stopping;
-      stream.brake(lines, fast_);
+      stream.brake(lines, goal_.fast);
       break;
     case State::backing_off:
-      if (blocked) break;
-      state_ = State::clearing;
-      stream.brake(lines, fast_);
+      if (acts) {
+        has_acted_ = true;
+      } else if (has_acted_) {
+        state_ = State::clearing;
+        stream.brake(lines, goal_.fast);
+      }
       break;
     case State::creeping:
-      if (!blocked) break;
+      if (!acts) break;
       stream.end_here(lines);
-      edge_step_ = stream.made();
-      edge_at_ = lines.now();
-      settle_before(State::returning, lines);
+      edge_found(stream, lines, goal_.edge_at);
+      settle_before(State::confirming, lines);
       break;
     default:
       break;
   }
 }
 
-void HomingSequence::stage_ended(const Lines& lines) {
-  const auto way = [&](std::int64_t steps) {
-    return fmt::format("{:.4g} {}", static_cast<double>(steps) / steps_a_display_unit_, display_unit_);
-  };
+void HomingSequence::take_index(StepStream& stream, Lines& lines, bool high) {
+  if (state_ != State::indexing || !high) return;
+  stream.end_here(lines);
+  edge_found(stream, lines, goal_.index->at);
+  settle_before(State::returning, lines);
+}
+
+/// Pressed against the hard end, the count stays where it is while the steps go on.
+void HomingSequence::take_count(StepStream& stream, Lines& lines, std::int64_t count) {
+  last_count_ = count;
+  const bool counts_up = (goal_.counting->counts_a_step > Ratio(0)) == (goal_.towards > 0);
+  if (state_ == State::leaving || state_ == State::settling) {
+    extreme_count_ = counts_up ? std::max(extreme_count_, count) : std::min(extreme_count_, count);
+    return;
+  }
+  if (state_ != State::pressing) return;
+  if (!first_count_) {
+    first_count_ = count;
+    first_count_step_ = stream.step_at(lines.now());
+    extreme_count_ = count;
+    return;
+  }
+  extreme_count_ = counts_up ? std::max(extreme_count_, count) : std::min(extreme_count_, count);
+  const double counted = static_cast<double>(count - *first_count_) / goal_.counting->counts_a_step.to_double();
+  const double behind = goal_.towards * (static_cast<double>(stream.step_at(lines.now()) - first_count_step_) - counted);
+  const auto period = static_cast<double>(goal_.alignment_way);
+  if (std::abs(behind) < 2.0 * period) return;
+  const double way = goal_.towards * counted;
+  if (behind > 4.0 * period || way < -0.5 * period) {
+    give_up(stream, lines,
+            fmt::format("{} counts {} while it steps {}: it counts the wrong way, or the motor goes the other way",
+                        goal_.counting->name, way_text(std::llround(counted)),
+                        way_text(stream.step_at(lines.now()) - first_count_step_)));
+    return;
+  }
+  stream.end_here(lines);
+  settle_before(State::leaving, lines);
+}
+
+void HomingSequence::check_other_end(StepStream& stream, Lines& lines) {
+  if (!is_moving_to_other() || other_acted_ || !other_end_acts()) return;
+  if (goal_.turns_round) {
+    other_acted_ = true;
+    state_ = State::stopping;
+    after_stopping_ = State::approaching;
+    stream.brake(lines, goal_.fast);
+    return;
+  }
+  give_up(stream, lines,
+          fmt::format("the {} (line {}) at the other end acted on the way to the {}, after {}: the motor turns the "
+                      "wrong way, or the two switches are exchanged",
+                      goal_.other->name, static_cast<int>(goal_.other->line), goal_.sensor.name,
+                      way_text(stream.step_at(lines.now()) - stage_began_)));
+}
+
+void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
   switch (state_) {
     case State::aligning:
-      settle_before(State::looking, lines);
+      settle_before(goal_.kind == HomingGoal::Kind::hard_end ? State::pressing : State::looking, lines);
       break;
     case State::approaching:
-      fail(
-          fmt::format("{}: the gate (line {}) did not block within {}: nothing moves, it goes the other way, "
-                      "or the gate's "
-                      "line does not change",
-                      name_, gate_line_, way(approach_range_)));
+      fail(fmt::format("{} did not act within {}: nothing moves (is the supply on?), it goes the other way, or "
+                       "the sensor's line does not change",
+                       sensor_text(), way_text(goal_.approach_range)));
       break;
     case State::backing_off:
-      fail(
-          fmt::format("{}: the gate (line {}) stays blocked over {} of backing off: nothing moves, or the "
-                      "gate is stuck or "
-                      "its line inverted",
-                      name_, gate_line_, way(back_off_range_)));
+      if (has_acted_ || !goal_.turns_round) {
+        fail(fmt::format("{} still acts after {} of backing off: nothing moves (is the supply on?), it goes the "
+                         "other way, or the sensor is stuck or its line inverted",
+                         sensor_text(), way_text(goal_.back_off_range)));
+      } else {
+        fail(fmt::format("neither {} nor the {} (line {}) acted within {}: nothing moves (is the supply on?), "
+                         "or it goes the other way",
+                         sensor_text(), goal_.other->name, static_cast<int>(goal_.other->line),
+                         way_text(goal_.back_off_range)));
+      }
       break;
     case State::creeping:
-      fail(fmt::format(
-          "{}: the gate (line {}) blocked on the way in but not again within {} of the slow approach", name_,
-          gate_line_, way(back_off_range_)));
+      fail(fmt::format("{} acted on the way in but not again within {} of the slow approach", sensor_text(),
+                       way_text(goal_.clear_range)));
       break;
+    case State::indexing:
+      fail(fmt::format("the {} (line {}) did not come within {} of {}: is its wire connected?",
+                       goal_.index->signal.name, static_cast<int>(goal_.index->signal.line),
+                       way_text(goal_.index->range), goal_.sensor.name));
+      break;
+    case State::pressing:
+      lines.sample(goal_.counting->counter, never, 0);
+      fail(fmt::format("{} went on counting over {}: the hard end did not come, or it counts without motion",
+                       goal_.counting->name, way_text(goal_.approach_range)));
+      break;
+    case State::leaving: {
+      lines.sample(goal_.counting->counter, never, 0);
+      edge_found(stream, lines,
+                 {goal_.edge_at.kind,
+                  goal_.edge_at.base + Ratio(last_count_ - extreme_count_) /
+                                           (goal_.counting->counts_a_step * steps_per_base_)});
+      settle_before(State::returning, lines);
+      break;
+    }
     case State::stopping:
-      settle_before(State::backing_off, lines);
+      settle_before(after_stopping_, lines);
+      after_stopping_ = State::seeing;
       break;
     case State::clearing:
-      settle_before(State::creeping, lines);
+      settle_before(State::clearing, lines);
       break;
     case State::returning:
       settle_before(State::found, lines);
+      break;
+    case State::giving_up:
+      state_ = State::failed;
       break;
     default:
       break;
@@ -210,10 +364,14 @@ void HomingSequence::act(StepStream& stream, Lines& lines, std::span<const Readi
   const bool was_busy = stream.is_busy();
   stream.act(lines);
   for (const Reading& reading : readings) {
-    if (reading.source != static_cast<SourceId>(gate_line_)) continue;
-    take_reading(stream, lines, (reading.raw != 0) == blocked_level_);
+    if (goal_.kind != HomingGoal::Kind::hard_end && reading.source == static_cast<SourceId>(goal_.sensor.line))
+      take_level(stream, lines, (reading.raw != 0) == goal_.sensor.active_high, reading.at);
+    if (goal_.index && reading.source == static_cast<SourceId>(goal_.index->signal.line))
+      take_index(stream, lines, reading.raw != 0);
+    if (goal_.counting && reading.source == goal_.counting->counter) take_count(stream, lines, reading.raw);
   }
-  if (was_busy && !stream.is_busy()) stage_ended(lines);
+  check_other_end(stream, lines);
+  if (was_busy && !stream.is_busy()) stage_ended(stream, lines);
   if (state_ == State::settling && lines.now() >= settled_at_) settled(stream, lines);
 }
 

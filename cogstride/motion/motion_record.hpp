@@ -23,7 +23,8 @@ struct MotionRecord {
 };
 
 struct MotionNote {
-  enum class Kind { began, done, cancelled, faulted, home_edge };
+  /// faulted: it failed by itself; halted: something else stopped it.
+  enum class Kind { began, done, cancelled, faulted, halted, home_edge };
   Tick at;
   MechanismId mechanism;
   Kind kind;

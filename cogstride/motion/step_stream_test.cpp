@@ -19,7 +19,7 @@ class StreamOnLines final : public Participant {
         stream(rig_.mechanisms[0], MechanismId{}, rig_.controller.timer_clock),
         board(rig_.mechanisms[0].step_dir(), rig_.mechanisms[0].step_dir_lines(),
               rig_.controller.timer_clock),
-        lines({stream.driver().line_setups(), {}, {}, 480, 1}),
+        lines({.lines = stream.driver().line_setups(), .lead = 480}),
         loop_(lines) {
     lines.on_edge([this](Tick at, LineId line, bool high) {
       if (line == LineId{0}) board.set_step(at, high);

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <utility>
 
 #include "cogstride/plan/stepper_torque.hpp"
 
@@ -35,7 +37,7 @@ std::shared_ptr<MotionRecord> StepperMover::enqueue(std::string what, Order orde
 }
 
 std::shared_ptr<MotionRecord> StepperMover::home() {
-  (void)HomingSequence(mechanism_, controller_, controller_.timer_clock);  // refuses what cannot be homed
+  (void)homing_goal(mechanism_, controller_);  // refuses what cannot be homed
   auto record = enqueue("home", {{}, HomeOrder{}});
   after_all_ = mechanism_.homing->position;
   return record;
@@ -139,7 +141,7 @@ std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const MoveOrd
   }
   MoveOrder whole = order;
   if (keeps_target) whole.to = commanded_;
-  const OutputPosition target = target_of(mechanism_, *position(lines.now()), whole);
+  const OutputPosition target = target_of(mechanism_, commanded_at(lines.now()), whole);
   const RampLimits limits = ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
   stream_.retarget(lines, *origin_ + step_at(mechanism_, target), limits);
   running_limits_ = limits;
@@ -172,15 +174,8 @@ void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how)
   if (found->record->status == MotionStatus::running) {
     braking_ = true;
     homing_.reset();
-    RampLimits limits = running_limits_;
-    if (how == Braking::hardest) {
-      const double speed = stream_.speed_at(lines.now()) / steps_per_base_.to_double();
-      const double hardest = usable_deceleration(mechanism_, speed) * steps_per_base_.to_double();
-      limits.acceleration = std::max(limits.acceleration, hardest);
-      limits.jerk = 0.0;
-    }
-    stream_.brake(lines, limits);
-    if (!stream_.is_busy()) finish(lines, MotionStatus::cancelled);
+    stream_.brake(lines, how == Braking::hardest ? hardest_limits(lines) : running_limits_);
+    if (!stream_.is_busy()) came_to_rest(lines);
     return;
   }
   found->record->status = MotionStatus::cancelled;
@@ -190,8 +185,50 @@ void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how)
   foresee_end();
 }
 
+/// For a stop as hard as the motor can.
+RampLimits StepperMover::hardest_limits(const Lines& lines) const {
+  RampLimits limits = running_limits_;
+  const double speed = stream_.speed_at(lines.now()) / steps_per_base_.to_double();
+  const double hardest = std::abs(usable_deceleration(mechanism_, speed) * steps_per_base_.to_double());
+  limits.acceleration = std::max(limits.acceleration, hardest);
+  limits.jerk = 0.0;
+  return limits;
+}
+
+void StepperMover::halt(Lines& lines, const std::string& why) {
+  if (queue_.empty()) return;
+  halted_by_ = why;
+  if (queue_.front().record->status != MotionStatus::running) {
+    finish(lines, MotionStatus::faulted, why);
+    return;
+  }
+  braking_ = true;
+  homing_.reset();
+  stream_.brake(lines, hardest_limits(lines));
+  if (!stream_.is_busy()) came_to_rest(lines);
+}
+
+void StepperMover::came_to_rest(Lines& lines) {
+  if (!halted_by_.empty()) {
+    finish(lines, MotionStatus::faulted, halted_by_);
+  } else {
+    finish(lines, braking_ ? MotionStatus::cancelled : MotionStatus::done);
+  }
+}
+
+void StepperMover::forget_position() {
+  if (!mechanism_.homing) return;
+  origin_.reset();
+  if (queue_.empty()) after_all_.reset();
+}
+
 std::optional<OutputPosition> StepperMover::position(Tick now) const {
   if (!origin_) return std::nullopt;
+  return stream_.is_busy() ? position_of(stream_.step_at(now)) : commanded_;
+}
+
+/// What a way is counted from in mid-motion: the end of the motion, or without one the step it is on.
+OutputPosition StepperMover::commanded_at(Tick now) const {
   return endless_ ? position_of(stream_.step_at(now)) : commanded_;
 }
 
@@ -206,6 +243,7 @@ void StepperMover::note(Tick at, MotionNote::Kind kind, std::string text) const 
 Tick StepperMover::next_act() const {
   if (queue_.empty()) return never;
   const Order& front = queue_.front();
+  if (front.record->status == MotionStatus::queued && inputs_ != nullptr && !inputs_->are_known()) return never;
   if (front.record->status == MotionStatus::queued)
     return front.is_ready && !front.together->can_begin() ? never : 0;
   return homing_ ? homing_->next_act(stream_) : stream_.next_act();
@@ -258,8 +296,13 @@ void StepperMover::begin(Lines& lines, const Order& order, const SpeedOrder& run
 
 void StepperMover::begin_next(Lines& lines) {
   Order& order = queue_.front();
-  if (order.together && !order.is_ready) {
-    if (origin_) make_ready(lines, order);
+  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty()) {
+    order.record->began = lines.now();
+    finish(lines, MotionStatus::faulted, fmt::format("{}: {}", mechanism_.name, in_the_way));
+    return;
+  }
+  if (order.together) {
+    if (origin_ && !order.is_ready) make_ready(lines, order);
     if (origin_ && !order.together->can_begin()) return;
   }
   order.record->status = MotionStatus::running;
@@ -286,7 +329,7 @@ void StepperMover::begin_next(Lines& lines) {
 void StepperMover::begin_homing(Lines& lines) {
   origin_.reset();
   running_limits_ = ramp_limits(mechanism_, controller_, mechanism_.homing->speed);
-  homing_.emplace(mechanism_, controller_, controller_.timer_clock);
+  homing_.emplace(mechanism_, controller_, inputs_);
   homing_->begin(stream_, lines);
 }
 
@@ -305,8 +348,10 @@ void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) 
   homing_.reset();
   braking_ = false;
   endless_ = false;
+  const bool halted = !std::exchange(halted_by_, {}).empty();
   const auto kind = status == MotionStatus::done        ? MotionNote::Kind::done
                     : status == MotionStatus::cancelled ? MotionNote::Kind::cancelled
+                    : halted                            ? MotionNote::Kind::halted
                                                         : MotionNote::Kind::faulted;
   note(lines.now(), kind, status == MotionStatus::faulted ? record->fault : record->what);
   if (status == MotionStatus::done) return;
@@ -328,13 +373,14 @@ void StepperMover::release(Lines& lines) {
   stream_.switch_off(lines);
 }
 
-void StepperMover::lines_were_cut(Lines& lines) {
+void StepperMover::lines_were_cut(Lines& lines, const std::string& why) {
   stream_.lines_were_cut(lines);
   if (queue_.empty()) return;
   // A rotor that was moving when its lines fell to rest may have gone anywhere.
   const bool was_moving = queue_.front().record->status == MotionStatus::running;
+  halted_by_ = "cut";
   finish(lines, MotionStatus::faulted,
-         fmt::format("{}: stopped at once, all lines at rest", mechanism_.name));
+         why.empty() ? fmt::format("{}: stopped at once, all lines at rest", mechanism_.name) : why);
   if (was_moving && mechanism_.homing) origin_.reset();
   after_all_ = origin_ ? std::optional(commanded_) : std::nullopt;
 }
@@ -346,10 +392,10 @@ void StepperMover::homing_acted(Lines& lines) {
   }
   if (homing_->edge_at() == lines.now()) {
     note(lines.now(), MotionNote::Kind::home_edge,
-         fmt::format("home edge: this step is {}", to_text(mechanism_.home_switch()->acts_at)));
+         fmt::format("home edge: this step is {}", to_text(homing_->edge_place())));
   }
   if (homing_->state() != HomingSequence::State::found) return;
-  origin_ = homing_->edge_step() - step_at(mechanism_, mechanism_.home_switch()->acts_at);
+  origin_ = homing_->edge_step() - step_at(mechanism_, homing_->edge_place());
   commanded_ = mechanism_.homing->position;
   finish(lines, MotionStatus::done);
 }
@@ -357,7 +403,7 @@ void StepperMover::homing_acted(Lines& lines) {
 void StepperMover::act(Lines& lines, std::span<const Reading> readings) {
   if (queue_.empty()) return;
   if (queue_.front().record->status == MotionStatus::queued) {
-    begin_next(lines);
+    if (next_act() <= lines.now()) begin_next(lines);
     return;
   }
   if (homing_) {
@@ -366,7 +412,7 @@ void StepperMover::act(Lines& lines, std::span<const Reading> readings) {
     return;
   }
   stream_.act(lines);
-  if (!stream_.is_busy()) finish(lines, braking_ ? MotionStatus::cancelled : MotionStatus::done);
+  if (!stream_.is_busy()) came_to_rest(lines);
 }
 
 }  // namespace cogstride

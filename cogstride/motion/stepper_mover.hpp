@@ -40,6 +40,11 @@ class StepperMover final : public Participant {
   /// Notes of what motions do, as they do it.
   void on_note(NoteSink sink) { sink_ = std::move(sink); }
 
+  /// Where switches, supplies and stops are read; must outlive it.
+  void watch(const Inputs& inputs) { inputs_ = &inputs; }
+  /// Asked before each motion: what stands in its way now ("" when nothing does).
+  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
+
   /// Queues a homing. @throws RangeError when the mechanism cannot be homed.
   std::shared_ptr<MotionRecord> home();
   /// Queues a move. @throws RangeError, with nothing queued, when it is refused: outside the travel, over a
@@ -64,7 +69,12 @@ class StepperMover final : public Participant {
 
   /// All lines were put at rest: motions that had not ended are faulted, and the position is not believed any
   /// more where a motion was on.
-  void lines_were_cut(Lines& lines);
+  void lines_were_cut(Lines& lines, const std::string& why = {});
+  /// Brakes as hard as the motor can; the motion ends as faulted, and those queued behind it are dropped.
+  void halt(Lines& lines, const std::string& why);
+  /// Something has shown that it does not stand where it was thought to; it must be homed.
+  void forget_position();
+  [[nodiscard]] bool is_homing() const { return homing_.has_value(); }
 
   [[nodiscard]] Tick next_act() const override;
   void act(Lines& lines, std::span<const Reading> readings) override;
@@ -101,6 +111,9 @@ class StepperMover final : public Participant {
   void require_redirectable() const;
   std::shared_ptr<MotionRecord> replace_running(Lines& lines, std::string what, Order order);
   void homing_acted(Lines& lines);
+  [[nodiscard]] RampLimits hardest_limits(const Lines& lines) const;
+  void came_to_rest(Lines& lines);
+  [[nodiscard]] OutputPosition commanded_at(Tick now) const;
   void finish(Lines& lines, MotionStatus status, std::string fault = {});
   void stand_at(std::int64_t step);
   void note(Tick at, MotionNote::Kind kind, std::string text) const;
@@ -118,6 +131,9 @@ class StepperMover final : public Participant {
   bool endless_ = false;                     // the running motion has no end
   std::optional<OutputPosition> after_all_;  // where the last queued motion will end, as far as is known
   RampLimits running_limits_;
+  std::string halted_by_;  // why the running motion is being stopped, when a fault did it
+  const Inputs* inputs_ = nullptr;
+  std::function<std::string(const Mechanism&)> obstacle_;
   NoteSink sink_;
 };
 

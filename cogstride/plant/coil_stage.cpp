@@ -33,13 +33,14 @@ std::array<DrivenLine, 4> wired_ends(const Mechanism& mechanism) {
 CoilStage::CoilStage(const Mechanism& mechanism)
     : ends_(wired_ends(mechanism)),
       enable_(std::get<CoilWiring>(mechanism.wiring).enable),
+      supply_voltage_(mechanism.supply.voltage.base()),
       unipolar_(std::holds_alternative<TransistorArray>(mechanism.board)),
       has_enable_(enable_.has_value()) {
   const StepperWinding winding = mechanism.stepper().winding();
   const BoardStage& stage = stage_of(mechanism.board);
   parts_.resistance = (winding.resistance + stage.resistance).base();
   parts_.inductance = winding.inductance.base();
-  parts_.supply_voltage = mechanism.supply.voltage.base();
+  parts_.supply_voltage = supply_voltage_;
   parts_.supply_resistance = mechanism.supply.resistance.base();
   parts_.drop = stage.drop.base();
   parts_.off_time = 20e-6;
@@ -127,7 +128,7 @@ void CoilStage::run(double seconds, double emf_a, double emf_b) {
 }
 
 bool CoilStage::has_settled() const {
-  const double full = (parts_.supply_voltage - parts_.drop) / (parts_.resistance + parts_.supply_resistance);
+  const double full = std::max(0.0, parts_.supply_voltage - parts_.drop) / (parts_.resistance + parts_.supply_resistance);
   const double wanted = std::min(full, limit());
   const auto near = [&](double current, int way) { return std::abs(current - way * wanted) < 0.05 * wanted; };
   const bool enabled = unipolar_ || is_enabled();

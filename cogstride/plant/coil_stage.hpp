@@ -23,6 +23,9 @@ class CoilStage {
   /// @param input  place of the line in hears()
   void set(std::size_t input, bool high);
 
+  /// Its supply goes or comes back.
+  void set_powered(bool powered) { parts_.supply_voltage = powered ? supply_voltage_ : 0.0; }
+
   /// Any coil on.
   [[nodiscard]] bool is_on() const { return is_enabled() && (field_a() != 0 || field_b() != 0); }
   /// Of the field, rad, followed over whole turns; that of the last one where no coil is on.
@@ -52,6 +55,7 @@ class CoilStage {
   std::array<DrivenLine, 4> ends_;  // that really feed A+, A-, B+, B-
   std::optional<DrivenLine> enable_;
   WindingParts parts_;
+  double supply_voltage_;  // V, when it is up
   bool unipolar_;
   bool has_enable_;
   bool enabled_ = false;

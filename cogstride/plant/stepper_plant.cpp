@@ -52,23 +52,29 @@ StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
   }
 
   state_.rotor.angle = setup.start_position * angle_per_base_;
-  const PlaceSwitch* const home = mechanism_.home_switch();
-  if (home != nullptr && !home->is_window) gate_ = *home;
-  if (gate_) {
-    const double blocks = gate_->acts_at.base.to_double();
-    const double clears = gate_->releases_at.base.to_double();
-    const double side = blocks < clears ? 1.0 : -1.0;
-    state_.gate_blocked = side * (setup.start_position - blocks) < 0.0;
-    draw_gate_threshold();
+  const bool on_a_ring =
+      output_kind(mechanism.train) == OutputKind::rotary && !mechanism.limits.travel_from.has_value();
+  for (const Sensor& sensor : mechanism_.sensors) {
+    if (const auto* const contact = std::get_if<PlaceSwitch>(&sensor)) {
+      contacts_.emplace_back(*contact, on_a_ring, setup.seed, setup.clock);
+      state_.contacts.push_back(contacts_.back().settled_at(setup.start_position));
+    } else if (const auto* const encoder = std::get_if<Encoder>(&sensor)) {
+      tracks_.emplace_back(mechanism_, *encoder, setup.seed);
+      state_.tracks.push_back(tracks_.back().settled_at(setup.start_position));
+    }
   }
+  while (next_own_instant() <= 0) (void)take_own_instant();  // what was so at power-up
   retarget();
   kept_ = state_;
 }
 
 std::vector<Level> StepperPlant::drives() const {
-  if (!gate_) return {};
-  const bool high = state_.gate_blocked == (gate_->active == ActiveLevel::high);
-  return {{static_cast<LineId>(gate_->line), high}};
+  std::vector<Level> levels;
+  for (std::size_t i = 0; i < contacts_.size(); ++i)
+    levels.push_back({contacts_[i].line(), state_.contacts[i].level});
+  for (std::size_t i = 0; i < tracks_.size(); ++i)
+    for (const Level& level : tracks_[i].levels(state_.tracks[i])) levels.push_back(level);
+  return levels;
 }
 
 StepperPlant::Stage StepperPlant::stage_of_board(const Mechanism& mechanism, ExactFrequency clock) {
@@ -95,7 +101,7 @@ void StepperPlant::hear(LineId line, bool high) {
 }
 
 bool StepperPlant::is_on() const {
-  return std::visit([](const auto& stage) { return stage.is_on(); }, state_.stage);
+  return state_.powered && std::visit([](const auto& stage) { return stage.is_on(); }, state_.stage);
 }
 
 double StepperPlant::current_a() const {
@@ -202,7 +208,9 @@ void StepperPlant::integrate(double seconds) {
                       detent_ * 2.0 * sine_2 * cosine_2 - steady_ + hard_end_torque();
 
   double speed = state_.rotor.speed;
-  if (speed == 0.0) {
+  if (state_.jammed) {
+    speed = 0.0;
+  } else if (speed == 0.0) {
     const double excess = std::abs(pull) - coulomb_;
     if (excess > 0.0) speed = std::copysign(excess, pull) * seconds / inertia_;
   } else {
@@ -224,55 +232,126 @@ bool StepperPlant::has_settled() const {
           std::abs(state_.rotor.b.current - state_.target_b) < near);
 }
 
-void StepperPlant::draw_gate_threshold() {
-  const PlaceSwitch& gate = *gate_;
-  const double place = (state_.gate_blocked ? gate.releases_at : gate.acts_at).base.to_double();
-  const double spread = gate.noise.base.to_double();
-  const auto source = static_cast<std::uint64_t>(gate.line);
-  state_.gate_threshold = place + spread * normal_noise(setup_.seed, source, state_.gate_edges);
+/// The most that the output is beyond a place where a sensor changes; above 0 one is due.
+double StepperPlant::sensors_beyond() const {
+  double most = -1.0;
+  const double at = position();
+  for (std::size_t i = 0; i < contacts_.size(); ++i)
+    most = std::max(most, contacts_[i].beyond(state_.contacts[i], at));
+  for (std::size_t i = 0; i < tracks_.size(); ++i)
+    most = std::max(most, tracks_[i].beyond(state_.tracks[i], at));
+  return most;
 }
 
-bool StepperPlant::gate_would_change() const {
-  if (!gate_) return false;
-  const bool low_side = gate_->is_low_end();
-  const double beyond = position() - state_.gate_threshold;
-  return state_.gate_blocked == low_side ? beyond > 0.0 : beyond < 0.0;
+/// Changes the sensor that is due. @return its edge; none where its line stays as it is
+std::optional<LineEdge> StepperPlant::change_sensor() {
+  const double at = position();
+  for (std::size_t i = 0; i < contacts_.size(); ++i) {
+    if (contacts_[i].beyond(state_.contacts[i], at) > 0.0)
+      return contacts_[i].change(state_.contacts[i], state_.now);
+  }
+  for (std::size_t i = 0; i < tracks_.size(); ++i) {
+    if (tracks_[i].beyond(state_.tracks[i], at) <= 0.0) continue;
+    tracks_[i].change(state_.tracks[i], at);
+    return tell_due();
+  }
+  return std::nullopt;
 }
 
-LineEdge StepperPlant::change_gate() {
-  state_.gate_blocked = !state_.gate_blocked;
-  ++state_.gate_edges;
-  draw_gate_threshold();
-  const Level level = drives().front();
-  return {state_.now, level.line, level.high};
+/// An edge of an encoder that has happened and was not told yet.
+std::optional<LineEdge> StepperPlant::tell_due() {
+  for (EncoderTrack::State& track : state_.tracks) {
+    if (track.due_count == 0) continue;
+    const Level level = track.due[--track.due_count];
+    return LineEdge{state_.now, level.line, level.high};
+  }
+  return std::nullopt;
+}
+
+/// When something next happens that does not hang on motion: chatter of a contact, an event from outside.
+Tick StepperPlant::next_own_instant() const {
+  Tick soonest = never;
+  for (const ContactPlace::State& contact : state_.contacts)
+    soonest = std::min(soonest, ContactPlace::next_chatter(contact));
+  if (state_.next_event < setup_.events.size())
+    soonest = std::min(soonest, setup_.events[state_.next_event].at);
+  return soonest;
+}
+
+std::optional<LineEdge> StepperPlant::take_own_instant() {
+  for (std::size_t i = 0; i < contacts_.size(); ++i) {
+    if (ContactPlace::next_chatter(state_.contacts[i]) <= state_.now)
+      return contacts_[i].chatter(state_.contacts[i], state_.now);
+  }
+  return take_event(setup_.events[state_.next_event++]);
+}
+
+std::optional<LineEdge> StepperPlant::take_event(const PlantEvent& event) {
+  switch (event.kind) {
+    case PlantEvent::Kind::supply:
+      set_powered(event.on.value_or(true));
+      break;
+    case PlantEvent::Kind::jam:
+      state_.jammed = event.on.value_or(false);
+      state_.rotor.speed = 0.0;
+      state_.settled = false;
+      break;
+    case PlantEvent::Kind::contact:
+      for (std::size_t i = 0; i < contacts_.size(); ++i) {
+        if (contacts_[i].line() == event.line)
+          return contacts_[i].stick(state_.contacts[i], state_.now, event.on);
+      }
+      break;
+  }
+  return std::nullopt;
+}
+
+/// Without its supply a board makes no step and feeds no winding; it comes up as it did the first time.
+void StepperPlant::set_powered(bool powered) {
+  if (state_.powered == powered) return;
+  state_.powered = powered;
+  state_.settled = false;
+  if (auto* const board = std::get_if<StepDirReceiver>(&state_.stage)) board->set_powered(state_.now, powered);
+  if (auto* const coils = std::get_if<CoilStage>(&state_.stage)) coils->set_powered(powered);
+  if (powered) retarget();
 }
 
 std::optional<LineEdge> StepperPlant::advance(Tick until) {
-  while (state_.now < until) {
-    if (state_.settled) {
-      state_.now = until;
-      break;
+  if (const std::optional<LineEdge> edge = tell_due()) return edge;
+  for (;;) {
+    const Tick own = next_own_instant();
+    if (own <= state_.now) {
+      if (const std::optional<LineEdge> edge = take_own_instant()) return edge;
+      continue;
     }
-    const Tick step = std::min(step_ticks_, until - state_.now);
+    if (state_.now >= until) return std::nullopt;
+    if (state_.settled) {
+      state_.now = std::min(until, own);
+      continue;
+    }
+    const Tick step = std::min({step_ticks_, until - state_.now, own - state_.now});
     const double seconds = static_cast<double>(step) / ticks_per_second_;
     const Rotor before = state_.rotor;
+    const double beyond_before = sensors_beyond();
     integrate(seconds);
-    if (gate_would_change()) {
+    const double beyond = sensors_beyond();
+    if (beyond > 0.0) {
       // Located on the straight line between both ends of the step, then run again to that tick.
-      const double way = (state_.rotor.angle - before.angle) / angle_per_base_;
-      const double share = 1.0 - (position() - state_.gate_threshold) / way;
+      const double share = -beyond_before / (beyond - beyond_before);
       const Tick to_edge =
           std::clamp<Tick>(static_cast<Tick>(std::ceil(share * static_cast<double>(step))), 1, step);
       state_.rotor = before;
       state_.now += to_edge;
       integrate(static_cast<double>(to_edge) / ticks_per_second_);
-      return change_gate();
+      if (sensors_beyond() > 0.0) {
+        if (const std::optional<LineEdge> edge = change_sensor()) return edge;
+      }
+      continue;
     }
     state_.now += step;
     if (is_on()) count_slips();
     state_.settled = has_settled();
   }
-  return std::nullopt;
 }
 
 }  // namespace cogstride

@@ -1,5 +1,6 @@
-// A two-phase stepper behind a STEP/DIR board, or behind one that only switches its coils, with what it moves
-// and a light gate.
+// A two-phase stepper behind a STEP/DIR board, or behind one that only switches its coils, with what it moves,
+// its switches
+// and encoders.
 //
 // Torque on the rotor at electrical angle e = p theta + pi/4 (p = full steps / 4 rotor teeth), currents i_a,
 // i_b:
@@ -22,17 +23,29 @@
 #include "cogstride/board/step_dir.hpp"
 #include "cogstride/plant/chopped_winding.hpp"
 #include "cogstride/plant/coil_stage.hpp"
+#include "cogstride/plant/contact.hpp"
+#include "cogstride/plant/encoder_track.hpp"
 #include "cogstride/plant/plant.hpp"
 
 namespace cogstride {
 
 class StepperPlant final : public Plant {
  public:
+  /// What befalls it from outside its lines.
+  struct PlantEvent {
+    enum class Kind : std::uint8_t { supply, contact, jam };
+    Tick at = 0;
+    Kind kind = Kind::supply;
+    std::optional<LineId> line{};   ///< of the contact
+    std::optional<bool> on = true;  ///< supply up; contact stuck acting (or not; nothing: free again); jammed
+  };
+
   struct Setup {
     ExactFrequency clock;
     std::uint64_t seed = 1;
     double start_position = 0.0;  ///< of the output, m or turns
     double coarsest_step = 5e-6;  ///< s, of integration
+    std::vector<PlantEvent> events{};  ///< what befalls it, in the order of time
   };
 
   /// One electrical period that the rotor fell behind or got ahead.
@@ -90,9 +103,11 @@ class StepperPlant final : public Plant {
     double target_a = 0.0;
     double target_b = 0.0;
     Stage stage;
-    bool gate_blocked = false;
-    std::uint64_t gate_edges = 0;
-    double gate_threshold = 0.0;  ///< output position of its next edge
+    std::vector<ContactPlace::State> contacts{};
+    std::vector<EncoderTrack::State> tracks{};
+    std::size_t next_event = 0;  ///< of Setup::events
+    bool powered = true;
+    bool jammed = false;
     bool settled = false;         ///< standing still with its currents on target: nothing to integrate
     bool aligned = false;         ///< the outputs have been on: periods are counted
     std::int64_t period = 0;      ///< electrical periods between field and rotor
@@ -110,13 +125,18 @@ class StepperPlant final : public Plant {
   [[nodiscard]] bool has_settled() const;
   [[nodiscard]] double field_angle() const;
   [[nodiscard]] double electrical_angle() const { return teeth_ * state_.rotor.angle + coupling_angle_; }
-  [[nodiscard]] bool gate_would_change() const;
-  void draw_gate_threshold();
-  LineEdge change_gate();
+  [[nodiscard]] double sensors_beyond() const;
+  std::optional<LineEdge> change_sensor();
+  [[nodiscard]] Tick next_own_instant() const;
+  std::optional<LineEdge> take_own_instant();
+  std::optional<LineEdge> tell_due();
+  std::optional<LineEdge> take_event(const PlantEvent& event);
+  void set_powered(bool powered);
   [[nodiscard]] double hard_end_torque() const;
 
   Mechanism mechanism_;
-  std::optional<PlaceSwitch> gate_{};  ///< the one at an end of the travel that it homes with
+  std::vector<ContactPlace> contacts_{};
+  std::vector<EncoderTrack> tracks_{};
   Setup setup_;
   std::vector<LineId> hears_;
   double ticks_per_second_;

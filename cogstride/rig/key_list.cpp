@@ -237,6 +237,7 @@ void other_sections(SectionList& list) {
     list.part("[hand.NAME]", kind.word, kind.about, hand);
   }
   list.part("[output.NAME]", "", "something that is only switched or faded: a lamp", PlainOutput{});
+  list.part("[stops]", "", "how everything stops", Stops{});
 }
 
 std::vector<KeySection> listed() {
@@ -276,7 +277,7 @@ std::vector<KeySection> key_sections_about(const std::string& word) {
     if (!section.kind.empty()) words.push_back(section.kind);
   }
   for (const char* table : {"controller", "timer", "supply", "part", "mechanism", "motor", "board", "lines",
-                            "load", "limits", "sensor", "homing", "follows", "hand", "output"})
+                            "load", "limits", "sensor", "homing", "follows", "hand", "output", "stops"})
     words.emplace_back(table);
   if (!some.empty()) return some;
   const std::string near = nearest_word(word, words);

@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/mechanism/stops.hpp"
 
 namespace cogstride {
 
@@ -90,6 +91,21 @@ template <>
 struct Words<SlowsBy> {
   static constexpr WordList<SlowsBy, 2> list{
       {{"braking", SlowsBy::braking}, {"coasting", SlowsBy::coasting}}};
+};
+template <>
+struct Words<HomesTo> {
+  static constexpr WordList<HomesTo, 3> list{
+      {{"index", HomesTo::index}, {"low end", HomesTo::low_end}, {"high end", HomesTo::high_end}}};
+};
+template <>
+struct Words<StopBy> {
+  static constexpr WordList<StopBy, 2> list{
+      {{"cut", StopBy::cut}, {"steepest ramp", StopBy::steepest_ramp}}};
+};
+template <>
+struct Words<TurningSense> {
+  static constexpr WordList<TurningSense, 2> list{
+      {{"clockwise", TurningSense::clockwise}, {"counter-clockwise", TurningSense::counter_clockwise}}};
 };
 
 }  // namespace cogstride

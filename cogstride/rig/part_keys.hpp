@@ -425,6 +425,8 @@ void declare(Keys& keys, Limits& limits, std::optional<HardEnds>& hard_ends, con
     keys.key("jerk", limits.jerk, {"of the output", "jerk"});
     keys.key("start_speed", limits.start_speed,
              {"reached and left at once, without a ramp; at most `speed`", "speed", "0"});
+    keys.key("forwards", limits.forwards,
+             {"which way round a position grows, seen from where you stand", "", "clockwise"});
     keys.key("stations", limits.stations,
              {"places evenly spaced over the turn or the travel; number k of N is exact", "", nullptr,
               Sign::any, 2, 1'000'000});
@@ -443,7 +445,13 @@ void declare(Keys& keys, Limits& limits, std::optional<HardEnds>& hard_ends, con
 
 template <class Keys>
 void declare(Keys& keys, Homing& homing) {
-  keys.key("sensor", homing.sensor, {"name of a switch of this mechanism"});
+  keys.key("sensor", homing.sensor, {"name of a switch or an encoder of this mechanism"});
+  keys.key("goes_to", homing.goes_to,
+           {"of an encoder: its index, or the hard end at which it stops counting"});
+  keys.key("then_index_of", homing.then_index_of,
+           {"encoder whose index, the next one beyond the switch, gives the zero"});
+  keys.key("index_at", homing.index_at,
+           {"where that index, or the sensor's, comes", "position", "0", Sign::any});
   keys.key("speed", homing.speed, {"on the way to it; at most `limits.speed`", "speed"});
   keys.key("slow_speed", homing.slow_speed, {"for the edge that counts; at most `speed`", "speed"});
   keys.key("position", homing.position,
@@ -497,6 +505,11 @@ void declare(Keys& keys, Encoder& encoder) {
             0, 100});
   keys.key("counts_backwards", encoder.counts_backwards,
            {"true when it counts down while `lines` says forwards", "", "false"});
+  keys.key("eccentricity", encoder.eccentricity,
+           {"error of place that comes back once a turn of its shaft", "deg", "0", Sign::not_negative});
+  keys.key("line_error", encoder.line_error,
+           {"rms, of the place of single edges", "deg", "0", Sign::not_negative});
+  keys.key("filter", encoder.filter, {"shorter pulses on its lines are taken for disturbances", "us"});
   declare(keys, encoder.feed);
 }
 
@@ -530,6 +543,16 @@ void declare(Keys& keys, HandControl& hand) {
   keys.key("channel", hand.channel, {"analogue input of a knob", "", nullptr, Sign::any, 0, 63});
   keys.key("active", hand.active, {"level of its line when it is pressed", "", "low"});
   declare_contact(keys, hand.contact, hand.bounce, hand.debounce, hand.cuts);
+}
+
+template <class Keys>
+void declare(Keys& keys, Stops& stops) {
+  keys.key("emergency", stops.emergency, {"when an emergency stop is pressed", "", "cut"});
+  keys.key("fault", stops.fault, {"when a board, a supply or a motion fails", "", "steepest ramp"});
+  keys.key("limit_switch", stops.limit_switch,
+           {"when a switch at an end acts outside homing", "", "steepest ramp"});
+  keys.key("interrupt", stops.interrupt, {"when the program is told to end", "", "steepest ramp"});
+  keys.key("end", stops.end, {"when a script ends while something still turns", "", "steepest ramp"});
 }
 
 template <class Keys>

@@ -230,18 +230,41 @@ std::optional<Sensor> read_sensor(const std::string& name, TomlTable table, Outp
   return sensor;
 }
 
-/// Switches by name: what homing can go to.
-std::vector<std::string> switch_names(const std::vector<Sensor>& sensors) {
+/// Switches and encoders by name: what homing can go to.
+std::vector<std::string> homing_sensors(const std::vector<Sensor>& sensors) {
   std::vector<std::string> names;
   for (const Sensor& sensor : sensors)
-    if (std::holds_alternative<PlaceSwitch>(sensor)) names.push_back(name_of(sensor));
+    if (std::holds_alternative<PlaceSwitch>(sensor) || std::holds_alternative<Encoder>(sensor))
+      names.push_back(name_of(sensor));
   return names;
 }
 
+/// What of `homing` an encoder or a switch cannot do.
+void check_homing_sensor(TomlTable& table, const Homing& homing, const std::vector<Sensor>& sensors) {
+  const auto named = [&](const std::string& name) -> const Encoder* {
+    for (const Sensor& sensor : sensors)
+      if (name_of(sensor) == name) return std::get_if<Encoder>(&sensor);
+    return nullptr;
+  };
+  const Encoder* const encoder = named(homing.sensor);
+  if (homing.goes_to && encoder == nullptr)
+    table.error(table.place_of("goes_to"), "goes_to: is for an encoder; a switch has one edge to go to");
+  const bool by_index = encoder != nullptr && homing.goes_to.value_or(HomesTo::index) == HomesTo::index;
+  if (by_index && !encoder->line_index)
+    table.error(table.place_of("sensor"), fmt::format("sensor: {} has no line_index to home to", homing.sensor));
+  if (!homing.then_index_of) return;
+  const Encoder* const next = named(*homing.then_index_of);
+  if (encoder != nullptr || next == nullptr || !next->line_index) {
+    table.error(table.place_of("then_index_of"),
+                "then_index_of: needs a switch as `sensor`, and an encoder with a line_index");
+  }
+}
+
 Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
-                   const std::vector<std::string>& switches) {
+                   const std::vector<Sensor>& sensors) {
+  const std::vector<std::string> names = homing_sensors(sensors);
   Homing homing;
-  homing.position.kind = homing.speed.kind = homing.slow_speed.kind = kind;
+  homing.position.kind = homing.index_at.kind = homing.speed.kind = homing.slow_speed.kind = kind;
   read_keys(table, kind, homing);
   const auto not_over = [&](const char* key, const OutputSpeed& speed, const OutputSpeed& top) {
     if (top.base > Ratio(0) && speed.base > top.base)
@@ -251,10 +274,12 @@ Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
   not_over("speed", homing.speed, limits.speed);
   not_over("slow_speed", homing.slow_speed, homing.speed);
   if (!homing.sensor.empty() &&
-      std::find(switches.begin(), switches.end(), homing.sensor) == switches.end()) {
+      std::find(names.begin(), names.end(), homing.sensor) == names.end()) {
     table.error(table.place_of("sensor"),
                 fmt::format("sensor: found \"{}\"; this mechanism has {}", homing.sensor,
-                            switches.empty() ? "no switch" : fmt::format("{}", fmt::join(switches, ", "))));
+                            names.empty() ? "no switch" : fmt::format("{}", fmt::join(names, ", "))));
+  } else {
+    check_homing_sensor(table, homing, sensors);
   }
   const bool has_travel = limits.travel_from && limits.travel_from->base < limits.travel_to->base;
   if (has_travel &&
@@ -421,10 +446,8 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
     }
   }
   if (auto homing = table.optional_table("homing")) {
-    std::vector<std::string> switches = switch_names(mechanism.sensors);
-    if (sensors_known && motor_known) {
-      mechanism.homing = read_homing(*homing, kind, mechanism.limits, switches);
-    }
+    if (sensors_known && motor_known)
+      mechanism.homing = read_homing(*homing, kind, mechanism.limits, mechanism.sensors);
   }
   if (auto follows = table.optional_table("follows")) {
     Following following;
@@ -513,6 +536,7 @@ Rig read_tables(TomlFile& file, TomlTable root) {
     output.name = name;
     rig.outputs.push_back(std::move(output));
   });
+  if (auto stops = root.optional_table("stops")) rig.stops = read_part<Stops>(*stops);
   root.finish();
   // Where names themselves are wrong, what refers to them says nothing new.
   if (!file.any()) {

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/mechanism/stops.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 
 namespace cogstride {
@@ -18,6 +19,7 @@ struct Rig {
   std::vector<Mechanism> mechanisms{};
   std::vector<HandControl> hands{};
   std::vector<PlainOutput> outputs{};
+  Stops stops{};
   std::map<std::string, SourcePlace>
       places{};  ///< of every key that was read: "mechanism.traverse.board.current"
 };

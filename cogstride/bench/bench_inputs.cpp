@@ -1,0 +1,127 @@
+#include "cogstride/bench/bench_inputs.hpp"
+
+#include <fmt/format.h>
+
+#include "cogstride/mechanism/ticks.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr auto nobody = static_cast<MechanismId>(0xffff);
+
+MechanismId id_of(const StepperMover& mover) {
+  return mover.stream().driver().id();
+}
+
+LineSetup input_line(std::int64_t line, std::string name, MechanismId owner = nobody) {
+  return {static_cast<LineId>(line),  std::move(name), owner, LineSetup::Use::input, false, 0,
+          static_cast<SourceId>(line)};
+}
+
+Tick steady_for(const std::optional<Time>& debounce, const Rig& rig) {
+  return debounce ? ticks_at_least(*debounce, rig.controller.timer_clock) : 0;
+}
+
+}  // namespace
+
+std::vector<LineSetup> input_lines(const Rig& rig, const Movers& movers) {
+  std::vector<LineSetup> lines;
+  for (const Inputs::Input& input : switched_inputs(rig, movers))
+    lines.push_back(input_line(static_cast<std::int64_t>(input.line), input.name));
+  for (const auto& mover : movers) {
+    const Mechanism& mechanism = mover->mechanism();
+    for (const Sensor& sensor : mechanism.sensors) {
+      const auto* const encoder = std::get_if<Encoder>(&sensor);
+      if (encoder == nullptr) continue;
+      const std::string name = mechanism.name + "." + encoder->name;
+      lines.push_back(input_line(encoder->line_a, name + "_a", id_of(*mover)));
+      lines.push_back(input_line(encoder->line_b, name + "_b", id_of(*mover)));
+      if (encoder->line_index) lines.push_back(input_line(*encoder->line_index, name + "_index", id_of(*mover)));
+    }
+  }
+  return lines;
+}
+
+std::vector<Inputs::Input> switched_inputs(const Rig& rig, const Movers& movers) {
+  std::vector<Inputs::Input> inputs;
+  const auto add = [&](std::int64_t line, bool active_high, Tick steady, std::string name) {
+    inputs.push_back({static_cast<LineId>(line), active_high, steady, std::move(name)});
+  };
+  for (const auto& mover : movers) {
+    const Mechanism& mechanism = mover->mechanism();
+    for (const Sensor& sensor : mechanism.sensors) {
+      if (const auto* const place = std::get_if<PlaceSwitch>(&sensor))
+        add(place->line, place->active == ActiveLevel::high, steady_for(place->debounce, rig),
+            mechanism.name + "." + place->name);
+    }
+    if (const auto& fault = mechanism.common.fault)
+      add(fault->number, fault->active == ActiveLevel::high, 0, mechanism.name + ".fault");
+    if (const auto& in_position = mechanism.common.in_position)
+      add(in_position->number, in_position->active == ActiveLevel::high, 0, mechanism.name + ".in_position");
+  }
+  for (const HandControl& hand : rig.hands)
+    if (hand.line) add(*hand.line, hand.active == ActiveLevel::high, steady_for(hand.debounce, rig), hand.name);
+  for (const Supply& supply : rig.supplies)
+    if (supply.up_line) add(*supply.up_line, true, 0, supply.name);
+  return inputs;
+}
+
+std::vector<CounterSetup> encoder_counters(const Rig& rig, const Movers& movers) {
+  std::vector<CounterSetup> counters;
+  for (const auto& mover : movers) {
+    for (const Sensor& sensor : mover->mechanism().sensors) {
+      const auto* const encoder = std::get_if<Encoder>(&sensor);
+      if (encoder == nullptr) continue;
+      CounterSetup counter;
+      counter.source = counter_source(*encoder);
+      counter.edge_source = counter_edge_source(*encoder);
+      counter.line_a = static_cast<LineId>(encoder->line_a);
+      counter.line_b = static_cast<LineId>(encoder->line_b);
+      counter.filter = steady_for(encoder->filter, rig);
+      counters.push_back(counter);
+    }
+  }
+  const std::int64_t most = rig.controller.counters ? rig.controller.counters->count : 0;
+  if (static_cast<std::int64_t>(counters.size()) > most) {
+    throw RangeError(fmt::format("the mechanisms that move have {} encoders, and the controller {} quadrature "
+                                 "counters (controller.counters)",
+                                 counters.size(), most));
+  }
+  return counters;
+}
+
+std::vector<Guard::Watched> watched_inputs(const Rig& rig, const Movers& movers) {
+  std::vector<Guard::Watched> watched;
+  const auto add = [&](Trip::Cause cause, std::int64_t line, bool when, std::optional<MechanismId> mechanism,
+                       std::string what) {
+    watched.push_back({{cause, mechanism, std::move(what)}, static_cast<LineId>(line), when});
+  };
+  for (const HandControl& hand : rig.hands) {
+    if (hand.kind == HandControl::Kind::stop && hand.line)
+      add(Trip::Cause::emergency_stop, *hand.line, true, {},
+          fmt::format("the emergency stop {} (line {}) is pressed", hand.name, *hand.line));
+  }
+  for (const Supply& supply : rig.supplies) {
+    if (!supply.up_line) continue;
+    for (const auto& mover : movers) {
+      if (mover->mechanism().supply.name != supply.name) continue;
+      add(Trip::Cause::supply_lost, *supply.up_line, false, id_of(*mover),
+          fmt::format("the supply {} is not up (line {} is low)", supply.name, *supply.up_line));
+    }
+  }
+  for (const auto& mover : movers) {
+    const Mechanism& mechanism = mover->mechanism();
+    if (const auto& fault = mechanism.common.fault)
+      add(Trip::Cause::board_fault, fault->number, true, id_of(*mover),
+          fmt::format("the board of {} reports a fault (line {})", mechanism.name, fault->number));
+    for (const Sensor& sensor : mechanism.sensors) {
+      const auto* const place = std::get_if<PlaceSwitch>(&sensor);
+      if (place != nullptr && !place->is_window)
+        add(Trip::Cause::limit_switch, place->line, true, id_of(*mover),
+            fmt::format("the switch {} of {} (line {}) acts", place->name, mechanism.name, place->line));
+    }
+  }
+  return watched;
+}
+
+}  // namespace cogstride

@@ -1,0 +1,22 @@
+// The input lines of a rig, as a bench opens, reads and guards them.
+#pragma once
+
+#include "cogstride/motion/guard.hpp"
+#include "cogstride/motion/stepper_mover.hpp"
+#include "cogstride/rig/rig.hpp"
+
+namespace cogstride {
+
+using Movers = std::vector<std::unique_ptr<StepperMover>>;
+
+/// Every line that comes back: switches of the movers' mechanisms, their encoders, what their boards say,
+/// hand controls, supplies.
+[[nodiscard]] std::vector<LineSetup> input_lines(const Rig& rig, const Movers& movers);
+/// Those that are on or off, with the names that scripts have for them: "traverse.far", "pedal", "main".
+[[nodiscard]] std::vector<Inputs::Input> switched_inputs(const Rig& rig, const Movers& movers);
+/// Counters for the encoders. @throws RangeError when the controller has too few
+[[nodiscard]] std::vector<CounterSetup> encoder_counters(const Rig& rig, const Movers& movers);
+/// What must stop motion.
+[[nodiscard]] std::vector<Guard::Watched> watched_inputs(const Rig& rig, const Movers& movers);
+
+}  // namespace cogstride

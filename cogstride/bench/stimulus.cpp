@@ -1,0 +1,204 @@
+#include "cogstride/bench/stimulus.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/lines/noise.hpp"
+#include "cogstride/quantity/text.hpp"
+
+namespace cogstride {
+namespace {
+
+using PlantEvent = StepperPlant::PlantEvent;
+
+class WorldMaker {
+ public:
+  WorldMaker(const Rig& rig, const Rig& real) : rig_(rig), real_(real) {
+    for (const HandControl& hand : real.hands)
+      if (hand.line) add_line(*hand.line, hand.active != ActiveLevel::high);
+    for (const Supply& supply : real.supplies)
+      if (supply.up_line) add_line(*supply.up_line, true);
+    for (const Mechanism& mechanism : real.mechanisms) {
+      if (!mechanism.is_movable_stepper()) continue;
+      if (const auto& fault = mechanism.common.fault) add_line(fault->number, fault->active != ActiveLevel::high);
+      if (const auto& in = mechanism.common.in_position) add_line(in->number, in->active == ActiveLevel::high);
+    }
+  }
+
+  void take(const Stimulus& stimulus) {
+    const Tick at = (stimulus.at.base() * rig_.controller.timer_clock.base()).rounded();
+    if (const auto* const hand = named(real_.hands, stimulus.what); hand != nullptr && hand->line) {
+      press(*hand, at, required(stimulus));
+    } else if (const Supply* const supply = find_supply(real_, stimulus.what)) {
+      switch_supply(*supply, at, required(stimulus));
+    } else if (!take_of_mechanism(stimulus, at)) {
+      std::vector<std::string> names;
+      for (const HandControl& control : real_.hands)
+        if (control.line) names.push_back(control.name);
+      for (const Supply& other : real_.supplies) names.push_back(other.name);
+      for (const Mechanism& mechanism : real_.mechanisms) {
+        if (!mechanism.is_movable_stepper()) continue;
+        for (const Sensor& sensor : mechanism.sensors)
+          if (std::holds_alternative<PlaceSwitch>(sensor)) names.push_back(mechanism.name + "." + name_of(sensor));
+        if (mechanism.common.fault) names.push_back(mechanism.name + ".fault");
+        names.push_back(mechanism.name + ".jam");
+      }
+      const std::string near = nearest_word(stimulus.what, names);
+      throw RangeError(fmt::format("nothing called '{}' happens to this rig{}; there are: {}", stimulus.what,
+                                   near.empty() ? "" : fmt::format(", did you mean {}?", near),
+                                   fmt::join(names, ", ")));
+    }
+  }
+
+  WorldEvents made() {
+    for (auto& [name, events] : world_.by_mechanism)
+      std::stable_sort(events.begin(), events.end(),
+                       [](const PlantEvent& a, const PlantEvent& b) { return a.at < b.at; });
+    return std::move(world_);
+  }
+
+ private:
+  template <class Part>
+  static const Part* named(const std::vector<Part>& parts, const std::string& name) {
+    const auto found = std::find_if(parts.begin(), parts.end(), [&](const Part& part) { return part.name == name; });
+    return found == parts.end() ? nullptr : &*found;
+  }
+
+  static bool required(const Stimulus& stimulus) {
+    if (stimulus.on) return *stimulus.on;
+    throw RangeError(fmt::format("{} is on or off; only a switch of a mechanism can be free", stimulus.what));
+  }
+
+  void add_line(std::int64_t line, bool high) { world_.levels.push_back({static_cast<LineId>(line), high}); }
+
+  void press(const HandControl& hand, Tick at, bool on) {
+    const auto line = static_cast<LineId>(*hand.line);
+    const bool level = on == (hand.active == ActiveLevel::high);
+    world_.changes.push_back({at, line, level});
+    if (hand.bounce) {
+      const double lasts = hand.bounce->base() * rig_.controller.timer_clock.base().to_double();
+      const std::uint64_t key = 0x30000u + static_cast<std::uint64_t>(*hand.line);
+      Tick chatter[4];
+      for (std::uint64_t i = 0; i < 4; ++i)
+        chatter[i] = at + 1 + static_cast<Tick>(lasts * even_noise(key, static_cast<std::uint64_t>(at), i));
+      std::sort(std::begin(chatter), std::end(chatter));
+      for (int i = 0; i < 4; ++i) world_.changes.push_back({chatter[i], line, (i % 2 == 0) != level});
+    }
+    for (const std::string& name : hand.cuts)
+      if (const Supply* const supply = find_supply(real_, name)) switch_supply(*supply, at, !on);
+  }
+
+  void switch_supply(const Supply& supply, Tick at, bool on) {
+    if (supply.up_line) world_.changes.push_back({at, static_cast<LineId>(*supply.up_line), on});
+    for (const Mechanism& mechanism : real_.mechanisms)
+      if (mechanism.supply.name == supply.name)
+        world_.by_mechanism[mechanism.name].push_back({at, PlantEvent::Kind::supply, {}, on});
+  }
+
+  bool take_of_mechanism(const Stimulus& stimulus, Tick at) {
+    const std::size_t dot = stimulus.what.find('.');
+    if (dot == std::string::npos) return false;
+    const Mechanism* const mechanism = named(real_.mechanisms, stimulus.what.substr(0, dot));
+    if (mechanism == nullptr || !mechanism->is_movable_stepper()) return false;
+    const std::string part = stimulus.what.substr(dot + 1);
+    std::vector<PlantEvent>& events = world_.by_mechanism[mechanism->name];
+    for (const Sensor& sensor : mechanism->sensors) {
+      const auto* const place = std::get_if<PlaceSwitch>(&sensor);
+      if (place == nullptr || place->name != part) continue;
+      events.push_back({at, PlantEvent::Kind::contact, static_cast<LineId>(place->line), stimulus.on});
+      return true;
+    }
+    if (part == "jam") {
+      events.push_back({at, PlantEvent::Kind::jam, {}, required(stimulus)});
+      return true;
+    }
+    if (part == "fault" && mechanism->common.fault) {
+      const SensedLine& fault = *mechanism->common.fault;
+      world_.changes.push_back({at, static_cast<LineId>(fault.number),
+                                required(stimulus) == (fault.active == ActiveLevel::high)});
+      return true;
+    }
+    return false;
+  }
+
+  const Rig& rig_;
+  const Rig& real_;
+  WorldEvents world_;
+};
+
+std::vector<std::pair<std::string, std::size_t>> words_of(std::string_view line) {
+  std::vector<std::pair<std::string, std::size_t>> words;
+  std::size_t at = 0;
+  const auto is_blank = [](char c) { return c == ' ' || c == '\t' || c == '\r'; };
+  while (at < line.size() && line[at] != '#') {
+    const std::size_t start = at;
+    while (at < line.size() && line[at] != '#' && !is_blank(line[at])) ++at;
+    if (at > start) words.emplace_back(line.substr(start, at - start), start + 1);
+    if (at < line.size() && line[at] != '#') ++at;
+  }
+  return words;
+}
+
+Stimulus parse_stimulus(const std::vector<std::pair<std::string, std::size_t>>& words) {
+  constexpr const char* form = "write 'at TIME NAME on' (or off, or free)";
+  std::vector<std::string> texts;
+  for (const auto& [text, column] : words) texts.push_back(text);
+  if (texts.size() == 5) {  // "at 3 s pedal on"
+    texts[1] += " " + texts[2];
+    texts.erase(texts.begin() + 2);
+  }
+  if (texts.size() != 4 || texts[0] != "at") throw RangeError(form);
+  Stimulus stimulus;
+  stimulus.at = parse_quantity<ExactTime>(texts[1]);
+  if (stimulus.at < ExactTime()) throw RangeError(fmt::format("'{}' is before the start", texts[1]));
+  if (ExactTime(3660, Unit<dimensions::Time>{86'400}) < stimulus.at)
+    throw RangeError(fmt::format("'{}' is more than ten years", texts[1]));
+  stimulus.what = texts[2];
+  if (texts[3] == "on") {
+    stimulus.on = true;
+  } else if (texts[3] == "off") {
+    stimulus.on = false;
+  } else if (texts[3] == "free") {
+    stimulus.on = std::nullopt;
+  } else {
+    throw RangeError(fmt::format("found '{}'; expected on, off or free", texts[3]));
+  }
+  return stimulus;
+}
+
+}  // namespace
+
+WorldEvents world_events(const Rig& rig, const Rig& real, const std::vector<Stimulus>& stimuli) {
+  WorldMaker maker(rig, real);
+  for (const Stimulus& stimulus : stimuli) maker.take(stimulus);
+  return maker.made();
+}
+
+std::vector<Stimulus> parse_stimuli(std::string_view text, const std::string& name, const Rig& rig) {
+  std::vector<Stimulus> stimuli;
+  std::vector<Diagnostic> wrong;
+  for (std::size_t number = 1; !text.empty(); ++number) {
+    const std::size_t end = text.find('\n');
+    const std::string_view line = text.substr(0, end);
+    text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
+    const auto words = words_of(line);
+    if (words.empty()) continue;
+    try {
+      stimuli.push_back(parse_stimulus(words));
+      (void)world_events(rig, rig, {stimuli.back()});
+    } catch (const Error& error) {
+      wrong.push_back({{name, number, words.front().second}, error.what(), fmt::format("    {}", line)});
+    }
+  }
+  if (!wrong.empty()) throw InputError(std::move(wrong));
+  return stimuli;
+}
+
+std::vector<Stimulus> read_stimuli(const std::string& path, const Rig& rig) {
+  return parse_stimuli(read_text_file(path), path, rig);
+}
+
+}  // namespace cogstride

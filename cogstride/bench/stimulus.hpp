@@ -1,0 +1,49 @@
+// What happens to a simulated bench from outside: a pedal is pressed, a supply comes late, a switch sticks.
+//
+//   SimulatedBench bench{rig, {.stimuli = {{.at = 3_s, .what = "pedal", .on = true}}}};
+//
+// Names: a hand control ("pedal"), a supply ("main"), a switch of a mechanism ("traverse.gate": from then on
+// it acts, or does not, wherever the output is; without `on` it is free again), the fault line of its board
+// ("traverse.fault"), and "traverse.jam": its shaft is held fast.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "cogstride/plant/stepper_plant.hpp"
+#include "cogstride/rig/rig.hpp"
+
+namespace cogstride {
+
+struct Stimulus {
+  ExactTime at{};
+  std::string what{};
+  std::optional<bool> on = true;
+};
+
+/// Stimuli as the plants of a bench meet them.
+struct WorldEvents {
+  std::vector<Level> levels;      ///< of all lines that hands, supplies and boards drive, at power-up
+  std::vector<LineEdge> changes;  ///< of those lines
+  std::map<std::string, std::vector<StepperPlant::PlantEvent>> by_mechanism;
+
+  [[nodiscard]] std::vector<StepperPlant::PlantEvent> of_mechanism(const std::string& name) const {
+    const auto found = by_mechanism.find(name);
+    return found == by_mechanism.end() ? std::vector<StepperPlant::PlantEvent>{} : found->second;
+  }
+};
+
+/// @param rig  whose lines the controller has opened
+/// @param real  how the world is
+/// @throws RangeError when a name means nothing, with those that do
+[[nodiscard]] WorldEvents world_events(const Rig& rig, const Rig& real, const std::vector<Stimulus>& stimuli);
+
+/// Reads a stimulus file: one `at TIME NAME on`, `off` or `free` a line; `#` begins a comment.
+/// @throws InputError with everything that is wrong, Error when the file cannot be read
+[[nodiscard]] std::vector<Stimulus> read_stimuli(const std::string& path, const Rig& rig);
+[[nodiscard]] std::vector<Stimulus> parse_stimuli(std::string_view text, const std::string& name, const Rig& rig);
+
+}  // namespace cogstride

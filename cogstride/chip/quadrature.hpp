@@ -1,0 +1,97 @@
+// Decoding the two tracks of an incremental encoder: counts of 1, 2 or 4 edges a line, and what cannot be.
+//
+//   quarter     0  1  2  3      forwards, A leads B
+//   A           0  1  1  0
+//   B           0  0  1  1
+//
+// With fewer than four edges a line the same edge counts up and down, so that going to and fro over it never
+// drifts. Both tracks changing at once is no quarter further but two, either way: such a transition is
+// counted as illegal, and the count left as it is.
+//
+// Plain C++14 with integers alone: it also runs on a microcontroller.
+#pragma once
+
+#include <stdint.h>
+
+#include "cogstride/chip/tick.hpp"
+
+namespace cogstride {
+namespace chip {
+
+class QuadratureDecoder {
+ public:
+  /// @param edges  of a line that count: 1, 2 or 4
+  explicit constexpr QuadratureDecoder(uint8_t edges = 4) : edges_(edges) {}
+
+  /// The levels at the start: nothing is counted.
+  constexpr void begin(bool a, bool b) { quarter_ = quarter_of(a, b); }
+
+  /// Takes the levels as they are now. @return -1, 0 or +1, what was counted
+  constexpr int8_t take(bool a, bool b) {
+    const uint8_t quarter = quarter_of(a, b);
+    const uint8_t way = (quarter - quarter_) & 3u;
+    const uint8_t before = quarter_;
+    quarter_ = quarter;
+    if (way == 0) return 0;
+    if (way == 2) {
+      ++illegal_;
+      return 0;
+    }
+    // The boundary that was crossed, named by the quarter above it.
+    const uint8_t boundary = way == 1 ? quarter : before;
+    const bool counts = edges_ == 4 || (edges_ == 2 && (boundary & 1u) == 1) || (edges_ == 1 && boundary == 1);
+    if (!counts) return 0;
+    const int8_t step = way == 1 ? 1 : -1;
+    count_ += step;
+    return step;
+  }
+
+  constexpr int64_t count() const { return count_; }
+  constexpr uint32_t illegal() const { return illegal_; }
+
+ private:
+  static constexpr uint8_t quarter_of(bool a, bool b) {
+    return static_cast<uint8_t>(a ? (b ? 2 : 1) : (b ? 3 : 0));
+  }
+
+  int64_t count_ = 0;
+  uint32_t illegal_ = 0;
+  uint8_t edges_;
+  uint8_t quarter_ = 0;
+};
+
+/// A line whose level counts only once it has stood for some ticks: shorter pulses leave nothing behind.
+class GlitchFilter {
+ public:
+  explicit constexpr GlitchFilter(Tick stands_for = 0) : stands_for_(stands_for) {}
+
+  constexpr void begin(bool level) {
+    level_ = level;
+    raw_ = level;
+  }
+  /// The line changed to `level` at `at`; settle() first.
+  constexpr void change(bool level, Tick at) {
+    raw_ = level;
+    since_ = at;
+  }
+  /// A change that has stood long enough by `now` counts. @return whether one did
+  constexpr bool settle(Tick now) {
+    if (raw_ == level_ || now - since_ < stands_for_) return false;
+    level_ = raw_;
+    return true;
+  }
+  constexpr bool level() const { return level_; }
+  /// When the change that is waiting will count, or did.
+  constexpr Tick counts_at() const { return since_ + stands_for_; }
+  constexpr bool is_waiting() const { return raw_ != level_; }
+
+ private:
+  Tick stands_for_;
+  Tick since_ = 0;
+  bool level_ = false;
+  bool raw_ = false;
+};
+
+}  // namespace chip
+}  // namespace cogstride
+

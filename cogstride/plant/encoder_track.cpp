@@ -1,0 +1,83 @@
+#include "cogstride/plant/encoder_track.hpp"
+
+#include <cmath>
+
+#include "cogstride/lines/noise.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr bool a_high(std::int64_t quarter) {
+  return (quarter & 3) == 1 || (quarter & 3) == 2;
+}
+constexpr bool b_high(std::int64_t quarter) {
+  return (quarter & 3) == 2 || (quarter & 3) == 3;
+}
+
+}  // namespace
+
+EncoderTrack::EncoderTrack(const Mechanism& mechanism, const Encoder& encoder, std::uint64_t seed)
+    : a_(static_cast<LineId>(encoder.line_a)),
+      b_(static_cast<LineId>(encoder.line_b)),
+      counts_per_base_(counts_per_base(mechanism, encoder).to_double()),
+      counts_a_turn_(4 * encoder.lines_a_turn),
+      eccentricity_(encoder.eccentricity.in(units::turn) * static_cast<double>(counts_a_turn_)),
+      spread_(encoder.line_error.in(units::turn) * static_cast<double>(counts_a_turn_)),
+      seed_(seed) {
+  if (encoder.line_index) index_ = static_cast<LineId>(*encoder.line_index);
+}
+
+double EncoderTrack::boundary(std::int64_t number) const {
+  if (eccentricity_ == 0.0 && spread_ == 0.0) return static_cast<double>(number);
+  const std::int64_t on_disc = ((number % counts_a_turn_) + counts_a_turn_) % counts_a_turn_;
+  const double turn = static_cast<double>(on_disc) / static_cast<double>(counts_a_turn_);
+  const auto source = 0x20000u + static_cast<std::uint64_t>(a_);
+  return static_cast<double>(number) + eccentricity_ * std::sin(2.0 * pi * turn) +
+         spread_ * normal_noise(seed_, source, static_cast<std::uint64_t>(on_disc));
+}
+
+void EncoderTrack::take_bounds(State& state) const {
+  state.lower = boundary(state.quarter);
+  state.upper = boundary(state.quarter + 1);
+}
+
+EncoderTrack::State EncoderTrack::settled_at(double position) const {
+  State state;
+  state.quarter = static_cast<std::int64_t>(std::floor(position * counts_per_base_));
+  take_bounds(state);
+  while (beyond(state, position) > 0.0) change(state, position);
+  state.due_count = 0;
+  return state;
+}
+
+double EncoderTrack::beyond(const State& state, double position) const {
+  const double counts = position * counts_per_base_;
+  return std::max(counts - state.upper, state.lower - counts);
+}
+
+bool EncoderTrack::index_at(std::int64_t quarter) const {
+  return quarter % counts_a_turn_ == 0;
+}
+
+void EncoderTrack::change(State& state, double position) const {
+  const std::int64_t before = state.quarter;
+  state.quarter += position * counts_per_base_ > state.upper ? 1 : -1;
+  take_bounds(state);
+  // The edges are taken from the end: a track first, the index after it.
+  state.due_count = 0;
+  if (index_ && index_at(before) != index_at(state.quarter))
+    state.due[state.due_count++] = {*index_, index_at(state.quarter)};
+  if (a_high(before) != a_high(state.quarter)) {
+    state.due[state.due_count++] = {a_, a_high(state.quarter)};
+  } else {
+    state.due[state.due_count++] = {b_, b_high(state.quarter)};
+  }
+}
+
+std::vector<Level> EncoderTrack::levels(const State& state) const {
+  std::vector<Level> levels{{a_, a_high(state.quarter)}, {b_, b_high(state.quarter)}};
+  if (index_) levels.push_back({*index_, index_at(state.quarter)});
+  return levels;
+}
+
+}  // namespace cogstride

@@ -1,0 +1,53 @@
+// The two tracks and the index of an incremental encoder on the simulated bench, as edges on their lines.
+//
+// Quarter q (a quarter of a line) lies between boundary q and q + 1, in counts of the ideal disc. Where a
+// boundary really lies:
+//
+//   k + E sin(2 pi k / counts) + S n_k        E once a turn (a disc off its centre), S rms of single lines,
+//
+// both in counts; n_k is drawn for each boundary of the disc, so every turn meets the same errors again.
+#pragma once
+
+#include <array>
+#include <optional>
+
+#include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/plant/plant.hpp"
+
+namespace cogstride {
+
+class EncoderTrack {
+ public:
+  EncoderTrack(const Mechanism& mechanism, const Encoder& encoder, std::uint64_t seed);
+
+  struct State {
+    std::int64_t quarter = 0;
+    double lower = 0.0;  ///< its boundaries, counts
+    double upper = 1.0;
+    std::array<Level, 2> due{};  ///< edges of the last change that have not been told yet
+    std::size_t due_count = 0;
+  };
+
+  [[nodiscard]] State settled_at(double position) const;
+  /// Counts by which the disc is beyond the next boundary either way; above 0 an edge is due.
+  [[nodiscard]] double beyond(const State& state, double position) const;
+  /// Goes on by a quarter, the way that `position` says; its edges are due.
+  void change(State& state, double position) const;
+  [[nodiscard]] std::vector<Level> levels(const State& state) const;
+
+ private:
+  [[nodiscard]] double boundary(std::int64_t number) const;
+  [[nodiscard]] bool index_at(std::int64_t quarter) const;
+  void take_bounds(State& state) const;
+
+  LineId a_;
+  LineId b_;
+  std::optional<LineId> index_{};
+  double counts_per_base_;
+  std::int64_t counts_a_turn_;
+  double eccentricity_;  // counts
+  double spread_;        // counts, rms
+  std::uint64_t seed_;
+};
+
+}  // namespace cogstride
