@@ -1,11 +1,15 @@
 #include "cogstride/bench/bench.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
 
 namespace cogstride {
+namespace {
+constexpr std::size_t first_output_group = 0x100;
+}
 
 void Motion::wait() {
   const std::string fault = result();
@@ -39,8 +43,33 @@ std::optional<OutputPosition> MechanismHandle::position() const {
   return mover_->position(bench_->lines().now());
 }
 
-Motion MechanismHandle::run(const SpeedOrder& order) {
-  return {*bench_, *mover_, mover_->run(order)};
+Motion MechanismHandle::spin(const SpeedOrder& order) {
+  return {*bench_, *mover_, mover_->spin(order)};
+}
+
+Motion MechanismHandle::turn(const TurnOrder& order) {
+  return {*bench_, *mover_, mover_->turn(order)};
+}
+
+Motion MechanismHandle::faster(OutputSpeed by) {
+  return {*bench_, *mover_, mover_->change_speed(bench_->lines(), by)};
+}
+
+Motion MechanismHandle::slower(OutputSpeed by) {
+  return faster({by.kind, -by.base});
+}
+
+Motion MechanismHandle::reverse() {
+  return {*bench_, *mover_, mover_->reverse(bench_->lines())};
+}
+
+void MechanismHandle::stop(Braking how) {
+  mover_->stop(bench_->lines(), how);
+  bench_->run_until([this] { return mover_->is_idle(); });
+}
+
+void MechanismHandle::hold() {
+  mover_->hold(bench_->lines());
 }
 
 Motion MechanismHandle::redirect(const MoveOrder& order) {
@@ -60,6 +89,10 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
     if (!mechanism.is_movable_stepper()) continue;
     const auto id = static_cast<MechanismId>(movers_.size());
     movers_.push_back(std::make_unique<StepperMover>(mechanism, id, rig_.controller));
+  }
+  for (const PlainOutput& output : rig_.outputs) {
+    const auto group = static_cast<PwmGroup>(first_output_group + outputs_.size());
+    outputs_.push_back(std::make_unique<OutputSwitch>(output, group, rig_.controller.timer_clock));
   }
   inputs_ = std::make_unique<Inputs>(switched_inputs(rig_, movers_));
   guard_ = std::make_unique<Guard>(*inputs_, watched_inputs(rig_, movers_));
@@ -89,6 +122,47 @@ MechanismHandle Bench::mechanism(const std::string& name) {
   return {*this, mover(name)};
 }
 
+void OutputHandle::on() {
+  output_->set(bench_->lines(), true);
+}
+
+void OutputHandle::off() {
+  output_->set(bench_->lines(), false);
+}
+
+void OutputHandle::fade(double share, Time lasts) {
+  output_->fade(bench_->lines(), share, bench_->ticks(lasts));
+}
+
+OutputHandle Bench::output(const std::string& name) {
+  std::vector<std::string> names;
+  for (const auto& output : outputs_) {
+    if (output->output().name == name) return {*this, *output};
+    names.push_back(output->output().name);
+  }
+  throw RangeError(
+      fmt::format("'{}' is not an output of this rig; it has: {}", name, fmt::join(names, ", ")));
+}
+
+Stage Bench::stage() {
+  Stage stage;
+  for (const Mechanism& mechanism : rig_.mechanisms)
+    stage.movers.push_back(mechanism.is_movable_stepper() ? &mover(mechanism.name) : nullptr);
+  for (const auto& output : outputs_) stage.outputs.push_back(output.get());
+  stage.inputs = inputs_.get();
+  stage.clock = rig_.controller.timer_clock;
+  return stage;
+}
+
+void Bench::come_to_rest() {
+  if (rig_.stops.end == StopBy::cut) {
+    stop();
+    return;
+  }
+  for (const auto& mover : movers_) mover->stop(lines(), Braking::hardest);
+  wait_for_all();
+}
+
 std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders) {
   std::vector<StepperMover*> movers;
   for (const auto& [name, order] : orders) {
@@ -114,6 +188,7 @@ RunLoop& Bench::loop() {
     loop_->add(*inputs_);
     loop_->add(*guard_);
     for (const auto& mover : movers_) loop_->add(*mover);
+    for (const auto& output : outputs_) loop_->add(*output);
   }
   return *loop_;
 }
@@ -160,6 +235,7 @@ void Bench::stop(StopBy how, const std::string& why) {
     lines().cut();
     inputs_->read_again();
     for (const auto& mover : movers_) mover->lines_were_cut(lines(), why);
+    for (const auto& output : outputs_) output->lines_were_cut();
   } else {
     for (const auto& mover : movers_) mover->halt(lines(), why);
   }
@@ -191,7 +267,8 @@ void Bench::tripped(Lines&, const Trip& trip) {
   }
   stop(how, why);
   stopped(lines().now(), {trip.cause, trip.mechanism, why});
-  if (trip.mechanism && trip.cause != Trip::Cause::motion_failed) movers_[static_cast<std::size_t>(*trip.mechanism)]->forget_position();
+  if (trip.mechanism && trip.cause != Trip::Cause::motion_failed)
+    movers_[static_cast<std::size_t>(*trip.mechanism)]->forget_position();
   if (fault_listener_) fault_listener_(why);
 }
 

@@ -18,6 +18,7 @@
 
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/run_loop.hpp"
+#include "cogstride/motion/stage.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
 #include "cogstride/rig/rig.hpp"
 
@@ -63,14 +64,26 @@ class MechanismHandle {
   Motion home();
   /// @throws RangeError when the move is refused; nothing is queued then.
   Motion move(const MoveOrder& order);
-  /// Goes on at a speed: to the end of the travel, or without end where there is none.
+  /// Goes at a speed: for a time, for a way, or on until the end of the travel, or without end where there is
+  /// none.
   /// @throws RangeError when it is refused
-  Motion run(const SpeedOrder& order);
+  Motion spin(const SpeedOrder& order);
+  /// To an angle or a station, the short way or a way that is said. @throws RangeError when it is refused
+  Motion turn(const TurnOrder& order);
   /// In mid-motion, from the state it is in: a new target, speed or limits for the motion that is on. The
   /// Motion handed out for it before ends as cancelled. @throws RangeError when it is refused; the motion
   /// then goes on
   Motion redirect(const MoveOrder& order);
   Motion redirect(const SpeedOrder& order);
+  /// The spin that is on goes so much faster or slower, or the other way round. The Motion handed out for it
+  /// before ends as cancelled. @throws RangeError when none is on, or nothing of the speed is left
+  Motion faster(OutputSpeed by);
+  Motion slower(OutputSpeed by);
+  Motion reverse();
+  /// Brakes what is on, takes back all that is queued, and waits until it stands.
+  void stop(Braking how = Braking::on_a_ramp);
+  /// Outputs on: the motor holds where it stands. @throws RangeError when something stands in the way
+  void hold();
   /// Outputs off: detent and friction alone hold it until the next motion. @throws RangeError while it moves
   void release();
   /// The commanded position: exact; nothing before homing.
@@ -83,6 +96,23 @@ class MechanismHandle {
 
   Bench* bench_;
   StepperMover* mover_;
+};
+
+/// A plain output on a bench.
+class OutputHandle {
+ public:
+  void on();
+  void off();
+  /// To a share of full duty, 0 to 1, evenly in that time; the bench goes on meanwhile.
+  /// @throws RangeError when it is only switched, or the share is none
+  void fade(double share, Time lasts);
+
+ private:
+  friend class Bench;
+  OutputHandle(Bench& bench, OutputSwitch& output) : bench_(&bench), output_(&output) {}
+
+  Bench* bench_;
+  OutputSwitch* output_;
 };
 
 class Bench {
@@ -100,6 +130,13 @@ class Bench {
   /// @throws RangeError when one is refused or a mechanism is named twice; nothing is queued then
   std::vector<Motion> move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders);
 
+  /// A plain output: a lamp. @throws RangeError when the rig has none of that name
+  [[nodiscard]] OutputHandle output(const std::string& name);
+  /// What a script has to do with here.
+  [[nodiscard]] Stage stage();
+  /// At the end: what still turns is stopped as the rig says (`stops.end`), and stands when this returns.
+  void come_to_rest();
+
   /// Time on the bench since it was opened.
   [[nodiscard]] Time now() const;
   /// Lets the bench run for a time: for a maker with a loop of their own.
@@ -113,8 +150,8 @@ class Bench {
   /// Stops everything in one of the two ways that a rig knows, and says why; motions that had not ended are
   /// faulted, and nothing is queued any more.
   void stop(StopBy how, const std::string& why);
-  /// Told of every fault: an emergency stop, a limit switch, a board, a supply, a motion that failed. What had
-  /// to be stopped is being stopped by then, as the rig says.
+  /// Told of every fault: an emergency stop, a limit switch, a board, a supply, a motion that failed. What
+  /// had to be stopped is being stopped by then, as the rig says.
   void on_fault(std::function<void(const std::string&)> listener) { fault_listener_ = std::move(listener); }
   /// What the input lines say: switches, hand controls, supplies.
   [[nodiscard]] const Inputs& inputs() const { return *inputs_; }
@@ -133,18 +170,21 @@ class Bench {
   /// Told of all notes of motions, and of what stopped the bench.
   virtual void noted(const MotionNote&) {}
   virtual void stopped(Tick, const Trip&) {}
+  [[nodiscard]] const std::vector<std::unique_ptr<OutputSwitch>>& outputs() const { return outputs_; }
   [[nodiscard]] RunLoop& loop();
   [[nodiscard]] Tick ticks(Time span) const;
 
  private:
   friend class Motion;
   friend class MechanismHandle;
+  friend class OutputHandle;
   void tripped(Lines& lines, const Trip& trip);
   /// Lets the loop run until then, and until what has failed by then has been told.
   void run_until(const std::function<bool()>& finished);
 
   Rig rig_;
   Movers movers_;
+  std::vector<std::unique_ptr<OutputSwitch>> outputs_;
   std::unique_ptr<Inputs> inputs_;
   std::unique_ptr<Guard> guard_;
   std::function<void(const std::string&)> fault_listener_;

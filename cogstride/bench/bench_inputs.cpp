@@ -36,7 +36,8 @@ std::vector<LineSetup> input_lines(const Rig& rig, const Movers& movers) {
       const std::string name = mechanism.name + "." + encoder->name;
       lines.push_back(input_line(encoder->line_a, name + "_a", id_of(*mover)));
       lines.push_back(input_line(encoder->line_b, name + "_b", id_of(*mover)));
-      if (encoder->line_index) lines.push_back(input_line(*encoder->line_index, name + "_index", id_of(*mover)));
+      if (encoder->line_index)
+        lines.push_back(input_line(*encoder->line_index, name + "_index", id_of(*mover)));
     }
   }
   return lines;
@@ -60,7 +61,11 @@ std::vector<Inputs::Input> switched_inputs(const Rig& rig, const Movers& movers)
       add(in_position->number, in_position->active == ActiveLevel::high, 0, mechanism.name + ".in_position");
   }
   for (const HandControl& hand : rig.hands)
-    if (hand.line) add(*hand.line, hand.active == ActiveLevel::high, steady_for(hand.debounce, rig), hand.name);
+    if (hand.line) {
+      // A stop counts at its first edge.
+      const Tick steady = hand.kind == HandControl::Kind::stop ? 0 : steady_for(hand.debounce, rig);
+      add(*hand.line, hand.active == ActiveLevel::high, steady, hand.name);
+    }
   for (const Supply& supply : rig.supplies)
     if (supply.up_line) add(*supply.up_line, true, 0, supply.name);
   return inputs;
@@ -83,9 +88,10 @@ std::vector<CounterSetup> encoder_counters(const Rig& rig, const Movers& movers)
   }
   const std::int64_t most = rig.controller.counters ? rig.controller.counters->count : 0;
   if (static_cast<std::int64_t>(counters.size()) > most) {
-    throw RangeError(fmt::format("the mechanisms that move have {} encoders, and the controller {} quadrature "
-                                 "counters (controller.counters)",
-                                 counters.size(), most));
+    throw RangeError(
+        fmt::format("the mechanisms that move have {} encoders, and the controller {} quadrature "
+                    "counters (controller.counters)",
+                    counters.size(), most));
   }
   return counters;
 }

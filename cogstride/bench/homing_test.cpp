@@ -44,8 +44,9 @@ TEST(Homing, FindsTheCreelsWindowFromAnyAngle) {
   for (int i = 0; i < 60; ++i) {
     // Every third start is in the window or next to it, on either side.
     const double angle = i % 3 == 0 ? -4.0 + 0.13 * i : 0.1 * tenths(random);
-    SimulatedBench bench(rig, {.seed = 100u + static_cast<unsigned>(i),
-                               .start_positions = {{"creel", degrees(angle)}, {"traverse", millimetres(50)}}});
+    SimulatedBench bench(rig,
+                         {.seed = 100u + static_cast<unsigned>(i),
+                          .start_positions = {{"creel", degrees(angle)}, {"traverse", millimetres(50)}}});
     ASSERT_EQ(homed(bench, "creel"), "") << "from " << angle;
     EXPECT_EQ(bench.mechanism("creel").position(), degrees(0));
     // A full step is 0.14 degrees, of which friction and detent hold the rotor back a part.
@@ -54,7 +55,6 @@ TEST(Homing, FindsTheCreelsWindowFromAnyAngle) {
     EXPECT_NEAR(at, 0.0, 0.21) << "from " << angle;
   }
 }
-
 
 /// Remembers how fast the traverse really went beyond both of its switches, where hard ends are near.
 class SpeedAtEnds final : public TraceSink {
@@ -122,28 +122,51 @@ void exchange_switches(Rig& real) {
 INSTANTIATE_TEST_SUITE_P(
     Causes, HomingFailure,
     testing::Values(
-        Failure{"NeverActs", 40.0, {}, {{0_s, "traverse.gate", false}}, "the gate (line 3) did not act within"},
+        Failure{
+            "NeverActs", 40.0, {}, {{0_s, "traverse.gate", false}}, "the gate (line 3) did not act within"},
         Failure{"StuckOn", 40.0, {}, {{0_s, "traverse.gate", true}}, "the gate (line 3) still acts after"},
-        Failure{"SwitchesExchanged", 20.0, exchange_switches, {},
+        Failure{"SwitchesExchanged",
+                20.0,
+                exchange_switches,
+                {},
                 "the far (line 4) at the other end acted on the way to the gate"},
-        Failure{"WrongWay", 100.0,
+        Failure{"WrongWay",
+                100.0,
                 [](Rig& real) { part(real, "traverse").step_dir_lines().dir.active = ActiveLevel::low; },
-                {}, "the motor turns the wrong way, or the two switches are exchanged"},
-        Failure{"GateInverted", 60.0,
+                {},
+                "the motor turns the wrong way, or the two switches are exchanged"},
+        Failure{"GateInverted",
+                60.0,
                 [](Rig& real) { part(real, "traverse").home_switch()->active = ActiveLevel::low; },
-                {}, "or the sensor is stuck or its line inverted"},
-        Failure{"BothAct", 60.0, {}, {{0_s, "traverse.gate", true}, {0_s, "traverse.far", true}},
+                {},
+                "or the sensor is stuck or its line inverted"},
+        Failure{"BothAct",
+                60.0,
+                {},
+                {{0_s, "traverse.gate", true}, {0_s, "traverse.far", true}},
                 "both act, at opposite ends"},
-        Failure{"NeverSwitchedOn", 30.0, {}, {{0_s, "main", false}}, "the supply main is not up (line 5 is low)"},
-        Failure{"SupplyLostOnTheWay", 60.0, {}, {{1.5_s, "main", false}},
+        Failure{
+            "NeverSwitchedOn", 30.0, {}, {{0_s, "main", false}}, "the supply main is not up (line 5 is low)"},
+        Failure{"SupplyLostOnTheWay",
+                60.0,
+                {},
+                {{1.5_s, "main", false}},
                 "the supply main is not up (line 5 is low)"},
         Failure{"HeldFast", 30.0, {}, {{0_s, "traverse.jam", true}}, "nothing moves"},
-        Failure{"StepsLostInBetween", 5.0, {}, {{1.4_s, "traverse.jam", true}, {1.5_s, "traverse.jam", false}},
+        Failure{"StepsLostInBetween",
+                5.0,
+                {},
+                {{1.4_s, "traverse.jam", true}, {1.5_s, "traverse.jam", false}},
                 "steps were lost in between"},
-        Failure{"LooseContact", 30.0, {},
-                {{0.7_s, "traverse.gate", true}, {0.701_s, "traverse.gate", std::nullopt},
-                 {1.3_s, "traverse.gate", true}, {1.301_s, "traverse.gate", std::nullopt},
-                 {1.9_s, "traverse.gate", true}, {1.901_s, "traverse.gate", std::nullopt}},
+        Failure{"LooseContact",
+                30.0,
+                {},
+                {{0.7_s, "traverse.gate", true},
+                 {0.701_s, "traverse.gate", std::nullopt},
+                 {1.3_s, "traverse.gate", true},
+                 {1.301_s, "traverse.gate", std::nullopt},
+                 {1.9_s, "traverse.gate", true},
+                 {1.901_s, "traverse.gate", std::nullopt}},
                 "acted and let go again 3 times"}),
     [](const auto& info) { return std::string(info.param.name); });
 
@@ -155,8 +178,8 @@ TEST(Homing, IsTheSameWithASwitchThatBounces) {
   gate.debounce = Time(6.0, units::ms);
   for (int i = 0; i < 12; ++i) {
     const double start = i % 3 == 0 ? -1.2 + 0.02 * i : 9.0 * i;
-    SimulatedBench bench(rig, {.seed = 7u + static_cast<unsigned>(i),
-                               .start_positions = {{"traverse", millimetres(start)}}});
+    SimulatedBench bench(
+        rig, {.seed = 7u + static_cast<unsigned>(i), .start_positions = {{"traverse", millimetres(start)}}});
     ASSERT_EQ(homed(bench, "traverse"), "") << "from " << start;
     EXPECT_NEAR(1e3 * bench.plant("traverse").position(), 0.0, 0.006) << "from " << start;
   }
@@ -259,7 +282,8 @@ TEST(Homing, TakesTheIndexNextToASwitch) {
   Rig unplugged = rig;
   std::get<Encoder>(part(unplugged, "traverse").sensors.back()).line_index.reset();
   SimulatedBench without(rig, {.real = unplugged});
-  EXPECT_NE(homed(without, "traverse").find("the scale index (line 43) did not come within"), std::string::npos);
+  EXPECT_NE(homed(without, "traverse").find("the scale index (line 43) did not come within"),
+            std::string::npos);
 }
 
 TEST(Homing, FindsTheIndexOfARing) {

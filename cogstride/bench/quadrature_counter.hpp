@@ -1,5 +1,5 @@
-// A quadrature counter of the simulated controller: follows two lines and an index, through a filter, with the
-// decoder that also runs on a chip.
+// A quadrature counter of the simulated controller: follows two lines and an index, through a filter, with
+// the decoder that also runs on a chip.
 #pragma once
 
 #include <optional>

@@ -87,6 +87,10 @@ void SimulatedBench::open_lines() {
   }
   for (LineSetup& line : input_lines(rig(), movers())) setup.lines.push_back(std::move(line));
   setup.counters = encoder_counters(rig(), movers());
+  for (const auto& output : outputs()) {
+    setup.lines.push_back(output->line_setup());
+    if (const std::optional<PwmSetup> pwm = output->pwm_setup()) setup.pwm.push_back(*pwm);
+  }
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
   setup.seed = options_.seed;
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));

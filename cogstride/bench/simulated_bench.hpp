@@ -29,7 +29,7 @@ class SimulatedBench final : public Bench {
     /// mechanisms in the same order.
     std::optional<Rig> real{};
     std::vector<Stimulus> stimuli{};  ///< what happens from outside
-    TraceSink* trace = nullptr;  ///< told everything; must outlive the bench
+    TraceSink* trace = nullptr;       ///< told everything; must outlive the bench
   };
 
   /// Traced signals of each mover, in their order: asked, made, speed, phase_a, phase_b.

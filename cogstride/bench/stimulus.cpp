@@ -23,8 +23,10 @@ class WorldMaker {
       if (supply.up_line) add_line(*supply.up_line, true);
     for (const Mechanism& mechanism : real.mechanisms) {
       if (!mechanism.is_movable_stepper()) continue;
-      if (const auto& fault = mechanism.common.fault) add_line(fault->number, fault->active != ActiveLevel::high);
-      if (const auto& in = mechanism.common.in_position) add_line(in->number, in->active == ActiveLevel::high);
+      if (const auto& fault = mechanism.common.fault)
+        add_line(fault->number, fault->active != ActiveLevel::high);
+      if (const auto& in = mechanism.common.in_position)
+        add_line(in->number, in->active == ActiveLevel::high);
     }
   }
 
@@ -42,7 +44,8 @@ class WorldMaker {
       for (const Mechanism& mechanism : real_.mechanisms) {
         if (!mechanism.is_movable_stepper()) continue;
         for (const Sensor& sensor : mechanism.sensors)
-          if (std::holds_alternative<PlaceSwitch>(sensor)) names.push_back(mechanism.name + "." + name_of(sensor));
+          if (std::holds_alternative<PlaceSwitch>(sensor))
+            names.push_back(mechanism.name + "." + name_of(sensor));
         if (mechanism.common.fault) names.push_back(mechanism.name + ".fault");
         names.push_back(mechanism.name + ".jam");
       }
@@ -63,7 +66,8 @@ class WorldMaker {
  private:
   template <class Part>
   static const Part* named(const std::vector<Part>& parts, const std::string& name) {
-    const auto found = std::find_if(parts.begin(), parts.end(), [&](const Part& part) { return part.name == name; });
+    const auto found =
+        std::find_if(parts.begin(), parts.end(), [&](const Part& part) { return part.name == name; });
     return found == parts.end() ? nullptr : &*found;
   }
 
@@ -117,8 +121,8 @@ class WorldMaker {
     }
     if (part == "fault" && mechanism->common.fault) {
       const SensedLine& fault = *mechanism->common.fault;
-      world_.changes.push_back({at, static_cast<LineId>(fault.number),
-                                required(stimulus) == (fault.active == ActiveLevel::high)});
+      world_.changes.push_back(
+          {at, static_cast<LineId>(fault.number), required(stimulus) == (fault.active == ActiveLevel::high)});
       return true;
     }
     return false;

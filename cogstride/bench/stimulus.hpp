@@ -44,6 +44,7 @@ struct WorldEvents {
 /// Reads a stimulus file: one `at TIME NAME on`, `off` or `free` a line; `#` begins a comment.
 /// @throws InputError with everything that is wrong, Error when the file cannot be read
 [[nodiscard]] std::vector<Stimulus> read_stimuli(const std::string& path, const Rig& rig);
-[[nodiscard]] std::vector<Stimulus> parse_stimuli(std::string_view text, const std::string& name, const Rig& rig);
+[[nodiscard]] std::vector<Stimulus> parse_stimuli(std::string_view text, const std::string& name,
+                                                  const Rig& rig);
 
 }  // namespace cogstride

@@ -39,7 +39,8 @@ class QuadratureDecoder {
     }
     // The boundary that was crossed, named by the quarter above it.
     const uint8_t boundary = way == 1 ? quarter : before;
-    const bool counts = edges_ == 4 || (edges_ == 2 && (boundary & 1u) == 1) || (edges_ == 1 && boundary == 1);
+    const bool counts =
+        edges_ == 4 || (edges_ == 2 && (boundary & 1u) == 1) || (edges_ == 1 && boundary == 1);
     if (!counts) return 0;
     const int8_t step = way == 1 ? 1 : -1;
     count_ += step;
@@ -94,4 +95,3 @@ class GlitchFilter {
 
 }  // namespace chip
 }  // namespace cogstride
-

@@ -52,7 +52,8 @@ struct AdcSetup {
   double noise_codes = 0.0;  ///< rms
 };
 
-/// A decoder that counts the edges of an encoder on two input lines; those edges are no readings of their own.
+/// A decoder that counts the edges of an encoder on two input lines; those edges are no readings of their
+/// own.
 struct CounterSetup {
   SourceId source{};       ///< its count
   SourceId edge_source{};  ///< the tick of the edge that it counted last

@@ -55,13 +55,13 @@ struct HardEnds {
 enum class HomesTo : std::uint8_t { index, low_end, high_end };
 
 struct Homing {
-  std::string sensor{};            ///< name of a switch or an encoder of the mechanism
-  std::optional<HomesTo> goes_to{};  ///< encoders only
+  std::string sensor{};                        ///< name of a switch or an encoder of the mechanism
+  std::optional<HomesTo> goes_to{};            ///< encoders only
   std::optional<std::string> then_index_of{};  ///< encoder whose index, next to the switch, gives the zero
   OutputPosition index_at{};                   ///< where that index, or the sensor's, comes
-  OutputSpeed speed{};        ///< on the way to the sensor
-  OutputSpeed slow_speed{};   ///< for the edge that counts
-  OutputPosition position{};  ///< where to stand afterwards
+  OutputSpeed speed{};                         ///< on the way to the sensor
+  OutputSpeed slow_speed{};                    ///< for the edge that counts
+  OutputPosition position{};                   ///< where to stand afterwards
 };
 
 /// A mechanism that follows another one's turning by an exact ratio.

@@ -6,7 +6,7 @@
 namespace cogstride {
 
 enum class StopBy : std::uint8_t {
-  cut,           ///< all lines to rest within a tick: motors lose their current, positions are not known any more
+  cut,  ///< all lines to rest within a tick: motors lose their current, positions are not known any more
   steepest_ramp  ///< every motion as hard as its motor can brake without losing steps: positions stay true
 };
 

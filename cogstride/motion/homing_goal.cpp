@@ -18,7 +18,8 @@ const Sensor& sensor_named(const Mechanism& mechanism, const std::string& name) 
 }
 
 HomingGoal::Signal signal_of(const PlaceSwitch& place_switch) {
-  return {static_cast<LineId>(place_switch.line), place_switch.active == ActiveLevel::high, place_switch.name};
+  return {static_cast<LineId>(place_switch.line), place_switch.active == ActiveLevel::high,
+          place_switch.name};
 }
 
 const Encoder& indexed_encoder(const Mechanism& mechanism, const std::string& name) {
@@ -42,7 +43,8 @@ const PlaceSwitch* end_switch(const Mechanism& mechanism, bool low) {
 /// All of it, m or turns: what a search has to cross at the most.
 double whole_travel(const Mechanism& mechanism) {
   const Limits& limits = mechanism.limits;
-  if (limits.travel_from && limits.travel_to) return (limits.travel_to->base - limits.travel_from->base).to_double();
+  if (limits.travel_from && limits.travel_to)
+    return (limits.travel_to->base - limits.travel_from->base).to_double();
   if (output_kind(mechanism.train) == OutputKind::rotary) return 1.0;
   throw RangeError(fmt::format("{}: homing needs the travel, to know when to give up", mechanism.name));
 }
@@ -59,7 +61,8 @@ class GoalMaker {
  public:
   GoalMaker(const Mechanism& mechanism, const Controller& controller) : mechanism_(mechanism) {
     if (!mechanism.homing)
-      throw RangeError(fmt::format("{}: has nothing to home with: its rig has no homing table", mechanism.name));
+      throw RangeError(
+          fmt::format("{}: has nothing to home with: its rig has no homing table", mechanism.name));
     goal_.mechanism = mechanism.name;
     goal_.fast = ramp_limits(mechanism, controller, mechanism.homing->speed);
     goal_.slow = ramp_limits(mechanism, controller, mechanism.homing->slow_speed);
@@ -122,13 +125,15 @@ class GoalMaker {
     goal_.kind = HomingGoal::Kind::window;
     goal_.towards = 1;
     goal_.edge_at = window.window_from;
-    const double width = distance(window.window_from, window.window_to) + 2.0 * window.hysteresis.base.to_double();
+    const double width =
+        distance(window.window_from, window.window_to) + 2.0 * window.hysteresis.base.to_double();
     go_round(width);
   }
 
   void go_to_own_index(const Encoder& encoder) {
     const Ratio counts = counts_per_base(mechanism_, encoder);
-    if (!is_endless(mechanism_) || (counts != Ratio(4 * encoder.lines_a_turn) && counts != Ratio(-4 * encoder.lines_a_turn))) {
+    if (!is_endless(mechanism_) ||
+        (counts != Ratio(4 * encoder.lines_a_turn) && counts != Ratio(-4 * encoder.lines_a_turn))) {
       throw RangeError(
           fmt::format("{}: the index of {} comes more than once in a turn of the output: home to a switch, "
                       "and then_index_of = \"{}\"",
@@ -152,15 +157,16 @@ class GoalMaker {
     if (goal_.turns_round) {
       const PlaceSwitch* const low = end_switch(mechanism_, true);
       if (low == nullptr) {
-        throw RangeError(
-            fmt::format("{}: {} lies inside the travel, and nothing says on which side of it the output stands: "
-                        "homing needs a switch at the low end to turn round at",
-                        mechanism_.name, goal_.sensor.name));
+        throw RangeError(fmt::format(
+            "{}: {} lies inside the travel, and nothing says on which side of it the output stands: "
+            "homing needs a switch at the low end to turn round at",
+            mechanism_.name, goal_.sensor.name));
       }
       goal_.other = signal_of(*low);
     }
     goal_.approach_range = steps(1.05 * travel);
-    goal_.back_off_range = goal_.turns_round ? steps(1.05 * travel) : steps(1.5 * width + 2.0 * braking_ + 0.02 * travel);
+    goal_.back_off_range =
+        goal_.turns_round ? steps(1.05 * travel) : steps(1.5 * width + 2.0 * braking_ + 0.02 * travel);
     goal_.clear_range = steps(width + 2.0 * braking_ + 0.02 * travel);
   }
 
@@ -180,8 +186,9 @@ class GoalMaker {
     goal_.kind = HomingGoal::Kind::hard_end;
     goal_.towards = low ? -1 : 1;
     goal_.edge_at = low ? mechanism_.hard_ends->from : mechanism_.hard_ends->to;
-    goal_.counting = HomingGoal::Counting{
-        counter_source(encoder), counts_per_base(mechanism_, encoder) / steps_per_base(mechanism_), encoder.name};
+    goal_.counting =
+        HomingGoal::Counting{counter_source(encoder),
+                             counts_per_base(mechanism_, encoder) / steps_per_base(mechanism_), encoder.name};
     const double between = distance(mechanism_.hard_ends->from, mechanism_.hard_ends->to);
     goal_.approach_range = steps(1.05 * between);
     goal_.back_off_range = 2 * goal_.alignment_way;
@@ -200,6 +207,22 @@ SourceId counter_source(const Encoder& encoder) {
 
 SourceId counter_edge_source(const Encoder& encoder) {
   return static_cast<SourceId>(2 * first_counter + encoder.line_a);
+}
+
+HomingGoal far_switch_goal(const Mechanism& mechanism, const Controller& controller) {
+  const PlaceSwitch* const home = mechanism.home_switch();
+  const PlaceSwitch* const far =
+      home == nullptr || home->is_window ? nullptr : end_switch(mechanism, !home->is_low_end());
+  if (far == nullptr)
+    throw RangeError(
+        fmt::format("{}: has no two switches at the ends of its travel to measure between", mechanism.name));
+  Mechanism turned = mechanism;
+  turned.homing->sensor = far->name;
+  turned.homing->then_index_of.reset();
+  const std::optional<OutputPosition> end =
+      far->is_low_end() ? mechanism.limits.travel_from : mechanism.limits.travel_to;
+  turned.homing->position = end.value_or(far->acts_at);
+  return homing_goal(turned, controller);
 }
 
 HomingGoal homing_goal(const Mechanism& mechanism, const Controller& controller) {

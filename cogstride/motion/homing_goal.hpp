@@ -36,19 +36,19 @@ struct HomingGoal {
 
   Kind kind = Kind::end_switch;
   std::string mechanism{};
-  Signal sensor{};            ///< of a hard end: empty
-  OutputPosition edge_at{};   ///< of the edge that counts, or of the hard end
-  OutputPosition ends_at{};   ///< where to stand afterwards
-  int towards = -1;           ///< the way on which the edge counts
-  bool turns_round = false;   ///< a window inside a travel: looked for backwards first
-  bool is_brief = false;      ///< an index: gone again at once
+  Signal sensor{};                ///< of a hard end: empty
+  OutputPosition edge_at{};       ///< of the edge that counts, or of the hard end
+  OutputPosition ends_at{};       ///< where to stand afterwards
+  int towards = -1;               ///< the way on which the edge counts
+  bool turns_round = false;       ///< a window inside a travel: looked for backwards first
+  bool is_brief = false;          ///< an index: gone again at once
   std::optional<Signal> other{};  ///< at the other end of the travel
   std::optional<Index> index{};   ///< that gives the zero, next to the switch
   std::optional<Counting> counting{};
 
   RampLimits fast{};
   RampLimits slow{};
-  RampLimits creep{};  ///< slow, begun softly
+  RampLimits creep{};              ///< slow, begun softly
   std::int64_t alignment_way = 0;  ///< one electrical period
   std::int64_t approach_range = 0;
   std::int64_t back_off_range = 0;
@@ -58,6 +58,10 @@ struct HomingGoal {
 
 /// @throws RangeError when the mechanism has nothing to home with, or no way to bound the search
 [[nodiscard]] HomingGoal homing_goal(const Mechanism& mechanism, const Controller& controller);
+
+/// The way to the switch at the end of the travel opposite to the one it homes to: to measure the travel
+/// between them. @throws RangeError when it has no two
+[[nodiscard]] HomingGoal far_switch_goal(const Mechanism& mechanism, const Controller& controller);
 
 /// Where the count of an encoder is read, and the tick of its last one.
 [[nodiscard]] SourceId counter_source(const Encoder& encoder);

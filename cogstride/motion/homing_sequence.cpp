@@ -18,15 +18,15 @@ constexpr int most_tries = 3;
 
 }  // namespace
 
-HomingSequence::HomingSequence(const Mechanism& mechanism, const Controller& controller, const Inputs* inputs)
-    : goal_(homing_goal(mechanism, controller)),
+HomingSequence::HomingSequence(HomingGoal goal, const Mechanism& mechanism, ExactFrequency clock,
+                               const Inputs* inputs)
+    : goal_(std::move(goal)),
       inputs_(inputs),
       steps_per_base_(steps_per_base(mechanism)),
       display_unit_(display_unit(output_kind(mechanism.train), 0)),
       steps_a_display_unit_(goal_.steps_a_base / display_units_per_base(output_kind(mechanism.train))),
-      clock_(controller.timer_clock),
-      settling_ticks_(ticks_at_least(settling_time, clock_)),
-      counting_period_(ticks_at_least(counting_period, clock_)) {}
+      settling_ticks_(ticks_at_least(settling_time, clock)),
+      counting_period_(ticks_at_least(counting_period, clock)) {}
 
 void HomingSequence::begin(StepStream& stream, Lines& lines) {
   const bool aligned = stream.is_on();
@@ -36,7 +36,8 @@ void HomingSequence::begin(StepStream& stream, Lines& lines) {
 }
 
 std::string HomingSequence::way_text(std::int64_t steps) const {
-  return fmt::format("{:.4g} {}", std::abs(static_cast<double>(steps)) / steps_a_display_unit_, display_unit_);
+  return fmt::format("{:.4g} {}", std::abs(static_cast<double>(steps)) / steps_a_display_unit_,
+                     display_unit_);
 }
 
 std::string HomingSequence::sensor_text() const {
@@ -132,8 +133,8 @@ void HomingSequence::settled(StepStream& stream, Lines& lines) {
       go(stream, lines, State::leaving, -goal_.towards * goal_.back_off_range, goal_.slow);
       break;
     case State::returning: {
-      const std::int64_t way = (goal_.ends_at.base * steps_per_base_).rounded() -
-                               (edge_place_.base * steps_per_base_).rounded();
+      const std::int64_t way =
+          (goal_.ends_at.base * steps_per_base_).rounded() - (edge_place_.base * steps_per_base_).rounded();
       go(stream, lines, State::returning, edge_step_ + way - stream.made(), goal_.fast);
       break;
     }
@@ -145,9 +146,10 @@ void HomingSequence::settled(StepStream& stream, Lines& lines) {
 
 void HomingSequence::take_first_look(StepStream& stream, Lines& lines, bool acts) {
   if (acts && !goal_.turns_round && other_end_acts()) {
-    fail(fmt::format("{} and the {} (line {}) both act, at opposite ends: one of them is inverted, stuck or "
-                     "broken",
-                     sensor_text(), goal_.other->name, static_cast<int>(goal_.other->line)));
+    fail(
+        fmt::format("{} and the {} (line {}) both act, at opposite ends: one of them is inverted, stuck or "
+                    "broken",
+                    sensor_text(), goal_.other->name, static_cast<int>(goal_.other->line)));
   } else if (acts || (goal_.turns_round && !other_end_acts())) {
     back_off(stream, lines, acts);
   } else {
@@ -162,9 +164,10 @@ void HomingSequence::take_second_look(StepStream& stream, Lines& lines, bool act
   } else if (++tries_ < most_tries) {
     go(stream, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
   } else {
-    fail(fmt::format("{} acted and let go again {} times on the way to it: its contact or its wire is loose, "
-                     "or something disturbs the line",
-                     sensor_text(), tries_));
+    fail(
+        fmt::format("{} acted and let go again {} times on the way to it: its contact or its wire is loose, "
+                    "or something disturbs the line",
+                    sensor_text(), tries_));
   }
 }
 
@@ -178,16 +181,18 @@ void HomingSequence::edge_found(StepStream& stream, const Lines& lines, OutputPo
 void HomingSequence::take_confirmation(StepStream& stream, Lines& lines, bool acts) {
   (void)stream;
   if (!acts && !goal_.is_brief) {
-    fail(fmt::format("{} acted on the slow approach, and does not act now that the output stands: its contact "
-                     "is loose, or something disturbs the line",
-                     sensor_text()));
+    fail(
+        fmt::format("{} acted on the slow approach, and does not act now that the output stands: its contact "
+                    "is loose, or something disturbs the line",
+                    sensor_text()));
     return;
   }
   const std::int64_t off = fast_edge_ ? edge_step_ - *fast_edge_ : 0;
   if (4 * std::abs(off) > 3 * goal_.alignment_way) {
-    fail(fmt::format("{} acted at one place on the way in and {} away from it on the slow approach: steps were "
-                     "lost in between; move more gently, or look for what binds",
-                     sensor_text(), way_text(off)));
+    fail(fmt::format(
+        "{} acted at one place on the way in and {} away from it on the slow approach: steps were "
+        "lost in between; move more gently, or look for what binds",
+        sensor_text(), way_text(off)));
     return;
   }
   settle_before(goal_.index ? State::indexing : State::returning, lines);
@@ -212,9 +217,10 @@ void HomingSequence::take_level(StepStream& stream, Lines& lines, bool acts, Tic
       } else if (++tries_ < most_tries) {
         back_off(stream, lines, true);
       } else {
-        fail(fmt::format("{} let go and acted again {} times while backing off: its contact or its wire is "
-                         "loose, or something disturbs the line",
-                         sensor_text(), tries_));
+        fail(
+            fmt::format("{} let go and acted again {} times while backing off: its contact or its wire is "
+                        "loose, or something disturbs the line",
+                        sensor_text(), tries_));
       }
       break;
     case State::approaching:
@@ -265,16 +271,19 @@ void HomingSequence::take_count(StepStream& stream, Lines& lines, std::int64_t c
     return;
   }
   extreme_count_ = counts_up ? std::max(extreme_count_, count) : std::min(extreme_count_, count);
-  const double counted = static_cast<double>(count - *first_count_) / goal_.counting->counts_a_step.to_double();
-  const double behind = goal_.towards * (static_cast<double>(stream.step_at(lines.now()) - first_count_step_) - counted);
+  const double counted =
+      static_cast<double>(count - *first_count_) / goal_.counting->counts_a_step.to_double();
+  const double behind =
+      goal_.towards * (static_cast<double>(stream.step_at(lines.now()) - first_count_step_) - counted);
   const auto period = static_cast<double>(goal_.alignment_way);
   if (std::abs(behind) < 2.0 * period) return;
   const double way = goal_.towards * counted;
   if (behind > 4.0 * period || way < -0.5 * period) {
     give_up(stream, lines,
-            fmt::format("{} counts {} while it steps {}: it counts the wrong way, or the motor goes the other way",
-                        goal_.counting->name, way_text(std::llround(counted)),
-                        way_text(stream.step_at(lines.now()) - first_count_step_)));
+            fmt::format(
+                "{} counts {} while it steps {}: it counts the wrong way, or the motor goes the other way",
+                goal_.counting->name, way_text(std::llround(counted)),
+                way_text(stream.step_at(lines.now()) - first_count_step_)));
     return;
   }
   stream.end_here(lines);
@@ -291,10 +300,11 @@ void HomingSequence::check_other_end(StepStream& stream, Lines& lines) {
     return;
   }
   give_up(stream, lines,
-          fmt::format("the {} (line {}) at the other end acted on the way to the {}, after {}: the motor turns the "
-                      "wrong way, or the two switches are exchanged",
-                      goal_.other->name, static_cast<int>(goal_.other->line), goal_.sensor.name,
-                      way_text(stream.step_at(lines.now()) - stage_began_)));
+          fmt::format(
+              "the {} (line {}) at the other end acted on the way to the {}, after {}: the motor turns the "
+              "wrong way, or the two switches are exchanged",
+              goal_.other->name, static_cast<int>(goal_.other->line), goal_.sensor.name,
+              way_text(stream.step_at(lines.now()) - stage_began_)));
 }
 
 void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
@@ -303,20 +313,23 @@ void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
       settle_before(goal_.kind == HomingGoal::Kind::hard_end ? State::pressing : State::looking, lines);
       break;
     case State::approaching:
-      fail(fmt::format("{} did not act within {}: nothing moves (is the supply on?), it goes the other way, or "
-                       "the sensor's line does not change",
-                       sensor_text(), way_text(goal_.approach_range)));
+      fail(fmt::format(
+          "{} did not act within {}: nothing moves (is the supply on?), it goes the other way, or "
+          "the sensor's line does not change",
+          sensor_text(), way_text(goal_.approach_range)));
       break;
     case State::backing_off:
       if (has_acted_ || !goal_.turns_round) {
-        fail(fmt::format("{} still acts after {} of backing off: nothing moves (is the supply on?), it goes the "
-                         "other way, or the sensor is stuck or its line inverted",
-                         sensor_text(), way_text(goal_.back_off_range)));
+        fail(fmt::format(
+            "{} still acts after {} of backing off: nothing moves (is the supply on?), it goes the "
+            "other way, or the sensor is stuck or its line inverted",
+            sensor_text(), way_text(goal_.back_off_range)));
       } else {
-        fail(fmt::format("neither {} nor the {} (line {}) acted within {}: nothing moves (is the supply on?), "
-                         "or it goes the other way",
-                         sensor_text(), goal_.other->name, static_cast<int>(goal_.other->line),
-                         way_text(goal_.back_off_range)));
+        fail(
+            fmt::format("neither {} nor the {} (line {}) acted within {}: nothing moves (is the supply on?), "
+                        "or it goes the other way",
+                        sensor_text(), goal_.other->name, static_cast<int>(goal_.other->line),
+                        way_text(goal_.back_off_range)));
       }
       break;
     case State::creeping:
@@ -335,10 +348,10 @@ void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
       break;
     case State::leaving: {
       lines.sample(goal_.counting->counter, never, 0);
-      edge_found(stream, lines,
-                 {goal_.edge_at.kind,
-                  goal_.edge_at.base + Ratio(last_count_ - extreme_count_) /
-                                           (goal_.counting->counts_a_step * steps_per_base_)});
+      edge_found(
+          stream, lines,
+          {goal_.edge_at.kind, goal_.edge_at.base + Ratio(last_count_ - extreme_count_) /
+                                                        (goal_.counting->counts_a_step * steps_per_base_)});
       settle_before(State::returning, lines);
       break;
     }
@@ -364,7 +377,8 @@ void HomingSequence::act(StepStream& stream, Lines& lines, std::span<const Readi
   const bool was_busy = stream.is_busy();
   stream.act(lines);
   for (const Reading& reading : readings) {
-    if (goal_.kind != HomingGoal::Kind::hard_end && reading.source == static_cast<SourceId>(goal_.sensor.line))
+    if (goal_.kind != HomingGoal::Kind::hard_end &&
+        reading.source == static_cast<SourceId>(goal_.sensor.line))
       take_level(stream, lines, (reading.raw != 0) == goal_.sensor.active_high, reading.at);
     if (goal_.index && reading.source == static_cast<SourceId>(goal_.index->signal.line))
       take_index(stream, lines, reading.raw != 0);

@@ -12,9 +12,10 @@
 // place of rest, or hangs by friction where the field holds it back just as much either way; stepped at once
 // it might never catch on. So the first stage, away from the sensor, is one electrical period long and slow.
 // The step that counts is the one on which the sensor acts during the last slow approach: it is always passed
-// in the same direction and at the same speed, so it is the same step from wherever homing began, the sensor's
-// own place included. An edge that bounces is taken at its first change; that it holds is looked at once the
-// output stands. Each stage has a longest way; what does not come ends in `failed` with cause and evidence.
+// in the same direction and at the same speed, so it is the same step from wherever homing began, the
+// sensor's own place included. An edge that bounces is taken at its first change; that it holds is looked at
+// once the output stands. Each stage has a longest way; what does not come ends in `failed` with cause and
+// evidence.
 #pragma once
 
 #include <optional>
@@ -50,8 +51,8 @@ class HomingSequence {
   };
 
   /// @param inputs  where the switch at the other end is read; may be null
-  /// @throws RangeError as homing_goal()
-  HomingSequence(const Mechanism& mechanism, const Controller& controller, const Inputs* inputs = nullptr);
+  HomingSequence(HomingGoal goal, const Mechanism& mechanism, ExactFrequency clock,
+                 const Inputs* inputs = nullptr);
 
   /// From rest, anywhere.
   void begin(StepStream& stream, Lines& lines);
@@ -95,7 +96,6 @@ class HomingSequence {
   Ratio steps_per_base_;
   std::string display_unit_;
   double steps_a_display_unit_;
-  ExactFrequency clock_;
   Tick settling_ticks_;
   Tick counting_period_;
 
@@ -103,8 +103,8 @@ class HomingSequence {
   State after_settling_ = State::found;
   State after_stopping_ = State::seeing;
   Tick settled_at_ = never;
-  bool has_acted_ = false;    // the sensor, in this stage
-  bool other_acted_ = false;  // at the begin of this stage
+  bool has_acted_ = false;        // the sensor, in this stage
+  bool other_acted_ = false;      // at the begin of this stage
   std::int64_t stage_began_ = 0;  // step
   int tries_ = 0;
   std::optional<std::int64_t> fast_edge_;  // step at which it acted on the fast approach

@@ -29,7 +29,8 @@ const Inputs::Input* Inputs::find(const std::string& name) const {
 }
 
 bool Inputs::are_known() const {
-  return std::all_of(states_.begin(), states_.end(), [](const State& state) { return state.acts.has_value(); });
+  return std::all_of(states_.begin(), states_.end(),
+                     [](const State& state) { return state.acts.has_value(); });
 }
 
 Tick Inputs::next_act() const {

@@ -91,12 +91,21 @@ void StepStream::hold_speed(Lines& lines, double speed, const RampLimits& limits
 }
 
 std::int64_t StepStream::step_at(Tick at) const {
-  return ramp_.state_at(static_cast<double>(at - start_) / ticks_per_second_).position.whole;
+  return state_at(at).position.whole;
 }
 
 double StepStream::speed_at(Tick at) const {
-  return busy_ && at > start_ ? ramp_.state_at(static_cast<double>(at - start_) / ticks_per_second_).speed
-                              : 0.0;
+  return busy_ ? state_at(at).speed : 0.0;
+}
+
+double StepStream::acceleration_at(Tick at) const {
+  return busy_ ? state_at(at).acceleration : 0.0;
+}
+
+/// Of the motion that is on. Before its first instant it is what it begins from: a motion that was redirected
+/// begins a lead later.
+MotionState StepStream::state_at(Tick at) const {
+  return ramp_.state_at(static_cast<double>(std::max<Tick>(0, at - start_)) / ticks_per_second_);
 }
 
 /// Takes back what is still ahead; what follows must begin from the state that this leaves.
@@ -115,7 +124,7 @@ StepStream::Withheld StepStream::withhold(Lines& lines) {
   last_edge_ = left.last_pulse;
   stop_.reset();
   Withheld withheld{from, left.steps, {{left.steps, 0.0}, 0.0}};
-  if (from > start_) withheld.state = ramp_.state_at(static_cast<double>(from - start_) / ticks_per_second_);
+  if (busy_) withheld.state = state_at(from);
   return withheld;
 }
 

@@ -45,6 +45,8 @@ class StepStream {
   [[nodiscard]] std::int64_t step_at(Tick at) const;
   /// The speed of the motion at `at`, steps/s, signed; 0 when not busy.
   [[nodiscard]] double speed_at(Tick at) const;
+  /// Its acceleration, steps/s2, signed.
+  [[nodiscard]] double acceleration_at(Tick at) const;
   [[nodiscard]] Tick next_act() const;
   /// Hands out what the horizon asks for; ends the motion when its time has come.
   void act(Lines& lines);
@@ -63,6 +65,7 @@ class StepStream {
     MotionState state;      ///< of the planned motion at that instant
   };
   Withheld withhold(Lines& lines);
+  [[nodiscard]] MotionState state_at(Tick at) const;
   void begin(const Ramp& ramp, std::int64_t made, Tick at);
   void feed(Lines& lines);
   void face(Lines& lines, bool forwards, Tick before);

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <utility>
 
+#include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 
 namespace cogstride {
@@ -43,6 +44,40 @@ std::shared_ptr<MotionRecord> StepperMover::home() {
   return record;
 }
 
+std::shared_ptr<MotionRecord> StepperMover::measure() {
+  const HomingGoal goal = far_switch_goal(mechanism_, controller_);
+  (void)place_after_all();
+  auto record = enqueue("measure the travel", {{}, MeasureOrder{}});
+  after_all_ = goal.ends_at;
+  return record;
+}
+
+std::shared_ptr<MotionRecord> StepperMover::jog(int way, const OutputSpeed& speed, bool past_limits) {
+  const OutputPosition from = place_after_all();
+  const Limits& limits = mechanism_.limits;
+  if (!limits.travel_from) return spin({.at = {speed.kind, Ratio(way) * speed.base}});
+  OutputPosition end = way > 0 ? *limits.travel_to : *limits.travel_from;
+  if (past_limits && mechanism_.hard_ends)
+    end = way > 0 ? mechanism_.hard_ends->to : mechanism_.hard_ends->from;
+  const Ratio left = Ratio(way) * (end.base - from.base);
+  if (left <= Ratio(0)) end = from;  // nothing is left that way: it stays
+  return move({.to = end, .speed = speed, .past_limits = true});
+}
+
+OutputPosition StepperMover::teach_far_limit() {
+  if (!queue_.empty())
+    throw RangeError(fmt::format("{}: it moves, so its limit cannot be taught", mechanism_.name));
+  if (!origin_)
+    throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
+  const Limits& limits = mechanism_.limits;
+  if (!limits.travel_from || commanded_.base <= limits.travel_from->base) {
+    throw RangeError(
+        fmt::format("{}: {} is not beyond the begin of its travel", mechanism_.name, to_text(commanded_)));
+  }
+  mechanism_.limits.travel_to = commanded_;
+  return commanded_;
+}
+
 /// Where all that is queued will end.
 OutputPosition StepperMover::place_after_all() const {
   if (!queue_.empty()) {
@@ -66,18 +101,60 @@ std::shared_ptr<MotionRecord> StepperMover::move(const MoveOrder& order,
                          step_at(mechanism_, target) - step_at(mechanism_, from), limits);
   }
   if (together) ++together->members;
-  auto record = enqueue(order.to ? "move to " + to_text(*order.to) : "move by " + to_text(*order.by),
-                        {{}, order, std::move(together)});
+  const char* const verb = order.way ? "turn to " : order.to ? "move to " : "move by ";
+  auto record = enqueue(verb + to_text(order.to ? *order.to : *order.by), {{}, order, std::move(together)});
   after_all_ = target;
   return record;
 }
 
-std::shared_ptr<MotionRecord> StepperMover::run(const SpeedOrder& order) {
+std::shared_ptr<MotionRecord> StepperMover::turn(const TurnOrder& order) {
+  return move(move_of(mechanism_, order));
+}
+
+std::shared_ptr<MotionRecord> StepperMover::spin(const SpeedOrder& order) {
   const OutputPosition from = place_after_all();
-  (void)limits_of(order);
-  auto record = enqueue("run at " + to_text(order.at), {{}, order});
+  if (const std::optional<MoveOrder> way = move_of(mechanism_, controller_, order)) return move(*way);
+  auto record = enqueue("spin at " + to_text(order.at), {{}, order});
   after_all_ = end_of_run(order).value_or(from);
   return record;
+}
+
+const SpeedOrder& StepperMover::running_spin() const {
+  require_redirectable();
+  const auto* const spin = std::get_if<SpeedOrder>(&queue_.front().what);
+  if (spin == nullptr)
+    throw RangeError(fmt::format("{}: it is on its way to a position, and does not spin", mechanism_.name));
+  return *spin;
+}
+
+std::shared_ptr<MotionRecord> StepperMover::change_speed(Lines& lines, OutputSpeed by) {
+  SpeedOrder order = running_spin();
+  require_kind(mechanism_, by.kind);
+  const bool backwards = order.at.base < Ratio(0);
+  const Ratio speed = magnitude_of(order.at).base + by.base;
+  if (speed <= Ratio(0)) {
+    throw RangeError(fmt::format("{}: it spins at {}; slower by {} leaves nothing: stop it", mechanism_.name,
+                                 to_text(magnitude_of(order.at)), to_text(magnitude_of(by))));
+  }
+  order.at.base = backwards ? -speed : speed;
+  return redirect(lines, order);
+}
+
+std::shared_ptr<MotionRecord> StepperMover::reverse(Lines& lines) {
+  SpeedOrder order = running_spin();
+  order.at.base = -order.at.base;
+  return redirect(lines, order);
+}
+
+void StepperMover::stop(Lines& lines, Braking how) {
+  while (queue_.size() > 1) cancel(lines, *queue_.back().record, how);
+  if (!queue_.empty()) cancel(lines, *queue_.front().record, how);
+}
+
+void StepperMover::hold(Lines& lines) {
+  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty())
+    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+  stream_.switch_on(lines);
 }
 
 /// After a motion was taken out of the queue: where those that are left will end.
@@ -86,13 +163,19 @@ void StepperMover::foresee_end() {
   for (const Order& order : queue_) {
     if (std::holds_alternative<HomeOrder>(order.what)) {
       after_all_ = mechanism_.homing->position;
+    } else if (std::holds_alternative<MeasureOrder>(order.what)) {
+      if (after_all_) after_all_ = far_switch_goal(mechanism_, controller_).ends_at;
     } else if (order.record->status == MotionStatus::running || !after_all_) {
       continue;  // a running one ends where position() says
     } else if (const auto* const run = std::get_if<SpeedOrder>(&order.what)) {
       after_all_ = end_of_run(*run).value_or(*after_all_);
     } else {
       const auto& move = std::get<MoveOrder>(order.what);
-      after_all_ = move.to ? *move.to : OutputPosition{after_all_->kind, after_all_->base + move.by->base};
+      try {
+        after_all_ = target_of(mechanism_, *after_all_, move);
+      } catch (const RangeError&) {
+        continue;  // no longer possible from here: it is refused when its turn comes
+      }
     }
   }
 }
@@ -107,8 +190,8 @@ RampLimits StepperMover::limits_of(const SpeedOrder& order) const {
 }
 
 void StepperMover::require_redirectable() const {
-  const bool runs = !queue_.empty() && queue_.front().record->status == MotionStatus::running && !braking_ &&
-                    !std::holds_alternative<HomeOrder>(queue_.front().what);
+  const bool runs =
+      !queue_.empty() && queue_.front().record->status == MotionStatus::running && !braking_ && !homing_;
   if (!runs) throw RangeError(fmt::format("{}: no move is on that could be redirected", mechanism_.name));
   if (queue_.size() > 1)
     throw RangeError(
@@ -154,6 +237,8 @@ std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const MoveOrd
 std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const SpeedOrder& order) {
   require_redirectable();
   const RampLimits limits = limits_of(order);
+  if (order.lasts || order.by)
+    throw RangeError(fmt::format("{}: a spin for a time or a way begins from rest", mechanism_.name));
   const std::optional<OutputPosition> end = end_of_run(order);
   if (end) {
     stream_.retarget(lines, *origin_ + step_at(mechanism_, *end), limits);
@@ -164,7 +249,7 @@ std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const SpeedOr
   }
   running_limits_ = limits;
   endless_ = !end;
-  return replace_running(lines, "run at " + to_text(order.at), {{}, order});
+  return replace_running(lines, "spin at " + to_text(order.at), {{}, order});
 }
 
 void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how) {
@@ -185,12 +270,14 @@ void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how)
   foresee_end();
 }
 
-/// For a stop as hard as the motor can.
+/// For a stop as hard as the motor can, less what differs from bench to bench. A rotor that is still being
+/// speeded up lags behind its field, and swings so much farther ahead when that turns round.
 RampLimits StepperMover::hardest_limits(const Lines& lines) const {
   RampLimits limits = running_limits_;
   const double speed = stream_.speed_at(lines.now()) / steps_per_base_.to_double();
-  const double hardest = std::abs(usable_deceleration(mechanism_, speed) * steps_per_base_.to_double());
-  limits.acceleration = std::max(limits.acceleration, hardest);
+  const double usable = std::abs(usable_deceleration(mechanism_, speed) * steps_per_base_.to_double());
+  const double already = std::abs(stream_.acceleration_at(lines.now()));
+  limits.acceleration = std::max(limits.acceleration, (1.0 - margin_for_what_differs) * usable - already);
   limits.jerk = 0.0;
   return limits;
 }
@@ -243,7 +330,8 @@ void StepperMover::note(Tick at, MotionNote::Kind kind, std::string text) const 
 Tick StepperMover::next_act() const {
   if (queue_.empty()) return never;
   const Order& front = queue_.front();
-  if (front.record->status == MotionStatus::queued && inputs_ != nullptr && !inputs_->are_known()) return never;
+  if (front.record->status == MotionStatus::queued && inputs_ != nullptr && !inputs_->are_known())
+    return never;
   if (front.record->status == MotionStatus::queued)
     return front.is_ready && !front.together->can_begin() ? never : 0;
   return homing_ ? homing_->next_act(stream_) : stream_.next_act();
@@ -309,14 +397,17 @@ void StepperMover::begin_next(Lines& lines) {
   order.record->began = lines.now();
   note(lines.now(), MotionNote::Kind::began, order.record->what);
   if (std::holds_alternative<HomeOrder>(order.what)) {
-    begin_homing(lines);
+    origin_.reset();
+    begin_homing(lines, homing_goal(mechanism_, controller_));
     return;
   }
   // Checked when ordered, but a stop in between may have left it elsewhere: then it is refused here.
   try {
     if (!origin_)
       throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
-    if (const auto* const run = std::get_if<SpeedOrder>(&order.what)) {
+    if (std::holds_alternative<MeasureOrder>(order.what)) {
+      begin_homing(lines, far_switch_goal(mechanism_, controller_));
+    } else if (const auto* const run = std::get_if<SpeedOrder>(&order.what)) {
       begin(lines, order, *run);
     } else {
       begin(lines, order, std::get<MoveOrder>(order.what));
@@ -326,10 +417,9 @@ void StepperMover::begin_next(Lines& lines) {
   }
 }
 
-void StepperMover::begin_homing(Lines& lines) {
-  origin_.reset();
-  running_limits_ = ramp_limits(mechanism_, controller_, mechanism_.homing->speed);
-  homing_.emplace(mechanism_, controller_, inputs_);
+void StepperMover::begin_homing(Lines& lines, HomingGoal goal) {
+  running_limits_ = goal.fast;
+  homing_.emplace(std::move(goal), mechanism_, controller_.timer_clock, inputs_);
   homing_->begin(stream_, lines);
 }
 
@@ -388,16 +478,50 @@ void StepperMover::lines_were_cut(Lines& lines, const std::string& why) {
 void StepperMover::homing_acted(Lines& lines) {
   if (homing_->state() == HomingSequence::State::failed) {
     finish(lines, MotionStatus::faulted, homing_->failure());
+    forget_position();
     return;
   }
-  if (homing_->edge_at() == lines.now()) {
+  if (homing_->edge_at() == lines.now() && std::holds_alternative<HomeOrder>(queue_.front().what)) {
     note(lines.now(), MotionNote::Kind::home_edge,
          fmt::format("home edge: this step is {}", to_text(homing_->edge_place())));
   }
   if (homing_->state() != HomingSequence::State::found) return;
+  if (std::holds_alternative<MeasureOrder>(queue_.front().what)) {
+    measured(lines);
+    return;
+  }
   origin_ = homing_->edge_step() - step_at(mechanism_, homing_->edge_place());
   commanded_ = mechanism_.homing->position;
   finish(lines, MotionStatus::done);
+}
+
+/// The other switch's edge must be met where the rig says, to a full step and what its contact may differ by.
+void StepperMover::measured(Lines& lines) {
+  const PlaceSwitch& home = *mechanism_.home_switch();
+  const HomingGoal& goal = homing_->goal();
+  const OutputPosition found = position_of(homing_->edge_step());
+  const std::int64_t off = homing_->edge_step() - *origin_ - step_at(mechanism_, goal.edge_at);
+  const Ratio between = found.base - home.acts_at.base;
+  measured_travel_ = OutputPosition{found.kind, between < Ratio(0) ? -between : between};
+  commanded_ = goal.ends_at;
+  if (4 * std::abs(off) <= goal.alignment_way) {
+    // It stands where it was sent; the edge differed by no more than a full step.
+    commanded_ = position_of(stream_.made());
+    finish(lines, MotionStatus::done);
+    return;
+  }
+  const Ratio wanted = goal.edge_at.base - home.acts_at.base;
+  const OutputPosition said{found.kind, wanted < Ratio(0) ? -wanted : wanted};
+  const auto text = [](const OutputPosition& amount) {
+    return fmt::format("{:.6g} {}", amount.base.to_double() * display_units_per_base(amount.kind),
+                       display_unit(amount.kind, 0));
+  };
+  finish(lines, MotionStatus::faulted,
+         fmt::format(
+             "{}: the travel between {} and {} is {}, and the rig says {}: steps were lost, a switch has "
+             "moved, or the train is not what the rig says",
+             mechanism_.name, home.name, goal.sensor.name, text(*measured_travel_), text(said)));
+  forget_position();
 }
 
 void StepperMover::act(Lines& lines, std::span<const Reading> readings) {

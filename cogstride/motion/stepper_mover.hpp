@@ -47,13 +47,35 @@ class StepperMover final : public Participant {
 
   /// Queues a homing. @throws RangeError when the mechanism cannot be homed.
   std::shared_ptr<MotionRecord> home();
+  /// Queues a trip to the switch at the other end, slowly for its edge: it must lie where the rig says, else
+  /// the motion ends as faulted. It stands at that end of the travel afterwards. @throws RangeError when
+  /// there are no two switches, or no position is known
+  std::shared_ptr<MotionRecord> measure();
+  /// What measure() found last: the travel between the two switches' edges.
+  [[nodiscard]] std::optional<OutputPosition> measured_travel() const { return measured_travel_; }
+  /// Queues a motion towards an end, by hand: to the soft limit, or past it to the hard end. @param way +1 or
+  /// -1
+  /// @throws RangeError as move(), or when it stands there already
+  std::shared_ptr<MotionRecord> jog(int way, const OutputSpeed& speed, bool past_limits);
+  /// From now on the travel ends where it stands. @throws RangeError when that is not beyond its begin, or it
+  /// moves, or no position is known
+  OutputPosition teach_far_limit();
   /// Queues a move. @throws RangeError, with nothing queued, when it is refused: outside the travel, over a
   /// limit, or with no position known (a mechanism with a gate is homed first).
   /// @param together  shared with the moves that it is to arrive with; it waits for all of them to be next
   std::shared_ptr<MotionRecord> move(const MoveOrder& order, std::shared_ptr<ArrivingTogether> together = {});
-  /// Queues a motion at a speed. It ends at the end of the travel; where there is none it goes on until it is
-  /// redirected or cancelled, and nothing can be queued behind it. @throws RangeError as move()
-  std::shared_ptr<MotionRecord> run(const SpeedOrder& order);
+  /// Queues a turn to an angle or a station. @throws RangeError as move()
+  std::shared_ptr<MotionRecord> turn(const TurnOrder& order);
+  /// Queues a motion at a speed, for a time, a way, or neither. It then ends at the end of the travel; where
+  /// there is none it goes on until it is redirected or cancelled, and nothing can be queued behind it.
+  /// @throws RangeError as move()
+  std::shared_ptr<MotionRecord> spin(const SpeedOrder& order);
+  /// The spin that is on goes so much faster (slower where `by` is below 0), or the other way round at the
+  /// same speed. @throws RangeError when none is on or nothing of the speed is left
+  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
+  std::shared_ptr<MotionRecord> reverse(Lines& lines);
+  /// Brakes what is on and takes back all that is queued.
+  void stop(Lines& lines, Braking how = Braking::on_a_ramp);
   /// The running motion gets a new target, a new speed or new limits, from the state that it is in; an order
   /// without a target keeps that it has. Its record ends as cancelled, the new one is running.
   /// @throws RangeError, with the motion going on as it was, when the order is refused, no move or run is on,
@@ -63,6 +85,8 @@ class StepperMover final : public Participant {
   /// Takes a queued motion back, or brakes the running one; those queued behind it go on.
   void cancel(Lines& lines, const MotionRecord& motion, Braking how = Braking::on_a_ramp);
 
+  /// Switches the outputs on, so that the motor holds where it stands.
+  void hold(Lines& lines);
   /// Switches the outputs off: detent and friction alone hold it then. The next motion switches them on again
   /// with the field where it stood. @throws RangeError while a motion is on or queued
   void release(Lines& lines);
@@ -90,9 +114,10 @@ class StepperMover final : public Participant {
 
  private:
   struct HomeOrder {};
+  struct MeasureOrder {};  // the travel between two switches
   struct Order {
     std::shared_ptr<MotionRecord> record;
-    std::variant<HomeOrder, MoveOrder, SpeedOrder> what;
+    std::variant<HomeOrder, MeasureOrder, MoveOrder, SpeedOrder> what;
     std::shared_ptr<ArrivingTogether> together{};
     bool is_ready = false;  // counted among those that can begin together
   };
@@ -100,12 +125,14 @@ class StepperMover final : public Participant {
   std::shared_ptr<MotionRecord> enqueue(std::string what, Order order);
   [[nodiscard]] OutputPosition place_after_all() const;
   void foresee_end();
+  [[nodiscard]] const SpeedOrder& running_spin() const;
   [[nodiscard]] std::optional<OutputPosition> end_of_run(const SpeedOrder& order) const;
   [[nodiscard]] RampLimits limits_of(const SpeedOrder& order) const;
   static void leave_group(const Order& order);
   void make_ready(Lines& lines, Order& order);
   void begin_next(Lines& lines);
-  void begin_homing(Lines& lines);
+  void begin_homing(Lines& lines, HomingGoal goal);
+  void measured(Lines& lines);
   void begin(Lines& lines, const Order& order, const MoveOrder& move);
   void begin(Lines& lines, const Order& order, const SpeedOrder& run);
   void require_redirectable() const;
@@ -131,6 +158,7 @@ class StepperMover final : public Participant {
   bool endless_ = false;                     // the running motion has no end
   std::optional<OutputPosition> after_all_;  // where the last queued motion will end, as far as is known
   RampLimits running_limits_;
+  std::optional<OutputPosition> measured_travel_;
   std::string halted_by_;  // why the running motion is being stopped, when a fault did it
   const Inputs* inputs_ = nullptr;
   std::function<std::string(const Mechanism&)> obstacle_;

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 namespace cogstride {
 namespace {
@@ -22,7 +23,67 @@ OutputAmount<PerTime> checked_limit(const Mechanism& mechanism, const char* what
   return *ordered;
 }
 
+/// The angle `to` on the turn to which `way` leads from `from`. A travel has no other way than its own.
+OutputPosition angle_reached(const Mechanism& mechanism, OutputPosition from, OutputPosition to, Way way) {
+  if (mechanism.limits.travel_from) return to;
+  Ratio forwards = to.base - from.base;
+  forwards = forwards - Ratio(forwards.floor());
+  const bool goes_forwards =
+      way == Way::shortest
+          ? forwards <= Ratio(1, 2)
+          : (way == Way::clockwise) == (mechanism.limits.forwards == TurningSense::clockwise);
+  const Ratio turned = goes_forwards || forwards == Ratio(0) ? forwards : forwards - Ratio(1);
+  return {from.kind, from.base + turned};
+}
+
 }  // namespace
+
+MoveOrder move_of(const Mechanism& mechanism, const TurnOrder& order) {
+  if (output_kind(mechanism.train) != OutputKind::rotary)
+    throw RangeError(fmt::format("{}: it travels along a line: it moves, and does not turn", mechanism.name));
+  if (order.to.has_value() == order.to_station.has_value())
+    throw RangeError(fmt::format("{}: a turn goes either to an angle or to a station", mechanism.name));
+  MoveOrder move;
+  move.to = order.to ? *order.to : station_at(mechanism, *order.to_station);
+  move.speed = order.speed;
+  move.acceleration = order.acceleration;
+  move.takes = order.takes;
+  move.way = order.way;
+  return move;
+}
+
+std::optional<MoveOrder> move_of(const Mechanism& mechanism, const Controller& controller,
+                                 const SpeedOrder& order) {
+  const bool backwards = order.at.base < Ratio(0);
+  const OutputSpeed speed{order.at.kind, backwards ? -order.at.base : order.at.base};
+  const RampLimits limits = ramp_limits(mechanism, controller, speed, order.acceleration);
+  if (!order.lasts && !order.by) return std::nullopt;
+  if (order.lasts && order.by)
+    throw RangeError(fmt::format("{}: it spins for a time or for a way, not for both", mechanism.name));
+  MoveOrder move{.by = order.by, .speed = speed, .acceleration = order.acceleration};
+  if (order.by) {
+    require_kind(mechanism, order.by->kind);
+    if (order.by->base <= Ratio(0))
+      throw RangeError(
+          fmt::format("{}: it spins for a way above 0; the speed says which way", mechanism.name));
+  } else {
+    // Beyond the way on which the speed is reached, each step more takes one step's time more.
+    const double seconds = order.lasts->base().to_double();
+    const double to_speed = plan_speed({}, limits.speed, limits).end().to_double();
+    const auto reaching = static_cast<std::int64_t>(std::ceil(2.0 * to_speed)) + 1;
+    const double least = plan_ramp({}, reaching, limits).duration();
+    if (seconds < least) {
+      throw RangeError(fmt::format("{}: up to {} and down again take {:.4g} s; {:.4g} s is too short",
+                                   mechanism.name, to_text(speed), least, seconds));
+    }
+    const double steps = static_cast<double>(reaching) + (seconds - least) * limits.speed;
+    if (!(steps < 9e15)) throw RangeError(fmt::format("{}: {:.4g} s are too long", mechanism.name, seconds));
+    const Ratio way = Ratio(std::llround(steps)) / steps_per_base(mechanism);
+    move.by = OutputPosition{order.at.kind, way < Ratio(0) ? -way : way};
+  }
+  if (backwards) move.by->base = -move.by->base;
+  return move;
+}
 
 RampLimits own_limits(const Mechanism& mechanism) {
   const Limits& limits = mechanism.limits;
@@ -57,7 +118,9 @@ OutputPosition target_of(const Mechanism& mechanism, OutputPosition from, const 
   }
   const OutputPosition given = order.to ? *order.to : *order.by;
   require_kind(mechanism, given.kind);
-  const OutputPosition target = order.to ? given : OutputPosition{from.kind, from.base + given.base};
+  OutputPosition target = order.to ? given : OutputPosition{from.kind, from.base + given.base};
+  if (order.way) target = angle_reached(mechanism, from, target, *order.way);
+  if (order.past_limits) return target;
   const Limits& limits = mechanism.limits;
   const bool low = limits.travel_from && target.base < limits.travel_from->base;
   const bool high = limits.travel_to && target.base > limits.travel_to->base;

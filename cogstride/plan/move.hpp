@@ -14,6 +14,9 @@
 
 namespace cogstride {
 
+/// Which way round to an angle of an endless output.
+enum class Way : std::uint8_t { shortest, clockwise, counter_clockwise };
+
 /// Where to go, and within which limits: those of the mechanism where nothing is said.
 struct MoveOrder {
   std::optional<OutputPosition> to{};  ///< a position, or
@@ -21,12 +24,26 @@ struct MoveOrder {
   std::optional<OutputSpeed> speed{};
   std::optional<OutputAcceleration> acceleration{};
   std::optional<ExactTime> takes{};  ///< from rest to rest: gentler than the limits, so that it takes so long
+  std::optional<Way> way{};          ///< `to` is an angle of a turn, reached this way; nothing: turns count
+  bool past_limits = false;          ///< soft limits do not hold; for one who looks on with a hand on a key
 };
 
-/// To turn or travel at a speed until told otherwise.
+/// To turn to an angle or a station, whichever turn it is on. Exactly half a turn is turned forwards.
+struct TurnOrder {
+  std::optional<OutputPosition> to{};  ///< an angle, or
+  std::optional<std::int64_t> to_station{};
+  Way way = Way::shortest;
+  std::optional<OutputSpeed> speed{};
+  std::optional<OutputAcceleration> acceleration{};
+  std::optional<ExactTime> takes{};
+};
+
+/// To turn or travel at a speed: for a time, for a way, or until told otherwise.
 struct SpeedOrder {
   OutputSpeed at{};  ///< signed
   std::optional<OutputAcceleration> acceleration{};
+  std::optional<ExactTime> lasts{};    ///< from rest to rest
+  std::optional<OutputPosition> by{};  ///< not signed: the speed says which way
 };
 
 struct MovePlan {
@@ -51,6 +68,16 @@ struct MovePlan {
 /// `by`, or ends outside the soft limits.
 [[nodiscard]] OutputPosition target_of(const Mechanism& mechanism, OutputPosition from,
                                        const MoveOrder& order);
+
+/// The same order as a move. @throws RangeError when it names neither or both of angle and station, the
+/// station is none, or the output does not turn
+[[nodiscard]] MoveOrder move_of(const Mechanism& mechanism, const TurnOrder& order);
+
+/// A spin that has an end as the move that it is; nothing when it has none. Of a time, the way is the whole
+/// number of steps that comes nearest to it. @throws RangeError when time or way are too short to reach the
+/// speed (with the least that is not), or both are given
+[[nodiscard]] std::optional<MoveOrder> move_of(const Mechanism& mechanism, const Controller& controller,
+                                               const SpeedOrder& order);
 
 /// Limits gentler than `limits`, under which the way from rest to rest takes `seconds`.
 /// @throws RangeError when it takes longer than that at full limits; the message has the least time

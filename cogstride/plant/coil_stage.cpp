@@ -128,7 +128,8 @@ void CoilStage::run(double seconds, double emf_a, double emf_b) {
 }
 
 bool CoilStage::has_settled() const {
-  const double full = std::max(0.0, parts_.supply_voltage - parts_.drop) / (parts_.resistance + parts_.supply_resistance);
+  const double full =
+      std::max(0.0, parts_.supply_voltage - parts_.drop) / (parts_.resistance + parts_.supply_resistance);
   const double wanted = std::min(full, limit());
   const auto near = [&](double current, int way) { return std::abs(current - way * wanted) < 0.05 * wanted; };
   const bool enabled = unipolar_ || is_enabled();

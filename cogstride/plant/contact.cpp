@@ -15,7 +15,8 @@ ContactPlace::ContactPlace(const PlaceSwitch& place_switch, bool on_a_ring, std:
       on_a_ring_(on_a_ring),
       spread_(place_switch.noise.base.to_double()),
       seed_(seed),
-      bounce_(place_switch.bounce ? std::llround(place_switch.bounce->base() * clock.base().to_double()) : 0) {
+      bounce_(place_switch.bounce ? std::llround(place_switch.bounce->base() * clock.base().to_double())
+                                  : 0) {
   if (is_window_) {
     const double from = place_switch.window_from.base.to_double();
     const double to = place_switch.window_to.base.to_double();
@@ -69,11 +70,13 @@ std::optional<LineEdge> ContactPlace::change(State& state, Tick now) const {
   if (bounce_ > 0) {
     // An even number of further changes, at any instants of a share of the longest bounce.
     const std::uint64_t source = 0x10000u + static_cast<std::uint64_t>(line_);
-    const double lasts = static_cast<double>(bounce_) * (0.3 + 0.7 * even_noise(seed_, source, 8 * state.edges));
+    const double lasts =
+        static_cast<double>(bounce_) * (0.3 + 0.7 * even_noise(seed_, source, 8 * state.edges));
     const std::size_t pairs = 1 + mixed_word(seed_, source, 8 * state.edges + 1) % 3;
     state.chatter_left = 2 * pairs;
     for (std::size_t i = 0; i < state.chatter_left; ++i)
-      state.chatter[i] = now + 1 + static_cast<Tick>(lasts * even_noise(seed_, source, 8 * state.edges + 2 + i));
+      state.chatter[i] =
+          now + 1 + static_cast<Tick>(lasts * even_noise(seed_, source, 8 * state.edges + 2 + i));
     // The latest first: they are taken from the end.
     std::sort(state.chatter.begin(), state.chatter.begin() + static_cast<std::ptrdiff_t>(state.chatter_left),
               std::greater<>());

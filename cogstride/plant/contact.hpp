@@ -24,8 +24,8 @@ class ContactPlace {
 
   /// Where it stands and what comes next; copied when a plant goes back in time.
   struct State {
-    bool acts = false;           ///< by its place
-    bool level = false;          ///< of its line, chatter included
+    bool acts = false;            ///< by its place
+    bool level = false;           ///< of its line, chatter included
     std::optional<bool> stuck{};  ///< acts or not, wherever the output is
     std::uint64_t edges = 0;
     double noise = 0.0;  ///< of the next edge, m or turns
@@ -53,8 +53,8 @@ class ContactPlace {
   bool active_level_;
   bool is_window_;
   bool on_a_ring_;
-  double side_ = 1.0;        // +1: acts below its place
-  double acts_at_ = 0.0;     // an end: places; a window: its centre
+  double side_ = 1.0;     // +1: acts below its place
+  double acts_at_ = 0.0;  // an end: places; a window: its centre
   double releases_at_ = 0.0;
   double half_width_ = 0.0;  // a window
   double hysteresis_ = 0.0;

@@ -311,7 +311,8 @@ void StepperPlant::set_powered(bool powered) {
   if (state_.powered == powered) return;
   state_.powered = powered;
   state_.settled = false;
-  if (auto* const board = std::get_if<StepDirReceiver>(&state_.stage)) board->set_powered(state_.now, powered);
+  if (auto* const board = std::get_if<StepDirReceiver>(&state_.stage))
+    board->set_powered(state_.now, powered);
   if (auto* const coils = std::get_if<CoilStage>(&state_.stage)) coils->set_powered(powered);
   if (powered) retarget();
 }

@@ -1,6 +1,5 @@
-// A two-phase stepper behind a STEP/DIR board, or behind one that only switches its coils, with what it moves,
-// its switches
-// and encoders.
+// A two-phase stepper behind a STEP/DIR board, or behind one that only switches its coils, with what it
+// moves, its switches and encoders.
 //
 // Torque on the rotor at electrical angle e = p theta + pi/4 (p = full steps / 4 rotor teeth), currents i_a,
 // i_b:
@@ -43,8 +42,8 @@ class StepperPlant final : public Plant {
   struct Setup {
     ExactFrequency clock;
     std::uint64_t seed = 1;
-    double start_position = 0.0;  ///< of the output, m or turns
-    double coarsest_step = 5e-6;  ///< s, of integration
+    double start_position = 0.0;       ///< of the output, m or turns
+    double coarsest_step = 5e-6;       ///< s, of integration
     std::vector<PlantEvent> events{};  ///< what befalls it, in the order of time
   };
 
@@ -108,9 +107,9 @@ class StepperPlant final : public Plant {
     std::size_t next_event = 0;  ///< of Setup::events
     bool powered = true;
     bool jammed = false;
-    bool settled = false;         ///< standing still with its currents on target: nothing to integrate
-    bool aligned = false;         ///< the outputs have been on: periods are counted
-    std::int64_t period = 0;      ///< electrical periods between field and rotor
+    bool settled = false;     ///< standing still with its currents on target: nothing to integrate
+    bool aligned = false;     ///< the outputs have been on: periods are counted
+    std::int64_t period = 0;  ///< electrical periods between field and rotor
     std::int64_t lost = 0;
     std::array<Slip, most_slips> slips{};
     std::size_t slip_count = 0;

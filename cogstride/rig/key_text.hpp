@@ -99,8 +99,7 @@ struct Words<HomesTo> {
 };
 template <>
 struct Words<StopBy> {
-  static constexpr WordList<StopBy, 2> list{
-      {{"cut", StopBy::cut}, {"steepest ramp", StopBy::steepest_ramp}}};
+  static constexpr WordList<StopBy, 2> list{{{"cut", StopBy::cut}, {"steepest ramp", StopBy::steepest_ramp}}};
 };
 template <>
 struct Words<TurningSense> {

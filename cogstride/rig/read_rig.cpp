@@ -251,7 +251,8 @@ void check_homing_sensor(TomlTable& table, const Homing& homing, const std::vect
     table.error(table.place_of("goes_to"), "goes_to: is for an encoder; a switch has one edge to go to");
   const bool by_index = encoder != nullptr && homing.goes_to.value_or(HomesTo::index) == HomesTo::index;
   if (by_index && !encoder->line_index)
-    table.error(table.place_of("sensor"), fmt::format("sensor: {} has no line_index to home to", homing.sensor));
+    table.error(table.place_of("sensor"),
+                fmt::format("sensor: {} has no line_index to home to", homing.sensor));
   if (!homing.then_index_of) return;
   const Encoder* const next = named(*homing.then_index_of);
   if (encoder != nullptr || next == nullptr || !next->line_index) {
@@ -273,8 +274,7 @@ Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
   };
   not_over("speed", homing.speed, limits.speed);
   not_over("slow_speed", homing.slow_speed, homing.speed);
-  if (!homing.sensor.empty() &&
-      std::find(names.begin(), names.end(), homing.sensor) == names.end()) {
+  if (!homing.sensor.empty() && std::find(names.begin(), names.end(), homing.sensor) == names.end()) {
     table.error(table.place_of("sensor"),
                 fmt::format("sensor: found \"{}\"; this mechanism has {}", homing.sensor,
                             names.empty() ? "no switch" : fmt::format("{}", fmt::join(names, ", "))));

@@ -1,268 +1,734 @@
+// From the lines of a script to its statements. A line is read by its verb; blocks and named steps are read
+// by recursion, so that the values of a step stand for themselves wherever they are named in it.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
-#include <charconv>
+#include <algorithm>
+#include <map>
 
+#include "cogstride/motion/homing_goal.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/script.hpp"
 
 namespace cogstride {
 namespace {
 
+using Kind = Statement::Kind;
+
 constexpr std::int64_t most_repeats = 1'000'000'000;
 constexpr std::size_t deepest_nesting = 8;
+constexpr std::int64_t most_spelled_out = 1'000'000;
 
-struct Word {
-  std::string text;
-  std::size_t column;  // from 1
+/// Limits of a mechanism for a stretch of the script.
+struct Stretch {
+  std::size_t mechanism;
+  std::optional<OutputSpeed> speed;
+  std::optional<OutputAcceleration> acceleration;
 };
 
-struct SourceLine {
-  std::size_t number;
-  std::string_view text;    // as it stands in the file
-  std::vector<Word> words;  // without the comment
+/// `to lay width 80 mm pitch 1.4 mm` ... `end`: its lines, and what its values are unless a call says
+/// otherwise.
+struct NamedSteps {
+  std::string name;
+  std::vector<std::pair<std::string, std::string>> values;  // in the order of the definition
+  std::size_t first_line = 0;                               // of the body, among the script's lines
+  std::size_t end_line = 0;                                 // its `end`
+  std::map<std::string, std::shared_ptr<const std::vector<Statement>>> made{};  // by the values of a call
 };
 
-/// What is wrong at one word; caught line by line, so that every error comes out in one go.
-struct Wrong {
-  std::size_t column;
-  std::size_t length;
-  std::string message;
-};
-
-SourceLine split_words(std::size_t number, std::string_view text) {
-  SourceLine line{number, text, {}};
-  std::size_t at = 0;
-  while (at < text.size() && text[at] != '#') {
-    if (text[at] == ' ' || text[at] == '\t' || text[at] == '\r') {
-      ++at;
-      continue;
-    }
-    const std::size_t start = at;
-    while (at < text.size() && text[at] != ' ' && text[at] != '\t' && text[at] != '\r' && text[at] != '#')
-      ++at;
-    line.words.push_back({std::string(text.substr(start, at - start)), start + 1});
-  }
-  return line;
+bool is_together(Kind kind) {
+  return kind == Kind::arrive_together || kind == Kind::start_together;
 }
-
-/// The statement itself, without blanks around it or its comment.
-std::string statement_text(const SourceLine& line) {
-  const Word& first = line.words.front();
-  const Word& last = line.words.back();
-  return std::string(line.text.substr(first.column - 1, last.column + last.text.size() - first.column));
-}
-
-/// Reads one line's words from left to right.
-class LineReader {
- public:
-  LineReader(const SourceLine& line, const Rig& rig) : line_(line), rig_(rig) {}
-
-  [[nodiscard]] bool at_end() const { return next_ == line_.words.size(); }
-  [[nodiscard]] bool next_is(std::string_view word) const {
-    return !at_end() && line_.words[next_].text == word;
-  }
-
-  const Word& word(const std::string& wanted) {
-    if (at_end()) throw Wrong{end_column(), 1, fmt::format("the line ends here; expected {}", wanted)};
-    return line_.words[next_++];
-  }
-
-  void expect(const std::string& wanted) {
-    const Word& found = word("'" + wanted + "'");
-    if (found.text != wanted)
-      throw wrong(found, fmt::format("found '{}'; expected '{}'", found.text, wanted));
-  }
-
-  void expect_end() {
-    if (at_end()) return;
-    const Word& extra = line_.words[next_];
-    throw Wrong{extra.column, end_column() - extra.column,
-                fmt::format("'{}' is more than this statement takes", extra.text)};
-  }
-
-  std::size_t mechanism() {
-    const Word& name = word("the name of a mechanism");
-    try {
-      const Mechanism& mechanism = mechanism_named(rig_, name.text);
-      require_movable_stepper(mechanism);
-      return static_cast<std::size_t>(&mechanism - rig_.mechanisms.data());
-    } catch (const RangeError& error) {
-      throw wrong(name, error.what());
-    }
-  }
-
-  /// A number and its unit, in one word or two, read by `parse`.
-  template <class Parse>
-  auto amount(const std::string& wanted, Parse parse) {
-    const Word& number = word(wanted);
-    std::string text = number.text;
-    std::size_t length = text.size();
-    const bool ends_with_digit = text.back() >= '0' && text.back() <= '9';
-    if (ends_with_digit && !at_end()) {
-      const Word& unit = line_.words[next_++];
-      text += " " + unit.text;
-      length = unit.column + unit.text.size() - number.column;
-    }
-    try {
-      return parse(text);
-    } catch (const Error& error) {
-      throw Wrong{number.column, length, error.what()};
-    }
-  }
-
-  static Wrong wrong(const Word& word, std::string message) {
-    return {word.column, word.text.size(), std::move(message)};
-  }
-
- private:
-  [[nodiscard]] std::size_t end_column() const {
-    return line_.words.empty() ? 1 : line_.words.back().column + line_.words.back().text.size();
-  }
-
-  const SourceLine& line_;
-  const Rig& rig_;
-  std::size_t next_ = 0;
-};
-
-const std::vector<std::string> verbs = {"home", "move", "wait", "repeat", "arrive", "end"};
 
 class ScriptParser {
  public:
-  ScriptParser(std::string name, const Rig& rig) : rig_(rig) { script_.name = std::move(name); }
+  ScriptParser(std::string_view text, std::string name, const Rig& rig)
+      : rig_(rig), lines_(split_lines(text)) {
+    script_.name = std::move(name);
+  }
 
-  Script parse(std::string_view text) {
-    std::size_t number = 0;
-    while (!text.empty()) {
-      const std::size_t end = text.find('\n');
-      take_line(split_words(++number, text.substr(0, end)));
-      text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
-    }
-    for (std::size_t i = open_.size(); i-- > 0;) {
-      add(open_[i].place.line, open_[i].place.column,
-          fmt::format("this {} has no 'end'", is_together(open_[i]) ? "'arrive together'" : "repeat"), {});
-    }
-    if (wrong_.empty()) wrong_ = check_positions(script_, rig_);
+  Script parse() {
+    script_.statements = read_block(nullptr);
+    if (wrong_.empty()) wrong_ = check_motions(script_, rig_).wrong;
     if (!wrong_.empty()) throw InputError(std::move(wrong_));
     return std::move(script_);
   }
 
  private:
-  void add(std::size_t line, std::size_t column, std::string message, std::string excerpt) {
-    wrong_.push_back({{script_.name, line, column}, std::move(message), std::move(excerpt)});
-  }
+  // ---- blocks
 
-  void take_line(const SourceLine& line) {
-    if (line.words.empty()) return;
-    try {
-      LineReader reader(line, rig_);
-      take_statement(line, reader);
-    } catch (const Wrong& wrong) {
-      std::string underlined = fmt::format("    {}\n    ", line.text);
-      for (std::size_t i = 0; i + 1 < wrong.column; ++i)
-        underlined += i < line.text.size() && line.text[i] == '\t' ? '\t' : ' ';
-      underlined += std::string(std::max<std::size_t>(1, wrong.length), '^');
-      add(line.number, wrong.column, wrong.message, std::move(underlined));
+  /// The statements up to the `end` of `opener`, or of the file.
+  std::vector<Statement> read_block(const Statement* opener) {
+    std::vector<Statement> statements;
+    while (next_ < lines_.size()) {
+      const SourceLine& line = lines_[next_++];
+      if (line.words.front().text == "end") {
+        if (opener != nullptr) {
+          guarded(line, [&] { expect_nothing_after_end(line); });
+          return statements;
+        }
+        guarded(line, [&] {
+          throw LineReader::wrong(line.words.front(),
+                                  "this 'end' ends nothing: no repeat is open and no other block");
+        });
+        continue;
+      }
+      read_statement(line, opener, statements);
     }
+    if (opener != nullptr) {
+      add(opener->place.line, opener->place.column,
+          fmt::format("this {} has no 'end'",
+                      opener->kind == Kind::repeat ? "repeat" : "'" + opener->text + "'"),
+          {});
+    }
+    return statements;
   }
 
-  void take_statement(const SourceLine& line, LineReader& reader) {
+  void expect_nothing_after_end(const SourceLine& line) {
+    LineReader reader(line, rig_, values_);
+    reader.expect("end");
+    reader.expect_end();
+  }
+
+  void read_statement(const SourceLine& line, const Statement* opener, std::vector<Statement>& into) {
     Statement statement;
     statement.place = {script_.name, line.number, line.words.front().column};
     statement.text = statement_text(line);
-    const Word& verb = reader.word("a verb");
-    if (verb.text == "end") {
-      reader.expect_end();
-      close_block(verb);
+    LineReader reader(line, rig_, values_);
+    const std::string_view verb = line.words.front().text;
+    if (verb == "to") {
+      read_definition(line, opener);
       return;
     }
-    if (verb.text == "arrive") {
-      statement.kind = Statement::Kind::arrive_together;
-      open_.push_back(std::move(statement));
-      reader.expect("together");
-      reader.expect_end();
-      require_no_together(open_.size() - 1, verb);
-      return;
-    }
-    if (verb.text == "repeat") {
-      // Opened even when its count is wrong, so that its 'end' is not an error of its own.
-      statement.kind = Statement::Kind::repeat;
-      statement.count = 1;
-      open_.push_back(std::move(statement));
-      if (open_.size() > deepest_nesting) {
-        throw LineReader::wrong(
-            verb, fmt::format("repeats stand in each other more than {} deep", deepest_nesting));
+    const bool opens =
+        verb == "repeat" || verb == "arrive" || verb == "start" || verb == "in" || verb == "with";
+    bool is_sound = false;
+    guarded(line, [&] {
+      if (opener != nullptr) require_fits(line, *opener);
+      if (opens && depth_ >= deepest_nesting) {
+        throw LineReader::wrong(line.words.front(),
+                                fmt::format("blocks stand in each other more than {} deep", deepest_nesting));
       }
-      open_.back().count = repeat_count(reader);
-      require_no_together(open_.size() - 1, verb);
+      read_by_verb(reader, statement);
+      reader.expect_end();
+      is_sound = true;
+    });
+    if (opens) {
+      // Read even when its first line is wrong, so that its 'end' is not an error of its own.
+      const std::size_t stretches = stretches_.size();
+      if (statement.kind == Kind::with_limits && is_sound)
+        stretches_.push_back({statement.mechanism, statement.order.speed, statement.order.acceleration});
+      ++depth_;
+      statement.body = read_block(&statement);
+      --depth_;
+      stretches_.resize(stretches);
+      if (is_sound) guarded(line, [&] { check_block(statement); });
+    }
+    if (is_sound) into.push_back(std::move(statement));
+  }
+
+  /// What may not stand in an `arrive together`.
+  static void require_fits(const SourceLine& line, const Statement& opener) {
+    const std::string_view verb = line.words.front().text;
+    if (opener.kind == Kind::arrive_together && verb != "move" && verb != "turn")
+      throw LineReader::wrong(line.words.front(),
+                              "only moves stand in 'arrive together'; close it with 'end' first");
+  }
+
+  void check_block(const Statement& block) {
+    if (!is_together(block.kind)) return;
+    if (block.body.empty() && wrong_.empty())
+      add(block.place.line, block.place.column, fmt::format("nothing moves in this '{}'", block.text), {});
+    std::vector<std::pair<std::size_t, const Statement*>> used;
+    for (const Statement& branch : block.body) {
+      if (block.kind == Kind::arrive_together && branch.order.takes)
+        add(branch.place.line, branch.place.column,
+            "moves that arrive together take the time of the longest: leave 'in' out",
+            fmt::format("    {}\n    {}", branch.text, std::string(branch.text.size(), '^')));
+      std::vector<std::size_t> own;
+      mechanisms_in(branch, own);
+      for (const std::size_t mechanism : own) {
+        const auto before =
+            std::find_if(used.begin(), used.end(), [&](const auto& u) { return u.first == mechanism; });
+        if (before == used.end()) continue;
+        const std::string name =
+            mechanism == Statement::everything ? "everything" : rig_.mechanisms[mechanism].name;
+        add(branch.place.line, branch.place.column,
+            fmt::format("{} moves already in this '{}' (line {})", name, block.text,
+                        before->second->place.line),
+            fmt::format("    {}\n    {}", branch.text, std::string(branch.text.size(), '^')));
+        break;
+      }
+      for (const std::size_t mechanism : own) used.emplace_back(mechanism, &branch);
+    }
+  }
+
+  static void mechanisms_in(const Statement& statement, std::vector<std::size_t>& found) {
+    const bool moves = statement.kind <= Kind::release || statement.kind == Kind::measure ||
+                       statement.kind == Kind::jog || statement.kind == Kind::teach;
+    if (moves && std::find(found.begin(), found.end(), statement.mechanism) == found.end())
+      found.push_back(statement.mechanism);
+    for (const Statement& inner : statement.inside()) mechanisms_in(inner, found);
+  }
+
+  // ---- named steps
+
+  void read_definition(const SourceLine& line, const Statement* opener) {
+    NamedSteps steps;
+    Statement as_block;
+    as_block.place = {script_.name, line.number, line.words.front().column};
+    as_block.text = statement_text(line);
+    bool is_sound = false;
+    guarded(line, [&] {
+      if (opener != nullptr || in_definition_)
+        throw LineReader::wrong(line.words.front(),
+                                "steps are named at the outermost level, outside any block");
+      read_definition_line(line, steps);
+      is_sound = true;
+    });
+    steps.first_line = next_;
+    // Read once with its own values, so that steps that nobody calls are checked too.
+    const StepValues outer = std::exchange(values_, StepValues(steps.values.begin(), steps.values.end()));
+    const bool was_in = std::exchange(in_definition_, true);
+    auto body = std::make_shared<const std::vector<Statement>>(read_block(&as_block));
+    in_definition_ = was_in;
+    values_ = outer;
+    steps.end_line = next_;
+    if (!is_sound) return;
+    steps.made.emplace(key_of(StepValues(steps.values.begin(), steps.values.end())), std::move(body));
+    steps_.push_back(std::move(steps));
+  }
+
+  void read_definition_line(const SourceLine& line, NamedSteps& steps) {
+    LineReader reader(line, rig_, values_);
+    reader.expect("to");
+    const Word& name = reader.word("a name for the steps, as in 'to lay width 80 mm'");
+    steps.name = own_name(name);
+    if (find_steps(name.text) != nullptr)
+      throw LineReader::wrong(name, fmt::format("steps called {} are there already", name.text));
+    while (!reader.at_end()) {
+      const Word& value = reader.word("the name of a value");
+      const std::string value_name = own_name(value);
+      for (const auto& [other, text] : steps.values)
+        if (other == value_name) throw LineReader::wrong(value, fmt::format("{} is named twice", value_name));
+      steps.values.emplace_back(value_name, read_value(reader, value_name));
+    }
+  }
+
+  /// An amount with its unit, or a count: told apart by what follows.
+  std::string read_value(LineReader& reader, const std::string& name) {
+    return reader.amount(fmt::format("a value for {}, such as 80 mm or 3", name),
+                         [&](const std::string& text) {
+                           if (text.find_first_not_of("0123456789") == std::string::npos) return text;
+                           const std::size_t blank = text.find(' ');
+                           // "3 pitch": a count, and the name of the next value.
+                           if (blank != std::string::npos && text.find_first_not_of("0123456789") == blank &&
+                               is_value_word(text.substr(blank + 1))) {
+                             reader.put_back();
+                             return text.substr(0, blank);
+                           }
+                           (void)parse_any_quantity(text);
+                           return text;
+                         });
+  }
+
+  [[nodiscard]] bool is_value_word(const std::string& word) const {
+    try {
+      (void)parse_any_quantity("1 " + word);
+      return false;
+    } catch (const Error&) {
+      return is_own_name(word);
+    }
+  }
+
+  static bool is_own_name(std::string_view name) {
+    const auto is_letter = [](char c) { return (c >= 'a' && c <= 'z') || c == '_'; };
+    return !name.empty() && is_letter(name.front()) && std::all_of(name.begin(), name.end(), [&](char c) {
+      return is_letter(c) || (c >= '0' && c <= '9');
+    });
+  }
+
+  std::string own_name(const Word& word) const {
+    const std::vector<std::string>& verbs = all_verbs();
+    if (!is_own_name(word.text))
+      throw LineReader::wrong(word,
+                              fmt::format("'{}' is no name: small letters, digits and '_' are", word.text));
+    if (std::find(verbs.begin(), verbs.end(), word.text) != verbs.end() || word.text == "end" ||
+        word.text == "to")
+      throw LineReader::wrong(word, fmt::format("'{}' is a word of the stride language", word.text));
+    bool is_unit = true;
+    try {
+      (void)parse_any_quantity("1 " + std::string(word.text));
+    } catch (const Error&) {
+      is_unit = false;
+    }
+    if (is_unit) throw LineReader::wrong(word, fmt::format("'{}' is a unit", word.text));
+    return std::string(word.text);
+  }
+
+  NamedSteps* find_steps(std::string_view name) {
+    const auto found =
+        std::find_if(steps_.begin(), steps_.end(), [&](const NamedSteps& s) { return s.name == name; });
+    return found == steps_.end() ? nullptr : &*found;
+  }
+
+  static std::string key_of(const StepValues& values) {
+    std::string key;
+    for (const auto& [name, text] : values) key += name + "=" + text + ";";
+    return key;
+  }
+
+  void read_call(LineReader& reader, Statement& statement, const std::string& name) {
+    statement.kind = Kind::steps;
+    NamedSteps& steps = *find_steps(name);
+    StepValues values(steps.values.begin(), steps.values.end());
+    StepValues given;
+    while (!reader.at_end()) {
+      const Word& value = reader.word("the name of a value");
+      const auto known = values.find(value.text);
+      if (known == values.end()) {
+        std::vector<std::string> names;
+        for (const auto& [known_name, text] : steps.values) names.push_back(known_name);
+        throw LineReader::wrong(
+            value, fmt::format("'{}' is no value of {}; it has: {}", value.text, steps.name,
+                               names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
+      }
+      if (given.contains(known->first))
+        throw LineReader::wrong(value, fmt::format("{} is given twice", value.text));
+      const std::string before = known->second;
+      known->second = read_value(reader, known->first);
+      given.emplace(known->first, known->second);
+      require_same_kind(value, before, known->second);
+    }
+    statement.called = made_with(steps, values, statement);
+    if (spelled_out(statement) > most_spelled_out) {
+      throw reader.wrong_statement(
+          fmt::format("spelled out, these steps are more than {} statements", most_spelled_out));
+    }
+  }
+
+  /// Statements that it comes to with all steps spelled out (repeats count once).
+  std::int64_t spelled_out(const Statement& statement) {
+    const auto known = sizes_.find(statement.called.get());
+    if (statement.called && known != sizes_.end()) return known->second;
+    std::int64_t size = 1;
+    for (const Statement& inner : statement.inside()) size += spelled_out(inner);
+    if (statement.called) sizes_.emplace(statement.called.get(), size);
+    return size;
+  }
+
+  static void require_same_kind(const Word& name, const std::string& wanted, const std::string& found) {
+    const auto is_count = [](const std::string& text) {
+      return text.find_first_not_of("0123456789") == std::string::npos;
+    };
+    const bool same = is_count(wanted) ? is_count(found)
+                                       : !is_count(found) && parse_any_quantity(wanted).powers ==
+                                                                 parse_any_quantity(found).powers;
+    if (!same)
+      throw LineReader::wrong(name,
+                              fmt::format("{} is something like {}, and not {}", name.text, wanted, found));
+  }
+
+  std::shared_ptr<const std::vector<Statement>> made_with(NamedSteps& steps, const StepValues& values,
+                                                          const Statement& call) {
+    const std::string key = key_of(values);
+    if (const auto made = steps.made.find(key); made != steps.made.end()) return made->second;
+    if (calls_ >= deepest_nesting) {
+      throw Wrong{call.place.column, call.text.size(),
+                  fmt::format("steps stand in each other more than {} deep", deepest_nesting)};
+    }
+    // The body once more, with these values. What is wrong only with them is wrong at the call.
+    Statement as_block;
+    as_block.text = call.text;
+    const std::size_t here = std::exchange(next_, steps.first_line);
+    const StepValues outer = std::exchange(values_, values);
+    const std::size_t depth = std::exchange(depth_, 0);
+    const std::vector<Stretch> stretches = std::exchange(stretches_, {});
+    const std::size_t wrong_before = wrong_.size();
+    ++calls_;
+    auto body = std::make_shared<const std::vector<Statement>>(read_block(&as_block));
+    --calls_;
+    next_ = here;
+    values_ = outer;
+    depth_ = depth;
+    stretches_ = stretches;
+    for (std::size_t i = wrong_before; i < wrong_.size(); ++i)
+      wrong_[i].message += fmt::format(" (as called in line {})", call.place.line);
+    steps.made.emplace(key, body);
+    return body;
+  }
+
+  // ---- statements
+
+  using Read = void (ScriptParser::*)(LineReader&, Statement&);
+  struct Verb {
+    const char* word;
+    Read read;
+  };
+
+  static const std::vector<Verb>& verbs() {
+    static const std::vector<Verb> table{
+        {"home", &ScriptParser::read_home},       {"move", &ScriptParser::read_move},
+        {"turn", &ScriptParser::read_turn},       {"spin", &ScriptParser::read_spin},
+        {"faster", &ScriptParser::read_faster},   {"slower", &ScriptParser::read_slower},
+        {"reverse", &ScriptParser::read_reverse}, {"stop", &ScriptParser::read_stop},
+        {"hold", &ScriptParser::read_hold},       {"release", &ScriptParser::read_release},
+        {"wait", &ScriptParser::read_wait},       {"switch", &ScriptParser::read_switch},
+        {"fade", &ScriptParser::read_fade},       {"ready", &ScriptParser::read_ready},
+        {"measure", &ScriptParser::read_measure}, {"jog", &ScriptParser::read_jog},
+        {"teach", &ScriptParser::read_teach},     {"repeat", &ScriptParser::read_repeat},
+        {"arrive", &ScriptParser::read_arrive},   {"start", &ScriptParser::read_start},
+        {"in", &ScriptParser::read_in_order},     {"with", &ScriptParser::read_with}};
+    return table;
+  }
+
+  static const std::vector<std::string>& all_verbs() {
+    static const std::vector<std::string> words = [] {
+      std::vector<std::string> found;
+      for (const Verb& verb : verbs()) found.emplace_back(verb.word);
+      return found;
+    }();
+    return words;
+  }
+
+  void read_by_verb(LineReader& reader, Statement& statement) {
+    const Word& verb = reader.word("a verb");
+    for (const Verb& known : verbs()) {
+      if (verb.text != known.word) continue;
+      (this->*known.read)(reader, statement);
       return;
     }
-    if (verb.text != "move") require_no_together(open_.size(), verb);
-    if (verb.text == "home") {
-      statement.kind = Statement::Kind::home;
-      read_home(reader, statement);
-    } else if (verb.text == "move") {
-      statement.kind = Statement::Kind::move;
-      read_move(reader, statement);
-    } else if (verb.text == "wait") {
-      statement.kind = Statement::Kind::wait;
-      read_wait(reader, statement);
-    } else {
-      const std::string near = nearest_word(verb.text, verbs);
-      throw LineReader::wrong(verb,
-                              fmt::format("'{}' is not a verb of the stride language{}", verb.text,
-                                          near.empty() ? " (home, move, wait, repeat, arrive together, end)"
-                                                       : fmt::format("; did you mean {}?", near)));
+    if (find_steps(verb.text) != nullptr) {
+      read_call(reader, statement, std::string(verb.text));
+      return;
     }
-    reader.expect_end();
-    if (!open_.empty() && is_together(open_.back())) require_new_mechanism(statement);
-    body().push_back(std::move(statement));
+    std::vector<std::string> words = all_verbs();
+    words.emplace_back("end");
+    for (const NamedSteps& steps : steps_) words.push_back(steps.name);
+    const std::string near = nearest_word(std::string(verb.text), words);
+    throw LineReader::wrong(verb, fmt::format("'{}' is not a verb of the stride language{}", verb.text,
+                                              near.empty() ? fmt::format(" ({})", fmt::join(words, ", "))
+                                                           : fmt::format("; did you mean {}?", near)));
   }
 
   void read_home(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::home;
     statement.mechanism = reader.mechanism();
-    const Mechanism& mechanism = rig_.mechanisms[statement.mechanism];
-    if (mechanism.homing && !mechanism.home_switch()->is_window) return;
-    if (mechanism.homing) {
-      throw Wrong{statement.place.column, statement.text.size(),
-                  fmt::format("{} homes to a window ({}), which is not done yet: only to a switch at an end",
-                              mechanism.name, mechanism.homing->sensor)};
+    const Mechanism& mechanism = mechanism_of(statement);
+    if (!mechanism.homing) {
+      throw reader.wrong_statement(
+          fmt::format("{} has nothing to home with: its rig has no homing table", mechanism.name));
     }
-    throw Wrong{statement.place.column, statement.text.size(),
-                fmt::format("{} has nothing to home with: its rig has no homing table", mechanism.name)};
   }
 
   void read_move(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::move;
     statement.mechanism = reader.mechanism();
-    const Mechanism& mechanism = rig_.mechanisms[statement.mechanism];
-    const auto position = [&](const std::string& text) {
-      const OutputPosition value = parse_output<0>(text);
-      require_kind(mechanism, value.kind);
-      return value;
-    };
     const Word& how = reader.word("'to' or 'by'");
     if (how.text == "to") {
-      statement.order.to = reader.amount("a position such as 85 mm", position);
+      if (reader.take("station")) {
+        statement.order.to = station(reader, statement);
+      } else {
+        statement.order.to = position(reader, statement, "a position such as 85 mm");
+      }
     } else if (how.text == "by") {
-      statement.order.by = reader.amount("a way such as -5 mm", position);
+      statement.order.by = position(reader, statement, "a way such as -5 mm");
     } else {
       throw LineReader::wrong(
           how, fmt::format("found '{}'; expected 'to' (a position) or 'by' (a way)", how.text));
     }
-    if (reader.next_is("at")) {
-      reader.expect("at");
-      read_limit(reader, mechanism, statement.order);
-      if (reader.next_is("and")) {
-        reader.expect("and");
-        read_limit(reader, mechanism, statement.order);
-      }
+    read_limits(reader, statement);
+    read_takes(reader, statement);
+  }
+
+  void read_turn(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::move;
+    const Word name = reader.peek();
+    statement.mechanism = reader.mechanism();
+    if (output_kind(mechanism_of(statement).train) != OutputKind::rotary) {
+      throw LineReader::wrong(name, fmt::format("{} travels along a line: it moves, and does not turn",
+                                                mechanism_of(statement).name));
     }
-    if (!reader.next_is("in")) return;
-    reader.expect("in");
+    reader.expect("to");
+    TurnOrder turn;
+    if (reader.take("station")) {
+      turn.to = station(reader, statement);
+    } else {
+      turn.to = position(reader, statement, "an angle such as 225 deg");
+    }
+    if (const std::optional<Way> way = read_way(reader)) turn.way = *way;
+    statement.order = move_of(mechanism_of(statement), turn);
+    read_limits(reader, statement);
+    read_takes(reader, statement);
+  }
+
+  static std::optional<Way> read_way(LineReader& reader) {
+    if (reader.take("clockwise")) return Way::clockwise;
+    if (reader.take("counter-clockwise")) return Way::counter_clockwise;
+    if (!reader.take("the")) return std::nullopt;
+    reader.expect("short");
+    reader.expect("way");
+    return Way::shortest;
+  }
+
+  void read_spin(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::spin;
+    const Word name = reader.peek();
+    statement.mechanism = reader.mechanism();
+    const Mechanism& mechanism = mechanism_of(statement);
+    if (output_kind(mechanism.train) != OutputKind::rotary)
+      throw LineReader::wrong(name, fmt::format("{} travels along a line: it does not spin", mechanism.name));
+    reader.expect("at");
+    statement.spin.at = speed(reader, statement, "a speed such as 40 deg/s", true);
+    if (const std::optional<Way> way = read_way(reader)) {
+      const bool forwards =
+          (*way == Way::clockwise) == (mechanism.limits.forwards == TurningSense::clockwise);
+      const bool backwards_already = statement.spin.at.base < Ratio(0);
+      if (*way == Way::shortest || backwards_already)
+        throw reader.wrong_statement("a speed with a sign says which way; with a word it has none");
+      if (!forwards) statement.spin.at.base = -statement.spin.at.base;
+    }
+    if (reader.take("and")) statement.spin.acceleration = acceleration(reader, statement);
+    if (reader.take("for")) {
+      reader.amount("a time such as 10 s or a way such as 3 turns", [&](const std::string& text) {
+        if (parse_any_quantity(text).powers == powers_of<dimensions::Time>) {
+          statement.spin.lasts = parse_quantity<ExactTime>(text);
+        } else {
+          statement.spin.by = parse_output<0>(text);
+        }
+        (void)move_of(mechanism, rig_.controller, statement.spin);
+        return 0;
+      });
+    } else {
+      reader.expect("until");
+      reader.expect("stopped");
+    }
+  }
+
+  void read_change_of_speed(LineReader& reader, Statement& statement, bool slower) {
+    statement.kind = Kind::faster;
+    statement.mechanism = reader.mechanism();
+    reader.expect("by");
+    statement.change = speed(reader, statement, "a speed such as 5 deg/s", false);
+    if (statement.change.base <= Ratio(0))
+      throw reader.wrong_statement("a speed above 0; faster and slower say which way");
+    if (slower) statement.change.base = -statement.change.base;
+  }
+  void read_faster(LineReader& reader, Statement& statement) {
+    read_change_of_speed(reader, statement, false);
+  }
+  void read_slower(LineReader& reader, Statement& statement) {
+    read_change_of_speed(reader, statement, true);
+  }
+
+  void read_one(LineReader& reader, Statement& statement, Kind kind) {
+    statement.kind = kind;
+    statement.mechanism = reader.mechanism();
+  }
+  void read_reverse(LineReader& reader, Statement& statement) { read_one(reader, statement, Kind::reverse); }
+  void read_hold(LineReader& reader, Statement& statement) { read_one(reader, statement, Kind::hold); }
+  void read_release(LineReader& reader, Statement& statement) { read_one(reader, statement, Kind::release); }
+  void read_stop(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::stop;
+    if (!reader.at_end()) statement.mechanism = reader.mechanism();
+  }
+
+  void read_wait(LineReader& reader, Statement& statement) {
+    if (!reader.take("until")) {
+      statement.pause = reader.time("a time such as 0.5 s");
+      return;
+    }
+    const Word name = reader.peek();
+    const auto moving = std::find_if(rig_.mechanisms.begin(), rig_.mechanisms.end(),
+                                     [&](const Mechanism& m) { return m.name == name.text; });
+    if (moving != rig_.mechanisms.end()) {
+      statement.kind = Kind::wait_place;
+      statement.mechanism = reader.mechanism();
+      reader.expect("passes");
+      statement.passes = position(reader, statement, "a position such as 60 mm");
+    } else {
+      statement.kind = Kind::wait_line;
+      statement.awaits = reader.input();
+      reader.expect("is");
+      statement.awaits.acts = on_or_off(reader);
+    }
+    if (!reader.take("for")) return;
+    reader.expect("at");
+    reader.expect("most");
+    statement.longest = reader.time("a time such as 10 s");
+  }
+
+  static bool on_or_off(LineReader& reader) {
+    const Word& word = reader.word("'on' or 'off'");
+    if (word.text != "on" && word.text != "off")
+      throw LineReader::wrong(word, fmt::format("found '{}'; expected 'on' or 'off'", word.text));
+    return word.text == "on";
+  }
+
+  void read_switch(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::switch_output;
+    statement.output = reader.output();
+    statement.on = on_or_off(reader);
+  }
+
+  void read_fade(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::fade_output;
+    statement.output = reader.output();
+    const PlainOutput& output = rig_.outputs[statement.output];
+    if (!output.timer || !output.pwm_frequency) {
+      throw reader.wrong_statement(fmt::format(
+          "{} is only switched; to fade it, give it a timer and a pwm_frequency in the rig", output.name));
+    }
+    reader.expect("to");
+    statement.share = reader.amount("a share such as 30 %", [](const std::string& text) {
+      const auto share = parse_quantity<ExactFraction>(text);
+      if (share < ExactFraction() || ExactFraction::from_base(Ratio(1)) < share)
+        throw RangeError(fmt::format("'{}' is no share of full duty; 0 % to 100 % are", text));
+      return share.base().to_double();
+    });
+    if (reader.take("in")) statement.pause = reader.time("a time such as 2 s");
+  }
+
+  void read_ready(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::ready;
+    statement.longest = ExactTime(60, Unit<dimensions::Time>{1});
+    if (reader.take("within")) statement.longest = reader.time("a time such as 10 s");
+  }
+
+  void read_measure(LineReader& reader, Statement& statement) {
+    read_one(reader, statement, Kind::measure);
+    try {
+      (void)far_switch_goal(mechanism_of(statement), rig_.controller);
+    } catch (const RangeError& error) {
+      throw reader.wrong_statement(error.what());
+    }
+  }
+
+  void read_jog(LineReader& reader, Statement& statement) {
+    read_one(reader, statement, Kind::jog);
+    reader.expect("with");
+    statement.keys.push_back(reader.input());
+    reader.expect("and");
+    statement.keys.push_back(reader.input());
+    statement.spin.at = mechanism_of(statement).homing ? mechanism_of(statement).homing->speed
+                                                       : mechanism_of(statement).limits.speed;
+    if (reader.take("at")) statement.spin.at = speed(reader, statement, "a speed such as 5 mm/s", true);
+    if (reader.take("past")) {
+      reader.expect("limits");
+      statement.on = true;
+      if (!mechanism_of(statement).hard_ends)
+        throw reader.wrong_statement(
+            fmt::format("{} has no hard_ends in its rig: nobody knows how far it may go past its limits",
+                        mechanism_of(statement).name));
+    }
+    reader.expect("until");
+    statement.awaits = reader.input();
+    reader.expect("is");
+    statement.awaits.acts = on_or_off(reader);
+  }
+
+  void read_teach(LineReader& reader, Statement& statement) {
+    read_one(reader, statement, Kind::teach);
+    reader.expect("far");
+    reader.expect("limit");
+    if (!mechanism_of(statement).limits.travel_to)
+      throw reader.wrong_statement(
+          fmt::format("{} is endless: it has no far limit", mechanism_of(statement).name));
+  }
+
+  void read_repeat(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::repeat;
+    if (reader.take("without")) {
+      reader.expect("end");
+      statement.count = 0;
+      return;
+    }
+    statement.count = reader.count("a count such as 3", 1, most_repeats);
+    reader.expect("times");
+  }
+
+  void read_arrive(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::arrive_together;
+    reader.expect("together");
+  }
+  void read_start(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::start_together;
+    reader.expect("together");
+  }
+  void read_in_order(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::in_order;
+    reader.expect("order");
+  }
+
+  void read_with(LineReader& reader, Statement& statement) {
+    statement.kind = Kind::with_limits;
+    statement.mechanism = reader.mechanism();
+    if (!reader.next_is("at")) reader.expect("at");
+    read_limits(reader, statement);
+  }
+
+  // ---- parts of statements
+
+  [[nodiscard]] const Mechanism& mechanism_of(const Statement& statement) const {
+    return rig_.mechanisms[statement.mechanism];
+  }
+
+  OutputPosition position(LineReader& reader, const Statement& statement, const std::string& wanted) {
+    return reader.amount(wanted, [&](const std::string& text) {
+      const OutputPosition value = parse_output<0>(text);
+      require_kind(mechanism_of(statement), value.kind);
+      return value;
+    });
+  }
+
+  OutputPosition station(LineReader& reader, const Statement& statement) {
+    const Word number = reader.peek();
+    const std::int64_t station = reader.count("a station such as 5", 0, most_repeats);
+    try {
+      return station_at(mechanism_of(statement), station);
+    } catch (const RangeError& error) {
+      throw LineReader::wrong(number, error.what());
+    }
+  }
+
+  OutputSpeed speed(LineReader& reader, const Statement& statement, const std::string& wanted,
+                    bool is_limit) {
+    return reader.amount(wanted, [&](const std::string& text) {
+      const OutputSpeed value = parse_output<1>(text);
+      require_kind(mechanism_of(statement), value.kind);
+      const OutputSpeed magnitude{value.kind, value.base < Ratio(0) ? -value.base : value.base};
+      if (is_limit) (void)ramp_limits(mechanism_of(statement), rig_.controller, magnitude);
+      return value;
+    });
+  }
+
+  OutputAcceleration acceleration(LineReader& reader, const Statement& statement) {
+    return reader.amount("an acceleration such as 40 deg/s2", [&](const std::string& text) {
+      const OutputAcceleration value = parse_output<2>(text);
+      (void)ramp_limits(mechanism_of(statement), rig_.controller, {}, value);
+      return value;
+    });
+  }
+
+  /// Limits that are said, else those of the stretch that it stands in.
+  void read_limits(LineReader& reader, Statement& statement) {
+    if (reader.take("at")) {
+      read_limit(reader, mechanism_of(statement), statement.order);
+      if (reader.take("and")) read_limit(reader, mechanism_of(statement), statement.order);
+    }
+    for (auto stretch = stretches_.rbegin(); stretch != stretches_.rend(); ++stretch) {
+      if (stretch->mechanism != statement.mechanism) continue;
+      if (!statement.order.speed) statement.order.speed = stretch->speed;
+      if (!statement.order.acceleration) statement.order.acceleration = stretch->acceleration;
+    }
+  }
+
+  void read_takes(LineReader& reader, Statement& statement) {
+    if (!reader.take("in")) return;
     statement.order.takes = reader.amount("a time such as 3 s", [&](const std::string& text) {
       const auto time = parse_quantity<ExactTime>(text);
       if (!(time > ExactTime())) throw RangeError(fmt::format("'{}': a move takes a time above 0", text));
-      if (!open_.empty() && is_together(open_.back()))
-        throw RangeError("moves that arrive together take the time of the longest: leave 'in' out");
       return time;
     });
   }
@@ -288,70 +754,41 @@ class ScriptParser {
         });
   }
 
-  void read_wait(LineReader& reader, Statement& statement) {
-    statement.pause = reader.amount("a time such as 0.5 s", [](const std::string& text) {
-      const auto time = parse_quantity<ExactTime>(text);
-      if (time < ExactTime())
-        throw RangeError(fmt::format("'{}' lies in the past: a wait is not below 0", text));
-      if (time > ExactTime(366, Unit<dimensions::Time>{86'400}))
-        throw RangeError(fmt::format("'{}' is more than a year", text));
-      return time;
-    });
+  // ---- what is wrong
+
+  void add(std::size_t line, std::size_t column, std::string message, std::string excerpt) {
+    const auto same = [&](const Diagnostic& d) { return d.place.line == line && d.place.column == column; };
+    if (std::any_of(wrong_.begin(), wrong_.end(), same)) return;
+    wrong_.push_back({{script_.name, line, column}, std::move(message), std::move(excerpt)});
   }
 
-  std::int64_t repeat_count(LineReader& reader) {
-    const Word& number = reader.word("a count such as 3");
-    std::int64_t count = 0;
-    const char* const end = number.text.data() + number.text.size();
-    const auto [stop, status] = std::from_chars(number.text.data(), end, count);
-    if (status != std::errc() || stop != end || count < 1 || count > most_repeats) {
-      throw LineReader::wrong(
-          number, fmt::format("found '{}'; expected a count from 1 to {}", number.text, most_repeats));
-    }
-    reader.expect("times");
-    reader.expect_end();
-    return count;
-  }
-
-  static bool is_together(const Statement& block) { return block.kind == Statement::Kind::arrive_together; }
-
-  /// Inside `arrive together` stand moves only.
-  void require_no_together(std::size_t depth, const Word& verb) const {
-    if (depth == 0 || !is_together(open_[depth - 1])) return;
-    throw LineReader::wrong(verb, "only moves stand in 'arrive together'; close it with 'end' first");
-  }
-
-  void require_new_mechanism(const Statement& move) const {
-    for (const Statement& other : open_.back().body) {
-      if (other.mechanism != move.mechanism) continue;
-      throw Wrong{move.place.column, move.text.size(),
-                  fmt::format("{} moves already in this 'arrive together' (line {})",
-                              rig_.mechanisms[move.mechanism].name, other.place.line)};
+  template <class Reading>
+  void guarded(const SourceLine& line, Reading read) {
+    try {
+      read();
+    } catch (const Wrong& wrong) {
+      add(line.number, wrong.column, wrong.message, underlined(line, wrong));
     }
   }
-
-  void close_block(const Word& end) {
-    if (open_.empty())
-      throw LineReader::wrong(end, "this 'end' ends nothing: no repeat is open and no 'arrive together'");
-    Statement block = std::move(open_.back());
-    open_.pop_back();
-    if (is_together(block) && block.body.empty() && wrong_.empty())
-      add(block.place.line, block.place.column, "nothing moves in this 'arrive together'", {});
-    body().push_back(std::move(block));
-  }
-
-  std::vector<Statement>& body() { return open_.empty() ? script_.statements : open_.back().body; }
 
   const Rig& rig_;
+  std::vector<SourceLine> lines_;
+  std::size_t next_ = 0;  // line to be read
   Script script_;
-  std::vector<Statement> open_;
+  std::vector<NamedSteps> steps_;
+  StepValues values_;
+  std::vector<Stretch> stretches_;
+  std::size_t depth_ = 0;
+  std::size_t calls_ = 0;  // of steps, one in the other
+  std::map<const void*, std::int64_t> sizes_;
+  bool in_definition_ = false;
   std::vector<Diagnostic> wrong_;
 };
 
 }  // namespace
 
 Script parse_script(std::string_view text, const std::string& name, const Rig& rig) {
-  return ScriptParser(name, rig).parse(text);
+  return ScriptParser(text, name, rig).parse();
 }
 
 Script read_script(const std::string& path, const Rig& rig) {

@@ -1,45 +1,101 @@
 // A stride script: what mechanisms should do, in plain words, one statement a line.
 //
+//   to lay width 80 mm pitch 1.4 mm     # a step of our own, with two values
+//     move traverse by width at 40 mm/s
+//     move traverse by -width
+//   end
+//
 //   home traverse
 //   repeat 3 times
-//     move traverse to 92 mm at 40 mm/s
-//     wait 0.2 s
-//     move traverse by -80 mm
-//   end
-//   arrive together
-//     move traverse to 92 mm
-//     move drum to 225 deg
+//     lay width 60 mm
+//     turn creel to station 5
 //   end
 //
 // `read_script` checks the whole of it against the rig before anything moves: names, units, limits, and where
-// every move would end, repeats included.
+// every move would end, repeats and steps included. docs/stride-language.md has every verb.
 #pragma once
 
+#include <memory>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "cogstride/lines/events.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 #include "cogstride/rig/rig.hpp"
 
 namespace cogstride {
 
+/// A line of the rig that a script waits for.
+struct AwaitedLine {
+  std::string name{};  ///< "pedal", "main", "traverse.far"
+  LineId line{};
+  bool acts = true;
+};
+
 struct Statement {
-  enum class Kind { home, move, wait, repeat, arrive_together };
+  enum class Kind : std::uint8_t {
+    home,
+    move,  ///< and turn: `order` has a way round then
+    spin,
+    faster,  ///< and slower: `change` is below 0 then
+    reverse,
+    stop,
+    hold,
+    release,
+    wait,
+    wait_line,
+    wait_place,
+    switch_output,
+    fade_output,
+    ready,
+    measure,
+    jog,
+    teach,
+    repeat,
+    arrive_together,
+    start_together,
+    in_order,
+    with_limits,
+    steps  ///< named ones; `called` are theirs
+  };
+  static constexpr std::size_t everything = static_cast<std::size_t>(-1);
+
   Kind kind = Kind::wait;
-  SourcePlace place;
-  std::string text;           ///< as written, without blanks around it and without its comment
-  std::size_t mechanism = 0;  ///< home and move: its place in the rig
-  MoveOrder order;            ///< move
-  ExactTime pause;            ///< wait
-  std::int64_t count = 0;     ///< repeat
-  std::vector<Statement> body;
+  bool on = false;  ///< switch_output: on; jog: past the soft limits
+  SourcePlace place{};
+  std::string text{};                  ///< as written, without blanks around it and without its comment
+  std::size_t mechanism = everything;  ///< its place in the rig, or (stop) everything
+  std::size_t output = 0;              ///< of switch_output and fade_output: its place in the rig
+  MoveOrder order{};                   ///< move
+  SpeedOrder spin{};                   ///< spin; jog: at what speed
+  OutputSpeed change{};                ///< faster
+  OutputPosition passes{};             ///< wait_place
+  AwaitedLine awaits{};                ///< wait_line; jog: that ends it
+  std::vector<AwaitedLine> keys{};     ///< jog: back, and on
+  double share = 0.0;                  ///< fade_output, of full duty
+  ExactTime pause{};                   ///< wait; fade_output: that it takes
+  std::optional<ExactTime> longest{};  ///< wait_line, ready: after which it gives up
+  std::int64_t count = 1;              ///< repeat; 0 is without end
+  std::vector<Statement> body{};
+  std::shared_ptr<const std::vector<Statement>> called{};
+
+  /// The statements inside it.
+  [[nodiscard]] const std::vector<Statement>& inside() const { return called ? *called : body; }
 };
 
 struct Script {
   std::string name;
   std::vector<Statement> statements;
+};
+
+/// How long a script takes, as far as that can be told ahead.
+struct ScriptLength {
+  double seconds = 0.0;  ///< of all that can be told
+  bool is_whole = true;  ///< else it homes, waits for something, or goes on without end, as well
+  bool has_an_end = true;
 };
 
 /// @throws InputError with everything that is wrong, Error when the file cannot be read.
@@ -48,7 +104,15 @@ struct Script {
 /// The same from text; `name` stands for the file in messages.
 [[nodiscard]] Script parse_script(std::string_view text, const std::string& name, const Rig& rig);
 
-/// All that is wrong with where a parsed script's moves would end.
-[[nodiscard]] std::vector<Diagnostic> check_positions(const Script& script, const Rig& rig);
+struct ScriptCheck {
+  std::vector<Diagnostic> wrong;
+  ScriptLength length;
+};
+
+/// All that is wrong with where a parsed script's motions would end, and how long they take.
+[[nodiscard]] ScriptCheck check_motions(const Script& script, const Rig& rig);
+
+/// Whether a statement's length can be told ahead.
+[[nodiscard]] bool has_known_length(const Statement& statement);
 
 }  // namespace cogstride

@@ -4,94 +4,367 @@
 
 #include <algorithm>
 
+#include "cogstride/mechanism/ticks.hpp"
+
 namespace cogstride {
+namespace {
 
-ScriptPlayer::ScriptPlayer(const Script& script, std::vector<StepperMover*> movers, ExactFrequency clock)
-    : movers_(std::move(movers)), clock_(clock), blocks_{{&script.statements}} {}
+using Kind = Statement::Kind;
 
-Tick ScriptPlayer::next_act() const {
-  if (ended_) return never;
-  if (!motions_.empty()) return motions_have_ended() ? 0 : never;
-  return pause_until_;
-}
+constexpr ExactTime looking_period = ExactTime::from_base({1, 1000});  // for a place to be passed
 
-/// All of them, or one otherwise than asked.
-bool ScriptPlayer::motions_have_ended() const {
-  const auto has_failed = [](const auto& motion) {
-    return motion->has_ended() && motion->status != MotionStatus::done;
-  };
-  const auto has_ended = [](const auto& motion) { return motion->has_ended(); };
-  return std::any_of(motions_.begin(), motions_.end(), has_failed) ||
-         std::all_of(motions_.begin(), motions_.end(), has_ended);
-}
+}  // namespace
 
-/// The next statement that does something, or nothing at the end.
-const Statement* ScriptPlayer::next_statement() {
-  while (!blocks_.empty()) {
-    Block& block = blocks_.back();
-    if (block.next == block.statements->size()) {
-      block.next = 0;
-      if (--block.passes_left <= 0 || block.statements->empty()) blocks_.pop_back();
-      continue;
-    }
-    const Statement& statement = (*block.statements)[block.next++];
-    if (statement.kind != Statement::Kind::repeat) return &statement;
-    blocks_.push_back({&statement.body, 0, statement.count});
+/// One row of statements being played; `start together` has several, each with one statement.
+class ScriptPlayer::Branch {
+ public:
+  Branch(ScriptPlayer& player, std::span<const Statement> statements)
+      : player_(player), blocks_{{statements, 0, 1}} {}
+
+  [[nodiscard]] bool has_ended() const { return ended_; }
+  [[nodiscard]] const Statement* current() const { return current_; }
+  [[nodiscard]] Tick began() const { return began_; }
+
+  [[nodiscard]] Tick next_act() const {
+    if (ended_) return never;
+    if (current_ == nullptr) return 0;
+    Tick soonest = is_over() ? 0 : wakes_at_;
+    for (const auto& branch : branches_) soonest = std::min(soonest, branch->next_act());
+    if (current_->kind == Kind::jog && jog_wants() != jogging_ && jog_can_change()) return 0;
+    return soonest;
   }
-  return nullptr;
-}
 
-void ScriptPlayer::stop(const std::string& why) {
-  const SourcePlace& place = current_->place;
-  fault_ = fmt::format("{}:{}: {}: {}", place.file, place.line, current_->text, why);
+  void act(Lines& lines) {
+    if (ended_) return;
+    for (const auto& branch : branches_) {
+      branch->act(lines);
+      if (player_.ended_) return;
+    }
+    now_ = lines.now();
+    if (current_ != nullptr) {
+      if (look_for_faults()) return;
+      if (!is_over()) {
+        if (current_->kind == Kind::jog) jog(lines);
+        if (current_->kind == Kind::wait_place) wakes_at_ = now_ + looking_ticks();
+        give_up_when_late();
+        return;
+      }
+      finish_current();
+    }
+    current_ = next_statement();
+    if (current_ == nullptr) {
+      ended_ = true;
+      return;
+    }
+    try {
+      begin(*current_, lines);
+    } catch (const RangeError& error) {
+      player_.stop(*current_, error.what());
+    }
+  }
+
+ private:
+  struct Block {
+    std::span<const Statement> statements;
+    std::size_t next = 0;
+    std::int64_t passes_left = 1;  // 0: without end
+  };
+
+  [[nodiscard]] StepperMover& mover() const { return *player_.stage_.movers[current_->mechanism]; }
+  [[nodiscard]] Tick ticks(ExactTime time) const {
+    return (time.base() * player_.stage_.clock.base()).rounded();
+  }
+  [[nodiscard]] Tick looking_ticks() const { return ticks_at_least(looking_period, player_.stage_.clock); }
+
+  /// The next statement that does something, or nothing at the end.
+  const Statement* next_statement() {
+    while (!blocks_.empty()) {
+      Block& block = blocks_.back();
+      if (block.next == block.statements.size()) {
+        block.next = 0;
+        const bool was_last = block.passes_left == 1 || block.statements.empty();
+        if (block.passes_left > 1) --block.passes_left;
+        if (was_last) blocks_.pop_back();
+        continue;
+      }
+      const Statement& statement = block.statements[block.next++];
+      switch (statement.kind) {
+        case Kind::repeat:
+          blocks_.push_back({statement.body, 0, statement.count});
+          break;
+        case Kind::in_order:
+        case Kind::with_limits:
+        case Kind::steps:
+          blocks_.push_back({statement.inside(), 0, 1});
+          break;
+        default:
+          return &statement;
+      }
+    }
+    return nullptr;
+  }
+
+  void begin(const Statement& statement, Lines& lines) {
+    began_ = lines.now();
+    now_ = began_;
+    wakes_at_ = never;
+    gives_up_at_ = statement.longest ? began_ + ticks(*statement.longest) : never;
+    if (player_.listener_) player_.listener_(lines.now(), statement);
+    switch (statement.kind) {
+      case Kind::home:
+        motions_ = {mover().home()};
+        break;
+      case Kind::move:
+        motions_ = {mover().move(statement.order)};
+        break;
+      case Kind::spin: {
+        const auto motion = mover().spin(statement.spin);
+        if (statement.spin.lasts || statement.spin.by) motions_ = {motion};
+        break;
+      }
+      case Kind::faster:
+        mover().change_speed(lines, statement.change);
+        break;
+      case Kind::reverse:
+        mover().reverse(lines);
+        break;
+      case Kind::stop:
+        for (StepperMover* const mover : stopped_by(statement)) mover->stop(lines);
+        break;
+      case Kind::hold:
+        mover().hold(lines);
+        break;
+      case Kind::release:
+        mover().release(lines);
+        break;
+      case Kind::wait:
+        wakes_at_ = began_ + ticks(statement.pause);
+        break;
+      case Kind::wait_line:
+        wakes_at_ = gives_up_at_;
+        break;
+      case Kind::wait_place:
+        came_from_ = side_of_place();
+        wakes_at_ = began_ + looking_ticks();
+        break;
+      case Kind::switch_output:
+        player_.stage_.outputs[statement.output]->set(lines, statement.on);
+        break;
+      case Kind::fade_output:
+        player_.stage_.outputs[statement.output]->fade(lines, statement.share, ticks(statement.pause));
+        break;
+      case Kind::ready:
+        wakes_at_ = gives_up_at_;
+        ask_for_unsensed_supplies();
+        break;
+      case Kind::measure:
+        motions_ = {mover().measure()};
+        break;
+      case Kind::jog:
+        jogging_ = 0;
+        break;
+      case Kind::teach: {
+        const OutputPosition to = mover().teach_far_limit();
+        player_.taught_.push_back({statement.mechanism, *mover().mechanism().limits.travel_from, to});
+        break;
+      }
+      case Kind::arrive_together: {
+        const auto together = std::make_shared<ArrivingTogether>();
+        for (const Statement& move : statement.body)
+          motions_.push_back(player_.stage_.movers[move.mechanism]->move(move.order, together));
+        break;
+      }
+      case Kind::start_together:
+        for (const Statement& branch : statement.body)
+          branches_.push_back(std::make_unique<Branch>(player_, std::span(&branch, 1)));
+        break;
+      default:
+        break;
+    }
+  }
+
+  /// Whether the current statement has done what it is for.
+  [[nodiscard]] bool is_over() const {
+    const auto has_ended = [](const auto& motion) { return motion->has_ended(); };
+    switch (current_->kind) {
+      case Kind::home:
+      case Kind::move:
+      case Kind::spin:
+      case Kind::measure:
+      case Kind::arrive_together:
+        return std::all_of(motions_.begin(), motions_.end(), has_ended) ||
+               std::any_of(motions_.begin(), motions_.end(), has_failed);
+      case Kind::stop: {
+        const std::vector<StepperMover*> stopped = stopped_by(*current_);
+        return std::all_of(stopped.begin(), stopped.end(),
+                           [](const auto* mover) { return mover->is_idle(); });
+      }
+      case Kind::wait:
+        return now_ >= wakes_at_ || wakes_at_ == began_;
+      case Kind::wait_line:
+        return player_.stage_.inputs->acts(current_->awaits.line) == current_->awaits.acts;
+      case Kind::wait_place:
+        return came_from_ != 0 && side_of_place() != came_from_;
+      case Kind::ready:
+        return missing().empty();
+      case Kind::jog:
+        return player_.stage_.inputs->acts(current_->awaits.line) == current_->awaits.acts &&
+               mover().is_idle();
+      case Kind::start_together:
+        return std::all_of(branches_.begin(), branches_.end(), [](const auto& b) { return b->has_ended(); });
+      default:
+        return true;
+    }
+  }
+
+  [[nodiscard]] static bool has_failed(const std::shared_ptr<MotionRecord>& motion) {
+    return motion->has_ended() && motion->status != MotionStatus::done;
+  }
+
+  bool look_for_faults() {
+    for (const auto& motion : motions_) {
+      if (!has_failed(motion)) continue;
+      player_.stop(*current_, motion->fault.empty() ? "was cancelled" : motion->fault);
+      return true;
+    }
+    return false;
+  }
+
+  void finish_current() {
+    if (has_known_length(*current_) || current_->kind == Kind::arrive_together)
+      player_.known_done_ += static_cast<double>(now_ - began_) / player_.stage_.clock.base().to_double();
+    motions_.clear();
+    branches_.clear();
+    current_ = nullptr;
+  }
+
+  void give_up_when_late() {
+    if (now_ < gives_up_at_) return;
+    const double waited = static_cast<double>(now_ - began_) / player_.stage_.clock.base().to_double();
+    if (current_->kind == Kind::ready) {
+      player_.stop(*current_, fmt::format("after {:.4g} s {}", waited, missing()));
+    } else if (current_->kind == Kind::wait_line) {
+      player_.stop(*current_, fmt::format("{} was not {} within {:.4g} s", current_->awaits.name,
+                                          current_->awaits.acts ? "on" : "off", waited));
+    } else {
+      player_.stop(*current_, fmt::format("it was not passed within {:.4g} s", waited));
+    }
+  }
+
+  /// -1 below the place that is to be passed, +1 on it or above, 0 where nobody knows.
+  [[nodiscard]] int side_of_place() const {
+    const auto at = mover().position(now_);
+    if (!at) return 0;
+    return at->base < current_->passes.base ? -1 : 1;
+  }
+
+  [[nodiscard]] std::vector<StepperMover*> stopped_by(const Statement& statement) const {
+    std::vector<StepperMover*> movers;
+    for (std::size_t i = 0; i < player_.stage_.movers.size(); ++i) {
+      StepperMover* const mover = player_.stage_.movers[i];
+      if (mover == nullptr) continue;
+      if (statement.mechanism == Statement::everything || statement.mechanism == i) movers.push_back(mover);
+    }
+    return movers;
+  }
+
+  // ---- ready
+
+  /// What keeps the bench from being ready; empty when nothing does.
+  [[nodiscard]] std::string missing() const {
+    const Inputs& inputs = *player_.stage_.inputs;
+    for (const Supply& supply : player_.rig_.supplies) {
+      if (!supply.up_line) continue;
+      if (!inputs.acts(static_cast<LineId>(*supply.up_line)).value_or(false))
+        return fmt::format("the supply {} is not up (line {} is low)", supply.name, *supply.up_line);
+    }
+    for (const HandControl& hand : player_.rig_.hands) {
+      if (hand.kind != HandControl::Kind::stop || !hand.line) continue;
+      if (inputs.acts(static_cast<LineId>(*hand.line)).value_or(true))
+        return fmt::format("the emergency stop {} (line {}) is pressed", hand.name, *hand.line);
+    }
+    return {};
+  }
+
+  void ask_for_unsensed_supplies() {
+    if (!player_.ask_) return;
+    for (const Supply& supply : player_.rig_.supplies) {
+      if (supply.up_line || player_.rig_.controller.supply == supply.name) continue;
+      if (!player_.ask_(fmt::format("Is the supply {} on?", supply.name)))
+        throw RangeError(fmt::format("the supply {} is not on", supply.name));
+    }
+  }
+
+  // ---- jogging by two keys
+
+  /// +1, -1, or 0: the way that the keys ask for; none while both or neither are held, and at the end.
+  [[nodiscard]] int jog_wants() const {
+    const Inputs& inputs = *player_.stage_.inputs;
+    if (inputs.acts(current_->awaits.line) == current_->awaits.acts) return 0;
+    const bool back = inputs.acts(current_->keys[0].line).value_or(false);
+    const bool on = inputs.acts(current_->keys[1].line).value_or(false);
+    return on == back ? 0 : on ? 1 : -1;
+  }
+  [[nodiscard]] bool jog_can_change() const { return jogging_ != 0 || mover().is_idle(); }
+
+  void jog(Lines& lines) {
+    if (jogging_ != 0 && mover().is_idle()) jogging_ = 0;  // it came to an end of its travel
+    const int wants = jog_wants();
+    if (wants == jogging_) return;
+    if (jogging_ != 0) {
+      mover().stop(lines);
+      jogging_ = 0;
+    } else if (mover().is_idle()) {
+      try {
+        mover().jog(wants, current_->spin.at, current_->on);
+        jogging_ = wants;
+      } catch (const RangeError& error) {
+        player_.stop(*current_, error.what());
+      }
+    }
+  }
+
+  ScriptPlayer& player_;
+  std::vector<Block> blocks_;
+  const Statement* current_ = nullptr;
+  bool ended_ = false;
+  Tick began_ = 0;
+  Tick now_ = 0;
+  Tick wakes_at_ = never;
+  Tick gives_up_at_ = never;
+  std::vector<std::shared_ptr<MotionRecord>> motions_;  // that it waits for
+  std::vector<std::unique_ptr<Branch>> branches_;       // of a `start together`
+  int came_from_ = 0;
+  int jogging_ = 0;
+};
+
+ScriptPlayer::ScriptPlayer(const Script& script, const Rig& rig, Stage stage)
+    : rig_(rig), stage_(std::move(stage)), main_(std::make_unique<Branch>(*this, script.statements)) {}
+
+ScriptPlayer::~ScriptPlayer() = default;
+
+void ScriptPlayer::stop(const Statement& statement, const std::string& why) {
+  if (ended_) return;
+  fault_ = fmt::format("{}:{}: {}: {}", statement.place.file, statement.place.line, statement.text, why);
   ended_ = true;
 }
 
-void ScriptPlayer::begin(const Statement& statement, Lines& lines) {
-  current_ = &statement;
-  if (listener_) listener_(lines.now(), statement);
-  switch (statement.kind) {
-    case Statement::Kind::home:
-      motions_ = {movers_[statement.mechanism]->home()};
-      break;
-    case Statement::Kind::move:
-      motions_ = {movers_[statement.mechanism]->move(statement.order)};
-      break;
-    case Statement::Kind::wait:
-      pause_until_ = lines.now() + (statement.pause.base() * clock_.base()).rounded();
-      break;
-    case Statement::Kind::arrive_together:
-      begin_together(statement);
-      break;
-    case Statement::Kind::repeat:
-      break;
-  }
+double ScriptPlayer::known_seconds_done(Tick now) const {
+  const Statement* const current = main_->current();
+  if (current == nullptr || !has_known_length(*current)) return known_done_;
+  return known_done_ + static_cast<double>(now - main_->began()) / stage_.clock.base().to_double();
 }
 
-void ScriptPlayer::begin_together(const Statement& block) {
-  const auto together = std::make_shared<ArrivingTogether>();
-  for (const Statement& move : block.body)
-    motions_.push_back(movers_[move.mechanism]->move(move.order, together));
+Tick ScriptPlayer::next_act() const {
+  if (ended_) return never;
+  return main_->has_ended() ? 0 : main_->next_act();
 }
 
 void ScriptPlayer::act(Lines& lines, std::span<const Reading>) {
-  if (ended_ || next_act() > lines.now()) return;
-  for (const auto& motion : motions_) {
-    if (motion->status == MotionStatus::done || !motion->has_ended()) continue;
-    stop(motion->fault.empty() ? "was cancelled" : motion->fault);
-    return;
-  }
-  motions_.clear();
-  const Statement* statement = next_statement();
-  if (statement == nullptr) {
-    ended_ = true;
-    return;
-  }
-  try {
-    begin(*statement, lines);
-  } catch (const RangeError& error) {
-    stop(error.what());
-  }
+  if (ended_) return;
+  if (next_act() > lines.now()) return;
+  main_->act(lines);
+  if (main_->has_ended()) ended_ = true;
 }
 
 }  // namespace cogstride

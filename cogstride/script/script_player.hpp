@@ -1,51 +1,56 @@
-// Plays a script on the movers of a bench, one statement after the other.
+// Plays a script on the stage of a bench: one statement after the other, and side by side where it says so.
 #pragma once
 
 #include <functional>
 #include <memory>
 #include <vector>
 
-#include "cogstride/motion/stepper_mover.hpp"
+#include "cogstride/motion/stage.hpp"
 #include "cogstride/script/script.hpp"
 
 namespace cogstride {
 
+/// A limit that a script has taught: `teach traverse far limit`.
+struct TaughtLimit {
+  std::size_t mechanism = 0;  ///< its place in the rig
+  OutputPosition from{};
+  OutputPosition to{};
+};
+
 class ScriptPlayer final : public Participant {
  public:
-  /// @param movers  of the rig that the script was checked against, in its order. All must outlive the
-  /// player.
-  ScriptPlayer(const Script& script, std::vector<StepperMover*> movers, ExactFrequency clock);
+  /// @param stage  of a bench with the rig that the script was checked against. Script, rig and stage must
+  /// outlive the player.
+  ScriptPlayer(const Script& script, const Rig& rig, Stage stage);
+  ~ScriptPlayer() override;
 
   /// Told of every statement as it begins.
   void on_statement(std::function<void(Tick, const Statement&)> listener) { listener_ = std::move(listener); }
+  /// Asked by `ready` where no line tells: "is the supply small on?". Without it the answer is yes.
+  void on_question(std::function<bool(const std::string&)> ask) { ask_ = std::move(ask); }
 
   [[nodiscard]] bool has_ended() const { return ended_; }
   /// What stopped it early, with the line; empty when nothing did.
   [[nodiscard]] const std::string& fault() const { return fault_; }
+  [[nodiscard]] const std::vector<TaughtLimit>& taught() const { return taught_; }
+  /// Seconds spent with what could be told ahead (see ScriptLength).
+  [[nodiscard]] double known_seconds_done(Tick now) const;
 
   [[nodiscard]] Tick next_act() const override;
   void act(Lines& lines, std::span<const Reading> readings) override;
 
  private:
-  struct Block {
-    const std::vector<Statement>* statements;
-    std::size_t next = 0;
-    std::int64_t passes_left = 1;
-  };
+  class Branch;
+  friend class Branch;
+  void stop(const Statement& statement, const std::string& why);
 
-  [[nodiscard]] bool motions_have_ended() const;
-  void begin(const Statement& statement, Lines& lines);
-  void begin_together(const Statement& block);
-  [[nodiscard]] const Statement* next_statement();
-  void stop(const std::string& why);
-
-  std::vector<StepperMover*> movers_;
-  ExactFrequency clock_;
+  const Rig& rig_;
+  Stage stage_;
   std::function<void(Tick, const Statement&)> listener_;
-  std::vector<Block> blocks_;
-  const Statement* current_ = nullptr;
-  std::vector<std::shared_ptr<MotionRecord>> motions_;  // that it waits for
-  Tick pause_until_ = 0;
+  std::function<bool(const std::string&)> ask_;
+  std::unique_ptr<Branch> main_;
+  double known_done_ = 0.0;
+  std::vector<TaughtLimit> taught_;
   bool ended_ = false;
   std::string fault_;
 };

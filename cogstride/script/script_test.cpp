@@ -185,7 +185,7 @@ TEST(ScriptPlayer, PlaysMovesThatArriveTogether) {
       parse_script("arrive together\nmove traverse to 90 mm\nmove takeup to 12 mm\nend\nmove takeup to 0 mm",
                    "x.stride", rig);
   SimulatedBench bench(rig);
-  ScriptPlayer player(script, {&bench.mover("traverse"), &bench.mover("takeup")}, rig.controller.timer_clock);
+  ScriptPlayer player(script, rig, bench.stage());
   Tick traverse_ended = 0;
   player.on_statement([&](Tick at, const Statement&) { traverse_ended = at; });
   bench.run(player, [&] { return player.has_ended(); });
@@ -201,7 +201,7 @@ TEST(ScriptPlayer, PlaysStatementsInOrder) {
   const Script script = parse_script(
       "home traverse\nrepeat 3 times\nmove traverse by 2 mm\nwait 0.25 s\nend\n", "x.stride", rig);
   SimulatedBench bench(rig, {.start_positions = {{"traverse", 5_mm}}});
-  ScriptPlayer player(script, {&bench.mover("traverse")}, rig.controller.timer_clock);
+  ScriptPlayer player(script, rig, bench.stage());
   std::vector<std::string> begun;
   double last_wait = 0.0;
   player.on_statement([&](Tick at, const Statement& statement) {
@@ -221,7 +221,7 @@ TEST(ScriptPlayer, StopsAtAFaultAndNamesTheLine) {
   const Script script = parse_script("wait 0.1 s\nhome traverse\nmove traverse to 5 mm", "x.stride", rig);
   rig.mechanisms[0].step_dir_lines().enable->active = ActiveLevel::high;
   SimulatedBench bench(rig);
-  ScriptPlayer player(script, {&bench.mover("traverse")}, rig.controller.timer_clock);
+  ScriptPlayer player(script, rig, bench.stage());
   bench.run(player, [&] { return player.has_ended(); });
   EXPECT_EQ(player.fault().substr(0, 29), "x.stride:2: home traverse: tr");
 }

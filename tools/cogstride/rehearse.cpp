@@ -128,10 +128,7 @@ Status run_rehearse(const RehearseOptions& options) {
   SimulatedBench bench(rig, {.seed = options.seed,
                              .start_positions = standing_of(options.standing, rig),
                              .trace = &outputs.sink()});
-  std::vector<StepperMover*> movers;
-  for (const Mechanism& mechanism : rig.mechanisms)
-    movers.push_back(mechanism.is_movable_stepper() ? &bench.mover(mechanism.name) : nullptr);
-  ScriptPlayer player(script, movers, rig.controller.timer_clock);
+  ScriptPlayer player(script, rig, bench.stage());
 
   std::signal(SIGINT, note_interrupt);
   Progress progress;

@@ -1,0 +1,20 @@
+// Who and what a script has to do with: the movers and outputs of a bench, in the order of its rig, and what
+// its input lines say.
+#pragma once
+
+#include <vector>
+
+#include "cogstride/motion/inputs.hpp"
+#include "cogstride/motion/output_switch.hpp"
+#include "cogstride/motion/stepper_mover.hpp"
+
+namespace cogstride {
+
+struct Stage {
+  std::vector<StepperMover*> movers{};   ///< by a mechanism's place in the rig; null for one that cannot move
+  std::vector<OutputSwitch*> outputs{};  ///< by an output's place in the rig
+  const Inputs* inputs = nullptr;
+  ExactFrequency clock{};
+};
+
+}  // namespace cogstride

@@ -1,0 +1,270 @@
+// Where every motion of a script would end, and how long it takes, without playing it.
+//
+// A repeat's body either sends a mechanism to a place that does not depend on where it began, or shifts it by
+// the same way each time. So its first, second and last pass show every place that any pass can reach, and
+// the way between the ends of the first two gives where the last one begins.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "cogstride/script/script.hpp"
+
+namespace cogstride {
+namespace {
+
+using Kind = Statement::Kind;
+
+/// What is known ahead of where a mechanism stands.
+struct Standing {
+  bool is_homed = false;
+  std::optional<OutputPosition> at{};  // nothing: somewhere inside its travel
+  const Statement* spins = nullptr;    // the statement that lets it spin without end
+};
+
+struct Known {
+  std::vector<Standing> standing;  // by mechanism
+  ScriptLength length;
+  const Statement* endless = nullptr;  // a repeat that never ends
+};
+
+class MotionChecker {
+ public:
+  explicit MotionChecker(const Rig& rig) : rig_(rig) {}
+
+  void pass(const std::vector<Statement>& statements, Known& known) {
+    for (const Statement& statement : statements) {
+      if (known.endless != nullptr) {
+        add(statement, fmt::format("this is never reached: the repeat in line {} has no end",
+                                   known.endless->place.line));
+        return;
+      }
+      try {
+        take(statement, known);
+      } catch (const RangeError& error) {
+        add(statement, error.what());
+      }
+    }
+  }
+
+  std::vector<Diagnostic> wrong;
+
+ private:
+  void take(const Statement& statement, Known& known) {
+    switch (statement.kind) {
+      case Kind::home:
+        require_rest(statement, known);
+        known.standing[statement.mechanism] = {true, mechanism_of(statement).homing->position, nullptr};
+        known.length.is_whole = false;
+        break;
+      case Kind::move:
+        move(statement, known, statement.order);
+        break;
+      case Kind::spin:
+        spin(statement, known);
+        break;
+      case Kind::faster:
+      case Kind::reverse:
+        if (known.standing[statement.mechanism].spins == nullptr)
+          add(statement, fmt::format("{} does not spin here: only 'spin ... until stopped' goes on meanwhile",
+                                     mechanism_of(statement).name));
+        break;
+      case Kind::stop:
+        stop(statement, known);
+        break;
+      case Kind::hold:
+        break;
+      case Kind::release:
+        require_rest(statement, known);
+        break;
+      case Kind::wait:
+        known.length.seconds += statement.pause.base().to_double();
+        break;
+      case Kind::wait_line:
+      case Kind::wait_place:
+      case Kind::ready:
+        known.length.is_whole = false;
+        break;
+      case Kind::switch_output:
+      case Kind::fade_output:
+        break;
+      case Kind::measure:
+        require_homed(statement, known);
+        known.standing[statement.mechanism].at.reset();
+        known.length.is_whole = false;
+        break;
+      case Kind::jog:
+        require_homed(statement, known);
+        known.standing[statement.mechanism].at.reset();
+        known.length.is_whole = false;
+        break;
+      case Kind::teach:
+        require_homed(statement, known);
+        break;
+      case Kind::repeat:
+        repeat(statement, known);
+        break;
+      case Kind::arrive_together:
+      case Kind::start_together:
+        together(statement, known);
+        break;
+      case Kind::in_order:
+      case Kind::with_limits:
+      case Kind::steps:
+        pass(statement.inside(), known);
+        break;
+    }
+  }
+
+  [[nodiscard]] const Mechanism& mechanism_of(const Statement& statement) const {
+    return rig_.mechanisms[statement.mechanism];
+  }
+
+  void require_rest(const Statement& statement, const Known& known) const {
+    const Statement* const spins = known.standing[statement.mechanism].spins;
+    if (spins == nullptr) return;
+    throw RangeError(fmt::format("{0} still spins (line {1}): write 'stop {0}' first",
+                                 mechanism_of(statement).name, spins->place.line));
+  }
+
+  void require_homed(const Statement& statement, const Known& known) const {
+    require_rest(statement, known);
+    if (known.standing[statement.mechanism].is_homed) return;
+    throw RangeError(fmt::format("nobody knows yet where {0} stands: write 'home {0}' first",
+                                 mechanism_of(statement).name));
+  }
+
+  void move(const Statement& statement, Known& known, const MoveOrder& order) {
+    require_homed(statement, known);
+    const Mechanism& mechanism = mechanism_of(statement);
+    Standing& standing = known.standing[statement.mechanism];
+    const RampLimits limits = ramp_limits(mechanism, rig_.controller, order.speed, order.acceleration);
+    if (!standing.at) {
+      // From somewhere: a place is a place, and where a way leads to is seen when it comes to it.
+      if (order.to && !order.way) standing.at = target_of(mechanism, *order.to, order);
+      known.length.is_whole = false;
+      return;
+    }
+    const OutputPosition target = target_of(mechanism, *standing.at, order);
+    const std::int64_t way = step_at(mechanism, target) - step_at(mechanism, *standing.at);
+    if (order.takes) {
+      (void)limits_to_take(mechanism, order.takes->base().to_double(), way, limits);
+      known.length.seconds += order.takes->base().to_double();
+    } else {
+      known.length.seconds += plan_ramp({}, way, limits).duration();
+    }
+    standing.at = target;
+  }
+
+  void spin(const Statement& statement, Known& known) {
+    const Mechanism& mechanism = mechanism_of(statement);
+    if (const std::optional<MoveOrder> way = move_of(mechanism, rig_.controller, statement.spin)) {
+      move(statement, known, *way);
+      return;
+    }
+    require_homed(statement, known);
+    Standing& standing = known.standing[statement.mechanism];
+    standing.spins = &statement;
+    standing.at.reset();
+  }
+
+  static void stop(const Statement& statement, Known& known) {
+    for (std::size_t i = 0; i < known.standing.size(); ++i) {
+      if (statement.mechanism != Statement::everything && statement.mechanism != i) continue;
+      known.standing[i].spins = nullptr;
+    }
+  }
+
+  /// Each statement inside begins where the mechanisms stood before; they use different ones.
+  void together(const Statement& statement, Known& known) {
+    ScriptLength longest = known.length;
+    const double before = known.length.seconds;
+    for (const Statement& branch : statement.body) {
+      known.length.seconds = before;
+      pass({&branch, 1}, known);
+      longest.seconds = std::max(longest.seconds, known.length.seconds);
+    }
+    known.length.seconds = longest.seconds;
+  }
+  void pass(std::span<const Statement> statements, Known& known) {
+    for (const Statement& statement : statements) {
+      try {
+        take(statement, known);
+      } catch (const RangeError& error) {
+        add(statement, error.what());
+      }
+    }
+  }
+
+  void repeat(const Statement& statement, Known& known) {
+    const double before = known.length.seconds;
+    pass(statement.body, known);
+    if (known.endless != nullptr) return;
+    if (statement.count == 0) known.length.has_an_end = false;
+    if (statement.count == 1) return;
+    const Known first = known;
+    pass(statement.body, known);
+    const double each = known.length.seconds - first.length.seconds;
+    if (statement.count != 2) skip_to_last_pass(statement, first, known);
+    if (statement.count == 0) {
+      known.endless = &statement;
+    } else {
+      known.length.seconds =
+          before + (first.length.seconds - before) + each * static_cast<double>(statement.count - 1);
+    }
+  }
+
+  void skip_to_last_pass(const Statement& statement, const Known& first, Known& known) {
+    for (std::size_t i = 0; i < known.standing.size(); ++i) {
+      const std::optional<OutputPosition>& was = first.standing[i].at;
+      std::optional<OutputPosition>& is = known.standing[i].at;
+      if (!was || !is) continue;
+      const Ratio shift = is->base - was->base;
+      if (statement.count != 0) {
+        is->base = was->base + shift * Ratio(statement.count - 2);
+      } else if (shift != Ratio(0) && rig_.mechanisms[i].limits.travel_from) {
+        throw RangeError(fmt::format("each pass takes {} on by {}: without end it leaves its travel",
+                                     rig_.mechanisms[i].name, to_text(OutputPosition{is->kind, shift})));
+      }
+    }
+    pass(statement.body, known);
+  }
+
+  void add(const Statement& statement, const std::string& message) {
+    const auto same = [&](const Diagnostic& d) { return d.place.line == statement.place.line; };
+    if (std::any_of(wrong.begin(), wrong.end(), same)) return;
+    const std::string marks(statement.text.size(), '^');
+    wrong.push_back({statement.place, message, fmt::format("    {}\n    {}", statement.text, marks)});
+  }
+
+  const Rig& rig_;
+};
+
+}  // namespace
+
+bool has_known_length(const Statement& statement) {
+  switch (statement.kind) {
+    case Kind::move:
+    case Kind::wait:
+      return true;
+    case Kind::spin:
+      return statement.spin.lasts || statement.spin.by;
+    default:
+      return false;
+  }
+}
+
+ScriptCheck check_motions(const Script& script, const Rig& rig) {
+  MotionChecker checker(rig);
+  Known known;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    const OutputPosition zero{output_kind(mechanism.train), 0};
+    known.standing.push_back(mechanism.homing ? Standing{} : Standing{true, zero, nullptr});
+  }
+  checker.pass(script.statements, known);
+  return {std::move(checker.wrong), known.length};
+}
+
+}  // namespace cogstride

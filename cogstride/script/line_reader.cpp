@@ -1,0 +1,148 @@
+#include "cogstride/script/line_reader.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <charconv>
+
+#include "cogstride/quantity/text.hpp"
+
+namespace cogstride {
+namespace {
+
+const ExactTime longest_time = ExactTime(366, Unit<dimensions::Time>{86'400});
+
+/// Input lines of a rig with the names that scripts have for them.
+std::vector<AwaitedLine> named_inputs(const Rig& rig) {
+  std::vector<AwaitedLine> inputs;
+  const auto add = [&](std::string name, std::int64_t line) {
+    inputs.push_back({std::move(name), static_cast<LineId>(line), true});
+  };
+  for (const HandControl& hand : rig.hands)
+    if (hand.line) add(hand.name, *hand.line);
+  for (const Supply& supply : rig.supplies)
+    if (supply.up_line) add(supply.name, *supply.up_line);
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    if (!mechanism.is_movable_stepper()) continue;
+    for (const Sensor& sensor : mechanism.sensors)
+      if (const auto* const place = std::get_if<PlaceSwitch>(&sensor))
+        add(mechanism.name + "." + place->name, place->line);
+    if (mechanism.common.fault) add(mechanism.name + ".fault", mechanism.common.fault->number);
+    if (mechanism.common.in_position)
+      add(mechanism.name + ".in_position", mechanism.common.in_position->number);
+  }
+  return inputs;
+}
+
+}  // namespace
+
+const Word& LineReader::word(const std::string& wanted) {
+  if (at_end()) throw Wrong{end_column(), 1, fmt::format("the line ends here; expected {}", wanted)};
+  return line_.words[next_++];
+}
+
+void LineReader::expect(const std::string& wanted) {
+  const Word& found = word("'" + wanted + "'");
+  if (found.text != wanted) throw wrong(found, fmt::format("found '{}'; expected '{}'", found.text, wanted));
+}
+
+void LineReader::expect_end() const {
+  if (at_end()) return;
+  const Word& extra = line_.words[next_];
+  throw Wrong{extra.column, end_column() - extra.column,
+              fmt::format("'{}' is more than this statement takes", extra.text)};
+}
+
+std::size_t LineReader::mechanism() {
+  const Word& name = word("the name of a mechanism");
+  try {
+    const Mechanism& mechanism = mechanism_named(rig_, std::string(name.text));
+    require_movable_stepper(mechanism);
+    return static_cast<std::size_t>(&mechanism - rig_.mechanisms.data());
+  } catch (const RangeError& error) {
+    throw wrong(name, error.what());
+  }
+}
+
+std::size_t LineReader::output() {
+  const Word& name = word("the name of an output");
+  std::vector<std::string> names;
+  for (std::size_t i = 0; i < rig_.outputs.size(); ++i) {
+    if (rig_.outputs[i].name == name.text) return i;
+    names.push_back(rig_.outputs[i].name);
+  }
+  throw wrong(name, names.empty() ? fmt::format("'{}': this rig has no output to switch", name.text)
+                                  : fmt::format("'{}' is not an output of this rig; it has: {}", name.text,
+                                                fmt::join(names, ", ")));
+}
+
+AwaitedLine LineReader::input() {
+  const Word& name = word("the name of an input line");
+  std::vector<std::string> names;
+  for (const AwaitedLine& input : named_inputs(rig_)) {
+    if (input.name == name.text) return input;
+    names.push_back(input.name);
+  }
+  const std::string near = nearest_word(std::string(name.text), names);
+  throw wrong(name, fmt::format("'{}' is not an input line of this rig{}; it has: {}", name.text,
+                                near.empty() ? "" : fmt::format(", did you mean {}?", near),
+                                names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
+}
+
+const std::string* LineReader::value_of(std::string_view name) const {
+  const auto found = values_.find(name);
+  return found == values_.end() ? nullptr : &found->second;
+}
+
+LineReader::AmountText LineReader::amount_text(const std::string& wanted) {
+  const Word& first = word(wanted);
+  const bool negated = first.text.size() > 1 && first.text.front() == '-';
+  if (const std::string* const value = value_of(negated ? first.text.substr(1) : first.text)) {
+    std::string text = *value;
+    if (negated) text = text.front() == '-' ? text.substr(1) : "-" + text;
+    return {std::move(text), first.column, first.text.size()};
+  }
+  AmountText found{std::string(first.text), first.column, first.text.size()};
+  const bool ends_with_digit = found.text.back() >= '0' && found.text.back() <= '9';
+  if (ends_with_digit && !at_end()) {
+    const Word& unit = line_.words[next_++];
+    found.text += " " + std::string(unit.text);
+    found.length = unit.column + unit.text.size() - first.column;
+  }
+  return found;
+}
+
+std::int64_t LineReader::count(const std::string& wanted, std::int64_t least, std::int64_t most) {
+  const Word& number = word(wanted);
+  const std::string* const value = value_of(number.text);
+  const std::string text = value != nullptr ? *value : std::string(number.text);
+  std::int64_t count = 0;
+  const char* const end = text.data() + text.size();
+  const auto [stop, status] = std::from_chars(text.data(), end, count);
+  if (status != std::errc() || stop != end || count < least || count > most) {
+    throw wrong(number, fmt::format("found '{}'; expected {} from {} to {}", text,
+                                    wanted.substr(0, wanted.find(" such")), least, most));
+  }
+  return count;
+}
+
+ExactTime LineReader::time(const std::string& wanted) {
+  return amount(wanted, [](const std::string& text) {
+    const auto time = parse_quantity<ExactTime>(text);
+    if (time < ExactTime())
+      throw RangeError(fmt::format("'{}' lies in the past: a wait is not below 0", text));
+    if (longest_time < time) throw RangeError(fmt::format("'{}' is more than a year", text));
+    return time;
+  });
+}
+
+Wrong LineReader::wrong_statement(std::string message) const {
+  const Word& first = line_.words.front();
+  return {first.column, end_column() - first.column, std::move(message)};
+}
+
+std::size_t LineReader::end_column() const {
+  return line_.words.empty() ? 1 : line_.words.back().column + line_.words.back().text.size();
+}
+
+}  // namespace cogstride

@@ -1,0 +1,83 @@
+// Reads one line's words from left to right, against the rig and the values of the step it stands in.
+#pragma once
+
+#include <map>
+#include <string>
+
+#include "cogstride/rig/rig.hpp"
+#include "cogstride/script/script.hpp"
+#include "cogstride/script/source_line.hpp"
+
+namespace cogstride {
+
+/// The values of a named step, by name: "80 mm", as written.
+using StepValues = std::map<std::string, std::string, std::less<>>;
+
+class LineReader {
+ public:
+  LineReader(const SourceLine& line, const Rig& rig, const StepValues& values)
+      : line_(line), rig_(rig), values_(values) {}
+
+  [[nodiscard]] const Rig& rig() const { return rig_; }
+  [[nodiscard]] bool at_end() const { return next_ == line_.words.size(); }
+  [[nodiscard]] bool next_is(std::string_view word) const {
+    return !at_end() && line_.words[next_].text == word;
+  }
+  /// Takes the next word when it is this one.
+  bool take(std::string_view word) {
+    const bool is_it = next_is(word);
+    if (is_it) ++next_;
+    return is_it;
+  }
+
+  /// The next word, or one of nothing at the end of the line.
+  [[nodiscard]] Word peek() const { return at_end() ? Word{{}, end_column()} : line_.words[next_]; }
+  /// Gives the word that was taken last back.
+  void put_back() { --next_; }
+  const Word& word(const std::string& wanted);
+  void expect(const std::string& wanted);
+  void expect_end() const;
+
+  /// A mechanism that can move; its place in the rig.
+  std::size_t mechanism();
+  std::size_t output();
+  /// An input line by name, and whether it should act.
+  AwaitedLine input();
+  /// A number and its unit, in one word or two, or the name of a value; read by `parse`.
+  template <class Parse>
+  auto amount(const std::string& wanted, Parse parse) {
+    const AmountText found = amount_text(wanted);
+    try {
+      return parse(found.text);
+    } catch (const Error& error) {
+      throw Wrong{found.column, found.length, error.what()};
+    }
+  }
+  /// A whole number, or the name of a value that is one.
+  std::int64_t count(const std::string& wanted, std::int64_t least, std::int64_t most);
+  ExactTime time(const std::string& wanted);
+
+  [[nodiscard]] static Wrong wrong(const Word& word, std::string message) {
+    return {word.column, word.text.size(), std::move(message)};
+  }
+  /// All of the statement.
+  [[nodiscard]] Wrong wrong_statement(std::string message) const;
+
+ private:
+  struct AmountText {
+    std::string text;
+    std::size_t column;
+    std::size_t length;
+  };
+  AmountText amount_text(const std::string& wanted);
+  /// What a word stands for: itself, or the value that it names.
+  [[nodiscard]] const std::string* value_of(std::string_view name) const;
+  [[nodiscard]] std::size_t end_column() const;
+
+  const SourceLine& line_;
+  const Rig& rig_;
+  const StepValues& values_;
+  std::size_t next_ = 0;
+};
+
+}  // namespace cogstride
