@@ -27,6 +27,7 @@ TraceEvent event_of(const MotionNote& note, const std::string& who) {
     case MotionNote::Kind::began:
       return {note.at, who, note.text, Kind::began};
     case MotionNote::Kind::done:
+    case MotionNote::Kind::redirected:
       return {note.at, who, note.text, Kind::ended};
     case MotionNote::Kind::cancelled:
       return {note.at, who, "cancelled: " + note.text, Kind::ended};
@@ -76,6 +77,7 @@ void SimulatedBench::make_plants() {
     plants_.push_back(std::make_unique<StepperPlant>(mechanism, setup));
     lines_->attach(*plants_.back());
   }
+  whole_turns_.assign(plants_.size(), 0.0);
   surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes);
   lines_->attach(*surroundings_);
 }
@@ -127,6 +129,15 @@ void SimulatedBench::noted(const MotionNote& note) {
   // Until the zero is found nobody knows where it stands, so nothing can have been lost.
   if (note.kind == MotionNote::Kind::home_edge)
     plants_[static_cast<std::size_t>(note.mechanism)]->count_losses_from_here();
+  if (note.kind == MotionNote::Kind::done && note.text == "home") {
+    const auto place = static_cast<std::size_t>(note.mechanism);
+    const Mechanism& mechanism = movers()[place]->mechanism();
+    const bool on_a_ring =
+        !mechanism.limits.travel_from && output_kind(mechanism.train) == OutputKind::rotary;
+    if (on_a_ring)
+      whole_turns_[place] =
+          std::round(plants_[place]->position() - mechanism.homing->position.base.to_double());
+  }
   if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
   trace_event(event_of(note, movers()[static_cast<std::size_t>(note.mechanism)]->mechanism().name));
 }
@@ -160,7 +171,7 @@ void SimulatedBench::look(Tick at) {
     }
     double* const out = samples_.data() + i * signals_a_mechanism;
     out[0] = asked;
-    out[1] = scale * plant.position();
+    out[1] = scale * (plant.position() - whole_turns_[i]);
     out[2] = scale * plant.speed();
     out[3] = plant.current_a();
     out[4] = plant.current_b();
@@ -202,7 +213,7 @@ RunTally SimulatedBench::tally() const {
     tally.name = mechanism.name;
     tally.unit = display_unit(kind, 0);
     if (const auto asked = mover.position(lines_->now())) tally.asked = scale * asked->base.to_double();
-    tally.made = scale * plant.position();
+    tally.made = scale * (plant.position() - whole_turns_[i]);
     tally.net_steps = steps_out(mover);
     tally.pulses = counts.pulses;
     tally.missed_off = counts.missed_off;

@@ -1,11 +1,9 @@
 #include "cogstride/bench/trial_run.hpp"
 
 #include <algorithm>
-#include <atomic>
 #include <cmath>
-#include <future>
-#include <thread>
 
+#include "cogstride/bench/side_by_side.hpp"
 #include "cogstride/plan/excitation.hpp"
 
 namespace cogstride {
@@ -60,16 +58,7 @@ Rig set_free(const Rig& rig, const Mechanism& mechanism) {
 
 std::vector<TrialRun> run_up_all(const std::vector<Rig>& freed, Time hold) {
   std::vector<TrialRun> trials(freed.size());
-  std::atomic<std::size_t> next{0};
-  const auto work = [&] {
-    for (std::size_t i = next++; i < freed.size(); i = next++) trials[i] = run_up(freed[i], hold);
-  };
-  const std::size_t cores = std::max(1u, std::thread::hardware_concurrency());
-  std::vector<std::future<void>> workers;
-  for (std::size_t i = 1; i < std::min(cores, freed.size()); ++i)
-    workers.push_back(std::async(std::launch::async, work));
-  work();
-  for (std::future<void>& worker : workers) worker.get();
+  side_by_side(freed.size(), [&](std::size_t i) { trials[i] = run_up(freed[i], hold); });
   return trials;
 }
 

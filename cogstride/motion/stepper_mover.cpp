@@ -8,6 +8,7 @@
 
 #include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
+#include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
 namespace {
@@ -61,7 +62,9 @@ std::shared_ptr<MotionRecord> StepperMover::jog(int way, const OutputSpeed& spee
     end = way > 0 ? mechanism_.hard_ends->to : mechanism_.hard_ends->from;
   const Ratio left = Ratio(way) * (end.base - from.base);
   if (left <= Ratio(0)) end = from;  // nothing is left that way: it stays
-  return move({.to = end, .speed = speed, .past_limits = true});
+  const std::shared_ptr<MotionRecord> record = move({.to = end, .speed = speed, .past_limits = true});
+  record->what = "jog towards " + to_text(end);
+  return record;
 }
 
 OutputPosition StepperMover::teach_far_limit() {
@@ -113,7 +116,12 @@ std::shared_ptr<MotionRecord> StepperMover::turn(const TurnOrder& order) {
 
 std::shared_ptr<MotionRecord> StepperMover::spin(const SpeedOrder& order) {
   const OutputPosition from = place_after_all();
-  if (const std::optional<MoveOrder> way = move_of(mechanism_, controller_, order)) return move(*way);
+  if (const std::optional<MoveOrder> way = move_of(mechanism_, controller_, order)) {
+    const std::shared_ptr<MotionRecord> record = move(*way);
+    record->what = fmt::format("spin at {} for {}", to_text(order.at),
+                               order.by ? to_text(*order.by) : to_text(*order.lasts, "s"));
+    return record;
+  }
   auto record = enqueue("spin at " + to_text(order.at), {{}, order});
   after_all_ = end_of_run(order).value_or(from);
   return record;
@@ -203,7 +211,7 @@ std::shared_ptr<MotionRecord> StepperMover::replace_running(Lines& lines, std::s
   MotionRecord& old = *queue_.front().record;
   old.status = MotionStatus::cancelled;
   old.ended = lines.now();
-  note(lines.now(), MotionNote::Kind::cancelled, old.what);
+  note(lines.now(), MotionNote::Kind::redirected, old.what);
   order.record = std::make_shared<MotionRecord>();
   order.record->what = std::move(what);
   order.record->status = MotionStatus::running;
@@ -307,6 +315,29 @@ void StepperMover::forget_position() {
   if (!mechanism_.homing) return;
   origin_.reset();
   if (queue_.empty()) after_all_.reset();
+}
+
+void StepperMover::believe(OutputPosition position) {
+  require_kind(mechanism_, position.kind);
+  if (!queue_.empty()) throw RangeError(fmt::format("{}: it moves", mechanism_.name));
+  origin_ = stream_.made() - step_at(mechanism_, position);
+  commanded_ = position;
+  after_all_ = position;
+}
+
+std::optional<MoveOrder> StepperMover::to_whole_period() const {
+  const std::int64_t period = 4 * steps_a_motor_turn(mechanism_) / mechanism_.stepper().full_steps;
+  const std::int64_t beyond = ((stream_.made() % period) + period) % period;
+  if (beyond == 0 || !origin_) return std::nullopt;
+  const bool down = 2 * beyond <= period;
+  for (const bool goes_down : {down, !down}) {
+    const OutputPosition place = position_of(stream_.made() - beyond + (goes_down ? 0 : period));
+    const Limits& limits = mechanism_.limits;
+    if (limits.travel_from && place.base < limits.travel_from->base) continue;
+    if (limits.travel_to && place.base > limits.travel_to->base) continue;
+    return MoveOrder{.to = place};
+  }
+  return std::nullopt;
 }
 
 std::optional<OutputPosition> StepperMover::position(Tick now) const {

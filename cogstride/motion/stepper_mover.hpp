@@ -98,6 +98,11 @@ class StepperMover final : public Participant {
   void halt(Lines& lines, const std::string& why);
   /// Something has shown that it does not stand where it was thought to; it must be homed.
   void forget_position();
+  /// It is known to stand at `position` without having been homed: on a whole electrical period, as a board
+  /// comes up. @throws RangeError while it moves, or when there is no such step
+  void believe(OutputPosition position);
+  /// The short way to the nearest whole electrical period inside the travel; nothing when it stands on one.
+  [[nodiscard]] std::optional<MoveOrder> to_whole_period() const;
   [[nodiscard]] bool is_homing() const { return homing_.has_value(); }
 
   [[nodiscard]] Tick next_act() const override;

@@ -69,7 +69,7 @@ std::optional<MoveOrder> move_of(const Mechanism& mechanism, const Controller& c
   } else {
     // Beyond the way on which the speed is reached, each step more takes one step's time more.
     const double seconds = order.lasts->base().to_double();
-    const double to_speed = plan_speed({}, limits.speed, limits).end().to_double();
+    const double to_speed = std::abs(plan_stop({{}, limits.speed}, limits).end().to_double());
     const auto reaching = static_cast<std::int64_t>(std::ceil(2.0 * to_speed)) + 1;
     const double least = plan_ramp({}, reaching, limits).duration();
     if (seconds < least) {

@@ -169,6 +169,7 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
   json["sound"] = report.tally.is_sound();
   json["seconds"] = report.tally.seconds;
   json["fault"] = report.tally.fault.empty() ? Json(nullptr) : Json(report.tally.fault);
+  json["notes"] = report.notes;
   json["mechanisms"] = Json::array();
   for (const MechanismTally& tally : report.tally.mechanisms)
     json["mechanisms"].push_back(tally_json(tally, log.layout()));

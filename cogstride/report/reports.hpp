@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "cogstride/rig/findings.hpp"
 #include "cogstride/rig/key_list.hpp"
@@ -16,6 +17,7 @@ struct RehearsalReport {
   std::string rig{};
   std::string script{};
   RunTally tally{};
+  std::vector<std::string> notes{};  ///< what else is worth knowing
 };
 
 /// @param only  name of a mechanism: the page is about it alone; findings are those of `inspection`

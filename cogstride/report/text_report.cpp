@@ -317,6 +317,8 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
     for (const std::string& complaint : complaints(tally, log.layout())) page.line("  ! {}", complaint);
   }
   if (!untouched.empty()) page.line("\nnot moved: {}", fmt::join(untouched, ", "));
+  if (!report.notes.empty()) page.line("");
+  for (const std::string& note : report.notes) page.line("{}", note);
   return page.take();
 }
 

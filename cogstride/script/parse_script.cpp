@@ -279,6 +279,17 @@ class ScriptParser {
     return key;
   }
 
+  /// A stretch holds in the steps that are called in it too.
+  [[nodiscard]] std::string stretches_key() const {
+    std::string key;
+    for (const Stretch& stretch : stretches_) {
+      key += fmt::format("|{}", stretch.mechanism);
+      if (stretch.speed) key += " " + to_text(*stretch.speed);
+      if (stretch.acceleration) key += " " + to_text(*stretch.acceleration);
+    }
+    return key;
+  }
+
   void read_call(LineReader& reader, Statement& statement, const std::string& name) {
     statement.kind = Kind::steps;
     NamedSteps& steps = *find_steps(name);
@@ -332,7 +343,7 @@ class ScriptParser {
 
   std::shared_ptr<const std::vector<Statement>> made_with(NamedSteps& steps, const StepValues& values,
                                                           const Statement& call) {
-    const std::string key = key_of(values);
+    const std::string key = key_of(values) + stretches_key();
     if (const auto made = steps.made.find(key); made != steps.made.end()) return made->second;
     if (calls_ >= deepest_nesting) {
       throw Wrong{call.place.column, call.text.size(),
@@ -344,7 +355,6 @@ class ScriptParser {
     const std::size_t here = std::exchange(next_, steps.first_line);
     const StepValues outer = std::exchange(values_, values);
     const std::size_t depth = std::exchange(depth_, 0);
-    const std::vector<Stretch> stretches = std::exchange(stretches_, {});
     const std::size_t wrong_before = wrong_.size();
     ++calls_;
     auto body = std::make_shared<const std::vector<Statement>>(read_block(&as_block));
@@ -352,7 +362,6 @@ class ScriptParser {
     next_ = here;
     values_ = outer;
     depth_ = depth;
-    stretches_ = stretches;
     for (std::size_t i = wrong_before; i < wrong_.size(); ++i)
       wrong_[i].message += fmt::format(" (as called in line {})", call.place.line);
     steps.made.emplace(key, body);

@@ -204,7 +204,7 @@ class ScriptPlayer::Branch {
       case Kind::wait_line:
         return player_.stage_.inputs->acts(current_->awaits.line) == current_->awaits.acts;
       case Kind::wait_place:
-        return came_from_ != 0 && side_of_place() != came_from_;
+        return came_from_ && side_of_place() != came_from_;
       case Kind::ready:
         return missing().empty();
       case Kind::jog:
@@ -251,11 +251,16 @@ class ScriptPlayer::Branch {
     }
   }
 
-  /// -1 below the place that is to be passed, +1 on it or above, 0 where nobody knows.
-  [[nodiscard]] int side_of_place() const {
+  /// Below the place that is to be passed or not; of an angle of a ring, between which two of its passings.
+  /// Nothing where nobody knows.
+  [[nodiscard]] std::optional<std::int64_t> side_of_place() const {
     const auto at = mover().position(now_);
-    if (!at) return 0;
-    return at->base < current_->passes.base ? -1 : 1;
+    if (!at) return std::nullopt;
+    const Ratio beyond = at->base - current_->passes.base;
+    const Mechanism& mechanism = mover().mechanism();
+    const bool on_a_ring =
+        !mechanism.limits.travel_from && output_kind(mechanism.train) == OutputKind::rotary;
+    return on_a_ring ? beyond.floor() : beyond < Ratio(0) ? -1 : 0;
   }
 
   [[nodiscard]] std::vector<StepperMover*> stopped_by(const Statement& statement) const {
@@ -334,7 +339,7 @@ class ScriptPlayer::Branch {
   Tick gives_up_at_ = never;
   std::vector<std::shared_ptr<MotionRecord>> motions_;  // that it waits for
   std::vector<std::unique_ptr<Branch>> branches_;       // of a `start together`
-  int came_from_ = 0;
+  std::optional<std::int64_t> came_from_;
   int jogging_ = 0;
 };
 

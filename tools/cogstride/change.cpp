@@ -16,6 +16,7 @@ Status run_change(const ChangeOptions& options) {
   std::filesystem::permissions(file.part_path(), std::filesystem::status(options.rig).permissions());
   file.write(changed);
   file.commit();
-  std::printf("%s: %s is %s now\n", options.rig.c_str(), options.key.c_str(), options.value.c_str());
+  if (!options.quiet)
+    std::printf("%s: %s is %s now\n", options.rig.c_str(), options.key.c_str(), options.value.c_str());
   return Status::done;
 }

@@ -147,6 +147,21 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
       ->type_name("MECHANISM=POSITION");
   command->add_option("--seed", options.seed, "Of the noise: the same seed gives the same run (1)")
       ->type_name("NUMBER");
+  command
+      ->add_option("--stimulus", options.stimulus,
+                   "What happens from outside: lines such as 'at 3 s pedal on', 'at 0 s main off'")
+      ->type_name("FILE");
+  command
+      ->add_option("--remember", options.remember,
+                   "Keep positions in FILE, and start from them when switches agree")
+      ->type_name("FILE");
+  command->add_flag("--keep-taught", options.keep_taught,
+                    "Write the limits that the script teaches into the rig");
+  command
+      ->add_option("--scatter", options.scatter,
+                   "Do not play the script, but home what it homes NUMBER times, each from another place")
+      ->type_name("NUMBER")
+      ->check(CLI::Range(2, 1'000'000));
   command->add_flag("--json", options.json, "The same figures for programs");
   add_outputs(*command, options.outputs);
 }

@@ -46,6 +46,7 @@ struct ChangeOptions {
   std::string rig;
   std::string key;
   std::string value;
+  bool quiet = false;
 };
 
 struct SequenceOptions {
@@ -87,6 +88,10 @@ struct RehearseOptions {
   std::string script;
   std::vector<std::string> standing;  ///< "traverse=59mm"
   std::uint64_t seed = 1;
+  std::string stimulus{};    ///< what happens from outside
+  std::size_t scatter = 0;   ///< homings of each mechanism that the script homes
+  std::string remember{};    ///< positions from one run to the next
+  bool keep_taught = false;  ///< writes taught limits into the rig
   bool json = false;
   OutputOptions outputs;
 };

@@ -7,9 +7,7 @@
 
 using namespace cogstride;
 
-namespace {
-
-void check_names(const OutputOptions& options) {
+void check_output_names(const OutputOptions& options) {
   std::set<std::string> names;
   for (const std::string* name : {&options.plot, &options.waves, &options.csv}) {
     if (name->empty()) continue;
@@ -27,11 +25,9 @@ void check_names(const OutputOptions& options) {
   }
 }
 
-}  // namespace
-
 Outputs::Outputs(const OutputOptions& options, const Mechanism& shown, std::size_t speed_signal)
     : plot_(options.plot) {
-  check_names(options);
+  check_output_names(options);
   if (!options.plot.empty()) {
     thinned_.emplace(speed_signal, static_cast<LineId>(board_lines(shown.wiring).front().line.number));
     fork_.add(*thinned_);

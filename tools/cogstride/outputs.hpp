@@ -14,6 +14,9 @@
 #include "cogstride/trace/trace.hpp"
 #include "commands.hpp"
 
+/// @throws cogstride::Error when a file is there already, is named twice, or has an ending that means nothing
+void check_output_names(const OutputOptions& options);
+
 class Outputs {
  public:
   /// @throws cogstride::Error when a file is there already, is named twice, or cannot be written.
