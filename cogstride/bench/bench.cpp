@@ -72,6 +72,18 @@ void MechanismHandle::hold() {
   mover_->hold(bench_->lines());
 }
 
+Motion MechanismHandle::measure() {
+  return {*bench_, *mover_, mover_->measure()};
+}
+
+Measured MechanismHandle::measured() const {
+  for (const auto& watch : bench_->encoders_) {
+    if (&watch->mover() != mover_) continue;
+    return {watch->encoder().name, watch->count(), watch->position(), watch->speed(), watch->speed_error()};
+  }
+  throw RangeError(fmt::format("{}: has no encoder", parts().name));
+}
+
 Motion MechanismHandle::redirect(const MoveOrder& order) {
   return {*bench_, *mover_, mover_->redirect(bench_->lines(), order)};
 }
@@ -105,9 +117,22 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
     mover->watch(*inputs_);
     mover->on_note([this](const MotionNote& note) {
       if (note.kind == MotionNote::Kind::faulted) guard_->motion_failed(note.mechanism, note.text);
+      if (note.kind == MotionNote::Kind::done && note.text == "home") {
+        for (const auto& encoder : encoders_)
+          if (encoder->mover().stream().driver().id() == note.mechanism) encoder->set_by_mover();
+      }
       noted(note);
     });
     mover->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
+    for (const Sensor& sensor : mover->mechanism().sensors) {
+      const auto* const encoder = std::get_if<Encoder>(&sensor);
+      if (encoder == nullptr) continue;
+      encoders_.push_back(std::make_unique<EncoderWatch>(*mover, *encoder, rig_.controller.timer_clock));
+      encoders_.back()->on_loss([this, &mover = *mover](const std::string& why) {
+        mover.forget_position();
+        guard_->motion_failed(mover.stream().driver().id(), why);
+      });
+    }
   }
 }
 
@@ -189,6 +214,7 @@ RunLoop& Bench::loop() {
     loop_->add(*guard_);
     for (const auto& mover : movers_) loop_->add(*mover);
     for (const auto& output : outputs_) loop_->add(*output);
+    for (const auto& encoder : encoders_) loop_->add(*encoder);
   }
   return *loop_;
 }
@@ -234,6 +260,7 @@ void Bench::stop(StopBy how, const std::string& why) {
   if (how == StopBy::cut) {
     lines().cut();
     inputs_->read_again();
+    for (const auto& encoder : encoders_) encoder->read_again();
     for (const auto& mover : movers_) mover->lines_were_cut(lines(), why);
     for (const auto& output : outputs_) output->lines_were_cut();
   } else {

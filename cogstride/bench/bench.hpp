@@ -18,6 +18,7 @@
 
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/run_loop.hpp"
+#include "cogstride/motion/encoder_watch.hpp"
 #include "cogstride/motion/stage.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -57,6 +58,15 @@ class Motion {
   std::shared_ptr<MotionRecord> record_;
 };
 
+/// What an encoder says of a mechanism.
+struct Measured {
+  std::string encoder{};
+  std::int64_t count = 0;
+  std::optional<OutputPosition> position{};  ///< of the output, exact by counts; nothing before homing
+  double speed = 0.0;                        ///< of the output, m/s or turns/s
+  double speed_error = 0.0;                  ///< that it may be off by at the most
+};
+
 /// A mechanism on a bench.
 class MechanismHandle {
  public:
@@ -88,6 +98,12 @@ class MechanismHandle {
   void release();
   /// The commanded position: exact; nothing before homing.
   [[nodiscard]] std::optional<OutputPosition> position() const;
+  /// By its encoder, looked at each millisecond. @throws RangeError when it has none
+  [[nodiscard]] Measured measured() const;
+  /// Goes to the switch at the other end and finds its edge; the travel between the two must be as the rig
+  /// says.
+  /// @throws RangeError when it has no two switches, or no position is known
+  Motion measure();
   [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
 
  private:
@@ -185,6 +201,7 @@ class Bench {
   Rig rig_;
   Movers movers_;
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
+  std::vector<std::unique_ptr<EncoderWatch>> encoders_;
   std::unique_ptr<Inputs> inputs_;
   std::unique_ptr<Guard> guard_;
   std::function<void(const std::string&)> fault_listener_;

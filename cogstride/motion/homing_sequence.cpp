@@ -13,7 +13,6 @@ namespace {
 // A rotor swings on when its steps end. Turned round in mid-swing it may fall out of step: let it settle
 // first.
 constexpr ExactTime settling_time = ExactTime::from_base({3, 20});
-constexpr ExactTime counting_period = ExactTime::from_base({1, 1000});
 constexpr int most_tries = 3;
 
 }  // namespace
@@ -25,8 +24,7 @@ HomingSequence::HomingSequence(HomingGoal goal, const Mechanism& mechanism, Exac
       steps_per_base_(steps_per_base(mechanism)),
       display_unit_(display_unit(output_kind(mechanism.train), 0)),
       steps_a_display_unit_(goal_.steps_a_base / display_units_per_base(output_kind(mechanism.train))),
-      settling_ticks_(ticks_at_least(settling_time, clock)),
-      counting_period_(ticks_at_least(counting_period, clock)) {}
+      settling_ticks_(ticks_at_least(settling_time, clock)) {}
 
 void HomingSequence::begin(StepStream& stream, Lines& lines) {
   const bool aligned = stream.is_on();
@@ -126,7 +124,6 @@ void HomingSequence::settled(StepStream& stream, Lines& lines) {
       break;
     case State::pressing:
       first_count_.reset();
-      lines.sample(goal_.counting->counter, lines.now() + lines.lead(), counting_period_);
       go(stream, lines, State::pressing, goal_.towards * goal_.approach_range, goal_.fast);
       break;
     case State::leaving:
@@ -342,19 +339,16 @@ void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
                        way_text(goal_.index->range), goal_.sensor.name));
       break;
     case State::pressing:
-      lines.sample(goal_.counting->counter, never, 0);
       fail(fmt::format("{} went on counting over {}: the hard end did not come, or it counts without motion",
                        goal_.counting->name, way_text(goal_.approach_range)));
       break;
-    case State::leaving: {
-      lines.sample(goal_.counting->counter, never, 0);
+    case State::leaving:
       edge_found(
           stream, lines,
           {goal_.edge_at.kind, goal_.edge_at.base + Ratio(last_count_ - extreme_count_) /
                                                         (goal_.counting->counts_a_step * steps_per_base_)});
       settle_before(State::returning, lines);
       break;
-    }
     case State::stopping:
       settle_before(after_stopping_, lines);
       after_stopping_ = State::seeing;

@@ -97,7 +97,6 @@ class HomingSequence {
   std::string display_unit_;
   double steps_a_display_unit_;
   Tick settling_ticks_;
-  Tick counting_period_;
 
   State state_ = State::aligning;
   State after_settling_ = State::found;

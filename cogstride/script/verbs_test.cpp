@@ -1,0 +1,397 @@
+// The verbs of the stride language, read and played on the simulated demo bench.
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "cogstride/script/script_player.hpp"
+#include "support/demo_rig.hpp"
+
+namespace cogstride {
+namespace {
+
+using namespace literals;
+using testing_support::demo_rig;
+
+std::string wrong_in(const std::string& text, const Rig& rig = demo_rig()) {
+  try {
+    (void)parse_script(text, "x.stride", rig);
+  } catch (const InputError& error) {
+    std::string all;
+    for (const Diagnostic& wrong : error.diagnostics()) all += to_text(wrong) + "\n";
+    return all;
+  }
+  return {};
+}
+
+#define EXPECT_SAYS(text, part)                                                \
+  do {                                                                         \
+    const std::string said = wrong_in(text);                                   \
+    EXPECT_NE(said.find(part), std::string::npos) << text << "\n--> " << said; \
+  } while (false)
+
+/// A script played to its end on a bench of its own.
+struct Played {
+  explicit Played(const std::string& text, std::vector<Stimulus> stimuli = {}, const Rig& on = demo_rig())
+      : rig(on),
+        script(parse_script(text, "x.stride", rig)),
+        bench(rig, {.start_positions = {{"traverse", 3_mm},
+                                        {"creel", OutputPosition(OutputKind::rotary, {-1, 100})}},
+                    .stimuli = std::move(stimuli)}),
+        player(script, rig, bench.stage()) {
+    player.on_statement([this](Tick at, const Statement& statement) {
+      begun.push_back({static_cast<double>(at) / 48e6, statement.text});
+    });
+    bench.run(player, [this] { return player.has_ended(); });
+    ended = bench.now().in(units::s);
+  }
+
+  [[nodiscard]] double began(const std::string& text) const {
+    for (const auto& [at, statement] : begun)
+      if (statement == text) return at;
+    return -1.0;
+  }
+  [[nodiscard]] double degrees() { return 360.0 * bench.mechanism("creel").position()->base.to_double(); }
+  [[nodiscard]] double millimetres() {
+    return 1e3 * bench.mechanism("traverse").position()->base.to_double();
+  }
+
+  Rig rig;
+  Script script;
+  SimulatedBench bench;
+  ScriptPlayer player;
+  std::vector<std::pair<double, std::string>> begun;
+  double ended = 0.0;
+};
+
+/// How long one line was high, by windows of time.
+class OnTimes final : public TraceSink {
+ public:
+  explicit OnTimes(LineId line) : line_(line) {}
+  void begin(const TraceLayout&) override {}
+  void edge(Tick at, LineId line, bool high) override {
+    if (line == line_) edges_.emplace_back(static_cast<double>(at) / 48e6, high);
+  }
+  void sample(Tick, std::span<const double>) override {}
+  void event(const TraceEvent&) override {}
+  void end(Tick) override {}
+
+  [[nodiscard]] double share(double from, double to) const {
+    double on = 0.0;
+    for (std::size_t i = 0; i < edges_.size(); ++i) {
+      if (!edges_[i].second) continue;
+      const double ends = i + 1 < edges_.size() ? edges_[i + 1].first : to;
+      on += std::max(0.0, std::min(ends, to) - std::max(edges_[i].first, from));
+    }
+    return on / (to - from);
+  }
+
+ private:
+  LineId line_;
+  std::vector<std::pair<double, bool>> edges_;
+};
+
+const char* const both_homed = "home traverse\nhome creel\n";
+
+TEST(Verbs, TurnToAnAngleByTheWayThatIsSaid) {
+  Played by_short_way(std::string(both_homed) + "turn creel to 225 deg the short way");
+  EXPECT_EQ(by_short_way.player.fault(), "");
+  EXPECT_DOUBLE_EQ(by_short_way.degrees(), -135.0);
+  Played clockwise(std::string(both_homed) + "turn creel to 225 deg clockwise");
+  EXPECT_DOUBLE_EQ(clockwise.degrees(), 225.0);
+  Played station(
+      std::string(both_homed) +
+      "turn creel to station 7 counter-clockwise\nwait 0.3 s\nturn creel to station 0 counter-clockwise");
+  EXPECT_DOUBLE_EQ(station.degrees(), -360.0);
+  Rig other = demo_rig();
+  const_cast<Mechanism&>(mechanism_named(other, "creel")).limits.forwards = TurningSense::counter_clockwise;
+  Played mirrored(std::string(both_homed) + "turn creel to 90 deg clockwise", {}, other);
+  EXPECT_DOUBLE_EQ(mirrored.degrees(), -270.0);
+  EXPECT_SAYS("home creel\nturn creel to station 8", "creel: has no station 8; they are 0 to 7");
+  EXPECT_SAYS("home traverse\nturn traverse to 5 mm", "travels along a line: it moves, and does not turn");
+  EXPECT_SAYS("home creel\nturn creel to 5 deg the long way", "expected 'short'");
+}
+
+// A thousand stations by the short way end on the same angle: nothing is rounded on the way.
+TEST(Verbs, StationsAreExactForEver) {
+  const Rig rig = demo_rig();
+  const Mechanism& creel = mechanism_named(rig, "creel");
+  OutputPosition at{OutputKind::rotary, 0};
+  for (int i = 1; i <= 100'000; ++i) {
+    const MoveOrder order = move_of(creel, TurnOrder{.to_station = (3 * i) % 8});
+    const OutputPosition next = target_of(creel, at, order);
+    EXPECT_LE(std::abs((next.base - at.base).to_double()), 0.5);
+    at = next;
+  }
+  EXPECT_EQ(at.base - Ratio(at.base.floor()), Ratio(0));
+}
+
+TEST(Verbs, SpinForATimeForTurnsAndUntilStopped) {
+  Played timed(std::string(both_homed) + "spin creel at 30 deg/s for 4 s");
+  EXPECT_NEAR(timed.ended - timed.began("spin creel at 30 deg/s for 4 s"), 4.0, 0.005) << "to a step";
+  Played turned(std::string(both_homed) + "spin creel at 30 deg/s counter-clockwise for 0.5 turn");
+  EXPECT_DOUBLE_EQ(turned.degrees(), -180.0);
+  Played going(
+      std::string(both_homed) +
+      "spin creel at 20 deg/s until stopped\nwait 2 s\nfaster creel by 10 deg/s\nwait 1 s\n"
+      "slower creel by 15 deg/s\nwait 1 s\nreverse creel\nwait 3 s\nstop creel\nmove traverse to 5 mm");
+  EXPECT_EQ(going.player.fault(), "");
+  EXPECT_TRUE(going.bench.mover("creel").is_idle());
+  EXPECT_GT(going.began("move traverse to 5 mm"), going.began("stop creel")) << "stop waits until it stands";
+  EXPECT_SAYS("home creel\nspin creel at 30 deg/s for 0.1 s", "up to 30 deg/s and down again take");
+  EXPECT_SAYS("home creel\nspin creel at 50 deg/s until stopped", "over its limit of 40 deg/s");
+  EXPECT_SAYS("home creel\nspin creel at 20 deg/s", "expected 'until'");
+  EXPECT_SAYS("home creel\nspin creel at 20 deg/s until stopped\nmove creel by 1 deg",
+              "creel still spins (line 2): write 'stop creel' first");
+  EXPECT_SAYS("home creel\nfaster creel by 5 deg/s", "creel does not spin here");
+  Played too_slow(std::string(both_homed) + "spin creel at 20 deg/s until stopped\nslower creel by 30 deg/s");
+  EXPECT_NE(too_slow.player.fault().find("slower by 30 deg/s leaves nothing"), std::string::npos);
+}
+
+TEST(Verbs, StartTogetherRunsSideBySide) {
+  Played played(
+      "start together\n  home traverse\n  home creel\nend\n"
+      "start together\n"
+      "  move traverse to 90 mm at 20 mm/s\n"
+      "  in order\n"
+      "    wait until traverse passes 60 mm\n"
+      "    switch lamp on\n"
+      "    wait 0.25 s\n"
+      "    switch lamp off\n"
+      "  end\n"
+      "  repeat 2 times\n"
+      "    move creel by 2 deg\n"
+      "    wait 0.5 s\n"
+      "  end\n"
+      "end\nwait 0.1 s");
+  EXPECT_EQ(played.player.fault(), "");
+  EXPECT_EQ(played.began("home traverse"), played.began("home creel"));
+  const double move = played.began("move traverse to 90 mm at 20 mm/s");
+  // 60 mm at 20 mm/s, and half of it up to speed: passed to a millisecond.
+  EXPECT_NEAR(played.began("switch lamp on") - move, 3.0, 0.025);
+  EXPECT_NEAR(played.began("switch lamp off") - played.began("switch lamp on"), 0.25, 1e-3);
+  EXPECT_NEAR(played.began("wait 0.1 s") - move, 4.5, 0.05) << "when the longest has ended";
+  EXPECT_SAYS("start together\nhome traverse\nhome traverse\nend",
+              "traverse moves already in this 'start together' (line 2)");
+  EXPECT_SAYS("arrive together\nwait 1 s\nend", "only moves stand in");
+}
+
+TEST(Verbs, NamedStepsTakeValues) {
+  const std::string lay =
+      "to lay width 80 mm pause 0.2 s layers 2\n"
+      "  repeat layers times\n"
+      "    move traverse by width at 40 mm/s\n"
+      "    wait pause\n"
+      "    move traverse by -width\n"
+      "    wait pause\n"
+      "  end\n"
+      "end\n";
+  Played played(lay + "home traverse\nlay\nlay width 30 mm layers 1\nlay pause 0 s layers 3 width 5 mm");
+  EXPECT_EQ(played.player.fault(), "");
+  int moves = 0;
+  for (const auto& [at, text] : played.begun) moves += text.starts_with("move") ? 1 : 0;
+  EXPECT_EQ(moves, 4 + 2 + 6);
+  EXPECT_EQ(played.millimetres(), 0.0);
+  const auto says = [&](const std::string& after, const std::string& part) {
+    EXPECT_SAYS(lay + after, part);
+  };
+  says("home traverse\nlay width 130 mm",
+       "x.stride:3:5: traverse: 130 mm is outside its travel of 0 mm to 118 mm");
+  says("home traverse\nlay width 80 deg", "width is something like 80 mm, and not 80 deg");
+  says("home traverse\nlay layers 2 mm", "layers is something like 2, and not 2 mm");
+  says("home traverse\nlay height 2 mm", "'height' is no value of lay; it has: width, pause, layers");
+  says("home traverse\nlay width 2 mm width 3 mm", "width is given twice");
+  says("to lay\nend", "steps called lay are there already");
+  EXPECT_SAYS("to home\nend", "'home' is a word of the stride language");
+  EXPECT_SAYS("to mm\nend", "'mm' is a unit");
+  EXPECT_SAYS("to A b 1 mm\nend", "'A' is no name");
+  EXPECT_SAYS("to go way 5 mm\nmove traverse by wya\nend", "x.stride:2:18");
+  EXPECT_SAYS("to go\ngo\nend", "'go' is not a verb");
+  EXPECT_SAYS("repeat 2 times\nto go\nwait 1 s\nend\nend", "steps are named at the outermost level");
+  EXPECT_SAYS("to go way 5 mm\nhome traverse\n", "this 'to go way 5 mm' has no 'end'");
+}
+
+TEST(Verbs, StepsInStepsAreRefusedWhenTheyComeToTooMany) {
+  std::string text = "to s0\n";
+  for (int i = 0; i < 100; ++i) text += "wait 1 s\n";
+  text += "end\n";
+  for (int level = 1; level < 6; ++level) {
+    text += "to s" + std::to_string(level) + "\n";
+    for (int i = 0; i < 100; ++i) text += "s" + std::to_string(level - 1) + "\n";
+    text += "end\n";
+  }
+  EXPECT_SAYS(text, "spelled out, these steps are more than 1000000 statements");
+}
+
+TEST(Verbs, WithLimitsHoldForAStretchStepsIncluded) {
+  Played played(
+      "to out\nmove traverse to 60 mm\nend\nhome traverse\n"
+      "with traverse at 20 mm/s\n  out\n  move traverse to 40 mm at 40 mm/s\nend\nwait 0.3 s\nmove traverse "
+      "to 10 mm\nwait 1 ms");
+  EXPECT_NEAR(played.began("move traverse to 40 mm at 40 mm/s") - played.began("move traverse to 60 mm"), 3.0,
+              0.05);
+  EXPECT_NEAR(played.began("wait 0.3 s") - played.began("move traverse to 40 mm at 40 mm/s"), 0.53, 0.05);
+  EXPECT_NEAR(played.began("wait 1 ms") - played.began("move traverse to 10 mm"), 0.57, 0.05);
+  EXPECT_SAYS("with traverse at 90 mm/s\nend", "over its limit");
+}
+
+TEST(Verbs, WaitForALineAndGiveUpInTime) {
+  Played pressed("wait until pedal is on\nhome traverse\nwait until pedal is off for at most 10 s",
+                 {{2_s, "pedal", true}, {7_s, "pedal", false}});
+  EXPECT_EQ(pressed.player.fault(), "");
+  EXPECT_NEAR(pressed.began("home traverse"), 2.0, 0.030) << "bounce of 8 ms, steady for 20 ms";
+  EXPECT_GT(pressed.began("home traverse"), 2.02);
+  EXPECT_NEAR(pressed.ended, 7.0, 0.030);
+  Played late("wait until pedal is on for at most 3 s");
+  EXPECT_EQ(late.player.fault(),
+            "x.stride:1: wait until pedal is on for at most 3 s: pedal was not on within 3 s");
+  EXPECT_SAYS("wait until pedl is on", "'pedl' is not an input line of this rig, did you mean pedal?");
+  EXPECT_SAYS("wait until pedal is up", "expected 'on' or 'off'");
+}
+
+TEST(Verbs, ReadyWaitsForSuppliesAndStops) {
+  Played played("ready\nhome traverse", {{0_s, "main", false}, {1.5_s, "main", true}});
+  EXPECT_EQ(played.player.fault(), "");
+  EXPECT_NEAR(played.began("home traverse"), 1.5, 0.001);
+  Played never_up("ready within 2 s", {{0_s, "main", false}});
+  EXPECT_NE(never_up.player.fault().find("after 2 s the supply main is not up (line 5 is low)"),
+            std::string::npos);
+  Played pressed("ready within 2 s", {{0_s, "halt", true}});
+  EXPECT_NE(pressed.player.fault().find("after 2 s the"), std::string::npos) << pressed.player.fault();
+  // What no line tells is asked.
+  const Rig rig = demo_rig();
+  const Script script = parse_script("ready\nwait 1 s", "x.stride", rig);
+  SimulatedBench bench(rig);
+  ScriptPlayer player(script, rig, bench.stage());
+  std::vector<std::string> asked;
+  player.on_question([&](const std::string& question) {
+    asked.push_back(question);
+    return false;
+  });
+  bench.run(player, [&] { return player.has_ended(); });
+  EXPECT_EQ(asked, std::vector<std::string>{"Is the supply small on?"});
+  EXPECT_NE(player.fault().find("the supply small is not on"), std::string::npos);
+}
+
+TEST(Verbs, SwitchAndFadeAPlainOutput) {
+  Rig rig = demo_rig();
+  rig.outputs[0].timer = "duty";
+  rig.outputs[0].pwm_frequency = 1000_Hz;
+  const Script script = parse_script(
+      "switch lamp on\nwait 0.1 s\nfade lamp to 25 % in 1 s\nwait 1.5 s\nswitch lamp off\nwait 0.1 s",
+      "x.stride", rig);
+  OnTimes lamp(LineId{39});
+  SimulatedBench bench(rig, {.trace = &lamp});
+  ScriptPlayer player(script, rig, bench.stage());
+  bench.run(player, [&] { return player.has_ended(); });
+  EXPECT_EQ(player.fault(), "");
+  bench.close();
+  EXPECT_NEAR(lamp.share(0.01, 0.09), 1.0, 1e-3);
+  EXPECT_NEAR(lamp.share(0.35, 0.36), 0.81, 0.01) << "a quarter of the way from 100 % to 25 %";
+  EXPECT_NEAR(lamp.share(0.60, 0.61), 0.625, 0.01);
+  EXPECT_NEAR(lamp.share(1.20, 1.50), 0.25, 1e-3);
+  EXPECT_EQ(lamp.share(1.62, 1.69), 0.0);
+  EXPECT_SAYS("fade lamp to 25 %", "lamp is only switched; to fade it, give it a timer and a pwm_frequency");
+  EXPECT_NE(wrong_in("fade lamp to 125 %", rig).find("0 % to 100 % are"), std::string::npos);
+  EXPECT_SAYS("switch lam on", "it has: lamp");
+}
+
+TEST(Verbs, HoldAndRelease) {
+  Played played(
+      "home traverse\nrelease traverse\nwait 0.1 s\nhold traverse\nmove traverse to 5 mm\nrelease "
+      "traverse\nwait 0.1 s");
+  EXPECT_EQ(played.player.fault(), "");
+  EXPECT_TRUE(played.bench.simulated_lines().level(LineId{2})) << "ENABLE is active low: off";
+  EXPECT_EQ(played.millimetres(), 5.0);
+  EXPECT_SAYS("home creel\nspin creel at 9 deg/s until stopped\nrelease creel", "creel still spins");
+}
+
+TEST(Verbs, RepeatWithoutEnd) {
+  const Rig rig = demo_rig();
+  const Script script = parse_script(
+      "home creel\nrepeat without end\n  turn creel to station 1\n  wait 0.3 s\n  turn creel to station 0\n  "
+      "wait 0.3 s\nend",
+      "x.stride", rig);
+  EXPECT_FALSE(check_motions(script, rig).length.has_an_end);
+  SimulatedBench bench(rig, {.start_positions = {{"creel", OutputPosition(OutputKind::rotary, {-1, 100})}}});
+  ScriptPlayer player(script, rig, bench.stage());
+  int turns = 0;
+  player.on_statement(
+      [&](Tick, const Statement& statement) { turns += statement.kind == Statement::Kind::move ? 1 : 0; });
+  bench.run(player, [&] { return player.has_ended() || bench.now().in(units::s) > 40.0; });
+  EXPECT_FALSE(player.has_ended());
+  EXPECT_GT(turns, 10);
+  bench.come_to_rest();
+  EXPECT_TRUE(bench.mover("creel").is_idle());
+  EXPECT_SAYS("repeat without end\nwait 1 s\nend\nwait 2 s", "x.stride:4:1: this is never reached");
+  EXPECT_SAYS("home traverse\nrepeat without end\nmove traverse by 1 mm\nend",
+              "each pass takes traverse on by 1 mm");
+}
+
+TEST(Verbs, MeasureComparesTheTravelBetweenTwoSwitches) {
+  Played sound("home traverse\nmeasure traverse\nmove traverse to 10 mm");
+  EXPECT_EQ(sound.player.fault(), "");
+  const std::optional<OutputPosition> travel = sound.bench.mover("traverse").measured_travel();
+  ASSERT_TRUE(travel);
+  EXPECT_NEAR(1e3 * travel->base.to_double(), 119.5 + 0.992, 0.02);
+  Rig moved = demo_rig();
+  for (Sensor& sensor : moved.mechanisms[0].sensors) {
+    auto* const far = std::get_if<PlaceSwitch>(&sensor);
+    if (far == nullptr || far->name != "far") continue;
+    far->acts_at = 119_mm;  // the rig says so; the bench has 119.5
+    far->releases_at = 118.8_mm;
+  }
+  const Script script = parse_script("home traverse\nmeasure traverse", "x.stride", moved);
+  SimulatedBench bench(moved, {.start_positions = {{"traverse", 3_mm}}, .real = demo_rig()});
+  ScriptPlayer player(script, moved, bench.stage());
+  bench.run(player, [&] { return player.has_ended(); });
+  EXPECT_NE(player.fault().find("the travel between gate and far is 120.4"), std::string::npos)
+      << player.fault();
+  EXPECT_NE(player.fault().find("and the rig says 119.992 mm"), std::string::npos) << player.fault();
+  EXPECT_FALSE(bench.mechanism("traverse").position());
+  EXPECT_SAYS("home creel\nmeasure creel", "has no two switches");
+}
+
+TEST(Verbs, JogByKeysAndTeachTheFarLimit) {
+  // With the rig's limits the keys stop at 118 mm; past them only the switch and the hard end are left.
+  std::vector<Stimulus> stimuli{{4_s, "right", true},
+                                {15.6_s, "right", false},
+                                {16_s, "left", true},
+                                {16.4_s, "left", false},
+                                {18_s, "pedal", true}};
+  Played inside(
+      "home traverse\njog traverse with left and right at 10 mm/s until pedal is on\nteach traverse far "
+      "limit",
+      stimuli);
+  EXPECT_EQ(inside.player.fault(), "");
+  ASSERT_EQ(inside.player.taught().size(), 1u);
+  EXPECT_NEAR(1e3 * inside.player.taught()[0].to.base.to_double(), 116.0 - 4.0, 0.5);
+  EXPECT_EQ(inside.player.taught()[0].from, OutputPosition(0_mm));
+  EXPECT_THROW(inside.bench.mechanism("traverse").move({.to = 115_mm}), RangeError) << "the new limit holds";
+  stimuli[1].at = 15.87_s;
+  Played beyond(
+      "home traverse\njog traverse with left and right at 10 mm/s past limits until pedal is on\nteach "
+      "traverse far limit",
+      stimuli);
+  EXPECT_EQ(beyond.player.fault(), "");
+  EXPECT_GT(beyond.player.taught().at(0).to.base.to_double(), 0.112);
+  EXPECT_SAYS("jog traverse with left and right until pedal is on", "write 'home traverse' first");
+  EXPECT_SAYS("home creel\nteach creel far limit", "creel is endless: it has no far limit");
+}
+
+TEST(Verbs, TellHowLongAScriptTakes) {
+  const Rig rig = demo_rig();
+  const auto length = [&](const std::string& text) {
+    return check_motions(parse_script(text, "x.stride", rig), rig).length;
+  };
+  EXPECT_NEAR(length("wait 1 s\nrepeat 10 times\nwait 0.5 s\nend").seconds, 6.0, 1e-12);
+  EXPECT_TRUE(length("wait 1 s").is_whole);
+  const ScriptLength homed =
+      length("home traverse\nmove traverse to 60 mm in 4 s\nstart together\nwait 3 s\nwait 1 s\nend");
+  EXPECT_FALSE(homed.is_whole) << "homing takes as long as it takes";
+  EXPECT_NEAR(homed.seconds, 7.0, 1e-9);
+}
+
+}  // namespace
+}  // namespace cogstride
