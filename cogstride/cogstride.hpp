@@ -2,6 +2,8 @@
 #pragma once
 
 #include "cogstride/bench/mode_comparison.hpp"
+#include "cogstride/bench/remembered.hpp"
+#include "cogstride/bench/scatter.hpp"
 #include "cogstride/bench/simulated_bench.hpp"
 #include "cogstride/bench/sweep.hpp"
 #include "cogstride/plan/fastest.hpp"
@@ -11,3 +13,5 @@
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "cogstride/rig/rig.hpp"
+#include "cogstride/script/script.hpp"
+#include "cogstride/script/script_player.hpp"

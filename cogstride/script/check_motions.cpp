@@ -256,12 +256,17 @@ bool has_known_length(const Statement& statement) {
   }
 }
 
-ScriptCheck check_motions(const Script& script, const Rig& rig) {
+ScriptCheck check_motions(const Script& script, const Rig& rig, const KnownPositions& positions) {
   MotionChecker checker(rig);
   Known known;
   for (const Mechanism& mechanism : rig.mechanisms) {
     const OutputPosition zero{output_kind(mechanism.train), 0};
-    known.standing.push_back(mechanism.homing ? Standing{} : Standing{true, zero, nullptr});
+    const auto given = positions.find(mechanism.name);
+    if (given != positions.end()) {
+      known.standing.push_back({true, given->second, nullptr});
+    } else {
+      known.standing.push_back(mechanism.homing ? Standing{} : Standing{true, zero, nullptr});
+    }
   }
   checker.pass(script.statements, known);
   return {std::move(checker.wrong), known.length};

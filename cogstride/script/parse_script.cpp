@@ -48,9 +48,9 @@ class ScriptParser {
     script_.name = std::move(name);
   }
 
-  Script parse() {
+  Script parse(const KnownPositions& known) {
     script_.statements = read_block(nullptr);
-    if (wrong_.empty()) wrong_ = check_motions(script_, rig_).wrong;
+    if (wrong_.empty()) wrong_ = check_motions(script_, rig_, known).wrong;
     if (!wrong_.empty()) throw InputError(std::move(wrong_));
     return std::move(script_);
   }
@@ -796,12 +796,13 @@ class ScriptParser {
 
 }  // namespace
 
-Script parse_script(std::string_view text, const std::string& name, const Rig& rig) {
-  return ScriptParser(text, name, rig).parse();
+Script parse_script(std::string_view text, const std::string& name, const Rig& rig,
+                    const KnownPositions& known) {
+  return ScriptParser(text, name, rig).parse(known);
 }
 
-Script read_script(const std::string& path, const Rig& rig) {
-  return parse_script(read_text_file(path), path, rig);
+Script read_script(const std::string& path, const Rig& rig, const KnownPositions& known) {
+  return parse_script(read_text_file(path), path, rig, known);
 }
 
 }  // namespace cogstride

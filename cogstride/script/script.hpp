@@ -15,6 +15,7 @@
 // every move would end, repeats and steps included. docs/stride-language.md has every verb.
 #pragma once
 
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -98,11 +99,15 @@ struct ScriptLength {
   bool has_an_end = true;
 };
 
+/// Where mechanisms are known to stand when a script begins, without having been homed.
+using KnownPositions = std::map<std::string, OutputPosition>;
+
 /// @throws InputError with everything that is wrong, Error when the file cannot be read.
-[[nodiscard]] Script read_script(const std::string& path, const Rig& rig);
+[[nodiscard]] Script read_script(const std::string& path, const Rig& rig, const KnownPositions& known = {});
 
 /// The same from text; `name` stands for the file in messages.
-[[nodiscard]] Script parse_script(std::string_view text, const std::string& name, const Rig& rig);
+[[nodiscard]] Script parse_script(std::string_view text, const std::string& name, const Rig& rig,
+                                  const KnownPositions& known = {});
 
 struct ScriptCheck {
   std::vector<Diagnostic> wrong;
@@ -110,7 +115,8 @@ struct ScriptCheck {
 };
 
 /// All that is wrong with where a parsed script's motions would end, and how long they take.
-[[nodiscard]] ScriptCheck check_motions(const Script& script, const Rig& rig);
+[[nodiscard]] ScriptCheck check_motions(const Script& script, const Rig& rig,
+                                        const KnownPositions& known = {});
 
 /// Whether a statement's length can be told ahead.
 [[nodiscard]] bool has_known_length(const Statement& statement);

@@ -115,10 +115,10 @@ class Memory {
     for (const auto& [name, position] : remembered_->positions) (void)mechanism_named(rig, name);
   }
 
-  /// Where the outputs of a simulated bench stand that was left so.
-  void place(std::map<std::string, OutputPosition>& standing) const {
-    if (!remembered_ || remembered_->rig != rig_ || !remembered_->standing) return;
-    for (const auto& [name, position] : remembered_->positions) standing.emplace(name, position);
+  /// Where the outputs stand, as far as the file can be believed before the switches have been read.
+  [[nodiscard]] KnownPositions known() const {
+    if (!remembered_ || remembered_->rig != rig_ || !remembered_->standing) return {};
+    return remembered_->positions;
   }
 
   void recall(Bench& bench) {
@@ -197,7 +197,9 @@ FigureContent figure_content(const RehearsalReport& report, const Mechanism& mec
 
 Status run_rehearse(const RehearseOptions& options) {
   const Rig rig = read_rig(options.rig);
-  const Script script = read_script(options.script, rig);
+  Memory memory(options, rig);
+  const KnownPositions known = memory.known();
+  const Script script = read_script(options.script, rig, known);
   if (options.scatter > 0) return scatter(options, rig, script);
   const auto movable = std::find_if(rig.mechanisms.begin(), rig.mechanisms.end(),
                                     [](const Mechanism& m) { return m.is_movable_stepper(); });
@@ -211,8 +213,7 @@ Status run_rehearse(const RehearseOptions& options) {
   const Mechanism& shown = moved.empty() ? *movable : rig.mechanisms[moved.front()];
   const std::size_t first_signal = SimulatedBench::first_signal(rig, shown);
   std::map<std::string, OutputPosition> standing = standing_of(options.standing, rig);
-  Memory memory(options, rig);
-  memory.place(standing);
+  standing.insert(known.begin(), known.end());  // a simulated bench that was left so
   const std::vector<Stimulus> stimuli =
       options.stimulus.empty() ? std::vector<Stimulus>{} : read_stimuli(options.stimulus, rig);
 
@@ -228,7 +229,7 @@ Status run_rehearse(const RehearseOptions& options) {
 
   std::signal(SIGINT, note_interrupt);
   std::signal(SIGTERM, note_interrupt);
-  const ScriptLength length = check_motions(script, rig).length;
+  const ScriptLength length = check_motions(script, rig, known).length;
   ProgressLine progress;
   unsigned turns = 0;
   bench.run(player, [&] {

@@ -1,0 +1,25 @@
+// Finds the traverse's zero, then goes to and fro; a fault is said in words instead of being run over.
+#include <cogstride/cogstride.hpp>
+#include <cstdio>
+
+using namespace cogstride::literals;
+
+int main(int count, char** words) {
+  const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
+  cogstride::SimulatedBench bench{rig};
+  auto traverse = bench.mechanism("traverse");
+  bench.on_fault([](const std::string& why) { std::printf("fault: %s\n", why.c_str()); });
+
+  if (const std::string fault = traverse.home().result(); !fault.empty()) return 1;
+  std::printf("homed after %.2f s, stands at %s\n", bench.now().in(cogstride::units::s),
+              to_text(*traverse.position()).c_str());
+  for (int layer = 1; layer <= 3; ++layer) {
+    traverse.move({.to = 92_mm, .speed = 40_mm_per_s}).wait();
+    bench.serve(0.3_s);  // let the swing of the stop die away before turning round
+    traverse.move({.to = 12_mm}).wait();
+    bench.serve(0.3_s);
+    std::printf("layer %d laid after %.2f s\n", layer, bench.now().in(cogstride::units::s));
+  }
+  std::printf("stands at %.3f mm, %lld microsteps lost\n", 1000 * bench.plant("traverse").position(),
+              static_cast<long long>(bench.plant("traverse").lost_microsteps()));
+}

@@ -1,0 +1,66 @@
+// The examples, run as a maker runs them: what they print is what their mechanisms do.
+#include <gtest/gtest.h>
+
+#include <regex>
+
+#include "support/demo_rig.hpp"
+#include "support/run_command.hpp"
+
+namespace {
+
+using cogstride::testing_support::demo_rig_path;
+using cogstride::testing_support::Ran;
+using cogstride::testing_support::run;
+
+std::string output_of(const std::string& example) {
+  const Ran ran = run(std::string(COGSTRIDE_EXAMPLES_DIR "/") + example + " " + demo_rig_path);
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  return ran.out;
+}
+
+void expect_lines(const std::string& out, const std::vector<std::string>& patterns) {
+  for (const std::string& pattern : patterns)
+    EXPECT_TRUE(std::regex_search(out, std::regex(pattern))) << pattern << "\nin\n" << out;
+}
+
+TEST(Examples, HomeAndShuttleEndsWhereItShould) {
+  expect_lines(output_of("home_and_shuttle"),
+               {"homed after 4\\.\\d\\d s, stands at 0 mm\n", "layer 3 laid after 17\\.\\d\\d s",
+                "stands at (11\\.99|12\\.00)\\d mm, 0 microsteps lost"});
+}
+
+TEST(Examples, TheCreelGoesByTheShortWay) {
+  expect_lines(output_of("creel_by_the_short_way"), {"cone 5: turned in 4\\.0\\d s, stands at -135 deg\n",
+                                                     "cone 0: turned in 1\\.7\\d s, stands at -360 deg\n",
+                                                     "clockwise to 225 deg: stands at -135 deg\n"});
+}
+
+TEST(Examples, TwoAtOnceArriveTogetherAtTheSlowerOnesTime) {
+  const std::string out = output_of("two_at_once");
+  expect_lines(
+      out, {"side by side: traverse 1\\.60\\d s, creel (\\d\\.\\d+) s", "traverse at 12 mm, creel at 0 deg"});
+  std::smatch times;
+  ASSERT_TRUE(std::regex_search(out, times, std::regex("together: traverse ([0-9.]+) s, creel ([0-9.]+) s")));
+  EXPECT_EQ(times[1], times[2]);
+}
+
+TEST(Examples, StopsInMidMoveLeaveATruePositionOrNone) {
+  const std::string out = output_of("stop_in_mid_move");
+  const std::regex stop(
+      "(on a ramp|as hard as it can): ([0-9.]+) mm on, stands at ([0-9.]+) mm, really at ([0-9.]+) mm");
+  std::vector<double> ways;
+  for (std::sregex_iterator at(out.begin(), out.end(), stop), end; at != end; ++at) {
+    ways.push_back(std::stod((*at)[2]));
+    EXPECT_NEAR(std::stod((*at)[3]), std::stod((*at)[4]), 0.004);
+  }
+  ASSERT_EQ(ways.size(), 2u) << out;
+  EXPECT_GT(ways[0], 2.0 * ways[1]) << "the hardest stop is much shorter";
+  expect_lines(out, {"at 12\\.000 s: the emergency stop halt \\(line 38\\) is pressed\nposition not known"});
+}
+
+TEST(Examples, AnOwnLoopServesTheBench) {
+  expect_lines(output_of("own_loop"), {"4\\.0\\d s: pedal down, the creel spins", "5\\.0\\d s: faster",
+                                       "7\\.\\d\\d s: pedal up, stopped at \\d+\\.\\d deg"});
+}
+
+}  // namespace

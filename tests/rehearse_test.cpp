@@ -1,0 +1,137 @@
+// `cogstride rehearse` with everything that comes from outside: stimuli, remembered positions, taught limits,
+// scattered starts, Ctrl-C.
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+#include "support/demo_rig.hpp"
+#include "support/run_command.hpp"
+
+namespace {
+
+using cogstride::testing_support::demo_rig_path;
+using cogstride::testing_support::Ran;
+using cogstride::testing_support::run;
+
+const std::string demo = std::string(COGSTRIDE_SOURCE_DIR) + "/demo/";
+
+/// A folder of its own, with files put into it.
+class Rehearse : public testing::Test {
+ protected:
+  Rehearse() {
+    folder_ =
+        std::filesystem::temp_directory_path() /
+        (std::string("cogstride_rehearse_") + testing::UnitTest::GetInstance()->current_test_info()->name());
+    std::filesystem::remove_all(folder_);
+    std::filesystem::create_directories(folder_);
+  }
+  ~Rehearse() override { std::filesystem::remove_all(folder_); }
+
+  std::string file(const std::string& name, const std::string& text) {
+    const std::string path = (folder_ / name).string();
+    std::ofstream(path) << text;
+    return path;
+  }
+  [[nodiscard]] std::string path(const std::string& name) const { return (folder_ / name).string(); }
+
+  static Ran rehearse(const std::string& rest, const std::string& rig = demo_rig_path) {
+    return run(std::string(COGSTRIDE_TOOL) + " rehearse " + rig + " " + rest);
+  }
+
+ private:
+  std::filesystem::path folder_;
+};
+
+TEST_F(Rehearse, WindsWithASupplyThatComesLate) {
+  const Ran ran = rehearse(demo + "wind.stride --stimulus " + demo + "late.stimulus --json");
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  const auto report = nlohmann::json::parse(ran.out);
+  for (const auto& mechanism : report["mechanisms"]) {
+    EXPECT_EQ(mechanism["lost_microsteps"], 0);
+    EXPECT_EQ(mechanism["asked"], 0.0);
+  }
+  double first_motion = 1e9;
+  for (const auto& event : report["events"])
+    if (event["kind"] == "began") first_motion = std::min(first_motion, event["seconds"].get<double>());
+  EXPECT_NEAR(first_motion, 1.5, 1e-3) << "nothing moves before the supply is up";
+}
+
+TEST_F(Rehearse, SaysWhenASupplyNeverComes) {
+  const std::string never = file("never.stimulus", "at 0 s main off\n");
+  const Ran ran = rehearse(demo + "wind.stride --stimulus " + never);
+  EXPECT_EQ(ran.status, 1);
+  EXPECT_NE(ran.out.find("ready within 10 s: after 10 s the supply main is not up (line 5 is low)"),
+            std::string::npos)
+      << ran.out;
+  EXPECT_EQ(rehearse(demo + "wind.stride --stimulus " + file("bad.stimulus", "at noon main off\n")).status,
+            2);
+}
+
+TEST_F(Rehearse, SpreadsManyHomings) {
+  const std::string figure = path("scatter.svg");
+  const Ran ran = rehearse(demo + "first.stride --scatter 12 --json --plot " + figure);
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  const auto report = nlohmann::json::parse(ran.out)["scatter"][0];
+  EXPECT_EQ(report["mechanism"], "traverse");
+  EXPECT_EQ(report["failures"], 0);
+  EXPECT_EQ(report["trials"].size(), 12u);
+  EXPECT_LT(report["spread"].get<double>(), 0.00375 + 6 * 0.0004);
+  EXPECT_TRUE(std::filesystem::exists(figure));
+  const Ran text = rehearse(demo + "first.stride --scatter 4");
+  EXPECT_NE(text.out.find("traverse: 4 of 4 homings found the zero"), std::string::npos);
+  EXPECT_EQ(rehearse(file("still.stride", "wait 1 s\n") + " --scatter 4").status, 2);
+}
+
+TEST_F(Rehearse, RemembersPositionsFromOneRunToTheNext) {
+  const std::string memory = path("positions");
+  const std::string first = file("first.stride", "home traverse\nmove traverse to 60 mm\n");
+  const std::string second = file("second.stride", "move traverse to 40 mm\n");
+  EXPECT_EQ(rehearse(first + " --remember " + memory).status, 0);
+  // What is checked ahead knows no memory: a script that may begin anywhere homes, or says so.
+  const Ran refused = rehearse(second + " --remember " + memory);
+  EXPECT_EQ(refused.status, 0) << refused.out;
+  EXPECT_NE(refused.out.find("as remembered"), std::string::npos) << refused.out;
+  EXPECT_NE(refused.out.find("asked to stand at"), std::string::npos);
+  EXPECT_EQ(rehearse(second).status, 2) << "without a memory nobody knows where it stands";
+  // A rig that is not the same: nothing is believed, and nothing moves.
+  std::string text = cogstride::read_text_file(demo_rig_path);
+  const std::string other = file("other.rig.toml", "# changed\n" + text);
+  const Ran not_believed = rehearse(second + " --remember " + memory, other);
+  EXPECT_NE(not_believed.status, 0);
+}
+
+TEST_F(Rehearse, WritesATaughtLimitIntoTheRigOnRequest) {
+  const std::string rig = file("bench.rig.toml", cogstride::read_text_file(demo_rig_path));
+  const std::string script =
+      file("teach.stride",
+           "home traverse\njog traverse with left and right at 10 mm/s until pedal is on\n"
+           "teach traverse far limit\n");
+  const std::string keys = file("keys.stimulus", "at 6 s right on\nat 9 s right off\nat 11 s pedal on\n");
+  const Ran shown = rehearse(script + " --stimulus " + keys, rig);
+  EXPECT_EQ(shown.status, 0) << shown.out;
+  EXPECT_NE(shown.out.find("taught: mechanism.traverse.limits.travel = { from = \"0 mm\", to = \""),
+            std::string::npos)
+      << shown.out;
+  EXPECT_NE(cogstride::read_text_file(rig).find("to = \"118 mm\""), std::string::npos) << "only on request";
+  const Ran kept = rehearse(script + " --stimulus " + keys + " --keep-taught", rig);
+  EXPECT_EQ(kept.status, 0) << kept.out;
+  const cogstride::Rig changed = cogstride::read_rig(rig);
+  EXPECT_NEAR(changed.mechanisms[0].limits.travel_to->base.to_double(), 0.030, 0.003);
+  EXPECT_NE(cogstride::read_text_file(rig).find("# The traverse lays the yarn"), std::string::npos)
+      << "comments stay";
+}
+
+TEST_F(Rehearse, CtrlCStopsOnARampAndSaysSo) {
+  const std::string endless = file("endless.stride",
+                                   "home creel\nrepeat without end\n  turn creel to station 4\n  wait 0.3 s\n"
+                                   "  turn creel to station 0\n  wait 0.3 s\nend\n");
+  const Ran ran = run("timeout --preserve-status --signal=INT 2 " + std::string(COGSTRIDE_TOOL) +
+                      " rehearse " + demo_rig_path + " " + endless);
+  EXPECT_EQ(ran.status, 1) << ran.out;
+  EXPECT_NE(ran.out.find("fault: interrupted"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("steps lost    none"), std::string::npos) << "stopped on a ramp";
+}
+
+}  // namespace
