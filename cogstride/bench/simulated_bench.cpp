@@ -30,12 +30,13 @@ TraceEvent event_of(const MotionNote& note, const std::string& who) {
     case MotionNote::Kind::redirected:
       return {note.at, who, note.text, Kind::ended};
     case MotionNote::Kind::cancelled:
-      return {note.at, who, "cancelled: " + note.text, Kind::ended};
+      return {note.at, who, "stopped: " + note.text, Kind::ended};
     case MotionNote::Kind::halted:
       return {note.at, who, "stopped: " + note.text, Kind::ended};
     case MotionNote::Kind::faulted:
       return {note.at, who, note.text, Kind::fault};
     case MotionNote::Kind::home_edge:
+    case MotionNote::Kind::measured:
       break;
   }
   return {note.at, who, note.text, Kind::note};
@@ -78,6 +79,7 @@ void SimulatedBench::make_plants() {
     lines_->attach(*plants_.back());
   }
   whole_turns_.assign(plants_.size(), 0.0);
+  zero_found_.assign(plants_.size(), false);
   surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes);
   lines_->attach(*surroundings_);
 }
@@ -127,8 +129,10 @@ void SimulatedBench::begin_trace() {
 
 void SimulatedBench::noted(const MotionNote& note) {
   // Until the zero is found nobody knows where it stands, so nothing can have been lost.
-  if (note.kind == MotionNote::Kind::home_edge)
+  if (note.kind == MotionNote::Kind::home_edge) {
     plants_[static_cast<std::size_t>(note.mechanism)]->count_losses_from_here();
+    zero_found_[static_cast<std::size_t>(note.mechanism)] = true;
+  }
   if (note.kind == MotionNote::Kind::done && note.text == "home") {
     const auto place = static_cast<std::size_t>(note.mechanism);
     const Mechanism& mechanism = movers()[place]->mechanism();
@@ -228,9 +232,12 @@ RunTally SimulatedBench::tally() const {
     tally.full_step = scale * static_cast<double>(plant.microsteps_a_period()) / 4.0 /
                       std::abs(steps_per_base(mechanism).to_double());
     tally.microsteps_a_period = plant.microsteps_a_period();
-    tally.lost_microsteps = plant.lost_microsteps();
-    for (const StepperPlant::Slip& slip : plant.slips())
-      tally.losses.push_back({slip.at, slip.step_rate, slip.microsteps});
+    tally.counts_losses = !mechanism.homing || zero_found_[i] || mover.origin();
+    if (tally.counts_losses) {
+      tally.lost_microsteps = plant.lost_microsteps();
+      for (const StepperPlant::Slip& slip : plant.slips())
+        tally.losses.push_back({slip.at, slip.step_rate, slip.microsteps});
+    }
     run.mechanisms.push_back(std::move(tally));
   }
   return run;

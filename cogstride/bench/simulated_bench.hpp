@@ -71,6 +71,7 @@ class SimulatedBench final : public Bench {
   std::vector<std::unique_ptr<StepperPlant>> plants_;
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
+  std::vector<bool> zero_found_;
   std::vector<double> whole_turns_;  // that a ring had been turned on when its zero was found, by mover
   std::string fault_;
   bool closed_ = false;

@@ -24,7 +24,7 @@ struct MotionRecord {
 
 struct MotionNote {
   /// faulted: it failed by itself; halted: something else stopped it.
-  enum class Kind { began, done, redirected, cancelled, faulted, halted, home_edge };
+  enum class Kind { began, done, redirected, cancelled, faulted, halted, home_edge, measured };
   Tick at;
   MechanismId mechanism;
   Kind kind;

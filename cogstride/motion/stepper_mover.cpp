@@ -535,6 +535,12 @@ void StepperMover::measured(Lines& lines) {
   const Ratio between = found.base - home.acts_at.base;
   measured_travel_ = OutputPosition{found.kind, between < Ratio(0) ? -between : between};
   commanded_ = goal.ends_at;
+  const auto text = [](const OutputPosition& amount) {
+    return fmt::format("{:.6g} {}", amount.base.to_double() * display_units_per_base(amount.kind),
+                       display_unit(amount.kind, 0));
+  };
+  note(lines.now(), MotionNote::Kind::measured,
+       fmt::format("{} from {} to {}", text(*measured_travel_), home.name, goal.sensor.name));
   if (4 * std::abs(off) <= goal.alignment_way) {
     // It stands where it was sent; the edge differed by no more than a full step.
     commanded_ = position_of(stream_.made());
@@ -543,10 +549,6 @@ void StepperMover::measured(Lines& lines) {
   }
   const Ratio wanted = goal.edge_at.base - home.acts_at.base;
   const OutputPosition said{found.kind, wanted < Ratio(0) ? -wanted : wanted};
-  const auto text = [](const OutputPosition& amount) {
-    return fmt::format("{:.6g} {}", amount.base.to_double() * display_units_per_base(amount.kind),
-                       display_unit(amount.kind, 0));
-  };
   finish(lines, MotionStatus::faulted,
          fmt::format(
              "{}: the travel between {} and {} is {}, and the rig says {}: steps were lost, a switch has "

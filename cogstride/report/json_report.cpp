@@ -68,7 +68,7 @@ Json tally_json(const MechanismTally& tally, const TraceLayout& layout) {
   json["missed"] = {
       {"switched_off", tally.missed_off}, {"waking", tally.missed_waking}, {"too_short", tally.missed_short}};
   json["wrong_direction"] = tally.wrong_direction;
-  json["lost_microsteps"] = tally.lost_microsteps;
+  json["lost_microsteps"] = tally.counts_losses ? Json(tally.lost_microsteps) : Json(nullptr);
   json["losses"] = Json::array();
   for (const LossTally& loss : tally.losses) {
     json["losses"].push_back({{"tick", loss.at},

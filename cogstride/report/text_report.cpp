@@ -313,7 +313,9 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
     page.row("pulses", "{} put out, {} missed", tally.pulses,
              tally.missed() == 0 ? "none" : fmt::format("{}", tally.missed()));
     page.row("steps lost", "{}",
-             tally.losses.empty() ? "none" : fmt::format("{} microsteps", std::abs(tally.lost_microsteps)));
+             !tally.counts_losses   ? "not counted: its zero was not found"
+             : tally.losses.empty() ? "none"
+                                    : fmt::format("{} microsteps", std::abs(tally.lost_microsteps)));
     for (const std::string& complaint : complaints(tally, log.layout())) page.line("  ! {}", complaint);
   }
   if (!untouched.empty()) page.line("\nnot moved: {}", fmt::join(untouched, ", "));

@@ -34,6 +34,7 @@ struct MechanismTally {
   double shortest_allowed = 0.0;         ///< s, that its inputs need of STEP
   double full_step = 0.0;                ///< of the output, in `unit`; 0: not known
   std::int64_t microsteps_a_period = 0;  ///< what a slip loses
+  bool counts_losses = true;             ///< else its zero was not found, and nothing can be said to be lost
   std::int64_t lost_microsteps = 0;      ///< by the rotor's angle: positive when it stands short, forwards
   std::vector<LossTally> losses{};       ///< the first of them
 

@@ -224,6 +224,12 @@ Status run_rehearse(const RehearseOptions& options) {
       rig, {.seed = options.seed, .start_positions = standing, .stimuli = stimuli, .trace = &outputs.sink()});
   memory.recall(bench);
   ScriptPlayer player(script, rig, bench.stage());
+  player.on_statement([&](Tick at, const Statement& statement) {
+    const bool is_output =
+        statement.kind == Statement::Kind::switch_output || statement.kind == Statement::Kind::fade_output;
+    if (is_output)
+      bench.trace_event({at, rig.outputs[statement.output].name, statement.text, TraceEvent::Kind::note});
+  });
   bool stopped_from_outside = false;
   bench.on_fault([&](const std::string&) { stopped_from_outside = true; });
 
