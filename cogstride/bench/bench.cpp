@@ -98,7 +98,7 @@ void MechanismHandle::release() {
 
 Bench::Bench(Rig rig) : rig_(std::move(rig)) {
   for (const Mechanism& mechanism : rig_.mechanisms) {
-    if (!mechanism.is_movable_stepper()) continue;
+    if (!mechanism.is_movable()) continue;
     const auto id = static_cast<MechanismId>(movers_.size());
     movers_.push_back(std::make_unique<StepperMover>(mechanism, id, rig_.controller));
   }
@@ -138,7 +138,7 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
 
 StepperMover& Bench::mover(const std::string& name) {
   const Mechanism& wanted = mechanism_named(rig_, name);
-  require_movable_stepper(wanted);
+  require_movable(wanted);
   return **std::find_if(movers_.begin(), movers_.end(),
                         [&](const auto& mover) { return mover->mechanism().name == wanted.name; });
 }
@@ -172,7 +172,7 @@ OutputHandle Bench::output(const std::string& name) {
 Stage Bench::stage() {
   Stage stage;
   for (const Mechanism& mechanism : rig_.mechanisms)
-    stage.movers.push_back(mechanism.is_movable_stepper() ? &mover(mechanism.name) : nullptr);
+    stage.movers.push_back(mechanism.is_movable() ? &mover(mechanism.name) : nullptr);
   for (const auto& output : outputs_) stage.outputs.push_back(output.get());
   stage.inputs = inputs_.get();
   stage.clock = rig_.controller.timer_clock;

@@ -80,8 +80,8 @@ class OpenFile {
 std::optional<bool> should_act(const Mechanism& mechanism, const PlaceSwitch& place,
                                OutputPosition position) {
   const double at = position.base.to_double();
-  const double unsure = 4.0 / std::abs(steps_per_base(mechanism).to_double()) *
-                        static_cast<double>(steps_a_motor_turn(mechanism) / mechanism.stepper().full_steps);
+  const double unsure =
+      static_cast<double>(steps_lost_at_once(mechanism)) / std::abs(steps_per_base(mechanism).to_double());
   double inside = 0.0;   // how far inside its place of acting
   double outside = 0.0;  // how far outside its place of release
   if (place.is_window) {

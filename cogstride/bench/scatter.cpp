@@ -51,7 +51,7 @@ double sensor_noise(const Mechanism& mechanism) {
 
 ScatterResult scatter_homing(const Rig& rig, const Mechanism& mechanism, std::size_t count,
                              std::uint64_t seed, const std::function<void(std::size_t)>& on_done) {
-  require_movable_stepper(mechanism);
+  require_movable(mechanism);
   (void)homing_goal(mechanism, rig.controller);
   Rig alone = rig;
   alone.mechanisms = {mechanism};

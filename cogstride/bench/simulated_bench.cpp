@@ -45,11 +45,11 @@ TraceEvent event_of(const MotionNote& note, const std::string& who) {
 }  // namespace
 
 std::size_t SimulatedBench::first_signal(const Rig& rig, const Mechanism& mechanism) {
-  require_movable_stepper(mechanism);
+  require_movable(mechanism);
   std::size_t movers_before = 0;
   for (const Mechanism& other : rig.mechanisms) {
     if (other.name == mechanism.name) break;
-    movers_before += other.is_movable_stepper() ? 1 : 0;
+    movers_before += other.is_movable() ? 1 : 0;
   }
   return signals_a_mechanism * movers_before;
 }
@@ -69,13 +69,17 @@ void SimulatedBench::make_plants() {
   const WorldEvents world = world_events(rig(), real, options_.stimuli);
   for (const auto& mover : movers()) {
     const Mechanism& mechanism = mechanism_named(real, mover->mechanism().name);
-    StepperPlant::Setup setup;
+    ShaftPlant::Setup setup;
     setup.clock = rig().controller.timer_clock;
     setup.seed = options_.seed;
     setup.start_position = start_position(mechanism, options_.start_positions);
     setup.coarsest_step = options_.coarsest_step.base().to_double();
     setup.events = world.of_mechanism(mechanism.name);
-    plants_.push_back(std::make_unique<StepperPlant>(mechanism, setup));
+    if (mechanism.is_movable_stepper()) {
+      plants_.push_back(std::make_unique<StepperPlant>(mechanism, setup));
+    } else {
+      plants_.push_back(std::make_unique<ServoPlant>(mechanism, setup));
+    }
     lines_->attach(*plants_.back());
   }
   whole_turns_.assign(plants_.size(), 0.0);
@@ -166,7 +170,7 @@ void SimulatedBench::look(Tick at) {
   for (std::size_t i = 0; i < plants_.size(); ++i) {
     const StepperMover& mover = *movers()[i];
     const Mechanism& mechanism = mover.mechanism();
-    const StepperPlant& plant = *plants_[i];
+    const ShaftPlant& plant = *plants_[i];
     const double scale = display_units_per_base(output_kind(mechanism.train));
     double asked = std::numeric_limits<double>::quiet_NaN();
     if (mover.origin()) {
@@ -198,7 +202,7 @@ void SimulatedBench::close() {
   lines_->look_each(never, {});
 }
 
-const StepperPlant& SimulatedBench::plant(const std::string& name) {
+const ShaftPlant& SimulatedBench::plant(const std::string& name) {
   return *plants_[static_cast<std::size_t>(mover(name).stream().driver().id())];
 }
 
@@ -209,7 +213,7 @@ RunTally SimulatedBench::tally() const {
   for (std::size_t i = 0; i < plants_.size(); ++i) {
     const StepperMover& mover = *movers()[i];
     const Mechanism& mechanism = mover.mechanism();
-    const StepperPlant& plant = *plants_[i];
+    const ShaftPlant& plant = *plants_[i];
     const StepDirReceiver::Counts& counts = plant.counts();
     const OutputKind kind = output_kind(mechanism.train);
     const double scale = display_units_per_base(kind);
@@ -235,7 +239,7 @@ RunTally SimulatedBench::tally() const {
     tally.counts_losses = !mechanism.homing || zero_found_[i] || mover.origin();
     if (tally.counts_losses) {
       tally.lost_microsteps = plant.lost_microsteps();
-      for (const StepperPlant::Slip& slip : plant.slips())
+      for (const ShaftPlant::Slip& slip : plant.slips())
         tally.losses.push_back({slip.at, slip.step_rate, slip.microsteps});
     }
     run.mechanisms.push_back(std::move(tally));

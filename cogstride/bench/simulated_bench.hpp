@@ -9,6 +9,7 @@
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/simulated_lines.hpp"
 #include "cogstride/bench/stimulus.hpp"
+#include "cogstride/plant/servo_plant.hpp"
 #include "cogstride/plant/stepper_plant.hpp"
 #include "cogstride/plant/surroundings.hpp"
 #include "cogstride/trace/tally.hpp"
@@ -47,7 +48,7 @@ class SimulatedBench final : public Bench {
   /// What was asked and what was made, so far.
   [[nodiscard]] RunTally tally() const;
   /// The physics of one mechanism, for looking at. @throws RangeError when there is none of that name.
-  [[nodiscard]] const StepperPlant& plant(const std::string& name);
+  [[nodiscard]] const ShaftPlant& plant(const std::string& name);
   [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
 
   /// An event of a guest (a script) in the trace.
@@ -68,7 +69,7 @@ class SimulatedBench final : public Bench {
 
   Options options_;
   std::unique_ptr<SimulatedLines> lines_;
-  std::vector<std::unique_ptr<StepperPlant>> plants_;
+  std::vector<std::unique_ptr<ShaftPlant>> plants_;
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
   std::vector<bool> zero_found_;

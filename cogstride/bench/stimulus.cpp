@@ -12,7 +12,7 @@
 namespace cogstride {
 namespace {
 
-using PlantEvent = StepperPlant::PlantEvent;
+using PlantEvent = ShaftPlant::PlantEvent;
 
 class WorldMaker {
  public:
@@ -22,6 +22,7 @@ class WorldMaker {
     for (const Supply& supply : real.supplies)
       if (supply.up_line) add_line(*supply.up_line, true);
     for (const Mechanism& mechanism : real.mechanisms) {
+      // A servo drives its own.
       if (!mechanism.is_movable_stepper()) continue;
       if (const auto& fault = mechanism.common.fault)
         add_line(fault->number, fault->active != ActiveLevel::high);
@@ -42,11 +43,12 @@ class WorldMaker {
         if (control.line) names.push_back(control.name);
       for (const Supply& other : real_.supplies) names.push_back(other.name);
       for (const Mechanism& mechanism : real_.mechanisms) {
-        if (!mechanism.is_movable_stepper()) continue;
+        if (!mechanism.is_movable()) continue;
         for (const Sensor& sensor : mechanism.sensors)
           if (std::holds_alternative<PlaceSwitch>(sensor))
             names.push_back(mechanism.name + "." + name_of(sensor));
-        if (mechanism.common.fault) names.push_back(mechanism.name + ".fault");
+        if (mechanism.common.fault && mechanism.is_movable_stepper())
+          names.push_back(mechanism.name + ".fault");
         names.push_back(mechanism.name + ".jam");
       }
       const std::string near = nearest_word(stimulus.what, names);
@@ -106,7 +108,7 @@ class WorldMaker {
     const std::size_t dot = stimulus.what.find('.');
     if (dot == std::string::npos) return false;
     const Mechanism* const mechanism = named(real_.mechanisms, stimulus.what.substr(0, dot));
-    if (mechanism == nullptr || !mechanism->is_movable_stepper()) return false;
+    if (mechanism == nullptr || !mechanism->is_movable()) return false;
     const std::string part = stimulus.what.substr(dot + 1);
     std::vector<PlantEvent>& events = world_.by_mechanism[mechanism->name];
     for (const Sensor& sensor : mechanism->sensors) {
@@ -119,7 +121,7 @@ class WorldMaker {
       events.push_back({at, PlantEvent::Kind::jam, {}, required(stimulus)});
       return true;
     }
-    if (part == "fault" && mechanism->common.fault) {
+    if (part == "fault" && mechanism->common.fault && mechanism->is_movable_stepper()) {
       const SensedLine& fault = *mechanism->common.fault;
       world_.changes.push_back(
           {at, static_cast<LineId>(fault.number), required(stimulus) == (fault.active == ActiveLevel::high)});

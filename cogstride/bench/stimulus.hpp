@@ -13,7 +13,7 @@
 #include <string_view>
 #include <vector>
 
-#include "cogstride/plant/stepper_plant.hpp"
+#include "cogstride/plant/shaft_plant.hpp"
 #include "cogstride/rig/rig.hpp"
 
 namespace cogstride {
@@ -28,11 +28,11 @@ struct Stimulus {
 struct WorldEvents {
   std::vector<Level> levels;      ///< of all lines that hands, supplies and boards drive, at power-up
   std::vector<LineEdge> changes;  ///< of those lines
-  std::map<std::string, std::vector<StepperPlant::PlantEvent>> by_mechanism;
+  std::map<std::string, std::vector<ShaftPlant::PlantEvent>> by_mechanism;
 
-  [[nodiscard]] std::vector<StepperPlant::PlantEvent> of_mechanism(const std::string& name) const {
+  [[nodiscard]] std::vector<ShaftPlant::PlantEvent> of_mechanism(const std::string& name) const {
     const auto found = by_mechanism.find(name);
-    return found == by_mechanism.end() ? std::vector<StepperPlant::PlantEvent>{} : found->second;
+    return found == by_mechanism.end() ? std::vector<ShaftPlant::PlantEvent>{} : found->second;
   }
 };
 

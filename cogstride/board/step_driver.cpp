@@ -5,7 +5,7 @@ namespace {
 
 std::variant<StepDirDriver, CoilDriver> driver_for(const Mechanism& mechanism, MechanismId id,
                                                    ExactFrequency clock) {
-  require_movable_stepper(mechanism);
+  require_movable(mechanism);
   if (std::holds_alternative<CoilWiring>(mechanism.wiring)) return CoilDriver(mechanism, id);
   return StepDirDriver(mechanism, id, clock);
 }

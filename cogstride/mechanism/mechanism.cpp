@@ -53,6 +53,10 @@ bool Mechanism::is_movable_stepper() const {
   return std::holds_alternative<Stepper>(motor);
 }
 
+bool Mechanism::is_movable() const {
+  return is_movable_stepper() || std::holds_alternative<StepServo>(motor);
+}
+
 namespace {
 /// Metres of the output for a radian of the shaft; 0 for one that turns.
 double way_a_radian(const Mechanism& mechanism) {
@@ -72,6 +76,20 @@ Torque steady_load(const Mechanism& mechanism) {
   const double weight = load.carried_mass.base() * gravity * std::sin(2.0 * pi * load.rise.base());
   return Torque::from_base(load.steady_torque.base() +
                            weight * way_a_radian(mechanism) / load.screw_efficiency.base().to_double());
+}
+
+void require_movable(const Mechanism& mechanism) {
+  if (mechanism.is_movable()) return;
+  throw RangeError(fmt::format(
+      "{}: moved so far are only steppers on STEP/DIR and two-pulse boards, transistor arrays and dual "
+      "H-bridges, and servos that take steps; its motor is a \"{}\", its board a \"{}\"",
+      mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
+}
+
+std::int64_t steps_lost_at_once(const Mechanism& mechanism) {
+  if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor))
+    return 4 * std::max<std::int64_t>(1, servo->steps_a_turn / 200);
+  return 4 * steps_a_motor_turn(mechanism) / mechanism.stepper().full_steps;
 }
 
 void require_movable_stepper(const Mechanism& mechanism) {

@@ -45,10 +45,14 @@ struct Mechanism {
   [[nodiscard]] const PlaceSwitch* home_switch() const;
   [[nodiscard]] PlaceSwitch* home_switch();
 
-  /// Whether it is a stepper with a STEP/DIR board or one whose coils the controller switches: the kinds that
-  /// can be moved so far.
+  /// Whether it is a stepper, behind a STEP/DIR board or one whose coils the controller switches.
   [[nodiscard]] bool is_movable_stepper() const;
+  /// Whether it is one of the kinds that can be moved so far: those steppers, and servos that take steps.
+  [[nodiscard]] bool is_movable() const;
 };
+
+/// @throws RangeError, with what it is instead, unless it is of a kind that can be moved so far
+void require_movable(const Mechanism& mechanism);
 
 /// @throws RangeError, with what it is instead, unless it is a stepper that can be moved so far
 void require_movable_stepper(const Mechanism& mechanism);
@@ -61,6 +65,10 @@ void reverse(Mechanism& mechanism);
 /// Microsteps (or steps of a servo) that one turn of the motor shaft takes; full or half steps of a board
 /// that switches coils. 0 for a motor that does not step.
 [[nodiscard]] std::int64_t steps_a_motor_turn(const Mechanism& mechanism);
+
+/// Steps that are lost at once when a rotor falls out of its field: one electrical period. A servo with a
+/// loop of its own has none; a fiftieth of a turn stands for it.
+[[nodiscard]] std::int64_t steps_lost_at_once(const Mechanism& mechanism);
 
 /// Steps (microsteps, pulses on STEP) that move the output by one metre or one turn. Exact; 0 for a motor
 /// that does not step.

@@ -25,8 +25,7 @@ EncoderWatch::EncoderWatch(StepperMover& mover, const Encoder& encoder, ExactFre
       period_(ticks_at_least(looking_period, clock)),
       speed_(clock.base().to_double(), 2.0 * place_error(encoder)) {
   // A rotor that has not lost its field is less than two full steps from it.
-  const double full_steps = static_cast<double>(steps_a_motor_turn(mover.mechanism())) /
-                            static_cast<double>(mover.mechanism().stepper().full_steps) /
+  const double full_steps = static_cast<double>(steps_lost_at_once(mover.mechanism())) / 4.0 /
                             std::abs(steps_per_base(mover.mechanism()).to_double());
   allowed_ = 2.5 * full_steps + (2.0 + 2.0 * place_error(encoder)) / std::abs(counts_per_base_.to_double());
 }

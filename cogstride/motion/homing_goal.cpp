@@ -72,7 +72,7 @@ class GoalMaker {
     goal_.creep.start_speed = 0.0;
     goal_.creep.acceleration = std::min(goal_.creep.acceleration, goal_.creep.speed / softly);
     goal_.ends_at = mechanism.homing->position;
-    goal_.alignment_way = 4 * steps_a_motor_turn(mechanism) / mechanism.stepper().full_steps;
+    goal_.alignment_way = steps_lost_at_once(mechanism);
     goal_.steps_a_base = std::abs(steps_per_base(mechanism).to_double());
     braking_ = std::abs(plan_stop({{}, goal_.fast.speed}, goal_.fast).end().to_double()) / goal_.steps_a_base;
   }

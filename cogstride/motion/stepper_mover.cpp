@@ -6,12 +6,15 @@
 #include <cmath>
 #include <utility>
 
+#include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
 namespace {
+
+constexpr ExactTime longest_into_position = ExactTime::from_base({1, 1});
 
 OutputSpeed magnitude_of(const OutputSpeed& speed) {
   return speed.base < Ratio(0) ? OutputSpeed{speed.kind, -speed.base} : speed;
@@ -326,7 +329,8 @@ void StepperMover::believe(OutputPosition position) {
 }
 
 std::optional<MoveOrder> StepperMover::to_whole_period() const {
-  const std::int64_t period = 4 * steps_a_motor_turn(mechanism_) / mechanism_.stepper().full_steps;
+  if (!mechanism_.is_movable_stepper()) return std::nullopt;
+  const std::int64_t period = steps_lost_at_once(mechanism_);
   const std::int64_t beyond = ((stream_.made() % period) + period) % period;
   if (beyond == 0 || !origin_) return std::nullopt;
   const bool down = 2 * beyond <= period;
@@ -365,7 +369,34 @@ Tick StepperMover::next_act() const {
     return never;
   if (front.record->status == MotionStatus::queued)
     return front.is_ready && !front.together->can_begin() ? never : 0;
+  if (in_position_by_ != never) return is_in_position() ? 0 : in_position_by_;
   return homing_ ? homing_->next_act(stream_) : stream_.next_act();
+}
+
+/// By its board's own word, where it gives one.
+bool StepperMover::is_in_position() const {
+  const std::optional<SensedLine>& line = mechanism_.common.in_position;
+  return !line || inputs_ == nullptr || inputs_->acts(static_cast<LineId>(line->number)).value_or(false);
+}
+
+/// A motion is done when its servo stands where its steps lead. @return whether that is still to come
+bool StepperMover::waits_for_position(Lines& lines) {
+  if (braking_ || is_in_position()) {
+    in_position_by_ = never;
+    return false;
+  }
+  if (in_position_by_ == never) {
+    in_position_by_ = lines.now() + ticks_at_least(longest_into_position, controller_.timer_clock);
+  } else if (lines.now() >= in_position_by_) {
+    in_position_by_ = never;
+    finish(lines, MotionStatus::faulted,
+           fmt::format(
+               "{}: its board did not say that it is in position (line {}) within {:.3g} s of the last step",
+               mechanism_.name, mechanism_.common.in_position->number,
+               longest_into_position.base().to_double()));
+    forget_position();
+  }
+  return true;
 }
 
 /// Those that were to arrive with it do so without it.
@@ -569,7 +600,7 @@ void StepperMover::act(Lines& lines, std::span<const Reading> readings) {
     return;
   }
   stream_.act(lines);
-  if (!stream_.is_busy()) came_to_rest(lines);
+  if (!stream_.is_busy() && !waits_for_position(lines)) came_to_rest(lines);
 }
 
 }  // namespace cogstride

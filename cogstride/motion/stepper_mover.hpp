@@ -145,6 +145,8 @@ class StepperMover final : public Participant {
   void homing_acted(Lines& lines);
   [[nodiscard]] RampLimits hardest_limits(const Lines& lines) const;
   void came_to_rest(Lines& lines);
+  [[nodiscard]] bool is_in_position() const;
+  bool waits_for_position(Lines& lines);
   [[nodiscard]] OutputPosition commanded_at(Tick now) const;
   void finish(Lines& lines, MotionStatus status, std::string fault = {});
   void stand_at(std::int64_t step);
@@ -164,6 +166,8 @@ class StepperMover final : public Participant {
   std::optional<OutputPosition> after_all_;  // where the last queued motion will end, as far as is known
   RampLimits running_limits_;
   std::optional<OutputPosition> measured_travel_;
+  Tick in_position_by_ =
+      never;               // its steps are out, and its board has until then to say that it stands there
   std::string halted_by_;  // why the running motion is being stopped, when a fault did it
   const Inputs* inputs_ = nullptr;
   std::function<std::string(const Mechanism&)> obstacle_;

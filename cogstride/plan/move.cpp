@@ -145,7 +145,7 @@ RampLimits limits_to_take(const Mechanism& mechanism, double seconds, std::int64
 
 MovePlan plan_move(const Mechanism& mechanism, const Controller& controller, OutputPosition from,
                    const MoveOrder& order) {
-  require_movable_stepper(mechanism);
+  require_movable(mechanism);
   MovePlan plan;
   plan.from = from;
   plan.to = target_of(mechanism, from, order);

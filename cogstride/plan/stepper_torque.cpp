@@ -78,6 +78,11 @@ double usable_acceleration(const Mechanism& mechanism, double output_speed) {
 }
 
 double usable_deceleration(const Mechanism& mechanism, double output_speed) {
+  if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor)) {
+    const double torque = servo->peak_torque.base() + mechanism.load.coulomb_friction.base() -
+                          std::abs(steady_load(mechanism).base());
+    return std::max(0.0, torque / moved_inertia(mechanism).base() / shaft_speed(mechanism, 1.0));
+  }
   const double speed = shaft_speed(mechanism, std::abs(output_speed));
   const double pull = available_torque(mechanism, speed) - mechanism.stepper().detent_torque.base();
   if (pull <= 0.0) return 0.0;

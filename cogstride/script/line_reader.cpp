@@ -23,7 +23,7 @@ std::vector<AwaitedLine> named_inputs(const Rig& rig) {
   for (const Supply& supply : rig.supplies)
     if (supply.up_line) add(supply.name, *supply.up_line);
   for (const Mechanism& mechanism : rig.mechanisms) {
-    if (!mechanism.is_movable_stepper()) continue;
+    if (!mechanism.is_movable()) continue;
     for (const Sensor& sensor : mechanism.sensors)
       if (const auto* const place = std::get_if<PlaceSwitch>(&sensor))
         add(mechanism.name + "." + place->name, place->line);
@@ -57,7 +57,7 @@ std::size_t LineReader::mechanism() {
   const Word& name = word("the name of a mechanism");
   try {
     const Mechanism& mechanism = mechanism_named(rig_, std::string(name.text));
-    require_movable_stepper(mechanism);
+    require_movable(mechanism);
     return static_cast<std::size_t>(&mechanism - rig_.mechanisms.data());
   } catch (const RangeError& error) {
     throw wrong(name, error.what());

@@ -202,11 +202,11 @@ Status run_rehearse(const RehearseOptions& options) {
   const Script script = read_script(options.script, rig, known);
   if (options.scatter > 0) return scatter(options, rig, script);
   const auto movable = std::find_if(rig.mechanisms.begin(), rig.mechanisms.end(),
-                                    [](const Mechanism& m) { return m.is_movable_stepper(); });
+                                    [](const Mechanism& m) { return m.is_movable(); });
   if (movable == rig.mechanisms.end())
     throw Error(fmt::format(
         "{}: has no mechanism to rehearse: so far those are steppers on STEP/DIR and two-pulse boards, "
-        "transistor arrays and dual H-bridges",
+        "transistor arrays and dual H-bridges, and servos that take steps",
         options.rig));
   std::vector<std::size_t> moved;
   add_moved(script.statements, false, moved);

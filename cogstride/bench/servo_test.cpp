@@ -1,0 +1,107 @@
+// A closed-loop servo that takes steps, on the simulated bench: it follows, says when it stands, and gives up
+// when it cannot.
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "support/demo_rig.hpp"
+
+namespace cogstride {
+namespace {
+
+using namespace literals;
+
+/// The traverse with a servo in place of its stepper: 4000 steps a turn, fault and in-position lines.
+Rig with_servo() {
+  Rig rig = testing_support::demo_rig();
+  Mechanism& traverse = rig.mechanisms[0];
+  traverse.motor = StepServo{.steps_a_turn = 4000,
+                             .rated_torque = 0.3_Nm,
+                             .peak_torque = 0.9_Nm,
+                             .rotor_inertia = 3e-5_kg_m2,
+                             .top_speed = 3000_rpm,
+                             .current = 2_A};
+  traverse.common.fault = SensedLine{46, ActiveLevel::low};
+  traverse.common.in_position = SensedLine{47, ActiveLevel::high};
+  return rig;
+}
+
+const std::map<std::string, OutputPosition> near_home{{"traverse", 3_mm}};
+
+TEST(Servo, FollowsItsStepsAndEndsWhereTheyLead) {
+  SimulatedBench bench(with_servo(), {.start_positions = near_home});
+  auto traverse = bench.mechanism("traverse");
+  traverse.home().wait();
+  for (const auto& place : {110_mm, 0.5_mm, 60_mm}) {
+    traverse.move({.to = place}).wait();
+    EXPECT_EQ(bench.inputs().acts(LineId{47}), true) << "a motion is done when the servo says so";
+    bench.serve(0.05_s);
+    // 0.16 mm a degree of its own in-position window; friction keeps the loop a little short.
+    EXPECT_NEAR(1e3 * bench.plant("traverse").position(), 1e3 * place.base().to_double(), 0.02);
+  }
+  EXPECT_EQ(bench.tally().mechanisms[0].lost_microsteps, 0);
+}
+
+TEST(Servo, SettlesWithinAFewPeriodsOfItsLoop) {
+  SimulatedBench bench(with_servo(), {.start_positions = near_home});
+  auto traverse = bench.mechanism("traverse");
+  traverse.home().wait();
+  auto move = traverse.move({.to = 60_mm});
+  move.wait();
+  const double planned =
+      plan_move(bench.rig().mechanisms[0], bench.rig().controller, 0_mm, {.to = 60_mm}).ramp.duration();
+  EXPECT_GT(move.duration()->in(units::s), planned);
+  EXPECT_LT(move.duration()->in(units::s), planned + 0.06);
+}
+
+TEST(Servo, GivesUpWhenItsShaftIsHeldAndSaysSoOnItsFaultLine) {
+  SimulatedBench bench(
+      with_servo(),
+      {.start_positions = near_home, .stimuli = {{5_s, "traverse.jam", true}, {6_s, "traverse.jam", false}}});
+  auto traverse = bench.mechanism("traverse");
+  traverse.home().wait();
+  const std::string fault = traverse.move({.to = 118_mm, .speed = 20_mm_per_s}).result();
+  EXPECT_NE(fault.find("the board of traverse reports a fault (line 46)"), std::string::npos) << fault;
+  EXPECT_FALSE(traverse.position());
+  EXPECT_NE(bench.tally().mechanisms[0].lost_microsteps, 0);
+  EXPECT_NE(traverse.home().result().find("reports a fault"), std::string::npos) << "while it stands";
+  bench.serve(2_s);
+  traverse.release();  // ENABLE off and on again clears it
+  bench.serve(0.1_s);
+  traverse.home().wait();
+  traverse.move({.to = 20_mm}).wait();
+  EXPECT_NEAR(1e3 * bench.plant("traverse").position(), 20.0, 0.1);
+}
+
+TEST(Servo, MustSayThatItStandsInPosition) {
+  Rig rig = with_servo();
+  Rig real = rig;
+  real.mechanisms[0].common.in_position->active = ActiveLevel::low;  // wired the other way round
+  SimulatedBench bench(rig, {.start_positions = near_home, .real = real});
+  auto traverse = bench.mechanism("traverse");
+  traverse.home().wait();
+  const std::string fault = traverse.move({.to = 20_mm}).result();
+  EXPECT_NE(fault.find("its board did not say that it is in position (line 47) within 1 s"),
+            std::string::npos)
+      << fault;
+  EXPECT_FALSE(traverse.position());
+}
+
+TEST(Servo, StopsAsHardAsItsPeakTorqueCan) {
+  SimulatedBench bench(with_servo(), {.start_positions = near_home});
+  auto traverse = bench.mechanism("traverse");
+  traverse.home().wait();
+  traverse.move({.to = 118_mm});
+  bench.serve(0.8_s);
+  const double at = traverse.position()->base.to_double();
+  traverse.stop(Braking::hardest);
+  bench.serve(0.2_s);
+  EXPECT_LT(traverse.position()->base.to_double() - at, 0.5e-3);
+  EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 2e-5);
+  EXPECT_EQ(bench.tally().mechanisms[0].lost_microsteps, 0);
+}
+
+}  // namespace
+}  // namespace cogstride

@@ -1,0 +1,221 @@
+#include "cogstride/plant/shaft_plant.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/board/line_levels.hpp"
+
+namespace cogstride {
+namespace {
+
+// A hard end gives way like a stiff spring: this natural frequency against all the inertia, well damped.
+constexpr double hard_end_rad_per_s = 2.0 * pi * 1500.0;
+constexpr double hard_end_damping = 0.3;
+constexpr double settling_time = 0.01;  // s of standing still before physics is skipped
+
+}  // namespace
+
+ShaftPlant::ShaftPlant(const Mechanism& mechanism, const Setup& setup)
+    : mechanism_(mechanism),
+      setup_(setup),
+      ticks_per_second_(setup.clock.base().to_double()),
+      angle_per_base_(2.0 * pi * motor_turns_per_base(mechanism.train).to_double()),
+      inertia_(moved_inertia(mechanism).base()),
+      steady_(steady_load(mechanism).base()),
+      coulomb_(mechanism.load.coulomb_friction.base()),
+      viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
+      step_ticks_(std::max<Tick>(1, std::llround(setup.coarsest_step * ticks_per_second_))) {
+  shaft_.angle = setup.start_position * angle_per_base_;
+  const bool on_a_ring =
+      output_kind(mechanism.train) == OutputKind::rotary && !mechanism.limits.travel_from.has_value();
+  for (const Sensor& sensor : mechanism_.sensors) {
+    if (const auto* const contact = std::get_if<PlaceSwitch>(&sensor)) {
+      contacts_.emplace_back(*contact, on_a_ring, setup.seed, setup.clock);
+      shaft_.contacts.push_back(contacts_.back().settled_at(setup.start_position));
+    } else if (const auto* const encoder = std::get_if<Encoder>(&sensor)) {
+      tracks_.emplace_back(mechanism_, *encoder, setup.seed);
+      shaft_.tracks.push_back(tracks_.back().settled_at(setup.start_position));
+    }
+  }
+}
+
+void ShaftPlant::begin() {
+  while (next_own_instant() <= 0) (void)take_own_instant();
+  keep();
+}
+
+std::vector<Level> ShaftPlant::drives() const {
+  std::vector<Level> levels;
+  for (std::size_t i = 0; i < contacts_.size(); ++i)
+    levels.push_back({contacts_[i].line(), shaft_.contacts[i].level});
+  for (std::size_t i = 0; i < tracks_.size(); ++i)
+    for (const Level& level : tracks_[i].levels(shaft_.tracks[i])) levels.push_back(level);
+  return levels;
+}
+
+double ShaftPlant::hard_end_torque() const {
+  if (!mechanism_.hard_ends) return 0.0;
+  const double low = mechanism_.hard_ends->from.base.to_double() * angle_per_base_;
+  const double high = mechanism_.hard_ends->to.base.to_double() * angle_per_base_;
+  const double depth =
+      shaft_.angle < low ? shaft_.angle - low : (shaft_.angle > high ? shaft_.angle - high : 0.0);
+  if (depth == 0.0) return 0.0;
+  const double spring = -inertia_ * hard_end_rad_per_s * hard_end_rad_per_s * depth;
+  const double damper = -2.0 * hard_end_damping * inertia_ * hard_end_rad_per_s * shaft_.speed;
+  // An end pushes back; it never pulls.
+  return depth < 0.0 ? std::max(0.0, spring + damper) : std::min(0.0, spring + damper);
+}
+
+void ShaftPlant::turn(double pull, double seconds) {
+  pull += hard_end_torque() - steady_;
+  double speed = shaft_.speed;
+  if (shaft_.jammed) {
+    speed = 0.0;
+  } else if (speed == 0.0) {
+    const double excess = std::abs(pull) - coulomb_;
+    if (excess > 0.0) speed = std::copysign(excess, pull) * seconds / inertia_;
+  } else {
+    speed += (pull - viscous_ * speed - std::copysign(coulomb_, speed)) * seconds / inertia_;
+    if (speed * shaft_.speed < 0.0) speed = 0.0;  // friction stops, it does not turn back
+  }
+  shaft_.speed = speed;
+  shaft_.angle += speed * seconds;
+  shaft_.still_for = speed == 0.0 ? shaft_.still_for + seconds : 0.0;
+}
+
+bool ShaftPlant::has_settled() const {
+  return shaft_.still_for >= settling_time && motor_has_settled();
+}
+
+/// The most that the output is beyond a place where a sensor changes; above 0 one is due.
+double ShaftPlant::sensors_beyond() const {
+  double most = -1.0;
+  const double at = position();
+  for (std::size_t i = 0; i < contacts_.size(); ++i)
+    most = std::max(most, contacts_[i].beyond(shaft_.contacts[i], at));
+  for (std::size_t i = 0; i < tracks_.size(); ++i)
+    most = std::max(most, tracks_[i].beyond(shaft_.tracks[i], at));
+  return most;
+}
+
+/// Changes the sensor that is due. @return its edge; none where its line stays as it is
+std::optional<LineEdge> ShaftPlant::change_sensor() {
+  const double at = position();
+  for (std::size_t i = 0; i < contacts_.size(); ++i) {
+    if (contacts_[i].beyond(shaft_.contacts[i], at) > 0.0)
+      return contacts_[i].change(shaft_.contacts[i], shaft_.now);
+  }
+  for (std::size_t i = 0; i < tracks_.size(); ++i) {
+    if (tracks_[i].beyond(shaft_.tracks[i], at) <= 0.0) continue;
+    tracks_[i].change(shaft_.tracks[i], at);
+    return tell_due();
+  }
+  return std::nullopt;
+}
+
+/// An edge of an encoder or of the board that has happened and was not told yet.
+std::optional<LineEdge> ShaftPlant::tell_due() {
+  if (shaft_.due_count > 0) {
+    const Level level = shaft_.due[--shaft_.due_count];
+    return LineEdge{shaft_.now, level.line, level.high};
+  }
+  for (EncoderTrack::State& track : shaft_.tracks) {
+    if (track.due_count == 0) continue;
+    const Level level = track.due[--track.due_count];
+    return LineEdge{shaft_.now, level.line, level.high};
+  }
+  return std::nullopt;
+}
+
+/// When something next happens that does not hang on motion: chatter of a contact, an event from outside.
+Tick ShaftPlant::next_own_instant() const {
+  Tick soonest = never;
+  for (const ContactPlace::State& contact : shaft_.contacts)
+    soonest = std::min(soonest, ContactPlace::next_chatter(contact));
+  if (shaft_.next_event < setup_.events.size())
+    soonest = std::min(soonest, setup_.events[shaft_.next_event].at);
+  return soonest;
+}
+
+std::optional<LineEdge> ShaftPlant::take_own_instant() {
+  for (std::size_t i = 0; i < contacts_.size(); ++i) {
+    if (ContactPlace::next_chatter(shaft_.contacts[i]) <= shaft_.now)
+      return contacts_[i].chatter(shaft_.contacts[i], shaft_.now);
+  }
+  return take_event(setup_.events[shaft_.next_event++]);
+}
+
+std::optional<LineEdge> ShaftPlant::take_event(const PlantEvent& event) {
+  switch (event.kind) {
+    case PlantEvent::Kind::supply:
+      set_powered(event.on.value_or(true));
+      break;
+    case PlantEvent::Kind::jam:
+      shaft_.jammed = event.on.value_or(false);
+      shaft_.speed = 0.0;
+      shaft_.settled = false;
+      break;
+    case PlantEvent::Kind::contact:
+      for (std::size_t i = 0; i < contacts_.size(); ++i) {
+        if (contacts_[i].line() == event.line)
+          return contacts_[i].stick(shaft_.contacts[i], shaft_.now, event.on);
+      }
+      break;
+  }
+  return std::nullopt;
+}
+
+/// Without its supply a board makes no step and feeds no winding; it comes up as it did the first time.
+void ShaftPlant::set_powered(bool powered) {
+  if (shaft_.powered == powered) return;
+  shaft_.powered = powered;
+  shaft_.settled = false;
+  motor_powered(powered);
+}
+
+std::optional<LineEdge> ShaftPlant::advance(Tick until) {
+  if (const std::optional<LineEdge> edge = tell_due()) return edge;
+  for (;;) {
+    const Tick own = next_own_instant();
+    if (own <= shaft_.now) {
+      if (const std::optional<LineEdge> edge = take_own_instant()) return edge;
+      continue;
+    }
+    if (shaft_.now >= until) return std::nullopt;
+    if (shaft_.settled) {
+      shaft_.now = std::min(until, own);
+      continue;
+    }
+    const Tick step = std::min({step_ticks_, until - shaft_.now, own - shaft_.now});
+    const double seconds = static_cast<double>(step) / ticks_per_second_;
+    const double angle_before = shaft_.angle;
+    const double speed_before = shaft_.speed;
+    const double still_before = shaft_.still_for;
+    keep_motor();
+    const double beyond_before = sensors_beyond();
+    integrate(seconds);
+    const double beyond = sensors_beyond();
+    if (beyond > 0.0) {
+      // Located on the straight line between both ends of the step, then run again to that tick.
+      const double share = -beyond_before / (beyond - beyond_before);
+      const Tick to_edge =
+          std::clamp<Tick>(static_cast<Tick>(std::ceil(share * static_cast<double>(step))), 1, step);
+      shaft_.angle = angle_before;
+      shaft_.speed = speed_before;
+      shaft_.still_for = still_before;
+      go_back_motor();
+      shaft_.now += to_edge;
+      integrate(static_cast<double>(to_edge) / ticks_per_second_);
+      if (sensors_beyond() > 0.0) {
+        if (const std::optional<LineEdge> edge = change_sensor()) return edge;
+      }
+      continue;
+    }
+    shaft_.now += step;
+    step_is_over();
+    shaft_.settled = has_settled();
+    if (shaft_.due_count > 0) return tell_due();
+  }
+}
+
+}  // namespace cogstride

@@ -1,0 +1,140 @@
+// A motor shaft with what it moves, on the simulated bench: friction, hard ends, switches and encoders, and
+// what befalls it from outside. What turns it is the business of the plants that derive from it.
+#pragma once
+
+#include <array>
+#include <optional>
+#include <vector>
+
+#include "cogstride/board/step_dir.hpp"
+#include "cogstride/plant/contact.hpp"
+#include "cogstride/plant/encoder_track.hpp"
+#include "cogstride/plant/plant.hpp"
+
+namespace cogstride {
+
+class ShaftPlant : public Plant {
+ public:
+  /// What befalls it from outside its lines.
+  struct PlantEvent {
+    enum class Kind : std::uint8_t { supply, contact, jam };
+    Tick at = 0;
+    Kind kind = Kind::supply;
+    std::optional<LineId> line{};   ///< of the contact
+    std::optional<bool> on = true;  ///< supply up; contact stuck acting (or not; nothing: free again); jammed
+  };
+
+  struct Setup {
+    ExactFrequency clock;
+    std::uint64_t seed = 1;
+    double start_position = 0.0;       ///< of the output, m or turns
+    double coarsest_step = 5e-6;       ///< s, of integration
+    std::vector<PlantEvent> events{};  ///< what befalls it, in the order of time
+  };
+
+  /// Steps that the shaft fell behind or got ahead at once.
+  struct Slip {
+    Tick at = 0;
+    double step_rate = 0.0;       ///< steps/s that the board was stepping at
+    std::int64_t microsteps = 0;  ///< lost (positive) or gained on the way it was going
+  };
+
+  [[nodiscard]] std::span<const LineId> hears() const override { return hears_; }
+  [[nodiscard]] std::vector<Level> drives() const override;
+  std::optional<LineEdge> advance(Tick until) override;
+  void keep() final {
+    kept_shaft_ = shaft_;
+    keep_own();
+  }
+  void go_back() final {
+    shaft_ = kept_shaft_;
+    go_back_own();
+  }
+
+  // What a trace may look at. No controller does.
+  [[nodiscard]] double position() const { return shaft_.angle / angle_per_base_; }  ///< m or turns
+  [[nodiscard]] double speed() const { return shaft_.speed / angle_per_base_; }     ///< m/s or turns/s
+  /// Of the shaft, in (micro)steps from output position 0: what was really made.
+  [[nodiscard]] double rotor_microsteps() const {
+    return shaft_.angle / (2.0 * pi) * static_cast<double>(steps_a_motor_turn(mechanism_));
+  }
+  [[nodiscard]] virtual double current_a() const = 0;  ///< A
+  [[nodiscard]] virtual double current_b() const = 0;
+  /// Microsteps by which the shaft stands short of (positive) or beyond its steps, from its angle, since the
+  /// outputs were first switched on or count_losses_from_here().
+  [[nodiscard]] virtual std::int64_t lost_microsteps() const = 0;
+  /// The first slips; all of them are in lost_microsteps().
+  [[nodiscard]] virtual std::span<const Slip> slips() const = 0;
+  /// That are lost at once: an electrical period of a stepper.
+  [[nodiscard]] virtual std::int64_t microsteps_a_period() const = 0;
+  /// What the board made of its lines; of coils that are only switched, the changes of their pattern.
+  [[nodiscard]] virtual StepDirReceiver::Counts counts() const = 0;
+  /// Forgets what was lost: while a position is not known yet, nothing can be lost.
+  virtual void count_losses_from_here() = 0;
+
+ protected:
+  ShaftPlant(const Mechanism& mechanism, const Setup& setup);
+
+  struct Shaft {
+    Tick now = 0;
+    double angle = 0.0;      ///< rad
+    double speed = 0.0;      ///< rad/s
+    double still_for = 0.0;  ///< s
+    std::vector<ContactPlace::State> contacts{};
+    std::vector<EncoderTrack::State> tracks{};
+    std::array<Level, 2> due{};  ///< edges of the board's own outputs that have not been told yet
+    std::size_t due_count = 0;
+    std::size_t next_event = 0;  ///< of Setup::events
+    bool powered = true;
+    bool jammed = false;
+    bool settled = false;  ///< standing still with its currents on target: nothing to integrate
+  };
+
+  /// Turns it for a step of time.
+  virtual void integrate(double seconds) = 0;
+  /// A step of time is over.
+  virtual void step_is_over() = 0;
+  /// Whether its motor is at rest too.
+  [[nodiscard]] virtual bool motor_has_settled() const = 0;
+  virtual void motor_powered(bool powered) = 0;
+  virtual void keep_own() = 0;
+  virtual void go_back_own() = 0;
+  /// Of the motor, before a step that may have to be made again shorter.
+  virtual void keep_motor() = 0;
+  virtual void go_back_motor() = 0;
+
+  /// What befell it at power-up; once the derived plant is whole.
+  void begin();
+  /// Speed and angle after `seconds` with `pull` at the shaft (hard ends and steady load are added here).
+  void turn(double pull, double seconds);
+  void tell(LineId line, bool high) { shaft_.due[shaft_.due_count++] = {line, high}; }
+
+  Mechanism mechanism_;
+  Setup setup_;
+  std::vector<LineId> hears_{};
+  double ticks_per_second_;
+  double angle_per_base_;
+  double inertia_;
+  Shaft shaft_{};
+
+ private:
+  [[nodiscard]] double hard_end_torque() const;
+  [[nodiscard]] bool has_settled() const;
+  [[nodiscard]] double sensors_beyond() const;
+  std::optional<LineEdge> change_sensor();
+  [[nodiscard]] Tick next_own_instant() const;
+  std::optional<LineEdge> take_own_instant();
+  std::optional<LineEdge> tell_due();
+  std::optional<LineEdge> take_event(const PlantEvent& event);
+  void set_powered(bool powered);
+
+  std::vector<ContactPlace> contacts_{};
+  std::vector<EncoderTrack> tracks_{};
+  double steady_;  // N m against going forwards
+  double coulomb_;
+  double viscous_;
+  Tick step_ticks_;
+  Shaft kept_shaft_{};
+};
+
+}  // namespace cogstride
