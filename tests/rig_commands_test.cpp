@@ -164,15 +164,14 @@ TEST_F(RigCommands, AScriptForAKindThatCannotBeMovedYetIsRefusedWhole) {
   EXPECT_EQ(ran.status, 2);
   EXPECT_NE(
       ran.out.find(
-          "spin.stride:2:6: spindle: planned and moved so far are only steppers on STEP/DIR and two-pulse "
-          "boards, transistor "
-          "arrays and dual H-bridges; its motor is a \"brushless\", its board a \"six-gate inverter\""),
+          "spin.stride:2:6: spindle: moved so far are only steppers on STEP/DIR and two-pulse boards, transistor "
+          "arrays and dual H-bridges, and servos that take steps; its motor is a \"brushless\", its board a \"six-gate inverter\""),
       std::string::npos)
       << ran.out;
   const Ran plan = cogstride_command(std::string("plan ") + cogstride::testing_support::demo_rig_path +
                                      " snips --to 20deg");
   EXPECT_EQ(plan.status, 2);
-  EXPECT_NE(plan.out.find("snips: planned and moved so far are only steppers"), std::string::npos)
+  EXPECT_NE(plan.out.find("snips: moved so far are only steppers"), std::string::npos)
       << plan.out;
 }
 
