@@ -162,17 +162,16 @@ TEST_F(RigCommands, AScriptForAKindThatCannotBeMovedYetIsRefusedWhole) {
   const Ran ran =
       cogstride_command(std::string("rehearse ") + cogstride::testing_support::demo_rig_path + " " + script);
   EXPECT_EQ(ran.status, 2);
-  EXPECT_NE(
-      ran.out.find(
-          "spin.stride:2:6: spindle: moved so far are only steppers on STEP/DIR and two-pulse boards, transistor "
-          "arrays and dual H-bridges, and servos that take steps; its motor is a \"brushless\", its board a \"six-gate inverter\""),
-      std::string::npos)
+  EXPECT_NE(ran.out.find("spin.stride:2:6: spindle: moved so far are only steppers on STEP/DIR and two-pulse "
+                         "boards, transistor "
+                         "arrays and dual H-bridges, and servos that take steps; its motor is a "
+                         "\"brushless\", its board a \"six-gate inverter\""),
+            std::string::npos)
       << ran.out;
   const Ran plan = cogstride_command(std::string("plan ") + cogstride::testing_support::demo_rig_path +
                                      " snips --to 20deg");
   EXPECT_EQ(plan.status, 2);
-  EXPECT_NE(plan.out.find("snips: moved so far are only steppers"), std::string::npos)
-      << plan.out;
+  EXPECT_NE(plan.out.find("snips: moved so far are only steppers"), std::string::npos) << plan.out;
 }
 
 TEST_F(RigCommands, ChangeKeepsThePermissionsAndTheLinkOfAFile) {

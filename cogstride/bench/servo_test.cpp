@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
@@ -87,6 +88,20 @@ TEST(Servo, MustSayThatItStandsInPosition) {
             std::string::npos)
       << fault;
   EXPECT_FALSE(traverse.position());
+}
+
+TEST(Servo, PlansSayWhatOfItsPeakTorqueIsLeft) {
+  const Rig rig = with_servo();
+  Mechanism traverse = rig.mechanisms[0];
+  traverse.limits.jerk.reset();
+  traverse.limits.start_speed = 0_mm_per_s;
+  const MovePlan plan = plan_move(traverse, rig.controller, 0_mm, {.to = 60_mm});
+  // At the end of the first ramp: J a, Coulomb and viscous friction.
+  const double radians = 2.0 * pi / 6e-3;  // a metre: 8 mm lead and 18:24
+  const double torque = 7.6e-5 * 1.5 * radians + 0.020 + 1e-4 * 0.06 * radians;
+  const ServoMargin margin = servo_margin(traverse, plan.ramp);
+  EXPECT_NEAR(margin.share, 1.0 - torque / 0.9, 1e-3);
+  EXPECT_NEAR(margin.worst_at, 0.04, 1e-3);
 }
 
 TEST(Servo, StopsAsHardAsItsPeakTorqueCan) {

@@ -197,4 +197,31 @@ double torque_margin(const Mechanism& mechanism, const Ramp& ramp) {
   return 1.0 - enough - margin_for_what_differs;
 }
 
+ServoMargin servo_margin(const Mechanism& mechanism, const Ramp& ramp) {
+  const auto& servo = std::get<StepServo>(mechanism.motor);
+  const double radians_a_step = 2.0 * pi / static_cast<double>(steps_a_motor_turn(mechanism));
+  double most = 0.0;
+  ServoMargin margin;
+  const auto look = [&](double at, double speed, double acceleration) {
+    const double shaft = radians_a_step * speed;
+    const double way = shaft < 0.0 || (shaft == 0.0 && acceleration < 0.0) ? -1.0 : 1.0;
+    const double torque = moved_inertia(mechanism).base() * radians_a_step * acceleration +
+                          way * mechanism.load.coulomb_friction.base() +
+                          mechanism.load.viscous_friction.in(units::Nm_s_per_rad)*shaft +
+                          steady_load(mechanism).base();
+    if (std::abs(torque) <= most) return;
+    most = std::abs(torque);
+    margin.worst_at = at;
+  };
+  // Torque is greatest at an end of a phase: between them speed and acceleration only grow or only fall.
+  for (const RampPhase& phase : ramp.phases()) {
+    for (const double at : {phase.start, phase.start + phase.duration * (1.0 - 1e-9)}) {
+      const MotionState state = ramp.state_at(at);
+      look(at, state.speed, state.acceleration);
+    }
+  }
+  margin.share = 1.0 - most / servo.peak_torque.base();
+  return margin;
+}
+
 }  // namespace cogstride

@@ -43,4 +43,12 @@ inline constexpr double margin_for_what_differs = 0.1;
 /// a percent; below -4 when five times the torque would not do.
 [[nodiscard]] double torque_margin(const Mechanism& mechanism, const Ramp& ramp);
 
+/// Of a servo with a loop of its own: the share of its peak torque that the ramp leaves at its worst instant,
+/// below 0 when it wants more than there is; and when that is.
+struct ServoMargin {
+  double share = 0.0;
+  double worst_at = 0.0;  ///< s
+};
+[[nodiscard]] ServoMargin servo_margin(const Mechanism& mechanism, const Ramp& ramp);
+
 }  // namespace cogstride

@@ -157,7 +157,7 @@ std::string plan_json(const PlanFigures& plan) {
   json["pulse_runs"] = plan.pulse_runs;
   json["worst_error_ticks"] = plan.worst_error_ticks;
   json["torque_margin"] = plan.margin;
-  json["worst_lag_degrees"] = plan.worst_lag;
+  if (plan.loses_steps) json["worst_lag_degrees"] = plan.worst_lag;
   json["worst_lag_seconds"] = plan.worst_at;
   return pretty(json);
 }

@@ -212,7 +212,11 @@ std::string plan_text(const PlanFigures& plan) {
   } else {
     page.row("ramps", "none: the start speed is enough");
   }
-  if (plan.margin >= 0.0) {
+  if (!plan.loses_steps) {
+    page.row("torque", "{:.0f} % of the servo's peak {} at {}, where it is wanted most",
+             std::abs(plan.margin) * 100.0, plan.margin >= 0.0 ? "to spare" : "TOO LITTLE",
+             seconds_text(plan.worst_at));
+  } else if (plan.margin >= 0.0) {
     page.row("torque",
              "{:.0f} % to spare; closest to losing steps at {}, where the rotor lags {:.0f} electrical "
              "degrees",

@@ -36,7 +36,12 @@ PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePla
   figures.pulse_runs = played.runs;
   figures.worst_error_ticks = played.worst_error_ticks;
   figures.tick_seconds = 1.0 / rig.controller.timer_clock.base().to_double();
-  if (figures.steps != 0) {
+  figures.loses_steps = mechanism.is_movable_stepper();
+  if (figures.steps != 0 && !figures.loses_steps) {
+    const ServoMargin margin = servo_margin(mechanism, plan.ramp);
+    figures.margin = margin.share;
+    figures.worst_at = margin.worst_at;
+  } else if (figures.steps != 0) {
     const RotorLag lag = follow(mechanism, plan.ramp);
     figures.margin = torque_margin(mechanism, plan.ramp);
     figures.worst_lag = lag.worst;

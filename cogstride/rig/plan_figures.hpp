@@ -30,9 +30,10 @@ struct PlanFigures {
   std::size_t pulse_runs = 0;
   double worst_error_ticks = 0.0;
   double tick_seconds = 0.0;
-  double margin = 0.0;     ///< of torque (plan/rotor_lag.hpp), -4.05 to 0.95
-  double worst_lag = 0.0;  ///< of the rotor behind its field, electrical degrees
-  double worst_at = 0.0;   ///< s
+  double margin = 0.0;      ///< of torque (plan/rotor_lag.hpp), -4.05 to 0.95
+  bool loses_steps = true;  ///< a stepper; else a servo, and the margin is of its peak torque
+  double worst_lag = 0.0;   ///< of the rotor behind its field, electrical degrees
+  double worst_at = 0.0;    ///< s
 };
 
 [[nodiscard]] PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePlan& plan);

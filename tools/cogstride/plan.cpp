@@ -74,7 +74,9 @@ FigureContent figure_content(const PlanFigures& figures) {
   if (figures.steps != 0) {
     content.mark =
         Mark{figures.worst_at,
-             figures.margin >= 0.0
+             !figures.loses_steps
+                 ? fmt::format("most torque: {:.0f} % of the peak to spare", figures.margin * 100.0)
+             : figures.margin >= 0.0
                  ? fmt::format("closest to losing steps: {:.0f} % of torque to spare", figures.margin * 100.0)
                  : fmt::format("steps may be lost: {:.0f} % more torque is needed", -figures.margin * 100.0)};
   }
