@@ -170,6 +170,21 @@ INSTANTIATE_TEST_SUITE_P(
                 "acted and let go again 3 times"}),
     [](const auto& info) { return std::string(info.param.name); });
 
+// Nothing tells of this supply: what the sensor does is all the evidence there is.
+TEST(Homing, WithASupplyThatNobodySensesAndThatComesLateSaysThatNothingMoved) {
+  Rig rig = demo_rig();
+  for (Supply& supply : rig.supplies) supply.up_line.reset();
+  for (const double up : {2.0, 600.0}) {
+    SimulatedBench bench(
+        rig, {.start_positions = {{"traverse", millimetres(60.0)}},
+              .stimuli = {{0_s, "main", false},
+                          {ExactTime::from_base(Ratio(std::llround(up * 10), 10)), "main", true}}});
+    EXPECT_NE(homed(bench, "traverse").find("did not act within 124.9 mm: nothing moves (is the supply on?)"),
+              std::string::npos);
+    EXPECT_FALSE(bench.mechanism("traverse").position());
+  }
+}
+
 TEST(Homing, IsTheSameWithASwitchThatBounces) {
   Rig rig = demo_rig();
   PlaceSwitch& gate = *part(rig, "traverse").home_switch();

@@ -47,7 +47,20 @@ class QuadratureDecoder {
     return step;
   }
 
+  /// Takes the level of the index line, after the tracks of the same instant: its rising edge keeps the
+  /// count, so that a whole turn can be told from one that lost an edge. @return whether it did
+  constexpr bool take_index(bool high) {
+    const bool rises = high && !index_;
+    index_ = high;
+    if (rises) index_count_ = count_;
+    if (rises) ++indexes_;
+    return rises;
+  }
+
   constexpr int64_t count() const { return count_; }
+  /// The count at the last index pulse, and how many there were.
+  constexpr int64_t index_count() const { return index_count_; }
+  constexpr uint32_t indexes() const { return indexes_; }
   constexpr uint32_t illegal() const { return illegal_; }
 
  private:
@@ -56,7 +69,10 @@ class QuadratureDecoder {
   }
 
   int64_t count_ = 0;
+  int64_t index_count_ = 0;
+  uint32_t indexes_ = 0;
   uint32_t illegal_ = 0;
+  bool index_ = false;
   uint8_t edges_;
   uint8_t quarter_ = 0;
 };

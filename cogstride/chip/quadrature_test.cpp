@@ -73,6 +73,26 @@ TEST(QuadratureDecoder, BeginsWhereverTheShaftStands) {
   }
 }
 
+TEST(QuadratureDecoder, KeepsTheCountOfEachIndexPulse) {
+  QuadratureDecoder decoder(4);
+  // A disc of 10 lines: an index in quarter 0 of each turn.
+  std::int64_t last = 0;
+  for (int quarter = 1; quarter <= 400; ++quarter) {
+    decoder.take(at(quarter).a, at(quarter).b);
+    if (!decoder.take_index(quarter % 40 == 0)) continue;
+    EXPECT_EQ(decoder.index_count() - last, 40) << "a whole turn between two of them";
+    last = decoder.index_count();
+  }
+  EXPECT_EQ(decoder.indexes(), 10u);
+  // An edge is missed: the next turn tells.
+  for (int quarter = 401; quarter <= 440; ++quarter) {
+    if (quarter == 410 || quarter == 411) continue;
+    decoder.take(at(quarter).a, at(quarter).b);
+    decoder.take_index(quarter % 40 == 0);
+  }
+  EXPECT_NE(decoder.index_count() - last, 40);
+}
+
 TEST(GlitchFilter, LetsOnlyStandingLevelsThrough) {
   GlitchFilter filter(10);
   filter.begin(false);
