@@ -15,16 +15,9 @@ namespace {
 using namespace literals;
 using testing_support::demo_rig;
 
-/// The demo traverse with an encoder on its screw: 500 lines, 4 um a count.
 Rig with_scale() {
   Rig rig = demo_rig();
-  Encoder scale;
-  scale.name = "scale";
-  scale.line_a = 41;
-  scale.line_b = 42;
-  scale.lines_a_turn = 500;
-  scale.after_stages = 1;
-  rig.mechanisms[0].sensors.push_back(scale);
+  rig.mechanisms[0].sensors.push_back(testing_support::scale_on_the_screw());
   return rig;
 }
 

@@ -248,20 +248,10 @@ TEST(Homing, FindsAWindowInsideATravelFromEitherSide) {
   EXPECT_THROW(bench.mechanism("traverse").home(), RangeError);
 }
 
-Encoder scale_of_traverse() {
-  Encoder scale;
-  scale.name = "scale";
-  scale.line_a = 41;
-  scale.line_b = 42;
-  scale.lines_a_turn = 500;
-  scale.after_stages = 1;  // on the screw: 4 um a count
-  return scale;
-}
-
 TEST(Homing, PressesGentlyAgainstAHardEndThatAnEncoderNotices) {
   Rig rig = demo_rig();
   Mechanism& traverse = part(rig, "traverse");
-  traverse.sensors = {scale_of_traverse()};
+  traverse.sensors = {testing_support::scale_on_the_screw()};
   traverse.homing->sensor = "scale";
   for (const bool low : {true, false}) {
     traverse.homing->goes_to = low ? HomesTo::low_end : HomesTo::high_end;
@@ -283,7 +273,7 @@ TEST(Homing, PressesGentlyAgainstAHardEndThatAnEncoderNotices) {
 TEST(Homing, TakesTheIndexNextToASwitch) {
   Rig rig = demo_rig();
   Mechanism& traverse = part(rig, "traverse");
-  Encoder scale = scale_of_traverse();
+  Encoder scale = testing_support::scale_on_the_screw();
   scale.line_index = 43;
   traverse.sensors.push_back(scale);
   traverse.homing->then_index_of = "scale";

@@ -94,11 +94,8 @@ std::int64_t steps_lost_at_once(const Mechanism& mechanism) {
 
 void require_movable_stepper(const Mechanism& mechanism) {
   if (mechanism.is_movable_stepper()) return;
-  throw RangeError(
-      fmt::format("{}: planned and moved so far are only steppers on STEP/DIR and two-pulse boards, "
-                  "transistor arrays and dual H-bridges; its "
-                  "motor is a \"{}\", its board a \"{}\"",
-                  mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
+  throw RangeError(fmt::format("{}: this is about steppers; its motor is a \"{}\", its board a \"{}\"",
+                               mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
 }
 
 void reverse(Mechanism& mechanism) {

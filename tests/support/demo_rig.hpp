@@ -20,4 +20,15 @@ inline Rig demo_rig_without_gate() {
   return rig;
 }
 
+/// An encoder on the screw of the demo traverse: 500 lines, 4 um a count.
+inline Encoder scale_on_the_screw() {
+  Encoder scale;
+  scale.name = "scale";
+  scale.line_a = 41;
+  scale.line_b = 42;
+  scale.lines_a_turn = 500;
+  scale.after_stages = 1;
+  return scale;
+}
+
 }  // namespace cogstride::testing_support
