@@ -87,10 +87,9 @@ bool ShaftPlant::has_settled() const {
   return shaft_.still_for >= settling_time && motor_has_settled();
 }
 
-/// The most that the output is beyond a place where a sensor changes; above 0 one is due.
-double ShaftPlant::sensors_beyond() const {
+/// The most that the output at a position is beyond a place where a sensor changes; above 0 one is due.
+double ShaftPlant::sensors_beyond(double at) const {
   double most = -1.0;
-  const double at = position();
   for (std::size_t i = 0; i < contacts_.size(); ++i)
     most = std::max(most, contacts_[i].beyond(shaft_.contacts[i], at));
   for (std::size_t i = 0; i < tracks_.size(); ++i)
@@ -192,11 +191,11 @@ std::optional<LineEdge> ShaftPlant::advance(Tick until) {
     const double speed_before = shaft_.speed;
     const double still_before = shaft_.still_for;
     keep_motor();
-    const double beyond_before = sensors_beyond();
     integrate(seconds);
-    const double beyond = sensors_beyond();
+    const double beyond = sensors_beyond(position());
     if (beyond > 0.0) {
       // Located on the straight line between both ends of the step, then run again to that tick.
+      const double beyond_before = sensors_beyond(angle_before / angle_per_base_);
       const double share = -beyond_before / (beyond - beyond_before);
       const Tick to_edge =
           std::clamp<Tick>(static_cast<Tick>(std::ceil(share * static_cast<double>(step))), 1, step);
@@ -206,7 +205,7 @@ std::optional<LineEdge> ShaftPlant::advance(Tick until) {
       go_back_motor();
       shaft_.now += to_edge;
       integrate(static_cast<double>(to_edge) / ticks_per_second_);
-      if (sensors_beyond() > 0.0) {
+      if (sensors_beyond(position()) > 0.0) {
         if (const std::optional<LineEdge> edge = change_sensor()) return edge;
       }
       continue;

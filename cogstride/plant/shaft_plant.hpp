@@ -120,7 +120,7 @@ class ShaftPlant : public Plant {
  private:
   [[nodiscard]] double hard_end_torque() const;
   [[nodiscard]] bool has_settled() const;
-  [[nodiscard]] double sensors_beyond() const;
+  [[nodiscard]] double sensors_beyond(double at) const;
   std::optional<LineEdge> change_sensor();
   [[nodiscard]] Tick next_own_instant() const;
   std::optional<LineEdge> take_own_instant();

@@ -6,26 +6,17 @@
 #include <algorithm>
 #include <map>
 
-#include "cogstride/motion/homing_goal.hpp"
 #include "cogstride/quantity/text.hpp"
-#include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/script.hpp"
+#include "cogstride/script/statement_reader.hpp"
 
 namespace cogstride {
 namespace {
 
 using Kind = Statement::Kind;
 
-constexpr std::int64_t most_repeats = 1'000'000'000;
 constexpr std::size_t deepest_nesting = 8;
 constexpr std::int64_t most_spelled_out = 1'000'000;
-
-/// Limits of a mechanism for a stretch of the script.
-struct Stretch {
-  std::size_t mechanism;
-  std::optional<OutputSpeed> speed;
-  std::optional<OutputAcceleration> acceleration;
-};
 
 /// `to lay width 80 mm pitch 1.4 mm` ... `end`: its lines, and what its values are unless a call says
 /// otherwise.
@@ -110,7 +101,7 @@ class ScriptParser {
         throw LineReader::wrong(line.words.front(),
                                 fmt::format("blocks stand in each other more than {} deep", deepest_nesting));
       }
-      read_by_verb(reader, statement);
+      read_by_verb_or_call(reader, statement);
       reader.expect_end();
       is_sound = true;
     });
@@ -250,7 +241,7 @@ class ScriptParser {
   }
 
   std::string own_name(const Word& word) const {
-    const std::vector<std::string>& verbs = all_verbs();
+    const std::vector<std::string>& verbs = statement_verbs();
     if (!is_own_name(word.text))
       throw LineReader::wrong(word,
                               fmt::format("'{}' is no name: small letters, digits and '_' are", word.text));
@@ -370,397 +361,20 @@ class ScriptParser {
 
   // ---- statements
 
-  using Read = void (ScriptParser::*)(LineReader&, Statement&);
-  struct Verb {
-    const char* word;
-    Read read;
-  };
-
-  static const std::vector<Verb>& verbs() {
-    static const std::vector<Verb> table{
-        {"home", &ScriptParser::read_home},       {"move", &ScriptParser::read_move},
-        {"turn", &ScriptParser::read_turn},       {"spin", &ScriptParser::read_spin},
-        {"faster", &ScriptParser::read_faster},   {"slower", &ScriptParser::read_slower},
-        {"reverse", &ScriptParser::read_reverse}, {"stop", &ScriptParser::read_stop},
-        {"hold", &ScriptParser::read_hold},       {"release", &ScriptParser::read_release},
-        {"wait", &ScriptParser::read_wait},       {"switch", &ScriptParser::read_switch},
-        {"fade", &ScriptParser::read_fade},       {"ready", &ScriptParser::read_ready},
-        {"measure", &ScriptParser::read_measure}, {"jog", &ScriptParser::read_jog},
-        {"teach", &ScriptParser::read_teach},     {"repeat", &ScriptParser::read_repeat},
-        {"arrive", &ScriptParser::read_arrive},   {"start", &ScriptParser::read_start},
-        {"in", &ScriptParser::read_in_order},     {"with", &ScriptParser::read_with}};
-    return table;
-  }
-
-  static const std::vector<std::string>& all_verbs() {
-    static const std::vector<std::string> words = [] {
-      std::vector<std::string> found;
-      for (const Verb& verb : verbs()) found.emplace_back(verb.word);
-      return found;
-    }();
-    return words;
-  }
-
-  void read_by_verb(LineReader& reader, Statement& statement) {
+  void read_by_verb_or_call(LineReader& reader, Statement& statement) {
     const Word& verb = reader.word("a verb");
-    for (const Verb& known : verbs()) {
-      if (verb.text != known.word) continue;
-      (this->*known.read)(reader, statement);
-      return;
-    }
+    if (read_by_verb(verb.text, reader, stretches_, statement)) return;
     if (find_steps(verb.text) != nullptr) {
       read_call(reader, statement, std::string(verb.text));
       return;
     }
-    std::vector<std::string> words = all_verbs();
+    std::vector<std::string> words = statement_verbs();
     words.emplace_back("end");
     for (const NamedSteps& steps : steps_) words.push_back(steps.name);
     const std::string near = nearest_word(std::string(verb.text), words);
     throw LineReader::wrong(verb, fmt::format("'{}' is not a verb of the stride language{}", verb.text,
                                               near.empty() ? fmt::format(" ({})", fmt::join(words, ", "))
                                                            : fmt::format("; did you mean {}?", near)));
-  }
-
-  void read_home(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::home;
-    statement.mechanism = reader.mechanism();
-    const Mechanism& mechanism = mechanism_of(statement);
-    if (!mechanism.homing) {
-      throw reader.wrong_statement(
-          fmt::format("{} has nothing to home with: its rig has no homing table", mechanism.name));
-    }
-  }
-
-  void read_move(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::move;
-    statement.mechanism = reader.mechanism();
-    const Word& how = reader.word("'to' or 'by'");
-    if (how.text == "to") {
-      if (reader.take("station")) {
-        statement.order.to = station(reader, statement);
-      } else {
-        statement.order.to = position(reader, statement, "a position such as 85 mm");
-      }
-    } else if (how.text == "by") {
-      statement.order.by = position(reader, statement, "a way such as -5 mm");
-    } else {
-      throw LineReader::wrong(
-          how, fmt::format("found '{}'; expected 'to' (a position) or 'by' (a way)", how.text));
-    }
-    read_limits(reader, statement);
-    read_takes(reader, statement);
-  }
-
-  void read_turn(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::move;
-    const Word name = reader.peek();
-    statement.mechanism = reader.mechanism();
-    if (output_kind(mechanism_of(statement).train) != OutputKind::rotary) {
-      throw LineReader::wrong(name, fmt::format("{} travels along a line: it moves, and does not turn",
-                                                mechanism_of(statement).name));
-    }
-    reader.expect("to");
-    TurnOrder turn;
-    if (reader.take("station")) {
-      turn.to = station(reader, statement);
-    } else {
-      turn.to = position(reader, statement, "an angle such as 225 deg");
-    }
-    if (const std::optional<Way> way = read_way(reader)) turn.way = *way;
-    statement.order = move_of(mechanism_of(statement), turn);
-    read_limits(reader, statement);
-    read_takes(reader, statement);
-  }
-
-  static std::optional<Way> read_way(LineReader& reader) {
-    if (reader.take("clockwise")) return Way::clockwise;
-    if (reader.take("counter-clockwise")) return Way::counter_clockwise;
-    if (!reader.take("the")) return std::nullopt;
-    reader.expect("short");
-    reader.expect("way");
-    return Way::shortest;
-  }
-
-  void read_spin(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::spin;
-    const Word name = reader.peek();
-    statement.mechanism = reader.mechanism();
-    const Mechanism& mechanism = mechanism_of(statement);
-    if (output_kind(mechanism.train) != OutputKind::rotary)
-      throw LineReader::wrong(name, fmt::format("{} travels along a line: it does not spin", mechanism.name));
-    reader.expect("at");
-    statement.spin.at = speed(reader, statement, "a speed such as 40 deg/s", true);
-    if (const std::optional<Way> way = read_way(reader)) {
-      const bool forwards =
-          (*way == Way::clockwise) == (mechanism.limits.forwards == TurningSense::clockwise);
-      const bool backwards_already = statement.spin.at.base < Ratio(0);
-      if (*way == Way::shortest || backwards_already)
-        throw reader.wrong_statement("a speed with a sign says which way; with a word it has none");
-      if (!forwards) statement.spin.at.base = -statement.spin.at.base;
-    }
-    if (reader.take("and")) statement.spin.acceleration = acceleration(reader, statement);
-    if (reader.take("for")) {
-      reader.amount("a time such as 10 s or a way such as 3 turns", [&](const std::string& text) {
-        if (parse_any_quantity(text).powers == powers_of<dimensions::Time>) {
-          statement.spin.lasts = parse_quantity<ExactTime>(text);
-        } else {
-          statement.spin.by = parse_output<0>(text);
-        }
-        (void)move_of(mechanism, rig_.controller, statement.spin);
-        return 0;
-      });
-    } else {
-      reader.expect("until");
-      reader.expect("stopped");
-    }
-  }
-
-  void read_change_of_speed(LineReader& reader, Statement& statement, bool slower) {
-    statement.kind = Kind::faster;
-    statement.mechanism = reader.mechanism();
-    reader.expect("by");
-    statement.change = speed(reader, statement, "a speed such as 5 deg/s", false);
-    if (statement.change.base <= Ratio(0))
-      throw reader.wrong_statement("a speed above 0; faster and slower say which way");
-    if (slower) statement.change.base = -statement.change.base;
-  }
-  void read_faster(LineReader& reader, Statement& statement) {
-    read_change_of_speed(reader, statement, false);
-  }
-  void read_slower(LineReader& reader, Statement& statement) {
-    read_change_of_speed(reader, statement, true);
-  }
-
-  void read_one(LineReader& reader, Statement& statement, Kind kind) {
-    statement.kind = kind;
-    statement.mechanism = reader.mechanism();
-  }
-  void read_reverse(LineReader& reader, Statement& statement) { read_one(reader, statement, Kind::reverse); }
-  void read_hold(LineReader& reader, Statement& statement) { read_one(reader, statement, Kind::hold); }
-  void read_release(LineReader& reader, Statement& statement) { read_one(reader, statement, Kind::release); }
-  void read_stop(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::stop;
-    if (!reader.at_end()) statement.mechanism = reader.mechanism();
-  }
-
-  void read_wait(LineReader& reader, Statement& statement) {
-    if (!reader.take("until")) {
-      statement.pause = reader.time("a time such as 0.5 s");
-      return;
-    }
-    const Word name = reader.peek();
-    const auto moving = std::find_if(rig_.mechanisms.begin(), rig_.mechanisms.end(),
-                                     [&](const Mechanism& m) { return m.name == name.text; });
-    if (moving != rig_.mechanisms.end()) {
-      statement.kind = Kind::wait_place;
-      statement.mechanism = reader.mechanism();
-      reader.expect("passes");
-      statement.passes = position(reader, statement, "a position such as 60 mm");
-    } else {
-      statement.kind = Kind::wait_line;
-      statement.awaits = reader.input();
-      reader.expect("is");
-      statement.awaits.acts = on_or_off(reader);
-    }
-    if (!reader.take("for")) return;
-    reader.expect("at");
-    reader.expect("most");
-    statement.longest = reader.time("a time such as 10 s");
-  }
-
-  static bool on_or_off(LineReader& reader) {
-    const Word& word = reader.word("'on' or 'off'");
-    if (word.text != "on" && word.text != "off")
-      throw LineReader::wrong(word, fmt::format("found '{}'; expected 'on' or 'off'", word.text));
-    return word.text == "on";
-  }
-
-  void read_switch(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::switch_output;
-    statement.output = reader.output();
-    statement.on = on_or_off(reader);
-  }
-
-  void read_fade(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::fade_output;
-    statement.output = reader.output();
-    const PlainOutput& output = rig_.outputs[statement.output];
-    if (!output.timer || !output.pwm_frequency) {
-      throw reader.wrong_statement(fmt::format(
-          "{} is only switched; to fade it, give it a timer and a pwm_frequency in the rig", output.name));
-    }
-    reader.expect("to");
-    statement.share = reader.amount("a share such as 30 %", [](const std::string& text) {
-      const auto share = parse_quantity<ExactFraction>(text);
-      if (share < ExactFraction() || ExactFraction::from_base(Ratio(1)) < share)
-        throw RangeError(fmt::format("'{}' is no share of full duty; 0 % to 100 % are", text));
-      return share.base().to_double();
-    });
-    if (reader.take("in")) statement.pause = reader.time("a time such as 2 s");
-  }
-
-  void read_ready(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::ready;
-    statement.longest = ExactTime(60, Unit<dimensions::Time>{1});
-    if (reader.take("within")) statement.longest = reader.time("a time such as 10 s");
-  }
-
-  void read_measure(LineReader& reader, Statement& statement) {
-    read_one(reader, statement, Kind::measure);
-    try {
-      (void)far_switch_goal(mechanism_of(statement), rig_.controller);
-    } catch (const RangeError& error) {
-      throw reader.wrong_statement(error.what());
-    }
-  }
-
-  void read_jog(LineReader& reader, Statement& statement) {
-    read_one(reader, statement, Kind::jog);
-    reader.expect("with");
-    statement.keys.push_back(reader.input());
-    reader.expect("and");
-    statement.keys.push_back(reader.input());
-    statement.spin.at = mechanism_of(statement).homing ? mechanism_of(statement).homing->speed
-                                                       : mechanism_of(statement).limits.speed;
-    if (reader.take("at")) statement.spin.at = speed(reader, statement, "a speed such as 5 mm/s", true);
-    if (reader.take("past")) {
-      reader.expect("limits");
-      statement.on = true;
-      if (!mechanism_of(statement).hard_ends)
-        throw reader.wrong_statement(
-            fmt::format("{} has no hard_ends in its rig: nobody knows how far it may go past its limits",
-                        mechanism_of(statement).name));
-    }
-    reader.expect("until");
-    statement.awaits = reader.input();
-    reader.expect("is");
-    statement.awaits.acts = on_or_off(reader);
-  }
-
-  void read_teach(LineReader& reader, Statement& statement) {
-    read_one(reader, statement, Kind::teach);
-    reader.expect("far");
-    reader.expect("limit");
-    if (!mechanism_of(statement).limits.travel_to)
-      throw reader.wrong_statement(
-          fmt::format("{} is endless: it has no far limit", mechanism_of(statement).name));
-  }
-
-  void read_repeat(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::repeat;
-    if (reader.take("without")) {
-      reader.expect("end");
-      statement.count = 0;
-      return;
-    }
-    statement.count = reader.count("a count such as 3", 1, most_repeats);
-    reader.expect("times");
-  }
-
-  void read_arrive(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::arrive_together;
-    reader.expect("together");
-  }
-  void read_start(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::start_together;
-    reader.expect("together");
-  }
-  void read_in_order(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::in_order;
-    reader.expect("order");
-  }
-
-  void read_with(LineReader& reader, Statement& statement) {
-    statement.kind = Kind::with_limits;
-    statement.mechanism = reader.mechanism();
-    if (!reader.next_is("at")) reader.expect("at");
-    read_limits(reader, statement);
-  }
-
-  // ---- parts of statements
-
-  [[nodiscard]] const Mechanism& mechanism_of(const Statement& statement) const {
-    return rig_.mechanisms[statement.mechanism];
-  }
-
-  OutputPosition position(LineReader& reader, const Statement& statement, const std::string& wanted) {
-    return reader.amount(wanted, [&](const std::string& text) {
-      const OutputPosition value = parse_output<0>(text);
-      require_kind(mechanism_of(statement), value.kind);
-      return value;
-    });
-  }
-
-  OutputPosition station(LineReader& reader, const Statement& statement) {
-    const Word number = reader.peek();
-    const std::int64_t station = reader.count("a station such as 5", 0, most_repeats);
-    try {
-      return station_at(mechanism_of(statement), station);
-    } catch (const RangeError& error) {
-      throw LineReader::wrong(number, error.what());
-    }
-  }
-
-  OutputSpeed speed(LineReader& reader, const Statement& statement, const std::string& wanted,
-                    bool is_limit) {
-    return reader.amount(wanted, [&](const std::string& text) {
-      const OutputSpeed value = parse_output<1>(text);
-      require_kind(mechanism_of(statement), value.kind);
-      const OutputSpeed magnitude{value.kind, value.base < Ratio(0) ? -value.base : value.base};
-      if (is_limit) (void)ramp_limits(mechanism_of(statement), rig_.controller, magnitude);
-      return value;
-    });
-  }
-
-  OutputAcceleration acceleration(LineReader& reader, const Statement& statement) {
-    return reader.amount("an acceleration such as 40 deg/s2", [&](const std::string& text) {
-      const OutputAcceleration value = parse_output<2>(text);
-      (void)ramp_limits(mechanism_of(statement), rig_.controller, {}, value);
-      return value;
-    });
-  }
-
-  /// Limits that are said, else those of the stretch that it stands in.
-  void read_limits(LineReader& reader, Statement& statement) {
-    if (reader.take("at")) {
-      read_limit(reader, mechanism_of(statement), statement.order);
-      if (reader.take("and")) read_limit(reader, mechanism_of(statement), statement.order);
-    }
-    for (auto stretch = stretches_.rbegin(); stretch != stretches_.rend(); ++stretch) {
-      if (stretch->mechanism != statement.mechanism) continue;
-      if (!statement.order.speed) statement.order.speed = stretch->speed;
-      if (!statement.order.acceleration) statement.order.acceleration = stretch->acceleration;
-    }
-  }
-
-  void read_takes(LineReader& reader, Statement& statement) {
-    if (!reader.take("in")) return;
-    statement.order.takes = reader.amount("a time such as 3 s", [&](const std::string& text) {
-      const auto time = parse_quantity<ExactTime>(text);
-      if (!(time > ExactTime())) throw RangeError(fmt::format("'{}': a move takes a time above 0", text));
-      return time;
-    });
-  }
-
-  /// A speed or an acceleration, told apart by its unit, and checked against the mechanism.
-  void read_limit(LineReader& reader, const Mechanism& mechanism, MoveOrder& order) {
-    reader.amount(
-        "a speed such as 40 mm/s or an acceleration such as 800 mm/s2", [&](const std::string& text) {
-          const ParsedQuantity parsed = parse_any_quantity(text);
-          const bool is_acceleration = parsed.powers == powers_of<OutputAcceleration::LinearDimension> ||
-                                       parsed.powers == powers_of<OutputAcceleration::RotaryDimension>;
-          if (is_acceleration ? order.acceleration.has_value() : order.speed.has_value()) {
-            throw RangeError(is_acceleration ? "the acceleration is given twice"
-                                             : "the speed is given twice");
-          }
-          if (is_acceleration) {
-            order.acceleration = parse_output<2>(text);
-          } else {
-            order.speed = parse_output<1>(text);
-          }
-          (void)ramp_limits(mechanism, rig_.controller, order.speed, order.acceleration);
-          return 0;
-        });
   }
 
   // ---- what is wrong

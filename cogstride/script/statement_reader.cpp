@@ -1,0 +1,400 @@
+#include "cogstride/script/statement_reader.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+
+#include "cogstride/motion/homing_goal.hpp"
+#include "cogstride/quantity/text.hpp"
+
+namespace cogstride {
+namespace {
+
+using Kind = Statement::Kind;
+
+constexpr std::int64_t most_repeats = 1'000'000'000;
+
+class StatementReader {
+ public:
+  StatementReader(LineReader& reader, std::span<const Stretch> stretches, Statement& statement)
+      : reader_(reader), rig_(reader.rig()), stretches_(stretches), statement_(statement) {}
+
+  void read_home() {
+    statement_.kind = Kind::home;
+    statement_.mechanism = reader_.mechanism();
+    if (!mechanism().homing) {
+      throw reader_.wrong_statement(
+          fmt::format("{} has nothing to home with: its rig has no homing table", mechanism().name));
+    }
+  }
+
+  void read_move() {
+    statement_.kind = Kind::move;
+    statement_.mechanism = reader_.mechanism();
+    const Word& how = reader_.word("'to' or 'by'");
+    if (how.text == "to") {
+      if (reader_.take("station")) {
+        statement_.order.to = station();
+      } else {
+        statement_.order.to = position("a position such as 85 mm");
+      }
+    } else if (how.text == "by") {
+      statement_.order.by = position("a way such as -5 mm");
+    } else {
+      throw LineReader::wrong(
+          how, fmt::format("found '{}'; expected 'to' (a position) or 'by' (a way)", how.text));
+    }
+    read_limits();
+    read_takes();
+  }
+
+  void read_turn() {
+    statement_.kind = Kind::move;
+    const Word name = reader_.peek();
+    statement_.mechanism = reader_.mechanism();
+    if (output_kind(mechanism().train) != OutputKind::rotary) {
+      throw LineReader::wrong(
+          name, fmt::format("{} travels along a line: it moves, and does not turn", mechanism().name));
+    }
+    reader_.expect("to");
+    TurnOrder turn;
+    if (reader_.take("station")) {
+      turn.to = station();
+    } else {
+      turn.to = position("an angle such as 225 deg");
+    }
+    if (const std::optional<Way> way = read_way()) turn.way = *way;
+    statement_.order = move_of(mechanism(), turn);
+    read_limits();
+    read_takes();
+  }
+
+  std::optional<Way> read_way() {
+    if (reader_.take("clockwise")) return Way::clockwise;
+    if (reader_.take("counter-clockwise")) return Way::counter_clockwise;
+    if (!reader_.take("the")) return std::nullopt;
+    reader_.expect("short");
+    reader_.expect("way");
+    return Way::shortest;
+  }
+
+  void read_spin() {
+    statement_.kind = Kind::spin;
+    const Word name = reader_.peek();
+    statement_.mechanism = reader_.mechanism();
+    if (output_kind(mechanism().train) != OutputKind::rotary)
+      throw LineReader::wrong(name,
+                              fmt::format("{} travels along a line: it does not spin", mechanism().name));
+    reader_.expect("at");
+    statement_.spin.at = speed("a speed such as 40 deg/s", true);
+    if (const std::optional<Way> way = read_way()) {
+      const bool forwards =
+          (*way == Way::clockwise) == (mechanism().limits.forwards == TurningSense::clockwise);
+      const bool backwards_already = statement_.spin.at.base < Ratio(0);
+      if (*way == Way::shortest || backwards_already)
+        throw reader_.wrong_statement("a speed with a sign says which way; with a word it has none");
+      if (!forwards) statement_.spin.at.base = -statement_.spin.at.base;
+    }
+    if (reader_.take("and")) statement_.spin.acceleration = acceleration();
+    if (reader_.take("for")) {
+      reader_.amount("a time such as 10 s or a way such as 3 turns", [&](const std::string& text) {
+        if (parse_any_quantity(text).powers == powers_of<dimensions::Time>) {
+          statement_.spin.lasts = parse_quantity<ExactTime>(text);
+        } else {
+          statement_.spin.by = parse_output<0>(text);
+        }
+        (void)move_of(mechanism(), rig_.controller, statement_.spin);
+        return 0;
+      });
+    } else {
+      reader_.expect("until");
+      reader_.expect("stopped");
+    }
+  }
+
+  void read_change_of_speed(bool slower) {
+    statement_.kind = Kind::faster;
+    statement_.mechanism = reader_.mechanism();
+    reader_.expect("by");
+    statement_.change = speed("a speed such as 5 deg/s", false);
+    if (statement_.change.base <= Ratio(0))
+      throw reader_.wrong_statement("a speed above 0; faster and slower say which way");
+    if (slower) statement_.change.base = -statement_.change.base;
+  }
+  void read_faster() { read_change_of_speed(false); }
+  void read_slower() { read_change_of_speed(true); }
+
+  void read_one(Kind kind) {
+    statement_.kind = kind;
+    statement_.mechanism = reader_.mechanism();
+  }
+  void read_reverse() { read_one(Kind::reverse); }
+  void read_hold() { read_one(Kind::hold); }
+  void read_release() { read_one(Kind::release); }
+  void read_stop() {
+    statement_.kind = Kind::stop;
+    if (!reader_.at_end()) statement_.mechanism = reader_.mechanism();
+  }
+
+  void read_wait() {
+    if (!reader_.take("until")) {
+      statement_.pause = reader_.time("a time such as 0.5 s");
+      return;
+    }
+    const Word name = reader_.peek();
+    const auto moving = std::find_if(rig_.mechanisms.begin(), rig_.mechanisms.end(),
+                                     [&](const Mechanism& m) { return m.name == name.text; });
+    if (moving != rig_.mechanisms.end()) {
+      statement_.kind = Kind::wait_place;
+      statement_.mechanism = reader_.mechanism();
+      reader_.expect("passes");
+      statement_.passes = position("a position such as 60 mm");
+    } else {
+      statement_.kind = Kind::wait_line;
+      statement_.awaits = reader_.input();
+      reader_.expect("is");
+      statement_.awaits.acts = on_or_off();
+    }
+    if (!reader_.take("for")) return;
+    reader_.expect("at");
+    reader_.expect("most");
+    statement_.longest = reader_.time("a time such as 10 s");
+  }
+
+  bool on_or_off() {
+    const Word& word = reader_.word("'on' or 'off'");
+    if (word.text != "on" && word.text != "off")
+      throw LineReader::wrong(word, fmt::format("found '{}'; expected 'on' or 'off'", word.text));
+    return word.text == "on";
+  }
+
+  void read_switch() {
+    statement_.kind = Kind::switch_output;
+    statement_.output = reader_.output();
+    statement_.on = on_or_off();
+  }
+
+  void read_fade() {
+    statement_.kind = Kind::fade_output;
+    statement_.output = reader_.output();
+    const PlainOutput& output = rig_.outputs[statement_.output];
+    if (!output.timer || !output.pwm_frequency) {
+      throw reader_.wrong_statement(fmt::format(
+          "{} is only switched; to fade it, give it a timer and a pwm_frequency in the rig", output.name));
+    }
+    reader_.expect("to");
+    statement_.share = reader_.amount("a share such as 30 %", [](const std::string& text) {
+      const auto share = parse_quantity<ExactFraction>(text);
+      if (share < ExactFraction() || ExactFraction::from_base(Ratio(1)) < share)
+        throw RangeError(fmt::format("'{}' is no share of full duty; 0 % to 100 % are", text));
+      return share.base().to_double();
+    });
+    if (reader_.take("in")) statement_.pause = reader_.time("a time such as 2 s");
+  }
+
+  void read_ready() {
+    statement_.kind = Kind::ready;
+    statement_.longest = ExactTime(60, Unit<dimensions::Time>{1});
+    if (reader_.take("within")) statement_.longest = reader_.time("a time such as 10 s");
+  }
+
+  void read_measure() {
+    read_one(Kind::measure);
+    try {
+      (void)far_switch_goal(mechanism(), rig_.controller);
+    } catch (const RangeError& error) {
+      throw reader_.wrong_statement(error.what());
+    }
+  }
+
+  void read_jog() {
+    read_one(Kind::jog);
+    reader_.expect("with");
+    statement_.keys.push_back(reader_.input());
+    reader_.expect("and");
+    statement_.keys.push_back(reader_.input());
+    statement_.spin.at = mechanism().homing ? mechanism().homing->speed : mechanism().limits.speed;
+    if (reader_.take("at")) statement_.spin.at = speed("a speed such as 5 mm/s", true);
+    if (reader_.take("past")) {
+      reader_.expect("limits");
+      statement_.on = true;
+      if (!mechanism().hard_ends)
+        throw reader_.wrong_statement(
+            fmt::format("{} has no hard_ends in its rig: nobody knows how far it may go past its limits",
+                        mechanism().name));
+    }
+    reader_.expect("until");
+    statement_.awaits = reader_.input();
+    reader_.expect("is");
+    statement_.awaits.acts = on_or_off();
+  }
+
+  void read_teach() {
+    read_one(Kind::teach);
+    reader_.expect("far");
+    reader_.expect("limit");
+    if (!mechanism().limits.travel_to)
+      throw reader_.wrong_statement(fmt::format("{} is endless: it has no far limit", mechanism().name));
+  }
+
+  void read_repeat() {
+    statement_.kind = Kind::repeat;
+    if (reader_.take("without")) {
+      reader_.expect("end");
+      statement_.count = 0;
+      return;
+    }
+    statement_.count = reader_.count("a count such as 3", 1, most_repeats);
+    reader_.expect("times");
+  }
+
+  void read_arrive() {
+    statement_.kind = Kind::arrive_together;
+    reader_.expect("together");
+  }
+  void read_start() {
+    statement_.kind = Kind::start_together;
+    reader_.expect("together");
+  }
+  void read_in_order() {
+    statement_.kind = Kind::in_order;
+    reader_.expect("order");
+  }
+
+  void read_with() {
+    statement_.kind = Kind::with_limits;
+    statement_.mechanism = reader_.mechanism();
+    if (!reader_.next_is("at")) reader_.expect("at");
+    read_limits();
+  }
+
+ private:
+  [[nodiscard]] const Mechanism& mechanism() const { return rig_.mechanisms[statement_.mechanism]; }
+
+  OutputPosition position(const std::string& wanted) {
+    return reader_.amount(wanted, [&](const std::string& text) {
+      const OutputPosition value = parse_output<0>(text);
+      require_kind(mechanism(), value.kind);
+      return value;
+    });
+  }
+
+  OutputPosition station() {
+    const Word number = reader_.peek();
+    const std::int64_t station = reader_.count("a station such as 5", 0, most_repeats);
+    try {
+      return station_at(mechanism(), station);
+    } catch (const RangeError& error) {
+      throw LineReader::wrong(number, error.what());
+    }
+  }
+
+  OutputSpeed speed(const std::string& wanted, bool is_limit) {
+    return reader_.amount(wanted, [&](const std::string& text) {
+      const OutputSpeed value = parse_output<1>(text);
+      require_kind(mechanism(), value.kind);
+      const OutputSpeed magnitude{value.kind, value.base < Ratio(0) ? -value.base : value.base};
+      if (is_limit) (void)ramp_limits(mechanism(), rig_.controller, magnitude);
+      return value;
+    });
+  }
+
+  OutputAcceleration acceleration() {
+    return reader_.amount("an acceleration such as 40 deg/s2", [&](const std::string& text) {
+      const OutputAcceleration value = parse_output<2>(text);
+      (void)ramp_limits(mechanism(), rig_.controller, {}, value);
+      return value;
+    });
+  }
+
+  /// Limits that are said, else those of the stretch that it stands in.
+  void read_limits() {
+    if (reader_.take("at")) {
+      read_limit();
+      if (reader_.take("and")) read_limit();
+    }
+    for (auto stretch = stretches_.rbegin(); stretch != stretches_.rend(); ++stretch) {
+      if (stretch->mechanism != statement_.mechanism) continue;
+      if (!statement_.order.speed) statement_.order.speed = stretch->speed;
+      if (!statement_.order.acceleration) statement_.order.acceleration = stretch->acceleration;
+    }
+  }
+
+  void read_takes() {
+    if (!reader_.take("in")) return;
+    statement_.order.takes = reader_.amount("a time such as 3 s", [&](const std::string& text) {
+      const auto time = parse_quantity<ExactTime>(text);
+      if (!(time > ExactTime())) throw RangeError(fmt::format("'{}': a move takes a time above 0", text));
+      return time;
+    });
+  }
+
+  /// A speed or an acceleration, told apart by its unit, and checked against the mechanism.
+  void read_limit() {
+    reader_.amount(
+        "a speed such as 40 mm/s or an acceleration such as 800 mm/s2", [&](const std::string& text) {
+          const ParsedQuantity parsed = parse_any_quantity(text);
+          const bool is_acceleration = parsed.powers == powers_of<OutputAcceleration::LinearDimension> ||
+                                       parsed.powers == powers_of<OutputAcceleration::RotaryDimension>;
+          if (is_acceleration ? statement_.order.acceleration.has_value()
+                              : statement_.order.speed.has_value()) {
+            throw RangeError(is_acceleration ? "the acceleration is given twice"
+                                             : "the speed is given twice");
+          }
+          if (is_acceleration) {
+            statement_.order.acceleration = parse_output<2>(text);
+          } else {
+            statement_.order.speed = parse_output<1>(text);
+          }
+          (void)ramp_limits(mechanism(), rig_.controller, statement_.order.speed,
+                            statement_.order.acceleration);
+          return 0;
+        });
+  }
+
+  LineReader& reader_;
+  const Rig& rig_;
+  std::span<const Stretch> stretches_;
+  Statement& statement_;
+};
+
+struct Verb {
+  const char* word;
+  void (StatementReader::*read)();
+};
+
+constexpr std::array verbs{
+    Verb{"home", &StatementReader::read_home},       Verb{"move", &StatementReader::read_move},
+    Verb{"turn", &StatementReader::read_turn},       Verb{"spin", &StatementReader::read_spin},
+    Verb{"faster", &StatementReader::read_faster},   Verb{"slower", &StatementReader::read_slower},
+    Verb{"reverse", &StatementReader::read_reverse}, Verb{"stop", &StatementReader::read_stop},
+    Verb{"hold", &StatementReader::read_hold},       Verb{"release", &StatementReader::read_release},
+    Verb{"wait", &StatementReader::read_wait},       Verb{"switch", &StatementReader::read_switch},
+    Verb{"fade", &StatementReader::read_fade},       Verb{"ready", &StatementReader::read_ready},
+    Verb{"measure", &StatementReader::read_measure}, Verb{"jog", &StatementReader::read_jog},
+    Verb{"teach", &StatementReader::read_teach},     Verb{"repeat", &StatementReader::read_repeat},
+    Verb{"arrive", &StatementReader::read_arrive},   Verb{"start", &StatementReader::read_start},
+    Verb{"in", &StatementReader::read_in_order},     Verb{"with", &StatementReader::read_with}};
+
+}  // namespace
+
+const std::vector<std::string>& statement_verbs() {
+  static const std::vector<std::string> words = [] {
+    std::vector<std::string> found;
+    for (const Verb& verb : verbs) found.emplace_back(verb.word);
+    return found;
+  }();
+  return words;
+}
+
+bool read_by_verb(std::string_view verb, LineReader& reader, std::span<const Stretch> stretches,
+                  Statement& statement) {
+  const auto* const known =
+      std::find_if(verbs.begin(), verbs.end(), [&](const Verb& each) { return each.word == verb; });
+  if (known == verbs.end()) return false;
+  (StatementReader(reader, stretches, statement).*known->read)();
+  return true;
+}
+
+}  // namespace cogstride
