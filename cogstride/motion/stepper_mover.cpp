@@ -26,38 +26,28 @@ StepperMover::StepperMover(const Mechanism& mechanism, MechanismId id, const Con
     : mechanism_(mechanism),
       controller_(controller),
       steps_per_base_(steps_per_base(mechanism)),
-      stream_(mechanism, id, controller.timer_clock) {
+      stream_(mechanism, id, controller.timer_clock),
+      queue_(mechanism_, controller_) {
   commanded_ = {output_kind(mechanism.train), 0};
   if (!mechanism.homing) {
     origin_ = 0;
-    after_all_ = commanded_;
+    queue_.foresee(commanded_);
   }
-}
-
-std::shared_ptr<MotionRecord> StepperMover::enqueue(std::string what, Order order) {
-  order.record = std::make_shared<MotionRecord>();
-  order.record->what = std::move(what);
-  queue_.push_back(order);
-  return order.record;
 }
 
 std::shared_ptr<MotionRecord> StepperMover::home() {
   (void)homing_goal(mechanism_, controller_);  // refuses what cannot be homed
-  auto record = enqueue("home", {{}, HomeOrder{}});
-  after_all_ = mechanism_.homing->position;
-  return record;
+  return queue_.add("home", {{}, HomeOrder{}}, mechanism_.homing->position);
 }
 
 std::shared_ptr<MotionRecord> StepperMover::measure() {
   const HomingGoal goal = far_switch_goal(mechanism_, controller_);
-  (void)place_after_all();
-  auto record = enqueue("measure the travel", {{}, MeasureOrder{}});
-  after_all_ = goal.ends_at;
-  return record;
+  (void)queue_.end();
+  return queue_.add("measure the travel", {{}, MeasureOrder{}}, goal.ends_at);
 }
 
 std::shared_ptr<MotionRecord> StepperMover::jog(int way, const OutputSpeed& speed, bool past_limits) {
-  const OutputPosition from = place_after_all();
+  const OutputPosition from = queue_.end();
   const Limits& limits = mechanism_.limits;
   if (!limits.travel_from) return spin({.at = {speed.kind, Ratio(way) * speed.base}});
   OutputPosition end = way > 0 ? *limits.travel_to : *limits.travel_from;
@@ -71,7 +61,7 @@ std::shared_ptr<MotionRecord> StepperMover::jog(int way, const OutputSpeed& spee
 }
 
 OutputPosition StepperMover::teach_far_limit() {
-  if (!queue_.empty())
+  if (!queue_.is_empty())
     throw RangeError(fmt::format("{}: it moves, so its limit cannot be taught", mechanism_.name));
   if (!origin_)
     throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
@@ -84,22 +74,9 @@ OutputPosition StepperMover::teach_far_limit() {
   return commanded_;
 }
 
-/// Where all that is queued will end.
-OutputPosition StepperMover::place_after_all() const {
-  if (!queue_.empty()) {
-    const auto* const run = std::get_if<SpeedOrder>(&queue_.back().what);
-    if (run != nullptr && !end_of_run(*run)) {
-      throw RangeError(
-          fmt::format("{}: it turns without end: redirect it or cancel it first", mechanism_.name));
-    }
-  }
-  if (after_all_) return *after_all_;
-  throw RangeError(fmt::format("{}: nobody knows yet where it stands: home it first", mechanism_.name));
-}
-
 std::shared_ptr<MotionRecord> StepperMover::move(const MoveOrder& order,
                                                  std::shared_ptr<ArrivingTogether> together) {
-  const OutputPosition from = place_after_all();
+  const OutputPosition from = queue_.end();
   const OutputPosition target = target_of(mechanism_, from, order);
   const RampLimits limits = ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
   if (order.takes) {
@@ -108,9 +85,8 @@ std::shared_ptr<MotionRecord> StepperMover::move(const MoveOrder& order,
   }
   if (together) ++together->members;
   const char* const verb = order.way ? "turn to " : order.to ? "move to " : "move by ";
-  auto record = enqueue(verb + to_text(order.to ? *order.to : *order.by), {{}, order, std::move(together)});
-  after_all_ = target;
-  return record;
+  return queue_.add(verb + to_text(order.to ? *order.to : *order.by), {{}, order, std::move(together)},
+                    target);
 }
 
 std::shared_ptr<MotionRecord> StepperMover::turn(const TurnOrder& order) {
@@ -118,21 +94,20 @@ std::shared_ptr<MotionRecord> StepperMover::turn(const TurnOrder& order) {
 }
 
 std::shared_ptr<MotionRecord> StepperMover::spin(const SpeedOrder& order) {
-  const OutputPosition from = place_after_all();
+  const OutputPosition from = queue_.end();
   if (const std::optional<MoveOrder> way = move_of(mechanism_, controller_, order)) {
     const std::shared_ptr<MotionRecord> record = move(*way);
     record->what = fmt::format("spin at {} for {}", to_text(order.at),
                                order.by ? to_text(*order.by) : to_text(*order.lasts, "s"));
     return record;
   }
-  auto record = enqueue("spin at " + to_text(order.at), {{}, order});
-  after_all_ = end_of_run(order).value_or(from);
-  return record;
+  return queue_.add("spin at " + to_text(order.at), {{}, order},
+                    travel_end(mechanism_, order).value_or(from));
 }
 
 const SpeedOrder& StepperMover::running_spin() const {
   require_redirectable();
-  const auto* const spin = std::get_if<SpeedOrder>(&queue_.front().what);
+  const auto* const spin = std::get_if<SpeedOrder>(&queue_.first().what);
   if (spin == nullptr)
     throw RangeError(fmt::format("{}: it is on its way to a position, and does not spin", mechanism_.name));
   return *spin;
@@ -158,8 +133,8 @@ std::shared_ptr<MotionRecord> StepperMover::reverse(Lines& lines) {
 }
 
 void StepperMover::stop(Lines& lines, Braking how) {
-  while (queue_.size() > 1) cancel(lines, *queue_.back().record, how);
-  if (!queue_.empty()) cancel(lines, *queue_.front().record, how);
+  while (queue_.size() > 1) cancel(lines, *queue_.last().record, how);
+  if (!queue_.is_empty()) cancel(lines, *queue_.first().record, how);
 }
 
 void StepperMover::hold(Lines& lines) {
@@ -168,60 +143,26 @@ void StepperMover::hold(Lines& lines) {
   stream_.switch_on(lines);
 }
 
-/// After a motion was taken out of the queue: where those that are left will end.
-void StepperMover::foresee_end() {
-  after_all_ = origin_ ? std::optional(commanded_) : std::nullopt;
-  for (const Order& order : queue_) {
-    if (std::holds_alternative<HomeOrder>(order.what)) {
-      after_all_ = mechanism_.homing->position;
-    } else if (std::holds_alternative<MeasureOrder>(order.what)) {
-      if (after_all_) after_all_ = far_switch_goal(mechanism_, controller_).ends_at;
-    } else if (order.record->status == MotionStatus::running || !after_all_) {
-      continue;  // a running one ends where position() says
-    } else if (const auto* const run = std::get_if<SpeedOrder>(&order.what)) {
-      after_all_ = end_of_run(*run).value_or(*after_all_);
-    } else {
-      const auto& move = std::get<MoveOrder>(order.what);
-      try {
-        after_all_ = target_of(mechanism_, *after_all_, move);
-      } catch (const RangeError&) {
-        continue;  // no longer possible from here: it is refused when its turn comes
-      }
-    }
-  }
-}
-
-/// The end of the travel that a run heads for; nothing where it is endless.
-std::optional<OutputPosition> StepperMover::end_of_run(const SpeedOrder& order) const {
-  return order.at.base > Ratio(0) ? mechanism_.limits.travel_to : mechanism_.limits.travel_from;
-}
-
 RampLimits StepperMover::limits_of(const SpeedOrder& order) const {
   return ramp_limits(mechanism_, controller_, magnitude_of(order.at), order.acceleration);
 }
 
 void StepperMover::require_redirectable() const {
-  const bool runs =
-      !queue_.empty() && queue_.front().record->status == MotionStatus::running && !braking_ && !homing_;
-  if (!runs) throw RangeError(fmt::format("{}: no move is on that could be redirected", mechanism_.name));
+  if (!queue_.first_is_running() || braking_ || homing_)
+    throw RangeError(fmt::format("{}: no move is on that could be redirected", mechanism_.name));
   if (queue_.size() > 1)
     throw RangeError(
         fmt::format("{}: others are queued behind the running motion: cancel them first", mechanism_.name));
 }
 
-/// The running motion's record ends; the new order takes its place in the queue.
-std::shared_ptr<MotionRecord> StepperMover::replace_running(Lines& lines, std::string what, Order order) {
-  MotionRecord& old = *queue_.front().record;
-  old.status = MotionStatus::cancelled;
-  old.ended = lines.now();
-  note(lines.now(), MotionNote::Kind::redirected, old.what);
-  order.record = std::make_shared<MotionRecord>();
-  order.record->what = std::move(what);
-  order.record->status = MotionStatus::running;
-  order.record->began = lines.now();
-  note(lines.now(), MotionNote::Kind::began, order.record->what);
-  queue_.front() = order;
-  return order.record;
+/// The running motion's record ends; the new one takes its place in the queue.
+std::shared_ptr<MotionRecord> StepperMover::replace_running(Lines& lines, std::string what,
+                                                            QueuedMotion motion) {
+  note(lines.now(), MotionNote::Kind::redirected, queue_.first().record->what);
+  auto record = queue_.replace_first(std::move(what), std::move(motion), lines.now());
+  note(lines.now(), MotionNote::Kind::began, record->what);
+  queue_.foresee(known_end());
+  return record;
 }
 
 std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const MoveOrder& order) {
@@ -240,7 +181,6 @@ std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const MoveOrd
   stream_.retarget(lines, *origin_ + step_at(mechanism_, target), limits);
   running_limits_ = limits;
   commanded_ = target;
-  after_all_ = target;
   endless_ = false;
   return replace_running(lines, "move to " + to_text(target), {{}, whole});
 }
@@ -250,11 +190,10 @@ std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const SpeedOr
   const RampLimits limits = limits_of(order);
   if (order.lasts || order.by)
     throw RangeError(fmt::format("{}: a spin for a time or a way begins from rest", mechanism_.name));
-  const std::optional<OutputPosition> end = end_of_run(order);
+  const std::optional<OutputPosition> end = travel_end(mechanism_, order);
   if (end) {
     stream_.retarget(lines, *origin_ + step_at(mechanism_, *end), limits);
     commanded_ = *end;
-    after_all_ = end;
   } else {
     stream_.hold_speed(lines, steps_per_time(mechanism_, order.at), limits);
   }
@@ -264,21 +203,19 @@ std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const SpeedOr
 }
 
 void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how) {
-  const auto found =
-      std::find_if(queue_.begin(), queue_.end(), [&](const Order& o) { return o.record.get() == &motion; });
-  if (found == queue_.end()) return;
-  if (found->record->status == MotionStatus::running) {
+  if (queue_.first_is_running() && queue_.first().record.get() == &motion) {
     braking_ = true;
     homing_.reset();
     stream_.brake(lines, how == Braking::hardest ? hardest_limits(lines) : running_limits_);
     if (!stream_.is_busy()) came_to_rest(lines);
-    return;
+  } else if (queue_.take_back(motion, lines.now())) {
+    queue_.foresee(known_end());
   }
-  found->record->status = MotionStatus::cancelled;
-  found->record->ended = lines.now();
-  leave_group(*found);
-  queue_.erase(found);
-  foresee_end();
+}
+
+/// Where it stands, or will when the motion that is on has ended.
+std::optional<OutputPosition> StepperMover::known_end() const {
+  return origin_ ? std::optional(commanded_) : std::nullopt;
 }
 
 /// For a stop as hard as the motor can, less what differs from bench to bench. A rotor that is still being
@@ -294,9 +231,9 @@ RampLimits StepperMover::hardest_limits(const Lines& lines) const {
 }
 
 void StepperMover::halt(Lines& lines, const std::string& why) {
-  if (queue_.empty()) return;
+  if (queue_.is_empty()) return;
   halted_by_ = why;
-  if (queue_.front().record->status != MotionStatus::running) {
+  if (!queue_.first_is_running()) {
     finish(lines, MotionStatus::faulted, why);
     return;
   }
@@ -317,15 +254,15 @@ void StepperMover::came_to_rest(Lines& lines) {
 void StepperMover::forget_position() {
   if (!mechanism_.homing) return;
   origin_.reset();
-  if (queue_.empty()) after_all_.reset();
+  if (queue_.is_empty()) queue_.foresee({});
 }
 
 void StepperMover::believe(OutputPosition position) {
   require_kind(mechanism_, position.kind);
-  if (!queue_.empty()) throw RangeError(fmt::format("{}: it moves", mechanism_.name));
+  if (!queue_.is_empty()) throw RangeError(fmt::format("{}: it moves", mechanism_.name));
   origin_ = stream_.made() - step_at(mechanism_, position);
   commanded_ = position;
-  after_all_ = position;
+  queue_.foresee(position);
 }
 
 std::optional<MoveOrder> StepperMover::to_whole_period() const {
@@ -363,8 +300,8 @@ void StepperMover::note(Tick at, MotionNote::Kind kind, std::string text) const 
 }
 
 Tick StepperMover::next_act() const {
-  if (queue_.empty()) return never;
-  const Order& front = queue_.front();
+  if (queue_.is_empty()) return never;
+  const QueuedMotion& front = queue_.first();
   if (front.record->status == MotionStatus::queued && inputs_ != nullptr && !inputs_->are_known())
     return never;
   if (front.record->status == MotionStatus::queued)
@@ -399,15 +336,8 @@ bool StepperMover::waits_for_position(Lines& lines) {
   return true;
 }
 
-/// Those that were to arrive with it do so without it.
-void StepperMover::leave_group(const Order& order) {
-  if (!order.together) return;
-  --order.together->members;
-  if (order.is_ready) --order.together->ready;
-}
-
 /// Says how long its way takes at least, and when it could begin.
-void StepperMover::make_ready(Lines& lines, Order& order) {
+void StepperMover::make_ready(Lines& lines, QueuedMotion& order) {
   ArrivingTogether& together = *order.together;
   const auto& move = std::get<MoveOrder>(order.what);
   const OutputPosition target = target_of(mechanism_, commanded_, move);
@@ -420,7 +350,7 @@ void StepperMover::make_ready(Lines& lines, Order& order) {
   ++together.ready;
 }
 
-void StepperMover::begin(Lines& lines, const Order& order, const MoveOrder& move) {
+void StepperMover::begin(Lines& lines, const QueuedMotion& order, const MoveOrder& move) {
   const OutputPosition target = target_of(mechanism_, commanded_, move);
   const std::int64_t way = step_at(mechanism_, target) - step_at(mechanism_, commanded_);
   running_limits_ = ramp_limits(mechanism_, controller_, move.speed, move.acceleration);
@@ -433,8 +363,8 @@ void StepperMover::begin(Lines& lines, const Order& order, const MoveOrder& move
                 order.together ? order.together->start : 0);
 }
 
-void StepperMover::begin(Lines& lines, const Order& order, const SpeedOrder& run) {
-  if (const std::optional<OutputPosition> end = end_of_run(run)) {
+void StepperMover::begin(Lines& lines, const QueuedMotion& order, const SpeedOrder& run) {
+  if (const std::optional<OutputPosition> end = travel_end(mechanism_, run)) {
     begin(lines, order,
           MoveOrder{.to = end, .speed = magnitude_of(run.at), .acceleration = run.acceleration});
     return;
@@ -445,7 +375,7 @@ void StepperMover::begin(Lines& lines, const Order& order, const SpeedOrder& run
 }
 
 void StepperMover::begin_next(Lines& lines) {
-  Order& order = queue_.front();
+  QueuedMotion& order = queue_.first();
   if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty()) {
     order.record->began = lines.now();
     finish(lines, MotionStatus::faulted, fmt::format("{}: {}", mechanism_.name, in_the_way));
@@ -491,12 +421,7 @@ void StepperMover::stand_at(std::int64_t step) {
 }
 
 void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) {
-  const std::shared_ptr<MotionRecord> record = queue_.front().record;
-  if (!queue_.front().is_ready) leave_group(queue_.front());
-  queue_.pop_front();
-  record->status = status;
-  record->ended = lines.now();
-  record->fault = std::move(fault);
+  const std::shared_ptr<MotionRecord> record = queue_.end_first(status, lines.now(), std::move(fault));
   homing_.reset();
   braking_ = false;
   endless_ = false;
@@ -508,33 +433,26 @@ void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) 
   note(lines.now(), kind, status == MotionStatus::faulted ? record->fault : record->what);
   if (status == MotionStatus::done) return;
   stand_at(stream_.made());
-  if (status == MotionStatus::faulted) {
-    for (const Order& order : queue_) {
-      leave_group(order);
-      order.record->status = MotionStatus::cancelled;
-      order.record->ended = lines.now();
-    }
-    queue_.clear();
-  }
-  foresee_end();
+  if (status == MotionStatus::faulted) queue_.drop(lines.now());
+  queue_.foresee(known_end());
 }
 
 void StepperMover::release(Lines& lines) {
-  if (!queue_.empty())
+  if (!queue_.is_empty())
     throw RangeError(fmt::format("{}: it is moving, so it is not released", mechanism_.name));
   stream_.switch_off(lines);
 }
 
 void StepperMover::lines_were_cut(Lines& lines, const std::string& why) {
   stream_.lines_were_cut(lines);
-  if (queue_.empty()) return;
+  if (queue_.is_empty()) return;
   // A rotor that was moving when its lines fell to rest may have gone anywhere.
-  const bool was_moving = queue_.front().record->status == MotionStatus::running;
+  const bool was_moving = queue_.first_is_running();
   halted_by_ = "cut";
   finish(lines, MotionStatus::faulted,
          why.empty() ? fmt::format("{}: stopped at once, all lines at rest", mechanism_.name) : why);
   if (was_moving && mechanism_.homing) origin_.reset();
-  after_all_ = origin_ ? std::optional(commanded_) : std::nullopt;
+  queue_.foresee(known_end());
 }
 
 void StepperMover::homing_acted(Lines& lines) {
@@ -543,12 +461,12 @@ void StepperMover::homing_acted(Lines& lines) {
     forget_position();
     return;
   }
-  if (homing_->edge_at() == lines.now() && std::holds_alternative<HomeOrder>(queue_.front().what)) {
+  if (homing_->edge_at() == lines.now() && std::holds_alternative<HomeOrder>(queue_.first().what)) {
     note(lines.now(), MotionNote::Kind::home_edge,
          fmt::format("home edge: this step is {}", to_text(homing_->edge_place())));
   }
   if (homing_->state() != HomingSequence::State::found) return;
-  if (std::holds_alternative<MeasureOrder>(queue_.front().what)) {
+  if (std::holds_alternative<MeasureOrder>(queue_.first().what)) {
     measured(lines);
     return;
   }
@@ -589,8 +507,8 @@ void StepperMover::measured(Lines& lines) {
 }
 
 void StepperMover::act(Lines& lines, std::span<const Reading> readings) {
-  if (queue_.empty()) return;
-  if (queue_.front().record->status == MotionStatus::queued) {
+  if (queue_.is_empty()) return;
+  if (!queue_.first_is_running()) {
     if (next_act() <= lines.now()) begin_next(lines);
     return;
   }

@@ -4,13 +4,12 @@
 // image: a thousand moves of 0.07 mm end at exactly 70 mm.
 #pragma once
 
-#include <deque>
 #include <memory>
 #include <optional>
 #include <variant>
 
 #include "cogstride/motion/homing_sequence.hpp"
-#include "cogstride/motion/motion_record.hpp"
+#include "cogstride/motion/motion_queue.hpp"
 #include "cogstride/motion/participant.hpp"
 
 namespace cogstride {
@@ -21,21 +20,11 @@ enum class Braking {
   hardest     ///< as hard as the motor can without losing steps, whatever the limits
 };
 
-/// Moves of several mechanisms that begin at one instant and end at one: those that would be early go
-/// gentler.
-struct ArrivingTogether {
-  std::size_t members = 0;
-  std::size_t ready = 0;
-  double seconds = 0.0;  ///< the longest of their least times
-  Tick delay = 0;        ///< the longest that one of them needs from command to start
-  Tick start = 0;
-
-  [[nodiscard]] bool can_begin() const { return ready == members; }
-};
-
 class StepperMover final : public Participant {
  public:
   StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
+  StepperMover(const StepperMover&) = delete;
+  StepperMover& operator=(const StepperMover&) = delete;
 
   /// Notes of what motions do, as they do it.
   void on_note(NoteSink sink) { sink_ = std::move(sink); }
@@ -110,7 +99,7 @@ class StepperMover final : public Participant {
 
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
   [[nodiscard]] const StepStream& stream() const { return stream_; }
-  [[nodiscard]] bool is_idle() const { return queue_.empty(); }
+  [[nodiscard]] bool is_idle() const { return queue_.is_empty(); }
   /// The commanded position, known since start (no gate) or homing; the target while a move is on. While it
   /// runs without end it is the step planned for `now`.
   [[nodiscard]] std::optional<OutputPosition> position(Tick now) const;
@@ -118,30 +107,17 @@ class StepperMover final : public Participant {
   [[nodiscard]] std::optional<std::int64_t> origin() const { return origin_; }
 
  private:
-  struct HomeOrder {};
-  struct MeasureOrder {};  // the travel between two switches
-  struct Order {
-    std::shared_ptr<MotionRecord> record;
-    std::variant<HomeOrder, MeasureOrder, MoveOrder, SpeedOrder> what;
-    std::shared_ptr<ArrivingTogether> together{};
-    bool is_ready = false;  // counted among those that can begin together
-  };
-
-  std::shared_ptr<MotionRecord> enqueue(std::string what, Order order);
-  [[nodiscard]] OutputPosition place_after_all() const;
-  void foresee_end();
   [[nodiscard]] const SpeedOrder& running_spin() const;
-  [[nodiscard]] std::optional<OutputPosition> end_of_run(const SpeedOrder& order) const;
+  [[nodiscard]] std::optional<OutputPosition> known_end() const;
   [[nodiscard]] RampLimits limits_of(const SpeedOrder& order) const;
-  static void leave_group(const Order& order);
-  void make_ready(Lines& lines, Order& order);
+  void make_ready(Lines& lines, QueuedMotion& order);
   void begin_next(Lines& lines);
   void begin_homing(Lines& lines, HomingGoal goal);
   void measured(Lines& lines);
-  void begin(Lines& lines, const Order& order, const MoveOrder& move);
-  void begin(Lines& lines, const Order& order, const SpeedOrder& run);
+  void begin(Lines& lines, const QueuedMotion& order, const MoveOrder& move);
+  void begin(Lines& lines, const QueuedMotion& order, const SpeedOrder& run);
   void require_redirectable() const;
-  std::shared_ptr<MotionRecord> replace_running(Lines& lines, std::string what, Order order);
+  std::shared_ptr<MotionRecord> replace_running(Lines& lines, std::string what, QueuedMotion motion);
   void homing_acted(Lines& lines);
   [[nodiscard]] RampLimits hardest_limits(const Lines& lines) const;
   void came_to_rest(Lines& lines);
@@ -157,13 +133,12 @@ class StepperMover final : public Participant {
   Controller controller_;
   Ratio steps_per_base_;
   StepStream stream_;
-  std::deque<Order> queue_;  // the first is running once begun
+  MotionQueue queue_;
   std::optional<HomingSequence> homing_;
   bool braking_ = false;
   std::optional<std::int64_t> origin_;
-  OutputPosition commanded_;                 // where the running motion ends
-  bool endless_ = false;                     // the running motion has no end
-  std::optional<OutputPosition> after_all_;  // where the last queued motion will end, as far as is known
+  OutputPosition commanded_;  // where the running motion ends
+  bool endless_ = false;      // the running motion has no end
   RampLimits running_limits_;
   std::optional<OutputPosition> measured_travel_;
   Tick in_position_by_ =

@@ -1,0 +1,81 @@
+// The motions that a mechanism was ordered to make, in their order; the first is on once it has begun.
+//
+// It foresees where each will end, so that the next is refused, when it must be, as it is ordered.
+#pragma once
+
+#include <deque>
+#include <memory>
+#include <optional>
+#include <string>
+#include <variant>
+
+#include "cogstride/motion/motion_record.hpp"
+#include "cogstride/plan/move.hpp"
+
+namespace cogstride {
+
+/// Moves of several mechanisms that begin at one instant and end at one: those that would be early go
+/// gentler.
+struct ArrivingTogether {
+  std::size_t members = 0;
+  std::size_t ready = 0;
+  double seconds = 0.0;  ///< the longest of their least times
+  Tick delay = 0;        ///< the longest that one of them needs from command to start
+  Tick start = 0;
+
+  [[nodiscard]] bool can_begin() const { return ready == members; }
+};
+
+struct HomeOrder {};
+struct MeasureOrder {};  ///< the travel between two switches
+
+struct QueuedMotion {
+  std::shared_ptr<MotionRecord> record;
+  std::variant<HomeOrder, MeasureOrder, MoveOrder, SpeedOrder> what;
+  std::shared_ptr<ArrivingTogether> together{};
+  bool is_ready = false;  ///< counted among those that can begin together
+};
+
+/// The end of the travel that a motion at a speed heads for; nothing where it is endless.
+[[nodiscard]] std::optional<OutputPosition> travel_end(const Mechanism& mechanism, const SpeedOrder& order);
+
+class MotionQueue {
+ public:
+  /// Both must outlive it.
+  MotionQueue(const Mechanism& mechanism, const Controller& controller)
+      : mechanism_(mechanism), controller_(controller) {}
+
+  [[nodiscard]] bool is_empty() const { return motions_.empty(); }
+  [[nodiscard]] std::size_t size() const { return motions_.size(); }
+  [[nodiscard]] QueuedMotion& first() { return motions_.front(); }
+  [[nodiscard]] const QueuedMotion& first() const { return motions_.front(); }
+  [[nodiscard]] const QueuedMotion& last() const { return motions_.back(); }
+  [[nodiscard]] bool first_is_running() const {
+    return !is_empty() && first().record->status == MotionStatus::running;
+  }
+
+  /// Where all of it will end. @throws RangeError when that is not known, or when the last has no end
+  [[nodiscard]] OutputPosition end() const;
+  /// Works out again where it will end, from where the first ends if that is on, else from where it stands.
+  void foresee(std::optional<OutputPosition> from);
+
+  std::shared_ptr<MotionRecord> add(std::string what, QueuedMotion motion, OutputPosition ends_at);
+  /// The running motion was redirected: the other takes its place, begun now.
+  std::shared_ptr<MotionRecord> replace_first(std::string what, QueuedMotion motion, Tick now);
+  /// Takes a motion that has not begun back. @return whether it was in the queue
+  bool take_back(const MotionRecord& motion, Tick now);
+  /// The first is over. @return its record
+  std::shared_ptr<MotionRecord> end_first(MotionStatus status, Tick now, std::string fault);
+  /// Takes all of it back.
+  void drop(Tick now);
+
+ private:
+  static void leave_group(const QueuedMotion& motion);
+
+  const Mechanism& mechanism_;
+  const Controller& controller_;
+  std::deque<QueuedMotion> motions_;
+  std::optional<OutputPosition> end_;  // of the last, as far as is known
+};
+
+}  // namespace cogstride
