@@ -75,6 +75,7 @@ void SimulatedBench::make_plants() {
     setup.start_position = start_position(mechanism, options_.start_positions);
     setup.coarsest_step = options_.coarsest_step.base().to_double();
     setup.events = world.of_mechanism(mechanism.name);
+    setup.cut_by = switches_that_cut(real, mechanism.supply.name);
     if (mechanism.is_movable_stepper()) {
       plants_.push_back(std::make_unique<StepperPlant>(mechanism, setup));
     } else {
@@ -84,7 +85,7 @@ void SimulatedBench::make_plants() {
   }
   whole_turns_.assign(plants_.size(), 0.0);
   zero_found_.assign(plants_.size(), false);
-  surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes);
+  surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes, world.supplies);
   lines_->attach(*surroundings_);
 }
 

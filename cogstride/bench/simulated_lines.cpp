@@ -54,7 +54,7 @@ void SimulatedLines::attach(Plant& plant) {
     line_at(line).listeners.push_back(&plant);
     plant.hear(line, line_at(line).high);
   }
-  for (const Level& level : plant.drives()) line_at(level.line).high = level.high;
+  for (const Level& level : plant.drives()) set_level(line_at(level.line), level.high);
   for (QuadratureCounter& counter : counters_)
     counter.begin(level(counter.setup().line_a), level(counter.setup().line_b));
 }

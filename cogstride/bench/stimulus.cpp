@@ -20,7 +20,9 @@ class WorldMaker {
     for (const HandControl& hand : real.hands)
       if (hand.line) add_line(*hand.line, hand.active != ActiveLevel::high);
     for (const Supply& supply : real.supplies)
-      if (supply.up_line) add_line(*supply.up_line, true);
+      if (supply.up_line)
+        world_.supplies.push_back(
+            {static_cast<LineId>(*supply.up_line), switches_that_cut(real, supply.name)});
     for (const Mechanism& mechanism : real.mechanisms) {
       // A servo drives its own.
       if (!mechanism.is_movable_stepper()) continue;
@@ -176,6 +178,20 @@ Stimulus parse_stimulus(const std::vector<std::pair<std::string, std::size_t>>& 
 }
 
 }  // namespace
+
+std::vector<Level> switches_that_cut(const Rig& rig, const std::string& supply) {
+  std::vector<Level> switches;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    if (!mechanism.is_movable()) continue;
+    for (const Sensor& sensor : mechanism.sensors) {
+      const auto* const place = std::get_if<PlaceSwitch>(&sensor);
+      if (place == nullptr || std::find(place->cuts.begin(), place->cuts.end(), supply) == place->cuts.end())
+        continue;
+      switches.push_back({static_cast<LineId>(place->line), place->active == ActiveLevel::high});
+    }
+  }
+  return switches;
+}
 
 WorldEvents world_events(const Rig& rig, const Rig& real, const std::vector<Stimulus>& stimuli) {
   WorldMaker maker(rig, real);

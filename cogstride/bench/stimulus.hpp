@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "cogstride/plant/shaft_plant.hpp"
+#include "cogstride/plant/surroundings.hpp"
 #include "cogstride/rig/rig.hpp"
 
 namespace cogstride {
@@ -30,11 +31,16 @@ struct WorldEvents {
   std::vector<LineEdge> changes;  ///< of those lines
   std::map<std::string, std::vector<ShaftPlant::PlantEvent>> by_mechanism;
 
+  std::vector<SupplyLine> supplies;  ///< lines that say whether a supply is up
+
   [[nodiscard]] std::vector<ShaftPlant::PlantEvent> of_mechanism(const std::string& name) const {
     const auto found = by_mechanism.find(name);
     return found == by_mechanism.end() ? std::vector<ShaftPlant::PlantEvent>{} : found->second;
   }
 };
+
+/// The switches that open a supply, with the level of an open one.
+[[nodiscard]] std::vector<Level> switches_that_cut(const Rig& rig, const std::string& supply);
 
 /// @param rig  whose lines the controller has opened
 /// @param real  how the world is

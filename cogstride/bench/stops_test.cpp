@@ -93,6 +93,36 @@ TEST(Stops, ALimitSwitchOutsideHomingStopsEverything) {
   EXPECT_EQ(other.tally().mechanisms[1].lost_microsteps, 0);
 }
 
+TEST(Stops, ASwitchThatCutsASupplyTakesItFromAllThatItFeeds) {
+  Rig rig = demo_rig();
+  rig.mechanisms[1].supply = rig.mechanisms[0].supply;  // the creel too hangs on it
+  for (Sensor& sensor : rig.mechanisms[0].sensors)
+    if (name_of(sensor) == "far") std::get<PlaceSwitch>(sensor).cuts = {"main"};
+  const std::vector<Stimulus> caught{{9_s, "traverse.far", true}, {10_s, "traverse.far", {}}};
+  SimulatedBench bench(rig, {.start_positions = near_home, .stimuli = caught});
+  auto traverse = bench.mechanism("traverse");
+  auto creel = bench.mechanism("creel");
+  traverse.home();
+  creel.home();
+  creel.spin({.at = {OutputKind::rotary, Ratio(1, 20)}});
+  auto move = traverse.move({.to = 118_mm, .speed = 10_mm_per_s});
+  bench.serve(9.05_s);
+  EXPECT_NE(move.result(), "");
+  const LineId up{5};
+  EXPECT_FALSE(bench.simulated_lines().level(up)) << "its line says so";
+  for (const char* const name : {"traverse", "creel"}) {
+    EXPECT_NEAR(bench.plant(name).current_a(), 0.0, 0.03) << name;
+    EXPECT_NEAR(bench.plant(name).current_b(), 0.0, 0.03) << name;
+    EXPECT_FALSE(bench.mechanism(name).position()) << name << " may have gone anywhere";
+  }
+  bench.serve(2_s);
+  EXPECT_TRUE(bench.simulated_lines().level(up)) << "let go, it feeds again";
+  traverse.home().wait();
+  traverse.move({.to = 10_mm}).wait();
+  bench.serve(0.3_s);
+  EXPECT_NEAR(millimetres(bench), 10.0, 0.004);
+}
+
 TEST(Stops, ALostSupplyIsAFaultAndThePositionIsNotBelieved) {
   const Rig rig = demo_rig();
   SimulatedBench bench(

@@ -58,8 +58,7 @@ double ServoPlant::wanted() const {
   return state_.zero + angle_a_step_ * static_cast<double>(state_.board.microstep());
 }
 
-void ServoPlant::hear(LineId line, bool high) {
-  const auto input = static_cast<std::size_t>(std::find(hears_.begin(), hears_.end(), line) - hears_.begin());
+void ServoPlant::hear_board(std::size_t input, bool high) {
   if (input == 0) {
     state_.board.set_step(shaft_.now, high);
   } else if (input == 1) {
@@ -67,7 +66,6 @@ void ServoPlant::hear(LineId line, bool high) {
   } else {
     state_.board.set_enable(shaft_.now, high);
   }
-  shaft_.settled = false;
   switched();
 }
 

@@ -19,7 +19,6 @@ class ServoPlant final : public ShaftPlant {
   ServoPlant(const Mechanism& mechanism, const Setup& setup);
 
   [[nodiscard]] std::vector<Level> drives() const override;
-  void hear(LineId line, bool high) override;
 
   /// From its supply, by its torque; it has one current only.
   [[nodiscard]] double current_a() const override { return state_.torque / torque_a_ampere_; }
@@ -51,6 +50,7 @@ class ServoPlant final : public ShaftPlant {
   void integrate(double seconds) override;
   void step_is_over() override;
   [[nodiscard]] bool motor_has_settled() const override;
+  void hear_board(std::size_t input, bool high) override;
   void motor_powered(bool powered) override;
   void keep_own() override { kept_ = state_; }
   void go_back_own() override { state_ = kept_; }

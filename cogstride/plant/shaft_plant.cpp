@@ -40,8 +40,23 @@ ShaftPlant::ShaftPlant(const Mechanism& mechanism, const Setup& setup)
 }
 
 void ShaftPlant::begin() {
+  for (const Level& cut : setup_.cut_by) hears_.push_back(cut.line);
   while (next_own_instant() <= 0) (void)take_own_instant();
   keep();
+}
+
+void ShaftPlant::hear(LineId line, bool high) {
+  const auto input = static_cast<std::size_t>(std::find(hears_.begin(), hears_.end(), line) - hears_.begin());
+  const std::size_t cuts_from = hears_.size() - setup_.cut_by.size();
+  if (input < cuts_from) {
+    hear_board(input, high);
+    shaft_.settled = false;
+    return;
+  }
+  const std::uint32_t bit = 1U << (input - cuts_from);
+  const bool is_open = high == setup_.cut_by[input - cuts_from].high;
+  shaft_.cut_by = is_open ? shaft_.cut_by | bit : shaft_.cut_by & ~bit;
+  feed();
 }
 
 std::vector<Level> ShaftPlant::drives() const {
@@ -147,7 +162,8 @@ std::optional<LineEdge> ShaftPlant::take_own_instant() {
 std::optional<LineEdge> ShaftPlant::take_event(const PlantEvent& event) {
   switch (event.kind) {
     case PlantEvent::Kind::supply:
-      set_powered(event.on.value_or(true));
+      shaft_.supply_is_up = event.on.value_or(true);
+      feed();
       break;
     case PlantEvent::Kind::jam:
       shaft_.jammed = event.on.value_or(false);
@@ -165,7 +181,8 @@ std::optional<LineEdge> ShaftPlant::take_event(const PlantEvent& event) {
 }
 
 /// Without its supply a board makes no step and feeds no winding; it comes up as it did the first time.
-void ShaftPlant::set_powered(bool powered) {
+void ShaftPlant::feed() {
+  const bool powered = shaft_.supply_is_up && shaft_.cut_by == 0;
   if (shaft_.powered == powered) return;
   shaft_.powered = powered;
   shaft_.settled = false;

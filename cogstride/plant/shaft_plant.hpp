@@ -30,6 +30,7 @@ class ShaftPlant : public Plant {
     double start_position = 0.0;       ///< of the output, m or turns
     double coarsest_step = 5e-6;       ///< s, of integration
     std::vector<PlantEvent> events{};  ///< what befalls it, in the order of time
+    std::vector<Level> cut_by{};  ///< lines of switches that open its supply, with the level of an open one
   };
 
   /// Steps that the shaft fell behind or got ahead at once.
@@ -40,6 +41,7 @@ class ShaftPlant : public Plant {
   };
 
   [[nodiscard]] std::span<const LineId> hears() const override { return hears_; }
+  void hear(LineId line, bool high) final;
   [[nodiscard]] std::vector<Level> drives() const override;
   std::optional<LineEdge> advance(Tick until) override;
   void keep() final {
@@ -85,11 +87,15 @@ class ShaftPlant : public Plant {
     std::array<Level, 2> due{};  ///< edges of the board's own outputs that have not been told yet
     std::size_t due_count = 0;
     std::size_t next_event = 0;  ///< of Setup::events
+    bool supply_is_up = true;    // were no switch in its way
+    std::uint32_t cut_by = 0;    // a bit for each of Setup::cut_by that is open
     bool powered = true;
     bool jammed = false;
     bool settled = false;  ///< standing still with its currents on target: nothing to integrate
   };
 
+  /// A line of its board has changed, by its place in hears_ as the derived plant filled it.
+  virtual void hear_board(std::size_t input, bool high) = 0;
   /// Turns it for a step of time.
   virtual void integrate(double seconds) = 0;
   /// A step of time is over.
@@ -126,7 +132,7 @@ class ShaftPlant : public Plant {
   std::optional<LineEdge> take_own_instant();
   std::optional<LineEdge> tell_due();
   std::optional<LineEdge> take_event(const PlantEvent& event);
-  void set_powered(bool powered);
+  void feed();
 
   std::vector<ContactPlace> contacts_{};
   std::vector<EncoderTrack> tracks_{};

@@ -43,8 +43,7 @@ StepperPlant::Stage StepperPlant::stage_of_board(const Mechanism& mechanism, Exa
   return StepDirReceiver(mechanism.step_dir(), mechanism.step_dir_lines(), clock, mechanism.common.enable);
 }
 
-void StepperPlant::hear(LineId line, bool high) {
-  const auto input = static_cast<std::size_t>(std::find(hears_.begin(), hears_.end(), line) - hears_.begin());
+void StepperPlant::hear_board(std::size_t input, bool high) {
   if (auto* const coils = std::get_if<CoilStage>(&state_.stage)) {
     coils->set(input, high);
   } else {
@@ -57,7 +56,6 @@ void StepperPlant::hear(LineId line, bool high) {
       board.set_enable(shaft_.now, high);
     }
   }
-  shaft_.settled = false;
   retarget();
 }
 

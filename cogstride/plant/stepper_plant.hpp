@@ -30,8 +30,6 @@ class StepperPlant final : public ShaftPlant {
  public:
   StepperPlant(const Mechanism& mechanism, const Setup& setup);
 
-  void hear(LineId line, bool high) override;
-
   [[nodiscard]] double current_a() const override;
   [[nodiscard]] double current_b() const override;
   [[nodiscard]] std::int64_t lost_microsteps() const override { return state_.lost; }
@@ -64,6 +62,7 @@ class StepperPlant final : public ShaftPlant {
   void integrate(double seconds) override;
   void step_is_over() override;
   [[nodiscard]] bool motor_has_settled() const override;
+  void hear_board(std::size_t input, bool high) override;
   void motor_powered(bool powered) override;
   void keep_own() override { kept_ = state_; }
   void go_back_own() override { state_ = kept_; }

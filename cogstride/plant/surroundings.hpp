@@ -1,44 +1,133 @@
 // What stands around the mechanisms of a simulated bench: hands on keys and stops, lines that tell of
-// supplies and of boards. Each line has a level at power-up and changes at given instants.
+// supplies and of boards. Each line has a level at power-up and changes at given instants; one that tells of
+// a supply is low as well while a switch cuts that supply.
 #pragma once
 
 #include <algorithm>
+#include <utility>
 
 #include "cogstride/plant/plant.hpp"
 
 namespace cogstride {
 
+/// A line that is high while a supply is up.
+struct SupplyLine {
+  LineId line;
+  std::vector<Level> cut_by{};  ///< switches that open it, with the level of an open one
+};
+
 class Surroundings final : public Plant {
  public:
   /// @param changes  in any order; several of one line at one tick in the order in which they stand
-  Surroundings(std::vector<Level> at_power_up, std::vector<LineEdge> changes)
-      : levels_(std::move(at_power_up)), changes_(std::move(changes)) {
+  Surroundings(std::vector<Level> at_power_up, std::vector<LineEdge> changes,
+               std::vector<SupplyLine> supplies = {})
+      : supplies_(std::move(supplies)), changes_(std::move(changes)) {
+    for (const Level& level : at_power_up) state_.lines.push_back({level.line, level.high, level.high});
+    for (const SupplyLine& supply : supplies_) {
+      state_.lines.push_back({supply.line, true, true});
+      for (const Level& cut : supply.cut_by) {
+        hears_.push_back(cut.line);
+        state_.open.push_back(false);
+      }
+    }
     std::stable_sort(changes_.begin(), changes_.end(),
                      [](const LineEdge& a, const LineEdge& b) { return a.at < b.at; });
-    for (; next_ < changes_.size() && changes_[next_].at <= 0; ++next_) set(changes_[next_]);
-    kept_ = next_;
+    while (next_change() <= 0) take_change();
+    for (Line& line : state_.lines) line.told = line.high;
+    kept_ = state_;
   }
 
-  [[nodiscard]] std::span<const LineId> hears() const override { return {}; }
-  [[nodiscard]] std::vector<Level> drives() const override { return levels_; }
-  void hear(LineId, bool) override {}
-  std::optional<LineEdge> advance(Tick until) override {
-    if (next_ == changes_.size() || changes_[next_].at > until) return std::nullopt;
-    return changes_[next_++];
+  [[nodiscard]] std::span<const LineId> hears() const override { return hears_; }
+  [[nodiscard]] std::vector<Level> drives() const override {
+    std::vector<Level> levels;
+    for (const Line& line : state_.lines) levels.push_back({line.line, line.told});
+    return levels;
   }
-  void keep() override { kept_ = next_; }
-  void go_back() override { next_ = kept_; }
+  void hear(LineId line, bool high) override {
+    std::size_t i = 0;
+    for (const SupplyLine& supply : supplies_)
+      for (const Level& cut : supply.cut_by) {
+        if (cut.line == line) state_.open[i] = high == cut.high;
+        ++i;
+      }
+    has_changed_ = state_.to_tell = true;
+  }
+  std::optional<LineEdge> advance(Tick until) override {
+    for (;;) {
+      if (const std::optional<LineEdge> edge = tell()) return edge;
+      if (next_change() > until) break;
+      state_.now = std::max(state_.now, next_change());
+      take_change();
+    }
+    state_.now = until;
+    return std::nullopt;
+  }
+  void keep() override {
+    if (!std::exchange(has_changed_, false)) {
+      kept_.now = state_.now;
+      return;
+    }
+    kept_ = state_;
+  }
+  void go_back() override {
+    if (!std::exchange(has_changed_, false)) {
+      state_.now = kept_.now;
+      return;
+    }
+    state_ = kept_;
+  }
 
  private:
-  void set(const LineEdge& change) {
-    for (Level& level : levels_)
-      if (level.line == change.line) level.high = change.high;
+  struct Line {
+    LineId line;
+    bool high;  // as its changes have it
+    bool told;  // as the controller sees it
+  };
+  struct State {
+    Tick now = 0;
+    std::size_t next = 0;  // of the changes
+    bool to_tell = false;  // a line may stand otherwise than the controller has seen
+    std::vector<Line> lines{};
+    std::vector<bool> open{};  // the switches of all supplies, in their order
+  };
+
+  [[nodiscard]] Tick next_change() const {
+    return state_.next == changes_.size() ? never : changes_[state_.next].at;
+  }
+  void take_change() {
+    const LineEdge& change = changes_[state_.next++];
+    for (Line& line : state_.lines)
+      if (line.line == change.line) line.high = change.high;
+    has_changed_ = state_.to_tell = true;
+  }
+  [[nodiscard]] bool is_cut(LineId line) const {
+    std::size_t i = 0;
+    for (const SupplyLine& supply : supplies_)
+      for (std::size_t cut = 0; cut < supply.cut_by.size(); ++cut)
+        if (state_.open[i++] && supply.line == line) return true;
+    return false;
+  }
+  /// A line whose level the controller has not seen yet.
+  std::optional<LineEdge> tell() {
+    if (!state_.to_tell) return std::nullopt;
+    for (Line& line : state_.lines) {
+      const bool high = line.high && !is_cut(line.line);
+      if (high == line.told) continue;
+      line.told = high;
+      has_changed_ = true;
+      return LineEdge{state_.now, line.line, high};
+    }
+    has_changed_ = true;
+    state_.to_tell = false;
+    return std::nullopt;
   }
 
-  std::vector<Level> levels_;  // at power-up
+  std::vector<SupplyLine> supplies_;
   std::vector<LineEdge> changes_;
-  std::size_t next_ = 0;
-  std::size_t kept_ = 0;
+  std::vector<LineId> hears_{};
+  State state_{};
+  State kept_{};
+  bool has_changed_ = false;  // since it was kept: a run asks it to be kept at every pulse
 };
 
 }  // namespace cogstride
