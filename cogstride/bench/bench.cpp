@@ -11,6 +11,27 @@ namespace {
 constexpr std::size_t first_output_group = 0x100;
 }
 
+TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
+  using Kind = TraceEvent::Kind;
+  switch (note.kind) {
+    case MotionNote::Kind::began:
+      return {note.at, who, note.text, Kind::began};
+    case MotionNote::Kind::done:
+    case MotionNote::Kind::redirected:
+      return {note.at, who, note.text, Kind::ended};
+    case MotionNote::Kind::cancelled:
+      return {note.at, who, "stopped: " + note.text, Kind::ended};
+    case MotionNote::Kind::halted:
+      return {note.at, who, "stopped: " + note.text, Kind::ended};
+    case MotionNote::Kind::faulted:
+      return {note.at, who, note.text, Kind::fault};
+    case MotionNote::Kind::home_edge:
+    case MotionNote::Kind::measured:
+      break;
+  }
+  return {note.at, who, note.text, Kind::note};
+}
+
 void Motion::wait() {
   const std::string fault = result();
   if (!fault.empty()) throw MotionFault(fault);
@@ -219,6 +240,16 @@ RunLoop& Bench::loop() {
   return *loop_;
 }
 
+std::vector<LineSetup> Bench::line_setups() const {
+  std::vector<LineSetup> lines;
+  for (const auto& mover : movers_) {
+    for (LineSetup& line : mover->stream().driver().line_setups()) lines.push_back(std::move(line));
+  }
+  for (LineSetup& line : input_lines(rig_, movers_)) lines.push_back(std::move(line));
+  for (const auto& output : outputs_) lines.push_back(output->line_setup());
+  return lines;
+}
+
 Tick Bench::ticks(Time span) const {
   return std::llround(span.base() * rig_.controller.timer_clock.base().to_double());
 }
@@ -296,7 +327,7 @@ void Bench::tripped(Lines&, const Trip& trip) {
   stopped(lines().now(), {trip.cause, trip.mechanism, why});
   if (trip.mechanism && trip.cause != Trip::Cause::motion_failed)
     movers_[static_cast<std::size_t>(*trip.mechanism)]->forget_position();
-  if (fault_listener_) fault_listener_(why);
+  tell_fault(why);
 }
 
 }  // namespace cogstride

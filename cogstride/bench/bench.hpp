@@ -22,6 +22,7 @@
 #include "cogstride/motion/stage.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
 #include "cogstride/rig/rig.hpp"
+#include "cogstride/trace/trace.hpp"
 
 namespace cogstride {
 
@@ -32,6 +33,9 @@ class MotionFault : public Error {
 };
 
 class Bench;
+
+/// A motion's note as an event of a trace.
+[[nodiscard]] TraceEvent trace_event_of(const MotionNote& note, const std::string& who);
 
 /// A motion that has been ordered.
 class Motion {
@@ -169,6 +173,8 @@ class Bench {
   /// Told of every fault: an emergency stop, a limit switch, a board, a supply, a motion that failed. What
   /// had to be stopped is being stopped by then, as the rig says.
   void on_fault(std::function<void(const std::string&)> listener) { fault_listener_ = std::move(listener); }
+  /// An event of a guest (a script) in the trace, where there is one.
+  virtual void trace_event(TraceEvent) {}
   /// What the input lines say: switches, hand controls, supplies.
   [[nodiscard]] const Inputs& inputs() const { return *inputs_; }
   /// What stands in the way of motion of a mechanism now; "" when nothing does.
@@ -188,7 +194,12 @@ class Bench {
   virtual void stopped(Tick, const Trip&) {}
   [[nodiscard]] const std::vector<std::unique_ptr<OutputSwitch>>& outputs() const { return outputs_; }
   [[nodiscard]] RunLoop& loop();
+  /// Of everything that the rig has lines for: movers, inputs, plain outputs.
+  [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] Tick ticks(Time span) const;
+  void tell_fault(const std::string& why) const {
+    if (fault_listener_) fault_listener_(why);
+  }
 
  private:
   friend class Motion;

@@ -16,6 +16,7 @@ void RunLoop::act_on(std::span<const Reading> readings) {
 
 bool RunLoop::run(Tick until, const std::function<bool()>& finished) {
   for (;;) {
+    lines_.catch_up();
     if (finished()) return true;
     Tick next = until;
     for (const Participant* participant : participants_) next = std::min(next, participant->next_act());

@@ -21,27 +21,6 @@ double start_position(const Mechanism& mechanism, const std::map<std::string, Ou
   return ((mechanism.limits.travel_from->base + mechanism.limits.travel_to->base) / Ratio(2)).to_double();
 }
 
-TraceEvent event_of(const MotionNote& note, const std::string& who) {
-  using Kind = TraceEvent::Kind;
-  switch (note.kind) {
-    case MotionNote::Kind::began:
-      return {note.at, who, note.text, Kind::began};
-    case MotionNote::Kind::done:
-    case MotionNote::Kind::redirected:
-      return {note.at, who, note.text, Kind::ended};
-    case MotionNote::Kind::cancelled:
-      return {note.at, who, "stopped: " + note.text, Kind::ended};
-    case MotionNote::Kind::halted:
-      return {note.at, who, "stopped: " + note.text, Kind::ended};
-    case MotionNote::Kind::faulted:
-      return {note.at, who, note.text, Kind::fault};
-    case MotionNote::Kind::home_edge:
-    case MotionNote::Kind::measured:
-      break;
-  }
-  return {note.at, who, note.text, Kind::note};
-}
-
 }  // namespace
 
 std::size_t SimulatedBench::first_signal(const Rig& rig, const Mechanism& mechanism) {
@@ -91,13 +70,9 @@ void SimulatedBench::make_plants() {
 
 void SimulatedBench::open_lines() {
   SimulatedLines::Setup setup;
-  for (const auto& mover : movers()) {
-    for (LineSetup& line : mover->stream().driver().line_setups()) setup.lines.push_back(std::move(line));
-  }
-  for (LineSetup& line : input_lines(rig(), movers())) setup.lines.push_back(std::move(line));
+  setup.lines = line_setups();
   setup.counters = encoder_counters(rig(), movers());
   for (const auto& output : outputs()) {
-    setup.lines.push_back(output->line_setup());
     if (const std::optional<PwmSetup> pwm = output->pwm_setup()) setup.pwm.push_back(*pwm);
   }
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
@@ -148,7 +123,7 @@ void SimulatedBench::noted(const MotionNote& note) {
           std::round(plants_[place]->position() - mechanism.homing->position.base.to_double());
   }
   if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
-  trace_event(event_of(note, movers()[static_cast<std::size_t>(note.mechanism)]->mechanism().name));
+  trace_event(trace_event_of(note, movers()[static_cast<std::size_t>(note.mechanism)]->mechanism().name));
 }
 
 void SimulatedBench::stopped(Tick at, const Trip& trip) {

@@ -52,7 +52,7 @@ class SimulatedBench final : public Bench {
   [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
 
   /// An event of a guest (a script) in the trace.
-  void trace_event(TraceEvent event);
+  void trace_event(TraceEvent event) override;
 
  protected:
   void noted(const MotionNote& note) override;

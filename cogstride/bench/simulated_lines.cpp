@@ -81,22 +81,11 @@ void SimulatedLines::put(FineTick start, LineId id, std::span<const chip::PulseR
   LineState& line = line_at(id);
   if (line.setup->use != LineSetup::Use::pulses)
     throw RangeError(fmt::format("{} makes no pulses", line.setup->name));
-  const auto before = [](FineTick a, FineTick b) {
-    return a.tick != b.tick ? a.tick < b.tick : a.fraction < b.fraction;
-  };
-  // The first pulse must not be late; where the runs begin, in time, may lie before.
-  Train train{chip::PulsePlayer<chip::PulseRun>(start), {runs.begin(), runs.end()}, 0, stop};
-  Train ahead = train;
-  const Tick first = ahead.next_pulse();
-  if (first < now_ + setup_.lead) {
-    throw RangeError(fmt::format("a pulse for tick {} comes too late at tick {}", first, now_));
+  try {
+    (void)line.pulses.put(start, runs, stop, now_ + setup_.lead);
+  } catch (const RangeError& error) {
+    throw RangeError(fmt::format("{}: {}", line.setup->name, error.what()));
   }
-  if (!line.trains.empty() && before(start, line.queue_end)) {
-    throw RangeError(fmt::format("{}: pulse runs overlap those already put", line.setup->name));
-  }
-  while (ahead.next_pulse() != never) ahead.player.advance();
-  line.queue_end = ahead.player.time();
-  line.trains.push_back(std::move(train));
 }
 
 void SimulatedLines::put(PwmGroup group, Tick at, std::span<const Compare> compares) {
@@ -129,18 +118,9 @@ Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
   Withdrawn left;
   for (LineState* line : pulse_lines_) {
     if (line->setup->owner != mechanism) continue;
-    left.steps += line->steps;
-    left.last_pulse = std::max(left.last_pulse, line->last_pulse);
-    for (Train& train : line->trains) {
-      train.end_before = std::min(train.end_before, from);
-      Train ahead = train;
-      for (Tick at = ahead.next_pulse(); at != never; at = ahead.next_pulse()) {
-        ahead.player.advance();
-        left.steps += ahead.player.is_backwards() ? -1 : 1;
-        left.last_pulse = std::max(left.last_pulse, at);
-      }
-    }
-    line->queue_end = {from, 0};
+    const Withdrawn own = line->pulses.withdraw(from);
+    left.steps += own.steps;
+    left.last_pulse = std::max(left.last_pulse, own.last_pulse);
   }
   return left;
 }
@@ -151,40 +131,16 @@ void SimulatedLines::cut() noexcept {
   for (auto& [source, sampling] : samplings_) sampling.next = never;
   for (LineState& line : lines_) {
     if (line.setup == nullptr || line.setup->use == LineSetup::Use::input) continue;
-    line.trains.clear();
+    line.pulses.clear(now_);
     line.back_at = never;
-    line.queue_end = {now_, 0};
     set_level(line, line.setup->rest_high);
   }
-}
-
-Tick SimulatedLines::Train::next_pulse() {
-  for (;;) {
-    if (player.left() == 0) {
-      if (next_run == runs.size()) return never;
-      player.load(runs[next_run++]);
-    } else if (player.makes_pulses()) {
-      const Tick at = chip::nearest_tick(player.next());
-      return at < end_before ? at : never;
-    } else {
-      player.advance();
-    }
-  }
-}
-
-Tick SimulatedLines::next_pulse(LineState& line) {
-  while (!line.trains.empty()) {
-    const Tick at = line.trains.front().next_pulse();
-    if (at != never) return at;
-    line.trains.pop_front();
-  }
-  return never;
 }
 
 Tick SimulatedLines::next_event() {
   Tick soonest = next_look_;
   if (!levels_.empty()) soonest = std::min(soonest, levels_.begin()->first);
-  for (LineState* line : pulse_lines_) soonest = std::min({soonest, line->back_at, next_pulse(*line)});
+  for (LineState* line : pulse_lines_) soonest = std::min({soonest, line->back_at, line->pulses.next()});
   for (const PwmTimer& timer : timers_) soonest = std::min(soonest, timer.next());
   for (const auto& [source, sampling] : samplings_) soonest = std::min(soonest, sampling.next);
   return soonest;
@@ -237,11 +193,9 @@ void SimulatedLines::take_edge(const LineEdge& edge, std::vector<Reading>& readi
   }
   readings.push_back({now_, input.setup->source, edge.high ? 1 : 0});
   for (LineState* line : pulse_lines_) {
-    if (line->trains.empty() || !line->trains.front().stop) continue;
-    const StopOn stop = *line->trains.front().stop;
-    if (stop.line != edge.line || (stop.edge == Edge::rising) != edge.high) continue;
-    line->trains.clear();
-    line->queue_end = {now_, 0};
+    const std::optional<StopOn> stop = line->pulses.stop();
+    if (!stop || stop->line != edge.line || (stop->edge == Edge::rising) != edge.high) continue;
+    line->pulses.clear(now_);
   }
 }
 
@@ -289,11 +243,8 @@ void SimulatedLines::happen(std::vector<Reading>& readings) {
       line->back_at = never;
       set_level(*line, line->setup->rest_high);
     }
-    if (next_pulse(*line) != now_) continue;
-    Train& train = line->trains.front();
-    train.player.advance();
-    line->steps += train.player.is_backwards() ? -1 : 1;
-    line->last_pulse = now_;
+    if (line->pulses.next() != now_) continue;
+    line->pulses.make();
     // A pulse longer than the gap runs into the next one: the line stays up and no edge is seen, as on a
     // bench.
     set_level(*line, !line->setup->rest_high);

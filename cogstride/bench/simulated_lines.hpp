@@ -5,11 +5,11 @@
 // makes an edge before it, the others go back to where they were and follow to that edge.
 #pragma once
 
-#include <deque>
 #include <functional>
 #include <map>
 #include <vector>
 
+#include "cogstride/bench/pulse_queue.hpp"
 #include "cogstride/bench/pwm_timer.hpp"
 #include "cogstride/bench/quadrature_counter.hpp"
 #include "cogstride/lines/lines.hpp"
@@ -54,29 +54,16 @@ class SimulatedLines final : public TimedLines {
   [[nodiscard]] bool level(LineId line) const { return line_at(line).high; }
   [[nodiscard]] std::span<const LineSetup> lines() const { return setup_.lines; }
   /// Net steps of a pulse line since it was opened.
-  [[nodiscard]] std::int64_t steps_made(LineId line) const { return line_at(line).steps; }
+  [[nodiscard]] std::int64_t steps_made(LineId line) const { return line_at(line).pulses.steps(); }
 
  private:
-  struct Train {
-    chip::PulsePlayer<chip::PulseRun> player;
-    std::vector<chip::PulseRun> runs;
-    std::size_t next_run = 0;
-    std::optional<StopOn> stop;
-    Tick end_before = never;  // withdrawn from here on
-
-    /// The tick of its next pulse, or `never`. Passes over silence.
-    Tick next_pulse();
-  };
   struct LineState {
     const LineSetup* setup = nullptr;
     QuadratureCounter* counter = nullptr;  // that counts its edges
     bool high = false;
     std::vector<Plant*> listeners;
-    std::deque<Train> trains;  // pulse lines
-    FineTick queue_end{0, 0};
+    PulseQueue pulses;     // pulse lines
     Tick back_at = never;  // end of the pulse that is out
-    std::int64_t steps = 0;
-    Tick last_pulse = 0;
   };
   struct Sampling {
     Tick next = never;
@@ -86,7 +73,6 @@ class SimulatedLines final : public TimedLines {
 
   [[nodiscard]] LineState& line_at(LineId line);
   [[nodiscard]] const LineState& line_at(LineId line) const;
-  [[nodiscard]] Tick next_pulse(LineState& line);
   [[nodiscard]] Tick next_event();
   std::optional<LineEdge> advance_plants(Tick until);
   void happen(std::vector<Reading>& readings);

@@ -22,7 +22,10 @@ StepDirDriver::StepDirDriver(const Mechanism& mechanism, MechanismId id, ExactFr
       wake_(ticks_at_least(mechanism.step_dir().wake, clock)),
       dir_steady_before_(ticks_at_least(wiring_.dir_steady_before, clock)),
       dir_steady_after_(ticks_at_least(wiring_.dir_steady_after, clock)),
-      pulse_width_(std::max<Tick>(1, ticks_at_least(wiring_.pulse_width, clock))) {
+      pulse_width_(std::max<Tick>(1, ticks_at_least(wiring_.pulse_width, clock))),
+      after_step_(
+          std::max({pulse_width_, dir_steady_after_, ticks_at_least(mechanism.step_dir().shortest_low, clock),
+                    ticks_at_least(mechanism.step_dir().shortest_high, clock)})) {
   if (wiring_.enable) enable_ = line_id(*wiring_.enable);
   const StepDirBoard& board = mechanism.step_dir();
   for (const auto& [positions, microsteps] : board.microsteps_by_switch)
@@ -35,15 +38,16 @@ std::vector<LineSetup> StepDirDriver::line_setups() const {
   const bool step_rests = level_for(wiring_.step, false);
   const bool dir_rests = level_for(wiring_.dir, false);
   if (is_two_pulse_) {
-    setups.push_back({step_, name_ + ".forward", id_, Use::pulses, step_rests, pulse_width_, {}});
-    setups.push_back({dir_, name_ + ".backward", id_, Use::pulses, dir_rests, pulse_width_, {}});
+    setups.push_back(
+        {step_, name_ + ".forward", id_, Use::pulses, step_rests, pulse_width_, {}, after_step_});
+    setups.push_back({dir_, name_ + ".backward", id_, Use::pulses, dir_rests, pulse_width_, {}, after_step_});
   } else {
-    setups.push_back({step_, name_ + ".step", id_, Use::pulses, step_rests, pulse_width_, {}});
-    setups.push_back({dir_, name_ + ".dir", id_, Use::level, dir_rests, 0, {}});
+    setups.push_back({step_, name_ + ".step", id_, Use::pulses, step_rests, pulse_width_, {}, after_step_});
+    setups.push_back({dir_, name_ + ".dir", id_, Use::level, dir_rests, 0, {}, dir_steady_before_});
   }
   if (enable_) {
     setups.push_back(
-        {*enable_, name_ + ".enable", id_, Use::level, level_for(*wiring_.enable, false), 0, {}});
+        {*enable_, name_ + ".enable", id_, Use::level, level_for(*wiring_.enable, false), 0, {}, wake_});
   }
   const auto at_rest = [&](const std::optional<DrivenLine>& line, const char* use) {
     if (line)

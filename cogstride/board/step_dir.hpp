@@ -49,6 +49,7 @@ class StepDirDriver {
   Tick dir_steady_before_;
   Tick dir_steady_after_;
   Tick pulse_width_;
+  Tick after_step_;  // that its lines must stand after a change of STEP
 };
 
 /// The board's side: follows the levels on its inputs and steps as the hardware would. Rules that are broken

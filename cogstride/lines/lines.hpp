@@ -27,6 +27,7 @@ struct LineSetup {
   bool rest_high = false;  ///< the level at start, after `cut` and at the end; for pulses the idle level
   Tick pulse_width = 0;    ///< pulses only: from the leading edge back to rest
   SourceId source{};       ///< inputs only: the source that reports its edges
+  Tick settles = 0;        ///< outputs: so long its owner's lines stand still after it has changed
 };
 
 enum class PwmAlignment : std::uint8_t { edge, centre };
@@ -97,6 +98,9 @@ class TimedLines : public Lines {
   /// Lets time pass to `until`, or to the first instant at which something was read; appends what was read.
   /// @return the time reached
   virtual Tick wait_until(Tick until, std::vector<Reading>& readings) = 0;
+  /// now() becomes the instant that it is. Simulated time passes in wait_until() alone; live time passes by
+  /// itself, and now() stands still in between, so that all who act see the same instant.
+  virtual void catch_up() {}
 };
 
 }  // namespace cogstride

@@ -38,6 +38,20 @@ struct QuadratureCounters {
   ExactFrequency top_rate{};  ///< counts a second, four to a line
 };
 
+/// A GPIO chip of the operating system that gives some of a controller's lines.
+struct GpioChip {
+  std::string name{};           ///< in the rig
+  std::string chip{};           ///< its name under /dev, or its label
+  std::int64_t first_line = 0;  ///< the rig's number of its line 0
+  std::int64_t lines = 0;       ///< how many it has
+};
+
+/// A line that goes up and down as long as everything runs: an outside circuit cuts the power when it stops.
+struct Heartbeat {
+  std::int64_t line = 0;
+  Time period{};  ///< of a whole beat
+};
+
 /// What plays the lines.
 struct Controller {
   ExactFrequency timer_clock{};    ///< ticks a second on all lines
@@ -54,6 +68,9 @@ struct Controller {
   std::vector<TimerUnit> timers{};
   std::optional<AnalogueInputs> analogue{};
   std::optional<QuadratureCounters> counters{};
+  std::vector<GpioChip> chips{};
+  Time edge_lateness = Time(100, units::us);  ///< that an edge on live lines may have
+  std::optional<Heartbeat> heartbeat{};
 };
 
 struct Supply {

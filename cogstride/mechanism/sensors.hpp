@@ -23,6 +23,9 @@ struct SensorFeed {
 
 enum class Contact : std::uint8_t { normally_open, normally_closed };
 
+/// The resistor inside the controller that holds an input while nothing drives it.
+enum class Pull : std::uint8_t { up, down, none };
+
 /// Something on or off by the place of the output: a lever switch, a light gate, a reed, a Hall switch.
 struct PlaceSwitch {
   enum class Kind : std::uint8_t { lever, gate, reed, hall };
@@ -32,6 +35,7 @@ struct PlaceSwitch {
   std::int64_t line = 0;
   ActiveLevel active = ActiveLevel::high;  ///< the level of its line when it acts
   std::optional<Contact> contact{};
+  std::optional<Pull> pull{};
   // At an end of the travel: where it acts on the way in and releases on the way out ...
   OutputPosition acts_at{};
   OutputPosition releases_at{};
@@ -106,6 +110,7 @@ struct HandControl {
   std::optional<std::int64_t> channel{};  ///< of a knob: analogue
   ActiveLevel active = ActiveLevel::low;
   std::optional<Contact> contact{};
+  std::optional<Pull> pull{};
   std::optional<Time> bounce{};
   std::optional<Time> debounce{};
   std::vector<std::string> cuts{};  ///< supplies that it switches off without software

@@ -94,6 +94,18 @@ const char* kind_word(TraceEvent::Kind kind) {
   return "note";
 }
 
+void put_events(Json& json, const EventLog& log) {
+  json["events"] = Json::array();
+  for (const TraceEvent& event : log.events()) {
+    json["events"].push_back({{"tick", event.at},
+                              {"seconds", log.layout().seconds(event.at)},
+                              {"who", event.who},
+                              {"text", event.text},
+                              {"kind", kind_word(event.kind)}});
+  }
+  json["events_left_out"] = log.left_out();
+}
+
 }  // namespace
 
 std::string inspect_json(const Rig& rig, const Inspection& inspection, const std::string& file,
@@ -162,6 +174,30 @@ std::string plan_json(const PlanFigures& plan) {
   return pretty(json);
 }
 
+std::string drive_json(const DriveReport& report, const EventLog& log) {
+  const LiveTally& tally = report.tally;
+  Json json;
+  json["rig"] = report.rig;
+  json["script"] = report.script;
+  json["seconds"] = tally.seconds;
+  json["fault"] = tally.fault.empty() ? Json(nullptr) : Json(tally.fault);
+  json["notes"] = report.notes;
+  json["mechanisms"] = Json::array();
+  for (const LiveTally::Mechanism& mechanism : tally.mechanisms) {
+    json["mechanisms"].push_back(
+        {{"name", mechanism.name},
+         {"unit", mechanism.unit},
+         {"stands_at", mechanism.stands_at ? Json(*mechanism.stands_at) : Json(nullptr)},
+         {"steps", mechanism.steps}});
+  }
+  json["edges"] = {{"written", tally.edges},     {"too_late", tally.edges_too_late},
+                   {"late_99_s", tally.late_99}, {"late_worst_s", tally.late_worst},
+                   {"bound_s", tally.bound},     {"stood_still_s", tally.stood_still}};
+  json["player"] = tally.conditions;
+  put_events(json, log);
+  return pretty(json);
+}
+
 std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
   Json json;
   json["rig"] = report.rig;
@@ -173,15 +209,7 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
   json["mechanisms"] = Json::array();
   for (const MechanismTally& tally : report.tally.mechanisms)
     json["mechanisms"].push_back(tally_json(tally, log.layout()));
-  json["events"] = Json::array();
-  for (const TraceEvent& event : log.events()) {
-    json["events"].push_back({{"tick", event.at},
-                              {"seconds", log.layout().seconds(event.at)},
-                              {"who", event.who},
-                              {"text", event.text},
-                              {"kind", kind_word(event.kind)}});
-  }
-  json["events_left_out"] = log.left_out();
+  put_events(json, log);
   return pretty(json);
 }
 

@@ -9,6 +9,7 @@
 #include "cogstride/rig/plan_figures.hpp"
 #include "cogstride/rig/rig.hpp"
 #include "cogstride/trace/event_log.hpp"
+#include "cogstride/trace/live_tally.hpp"
 #include "cogstride/trace/tally.hpp"
 
 namespace cogstride {
@@ -44,6 +45,15 @@ struct RehearsalReport {
 
 [[nodiscard]] std::string rehearsal_text(const RehearsalReport& report, const EventLog& log);
 [[nodiscard]] std::string rehearsal_json(const RehearsalReport& report, const EventLog& log);
+
+struct DriveReport {
+  std::string rig{};
+  std::string script{};
+  LiveTally tally{};
+  std::vector<std::string> notes{};
+};
+[[nodiscard]] std::string drive_text(const DriveReport& report, const EventLog& log);
+[[nodiscard]] std::string drive_json(const DriveReport& report, const EventLog& log);
 
 /// What is wrong with a mechanism's run, each with what to look at; empty when all is sound.
 [[nodiscard]] std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayout& layout);

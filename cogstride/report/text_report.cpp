@@ -328,6 +328,30 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
   return page.take();
 }
 
+std::string drive_text(const DriveReport& report, const EventLog& log) {
+  Page page;
+  const LiveTally& tally = report.tally;
+  page.line("{} driven on {}: {} after {:.3f} s", report.script, report.rig,
+            tally.fault.empty() ? "done" : "STOPPED", tally.seconds);
+  if (!tally.fault.empty()) page.line("  fault: {}", tally.fault);
+  happenings(page, log);
+  page.line("");
+  for (const LiveTally::Mechanism& mechanism : tally.mechanisms) {
+    page.row(mechanism.name.c_str(), "{}, {} steps net",
+             mechanism.stands_at ? fmt::format("stands at {:.6g} {}", *mechanism.stands_at, mechanism.unit)
+                                 : "where it stands is not known",
+             mechanism.steps);
+  }
+  page.row("edges",
+           "{} written; 99 of 100 within {:.1f} us, the worst {:.1f} us late; {} past the bound of {:.0f} us",
+           tally.edges, 1e6 * tally.late_99, 1e6 * tally.late_worst,
+           tally.edges_too_late == 0 ? "none" : fmt::format("{}", tally.edges_too_late), 1e6 * tally.bound);
+  if (tally.stood_still > 0.0) page.row("waited", "all lines together, {:.3g} ms", 1e3 * tally.stood_still);
+  page.row("player", "{}", tally.conditions);
+  for (const std::string& note : report.notes) page.line("{}", note);
+  return page.take();
+}
+
 std::string lines_text(const Rig& rig) {
   Page page;
   wiring_table(page, rig);

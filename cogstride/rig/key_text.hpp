@@ -88,6 +88,10 @@ struct Words<Contact> {
       {{"normally open", Contact::normally_open}, {"normally closed", Contact::normally_closed}}};
 };
 template <>
+struct Words<Pull> {
+  static constexpr WordList<Pull, 3> list{{{"up", Pull::up}, {"down", Pull::down}, {"none", Pull::none}}};
+};
+template <>
 struct Words<SlowsBy> {
   static constexpr WordList<SlowsBy, 2> list{
       {{"braking", SlowsBy::braking}, {"coasting", SlowsBy::coasting}}};

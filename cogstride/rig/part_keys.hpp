@@ -32,6 +32,22 @@ void declare(Keys& keys, Controller& controller) {
   keys.key("connector", controller.connector,
            {"its lines in the order of their pins; the wiring list follows it", "",
             "the order of their numbers", Sign::any, 0, most_lines});
+  keys.key("edge_lateness", controller.edge_lateness,
+           {"that an edge on live lines may have; past it everything stops on a ramp", "us", "100 us"});
+}
+
+template <class Keys>
+void declare(Keys& keys, GpioChip& chip) {
+  keys.key("chip", chip.chip, {"its name under /dev, or its label"});
+  keys.key("first_line", chip.first_line,
+           {"number in this rig of its line 0", "", "0", Sign::any, 0, most_lines});
+  keys.key("lines", chip.lines, {"how many it has", "", nullptr, Sign::any, 1, most_lines});
+}
+
+template <class Keys>
+void declare(Keys& keys, Heartbeat& heartbeat) {
+  keys.key("line", heartbeat.line, {"output line", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("period", heartbeat.period, {"of a whole beat, up and down", "ms"});
 }
 
 template <class Keys>
@@ -474,9 +490,11 @@ void declare(Keys& keys, SensorFeed& feed) {
 }
 
 template <class Keys>
-void declare_contact(Keys& keys, std::optional<Contact>& contact, std::optional<Time>& bounce,
-                     std::optional<Time>& debounce, std::vector<std::string>& cuts) {
+void declare_contact(Keys& keys, std::optional<Contact>& contact, std::optional<Pull>& pull,
+                     std::optional<Time>& bounce, std::optional<Time>& debounce,
+                     std::vector<std::string>& cuts) {
   keys.key("contact", contact, {"at rest"});
+  keys.key("pull", pull, {"resistor inside the controller that holds its line", "", "as the chip stands"});
   keys.key("bounce", bounce, {"of its contact, at the longest", "ms"});
   keys.key("debounce", debounce, {"for which the controller wants it steady", "ms"});
   keys.key("cuts", cuts, {"supplies that it switches off without software", "", "none"});
@@ -488,7 +506,8 @@ void declare(Keys& keys, PlaceSwitch& place_switch) {
   keys.key("active", place_switch.active, {"level of its line when it acts", "", "high"});
   keys.place(place_switch);
   keys.key("noise", place_switch.noise, {"rms, of where an edge comes", "position", "0", Sign::not_negative});
-  declare_contact(keys, place_switch.contact, place_switch.bounce, place_switch.debounce, place_switch.cuts);
+  declare_contact(keys, place_switch.contact, place_switch.pull, place_switch.bounce, place_switch.debounce,
+                  place_switch.cuts);
   declare(keys, place_switch.feed);
 }
 
@@ -542,7 +561,7 @@ void declare(Keys& keys, HandControl& hand) {
   keys.key("line", hand.line, {"input line of a contact", "", nullptr, Sign::any, 0, most_lines});
   keys.key("channel", hand.channel, {"analogue input of a knob", "", nullptr, Sign::any, 0, 63});
   keys.key("active", hand.active, {"level of its line when it is pressed", "", "low"});
-  declare_contact(keys, hand.contact, hand.bounce, hand.debounce, hand.cuts);
+  declare_contact(keys, hand.contact, hand.pull, hand.bounce, hand.debounce, hand.cuts);
 }
 
 template <class Keys>

@@ -473,6 +473,23 @@ Controller read_controller(TomlTable table) {
       controller.timers.push_back(std::move(timer));
     }
   }
+  if (auto chips = table.optional_table("gpio")) {
+    for (auto& [name, chip_table] : chips->named_tables()) {
+      GpioChip chip = read_part<GpioChip>(chip_table);
+      chip.name = name;
+      for (const GpioChip& other : controller.chips) {
+        if (chip.first_line >= other.first_line + other.lines ||
+            other.first_line >= chip.first_line + chip.lines)
+          continue;
+        chip_table.error(chip_table.place_of("lines"),
+                         fmt::format("the chips {} and {} give the same lines: each line is on one chip",
+                                     other.name, name));
+      }
+      controller.chips.push_back(std::move(chip));
+    }
+  }
+  if (auto heartbeat = table.optional_table("heartbeat"))
+    controller.heartbeat = read_part<Heartbeat>(*heartbeat);
   if (auto analogue = table.optional_table("analogue"))
     controller.analogue = read_part<AnalogueInputs>(*analogue);
   if (auto counters = table.optional_table("counters"))

@@ -75,6 +75,17 @@ class LineCollector {
     owner_ = hand.name;
     if (hand.line) input(*hand.line, "pressed", "hand." + hand.name + ".line");
   }
+  void heartbeat(const Heartbeat& heartbeat) {
+    lines.push_back({heartbeat.line,
+                     "controller",
+                     "heartbeat",
+                     "controller.heartbeat.line",
+                     true,
+                     {heartbeat.line},
+                     false,
+                     nullptr,
+                     {}});
+  }
   void output(const PlainOutput& output) {
     lines.push_back({output.line.number,
                      output.name,
@@ -133,6 +144,7 @@ std::vector<RigLine> rig_lines(const Rig& rig) {
   for (const Supply& supply : rig.supplies) collector.supply(supply);
   for (const HandControl& hand : rig.hands) collector.hand(hand);
   for (const PlainOutput& output : rig.outputs) collector.output(output);
+  if (rig.controller.heartbeat) collector.heartbeat(*rig.controller.heartbeat);
   return std::move(collector.lines);
 }
 

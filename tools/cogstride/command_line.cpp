@@ -166,6 +166,23 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
   add_outputs(*command, options.outputs);
 }
 
+void add_drive(CLI::App& app, DriveOptions& options) {
+  CLI::App* command = app.add_subcommand("drive", "Play a script on the lines of this computer");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("SCRIPT", options.script, "The script (NAME.stride)")->required()->type_name("");
+  command->add_option("--only", options.only, "Drive these mechanisms and take no line of the others")
+      ->delimiter(',')
+      ->type_name("MECHANISM[,...]");
+  command->add_flag("--yes", options.yes, "Do not ask before a rig is driven for the first time");
+  command->add_flag("--keep-taught", options.keep_taught,
+                    "Write the limits that the script teaches into the rig");
+  command
+      ->add_option("--waves", options.outputs.waves, "Write what really went out, and when, into FILE (.vcd)")
+      ->type_name("FILE");
+  command->add_flag("--overwrite", options.outputs.overwrite, "Replace the file when it is there already");
+  command->add_flag("--json", options.json, "The same figures for programs");
+}
+
 void add_demo(CLI::App& app, DemoOptions& options) {
   CLI::App* command =
       app.add_subcommand("demo", "Inspect and rehearse the bobbin bench that comes with Cog Stride");
@@ -194,6 +211,7 @@ Status run_command_line(int count, char** words) {
   PlanOptions plan;
   SweepOptions sweep;
   RehearseOptions rehearse;
+  DriveOptions drive;
   DemoOptions demo;
   add_inspect(app, inspect);
   add_lines(app, lines);
@@ -205,6 +223,7 @@ Status run_command_line(int count, char** words) {
   add_plan(app, plan);
   add_sweep(app, sweep);
   add_rehearse(app, rehearse);
+  add_drive(app, drive);
   add_demo(app, demo);
   try {
     app.parse(count, words);
@@ -221,5 +240,6 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("plan")) return run_plan(plan);
   if (app.got_subcommand("sweep")) return run_sweep(sweep);
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
+  if (app.got_subcommand("drive")) return run_drive(drive);
   return run_demo(demo);
 }

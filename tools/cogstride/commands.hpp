@@ -96,6 +96,16 @@ struct RehearseOptions {
   OutputOptions outputs;
 };
 
+struct DriveOptions {
+  std::string rig;
+  std::string script;
+  std::vector<std::string> only;  ///< mechanisms; empty: all
+  bool yes = false;               ///< does not ask before the first time
+  bool keep_taught = false;
+  bool json = false;
+  OutputOptions outputs;
+};
+
 struct DemoOptions {
   std::string from;
   std::string to = "demo-output";
@@ -114,6 +124,7 @@ Status run_sequence(const SequenceOptions& options);
 Status run_plan(const PlanOptions& options);
 Status run_sweep(const SweepOptions& options);
 Status run_rehearse(const RehearseOptions& options);
+Status run_drive(const DriveOptions& options);
 Status run_demo(const DemoOptions& options);
 
 /// Reads the command line and runs the command.

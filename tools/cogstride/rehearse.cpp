@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <csignal>
 #include <cstdio>
 #include <filesystem>
 #include <mutex>
@@ -17,29 +16,13 @@
 #include "cogstride/script/script_player.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
+#include "playing.hpp"
 #include "progress.hpp"
 
 using namespace cogstride;
 using namespace cogstride::literals;
 
 namespace {
-
-volatile std::sig_atomic_t interrupted = 0;
-
-void note_interrupt(int) {
-  interrupted = 1;
-}
-
-/// Bench time so far, and what is left of it as far as that can be told.
-std::string progress_words(const Bench& bench, const ScriptPlayer& player, const ScriptLength& length) {
-  const double now = bench.now().in(units::s);
-  std::string words = fmt::format("rehearsing: {:.1f} s on the bench", now);
-  if (!length.has_an_end) return words + ", without end (Ctrl-C ends it)";
-  const Tick tick = std::llround(now * bench.rig().controller.timer_clock.base().to_double());
-  const double left = length.seconds - player.known_seconds_done(tick);
-  if (left <= 0.0) return words;
-  return words + fmt::format(", {}{:.0f} s left", length.is_whole ? "about " : "at least ", left);
-}
 
 std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>& words, const Rig& rig) {
   std::map<std::string, OutputPosition> standing;
@@ -57,19 +40,6 @@ std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>
     }
   }
   return standing;
-}
-
-/// The mechanisms that the script moves (or homes), in the order in which it names them.
-void add_moved(const std::vector<Statement>& statements, bool homed_only, std::vector<std::size_t>& moved) {
-  using Kind = Statement::Kind;
-  for (const Statement& statement : statements) {
-    const Kind kind = statement.kind;
-    const bool moves = kind == Kind::home || (!homed_only && (kind == Kind::move || kind == Kind::spin ||
-                                                              kind == Kind::measure || kind == Kind::jog));
-    if (moves && std::find(moved.begin(), moved.end(), statement.mechanism) == moved.end())
-      moved.push_back(statement.mechanism);
-    add_moved(statement.inside(), homed_only, moved);
-  }
 }
 
 /// Homes each mechanism that the script homes, many times.
@@ -142,26 +112,6 @@ class Memory {
   std::vector<std::string> notes_;
 };
 
-/// Writes taught limits into the rig's file, when that is wanted. @return what was taught, in words
-std::vector<std::string> keep_taught(const RehearseOptions& options, const Rig& rig,
-                                     const std::vector<TaughtLimit>& taught) {
-  std::vector<std::string> notes;
-  for (const TaughtLimit& limit : taught) {
-    const std::string key = fmt::format("mechanism.{}.limits.travel", rig.mechanisms[limit.mechanism].name);
-    const std::string value =
-        fmt::format("{{ from = \"{}\", to = \"{}\" }}", to_text(limit.from), to_text(limit.to));
-    if (options.keep_taught) {
-      ChangeOptions change{options.rig, key, value};
-      change.quiet = true;
-      (void)run_change(change);
-    }
-    notes.push_back(
-        fmt::format("taught: {} = {}{}", key, value,
-                    options.keep_taught ? ", written into the rig" : " (--keep-taught writes it)"));
-  }
-  return notes;
-}
-
 std::string figure_title(const RehearsalReport& report) {
   return fmt::format("{} on the simulated bench, {}", report.script,
                      report.tally.is_sound() ? "all as asked" : "something is wrong");
@@ -224,42 +174,13 @@ Status run_rehearse(const RehearseOptions& options) {
       rig, {.seed = options.seed, .start_positions = standing, .stimuli = stimuli, .trace = &outputs.sink()});
   memory.recall(bench);
   ScriptPlayer player(script, rig, bench.stage());
-  player.on_statement([&](Tick at, const Statement& statement) {
-    const bool is_output =
-        statement.kind == Statement::Kind::switch_output || statement.kind == Statement::Kind::fade_output;
-    if (is_output)
-      bench.trace_event({at, rig.outputs[statement.output].name, statement.text, TraceEvent::Kind::note});
-  });
-  bool stopped_from_outside = false;
-  bench.on_fault([&](const std::string&) { stopped_from_outside = true; });
-
-  std::signal(SIGINT, note_interrupt);
-  std::signal(SIGTERM, note_interrupt);
-  const ScriptLength length = check_motions(script, rig, known).length;
-  ProgressLine progress;
-  unsigned turns = 0;
-  bench.run(player, [&] {
-    if (++turns % 256 == 0 && progress.is_due()) progress.say(progress_words(bench, player, length));
-    return player.has_ended() || stopped_from_outside || interrupted != 0;
-  });
-  progress.clear();
-  RehearsalReport report{rig.name, options.script, {}};
-  const bool is_sound = player.fault().empty() && !stopped_from_outside && interrupted == 0;
-  if (interrupted != 0) {
-    bench.stop(rig.stops.interrupt, "interrupted");
-  } else if (!player.fault().empty()) {
-    bench.stop(rig.stops.fault, player.fault());
-  } else if (is_sound) {
-    bench.come_to_rest();
-  }
-  bench.wait_for_all();
+  const Played played = play(bench, player, "rehearsing", check_motions(script, rig, known).length);
   bench.serve(0.3_s);  // the swing of the last stop dies away
-  if (is_sound) memory.keep(bench);
-  report.tally = bench.tally();
-  if (!player.fault().empty()) report.tally.fault = player.fault();
-  if (interrupted != 0) report.tally.fault = "interrupted";
+  if (played.is_sound) memory.keep(bench);
+  RehearsalReport report{rig.name, options.script, bench.tally(), {}};
+  if (!played.fault.empty()) report.tally.fault = played.fault;
   report.notes = memory.notes();
-  for (std::string& note : keep_taught(options, rig, player.taught()))
+  for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, player.taught()))
     report.notes.push_back(std::move(note));
   bench.close();
   if (moved.size() > 1) {

@@ -1,0 +1,291 @@
+#include "cogstride/bench/live/edge_player.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace cogstride {
+namespace {
+
+constexpr std::int64_t looks_apart_ns = 10'000;  // looking for edges takes a call: not right before an edge
+constexpr std::int64_t looks_at_least_ns = 200'000;
+constexpr std::size_t usual_room = 4096;
+
+}  // namespace
+
+EdgePlayer::EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports& reports)
+    : setup_(std::move(setup)),
+      port_(port),
+      commands_(commands),
+      reports_(reports),
+      began_ns_(port.now_ns()) {
+  std::vector<MechanismId> owners;
+  for (const LineSetup& setup_of : setup_.lines) {
+    const auto number = static_cast<std::size_t>(setup_of.id);
+    if (number >= lines_.size()) lines_.resize(number + 1);
+    Line& opened = lines_[number];
+    opened.setup = setup_of;
+    opened.is_open = true;
+    opened.high = setup_of.rest_high;
+    const auto known = std::find(owners.begin(), owners.end(), setup_of.owner);
+    opened.owner = static_cast<std::size_t>(known - owners.begin());
+    if (known == owners.end()) owners.push_back(setup_of.owner);
+    if (setup_of.use == LineSetup::Use::pulses) pulse_lines_.push_back(number);
+  }
+  owners_.resize(owners.size());
+  for (std::size_t number = 0; number < lines_.size(); ++number) {
+    const Line& opened = lines_[number];
+    if (opened.is_open && opened.setup.use != LineSetup::Use::input)
+      owners_[opened.owner].lines.push_back(number);
+  }
+  // What it may need while it plays is fetched before.
+  levels_.reserve(usual_room);
+  edges_.reserve(usual_room);
+  out_.reserve(lines_.size());
+  written_.reserve(lines_.size());
+}
+
+Tick EdgePlayer::tick_of(std::int64_t ns) const {
+  return std::llround(static_cast<double>(ns - began_ns_) * setup_.ticks_per_second / 1e9) - stood_still();
+}
+
+std::int64_t EdgePlayer::ns_of(Tick tick) const {
+  return began_ns_ + static_cast<std::int64_t>(std::ceil(static_cast<double>(tick + stood_still()) * 1e9 /
+                                                         setup_.ticks_per_second));
+}
+
+void EdgePlayer::report(const LiveReport& message) {
+  // A planner that does not listen must not keep lines from coming to rest: what it misses is counted.
+  has_told_ = has_told_ || message.kind != LiveReport::Kind::written;
+  if (!reports_.push(message)) missed_reports_.fetch_add(1, std::memory_order_relaxed);
+}
+
+void EdgePlayer::take_commands() {
+  // No longer than there is time before the next edge.
+  const Tick next = next_due();
+  const std::int64_t until = next == never ? INT64_MAX : ns_of(next) - setup_.spin_ns / 2;
+  LiveCommand command;
+  while (commands_.pop(command)) {
+    take(command);
+    if (port_.now_ns() > until) break;
+  }
+  if (cut_wanted_.exchange(false, std::memory_order_acq_rel)) put_at_rest();
+}
+
+void EdgePlayer::take(const LiveCommand& command) {
+  switch (command.kind) {
+    case LiveCommand::Kind::levels: {
+      // Usually the last one yet: the next to go out stands at the end.
+      const auto place = std::find_if(levels_.begin(), levels_.end(),
+                                      [&](const TimedLevels& other) { return other.at <= command.at; });
+      levels_.insert(place, {command.at, command.level_count, command.levels});
+      break;
+    }
+    case LiveCommand::Kind::run: {
+      const std::optional<StopOn> stop = command.has_stop ? std::optional(command.stop) : std::nullopt;
+      (void)line(command.line).pulses.put(command.start, std::span(&command.run, 1), stop, -never);
+      break;
+    }
+    case LiveCommand::Kind::withdraw:
+      withdraw(command);
+      break;
+    case LiveCommand::Kind::sample: {
+      const auto known = std::find_if(samplings_.begin(), samplings_.end(),
+                                      [&](const Sampling& s) { return s.source == command.source; });
+      Sampling& sampling = known == samplings_.end() ? samplings_.emplace_back() : *known;
+      sampling = {command.source, command.line, command.at, command.period};
+      break;
+    }
+  }
+}
+
+void EdgePlayer::withdraw(const LiveCommand& command) {
+  std::erase_if(levels_, [&](const TimedLevels& levels) {
+    return levels.at >= command.at && line(levels.levels[0].line).setup.owner == command.mechanism;
+  });
+  LiveReport answer{.kind = LiveReport::Kind::withdrawn};
+  for (const std::size_t number : pulse_lines_) {
+    Line& pulsed = lines_[number];
+    if (pulsed.setup.owner != command.mechanism) continue;
+    const Withdrawn own = pulsed.pulses.withdraw(command.at);
+    answer.left.steps += own.steps;
+    answer.left.last_pulse = std::max(answer.left.last_pulse, own.last_pulse);
+  }
+  report(answer);
+}
+
+void EdgePlayer::take_edges() {
+  last_look_ns_ = port_.now_ns();
+  edges_.clear();
+  port_.take_edges(edges_);
+  for (const PortEdge& edge : edges_) {
+    Line& input = line(edge.line);
+    input.high = edge.high;
+    report({.kind = LiveReport::Kind::reading,
+            .at = std::min(tick_of(edge.at_ns), now()),
+            .line = edge.line,
+            .high = edge.high,
+            .is_edge = true,
+            .source = input.setup.source});
+    for (const std::size_t number : pulse_lines_) {
+      Line& pulsed = lines_[number];
+      const std::optional<StopOn> stop = pulsed.pulses.stop();
+      if (stop && stop->line == edge.line && (stop->edge == Edge::rising) == edge.high)
+        pulsed.pulses.clear(now());
+    }
+  }
+}
+
+void EdgePlayer::take_samples() {
+  for (Sampling& sampling : samplings_) {
+    if (sampling.next > now()) continue;
+    report({.kind = LiveReport::Kind::reading,
+            .at = now(),
+            .line = sampling.line,
+            .high = port_.read(sampling.line),
+            .source = sampling.source});
+    sampling.next = sampling.period > 0 ? sampling.next + sampling.period : never;
+  }
+}
+
+void EdgePlayer::put_at_rest() {
+  LiveCommand dropped;
+  while (commands_.pop(dropped)) {
+  }
+  levels_.clear();
+  samplings_.clear();
+  out_.clear();
+  for (Line& each : lines_) {
+    if (!each.is_open || each.setup.use == LineSetup::Use::input) continue;
+    each.pulses.clear(now());
+    each.back_at = never;
+    out_.push_back({each.setup.id, each.setup.rest_high});
+  }
+  port_.write(out_);
+  const Tick at = now();
+  for (const Level& level : out_) wrote(level, at, at);
+  report({.kind = LiveReport::Kind::cut, .at = at});
+}
+
+/// When a change of one of an owner's lines may go out: as planned, and after what stands there already has
+/// been seen for as long as was planned, or as its board needs if that is less.
+Tick EdgePlayer::due(Tick planned, const Owner& owner) const {
+  Tick earliest = planned;
+  for (const std::size_t number : owner.lines) {
+    const Line& other = lines_[number];
+    const Tick apart = std::clamp<Tick>(planned - other.planned, 0, other.setup.settles);
+    earliest = std::max(earliest, other.written + apart);
+  }
+  return earliest;
+}
+
+Tick EdgePlayer::planned_next(Line& pulsed) {
+  return pulsed.back_at != never ? pulsed.back_at : pulsed.pulses.next();
+}
+
+Tick EdgePlayer::next_due() {
+  Tick soonest = never;
+  if (!levels_.empty()) {
+    const TimedLevels& first = levels_.back();
+    soonest = due(first.at, owners_[line(first.levels[0].line).owner]);
+  }
+  for (const std::size_t number : pulse_lines_) {
+    Line& pulsed = lines_[number];
+    const Tick planned = planned_next(pulsed);
+    if (planned < soonest) soonest = std::min(soonest, due(planned, owners_[pulsed.owner]));
+  }
+  return soonest;
+}
+
+/// Writes what is due: all levels that are due at one planned tick, and all pulses beside them, in one go.
+void EdgePlayer::write_due(Tick at) {
+  out_.clear();
+  written_.clear();
+  const auto is_out = [&](LineId id) {
+    return std::any_of(out_.begin(), out_.end(), [&](const Level& level) { return level.line == id; });
+  };
+  while (!levels_.empty()) {
+    const TimedLevels& first = levels_.back();
+    if (due(first.at, owners_[line(first.levels[0].line).owner]) > at || is_out(first.levels[0].line)) break;
+    for (std::size_t i = 0; i < first.count; ++i) {
+      out_.push_back(first.levels[i]);
+      written_.push_back(first.at);
+    }
+    levels_.pop_back();
+    break;
+  }
+  // A level and a step of one mechanism lie apart: the level goes first.
+  const bool only_levels = !out_.empty();
+  for (const std::size_t number : pulse_lines_) {
+    Line& pulsed = lines_[number];
+    if (only_levels && pulsed.owner == line(out_[0].line).owner) continue;
+    const Tick planned = planned_next(pulsed);
+    if (planned == never || due(planned, owners_[pulsed.owner]) > at) continue;
+    if (pulsed.back_at != never) {
+      pulsed.back_at = never;
+      out_.push_back({pulsed.setup.id, pulsed.setup.rest_high});
+    } else {
+      pulsed.pulses.make();
+      pulsed.back_at = planned + pulsed.setup.pulse_width;
+      out_.push_back({pulsed.setup.id, !pulsed.setup.rest_high});
+    }
+    written_.push_back(planned);
+  }
+  if (out_.empty()) return;
+  port_.write(out_);
+  const Tick done = now();
+  Tick latest = 0;
+  for (std::size_t i = 0; i < out_.size(); ++i) {
+    wrote(out_[i], written_[i], done);
+    const Tick late = std::max<Tick>(0, done - written_[i]);
+    lateness_.add(late);
+    if (late > setup_.bound) lateness_.add_beyond();
+    latest = std::max(latest, late);
+  }
+  if (latest <= setup_.bound) return;
+  // Time stands still for so long: what comes later keeps its distance.
+  stood_still_.fetch_add(latest, std::memory_order_acq_rel);
+  for (Line& each : lines_) each.written -= latest;
+  report({.kind = LiveReport::Kind::too_late, .at = now(), .line = out_.back().line, .late = latest});
+}
+
+void EdgePlayer::wrote(const Level& level, Tick planned, Tick at) {
+  Line& out = line(level.line);
+  out.planned = planned;
+  out.written = at;
+  if (out.high == level.high) return;
+  out.high = level.high;
+  report(
+      {.kind = LiveReport::Kind::written, .at = at + stood_still(), .line = level.line, .high = level.high});
+}
+
+void EdgePlayer::turn() {
+  take_commands();
+  take_samples();
+  Tick next = next_due();
+  std::int64_t now_ns = port_.now_ns();
+  if (next == never || ns_of(next) - now_ns > looks_apart_ns || now_ns - last_look_ns_ > looks_at_least_ns) {
+    take_edges();
+    next = next_due();
+  }
+  for (const Sampling& sampling : samplings_) next = std::min(next, sampling.next);
+  const std::int64_t latest_wake = port_.now_ns() + setup_.longest_sleep_ns;
+  const std::int64_t next_ns = next == never ? latest_wake : std::min(latest_wake, ns_of(next));
+  if (next_ns - port_.now_ns() > setup_.spin_ns) {
+    port_.sleep_until(next_ns - setup_.spin_ns);
+    return;
+  }
+  while (port_.now_ns() < next_ns) {
+    if (cut_wanted_.load(std::memory_order_acquire)) return;
+  }
+  write_due(now());
+}
+
+void EdgePlayer::end() {
+  put_at_rest();
+}
+
+Tick EdgePlayer::now() const {
+  return tick_of(port_.now_ns());
+}
+
+}  // namespace cogstride

@@ -1,0 +1,124 @@
+// Plays live lines: takes commands, writes each edge when it is due, reports what was written and what was
+// read.
+//
+// One thread calls turn() again and again; it knows no other thread but through two queues. It sleeps towards
+// the next edge and spins the last stretch.
+//
+// An edge that would be late goes out as soon as it may. Between two changes of one mechanism's lines there
+// is always what was planned, or what its board needs if that is less: a late edge is never squeezed against
+// the next. Past the bound time stands still for all lines by as much as the edge was late, so that every
+// step still goes out, in its order and at its distance; that is reported, and whoever plans stops on a ramp.
+#pragma once
+
+#include <atomic>
+#include <boost/lockfree/spsc_queue.hpp>
+#include <optional>
+#include <utility>
+#include <vector>
+
+#include "cogstride/bench/live/lateness.hpp"
+#include "cogstride/bench/live/line_port.hpp"
+#include "cogstride/bench/live/live_messages.hpp"
+#include "cogstride/bench/pulse_queue.hpp"
+
+namespace cogstride {
+
+class EdgePlayer {
+ public:
+  struct Setup {
+    std::vector<LineSetup> lines{};
+    double ticks_per_second = 0.0;
+    Tick bound = 0;            ///< an edge may be so late
+    std::int64_t spin_ns = 0;  ///< so long before an edge it does not sleep any more
+    std::int64_t longest_sleep_ns = 50'000'000;
+  };
+  using Commands = boost::lockfree::spsc_queue<LiveCommand>;
+  using Reports = boost::lockfree::spsc_queue<LiveReport>;
+
+  /// @param port, commands, reports  must outlive it; the lines stand at rest
+  EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports& reports);
+
+  /// Takes what was commanded and seen, writes what is due, and sleeps when there is time.
+  void turn();
+
+  /// At the end: all lines to rest.
+  void end();
+  void spin_before(std::int64_t ns) { setup_.spin_ns = ns; }
+  /// Whether something was reported, other than what was written, since it was asked last.
+  bool take_has_told() { return std::exchange(has_told_, false); }
+
+  // From other threads:
+
+  /// The tick that it is now: the port's clock since it was made, less what time has stood still.
+  [[nodiscard]] Tick now() const;
+  /// All lines to rest at its next turn, through all queues.
+  void cut() noexcept { cut_wanted_.store(true, std::memory_order_release); }
+  [[nodiscard]] Tick stood_still() const { return stood_still_.load(std::memory_order_acquire); }
+  /// What was not told because nobody took it.
+  [[nodiscard]] std::int64_t missed_reports() const { return missed_reports_.load(); }
+  /// Of all edges so far; once nothing plays any more.
+  [[nodiscard]] const LatenessRecord& lateness() const { return lateness_; }
+
+ private:
+  struct Owner {
+    std::vector<std::size_t> lines{};  // outputs
+  };
+  struct Line {
+    LineSetup setup{};
+    bool is_open = false;
+    bool high = false;
+    std::size_t owner = 0;
+    PulseQueue pulses{};
+    Tick back_at = never;       // planned end of the pulse that is out
+    Tick planned = -never / 2;  // of its last change
+    Tick written = -never / 2;  // the same, when it had really gone out
+  };
+  struct TimedLevels {
+    Tick at = 0;
+    std::uint8_t count = 0;
+    std::array<Level, most_levels_together> levels{};
+  };
+  struct Sampling {
+    SourceId source{};
+    LineId line{};
+    Tick next = never;
+    Tick period = 0;
+  };
+  void take_commands();
+  void take(const LiveCommand& command);
+  void withdraw(const LiveCommand& command);
+  void take_edges();
+  void take_samples();
+  void put_at_rest();
+  [[nodiscard]] Tick due(Tick planned, const Owner& owner) const;
+  [[nodiscard]] static Tick planned_next(Line& pulsed);
+  [[nodiscard]] Tick next_due();
+  void write_due(Tick at);
+  void wrote(const Level& level, Tick planned, Tick at);
+  void report(const LiveReport& message);
+  [[nodiscard]] Tick tick_of(std::int64_t ns) const;
+  [[nodiscard]] std::int64_t ns_of(Tick tick) const;
+  [[nodiscard]] Line& line(LineId id) { return lines_[static_cast<std::size_t>(id)]; }
+
+  Setup setup_;
+  LinePort& port_;
+  Commands& commands_;
+  Reports& reports_;
+  std::vector<Line> lines_;  // by number
+  std::vector<std::size_t> pulse_lines_;
+  std::vector<Owner> owners_;
+  std::vector<TimedLevels> levels_;  // in the order of time; the next one last
+  std::vector<Sampling> samplings_;
+  std::vector<PortEdge> edges_;
+  std::vector<Level> out_;     // of the write that is being made
+  std::vector<Tick> written_;  // when each of them was planned
+  std::atomic<bool> cut_wanted_{false};
+  std::atomic<Tick> stood_still_{0};
+  std::atomic<std::int64_t> missed_reports_{0};
+  bool has_told_ = false;
+  std::int64_t began_ns_;
+  std::int64_t last_look_ns_ = 0;
+  LatenessRecord lateness_{};
+};
+
+}  // namespace cogstride

@@ -1,0 +1,69 @@
+// The live bench: the same motions on the lines of a real controller.
+//
+//   LiveBench bench{rig};                  // or SimulatedBench: nothing below changes
+//   bench.mechanism("traverse").home().wait();
+//
+// Lines are at rest from the first moment to the last, also when the program ends in a crash: a guardian
+// process sees to that. What this computer cannot drive is refused before any line is taken.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "cogstride/bench/bench.hpp"
+#include "cogstride/bench/live/live_lines.hpp"
+#include "cogstride/trace/live_tally.hpp"
+#include "cogstride/trace/trace.hpp"
+
+namespace cogstride {
+
+/// What stands between a mechanism and this controller's live lines.
+struct LiveObstacle {
+  std::string mechanism{};
+  std::string why{};
+};
+
+/// Of all mechanisms of a rig, those that cannot be driven live, and why not.
+[[nodiscard]] std::vector<LiveObstacle> live_obstacles(const Rig& rig);
+/// A rig with some of its mechanisms alone. @throws RangeError when it has none of a name
+[[nodiscard]] Rig only_with(Rig rig, const std::vector<std::string>& mechanisms);
+
+class LiveBench final : public Bench {
+ public:
+  struct Options {
+    ExactTime lead = ExactTime::from_base({1, 200});  ///< from command to effect
+    TraceSink* trace = nullptr;  ///< told what is really written and when; must outlive it
+    bool asks_for_real_time = true;
+    /// A port in the place of the kernel's lines; it must outlive the bench. There is no guardian then.
+    LinePort* port = nullptr;
+  };
+
+  /// Takes the lines, at rest. @throws Error when something of the rig cannot be driven, or a line not be had
+  explicit LiveBench(Rig rig);
+  LiveBench(Rig rig, Options options);
+  ~LiveBench() override;
+
+  /// Everything at rest and the lines given back. What comes later does nothing.
+  void close();
+
+  /// What it came to, once it has been closed.
+  [[nodiscard]] const LiveTally& tally() const;
+  [[nodiscard]] const PlayerConditions& conditions() const;
+  /// An event of a guest (a script) in the trace.
+  void trace_event(TraceEvent event) override;
+
+ protected:
+  [[nodiscard]] TimedLines& lines() override;
+  [[nodiscard]] const TimedLines& lines() const override;
+  void noted(const MotionNote& note) override;
+  void stopped(Tick at, const Trip& trip) override;
+
+ private:
+  class Supervisor;
+  void fail(StopBy how, const std::string& why);
+  struct Inside;
+  std::unique_ptr<Inside> inside_;
+};
+
+}  // namespace cogstride

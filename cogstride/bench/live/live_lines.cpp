@@ -1,0 +1,379 @@
+#include "cogstride/bench/live/live_lines.hpp"
+
+#include <fmt/format.h>
+#include <pthread.h>
+#include <sys/eventfd.h>
+#include <sys/mman.h>
+#include <sys/prctl.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <chrono>
+#include <cmath>
+#include <condition_variable>
+#include <cstring>
+#include <map>
+#include <thread>
+
+#include <poll.h>
+
+#include "cogstride/bench/live/edge_player.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr std::size_t command_room = 8192;
+constexpr std::size_t report_room = 131'072;
+constexpr int player_priority = 60;
+constexpr int planning_priority = 40;  // what it plans must not be late either
+constexpr std::int64_t least_spin_ns = 15'000;
+constexpr std::int64_t most_spin_ns = 400'000;
+constexpr std::int64_t life_sign_ns = 20'000'000;
+constexpr auto longest_answer = std::chrono::seconds(1);
+
+/// Something to sleep on that another thread can end.
+class Bell {
+ public:
+  Bell() : fd_(eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK)) {
+    if (fd_ < 0) throw Error(fmt::format("eventfd: {}", std::strerror(errno)));
+  }
+  ~Bell() { close(fd_); }
+  Bell(const Bell&) = delete;
+  Bell& operator=(const Bell&) = delete;
+  void ring() const noexcept {
+    const std::uint64_t one = 1;
+    [[maybe_unused]] const auto done = write(fd_, &one, sizeof one);
+  }
+  void wait(std::int64_t ns) const {
+    pollfd waited{fd_, POLLIN, 0};
+    const timespec time{ns / 1'000'000'000, ns % 1'000'000'000};
+    if (ppoll(&waited, 1, &time, nullptr) > 0) {
+      std::uint64_t count = 0;
+      [[maybe_unused]] const auto done = read(fd_, &count, sizeof count);
+    }
+  }
+
+ private:
+  int fd_;
+};
+
+}  // namespace
+
+struct LiveLines::Inside {
+  Inside(Setup given, LinePort& port)
+      : setup(std::move(given)),
+        ticks_per_second(setup.clock.base().to_double()),
+        port_(port),
+        commands(command_room),
+        reports(report_room),
+        player({setup.lines, ticks_per_second, setup.bound, most_spin_ns, life_sign_ns}, port, commands,
+               reports) {
+    for (const LineSetup& line : setup.lines) {
+      if (line.use != LineSetup::Use::input) continue;
+      inputs[line.source] = line.id;
+      first_levels[line.id] = port.read(line.id);
+    }
+    thread = std::thread([this] { play(); });
+    while (!is_playing.load(std::memory_order_acquire)) bell.wait(1'000'000);
+  }
+
+  /// What the operating system grants this thread; where it does not, playing goes on all the same.
+  void prepare() {
+    sched_param priority{};
+    priority.sched_priority = player_priority;
+    std::vector<std::string> refused;
+    if (setup.asks_for_real_time) {
+      conditions.real_time = pthread_setschedparam(pthread_self(), SCHED_FIFO, &priority) == 0;
+      if (!conditions.real_time)
+        refused.push_back(
+            "no real-time priority (a limit of rtprio 60 or more grants it): other programs can make edges "
+            "late");
+      conditions.memory_locked = mlockall(MCL_CURRENT | MCL_FUTURE) == 0;
+      if (!conditions.memory_locked)
+        refused.push_back("memory is not locked (a limit of memlock unlimited grants it)");
+    }
+    prctl(PR_SET_TIMERSLACK, 1UL, 0UL, 0UL, 0UL);
+    for (const std::string& each : refused) conditions.words += (conditions.words.empty() ? "" : "; ") + each;
+    // How late it wakes when it sleeps: so long before an edge it must not sleep any more.
+    std::vector<std::int64_t> late;
+    for (int i = 0; i < 40; ++i) {
+      const std::int64_t wanted = port_.now_ns() + 300'000;
+      port_.sleep_until(wanted);
+      late.push_back(std::max<std::int64_t>(0, port_.now_ns() - wanted));
+    }
+    std::sort(late.begin(), late.end());
+    conditions.wake_ns = late[late.size() * 9 / 10];
+    player.spin_before(std::clamp(2 * late[late.size() / 2], least_spin_ns, most_spin_ns));
+  }
+
+  void play() {
+    try {
+      prepare();
+      is_playing.store(true, std::memory_order_release);
+      bell.ring();
+      std::int64_t next_sign = 0;
+      while (!ends.load(std::memory_order_acquire)) {
+        player.turn();
+        if (player.take_has_told()) bell.ring();
+        if (const std::int64_t now = port_.now_ns(); setup.on_turn && now >= next_sign) {
+          setup.on_turn();
+          next_sign = now + life_sign_ns;
+        }
+      }
+      player.end();
+    } catch (const Error& error) {
+      gone = error.what();
+      is_gone.store(true, std::memory_order_release);
+      is_playing.store(true, std::memory_order_release);
+      bell.ring();
+    }
+  }
+
+  void push(const LiveCommand& command) {
+    const auto until = std::chrono::steady_clock::now() + longest_answer;
+    while (!commands.push(command)) {
+      if (is_gone.load(std::memory_order_acquire) || std::chrono::steady_clock::now() > until) return;
+      port_.wake();
+      std::this_thread::yield();
+    }
+    has_pushed = true;
+  }
+
+  /// Takes what the player has told; edges and answers are kept apart.
+  void drain() {
+    LiveReport report;
+    while (reports.pop(report)) {
+      switch (report.kind) {
+        case LiveReport::Kind::reading:
+          if (listener && inputs.contains(report.source) && report.is_edge)
+            listener(report.at + player.stood_still(), report.line, report.high);
+          readings.push_back({report.at, report.source, report.high ? 1 : 0});
+          break;
+        case LiveReport::Kind::written:
+          if (listener) listener(report.at, report.line, report.high);
+          break;
+        case LiveReport::Kind::withdrawn:
+          left = report.left;
+          has_answer = true;
+          break;
+        case LiveReport::Kind::too_late:
+          if (trouble.late == 0) trouble.line = report.line;
+          trouble.late += report.late;
+          has_trouble = true;
+          break;
+        case LiveReport::Kind::cut:
+          has_answer = true;
+          break;
+      }
+    }
+    if (is_gone.load(std::memory_order_acquire) && !told_gone) {
+      told_gone = true;
+      trouble.gone = gone;
+      has_trouble = true;
+    }
+  }
+
+  /// @return whether the player has answered in time
+  bool await_answer() {
+    const auto until = std::chrono::steady_clock::now() + longest_answer;
+    for (drain(); !has_answer; drain()) {
+      if (is_gone.load(std::memory_order_acquire) || std::chrono::steady_clock::now() > until) break;
+      bell.wait(1'000'000);
+    }
+    return std::exchange(has_answer, false);
+  }
+
+  Setup setup;
+  double ticks_per_second;
+  LinePort& port_;
+  EdgePlayer::Commands commands;
+  EdgePlayer::Reports reports;
+  EdgePlayer player;
+  PlayerConditions conditions{};
+  Bell bell;
+  std::map<SourceId, LineId> inputs;
+  std::map<LineId, bool> first_levels;
+  std::function<void(Tick, LineId, bool)> listener;
+
+  // Planning's own.
+  pthread_t planner{};
+  int planners_policy = SCHED_OTHER;
+  sched_param planners_priority{};
+  Tick now = 0;
+  bool has_pushed = false;
+  std::vector<Reading> readings;
+  Withdrawn left{};
+  bool has_answer = false;
+  Trouble trouble{};
+  bool has_trouble = false;
+  bool told_gone = false;
+
+  std::atomic<bool> ends{false};
+  std::atomic<bool> is_playing{false};
+  std::atomic<bool> is_gone{false};
+  std::string gone;  // written before is_gone
+  std::thread thread;
+};
+
+LiveLines::LiveLines(Setup setup, LinePort& port)
+    : inside_(std::make_unique<Inside>(std::move(setup), port)) {
+  if (inside_->conditions.real_time) {
+    inside_->planner = pthread_self();
+    (void)pthread_getschedparam(inside_->planner, &inside_->planners_policy, &inside_->planners_priority);
+    sched_param priority{};
+    priority.sched_priority = planning_priority;
+    (void)pthread_setschedparam(inside_->planner, SCHED_FIFO, &priority);
+  }
+  catch_up();
+}
+
+LiveLines::~LiveLines() {
+  end();
+}
+
+void LiveLines::end() noexcept {
+  if (!inside_->thread.joinable()) return;
+  cut();
+  inside_->ends.store(true, std::memory_order_release);
+  inside_->port_.wake();
+  inside_->thread.join();
+  if (inside_->conditions.real_time)
+    (void)pthread_setschedparam(inside_->planner, inside_->planners_policy, &inside_->planners_priority);
+  inside_->drain();
+}
+
+void LiveLines::on_edge(std::function<void(Tick, LineId, bool)> listener) {
+  inside_->listener = std::move(listener);
+}
+
+Tick LiveLines::now() const {
+  return inside_->now;
+}
+
+Tick LiveLines::lead() const {
+  return inside_->setup.lead;
+}
+
+void LiveLines::catch_up() {
+  inside_->now = std::max(inside_->now, inside_->player.now());
+}
+
+std::span<const LineSetup> LiveLines::lines() const {
+  return inside_->setup.lines;
+}
+
+bool LiveLines::level(LineId line) const {
+  return inside_->first_levels.at(line);
+}
+
+void LiveLines::put(Tick at, std::span<const Level> levels) {
+  if (at < now() + lead())
+    throw RangeError(fmt::format("a level for tick {} comes too late at tick {}", at, now()));
+  if (levels.size() > most_levels_together)
+    throw RangeError(
+        fmt::format("{} levels at once; {} can change together", levels.size(), most_levels_together));
+  LiveCommand command;
+  command.kind = LiveCommand::Kind::levels;
+  command.at = at;
+  for (const Level& level : levels) {
+    const auto setup = std::find_if(inside_->setup.lines.begin(), inside_->setup.lines.end(),
+                                    [&](const LineSetup& line) { return line.id == level.line; });
+    if (setup == inside_->setup.lines.end())
+      throw RangeError(fmt::format("line {} has not been opened", static_cast<int>(level.line)));
+    if (setup->use == LineSetup::Use::input) throw RangeError(fmt::format("{} is an input", setup->name));
+    command.levels[command.level_count++] = level;
+  }
+  inside_->push(command);
+}
+
+void LiveLines::put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
+                    std::optional<StopOn> stop) {
+  LiveCommand command;
+  command.kind = LiveCommand::Kind::run;
+  command.line = line;
+  command.has_stop = stop.has_value();
+  if (stop) command.stop = *stop;
+  for (const chip::PulseRun& run : runs) {
+    command.start = start;
+    command.run = run;
+    inside_->push(command);
+    start = end_of_run(start, run);
+  }
+}
+
+void LiveLines::put(PwmGroup, Tick, std::span<const Compare>) {
+  throw RangeError("live lines have no duty: an output can be switched, and not faded");
+}
+
+void LiveLines::sample(SourceId source, Tick first, Tick period) {
+  const auto input = inside_->inputs.find(source);
+  if (input == inside_->inputs.end())
+    throw RangeError(fmt::format("nothing answers on source {}", static_cast<int>(source)));
+  LiveCommand command;
+  command.kind = LiveCommand::Kind::sample;
+  command.line = input->second;
+  command.source = source;
+  command.at = first;
+  command.period = period;
+  inside_->push(command);
+}
+
+Withdrawn LiveLines::withdraw(MechanismId mechanism, Tick from) {
+  LiveCommand command;
+  command.kind = LiveCommand::Kind::withdraw;
+  command.mechanism = mechanism;
+  command.at = from;
+  inside_->has_answer = false;
+  inside_->push(command);
+  inside_->port_.wake();
+  if (!inside_->await_answer()) return inside_->left;  // the lines are gone: what was known last
+  return inside_->left;
+}
+
+void LiveLines::cut() noexcept {
+  inside_->has_answer = false;
+  inside_->player.cut();
+  inside_->port_.wake();
+  (void)inside_->await_answer();
+}
+
+Tick LiveLines::wait_until(Tick until, std::vector<Reading>& readings) {
+  if (std::exchange(inside_->has_pushed, false)) inside_->port_.wake();
+  for (;;) {
+    inside_->drain();
+    catch_up();
+    if (!inside_->readings.empty()) {
+      readings.insert(readings.end(), inside_->readings.begin(), inside_->readings.end());
+      inside_->readings.clear();
+      return now();
+    }
+    if (now() >= until || inside_->has_trouble) return now();
+    constexpr double longest = 0.05;
+    const double seconds = std::min(longest, static_cast<double>(until - now()) / inside_->ticks_per_second);
+    inside_->bell.wait(static_cast<std::int64_t>(std::ceil(seconds * 1e9)));
+  }
+}
+
+bool LiveLines::has_trouble() const {
+  return inside_->has_trouble;
+}
+
+LiveLines::Trouble LiveLines::take_trouble() {
+  inside_->has_trouble = false;
+  return std::exchange(inside_->trouble, {});
+}
+
+const PlayerConditions& LiveLines::conditions() const {
+  return inside_->conditions;
+}
+
+const LatenessRecord& LiveLines::lateness() const {
+  return inside_->player.lateness();
+}
+
+Tick LiveLines::stood_still() const {
+  return inside_->player.stood_still();
+}
+
+}  // namespace cogstride

@@ -1,0 +1,86 @@
+// The lines of a real controller: planning hands commands over, a thread of its own plays them.
+//
+// now() stands still between calls of wait_until() and catch_up(). Nothing here waits for a lock that the
+// player holds.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <string>
+
+#include "cogstride/bench/live/lateness.hpp"
+#include "cogstride/bench/live/line_port.hpp"
+#include "cogstride/lines/lines.hpp"
+#include "cogstride/quantity/quantity.hpp"
+
+namespace cogstride {
+
+/// How the player's thread came to run.
+struct PlayerConditions {
+  bool real_time = false;      ///< at real-time priority
+  bool memory_locked = false;  ///< nothing of it can be paged out
+  std::int64_t wake_ns = 0;  ///< that a sleep ended too late, of a few tried: so long before an edge it spins
+  std::string words{};       ///< what was refused and what that means; empty when all was granted
+};
+
+class LiveLines final : public TimedLines {
+ public:
+  struct Setup {
+    std::vector<LineSetup> lines{};
+    ExactFrequency clock{};
+    Tick lead = 0;
+    Tick bound = 0;                   ///< an edge may be so late
+    std::function<void()> on_turn{};  ///< in the player's thread, every few milliseconds: a sign of life
+    bool asks_for_real_time = true;
+  };
+
+  /// @param port  its outputs stand at rest; must outlive it
+  LiveLines(Setup setup, LinePort& port);
+  /// Puts every line at rest and ends the player.
+  ~LiveLines() override;
+  LiveLines(const LiveLines&) = delete;
+  LiveLines& operator=(const LiveLines&) = delete;
+
+  /// Told of every level that went out or came in, with the tick of the port's clock, in wait_until().
+  void on_edge(std::function<void(Tick, LineId, bool)> listener);
+
+  [[nodiscard]] Tick now() const override;
+  [[nodiscard]] Tick lead() const override;
+  void put(Tick at, std::span<const Level> levels) override;
+  void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
+           std::optional<StopOn> stop) override;
+  /// @throws RangeError: these lines have no duty
+  void put(PwmGroup group, Tick at, std::span<const Compare> compares) override;
+  void sample(SourceId source, Tick first, Tick period) override;
+  Withdrawn withdraw(MechanismId mechanism, Tick from) override;
+  void cut() noexcept override;
+  /// Returns too, with nothing read, when trouble() has something to say.
+  Tick wait_until(Tick until, std::vector<Reading>& readings) override;
+  void catch_up() override;
+
+  /// What went wrong since it was asked last.
+  struct Trouble {
+    Tick late = 0;       ///< an edge was later than the bound by this in all; 0: none
+    LineId line{};       ///< the first of those
+    std::string gone{};  ///< why the lines cannot be reached any more; empty: they can
+  };
+  [[nodiscard]] bool has_trouble() const;
+  [[nodiscard]] Trouble take_trouble();
+
+  [[nodiscard]] const PlayerConditions& conditions() const;
+  /// Of all edges; once the player has ended.
+  [[nodiscard]] const LatenessRecord& lateness() const;
+  /// Puts every line at rest and ends the player; nothing can be put afterwards.
+  void end() noexcept;
+  [[nodiscard]] std::span<const LineSetup> lines() const;
+  /// Of an input when the lines were opened.
+  [[nodiscard]] bool level(LineId line) const;
+  /// Ticks for which time has stood still.
+  [[nodiscard]] Tick stood_still() const;
+
+ private:
+  struct Inside;
+  std::unique_ptr<Inside> inside_;
+};
+
+}  // namespace cogstride

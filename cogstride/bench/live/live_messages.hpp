@@ -1,0 +1,51 @@
+// What planning hands to the player of live lines, and what comes back: plain values through queues without
+// locks.
+#pragma once
+
+#include <array>
+#include <cstdint>
+
+#include "cogstride/lines/lines.hpp"
+
+namespace cogstride {
+
+constexpr std::size_t most_levels_together = 24;
+
+struct LiveCommand {
+  enum class Kind : std::uint8_t { levels, run, withdraw, sample };
+  Kind kind = Kind::levels;
+  Tick at = 0;  ///< of the levels; from when to withdraw; of the first sample
+
+  std::uint8_t level_count = 0;
+  std::array<Level, most_levels_together> levels{};
+
+  LineId line{};  ///< that makes the pulses, or is sampled
+  SourceId source{};
+  FineTick start{0, 0};
+  chip::PulseRun run{};
+  bool has_stop = false;
+  StopOn stop{};
+
+  MechanismId mechanism{};  ///< whose queues are emptied
+  Tick period = 0;          ///< of samples
+};
+
+struct LiveReport {
+  enum class Kind : std::uint8_t {
+    reading,    ///< an edge of an input, or a sample
+    written,    ///< a level that went out
+    withdrawn,  ///< the answer to a withdrawal
+    too_late,   ///< an edge was later than the bound
+    cut         ///< all lines are at rest, as was asked
+  };
+  Kind kind = Kind::reading;
+  Tick at = 0;
+  LineId line{};
+  bool high = false;
+  bool is_edge = false;  ///< of a reading: not a sample
+  SourceId source{};
+  Withdrawn left{};
+  Tick late = 0;  ///< by how much
+};
+
+}  // namespace cogstride

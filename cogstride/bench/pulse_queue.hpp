@@ -1,0 +1,55 @@
+// The pulses that one line has still to make, as whoever plays it sees them: simulated lines and live ones.
+#pragma once
+
+#include <deque>
+#include <optional>
+#include <span>
+
+#include "cogstride/lines/events.hpp"
+
+namespace cogstride {
+
+/// The instant of a run's last step, by its closed form.
+[[nodiscard]] FineTick end_of_run(FineTick start, const chip::PulseRun& run);
+
+class PulseQueue {
+ public:
+  /// Queues runs from `start` on. @return the tick of their first pulse, `never` when they make none
+  /// @throws RangeError, with nothing queued, when they begin before the end of what is queued already, or
+  /// their first pulse comes before `earliest`
+  Tick put(FineTick start, std::span<const chip::PulseRun> runs, std::optional<StopOn> stop, Tick earliest);
+
+  /// The tick of the next pulse, or `never`. Passes over silence.
+  [[nodiscard]] Tick next();
+  /// Makes the next pulse, whose tick next() has said.
+  void make();
+  /// The edge at which what is being played ends.
+  [[nodiscard]] std::optional<StopOn> stop() const {
+    return trains_.empty() ? std::nullopt : trains_.front().stop;
+  }
+
+  /// Takes back what begins at `from` or later. @return what will have gone out when the rest has been made
+  Withdrawn withdraw(Tick from);
+  /// Drops everything; what is put next may begin at `now`.
+  void clear(Tick now);
+
+  /// Net steps made since the line was opened, and the tick of the last one.
+  [[nodiscard]] std::int64_t steps() const { return steps_; }
+  [[nodiscard]] Tick last_pulse() const { return last_pulse_; }
+
+ private:
+  struct Train {
+    chip::PulsePlayer<chip::PulseRun> player;
+    std::optional<StopOn> stop;
+    Tick end_before = never;  // withdrawn from here on
+
+    Tick next_pulse();
+  };
+
+  std::deque<Train> trains_;  // a run each
+  FineTick end_{0, 0};
+  std::int64_t steps_ = 0;
+  Tick last_pulse_ = 0;
+};
+
+}  // namespace cogstride

@@ -1,0 +1,31 @@
+// What a run on live lines came to: where everything stands, and how well the edges kept their times.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace cogstride {
+
+struct LiveTally {
+  struct Mechanism {
+    std::string name{};
+    std::string unit{};
+    std::optional<double> stands_at{};  ///< by the steps that went out; nothing when it is not known
+    std::int64_t steps = 0;             ///< net, that went out
+  };
+  double seconds = 0.0;  ///< of the bench's time
+  std::string fault{};   ///< empty: none
+  std::vector<Mechanism> mechanisms{};
+
+  std::int64_t edges = 0;           ///< written
+  std::int64_t edges_too_late = 0;  ///< by more than the bound
+  double late_99 = 0.0;             ///< s, that 99 of 100 edges were not later than
+  double late_worst = 0.0;          ///< s
+  double bound = 0.0;               ///< s
+  double stood_still = 0.0;         ///< s, for which all lines waited
+  std::string conditions{};         ///< of the player, in words
+};
+
+}  // namespace cogstride

@@ -1,0 +1,157 @@
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cstdio>
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+#include <iostream>
+
+#include "cogstride/bench/live/live_bench.hpp"
+#include "cogstride/bench/remembered.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "cogstride/report/output_file.hpp"
+#include "cogstride/report/reports.hpp"
+#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/script/script_player.hpp"
+#include "commands.hpp"
+#include "outputs.hpp"
+#include "playing.hpp"
+
+using namespace cogstride;
+using namespace cogstride::literals;
+
+namespace {
+
+/// What will move, how far and how fast.
+std::string what_will_move(const Rig& rig, const Script& script) {
+  std::string words;
+  std::vector<std::size_t> moved;
+  add_moved(script.statements, false, moved);
+  for (const std::size_t i : moved) {
+    const Mechanism& mechanism = rig.mechanisms[i];
+    const Limits& limits = mechanism.limits;
+    const std::string where =
+        limits.travel_from && limits.travel_to
+            ? fmt::format("between {} and {}", to_text(*limits.travel_from), to_text(*limits.travel_to))
+            : "as far round as it is told";
+    words += fmt::format("  {} moves {}, at most at {}\n", mechanism.name, where, to_text(limits.speed));
+  }
+  for (const PlainOutput& output : rig.outputs)
+    words += fmt::format("  {} may be switched on (line {})\n", output.name, output.line.number);
+  return words;
+}
+
+/// Rigs that were driven before, by what their files said.
+class DrivenRigs {
+ public:
+  DrivenRigs() {
+    const char* const state = std::getenv("XDG_STATE_HOME");
+    const char* const home = std::getenv("HOME");
+    if (state != nullptr && *state != 0) {
+      file_ = std::filesystem::path(state) / "cogstride" / "driven-rigs";
+    } else if (home != nullptr && *home != 0) {
+      file_ = std::filesystem::path(home) / ".local" / "state" / "cogstride" / "driven-rigs";
+    }
+  }
+  [[nodiscard]] bool has(std::uint64_t rig) const {
+    std::ifstream in(file_);
+    for (std::string line; std::getline(in, line);)
+      if (line == fmt::format("{:016x}", rig)) return true;
+    return false;
+  }
+  void add(std::uint64_t rig) const {
+    if (file_.empty() || has(rig)) return;
+    std::error_code ignored;
+    std::filesystem::create_directories(file_.parent_path(), ignored);
+    std::ofstream(file_, std::ios::app) << fmt::format("{:016x}\n", rig);
+  }
+
+ private:
+  std::filesystem::path file_;
+};
+
+/// @return whether the user agrees
+bool asks_first(const DriveOptions& options, const Rig& rig, const Script& script) {
+  const DrivenRigs driven;
+  const std::uint64_t mark = fingerprint(read_text_file(options.rig));
+  if (!options.yes && !driven.has(mark)) {
+    fmt::print(stderr, "{} has not been driven before, as it is now. With power on:\n{}", options.rig,
+               what_will_move(rig, script));
+    if (isatty(STDIN_FILENO) == 0)
+      throw Error(
+          "nobody can be asked here whether that may be: say --yes, or drive it once from a terminal");
+    fmt::print(stderr, "Rehearsed, and nobody's fingers in it? Drive it (yes/no) ");
+    std::string answer;
+    std::getline(std::cin, answer);
+    if (answer != "yes" && answer != "y") return false;
+  }
+  driven.add(mark);
+  return true;
+}
+
+/// A fade wants a duty, which live lines do not have.
+void refuse_fades(const std::vector<Statement>& statements, const std::string& file) {
+  for (const Statement& statement : statements) {
+    if (statement.kind == Statement::Kind::fade_output)
+      throw Error(fmt::format("{}:{}:{}: live lines have no duty, so nothing can be faded: switch it", file,
+                              statement.place.line, statement.place.column));
+    refuse_fades({statement.inside().begin(), statement.inside().end()}, file);
+  }
+}
+
+void refuse_obstacles(const DriveOptions& options, const Rig& rig) {
+  if (rig.controller.chips.empty())
+    throw Error(
+        fmt::format("{}: names no GPIO chip: say which one has its lines, in [controller.gpio.NAME] "
+                    "(`cogstride keys gpio` lists what that takes)",
+                    options.rig));
+  const std::vector<LiveObstacle> obstacles = live_obstacles(rig);
+  if (obstacles.empty()) return;
+  std::string words = fmt::format("{}: not everything in it can be driven on live lines:\n", options.rig);
+  std::vector<std::string> others;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    const auto is_its = [&](const LiveObstacle& obstacle) { return obstacle.mechanism == mechanism.name; };
+    const auto obstacle = std::find_if(obstacles.begin(), obstacles.end(), is_its);
+    if (obstacle == obstacles.end()) {
+      others.push_back(mechanism.name);
+    } else {
+      words += fmt::format("  {}: {}\n", mechanism.name, obstacle->why);
+    }
+  }
+  throw Error(words + (others.empty() ? "nothing is left to drive"
+                                      : fmt::format("--only {} drives the rest", fmt::join(others, ","))));
+}
+
+}  // namespace
+
+Status run_drive(const DriveOptions& options) {
+  Rig rig = read_rig(options.rig);
+  if (!options.only.empty()) rig = only_with(std::move(rig), options.only);
+  refuse_obstacles(options, rig);
+  const Script script = read_script(options.script, rig, {});
+  refuse_fades(script.statements, options.script);
+  check_output_names(options.outputs);
+  if (!asks_first(options, rig, script)) {
+    fmt::print(stderr, "nothing was moved\n");
+    return Status::something_is_wrong;
+  }
+  EventLog log;
+  Outputs outputs(options.outputs, rig.mechanisms.front(), 0);
+  outputs.also(log);
+  LiveBench bench(rig, {.trace = &outputs.sink()});
+  if (!bench.conditions().words.empty()) fmt::print(stderr, "note: {}\n", bench.conditions().words);
+  ScriptPlayer player(script, bench.rig(), bench.stage());
+  const Played played = play(bench, player, "driving", check_motions(script, rig, {}).length);
+  if (played.is_sound) bench.serve(0.3_s);  // the swing of the last stop dies away
+  bench.close();
+  DriveReport report{rig.name, options.script, bench.tally(), {}};
+  if (report.tally.fault.empty()) report.tally.fault = played.fault;
+  for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, player.taught()))
+    report.notes.push_back(std::move(note));
+  const std::string text = options.json ? drive_json(report, log) : drive_text(report, log);
+  std::fputs(text.c_str(), stdout);
+  return report.tally.fault.empty() ? Status::done : Status::something_is_wrong;
+}

@@ -1,0 +1,97 @@
+#include "playing.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <csignal>
+
+#include "progress.hpp"
+
+using namespace cogstride;
+
+namespace {
+
+volatile std::sig_atomic_t interrupted = 0;
+
+void note_interrupt(int) {
+  interrupted = 1;
+}
+
+/// Bench time so far, and what is left of it as far as that can be told.
+std::string progress_words(const Bench& bench, const ScriptPlayer& player, const ScriptLength& length,
+                           const std::string& doing) {
+  const double now = bench.now().in(units::s);
+  std::string words = fmt::format("{}: {:.1f} s on the bench", doing, now);
+  if (!length.has_an_end) return words + ", without end (Ctrl-C ends it)";
+  const Tick tick = std::llround(now * bench.rig().controller.timer_clock.base().to_double());
+  const double left = length.seconds - player.known_seconds_done(tick);
+  if (left <= 0.0) return words;
+  return words + fmt::format(", {}{:.0f} s left", length.is_whole ? "about " : "at least ", left);
+}
+
+}  // namespace
+
+void add_moved(const std::vector<Statement>& statements, bool homed_only, std::vector<std::size_t>& moved) {
+  using Kind = Statement::Kind;
+  for (const Statement& statement : statements) {
+    const Kind kind = statement.kind;
+    const bool moves = kind == Kind::home || (!homed_only && (kind == Kind::move || kind == Kind::spin ||
+                                                              kind == Kind::measure || kind == Kind::jog));
+    if (moves && std::find(moved.begin(), moved.end(), statement.mechanism) == moved.end())
+      moved.push_back(statement.mechanism);
+    add_moved(statement.inside(), homed_only, moved);
+  }
+}
+
+Played play(Bench& bench, ScriptPlayer& player, const std::string& doing, const ScriptLength& length) {
+  const Rig& rig = bench.rig();
+  player.on_statement([&](Tick at, const Statement& statement) {
+    const bool is_output =
+        statement.kind == Statement::Kind::switch_output || statement.kind == Statement::Kind::fade_output;
+    if (is_output)
+      bench.trace_event({at, rig.outputs[statement.output].name, statement.text, TraceEvent::Kind::note});
+  });
+  bool stopped_from_outside = false;
+  bench.on_fault([&](const std::string&) { stopped_from_outside = true; });
+
+  for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, note_interrupt);
+  ProgressLine progress;
+  unsigned turns = 0;
+  bench.run(player, [&] {
+    if (++turns % 256 == 0 && progress.is_due()) progress.say(progress_words(bench, player, length, doing));
+    return player.has_ended() || stopped_from_outside || interrupted != 0;
+  });
+  progress.clear();
+  Played played;
+  played.is_sound = player.fault().empty() && !stopped_from_outside && interrupted == 0;
+  played.fault = interrupted != 0 ? "interrupted" : player.fault();
+  if (interrupted != 0) {
+    bench.stop(rig.stops.interrupt, "interrupted");
+  } else if (!player.fault().empty()) {
+    bench.stop(rig.stops.fault, player.fault());
+  } else if (played.is_sound) {
+    bench.come_to_rest();
+  }
+  bench.wait_for_all();
+  return played;
+}
+
+/// Writes taught limits into the rig's file, when that is wanted. @return what was taught, in words
+std::vector<std::string> keep_taught(const std::string& rig_file, bool writes, const Rig& rig,
+                                     const std::vector<TaughtLimit>& taught) {
+  std::vector<std::string> notes;
+  for (const TaughtLimit& limit : taught) {
+    const std::string key = fmt::format("mechanism.{}.limits.travel", rig.mechanisms[limit.mechanism].name);
+    const std::string value =
+        fmt::format("{{ from = \"{}\", to = \"{}\" }}", to_text(limit.from), to_text(limit.to));
+    if (writes) {
+      ChangeOptions change{rig_file, key, value};
+      change.quiet = true;
+      (void)run_change(change);
+    }
+    notes.push_back(fmt::format("taught: {} = {}{}", key, value,
+                                writes ? ", written into the rig" : " (--keep-taught writes it)"));
+  }
+  return notes;
+}

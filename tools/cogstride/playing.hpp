@@ -1,0 +1,28 @@
+// Playing a script on a bench, whichever it is, from its first statement to everything at rest.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "cogstride/bench/bench.hpp"
+#include "cogstride/script/script_player.hpp"
+#include "commands.hpp"
+
+struct Played {
+  std::string fault{};    ///< of the script itself, or "interrupted"; empty: none
+  bool is_sound = false;  ///< it ended by itself, and nothing stopped it
+};
+
+/// Plays it, with a line of progress; an interrupt, a terminate or a hang-up stops it as the rig says.
+/// @param doing  "rehearsing"
+Played play(cogstride::Bench& bench, cogstride::ScriptPlayer& player, const std::string& doing,
+            const cogstride::ScriptLength& length);
+
+/// Adds the mechanisms that statements move (or only those that they home), in the order in which they are
+/// named.
+void add_moved(const std::vector<cogstride::Statement>& statements, bool homed_only,
+               std::vector<std::size_t>& moved);
+
+/// Writes taught limits into the rig's file, when that is wanted. @return what was taught, in words
+std::vector<std::string> keep_taught(const std::string& rig_file, bool writes, const cogstride::Rig& rig,
+                                     const std::vector<cogstride::TaughtLimit>& taught);
