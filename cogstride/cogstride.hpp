@@ -1,6 +1,7 @@
 // Everything of Cog Stride: `#include <cogstride/cogstride.hpp>`.
 #pragma once
 
+#include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/bench/mode_comparison.hpp"
 #include "cogstride/bench/remembered.hpp"
 #include "cogstride/bench/scatter.hpp"

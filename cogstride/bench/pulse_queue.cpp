@@ -7,6 +7,9 @@
 #include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
+namespace {
+constexpr std::size_t usual_room = 128;
+}
 
 FineTick end_of_run(FineTick start, const chip::PulseRun& run) {
   // n gap + n(n-1)/2 change + n(n-1)(n-2)/6 bend: modulo 2^64, which the whole does not exceed.
@@ -31,7 +34,12 @@ Tick PulseQueue::put(FineTick start, std::span<const chip::PulseRun> runs, std::
   const auto before = [](FineTick a, FineTick b) {
     return a.tick != b.tick ? a.tick < b.tick : a.fraction < b.fraction;
   };
-  if (!trains_.empty() && before(start, end_)) throw RangeError("pulse runs overlap those already put");
+  if (!is_empty() && before(start, end_)) throw RangeError("pulse runs overlap those already put");
+  if (trains_.capacity() == 0) trains_.reserve(usual_room);
+  if (first_ > usual_room / 2) {
+    trains_.erase(trains_.begin(), trains_.begin() + static_cast<std::ptrdiff_t>(first_));
+    first_ = 0;
+  }
   Tick first = never;
   const std::size_t trains_before = trains_.size();
   FineTick from = start;
@@ -52,16 +60,17 @@ Tick PulseQueue::put(FineTick start, std::span<const chip::PulseRun> runs, std::
 }
 
 Tick PulseQueue::next() {
-  while (!trains_.empty()) {
-    const Tick at = trains_.front().next_pulse();
+  for (; !is_empty(); ++first_) {
+    const Tick at = trains_[first_].next_pulse();
     if (at != never) return at;
-    trains_.pop_front();
   }
+  trains_.clear();
+  first_ = 0;
   return never;
 }
 
 void PulseQueue::make() {
-  chip::PulsePlayer<chip::PulseRun>& player = trains_.front().player;
+  chip::PulsePlayer<chip::PulseRun>& player = trains_[first_].player;
   player.advance();
   steps_ += player.is_backwards() ? -1 : 1;
   last_pulse_ = player.tick();
@@ -69,7 +78,8 @@ void PulseQueue::make() {
 
 Withdrawn PulseQueue::withdraw(Tick from) {
   Withdrawn left{steps_, last_pulse_};
-  for (Train& train : trains_) {
+  for (std::size_t i = first_; i < trains_.size(); ++i) {
+    Train& train = trains_[i];
     train.end_before = std::min(train.end_before, from);
     Train ahead = train;
     for (Tick at = ahead.next_pulse(); at != never; at = ahead.next_pulse()) {
@@ -84,6 +94,7 @@ Withdrawn PulseQueue::withdraw(Tick from) {
 
 void PulseQueue::clear(Tick now) {
   trains_.clear();
+  first_ = 0;
   end_ = {now, 0};
 }
 

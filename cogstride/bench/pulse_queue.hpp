@@ -1,9 +1,9 @@
 // The pulses that one line has still to make, as whoever plays it sees them: simulated lines and live ones.
 #pragma once
 
-#include <deque>
 #include <optional>
 #include <span>
+#include <vector>
 
 #include "cogstride/lines/events.hpp"
 
@@ -25,7 +25,7 @@ class PulseQueue {
   void make();
   /// The edge at which what is being played ends.
   [[nodiscard]] std::optional<StopOn> stop() const {
-    return trains_.empty() ? std::nullopt : trains_.front().stop;
+    return is_empty() ? std::nullopt : trains_[first_].stop;
   }
 
   /// Takes back what begins at `from` or later. @return what will have gone out when the rest has been made
@@ -46,7 +46,10 @@ class PulseQueue {
     Tick next_pulse();
   };
 
-  std::deque<Train> trains_;  // a run each
+  [[nodiscard]] bool is_empty() const { return first_ == trains_.size(); }
+
+  std::vector<Train> trains_;  // a run each; a player may have no time to fetch memory, so it is kept
+  std::size_t first_ = 0;      // that has not been played to its end
   FineTick end_{0, 0};
   std::int64_t steps_ = 0;
   Tick last_pulse_ = 0;

@@ -183,6 +183,17 @@ void add_drive(CLI::App& app, DriveOptions& options) {
   command->add_flag("--json", options.json, "The same figures for programs");
 }
 
+void add_compare(CLI::App& app, CompareOptions& options) {
+  CLI::App* command =
+      app.add_subcommand("compare", "Lay two recorded runs over each other: a rehearsal and a live one");
+  command->add_option("A", options.a, "A waveform file, of --waves (.vcd)")->required()->type_name("");
+  command->add_option("B", options.b, "Another one")->required()->type_name("");
+  command->add_option("--plot", options.plot, "Draw both and their differences into FILE (.png or .svg)")
+      ->type_name("FILE");
+  command->add_flag("--overwrite", options.overwrite, "Replace the file when it is there already");
+  command->add_flag("--json", options.json, "The same figures for programs");
+}
+
 void add_demo(CLI::App& app, DemoOptions& options) {
   CLI::App* command =
       app.add_subcommand("demo", "Inspect and rehearse the bobbin bench that comes with Cog Stride");
@@ -212,6 +223,7 @@ Status run_command_line(int count, char** words) {
   SweepOptions sweep;
   RehearseOptions rehearse;
   DriveOptions drive;
+  CompareOptions compare;
   DemoOptions demo;
   add_inspect(app, inspect);
   add_lines(app, lines);
@@ -224,6 +236,7 @@ Status run_command_line(int count, char** words) {
   add_sweep(app, sweep);
   add_rehearse(app, rehearse);
   add_drive(app, drive);
+  add_compare(app, compare);
   add_demo(app, demo);
   try {
     app.parse(count, words);
@@ -241,5 +254,6 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("sweep")) return run_sweep(sweep);
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   if (app.got_subcommand("drive")) return run_drive(drive);
+  if (app.got_subcommand("compare")) return run_compare(compare);
   return run_demo(demo);
 }

@@ -106,6 +106,14 @@ struct DriveOptions {
   OutputOptions outputs;
 };
 
+struct CompareOptions {
+  std::string a;
+  std::string b;
+  std::string plot;
+  bool overwrite = false;
+  bool json = false;
+};
+
 struct DemoOptions {
   std::string from;
   std::string to = "demo-output";
@@ -125,6 +133,7 @@ Status run_plan(const PlanOptions& options);
 Status run_sweep(const SweepOptions& options);
 Status run_rehearse(const RehearseOptions& options);
 Status run_drive(const DriveOptions& options);
+Status run_compare(const CompareOptions& options);
 Status run_demo(const DemoOptions& options);
 
 /// Reads the command line and runs the command.

@@ -182,53 +182,59 @@ Tick EdgePlayer::planned_next(Line& pulsed) {
   return pulsed.back_at != never ? pulsed.back_at : pulsed.pulses.next();
 }
 
+/// The edge that one owner's lines have to make next, by plan: an earlier one goes first, however late.
+EdgePlayer::NextEdge EdgePlayer::next_of(const Owner& owner) {
+  NextEdge next;
+  for (std::size_t i = levels_.size(); i-- > 0;) {
+    if (&owners_[line(levels_[i].levels[0].line).owner] != &owner) continue;
+    next.planned = levels_[i].at;
+    next.levels = i;
+    break;
+  }
+  for (const std::size_t number : owner.lines) {
+    if (lines_[number].setup.use != LineSetup::Use::pulses) continue;
+    const Tick planned = planned_next(lines_[number]);
+    if (planned >= next.planned) continue;
+    next.planned = planned;
+    next.levels.reset();
+    next.pulses = number;
+  }
+  if (next.planned != never) next.due = due(next.planned, owner);
+  return next;
+}
+
 Tick EdgePlayer::next_due() {
   Tick soonest = never;
-  if (!levels_.empty()) {
-    const TimedLevels& first = levels_.back();
-    soonest = due(first.at, owners_[line(first.levels[0].line).owner]);
-  }
-  for (const std::size_t number : pulse_lines_) {
-    Line& pulsed = lines_[number];
-    const Tick planned = planned_next(pulsed);
-    if (planned < soonest) soonest = std::min(soonest, due(planned, owners_[pulsed.owner]));
-  }
+  for (const Owner& owner : owners_) soonest = std::min(soonest, next_of(owner).due);
   return soonest;
 }
 
-/// Writes what is due: all levels that are due at one planned tick, and all pulses beside them, in one go.
+/// Writes what is due, in one go: of each owner's lines the next edge.
 void EdgePlayer::write_due(Tick at) {
   out_.clear();
   written_.clear();
-  const auto is_out = [&](LineId id) {
-    return std::any_of(out_.begin(), out_.end(), [&](const Level& level) { return level.line == id; });
-  };
-  while (!levels_.empty()) {
-    const TimedLevels& first = levels_.back();
-    if (due(first.at, owners_[line(first.levels[0].line).owner]) > at || is_out(first.levels[0].line)) break;
-    for (std::size_t i = 0; i < first.count; ++i) {
-      out_.push_back(first.levels[i]);
-      written_.push_back(first.at);
+  for (const Owner& owner : owners_) {
+    const NextEdge next = next_of(owner);
+    if (next.due > at) continue;
+    if (next.levels) {
+      const TimedLevels& levels = levels_[*next.levels];
+      for (std::size_t i = 0; i < levels.count; ++i) {
+        out_.push_back(levels.levels[i]);
+        written_.push_back(levels.at);
+      }
+      levels_.erase(levels_.begin() + static_cast<std::ptrdiff_t>(*next.levels));
+      continue;
     }
-    levels_.pop_back();
-    break;
-  }
-  // A level and a step of one mechanism lie apart: the level goes first.
-  const bool only_levels = !out_.empty();
-  for (const std::size_t number : pulse_lines_) {
-    Line& pulsed = lines_[number];
-    if (only_levels && pulsed.owner == line(out_[0].line).owner) continue;
-    const Tick planned = planned_next(pulsed);
-    if (planned == never || due(planned, owners_[pulsed.owner]) > at) continue;
+    Line& pulsed = lines_[next.pulses];
     if (pulsed.back_at != never) {
       pulsed.back_at = never;
       out_.push_back({pulsed.setup.id, pulsed.setup.rest_high});
     } else {
       pulsed.pulses.make();
-      pulsed.back_at = planned + pulsed.setup.pulse_width;
+      pulsed.back_at = next.planned + pulsed.setup.pulse_width;
       out_.push_back({pulsed.setup.id, !pulsed.setup.rest_high});
     }
-    written_.push_back(planned);
+    written_.push_back(next.planned);
   }
   if (out_.empty()) return;
   port_.write(out_);
@@ -265,6 +271,7 @@ void EdgePlayer::turn() {
   std::int64_t now_ns = port_.now_ns();
   if (next == never || ns_of(next) - now_ns > looks_apart_ns || now_ns - last_look_ns_ > looks_at_least_ns) {
     take_edges();
+    if (has_told_) return;  // whoever plans is told before anything is slept on
     next = next_due();
   }
   for (const Sampling& sampling : samplings_) next = std::min(next, sampling.next);

@@ -84,6 +84,13 @@ class EdgePlayer {
     Tick next = never;
     Tick period = 0;
   };
+  struct NextEdge {
+    Tick planned = never;
+    Tick due = never;
+    std::optional<std::size_t> levels{};  // place in levels_; else a pulse line's
+    std::size_t pulses = 0;
+  };
+
   void take_commands();
   void take(const LiveCommand& command);
   void withdraw(const LiveCommand& command);
@@ -92,6 +99,7 @@ class EdgePlayer {
   void put_at_rest();
   [[nodiscard]] Tick due(Tick planned, const Owner& owner) const;
   [[nodiscard]] static Tick planned_next(Line& pulsed);
+  [[nodiscard]] NextEdge next_of(const Owner& owner);
   [[nodiscard]] Tick next_due();
   void write_due(Tick at);
   void wrote(const Level& level, Tick planned, Tick at);

@@ -6,7 +6,6 @@
 #include <grp.h>
 #include <linux/gpio.h>
 #include <poll.h>
-#include <sys/eventfd.h>
 #include <sys/ioctl.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -14,7 +13,6 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
-#include <ctime>
 #include <filesystem>
 
 namespace cogstride {
@@ -66,8 +64,9 @@ std::vector<FoundChip> chips_there() {
     if (!entry.path().filename().string().starts_with("gpiochip")) continue;
     Descriptor fd(open(path.c_str(), O_RDWR | O_CLOEXEC));
     if (fd.get() < 0) {
+      const int why = errno;
       refused.push_back(
-          fmt::format("{}: {}{}", path, std::strerror(errno), errno == EACCES ? who_may(path) : ""));
+          fmt::format("{}: {}{}", path, std::strerror(why), why == EACCES ? who_may(path) : ""));
       continue;
     }
     gpiochip_info info{};
@@ -136,7 +135,6 @@ void add_flags(gpio_v2_line_config& config, std::uint64_t mask, std::uint64_t fl
 GpioPort::GpioPort(const Controller& controller, const std::vector<LineSetup>& lines,
                    const std::map<LineId, Pull>& pulls, const std::string& consumer) {
   const std::vector<FoundChip> chips = chips_there();
-  wake_ = eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK);
   try {
     for (const GpioChip& wanted : controller.chips) {
       std::vector<const LineSetup*> own;
@@ -219,13 +217,10 @@ GpioPort::~GpioPort() {
 void GpioPort::close_all() noexcept {
   for (const Request& request : requests_) close(request.fd);
   requests_.clear();
-  if (wake_ >= 0) close(std::exchange(wake_, -1));
 }
 
 std::int64_t GpioPort::now_ns() {
-  timespec time{};
-  clock_gettime(CLOCK_MONOTONIC, &time);
-  return static_cast<std::int64_t>(time.tv_sec) * 1'000'000'000 + time.tv_nsec;
+  return monotonic_ns();
 }
 
 void GpioPort::write(std::span<const Level> levels) {
@@ -281,24 +276,16 @@ void GpioPort::sleep_until(std::int64_t ns) {
   const timespec time{left / 1'000'000'000, left % 1'000'000'000};
   pollfd waited[1 + 8];
   nfds_t count = 0;
-  waited[count++] = {wake_, POLLIN, 0};
+  waited[count++] = {bell_.descriptor(), POLLIN, 0};
   for (const Request& request : requests_) {
     if (count < std::size(waited)) waited[count++] = {request.fd, POLLIN, 0};
   }
   if (ppoll(waited, count, &time, nullptr) <= 0) return;
-  if ((waited[0].revents & POLLIN) != 0) {
-    std::uint64_t rung = 0;
-    [[maybe_unused]] const auto done = ::read(wake_, &rung, sizeof rung);
-  }
+  if ((waited[0].revents & POLLIN) != 0) bell_.take();
   for (nfds_t i = 1; i < count; ++i) {
     if ((waited[i].revents & (POLLERR | POLLHUP | POLLNVAL)) != 0)
       throw PortGone(fmt::format("{} was taken away", requests_[i - 1].chip));
   }
-}
-
-void GpioPort::wake() noexcept {
-  const std::uint64_t one = 1;
-  [[maybe_unused]] const auto done = ::write(wake_, &one, sizeof one);
 }
 
 std::vector<GpioPort::RestWrite> GpioPort::rest_writes() const {

@@ -7,6 +7,7 @@
 #include <map>
 #include <vector>
 
+#include "cogstride/bench/live/bell.hpp"
 #include "cogstride/bench/live/line_port.hpp"
 #include "cogstride/mechanism/controller.hpp"
 #include "cogstride/mechanism/sensors.hpp"
@@ -30,7 +31,7 @@ class GpioPort final : public LinePort {
   [[nodiscard]] bool read(LineId line) override;
   void take_edges(std::vector<PortEdge>& edges) override;
   void sleep_until(std::int64_t ns) override;
-  void wake() noexcept override;
+  void wake() noexcept override { bell_.ring(); }
 
   /// Of each chip: what a guardian needs to put its outputs at rest.
   struct RestWrite {
@@ -61,7 +62,7 @@ class GpioPort final : public LinePort {
 
   std::vector<Request> requests_;
   std::vector<Place> places_;  // by line number
-  int wake_ = -1;
+  Bell bell_;
 };
 
 }  // namespace cogstride

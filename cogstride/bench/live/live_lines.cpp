@@ -2,22 +2,16 @@
 
 #include <fmt/format.h>
 #include <pthread.h>
-#include <sys/eventfd.h>
 #include <sys/mman.h>
 #include <sys/prctl.h>
-#include <unistd.h>
 
 #include <algorithm>
-#include <cerrno>
 #include <chrono>
 #include <cmath>
-#include <condition_variable>
-#include <cstring>
 #include <map>
 #include <thread>
 
-#include <poll.h>
-
+#include "cogstride/bench/live/bell.hpp"
 #include "cogstride/bench/live/edge_player.hpp"
 
 namespace cogstride {
@@ -31,32 +25,6 @@ constexpr std::int64_t least_spin_ns = 15'000;
 constexpr std::int64_t most_spin_ns = 400'000;
 constexpr std::int64_t life_sign_ns = 20'000'000;
 constexpr auto longest_answer = std::chrono::seconds(1);
-
-/// Something to sleep on that another thread can end.
-class Bell {
- public:
-  Bell() : fd_(eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK)) {
-    if (fd_ < 0) throw Error(fmt::format("eventfd: {}", std::strerror(errno)));
-  }
-  ~Bell() { close(fd_); }
-  Bell(const Bell&) = delete;
-  Bell& operator=(const Bell&) = delete;
-  void ring() const noexcept {
-    const std::uint64_t one = 1;
-    [[maybe_unused]] const auto done = write(fd_, &one, sizeof one);
-  }
-  void wait(std::int64_t ns) const {
-    pollfd waited{fd_, POLLIN, 0};
-    const timespec time{ns / 1'000'000'000, ns % 1'000'000'000};
-    if (ppoll(&waited, 1, &time, nullptr) > 0) {
-      std::uint64_t count = 0;
-      [[maybe_unused]] const auto done = read(fd_, &count, sizeof count);
-    }
-  }
-
- private:
-  int fd_;
-};
 
 }  // namespace
 

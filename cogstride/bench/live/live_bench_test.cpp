@@ -1,0 +1,309 @@
+// The live bench with a thread of its own and this computer's clock, against a port that is a mechanism: it
+// counts STEP and DIR and moves a gate.
+#include "cogstride/bench/live/live_bench.hpp"
+
+#include <gtest/gtest.h>
+
+#include <atomic>
+#include <mutex>
+
+#include "cogstride/bench/live/null_port.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "support/demo_rig.hpp"
+
+namespace cogstride {
+namespace {
+
+using namespace literals;
+using testing_support::demo_rig;
+
+constexpr LineId step{0};
+constexpr LineId dir{1};
+constexpr LineId enable{2};
+constexpr LineId gate{3};
+constexpr LineId up{5};
+constexpr LineId halt{38};
+
+/// A traverse at the other end of the lines: 800/3 steps a millimetre.
+class TraversePort final : public LinePort {
+ public:
+  explicit TraversePort(double stands_at_mm) : steps_(std::llround(stands_at_mm * 800 / 3)) {
+    levels_.resize(64, false);
+    levels_[static_cast<std::size_t>(up)] = true;
+    levels_[static_cast<std::size_t>(enable)] = true;
+  }
+
+  [[nodiscard]] std::int64_t now_ns() override { return monotonic_ns(); }
+  void write(std::span<const Level> levels) override {
+    if (gone) throw PortGone("gpiochip0 (bench) was taken away");
+    const std::lock_guard lock(mutex_);
+    for (const Level& level : levels) {
+      const auto number = static_cast<std::size_t>(level.line);
+      const bool rises = level.high && !levels_[number];
+      levels_[number] = level.high;
+      if (level.line == step && rises && !levels_[static_cast<std::size_t>(enable)]) {
+        steps_ += levels_[static_cast<std::size_t>(dir)] ? 1 : -1;
+        ++pulses_;
+      }
+    }
+    const bool blocked = static_cast<double>(steps_) <= -0.992 * 800 / 3;
+    if (blocked != levels_[static_cast<std::size_t>(gate)]) change(gate, blocked);
+  }
+  [[nodiscard]] bool read(LineId line) override {
+    const std::lock_guard lock(mutex_);
+    return levels_[static_cast<std::size_t>(line)];
+  }
+  void take_edges(std::vector<PortEdge>& edges) override {
+    const std::lock_guard lock(mutex_);
+    edges.insert(edges.end(), edges_.begin(), edges_.end());
+    edges_.clear();
+  }
+  void sleep_until(std::int64_t ns) override { bell_.wait(ns - monotonic_ns()); }
+  void wake() noexcept override { bell_.ring(); }
+
+  /// From another thread: a hand.
+  void press(LineId line, bool high) {
+    {
+      const std::lock_guard lock(mutex_);
+      change(line, high);
+    }
+    bell_.ring();
+  }
+  [[nodiscard]] double place_mm() {
+    const std::lock_guard lock(mutex_);
+    return static_cast<double>(steps_) * 3 / 800;
+  }
+  [[nodiscard]] std::int64_t pulses() {
+    const std::lock_guard lock(mutex_);
+    return pulses_;
+  }
+  std::atomic<bool> gone{false};
+
+ private:
+  void change(LineId line, bool high) {
+    levels_[static_cast<std::size_t>(line)] = high;
+    edges_.push_back({monotonic_ns(), line, high});
+  }
+
+  Bell bell_;
+  std::mutex mutex_;
+  std::vector<bool> levels_;
+  std::vector<PortEdge> edges_;
+  std::int64_t steps_;
+  std::int64_t pulses_ = 0;
+};
+
+/// The demo's traverse on one chip, slow enough for a test computer that is busy with something else.
+Rig live_rig() {
+  Rig rig = only_with(demo_rig(), {"traverse"});
+  rig.controller.chips = {{"bench", "gpiochip0", 0, 64}};
+  rig.controller.edge_lateness = Time(5.0, units::ms);
+  rig.mechanisms[0].homing->speed = {OutputKind::linear, Ratio(5, 1000)};
+  rig.mechanisms[0].homing->slow_speed = {OutputKind::linear, Ratio(1, 1000)};
+  return rig;
+}
+
+constexpr const char* was_late = "(controller.edge_lateness)";
+
+/// A computer that was busy at a bad moment shows nothing: then it is tried again.
+template <class Run>
+void unless_busy(Run run) {
+  for (int tries = 0; tries < 40; ++tries) {
+    try {
+      run();
+      return;
+    } catch (const MotionFault& fault) {
+      if (std::string(fault.what()).find(was_late) == std::string::npos) throw;
+    }
+  }
+  FAIL() << "in 40 tries this computer was always more than 5 ms late";
+}
+
+/// What ended a motion; only lateness makes it be tried again.
+std::string end_of(Motion& motion) {
+  const std::string fault = motion.result();
+  if (fault.find(was_late) != std::string::npos) throw MotionFault(fault);
+  return fault;
+}
+
+/// Keeps all edges.
+struct EdgeLog final : TraceSink {
+  struct Edge {
+    Tick at;
+    LineId line;
+    bool high;
+  };
+  void begin(const TraceLayout& layout) override { lines = layout.lines.size(); }
+  void edge(Tick at, LineId line, bool high) override { edges.push_back({at, line, high}); }
+  void sample(Tick, std::span<const double>) override {}
+  void event(const TraceEvent& event) override { events.push_back(event.text); }
+  void end(Tick) override { has_ended = true; }
+  [[nodiscard]] std::int64_t rises(LineId line) const {
+    return std::count_if(edges.begin(), edges.end(), [&](const Edge& e) { return e.line == line && e.high; });
+  }
+  std::size_t lines = 0;
+  std::vector<Edge> edges;
+  std::vector<std::string> events;
+  bool has_ended = false;
+};
+
+TEST(LiveBench, HomesAgainstAGateAndMovesExactly) {
+  unless_busy([] {
+    TraversePort port(0.2);
+    EdgeLog log;
+    LiveBench bench(live_rig(), {.trace = &log, .port = &port});
+    auto traverse = bench.mechanism("traverse");
+    traverse.home().wait();
+    traverse.move({.to = 6_mm, .speed = 40_mm_per_s}).wait();
+    EXPECT_EQ(traverse.position()->base, Ratio(6, 1000));
+    // After a reaction to a sensor the places differ by no more than the latency's way.
+    EXPECT_NEAR(port.place_mm(), 6.0, 0.1);
+    const double off = port.place_mm() - 6.0;
+    traverse.move({.to = 3_mm}).wait();
+    EXPECT_NEAR(port.place_mm() - 3.0, off, 1e-9) << "and no step is lost from there on";
+    bench.close();
+    EXPECT_EQ(log.rises(step), port.pulses()) << "the trace is what went out";
+    EXPECT_TRUE(log.has_ended);
+    const LiveTally& tally = bench.tally();
+    EXPECT_EQ(tally.fault, "");
+    EXPECT_GE(tally.edges, 2 * port.pulses());
+    ASSERT_EQ(tally.mechanisms.size(), 1u);
+    EXPECT_EQ(tally.mechanisms[0].stands_at, 3.0);
+    EXPECT_FALSE(port.read(step));
+    EXPECT_TRUE(port.read(enable)) << "ENABLE rests high";
+  });
+}
+
+TEST(LiveBench, StopsAtOnceAtAnEmergencyStop) {
+  unless_busy([] {
+    TraversePort port(0.2);
+    LiveBench bench(live_rig(), {.port = &port});
+    auto traverse = bench.mechanism("traverse");
+    traverse.home().wait();
+    auto move = traverse.move({.to = 100_mm, .speed = 20_mm_per_s});
+    bench.serve(0.3_s);
+    port.press(halt, true);
+    const std::string fault = end_of(move);
+    EXPECT_NE(fault.find("the emergency stop halt (line 38) is pressed"), std::string::npos) << fault;
+    EXPECT_TRUE(port.read(enable)) << "cut";
+    const std::int64_t pulses = port.pulses();
+    bench.serve(0.1_s);
+    EXPECT_EQ(port.pulses(), pulses);
+    EXPECT_FALSE(traverse.position());
+  });
+}
+
+TEST(LiveBench, StopsOnARampAndKnowsWhereItStands) {
+  unless_busy([] {
+    TraversePort port(0.2);
+    LiveBench bench(live_rig(), {.port = &port});
+    auto traverse = bench.mechanism("traverse");
+    traverse.home().wait();
+    const double off = port.place_mm();
+    auto move = traverse.move({.to = 100_mm, .speed = 20_mm_per_s});
+    bench.serve(0.3_s);
+    traverse.stop();
+    (void)end_of(move);
+    EXPECT_EQ(move.status(), MotionStatus::cancelled);
+    ASSERT_TRUE(traverse.position());
+    EXPECT_NEAR(port.place_mm() - off, 1e3 * traverse.position()->base.to_double(), 1e-6);
+  });
+}
+
+TEST(LiveBench, SaysThatItsLinesAreGone) {
+  unless_busy([] {
+    TraversePort port(0.2);
+    std::string told;
+    LiveBench bench(live_rig(), {.port = &port});
+    bench.on_fault([&](const std::string& why) { told = why; });
+    auto traverse = bench.mechanism("traverse");
+    traverse.home().wait();
+    auto move = traverse.move({.to = 100_mm, .speed = 20_mm_per_s});
+    bench.serve(0.2_s);
+    port.gone = true;
+    EXPECT_NE(end_of(move).find("was taken away"), std::string::npos);
+    EXPECT_NE(told.find("gpiochip0 (bench) was taken away"), std::string::npos) << told;
+    EXPECT_FALSE(traverse.position()) << "its last steps may not have gone out";
+  });
+}
+
+TEST(LiveBench, AnEdgePastTheBoundStopsTheRun) {
+  class Slow final : public LinePort {
+   public:
+    explicit Slow(TraversePort& inner) : inner_(inner) {}
+    [[nodiscard]] std::int64_t now_ns() override { return inner_.now_ns(); }
+    void write(std::span<const Level> levels) override {
+      if (is_busy.exchange(false)) bell_.wait(60'000'000);
+      inner_.write(levels);
+    }
+    [[nodiscard]] bool read(LineId line) override { return inner_.read(line); }
+    void take_edges(std::vector<PortEdge>& edges) override { inner_.take_edges(edges); }
+    void sleep_until(std::int64_t ns) override { inner_.sleep_until(ns); }
+    void wake() noexcept override { inner_.wake(); }
+    std::atomic<bool> is_busy{false};
+
+   private:
+    TraversePort& inner_;
+    Bell bell_;
+  };
+  unless_busy([] {
+    TraversePort traverse_port(0.2);
+    Slow port(traverse_port);
+    Rig rig = live_rig();
+    rig.controller.edge_lateness = Time(20.0, units::ms);
+    LiveBench bench(rig, {.port = &port});
+    auto traverse = bench.mechanism("traverse");
+    traverse.home().wait();
+    const double off = traverse_port.place_mm();
+    auto move = traverse.move({.to = 100_mm, .speed = 20_mm_per_s});
+    bench.serve(0.3_s);
+    port.is_busy = true;
+    const std::string fault = move.result();
+    EXPECT_NE(fault.find("late, and the rig bears 20000 us (controller.edge_lateness)"), std::string::npos)
+        << fault;
+    EXPECT_FALSE(traverse.position()) << "at that speed its field stood still for longer than a full step";
+    EXPECT_LT(traverse_port.place_mm() - off, 20.0) << "it stopped on the way";
+    bench.close();
+    EXPECT_GE(bench.tally().edges_too_late, 1);
+    EXPECT_GT(bench.tally().stood_still, 0.05);
+  });
+}
+
+TEST(LiveBench, RefusesWhatItCannotDrive) {
+  Rig rig = demo_rig();
+  rig.controller.chips = {{"bench", "gpiochip0", 0, 64}};
+  NullPort port;
+  try {
+    LiveBench bench(rig, {.port = &port});
+    FAIL() << "the whole demo rig";
+  } catch (const RangeError& error) {
+    const std::string why = error.what();
+    EXPECT_NE(why.find("spindle: "), std::string::npos) << why;
+    EXPECT_NE(why.find("quadrature counter"), std::string::npos) << why;
+    EXPECT_EQ(why.find("traverse: "), std::string::npos) << why;
+  }
+  Rig narrow = only_with(rig, {"traverse", "creel"});
+  EXPECT_TRUE(live_obstacles(narrow).empty());
+  narrow.controller.chips[0].lines = 8;
+  const std::vector<LiveObstacle> obstacles = live_obstacles(narrow);
+  ASSERT_EQ(obstacles.size(), 1u);
+  EXPECT_EQ(obstacles[0].mechanism, "creel");
+  EXPECT_NE(obstacles[0].why.find("no [controller.gpio.NAME] of the rig has lines"), std::string::npos);
+  EXPECT_THROW((void)only_with(demo_rig(), {"travers"}), RangeError);
+}
+
+TEST(LiveBench, BeatsItsHeartAsLongAsItRuns) {
+  TraversePort port(0.2);
+  EdgeLog log;
+  Rig rig = live_rig();
+  rig.controller.heartbeat = Heartbeat{50, Time(20.0, units::ms)};
+  LiveBench bench(rig, {.trace = &log, .port = &port});
+  bench.serve(0.5_s);
+  bench.close();
+  const std::int64_t beats = log.rises(LineId{50});
+  EXPECT_GE(beats, 10) << "25 on a computer that is not busy";
+  EXPECT_LE(beats, 27);
+}
+
+}  // namespace
+}  // namespace cogstride

@@ -1,0 +1,159 @@
+// `cogstride drive` as far as it gets without lines, and `cogstride compare`. What needs a kernel with lines
+// is in tests/kernel.
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+#include "support/demo_rig.hpp"
+#include "support/run_command.hpp"
+
+namespace {
+
+using cogstride::testing_support::cogstride_command;
+using cogstride::testing_support::demo_rig_path;
+using cogstride::testing_support::demo_script_path;
+using cogstride::testing_support::Ran;
+
+class LiveCommands : public testing::Test {
+ protected:
+  LiveCommands() {
+    folder_ =
+        std::filesystem::temp_directory_path() /
+        (std::string("cogstride_live_") + testing::UnitTest::GetInstance()->current_test_info()->name());
+    std::filesystem::remove_all(folder_);
+    std::filesystem::create_directories(folder_);
+  }
+  ~LiveCommands() override { std::filesystem::remove_all(folder_); }
+  std::string file(const std::string& name, const std::string& text) {
+    std::ofstream(folder_ / name) << text;
+    return path(name);
+  }
+  [[nodiscard]] std::string path(const std::string& name) const { return (folder_ / name).string(); }
+  /// The demo rig on a chip that no machine has.
+  std::string rig_on_a_chip() {
+    std::ostringstream text;
+    text << std::ifstream(demo_rig_path).rdbuf();
+    return file("live.rig.toml",
+                text.str() + "\n[controller.gpio.main]\nchip = \"no such chip\"\nlines = 40\n");
+  }
+
+ private:
+  std::filesystem::path folder_;
+};
+
+TEST_F(LiveCommands, DriveWantsARigThatNamesAChip) {
+  const Ran ran =
+      cogstride_command(std::string("drive ") + demo_rig_path + " " + demo_script_path + " --yes");
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_NE(ran.out.find("names no GPIO chip"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("[controller.gpio.NAME]"), std::string::npos);
+}
+
+TEST_F(LiveCommands, DriveNamesEachMechanismThatItCannotDrive) {
+  const Ran ran = cogstride_command("drive " + rig_on_a_chip() + " " + demo_script_path + " --yes");
+  EXPECT_EQ(ran.status, 2);
+  for (const char* const name : {"spindle: ", "letoff: ", "fan: ", "snips: "})
+    EXPECT_NE(ran.out.find(name), std::string::npos) << name << ran.out;
+  EXPECT_NE(ran.out.find("--only traverse,creel drives the rest"), std::string::npos) << ran.out;
+}
+
+TEST_F(LiveCommands, DriveAsksBeforeTheFirstTimeAndTakesNoSilenceForYes) {
+  const std::string rest = rig_on_a_chip() + " " + demo_script_path + " --only traverse";
+  const std::string state = "XDG_STATE_HOME=" + path("state") + " " COGSTRIDE_TOOL " drive ";
+  const Ran asked = cogstride::testing_support::run(state + rest + " </dev/null");
+  EXPECT_EQ(asked.status, 2);
+  EXPECT_NE(asked.out.find("traverse moves between 0 mm and 118 mm, at most at 60 mm/s"), std::string::npos)
+      << asked.out;
+  EXPECT_NE(asked.out.find("lamp may be switched on (line 39)"), std::string::npos) << asked.out;
+  EXPECT_NE(asked.out.find("say --yes"), std::string::npos) << asked.out;
+  // No machine has this chip: it goes no further than looking for it.
+  const Ran agreed = cogstride::testing_support::run(state + rest + " --yes </dev/null");
+  EXPECT_EQ(agreed.status, 2);
+  EXPECT_NE(agreed.out.find("chip"), std::string::npos) << agreed.out;
+  const Ran again = cogstride::testing_support::run(state + rest + " </dev/null");
+  EXPECT_EQ(again.out.find("has not been driven before"), std::string::npos) << again.out;
+}
+
+TEST_F(LiveCommands, DriveRefusesAMechanismThatTheRigDoesNotHave) {
+  const Ran ran =
+      cogstride_command("drive " + rig_on_a_chip() + " " + demo_script_path + " --only spool --yes");
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_NE(ran.out.find("'spool' is not a mechanism of this rig"), std::string::npos) << ran.out;
+}
+
+TEST_F(LiveCommands, CompareFindsTwoRunsOfOneScriptTheSame) {
+  const std::string rehearse =
+      std::string("rehearse ") + demo_rig_path + " " + demo_script_path + " --standing ";
+  ASSERT_EQ(cogstride_command(rehearse + "traverse=5mm --waves " + path("a.vcd")).status, 0);
+  ASSERT_EQ(cogstride_command(rehearse + "traverse=5mm --waves " + path("b.vcd")).status, 0);
+  ASSERT_EQ(cogstride_command(rehearse + "traverse=9mm --waves " + path("c.vcd")).status, 0);
+  const Ran same = cogstride_command("compare " + path("a.vcd") + " " + path("b.vcd") + " --json");
+  EXPECT_EQ(same.status, 0);
+  const auto report = nlohmann::json::parse(same.out);
+  EXPECT_TRUE(report["same_edges"]);
+  EXPECT_EQ(report["worst_s"], 0.0);
+  EXPECT_EQ(report["stretches_a"], report["stretches_b"]);
+
+  const Ran other =
+      cogstride_command("compare " + path("a.vcd") + " " + path("c.vcd") + " --json --plot " + path("x.png"));
+  EXPECT_EQ(other.status, 1) << "the way to the gate is another";
+  const auto far = nlohmann::json::parse(other.out);
+  EXPECT_FALSE(far["same_edges"]);
+  int differ = 0;
+  int moves = 0;
+  for (const auto& stretch : far["stretches"]) {
+    differ += stretch["same"] ? 0 : 1;
+    for (const auto& line : stretch["lines"])
+      if (line["name"] == "traverse.step" && line["edges_a"] >= 6000 && stretch["same"]) ++moves;
+  }
+  EXPECT_GE(differ, 1) << "the fast approach";
+  EXPECT_LE(differ, 2) << "and at the most the way back from the gate";
+  EXPECT_EQ(moves, 6) << "all moves after homing";
+  EXPECT_GT(std::filesystem::file_size(path("x.png")), 10'000u);
+  const Ran words = cogstride_command("compare " + path("a.vcd") + " " + path("c.vcd"));
+  EXPECT_NE(words.out.find("OTHER EDGES in "), std::string::npos) << words.out;
+}
+
+TEST_F(LiveCommands, CompareSaysByHowMuchEdgesDiffer) {
+  const std::string head =
+      "$timescale 1 us $end\n$scope module x $end\n$var wire 1 ! step $end\n"
+      "$upscope $end\n$enddefinitions $end\n#0\n$dumpvars\n0!\n$end\n";
+  const std::string a =
+      file("a.vcd", head + "#100\n1!\n#110\n0!\n#200\n1!\n#210\n0!\n#300100\n1!\n#300110\n0!\n");
+  const std::string b =
+      file("b.vcd", head + "#500\n1!\n#512\n0!\n#607\n1!\n#619\n0!\n#300700\n1!\n#300708\n0!\n");
+  const auto report = nlohmann::json::parse(cogstride_command("compare " + a + " " + b + " --json").out);
+  ASSERT_EQ(report["stretches"].size(), 2u) << "parted by the pause of 0.3 s";
+  EXPECT_NEAR(report["stretches"][0]["worst_s"].get<double>(), 9e-6, 1e-9);
+  EXPECT_NEAR(report["stretches"][1]["worst_s"].get<double>(), 2e-6, 1e-9)
+      << "the first edge is the later one";
+  EXPECT_NEAR(report["shortest"][0]["a_s"].get<double>(), 10e-6, 1e-9);
+  EXPECT_NEAR(report["shortest"][0]["b_s"].get<double>(), 8e-6, 1e-9);
+}
+
+TEST_F(LiveCommands, CompareSaysWhereAFileIsNoWaveform) {
+  const struct {
+    const char* text;
+    const char* what;
+  } wrongs[] = {
+      {"hello\n", ":1: found 'hello' before $enddefinitions"},
+      {"$timescale 1 us $end\n", "no $enddefinitions"},
+      {"$timescale 7 lightyears $end\n", ":1: found '7lightyears' as $timescale"},
+      {"$enddefinitions $end\n#5\n#3\n", ":3: time goes back"},
+      {"$enddefinitions $end\n#5\n1!\n", ":3: found '1!'; a level is 0 or 1 and the code of a wire"},
+      {"$enddefinitions $end\n#five\n", ":2: found 'five'; expected a whole number"},
+      {"$scope module x\n", "a command without its $end"},
+  };
+  for (const auto& wrong : wrongs) {
+    const std::string bad = file("bad.vcd", wrong.text);
+    const Ran ran = cogstride_command("compare " + bad + " " + bad);
+    EXPECT_EQ(ran.status, 2) << wrong.text;
+    EXPECT_NE(ran.out.find(wrong.what), std::string::npos) << ran.out;
+  }
+  EXPECT_EQ(cogstride_command("compare " + path("none.vcd") + " " + path("none.vcd")).status, 2);
+}
+
+}  // namespace
