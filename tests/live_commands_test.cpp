@@ -84,6 +84,30 @@ TEST_F(LiveCommands, DriveRefusesAMechanismThatTheRigDoesNotHave) {
   EXPECT_NE(ran.out.find("'spool' is not a mechanism of this rig"), std::string::npos) << ran.out;
 }
 
+TEST_F(LiveCommands, PaceMeasuresThisComputerAndWritesItsRateIntoTheRig) {
+  const std::string rig = rig_on_a_chip();
+  const Ran wired = cogstride_command("pace " + rig + " --line 0");
+  EXPECT_EQ(wired.status, 2);
+  EXPECT_NE(wired.out.find("--line 0: is step of traverse; name one that nothing is wired to"),
+            std::string::npos)
+      << wired.out;
+  EXPECT_EQ(cogstride_command("pace " + rig + " --each 1us").status, 2);
+  ASSERT_EQ(cogstride_command("change " + rig + " controller.edge_lateness '\"20 ms\"'").status, 0);
+  const Ran ran = cogstride_command("pace " + rig + " --each 0.1s --keep --json");
+  ASSERT_EQ(ran.status, 0) << ran.out;
+  const auto report = nlohmann::json::parse(ran.out);
+  EXPECT_EQ(report["bound_s"], 0.02);
+  EXPECT_EQ(report["rig_hz"], 60'000.0);
+  double highest = 0.0;
+  for (const auto& trial : report["trials"])
+    if (trial["holds"]) highest = std::max(highest, trial["rate_hz"].get<double>());
+  EXPECT_EQ(report["highest_hz"], highest);
+  std::ostringstream text;
+  text << std::ifstream(rig).rdbuf();
+  EXPECT_EQ(text.str().find("top_step_rate = \"60 kHz\""), std::string::npos)
+      << "the measured one is there now";
+}
+
 TEST_F(LiveCommands, CompareFindsTwoRunsOfOneScriptTheSame) {
   const std::string rehearse =
       std::string("rehearse ") + demo_rig_path + " " + demo_script_path + " --standing ";

@@ -194,6 +194,20 @@ void add_compare(CLI::App& app, CompareOptions& options) {
   command->add_flag("--json", options.json, "The same figures for programs");
 }
 
+void add_pace(CLI::App& app, PaceOptions& options) {
+  CLI::App* command = app.add_subcommand(
+      "pace", "Measure the highest pulse rate that this computer holds within the rig's bound");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command
+      ->add_option("--line", options.line,
+                   "A line of the rig's chips that nothing is wired to; none when not given")
+      ->type_name("NUMBER")
+      ->check(CLI::NonNegativeNumber);
+  command->add_option("--each", options.each, "How long each rate is tried (1 s)")->type_name("TIME");
+  command->add_flag("--keep", options.keep, "Write the rate into the rig, as controller.top_step_rate");
+  command->add_flag("--json", options.json, "The same figures for programs");
+}
+
 void add_demo(CLI::App& app, DemoOptions& options) {
   CLI::App* command =
       app.add_subcommand("demo", "Inspect and rehearse the bobbin bench that comes with Cog Stride");
@@ -224,6 +238,7 @@ Status run_command_line(int count, char** words) {
   RehearseOptions rehearse;
   DriveOptions drive;
   CompareOptions compare;
+  PaceOptions pace;
   DemoOptions demo;
   add_inspect(app, inspect);
   add_lines(app, lines);
@@ -237,6 +252,7 @@ Status run_command_line(int count, char** words) {
   add_rehearse(app, rehearse);
   add_drive(app, drive);
   add_compare(app, compare);
+  add_pace(app, pace);
   add_demo(app, demo);
   try {
     app.parse(count, words);
@@ -255,5 +271,6 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   if (app.got_subcommand("drive")) return run_drive(drive);
   if (app.got_subcommand("compare")) return run_compare(compare);
+  if (app.got_subcommand("pace")) return run_pace(pace);
   return run_demo(demo);
 }

@@ -114,6 +114,14 @@ struct CompareOptions {
   bool json = false;
 };
 
+struct PaceOptions {
+  std::string rig;
+  std::int64_t line = -1;  ///< below 0: none
+  std::string each = "1 s";
+  bool keep = false;
+  bool json = false;
+};
+
 struct DemoOptions {
   std::string from;
   std::string to = "demo-output";
@@ -134,6 +142,7 @@ Status run_sweep(const SweepOptions& options);
 Status run_rehearse(const RehearseOptions& options);
 Status run_drive(const DriveOptions& options);
 Status run_compare(const CompareOptions& options);
+Status run_pace(const PaceOptions& options);
 Status run_demo(const DemoOptions& options);
 
 /// Reads the command line and runs the command.

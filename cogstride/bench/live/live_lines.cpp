@@ -101,7 +101,9 @@ struct LiveLines::Inside {
   void push(const LiveCommand& command) {
     const auto until = std::chrono::steady_clock::now() + longest_answer;
     while (!commands.push(command)) {
-      if (is_gone.load(std::memory_order_acquire) || std::chrono::steady_clock::now() > until) return;
+      if (is_gone.load(std::memory_order_acquire)) return;  // told as trouble
+      if (std::chrono::steady_clock::now() > until)
+        throw Error("the player of the lines takes no commands any more");
       port_.wake();
       std::this_thread::yield();
     }
