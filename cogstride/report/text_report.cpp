@@ -345,7 +345,11 @@ std::string drive_text(const DriveReport& report, const EventLog& log) {
   page.row("edges",
            "{} written; 99 of 100 within {:.1f} us, the worst {:.1f} us late; {} past the bound of {:.0f} us",
            tally.edges, 1e6 * tally.late_99, 1e6 * tally.late_worst,
-           tally.edges_too_late == 0 ? "none" : fmt::format("{}", tally.edges_too_late), 1e6 * tally.bound);
+           tally.edges_too_late == 0 ? "none"
+                                     : fmt::format("{} ({:.2g} %)", tally.edges_too_late,
+                                                   100.0 * static_cast<double>(tally.edges_too_late) /
+                                                       static_cast<double>(tally.edges)),
+           1e6 * tally.bound);
   if (tally.stood_still > 0.0) page.row("waited", "all lines together, {:.3g} ms", 1e3 * tally.stood_still);
   page.row("player", "{}", tally.conditions);
   for (const std::string& note : report.notes) page.line("{}", note);
