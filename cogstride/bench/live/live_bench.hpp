@@ -44,7 +44,8 @@ class LiveBench final : public Bench {
   LiveBench(Rig rig, Options options);
   ~LiveBench() override;
 
-  /// Everything at rest and the lines given back. What comes later does nothing.
+  /// Everything at rest and the lines given back. Nothing can run on it afterwards: serve() and wait() throw
+  /// RangeError.
   void close();
 
   /// What it came to, once it has been closed.

@@ -297,6 +297,21 @@ TEST(LiveBench, RefusesWhatItCannotDrive) {
   EXPECT_THROW((void)only_with(demo_rig(), {"travers"}), RangeError);
 }
 
+TEST(LiveBench, DoesNothingOnceItHasBeenClosed) {
+  auto port = std::make_unique<TraversePort>(0.2);
+  LiveBench bench(live_rig(), {.port = port.get()});
+  bench.serve(0.01_s);
+  bench.close();
+  bench.close();
+  const double seconds = bench.tally().seconds;
+  port.reset();
+  EXPECT_THROW(bench.serve(0.5_s), RangeError);
+  bench.stop();
+  auto home = bench.mechanism("traverse").home();
+  EXPECT_THROW(home.wait(), RangeError);
+  EXPECT_EQ(bench.tally().seconds, seconds);
+}
+
 TEST(LiveBench, BeatsItsHeartAsLongAsItRuns) {
   TraversePort port(0.2);
   EdgeLog log;

@@ -99,6 +99,7 @@ struct LiveLines::Inside {
   }
 
   void push(const LiveCommand& command) {
+    if (has_ended) throw RangeError("the live bench has been closed: its lines are given back");
     const auto until = std::chrono::steady_clock::now() + longest_answer;
     while (!commands.push(command)) {
       if (is_gone.load(std::memory_order_acquire)) return;  // told as trouble
@@ -178,6 +179,7 @@ struct LiveLines::Inside {
   Trouble trouble{};
   bool has_trouble = false;
   bool told_gone = false;
+  bool has_ended = false;
 
   std::atomic<bool> ends{false};
   std::atomic<bool> is_playing{false};
@@ -208,6 +210,7 @@ void LiveLines::end() noexcept {
   inside_->ends.store(true, std::memory_order_release);
   inside_->port_.wake();
   inside_->thread.join();
+  inside_->has_ended = true;
   if (inside_->conditions.real_time)
     (void)pthread_setschedparam(inside_->planner, inside_->planners_policy, &inside_->planners_priority);
   inside_->drain();
@@ -226,6 +229,7 @@ Tick LiveLines::lead() const {
 }
 
 void LiveLines::catch_up() {
+  if (inside_->has_ended) return;  // its port may be gone
   inside_->now = std::max(inside_->now, inside_->player.now());
 }
 
@@ -290,6 +294,7 @@ void LiveLines::sample(SourceId source, Tick first, Tick period) {
 }
 
 Withdrawn LiveLines::withdraw(MechanismId mechanism, Tick from) {
+  if (inside_->has_ended) return inside_->left;
   LiveCommand command;
   command.kind = LiveCommand::Kind::withdraw;
   command.mechanism = mechanism;
@@ -302,6 +307,7 @@ Withdrawn LiveLines::withdraw(MechanismId mechanism, Tick from) {
 }
 
 void LiveLines::cut() noexcept {
+  if (inside_->has_ended) return;
   inside_->has_answer = false;
   inside_->player.cut();
   inside_->port_.wake();
@@ -309,6 +315,11 @@ void LiveLines::cut() noexcept {
 }
 
 Tick LiveLines::wait_until(Tick until, std::vector<Reading>& readings) {
+  if (inside_->has_ended) {
+    if (until == never)
+      throw RangeError("the live bench has been closed: nothing will happen on it any more");
+    return inside_->now = std::max(inside_->now, until);
+  }
   if (std::exchange(inside_->has_pushed, false)) inside_->port_.wake();
   for (;;) {
     inside_->drain();
