@@ -23,7 +23,6 @@ class VcdReader {
         const double at = static_cast<double>(number(word.substr(1))) * unit_;
         if (at < trace_.ends_at) throw wrong("time goes back");
         trace_.ends_at = at;
-        is_timed_ = true;
       } else {
         change(word);
       }
@@ -126,7 +125,6 @@ class VcdReader {
   std::size_t line_ = 1;
   double unit_ = 1e-9;
   bool is_defined_ = false;
-  bool is_timed_ = false;
   std::vector<std::string> scopes_;
   std::map<std::string, std::size_t, std::less<>> wires_;
   std::vector<int> levels_;  // -1: not known yet

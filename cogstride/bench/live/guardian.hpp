@@ -25,7 +25,6 @@ class Guardian {
   bool beat() noexcept;
   /// When it is there no more: whether it has put the lines at rest (else somebody ended it).
   bool has_acted() noexcept;
-  [[nodiscard]] pid_t process() const { return process_; }
 
  private:
   int pipe_ = -1;

@@ -202,6 +202,8 @@ void LiveBench::close() {
   tally.conditions = fmt::format("{}; its sleeps end within {:.0f} us",
                                  player.words.empty() ? "real-time priority, memory locked" : player.words,
                                  1e-3 * static_cast<double>(player.wake_ns));
+  if (const std::int64_t missed = in.lines->missed_reports(); missed > 0)
+    tally.conditions += fmt::format("; {} edges are missing in the record", missed);
   if (in.options.trace != nullptr) in.options.trace->end(in.lines->now() + in.lines->stood_still());
   in.guardian.reset();
   in.gpio.reset();

@@ -353,6 +353,10 @@ const LatenessRecord& LiveLines::lateness() const {
   return inside_->player.lateness();
 }
 
+std::int64_t LiveLines::missed_reports() const {
+  return inside_->player.missed_reports();
+}
+
 Tick LiveLines::stood_still() const {
   return inside_->player.stood_still();
 }

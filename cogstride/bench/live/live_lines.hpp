@@ -70,6 +70,8 @@ class LiveLines final : public TimedLines {
   [[nodiscard]] const PlayerConditions& conditions() const;
   /// Of all edges; once the player has ended.
   [[nodiscard]] const LatenessRecord& lateness() const;
+  /// What the player wrote or saw and could not tell, because nobody listened for too long.
+  [[nodiscard]] std::int64_t missed_reports() const;
   /// Puts every line at rest and ends the player; nothing can be put afterwards.
   void end() noexcept;
   [[nodiscard]] std::span<const LineSetup> lines() const;
