@@ -3,6 +3,7 @@
 
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/bench/mode_comparison.hpp"
+#include "cogstride/bench/proving.hpp"
 #include "cogstride/bench/remembered.hpp"
 #include "cogstride/bench/scatter.hpp"
 #include "cogstride/bench/simulated_bench.hpp"

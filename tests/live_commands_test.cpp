@@ -77,6 +77,37 @@ TEST_F(LiveCommands, DriveAsksBeforeTheFirstTimeAndTakesNoSilenceForYes) {
   EXPECT_EQ(again.out.find("has not been driven before"), std::string::npos) << again.out;
 }
 
+TEST_F(LiveCommands, ProveLeadsThroughTheStagesOnTheSimulatedBench) {
+  const std::string prove = std::string(COGSTRIDE_TOOL " prove ") + demo_rig_path + " traverse";
+  const Ran ran = cogstride::testing_support::run("yes | head -20 | " + prove);
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  EXPECT_NE(ran.out.find("the output stands at 0.120 mm, +0.120 since last asked"), std::string::npos)
+      << ran.out;
+  EXPECT_NE(ran.out.find("A finger makes far (line 4) act: seen."), std::string::npos);
+  EXPECT_NE(ran.out.find("All of traverse is right on the simulated bench."), std::string::npos);
+}
+
+TEST_F(LiveCommands, ProveStopsAtTheFirstNoAndNeverTakesSilenceForAnAnswer) {
+  const std::string prove = std::string(COGSTRIDE_TOOL " prove ") + demo_rig_path + " traverse";
+  const Ran refused = cogstride::testing_support::run("printf 'yes\\nperhaps\\nno\\n' | " + prove);
+  EXPECT_EQ(refused.status, 1);
+  EXPECT_NE(refused.out.find("'perhaps' is neither yes nor no."), std::string::npos) << refused.out;
+  EXPECT_NE(refused.out.find("not right: rest levels\n  its outputs are on at rest"), std::string::npos);
+  EXPECT_NE(refused.out.find("Right so far: coil pairs."), std::string::npos);
+  const Ran silent = cogstride::testing_support::run(prove + " </dev/null");
+  EXPECT_EQ(silent.status, 2);
+  EXPECT_NE(silent.out.find("nobody answers any more"), std::string::npos) << silent.out;
+}
+
+TEST_F(LiveCommands, ProveLiveSaysWhatIsMissing) {
+  const Ran no_chip = cogstride_command(std::string("prove ") + demo_rig_path + " traverse --live");
+  EXPECT_EQ(no_chip.status, 2);
+  EXPECT_NE(no_chip.out.find("[controller.gpio.NAME]"), std::string::npos) << no_chip.out;
+  const Ran other_kind = cogstride_command(std::string("prove ") + demo_rig_path + " fan");
+  EXPECT_EQ(other_kind.status, 2);
+  EXPECT_NE(other_kind.out.find("fan"), std::string::npos) << other_kind.out;
+}
+
 TEST_F(LiveCommands, DriveRefusesAMechanismThatTheRigDoesNotHave) {
   const Ran ran =
       cogstride_command("drive " + rig_on_a_chip() + " " + demo_script_path + " --only spool --yes");

@@ -150,6 +150,7 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
       if (encoder == nullptr) continue;
       encoders_.push_back(std::make_unique<EncoderWatch>(*mover, *encoder, rig_.controller.timer_clock));
       encoders_.back()->on_loss([this, &mover = *mover](const std::string& why) {
+        if (!checks_encoders_) return;
         mover.forget_position();
         guard_->motion_failed(mover.stream().driver().id(), why);
       });

@@ -9,6 +9,8 @@
 #include <cstring>
 #include <filesystem>
 
+#include "cogstride/quantity/text.hpp"
+
 namespace cogstride {
 namespace {
 
@@ -118,12 +120,6 @@ std::string why_not(const Bench& bench, const Mechanism& mechanism, OutputPositi
 }
 
 }  // namespace
-
-std::uint64_t fingerprint(std::string_view text) {
-  std::uint64_t hash = 0xcbf29ce484222325u;  // FNV-1a, 64 bits
-  for (const char byte : text) hash = (hash ^ static_cast<unsigned char>(byte)) * 0x100000001b3u;
-  return hash;
-}
 
 std::string to_text(const RememberedPositions& remembered) {
   std::string text = fmt::format("{}\nrig: {:016x}\nstanding: {}\n", first_line, remembered.rig,

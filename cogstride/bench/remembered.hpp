@@ -29,7 +29,6 @@ struct RememberedPositions {
   std::map<std::string, OutputPosition> positions{};  ///< by mechanism
 };
 
-[[nodiscard]] std::uint64_t fingerprint(std::string_view text);
 [[nodiscard]] std::string to_text(const RememberedPositions& remembered);
 /// @throws Error when anything in it is not as it was written
 [[nodiscard]] RememberedPositions parse_remembered(std::string_view text);

@@ -182,6 +182,12 @@ const ShaftPlant& SimulatedBench::plant(const std::string& name) {
   return *plants_[static_cast<std::size_t>(mover(name).stream().driver().id())];
 }
 
+void SimulatedBench::touch(const std::string& mechanism, const PlaceSwitch& place_switch,
+                           std::optional<bool> acts) {
+  ShaftPlant& plant = *plants_[static_cast<std::size_t>(mover(mechanism).stream().driver().id())];
+  plant.befall({0, ShaftPlant::PlantEvent::Kind::contact, static_cast<LineId>(place_switch.line), acts});
+}
+
 RunTally SimulatedBench::tally() const {
   RunTally run;
   run.seconds = now().in(units::s);

@@ -51,6 +51,10 @@ class SimulatedBench final : public Bench {
   [[nodiscard]] const ShaftPlant& plant(const std::string& name);
   [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
 
+  /// A finger makes a switch of a mechanism act, holds it open, or (nothing) leaves it to its place again.
+  /// @throws RangeError when there is no such mechanism
+  void touch(const std::string& mechanism, const PlaceSwitch& place_switch, std::optional<bool> acts);
+
   /// An event of a guest (a script) in the trace.
   void trace_event(TraceEvent event) override;
 

@@ -14,6 +14,13 @@
 
 namespace cogstride {
 
+/// What was seen to be right on the real bench, stage by stage (bench/proving.hpp).
+struct Proven {
+  std::vector<std::string> stages{};
+  std::string parts{};       ///< parts_mark() of what it was seen with
+  bool still_holds = false;  ///< the mechanism's parts are the same as then
+};
+
 struct Mechanism {
   std::string name{};
   Supply supply{};
@@ -31,6 +38,7 @@ struct Mechanism {
   std::optional<Homing> homing{};  ///< needs a switch
   std::optional<HardEnds> hard_ends{};
   std::optional<Following> follows{};
+  std::optional<Proven> proven{};
 
   // A stepper on a STEP/DIR board, which several rooms are about. @throws RangeError for another kind
   [[nodiscard]] const Stepper& stepper() const;

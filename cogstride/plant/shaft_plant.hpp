@@ -53,6 +53,12 @@ class ShaftPlant : public Plant {
     go_back_own();
   }
 
+  /// Something befalls it now: a finger on a switch.
+  void befall(PlantEvent event) {
+    event.at = shaft_.now;
+    setup_.events.insert(setup_.events.begin() + static_cast<std::ptrdiff_t>(shaft_.next_event), event);
+  }
+
   // What a trace may look at. No controller does.
   [[nodiscard]] double position() const { return shaft_.angle / angle_per_base_; }  ///< m or turns
   [[nodiscard]] double speed() const { return shaft_.speed / angle_per_base_; }     ///< m/s or turns/s

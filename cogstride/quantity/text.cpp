@@ -372,6 +372,12 @@ std::string nearest_word(std::string_view word, const std::vector<std::string>& 
   return nearest;
 }
 
+std::uint64_t fingerprint(std::string_view text) {
+  std::uint64_t hash = 0xcbf29ce484222325u;  // FNV-1a, 64 bits
+  for (const char byte : text) hash = (hash ^ static_cast<unsigned char>(byte)) * 0x100000001b3u;
+  return hash;
+}
+
 namespace detail {
 
 ParsedQuantity parse_with_powers(std::string_view text, const DimensionPowers& powers) {

@@ -10,6 +10,7 @@
 #pragma once
 
 #include <array>
+#include <cstdint>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -52,6 +53,9 @@ struct ParsedQuantity {
 
 /// The candidate nearest to `word`, or an empty string when none is near.
 [[nodiscard]] std::string nearest_word(std::string_view word, const std::vector<std::string>& candidates);
+
+/// A short mark of a text, which another text has with odds of 1 in 2^64 (FNV-1a).
+[[nodiscard]] std::uint64_t fingerprint(std::string_view text);
 
 namespace detail {
 [[nodiscard]] ParsedQuantity parse_with_powers(std::string_view text, const DimensionPowers& powers);

@@ -4,6 +4,7 @@
 
 #include <cerrno>
 #include <cstring>
+#include <filesystem>
 
 #include "cogstride/quantity/error.hpp"
 
@@ -37,6 +38,13 @@ void OutputFile::commit() {
     errno = why;
     fail("cannot be written");
   }
+}
+
+void replace_file(const std::string& path, std::string_view text) {
+  OutputFile file(std::filesystem::canonical(path).string());
+  std::filesystem::permissions(file.part_path(), std::filesystem::status(path).permissions());
+  file.write(text);
+  file.commit();
 }
 
 }  // namespace cogstride

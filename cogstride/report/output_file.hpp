@@ -31,4 +31,8 @@ class OutputFile {
   std::FILE* file_;
 };
 
+/// Other text for a file that is there, in one step; it keeps its permissions, and through a link the file
+/// that it stands for is changed. @throws Error when that fails; the file is then as it was
+void replace_file(const std::string& path, std::string_view text);
+
 }  // namespace cogstride

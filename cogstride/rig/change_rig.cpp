@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "cogstride/rig/parts_mark.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "cogstride/rig/stray_character.hpp"
 #include "cogstride/rig/toml_table.hpp"
@@ -140,6 +141,16 @@ std::string changed_rig_text(const std::string& text, const std::string& name, c
   }
   (void)parse_rig(changed, name);
   return changed;
+}
+
+std::string proven_rig_text(const std::string& text, const std::string& name, const std::string& mechanism,
+                            const std::vector<std::string>& stages) {
+  const std::string mark = parts_mark(tables_of(text, name), mechanism);
+  if (mark.empty()) throw RangeError(fmt::format("{}: has no mechanism {}", name, mechanism));
+  std::vector<std::string> quoted;
+  for (const std::string& stage : stages) quoted.push_back(toml_value(stage));
+  return changed_rig_text(text, name, fmt::format("mechanism.{}.proven", mechanism),
+                          fmt::format("{{ stages = [{}], parts = \"{}\" }}", fmt::join(quoted, ", "), mark));
 }
 
 }  // namespace cogstride

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 namespace cogstride {
 
@@ -13,5 +14,11 @@ namespace cogstride {
 ///         for a key that is none
 [[nodiscard]] std::string changed_rig_text(const std::string& text, const std::string& name,
                                            const std::string& key, const std::string& value);
+
+/// The text with what was proven of one mechanism in it, and the mark of its parts as they are in that text.
+/// @throws InputError when that is no rig; RangeError when it has no such mechanism
+[[nodiscard]] std::string proven_rig_text(const std::string& text, const std::string& name,
+                                          const std::string& mechanism,
+                                          const std::vector<std::string>& stages);
 
 }  // namespace cogstride

@@ -62,6 +62,7 @@ class MechanismRows {
     follows();
     for (const Sensor& sensor : mechanism_.sensors) std::visit(*this, sensor);
     leads();
+    proven();
     return std::move(rows_);
   }
 
@@ -454,6 +455,15 @@ class MechanismRows {
     for (std::size_t i = 0; i < names.size() && i < motor->wires.size(); ++i)
       pairs.push_back(names[i] + " " + motor->wires[i]);
     add("leads", fmt::format("{}", fmt::join(pairs, ", ")));
+  }
+
+  void proven() {
+    if (!mechanism_.proven) return;
+    add("proven",
+        fmt::format(
+            "{}{}", fmt::join(mechanism_.proven->stages, ", "),
+            mechanism_.proven->still_holds ? "" : "; with other parts than those of now: prove it again"),
+        {{"proven_holds", mechanism_.proven->still_holds}});
   }
 
   const Rig& rig_;

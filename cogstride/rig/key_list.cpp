@@ -231,6 +231,8 @@ void other_sections(SectionList& list) {
         kind.part);
   list.part("[mechanism.NAME.homing]", "", "left out, it stands at 0 when it is switched on", Homing{});
   list.part("[mechanism.NAME.follows]", "", "follows another mechanism by an exact ratio", Following{});
+  list.part("[mechanism.NAME.proven]", "", "what `cogstride prove` has kept; nothing to write by hand",
+            Proven{});
   for (const Kind<HandControl::Kind>& kind : hand_kinds()) {
     HandControl hand;
     hand.kind = kind.part;
@@ -279,8 +281,9 @@ std::vector<KeySection> key_sections_about(const std::string& word) {
     if (about) some.push_back(section);
     if (!section.kind.empty()) words.push_back(section.kind);
   }
-  for (const char* table : {"controller", "timer", "supply", "part", "mechanism", "motor", "board", "lines",
-                            "load", "limits", "sensor", "homing", "follows", "hand", "output", "stops"})
+  for (const char* table :
+       {"controller", "timer", "supply", "part", "mechanism", "motor", "board", "lines", "load", "limits",
+        "sensor", "homing", "follows", "proven", "hand", "output", "stops"})
     words.emplace_back(table);
   if (!some.empty()) return some;
   const std::string near = nearest_word(word, words);

@@ -482,6 +482,12 @@ void declare(Keys& keys, Following& follows) {
 }
 
 template <class Keys>
+void declare(Keys& keys, Proven& proven) {
+  keys.key("stages", proven.stages, {"seen to be right on the real bench; `cogstride prove` writes it"});
+  keys.key("parts", proven.parts, {"mark of the parts it was seen with"});
+}
+
+template <class Keys>
 void declare(Keys& keys, SensorFeed& feed) {
   keys.key("supply", feed.supply, {"name of the supply that feeds it"});
   keys.key("lowest_supply", feed.lowest, {"voltage that it works with", "V"});

@@ -6,6 +6,7 @@
 #include "cogstride/rig/check_names.hpp"
 #include "cogstride/rig/key_reader.hpp"
 #include "cogstride/rig/kinds.hpp"
+#include "cogstride/rig/parts_mark.hpp"
 #include "cogstride/rig/stray_character.hpp"
 
 namespace cogstride {
@@ -457,6 +458,12 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
     follows->finish();
     mechanism.follows = following;
   }
+  if (auto proven = table.optional_table("proven")) {
+    Proven read;
+    read_keys(*proven, kind, read);
+    proven->finish();
+    mechanism.proven = std::move(read);
+  }
   if (!motor_known) table.ignore("load");
   if (mechanism.reversed) reverse(mechanism);
   table.finish();
@@ -579,6 +586,10 @@ Rig parse_rig(std::string_view text, const std::string& name) {
     const toml::table table = toml::parse(text);
     Rig rig = read_tables(file, TomlTable(file, table, ""));
     file.throw_if_any();
+    for (Mechanism& mechanism : rig.mechanisms) {
+      if (mechanism.proven)
+        mechanism.proven->still_holds = mechanism.proven->parts == parts_mark(table, mechanism.name);
+    }
     rig.places = file.take_places();
     return rig;
   } catch (const toml::parse_error& wrong) {

@@ -128,6 +128,14 @@ const Mechanism& mechanism_named(const Rig& rig, const std::string& name) {
                                fmt::join(names, ", ")));
 }
 
+Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
+  for (const std::string& name : mechanisms) (void)mechanism_named(rig, name);
+  std::erase_if(rig.mechanisms, [&](const Mechanism& mechanism) {
+    return std::find(mechanisms.begin(), mechanisms.end(), mechanism.name) == mechanisms.end();
+  });
+  return rig;
+}
+
 const Supply* find_supply(const Rig& rig, const std::string& name) {
   return named(rig.supplies, name);
 }

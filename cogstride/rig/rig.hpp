@@ -27,6 +27,9 @@ struct Rig {
 /// The mechanism of that name. @throws RangeError that lists those there are.
 [[nodiscard]] const Mechanism& mechanism_named(const Rig& rig, const std::string& name);
 
+/// A rig with some of its mechanisms alone. @throws RangeError when it has none of a name
+[[nodiscard]] Rig only_with(Rig rig, const std::vector<std::string>& mechanisms);
+
 /// The supply, part or timer of that name; null when there is none.
 [[nodiscard]] const Supply* find_supply(const Rig& rig, const std::string& name);
 [[nodiscard]] const BetweenPart* find_part(const Rig& rig, const std::string& name);

@@ -2,7 +2,7 @@
 // reading goes on with a stand-in, so that all errors come out in one go. Keys that nobody asked for are
 // errors.
 //
-// Includes toml++, which takes seconds to compile: only read_rig.cpp and change_rig.cpp include this.
+// Includes toml++, which takes seconds to compile: only read_rig.cpp, change_rig.cpp and parts_mark.cpp do.
 #pragma once
 
 #include <fmt/format.h>

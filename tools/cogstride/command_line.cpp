@@ -208,6 +208,16 @@ void add_pace(CLI::App& app, PaceOptions& options) {
   command->add_flag("--json", options.json, "The same figures for programs");
 }
 
+void add_prove(CLI::App& app, ProveOptions& options) {
+  CLI::App* command = app.add_subcommand(
+      "prove", "Bring one mechanism up, stage by stage; on the simulated bench to see what will be asked");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("MECHANISM", options.mechanism, "Its name in the rig")->required()->type_name("");
+  command->add_flag("--live", options.live,
+                    "On the lines of this computer; what is proven is written into the rig");
+  command->add_flag("--again", options.again, "Also what the rig says was proven before");
+}
+
 void add_demo(CLI::App& app, DemoOptions& options) {
   CLI::App* command =
       app.add_subcommand("demo", "Inspect and rehearse the bobbin bench that comes with Cog Stride");
@@ -237,6 +247,7 @@ Status run_command_line(int count, char** words) {
   SweepOptions sweep;
   RehearseOptions rehearse;
   DriveOptions drive;
+  ProveOptions prove;
   CompareOptions compare;
   PaceOptions pace;
   DemoOptions demo;
@@ -251,6 +262,7 @@ Status run_command_line(int count, char** words) {
   add_sweep(app, sweep);
   add_rehearse(app, rehearse);
   add_drive(app, drive);
+  add_prove(app, prove);
   add_compare(app, compare);
   add_pace(app, pace);
   add_demo(app, demo);
@@ -270,6 +282,7 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("sweep")) return run_sweep(sweep);
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   if (app.got_subcommand("drive")) return run_drive(drive);
+  if (app.got_subcommand("prove")) return run_prove(prove);
   if (app.got_subcommand("compare")) return run_compare(compare);
   if (app.got_subcommand("pace")) return run_pace(pace);
   return run_demo(demo);

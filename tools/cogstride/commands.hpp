@@ -106,6 +106,13 @@ struct DriveOptions {
   OutputOptions outputs;
 };
 
+struct ProveOptions {
+  std::string rig;
+  std::string mechanism;
+  bool live = false;
+  bool again = false;  ///< what was proven before too
+};
+
 struct CompareOptions {
   std::string a;
   std::string b;
@@ -141,6 +148,7 @@ Status run_plan(const PlanOptions& options);
 Status run_sweep(const SweepOptions& options);
 Status run_rehearse(const RehearseOptions& options);
 Status run_drive(const DriveOptions& options);
+Status run_prove(const ProveOptions& options);
 Status run_compare(const CompareOptions& options);
 Status run_pace(const PaceOptions& options);
 Status run_demo(const DemoOptions& options);

@@ -12,6 +12,7 @@
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/bench/remembered.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/report/output_file.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/read_rig.hpp"

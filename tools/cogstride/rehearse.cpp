@@ -10,6 +10,7 @@
 #include "cogstride/bench/scatter.hpp"
 #include "cogstride/bench/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/report/scatter_report.hpp"
 #include "cogstride/rig/read_rig.hpp"

@@ -81,14 +81,6 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig) {
   return obstacles;
 }
 
-Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
-  for (const std::string& name : mechanisms) (void)mechanism_named(rig, name);
-  std::erase_if(rig.mechanisms, [&](const Mechanism& mechanism) {
-    return std::find(mechanisms.begin(), mechanisms.end(), mechanism.name) == mechanisms.end();
-  });
-  return rig;
-}
-
 /// Looks after the run: the guardian, lateness, the heartbeat line.
 class LiveBench::Supervisor final : public Participant {
  public:

@@ -26,8 +26,6 @@ struct LiveObstacle {
 
 /// Of all mechanisms of a rig, those that cannot be driven live, and why not.
 [[nodiscard]] std::vector<LiveObstacle> live_obstacles(const Rig& rig);
-/// A rig with some of its mechanisms alone. @throws RangeError when it has none of a name
-[[nodiscard]] Rig only_with(Rig rig, const std::vector<std::string>& mechanisms);
 
 class LiveBench final : public Bench {
  public:

@@ -57,6 +57,10 @@ struct LiveLines::Inside {
         refused.push_back(
             "no real-time priority (a limit of rtprio 60 or more grants it): other programs can make edges "
             "late");
+      // Locked pages too are moved when the kernel joins small ones to a huge one; a thread that touches one
+      // then waits for milliseconds.
+      let_pages_be_joined = prctl(PR_GET_THP_DISABLE, 0UL, 0UL, 0UL, 0UL) == 0;
+      prctl(PR_SET_THP_DISABLE, 1UL, 0UL, 0UL, 0UL);
       conditions.memory_locked = mlockall(MCL_CURRENT | MCL_FUTURE) == 0;
       if (!conditions.memory_locked)
         refused.push_back("memory is not locked (a limit of memlock unlimited grants it)");
@@ -167,6 +171,8 @@ struct LiveLines::Inside {
   std::map<LineId, bool> first_levels;
   std::function<void(Tick, LineId, bool)> listener;
 
+  bool let_pages_be_joined = false;  // before it was forbidden here
+
   // Planning's own.
   pthread_t planner{};
   int planners_policy = SCHED_OTHER;
@@ -213,6 +219,7 @@ void LiveLines::end() noexcept {
   inside_->has_ended = true;
   if (inside_->conditions.real_time)
     (void)pthread_setschedparam(inside_->planner, inside_->planners_policy, &inside_->planners_priority);
+  if (inside_->let_pages_be_joined) prctl(PR_SET_THP_DISABLE, 0UL, 0UL, 0UL, 0UL);
   inside_->drain();
 }
 
