@@ -9,7 +9,8 @@
 namespace cogstride {
 namespace {
 constexpr std::size_t first_output_group = 0x100;
-}
+constexpr std::size_t first_drive_group = 0x200;
+}  // namespace
 
 TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
   using Kind = TraceEvent::Kind;
@@ -27,6 +28,7 @@ TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
       return {note.at, who, note.text, Kind::fault};
     case MotionNote::Kind::home_edge:
     case MotionNote::Kind::measured:
+    case MotionNote::Kind::told:
       break;
   }
   return {note.at, who, note.text, Kind::note};
@@ -43,7 +45,11 @@ std::string Motion::result() {
 }
 
 void Motion::cancel(Braking how) {
-  mover_->cancel(bench_->lines(), *record_, how);
+  if (mover_ != nullptr) {
+    mover_->cancel(bench_->lines(), *record_, how);
+  } else if (!record_->has_ended()) {
+    drive_->stop(bench_->lines());
+  }
 }
 
 std::optional<Time> Motion::duration() const {
@@ -123,17 +129,30 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
     const auto id = static_cast<MechanismId>(movers_.size());
     movers_.push_back(std::make_unique<StepperMover>(mechanism, id, rig_.controller));
   }
+  for (const Mechanism& mechanism : rig_.mechanisms) {
+    if (!mechanism.is_driven_by_duty()) continue;
+    const auto id = static_cast<MechanismId>(movers_.size() + drives_.size());
+    const auto group = static_cast<PwmGroup>(first_drive_group + drives_.size());
+    drives_.push_back(std::make_unique<DutyMover>(mechanism, id, group, rig_.controller));
+  }
   for (const PlainOutput& output : rig_.outputs) {
     const auto group = static_cast<PwmGroup>(first_output_group + outputs_.size());
     outputs_.push_back(std::make_unique<OutputSwitch>(output, group, rig_.controller.timer_clock));
   }
-  inputs_ = std::make_unique<Inputs>(switched_inputs(rig_, movers_));
-  guard_ = std::make_unique<Guard>(*inputs_, watched_inputs(rig_, movers_));
+  inputs_ = std::make_unique<Inputs>(switched_inputs(rig_, moved()));
+  guard_ = std::make_unique<Guard>(*inputs_, watched_inputs(rig_, moved()));
   guard_->on_trip([this](Lines& lines, const Trip& trip) { tripped(lines, trip); });
   guard_->ignore([this](const Guard::Watched& watched) {
-    return watched.trip.cause == Trip::Cause::limit_switch &&
-           movers_[static_cast<std::size_t>(*watched.trip.mechanism)]->is_homing();
+    if (watched.trip.cause != Trip::Cause::limit_switch) return false;
+    const StepperMover* const mover = mover_of(*watched.trip.mechanism);
+    return mover != nullptr && mover->is_homing();
   });
+  for (const auto& drive : drives_) {
+    drive->on_note([this](const MotionNote& note) { noted(note); });
+    drive->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
+    drive->on_failure(
+        [this, id = drive->driver().id()](const std::string& why) { guard_->motion_failed(id, why); });
+  }
   for (const auto& mover : movers_) {
     mover->watch(*inputs_);
     mover->on_note([this](const MotionNote& note) {
@@ -156,6 +175,92 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
       });
     }
   }
+}
+
+StepperMover* Bench::mover_of(MechanismId id) const {
+  const auto place = static_cast<std::size_t>(id);
+  return place < movers_.size() ? movers_[place].get() : nullptr;
+}
+
+MovedMechanisms Bench::moved() const {
+  MovedMechanisms all;
+  for (const auto& mover : movers_) all.push_back({&mover->mechanism(), mover->stream().driver().id()});
+  for (const auto& drive : drives_) all.push_back({&drive->mechanism(), drive->driver().id()});
+  return all;
+}
+
+const Mechanism& Bench::mechanism_of(MechanismId id) const {
+  const StepperMover* const mover = mover_of(id);
+  return mover != nullptr ? mover->mechanism()
+                          : drives_[static_cast<std::size_t>(id) - movers_.size()]->mechanism();
+}
+
+DutyMover& Bench::duty_mover(const std::string& name) {
+  const Mechanism& wanted = mechanism_named(rig_, name);
+  const auto found = std::find_if(drives_.begin(), drives_.end(),
+                                  [&](const auto& drive) { return drive->mechanism().name == name; });
+  if (found == drives_.end())
+    throw RangeError(fmt::format("{}: a {} on a {} is not driven by duty", name, kind_name(wanted.motor),
+                                 kind_name(wanted.board)));
+  return **found;
+}
+
+DriveHandle Bench::drive(const std::string& name) {
+  return {*this, duty_mover(name)};
+}
+
+Motion DriveHandle::spin(const DutyOrder& order) {
+  return {*bench_, *drive_, drive_->spin(bench_->lines(), order)};
+}
+
+Motion DriveHandle::spin_fraction(double fraction, std::optional<ExactTime> ramp) {
+  return spin({.duty = duty_of_fraction(fraction, drive_->limits()), .ramp = ramp});
+}
+
+Motion DriveHandle::faster(ExactFraction by) {
+  return {*bench_, *drive_, drive_->change(bench_->lines(), by.base().to_double())};
+}
+
+Motion DriveHandle::slower(ExactFraction by) {
+  return {*bench_, *drive_, drive_->change(bench_->lines(), -by.base().to_double())};
+}
+
+Motion DriveHandle::reverse(std::optional<ExactTime> ramp) {
+  return {*bench_, *drive_, drive_->reverse(bench_->lines(), ramp)};
+}
+
+Motion DriveHandle::stop(std::optional<ExactTime> ramp) {
+  return {*bench_, *drive_, drive_->stop(bench_->lines(), ramp)};
+}
+
+void DriveHandle::brake() {
+  drive_->brake(bench_->lines());
+}
+
+void DriveHandle::coast() {
+  drive_->coast(bench_->lines());
+}
+
+double DriveHandle::duty() const {
+  return drive_->duty(bench_->lines().now());
+}
+
+Measured DriveHandle::measured() const {
+  for (const Sensor& sensor : parts().sensors) {
+    const auto* const encoder = std::get_if<Encoder>(&sensor);
+    if (encoder == nullptr) continue;
+    const std::int64_t count = drive_->count().value_or(0);
+    const OutputPosition turned{output_kind(parts().train),
+                                Ratio(count) / counts_per_base(parts(), *encoder)};
+    return {encoder->name, count, turned, drive_->speed(), drive_->speed_error()};
+  }
+  throw RangeError(fmt::format("{}: has no encoder", parts().name));
+}
+
+double DriveHandle::measured_current() const {
+  const std::optional<double> amperes = drive_->measured_current();
+  if (!amperes) throw RangeError(fmt::format("{}: has no shunt, or it was not read yet", parts().name));
+  return *amperes;
 }
 
 StepperMover& Bench::mover(const std::string& name) {
@@ -195,6 +300,8 @@ Stage Bench::stage() {
   Stage stage;
   for (const Mechanism& mechanism : rig_.mechanisms)
     stage.movers.push_back(mechanism.is_movable() ? &mover(mechanism.name) : nullptr);
+  for (const Mechanism& mechanism : rig_.mechanisms)
+    stage.drives.push_back(mechanism.is_driven_by_duty() ? &duty_mover(mechanism.name) : nullptr);
   for (const auto& output : outputs_) stage.outputs.push_back(output.get());
   stage.inputs = inputs_.get();
   stage.clock = rig_.controller.timer_clock;
@@ -207,6 +314,8 @@ void Bench::come_to_rest() {
     return;
   }
   for (const auto& mover : movers_) mover->stop(lines(), Braking::hardest);
+  for (const auto& drive : drives_)
+    if (drive->duty(lines().now()) != 0.0 || !drive->is_idle()) drive->stop(lines());
   wait_for_all();
 }
 
@@ -235,6 +344,7 @@ RunLoop& Bench::loop() {
     loop_->add(*inputs_);
     loop_->add(*guard_);
     for (const auto& mover : movers_) loop_->add(*mover);
+    for (const auto& drive : drives_) loop_->add(*drive);
     for (const auto& output : outputs_) loop_->add(*output);
     for (const auto& encoder : encoders_) loop_->add(*encoder);
   }
@@ -246,7 +356,10 @@ std::vector<LineSetup> Bench::line_setups() const {
   for (const auto& mover : movers_) {
     for (LineSetup& line : mover->stream().driver().line_setups()) lines.push_back(std::move(line));
   }
-  for (LineSetup& line : input_lines(rig_, movers_)) lines.push_back(std::move(line));
+  for (const auto& drive : drives_) {
+    for (LineSetup& line : drive->driver().line_setups()) lines.push_back(std::move(line));
+  }
+  for (LineSetup& line : input_lines(rig_, moved())) lines.push_back(std::move(line));
   for (const auto& output : outputs_) lines.push_back(output->line_setup());
   return lines;
 }
@@ -269,7 +382,9 @@ void Bench::run_until(const std::function<bool()>& finished) {
 
 void Bench::wait_for_all() {
   run_until([this] {
-    return std::all_of(movers_.begin(), movers_.end(), [](const auto& mover) { return mover->is_idle(); });
+    const auto is_idle = [](const auto& mover) { return mover->is_idle(); };
+    return std::all_of(movers_.begin(), movers_.end(), is_idle) &&
+           std::all_of(drives_.begin(), drives_.end(), is_idle);
   });
 }
 
@@ -294,17 +409,18 @@ void Bench::stop(StopBy how, const std::string& why) {
     inputs_->read_again();
     for (const auto& encoder : encoders_) encoder->read_again();
     for (const auto& mover : movers_) mover->lines_were_cut(lines(), why);
+    for (const auto& drive : drives_) drive->lines_were_cut(lines().now(), why);
     for (const auto& output : outputs_) output->lines_were_cut();
   } else {
     for (const auto& mover : movers_) mover->halt(lines(), why);
+    for (const auto& drive : drives_) drive->halt(lines(), why);
   }
 }
 
 std::string Bench::obstacle(const Mechanism& mechanism) const {
   for (const Guard::Watched* const standing : guard_->standing()) {
     const auto& whose = standing->trip.mechanism;
-    if (!whose || movers_[static_cast<std::size_t>(*whose)]->mechanism().name == mechanism.name)
-      return standing->trip.what;
+    if (!whose || mechanism_of(*whose).name == mechanism.name) return standing->trip.what;
   }
   return {};
 }
@@ -316,9 +432,9 @@ void Bench::tripped(Lines&, const Trip& trip) {
   if (trip.cause == Trip::Cause::emergency_stop) how = rig_.stops.emergency;
   if (trip.cause == Trip::Cause::limit_switch) how = rig_.stops.limit_switch;
   std::string why = trip.what;
-  if (trip.cause == Trip::Cause::limit_switch) {
-    const StepperMover& mover = *movers_[static_cast<std::size_t>(*trip.mechanism)];
-    const auto position = mover.position(lines().now());
+  StepperMover* const mover = trip.mechanism ? mover_of(*trip.mechanism) : nullptr;
+  if (trip.cause == Trip::Cause::limit_switch && mover != nullptr) {
+    const auto position = mover->position(lines().now());
     why += position ? fmt::format(" where {:.6g} {} was commanded: it does not stand where it was thought to",
                                   position->base.to_double() * display_units_per_base(position->kind),
                                   display_unit(position->kind, 0))
@@ -326,8 +442,7 @@ void Bench::tripped(Lines&, const Trip& trip) {
   }
   stop(how, why);
   stopped(lines().now(), {trip.cause, trip.mechanism, why});
-  if (trip.mechanism && trip.cause != Trip::Cause::motion_failed)
-    movers_[static_cast<std::size_t>(*trip.mechanism)]->forget_position();
+  if (mover != nullptr && trip.cause != Trip::Cause::motion_failed) mover->forget_position();
   tell_fault(why);
 }
 

@@ -18,6 +18,7 @@
 
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/run_loop.hpp"
+#include "cogstride/motion/duty_mover.hpp"
 #include "cogstride/motion/encoder_watch.hpp"
 #include "cogstride/motion/stage.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
@@ -54,11 +55,15 @@ class Motion {
  private:
   friend class MechanismHandle;
   friend class Bench;
+  friend class DriveHandle;
   Motion(Bench& bench, StepperMover& mover, std::shared_ptr<MotionRecord> record)
       : bench_(&bench), mover_(&mover), record_(std::move(record)) {}
+  Motion(Bench& bench, DutyMover& drive, std::shared_ptr<MotionRecord> record)
+      : bench_(&bench), drive_(&drive), record_(std::move(record)) {}
 
   Bench* bench_;
-  StepperMover* mover_;
+  StepperMover* mover_ = nullptr;  // one of the two
+  DutyMover* drive_ = nullptr;
   std::shared_ptr<MotionRecord> record_;
 };
 
@@ -118,6 +123,42 @@ class MechanismHandle {
   StepperMover* mover_;
 };
 
+/// A mechanism that is driven by duty, on a bench.
+class DriveHandle {
+ public:
+  /// To a duty, and on until told otherwise or for a time. @throws RangeError when it is refused; what is on
+  /// goes on
+  Motion spin(const DutyOrder& order);
+  /// To a signed fraction of what it may be given: the smallest one turns it. @param fraction  -1 to 1
+  Motion spin_fraction(double fraction, std::optional<ExactTime> ramp = {});
+  /// So much more or less duty the way it turns. @throws RangeError when it does not spin, or nothing would
+  /// be left
+  Motion faster(ExactFraction by);
+  Motion slower(ExactFraction by);
+  /// The same duty the other way: down, a pause without drive, and up. @throws RangeError when it does not
+  /// spin
+  Motion reverse(std::optional<ExactTime> ramp = {});
+  /// Down to none on a ramp, then what the rig says it slows by.
+  Motion stop(std::optional<ExactTime> ramp = {});
+  /// No drive, at once: shorted, or let go. @throws RangeError when it cannot be let go
+  void brake();
+  void coast();
+  /// The duty that is asked for now, -1 to 1.
+  [[nodiscard]] double duty() const;
+  /// By its encoder, looked at each millisecond. @throws RangeError when it has none
+  [[nodiscard]] Measured measured() const;
+  /// By its shunt, A. @throws RangeError when it has none
+  [[nodiscard]] double measured_current() const;
+  [[nodiscard]] const Mechanism& parts() const { return drive_->mechanism(); }
+
+ private:
+  friend class Bench;
+  DriveHandle(Bench& bench, DutyMover& drive) : bench_(&bench), drive_(&drive) {}
+
+  Bench* bench_;
+  DutyMover* drive_;
+};
+
 /// A plain output on a bench.
 class OutputHandle {
  public:
@@ -143,6 +184,9 @@ class Bench {
 
   /// @throws RangeError when the rig has none of that name.
   [[nodiscard]] MechanismHandle mechanism(const std::string& name);
+  /// One that is driven by duty. @throws RangeError when the rig has none of that name, or it is of another
+  /// kind
+  [[nodiscard]] DriveHandle drive(const std::string& name);
   [[nodiscard]] const Rig& rig() const { return rig_; }
 
   /// Moves of several mechanisms, from rest, that begin and arrive together, once each one's queue has come
@@ -186,6 +230,10 @@ class Bench {
   [[nodiscard]] StepperMover& mover(const std::string& name);
   /// Of the mechanisms that can be moved, in the rig's order; a mover's MechanismId is its place here.
   [[nodiscard]] const Movers& movers() const { return movers_; }
+  /// Of those that are driven by duty; their MechanismIds come after the movers'.
+  [[nodiscard]] const std::vector<std::unique_ptr<DutyMover>>& drives() const { return drives_; }
+  /// @throws RangeError when the rig has none of that name, or it is of another kind
+  [[nodiscard]] DutyMover& duty_mover(const std::string& name);
 
  protected:
   explicit Bench(Rig rig);
@@ -196,6 +244,10 @@ class Bench {
   virtual void stopped(Tick, const Trip&) {}
   [[nodiscard]] const std::vector<std::unique_ptr<OutputSwitch>>& outputs() const { return outputs_; }
   [[nodiscard]] RunLoop& loop();
+  /// All mechanisms that are moved, in the order of their MechanismIds.
+  [[nodiscard]] MovedMechanisms moved() const;
+  /// The mechanism of a MechanismId.
+  [[nodiscard]] const Mechanism& mechanism_of(MechanismId id) const;
   /// Of everything that the rig has lines for: movers, inputs, plain outputs.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] Tick ticks(Time span) const;
@@ -206,13 +258,16 @@ class Bench {
  private:
   friend class Motion;
   friend class MechanismHandle;
+  friend class DriveHandle;
   friend class OutputHandle;
   void tripped(Lines& lines, const Trip& trip);
+  [[nodiscard]] StepperMover* mover_of(MechanismId id) const;
   /// Lets the loop run until then, and until what has failed by then has been told.
   void run_until(const std::function<bool()>& finished);
 
   Rig rig_;
   Movers movers_;
+  std::vector<std::unique_ptr<DutyMover>> drives_;
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
   std::vector<std::unique_ptr<EncoderWatch>> encoders_;
   std::unique_ptr<Inputs> inputs_;

@@ -2,16 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "cogstride/mechanism/ticks.hpp"
 
 namespace cogstride {
 namespace {
 
 constexpr auto nobody = static_cast<MechanismId>(0xffff);
-
-MechanismId id_of(const StepperMover& mover) {
-  return mover.stream().driver().id();
-}
 
 LineSetup input_line(std::int64_t line, std::string name, MechanismId owner = nobody) {
   return {static_cast<LineId>(line),  std::move(name), owner, LineSetup::Use::input, false, 0,
@@ -24,32 +22,31 @@ Tick steady_for(const std::optional<Time>& debounce, const Rig& rig) {
 
 }  // namespace
 
-std::vector<LineSetup> input_lines(const Rig& rig, const Movers& movers) {
+std::vector<LineSetup> input_lines(const Rig& rig, const MovedMechanisms& moved) {
   std::vector<LineSetup> lines;
-  for (const Inputs::Input& input : switched_inputs(rig, movers))
+  for (const Inputs::Input& input : switched_inputs(rig, moved))
     lines.push_back(input_line(static_cast<std::int64_t>(input.line), input.name));
-  for (const auto& mover : movers) {
-    const Mechanism& mechanism = mover->mechanism();
+  for (const auto& [owner, id] : moved) {
+    const Mechanism& mechanism = *owner;
     for (const Sensor& sensor : mechanism.sensors) {
       const auto* const encoder = std::get_if<Encoder>(&sensor);
       if (encoder == nullptr) continue;
       const std::string name = mechanism.name + "." + encoder->name;
-      lines.push_back(input_line(encoder->line_a, name + "_a", id_of(*mover)));
-      lines.push_back(input_line(encoder->line_b, name + "_b", id_of(*mover)));
-      if (encoder->line_index)
-        lines.push_back(input_line(*encoder->line_index, name + "_index", id_of(*mover)));
+      lines.push_back(input_line(encoder->line_a, name + "_a", id));
+      lines.push_back(input_line(encoder->line_b, name + "_b", id));
+      if (encoder->line_index) lines.push_back(input_line(*encoder->line_index, name + "_index", id));
     }
   }
   return lines;
 }
 
-std::vector<Inputs::Input> switched_inputs(const Rig& rig, const Movers& movers) {
+std::vector<Inputs::Input> switched_inputs(const Rig& rig, const MovedMechanisms& moved) {
   std::vector<Inputs::Input> inputs;
   const auto add = [&](std::int64_t line, bool active_high, Tick steady, std::string name) {
     inputs.push_back({static_cast<LineId>(line), active_high, steady, std::move(name)});
   };
-  for (const auto& mover : movers) {
-    const Mechanism& mechanism = mover->mechanism();
+  for (const auto& [owner, id] : moved) {
+    const Mechanism& mechanism = *owner;
     for (const Sensor& sensor : mechanism.sensors) {
       if (const auto* const place = std::get_if<PlaceSwitch>(&sensor))
         add(place->line, place->active == ActiveLevel::high, steady_for(place->debounce, rig),
@@ -71,10 +68,10 @@ std::vector<Inputs::Input> switched_inputs(const Rig& rig, const Movers& movers)
   return inputs;
 }
 
-std::vector<CounterSetup> encoder_counters(const Rig& rig, const Movers& movers) {
+std::vector<CounterSetup> encoder_counters(const Rig& rig, const MovedMechanisms& moved) {
   std::vector<CounterSetup> counters;
-  for (const auto& mover : movers) {
-    for (const Sensor& sensor : mover->mechanism().sensors) {
+  for (const auto& [owner, id] : moved) {
+    for (const Sensor& sensor : owner->sensors) {
       const auto* const encoder = std::get_if<Encoder>(&sensor);
       if (encoder == nullptr) continue;
       CounterSetup counter;
@@ -96,7 +93,30 @@ std::vector<CounterSetup> encoder_counters(const Rig& rig, const Movers& movers)
   return counters;
 }
 
-std::vector<Guard::Watched> watched_inputs(const Rig& rig, const Movers& movers) {
+std::vector<AdcSetup> analogue_inputs(const Rig& rig, const Mechanism& mechanism) {
+  std::vector<AdcSetup> inputs;
+  const auto add = [&](const std::string& sensor, std::int64_t channel) {
+    const auto& analogue = rig.controller.analogue;
+    if (!analogue)
+      throw RangeError(
+          fmt::format("{}: {} wants an analogue input, and the controller has none "
+                      "(controller.analogue)",
+                      mechanism.name, sensor));
+    AdcSetup adc;
+    adc.source = analogue_source(channel);
+    adc.full_scale_volts = analogue->full_scale.base();
+    adc.bits = static_cast<int>(analogue->bits);
+    adc.noise_codes = analogue->noise.base() / adc.full_scale_volts * (std::exp2(adc.bits) - 1.0);
+    inputs.push_back(adc);
+  };
+  for (const Sensor& sensor : mechanism.sensors) {
+    if (const auto* const shunt = std::get_if<Shunt>(&sensor)) add(shunt->name, shunt->channel);
+    if (const auto* const probe = std::get_if<TemperatureProbe>(&sensor)) add(probe->name, probe->channel);
+  }
+  return inputs;
+}
+
+std::vector<Guard::Watched> watched_inputs(const Rig& rig, const MovedMechanisms& moved) {
   std::vector<Guard::Watched> watched;
   const auto add = [&](Trip::Cause cause, std::int64_t line, bool when, std::optional<MechanismId> mechanism,
                        std::string what) {
@@ -109,21 +129,21 @@ std::vector<Guard::Watched> watched_inputs(const Rig& rig, const Movers& movers)
   }
   for (const Supply& supply : rig.supplies) {
     if (!supply.up_line) continue;
-    for (const auto& mover : movers) {
-      if (mover->mechanism().supply.name != supply.name) continue;
-      add(Trip::Cause::supply_lost, *supply.up_line, false, id_of(*mover),
+    for (const auto& [owner, id] : moved) {
+      if (owner->supply.name != supply.name) continue;
+      add(Trip::Cause::supply_lost, *supply.up_line, false, id,
           fmt::format("the supply {} is not up (line {} is low)", supply.name, *supply.up_line));
     }
   }
-  for (const auto& mover : movers) {
-    const Mechanism& mechanism = mover->mechanism();
+  for (const auto& [owner, id] : moved) {
+    const Mechanism& mechanism = *owner;
     if (const auto& fault = mechanism.common.fault)
-      add(Trip::Cause::board_fault, fault->number, true, id_of(*mover),
+      add(Trip::Cause::board_fault, fault->number, true, id,
           fmt::format("the board of {} reports a fault (line {})", mechanism.name, fault->number));
     for (const Sensor& sensor : mechanism.sensors) {
       const auto* const place = std::get_if<PlaceSwitch>(&sensor);
       if (place != nullptr && !place->is_window)
-        add(Trip::Cause::limit_switch, place->line, true, id_of(*mover),
+        add(Trip::Cause::limit_switch, place->line, true, id,
             fmt::format("the switch {} of {} (line {}) acts", place->name, mechanism.name, place->line));
     }
   }

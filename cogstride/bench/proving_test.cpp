@@ -24,7 +24,7 @@ class HonestBystander final : public Bystander {
   bool asked(Bench& bench, const std::string& question) override {
     heard += question + "\n";
     auto& simulated = dynamic_cast<SimulatedBench&>(bench);
-    const ShaftPlant& plant = simulated.plant(mechanism_);
+    const SteppedPlant& plant = simulated.plant(mechanism_);
     const Mechanism& mechanism = bench.rig().mechanisms.front();
     const double moved = (plant.position() - last_) * steps_per_base(mechanism).to_double();
     const double full_step = static_cast<double>(plant.microsteps_a_period()) / 4.0;

@@ -6,6 +6,7 @@
 #include <limits>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/plan/motor_estimates.hpp"
 
 namespace cogstride {
 namespace {
@@ -24,13 +25,19 @@ double start_position(const Mechanism& mechanism, const std::map<std::string, Ou
 }  // namespace
 
 std::size_t SimulatedBench::first_signal(const Rig& rig, const Mechanism& mechanism) {
-  require_movable(mechanism);
-  std::size_t movers_before = 0;
+  const bool by_duty = mechanism.is_driven_by_duty();
+  if (!by_duty) require_movable(mechanism);
+  std::size_t movers = 0;
+  std::size_t drives = 0;
+  for (const Mechanism& other : rig.mechanisms) {
+    if (other.name == mechanism.name && !by_duty) return signals_a_mechanism * movers;
+    movers += other.is_movable() ? 1 : 0;
+  }
   for (const Mechanism& other : rig.mechanisms) {
     if (other.name == mechanism.name) break;
-    movers_before += other.is_movable() ? 1 : 0;
+    drives += other.is_driven_by_duty() ? 1 : 0;
   }
-  return signals_a_mechanism * movers_before;
+  return signals_a_mechanism * movers + signals_a_drive * drives;
 }
 
 SimulatedBench::SimulatedBench(Rig rig) : SimulatedBench(std::move(rig), Options{}) {}
@@ -48,13 +55,7 @@ void SimulatedBench::make_plants() {
   const WorldEvents world = world_events(rig(), real, options_.stimuli);
   for (const auto& mover : movers()) {
     const Mechanism& mechanism = mechanism_named(real, mover->mechanism().name);
-    ShaftPlant::Setup setup;
-    setup.clock = rig().controller.timer_clock;
-    setup.seed = options_.seed;
-    setup.start_position = start_position(mechanism, options_.start_positions);
-    setup.coarsest_step = options_.coarsest_step.base().to_double();
-    setup.events = world.of_mechanism(mechanism.name);
-    setup.cut_by = switches_that_cut(real, mechanism.supply.name);
+    const ShaftPlant::Setup setup = plant_setup(mechanism, world, real);
     if (mechanism.is_movable_stepper()) {
       plants_.push_back(std::make_unique<StepperPlant>(mechanism, setup));
     } else {
@@ -62,18 +63,39 @@ void SimulatedBench::make_plants() {
     }
     lines_->attach(*plants_.back());
   }
+  for (const auto& drive : drives()) {
+    const Mechanism& mechanism = mechanism_named(real, drive->mechanism().name);
+    brushed_.push_back(std::make_unique<BrushedPlant>(mechanism, plant_setup(mechanism, world, real)));
+    lines_->attach(*brushed_.back());
+  }
   whole_turns_.assign(plants_.size(), 0.0);
   zero_found_.assign(plants_.size(), false);
   surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes, world.supplies);
   lines_->attach(*surroundings_);
 }
 
+ShaftPlant::Setup SimulatedBench::plant_setup(const Mechanism& mechanism, const WorldEvents& world,
+                                              const Rig& real) const {
+  ShaftPlant::Setup setup;
+  setup.clock = rig().controller.timer_clock;
+  setup.seed = options_.seed;
+  setup.start_position = start_position(mechanism, options_.start_positions);
+  setup.coarsest_step = options_.coarsest_step.base().to_double();
+  setup.events = world.of_mechanism(mechanism.name);
+  setup.cut_by = switches_that_cut(real, mechanism.supply.name);
+  return setup;
+}
+
 void SimulatedBench::open_lines() {
   SimulatedLines::Setup setup;
   setup.lines = line_setups();
-  setup.counters = encoder_counters(rig(), movers());
+  setup.counters = encoder_counters(rig(), moved());
   for (const auto& output : outputs()) {
     if (const std::optional<PwmSetup> pwm = output->pwm_setup()) setup.pwm.push_back(*pwm);
+  }
+  for (const auto& drive : drives()) {
+    setup.pwm.push_back(drive->driver().pwm_setup());
+    for (const AdcSetup& adc : analogue_inputs(rig(), drive->mechanism())) setup.adc.push_back(adc);
   }
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
   setup.seed = options_.seed;
@@ -99,6 +121,16 @@ void SimulatedBench::begin_trace() {
     layout.signals.push_back({mechanism.name + ".phase_a", "A"});
     layout.signals.push_back({mechanism.name + ".phase_b", "A"});
   }
+  for (const auto& drive : drives()) {
+    const Mechanism& mechanism = drive->mechanism();
+    const OutputKind kind = output_kind(mechanism.train);
+    layout.signals.push_back({mechanism.name + ".duty", "%"});
+    layout.signals.push_back({mechanism.name + ".made", std::string(display_unit(kind, 0))});
+    layout.signals.push_back({mechanism.name + ".speed", kind == OutputKind::rotary ? "rpm" : "mm/s"});
+    layout.signals.push_back({mechanism.name + ".current", "A"});
+    layout.signals.push_back({mechanism.name + ".supply", "V"});
+    layout.signals.push_back({mechanism.name + ".motor_rise", "K"});
+  }
   layout.sample_period =
       std::max<Tick>(1, ticks_at_least(options_.sample_period, rig().controller.timer_clock));
   samples_.resize(layout.signals.size());
@@ -123,7 +155,7 @@ void SimulatedBench::noted(const MotionNote& note) {
           std::round(plants_[place]->position() - mechanism.homing->position.base.to_double());
   }
   if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
-  trace_event(trace_event_of(note, movers()[static_cast<std::size_t>(note.mechanism)]->mechanism().name));
+  trace_event(trace_event_of(note, mechanism_of(note.mechanism).name));
 }
 
 void SimulatedBench::stopped(Tick at, const Trip& trip) {
@@ -146,7 +178,7 @@ void SimulatedBench::look(Tick at) {
   for (std::size_t i = 0; i < plants_.size(); ++i) {
     const StepperMover& mover = *movers()[i];
     const Mechanism& mechanism = mover.mechanism();
-    const ShaftPlant& plant = *plants_[i];
+    const SteppedPlant& plant = *plants_[i];
     const double scale = display_units_per_base(output_kind(mechanism.train));
     double asked = std::numeric_limits<double>::quiet_NaN();
     if (mover.origin()) {
@@ -159,6 +191,18 @@ void SimulatedBench::look(Tick at) {
     out[2] = scale * plant.speed();
     out[3] = plant.current_a();
     out[4] = plant.current_b();
+  }
+  double* out = samples_.data() + plants_.size() * signals_a_mechanism;
+  for (std::size_t i = 0; i < brushed_.size(); ++i, out += signals_a_drive) {
+    const DutyMover& drive = *drives()[i];
+    const BrushedPlant& plant = *brushed_[i];
+    const OutputKind kind = output_kind(drive.mechanism().train);
+    out[0] = 100.0 * drive.duty(at);
+    out[1] = display_units_per_base(kind) * plant.position();
+    out[2] = (kind == OutputKind::rotary ? 60.0 : 1000.0) * plant.speed();
+    out[3] = plant.current();
+    out[4] = plant.supply_voltage();
+    out[5] = plant.motor_rise();
   }
   options_.trace->sample(at, samples_);
 }
@@ -178,8 +222,42 @@ void SimulatedBench::close() {
   lines_->look_each(never, {});
 }
 
-const ShaftPlant& SimulatedBench::plant(const std::string& name) {
+const SteppedPlant& SimulatedBench::plant(const std::string& name) {
   return *plants_[static_cast<std::size_t>(mover(name).stream().driver().id())];
+}
+
+const BrushedPlant& SimulatedBench::brushed(const std::string& name) {
+  return *brushed_[static_cast<std::size_t>(duty_mover(name).driver().id()) - movers().size()];
+}
+
+DriveTally SimulatedBench::tally_of(std::size_t i) const {
+  const DutyMover& drive = *drives()[i];
+  const BrushedPlant& plant = *brushed_[i];
+  const Mechanism& mechanism = drive.mechanism();
+  const OutputKind kind = output_kind(mechanism.train);
+  DriveTally tally;
+  tally.name = mechanism.name;
+  tally.unit = display_unit(kind, 0);
+  tally.speed_unit = kind == OutputKind::rotary ? "rpm" : "mm/s";
+  tally.made = display_units_per_base(kind) * plant.position();
+  tally.speed = (kind == OutputKind::rotary ? 60.0 : 1000.0) * plant.speed();
+  tally.duty = drive.duty(lines_->now());
+  tally.highest_current = plant.highest_current();
+  tally.mean_current = plant.charge() / std::max(1e-9, now().in(units::s));
+  tally.sustained_current = plant.sustained_current();
+  tally.driven_still = plant.driven_still();
+  tally.still_current = plant.still_current();
+  tally.start_duty = start_duty(model_of(mechanism));
+  tally.highest_supply = plant.highest_supply();
+  tally.motor_rise = plant.highest_motor_rise();
+  tally.board_rise = plant.highest_board_rise();
+  tally.times_limited = plant.times_limited();
+  if (mechanism.limits.current) tally.current_limit = mechanism.limits.current->base();
+  if (const auto rise = std::get<BrushedMotor>(mechanism.motor).heat.highest_rise)
+    tally.motor_stands = rise->base();
+  if (const auto rise = stage_of(mechanism.board).highest_rise) tally.board_stands = rise->base();
+  if (const auto volts = stage_of(mechanism.board).highest_supply) tally.board_volts = volts->base();
+  return tally;
 }
 
 void SimulatedBench::touch(const std::string& mechanism, const PlaceSwitch& place_switch,
@@ -195,7 +273,7 @@ RunTally SimulatedBench::tally() const {
   for (std::size_t i = 0; i < plants_.size(); ++i) {
     const StepperMover& mover = *movers()[i];
     const Mechanism& mechanism = mover.mechanism();
-    const ShaftPlant& plant = *plants_[i];
+    const SteppedPlant& plant = *plants_[i];
     const StepDirReceiver::Counts& counts = plant.counts();
     const OutputKind kind = output_kind(mechanism.train);
     const double scale = display_units_per_base(kind);
@@ -221,11 +299,12 @@ RunTally SimulatedBench::tally() const {
     tally.counts_losses = !mechanism.homing || zero_found_[i] || mover.origin();
     if (tally.counts_losses) {
       tally.lost_microsteps = plant.lost_microsteps();
-      for (const ShaftPlant::Slip& slip : plant.slips())
+      for (const SteppedPlant::Slip& slip : plant.slips())
         tally.losses.push_back({slip.at, slip.step_rate, slip.microsteps});
     }
     run.mechanisms.push_back(std::move(tally));
   }
+  for (std::size_t i = 0; i < brushed_.size(); ++i) run.drives.push_back(tally_of(i));
   return run;
 }
 

@@ -9,6 +9,7 @@
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/simulated_lines.hpp"
 #include "cogstride/bench/stimulus.hpp"
+#include "cogstride/plant/brushed_plant.hpp"
 #include "cogstride/plant/servo_plant.hpp"
 #include "cogstride/plant/stepper_plant.hpp"
 #include "cogstride/plant/surroundings.hpp"
@@ -36,6 +37,10 @@ class SimulatedBench final : public Bench {
   /// Traced signals of each mover, in their order: asked, made, speed, phase_a, phase_b.
   static constexpr std::size_t signals_a_mechanism = 5;
 
+  /// Traced signals of each that is driven by duty, after those of the movers: duty, made, speed, current,
+  /// supply, motor_rise.
+  static constexpr std::size_t signals_a_drive = 6;
+
   /// Place of a mechanism's first signal in a trace. @throws RangeError when it cannot be moved so far
   [[nodiscard]] static std::size_t first_signal(const Rig& rig, const Mechanism& mechanism);
 
@@ -48,7 +53,8 @@ class SimulatedBench final : public Bench {
   /// What was asked and what was made, so far.
   [[nodiscard]] RunTally tally() const;
   /// The physics of one mechanism, for looking at. @throws RangeError when there is none of that name.
-  [[nodiscard]] const ShaftPlant& plant(const std::string& name);
+  [[nodiscard]] const SteppedPlant& plant(const std::string& name);
+  [[nodiscard]] const BrushedPlant& brushed(const std::string& name);
   [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
 
   /// A finger makes a switch of a mechanism act, holds it open, or (nothing) leaves it to its place again.
@@ -67,13 +73,17 @@ class SimulatedBench final : public Bench {
  private:
   void open_lines();
   void make_plants();
+  [[nodiscard]] ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const WorldEvents& world,
+                                              const Rig& real) const;
+  [[nodiscard]] DriveTally tally_of(std::size_t drive) const;
   void begin_trace();
   void look(Tick at);
   [[nodiscard]] std::int64_t steps_out(const StepperMover& mover) const;
 
   Options options_;
   std::unique_ptr<SimulatedLines> lines_;
-  std::vector<std::unique_ptr<ShaftPlant>> plants_;
+  std::vector<std::unique_ptr<SteppedPlant>> plants_;
+  std::vector<std::unique_ptr<BrushedPlant>> brushed_;  // by drive
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
   std::vector<bool> zero_found_;

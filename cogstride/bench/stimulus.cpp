@@ -25,7 +25,7 @@ class WorldMaker {
             {static_cast<LineId>(*supply.up_line), switches_that_cut(real, supply.name)});
     for (const Mechanism& mechanism : real.mechanisms) {
       // A servo drives its own.
-      if (!mechanism.is_movable_stepper()) continue;
+      if (!mechanism.moves() || std::holds_alternative<StepServo>(mechanism.motor)) continue;
       if (const auto& fault = mechanism.common.fault)
         add_line(fault->number, fault->active != ActiveLevel::high);
       if (const auto& in = mechanism.common.in_position)
@@ -45,11 +45,11 @@ class WorldMaker {
         if (control.line) names.push_back(control.name);
       for (const Supply& other : real_.supplies) names.push_back(other.name);
       for (const Mechanism& mechanism : real_.mechanisms) {
-        if (!mechanism.is_movable()) continue;
+        if (!mechanism.moves()) continue;
         for (const Sensor& sensor : mechanism.sensors)
           if (std::holds_alternative<PlaceSwitch>(sensor))
             names.push_back(mechanism.name + "." + name_of(sensor));
-        if (mechanism.common.fault && mechanism.is_movable_stepper())
+        if (mechanism.common.fault && !std::holds_alternative<StepServo>(mechanism.motor))
           names.push_back(mechanism.name + ".fault");
         names.push_back(mechanism.name + ".jam");
       }
@@ -110,7 +110,7 @@ class WorldMaker {
     const std::size_t dot = stimulus.what.find('.');
     if (dot == std::string::npos) return false;
     const Mechanism* const mechanism = named(real_.mechanisms, stimulus.what.substr(0, dot));
-    if (mechanism == nullptr || !mechanism->is_movable()) return false;
+    if (mechanism == nullptr || !mechanism->moves()) return false;
     const std::string part = stimulus.what.substr(dot + 1);
     std::vector<PlantEvent>& events = world_.by_mechanism[mechanism->name];
     for (const Sensor& sensor : mechanism->sensors) {
@@ -123,7 +123,7 @@ class WorldMaker {
       events.push_back({at, PlantEvent::Kind::jam, {}, required(stimulus)});
       return true;
     }
-    if (part == "fault" && mechanism->common.fault && mechanism->is_movable_stepper()) {
+    if (part == "fault" && mechanism->common.fault && !std::holds_alternative<StepServo>(mechanism->motor)) {
       const SensedLine& fault = *mechanism->common.fault;
       world_.changes.push_back(
           {at, static_cast<LineId>(fault.number), required(stimulus) == (fault.active == ActiveLevel::high)});
@@ -182,7 +182,7 @@ Stimulus parse_stimulus(const std::vector<std::pair<std::string, std::size_t>>& 
 std::vector<Level> switches_that_cut(const Rig& rig, const std::string& supply) {
   std::vector<Level> switches;
   for (const Mechanism& mechanism : rig.mechanisms) {
-    if (!mechanism.is_movable()) continue;
+    if (!mechanism.moves()) continue;
     for (const Sensor& sensor : mechanism.sensors) {
       const auto* const place = std::get_if<PlaceSwitch>(&sensor);
       if (place == nullptr || std::find(place->cuts.begin(), place->cuts.end(), supply) == place->cuts.end())

@@ -20,6 +20,10 @@ inline constexpr Tick never = std::numeric_limits<Tick>::max();
 enum class LineId : std::uint16_t {};
 /// Where readings come from: an input line, an ADC channel, a counter.
 enum class SourceId : std::uint16_t {};
+/// The source of an analogue input.
+[[nodiscard]] constexpr SourceId analogue_source(std::int64_t channel) {
+  return static_cast<SourceId>(0x2000 + channel);
+}
 /// A timer whose duty channels change together.
 enum class PwmGroup : std::uint16_t {};
 /// One mechanism of the rig, by its place in it.

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "cogstride/mechanism/output.hpp"
+#include "cogstride/mechanism/wiring.hpp"
 
 namespace cogstride {
 
@@ -16,14 +17,12 @@ struct Load {
   ViscousFriction viscous_friction{};
   Torque stiction{};                      ///< to break loose; at least the Coulomb friction
   Torque steady_torque{};                 ///< of weight or tension
+  bool slackens = false;                  ///< the steady torque: it never turns the motor back
   std::optional<Inertia> most_inertia{};  ///< where it grows, as on a bobbin
   Mass carried_mass{};                    ///< that a linear output takes along, not in `inertia`
   Angle rise{};                           ///< of its way; a quarter turn is straight up, below 0 is down
   ExactFraction screw_efficiency = ExactFraction::from_base(Ratio(1));  ///< lifting the carried mass
 };
-
-/// How a motor is slowed when its drive is taken away.
-enum class SlowsBy : std::uint8_t { braking, coasting };
 
 /// Which way round an output goes, seen from where the maker stands.
 enum class TurningSense : std::uint8_t { clockwise, counter_clockwise };
@@ -42,6 +41,7 @@ struct Limits {
   std::optional<ExactFraction> lowest_duty{};   ///< of duty or throttle, that it is asked to turn with
   std::optional<ExactFraction> highest_duty{};  ///< of duty or throttle
   std::optional<Time> reversal_pause{};         ///< at no drive, before an open-loop reversal
+  Time full_ramp = Time(0.2, units::s);         ///< of duty, from none to full at the fastest
   SlowsBy slows_by = SlowsBy::coasting;
 };
 

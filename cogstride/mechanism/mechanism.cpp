@@ -57,6 +57,10 @@ bool Mechanism::is_movable() const {
   return is_movable_stepper() || std::holds_alternative<StepServo>(motor);
 }
 
+bool Mechanism::is_driven_by_duty() const {
+  return std::holds_alternative<BrushedMotor>(motor) && std::holds_alternative<HBridge>(board);
+}
+
 namespace {
 /// Metres of the output for a radian of the shaft; 0 for one that turns.
 double way_a_radian(const Mechanism& mechanism) {

@@ -55,8 +55,12 @@ struct Mechanism {
 
   /// Whether it is a stepper, behind a STEP/DIR board or one whose coils the controller switches.
   [[nodiscard]] bool is_movable_stepper() const;
-  /// Whether it is one of the kinds that can be moved so far: those steppers, and servos that take steps.
+  /// Whether it can be moved to places: those steppers, and servos that take steps.
   [[nodiscard]] bool is_movable() const;
+  /// Whether it is a brushed motor behind an H-bridge.
+  [[nodiscard]] bool is_driven_by_duty() const;
+  /// Whether a bench moves it so far, one way or the other.
+  [[nodiscard]] bool moves() const { return is_movable() || is_driven_by_duty(); }
 };
 
 /// @throws RangeError, with what it is instead, unless it is of a kind that can be moved so far

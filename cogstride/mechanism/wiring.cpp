@@ -24,12 +24,12 @@ class Lister {
     add("enable", wiring.enable);
   }
   void operator()(const BridgeWiring& wiring) {
-    const bool duty_on_direction_lines = !wiring.duty;
-    add("forward", wiring.forward, duty_on_direction_lines);
-    add("backward", wiring.backward, duty_on_direction_lines);
+    const DutyLines carries = duty_lines(wiring);
+    add("forward", wiring.forward, carries.inputs);
+    add("backward", wiring.backward, carries.inputs);
     add("sign", wiring.sign);
-    add("duty", wiring.duty, true);
-    add("enable", wiring.enable);
+    add("duty", wiring.duty, carries.duty);
+    add("enable", wiring.enable, carries.enable);
   }
   void operator()(const GateWiring& wiring) {
     const char* const names[] = {"a_high", "a_low", "b_high", "b_low", "c_high", "c_low"};
@@ -48,6 +48,13 @@ class Lister {
 };
 
 }  // namespace
+
+DutyLines duty_lines(const BridgeWiring& wiring) {
+  const bool coasts = wiring.recirculates == SlowsBy::coasting;
+  if (wiring.sign) return {false, !coasts, coasts};
+  if (wiring.duty) return {!coasts, coasts, false};
+  return {!coasts, false, coasts};
+}
 
 std::vector<BoardLine> board_lines(const BoardWiring& wiring) {
   Lister lister;

@@ -51,6 +51,9 @@ struct CoilWiring {
 
 enum class Alignment : std::uint8_t { edge, centre };
 
+/// What a bridge does with its motor without drive: shorts it, or lets it go.
+enum class SlowsBy : std::uint8_t { braking, coasting };
+
 /// The lines of an H-bridge.
 struct BridgeWiring {
   std::optional<DrivenLine> forward{};   ///< two inputs, four-channel
@@ -60,7 +63,17 @@ struct BridgeWiring {
   std::optional<DrivenLine> enable{};
   ExactFrequency pwm_frequency{};
   Alignment alignment = Alignment::edge;
+  SlowsBy recirculates = SlowsBy::braking;  ///< in the part of a period without drive
 };
+
+/// Which lines of a bridge carry the duty: an input where it brakes in the rest of a period, what switches
+/// the bridge off where it coasts.
+struct DutyLines {
+  bool inputs = false;  ///< forward and backward
+  bool duty = false;
+  bool enable = false;
+};
+[[nodiscard]] DutyLines duty_lines(const BridgeWiring& wiring);
 
 /// The six gate lines of an inverter.
 struct GateWiring {

@@ -43,12 +43,20 @@ TEST(BoardLines, ThatCarryPulsesOrDutiesNeedATimer) {
   EXPECT_EQ(uses_of(two_inputs, true), (Words{"forward", "backward"}));
   BridgeWiring channel = two_inputs;
   channel.duty = DrivenLine{2};
+  EXPECT_EQ(uses_of(channel, true), (Words{"forward", "backward"})) << "so that it brakes between";
+  channel.recirculates = SlowsBy::coasting;
   EXPECT_EQ(uses_of(channel, true), Words{"duty"}) << "direction lines only stand";
+  two_inputs.enable = DrivenLine{2};
+  two_inputs.recirculates = SlowsBy::coasting;
+  EXPECT_EQ(uses_of(two_inputs, true), Words{"enable"}) << "what lets the motor go";
   BridgeWiring sign;
   sign.sign = DrivenLine{0};
   sign.duty = DrivenLine{1};
   EXPECT_EQ(uses_of(sign), (Words{"sign", "duty"}));
   EXPECT_EQ(uses_of(sign, true), Words{"duty"});
+  sign.enable = DrivenLine{2};
+  sign.recirculates = SlowsBy::coasting;
+  EXPECT_EQ(uses_of(sign, true), Words{"enable"});
 }
 
 TEST(LeadNames, AreThoseOfTheNumberOfLeads) {

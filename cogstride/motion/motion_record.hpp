@@ -23,8 +23,9 @@ struct MotionRecord {
 };
 
 struct MotionNote {
-  /// faulted: it failed by itself; halted: something else stopped it.
-  enum class Kind { began, done, redirected, cancelled, faulted, halted, home_edge, measured };
+  /// faulted: it failed by itself; halted: something else stopped it;
+  /// told: done at once.
+  enum class Kind { began, done, redirected, cancelled, faulted, halted, home_edge, measured, told };
   Tick at;
   MechanismId mechanism;
   Kind kind;

@@ -4,6 +4,7 @@
 
 #include <vector>
 
+#include "cogstride/motion/duty_mover.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
@@ -12,6 +13,7 @@ namespace cogstride {
 
 struct Stage {
   std::vector<StepperMover*> movers{};   ///< by a mechanism's place in the rig; null for one that cannot move
+  std::vector<DutyMover*> drives{};      ///< the same, of those that are driven by duty
   std::vector<OutputSwitch*> outputs{};  ///< by an output's place in the rig
   const Inputs* inputs = nullptr;
   ExactFrequency clock{};

@@ -24,7 +24,7 @@ bool level(const SensedLine& line, bool yes) {
 }  // namespace
 
 ServoPlant::ServoPlant(const Mechanism& mechanism, const Setup& setup)
-    : ShaftPlant(mechanism, setup),
+    : SteppedPlant(mechanism, setup),
       angle_a_step_(2.0 * pi / static_cast<double>(servo_of(mechanism).steps_a_turn)),
       peak_torque_(servo_of(mechanism).peak_torque.base()),
       top_speed_(2.0 * pi * servo_of(mechanism).top_speed.base().to_double()),

@@ -10,11 +10,11 @@
 // ENABLE is switched off and on again. When it is switched on it holds where it stands.
 #pragma once
 
-#include "cogstride/plant/shaft_plant.hpp"
+#include "cogstride/plant/stepped_plant.hpp"
 
 namespace cogstride {
 
-class ServoPlant final : public ShaftPlant {
+class ServoPlant final : public SteppedPlant {
  public:
   ServoPlant(const Mechanism& mechanism, const Setup& setup);
 

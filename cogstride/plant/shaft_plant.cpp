@@ -23,6 +23,7 @@ ShaftPlant::ShaftPlant(const Mechanism& mechanism, const Setup& setup)
       inertia_(moved_inertia(mechanism).base()),
       steady_(steady_load(mechanism).base()),
       coulomb_(mechanism.load.coulomb_friction.base()),
+      stiction_(std::max(coulomb_, mechanism.load.stiction.base())),
       viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
       step_ticks_(std::max<Tick>(1, std::llround(setup.coarsest_step * ticks_per_second_))) {
   shaft_.angle = setup.start_position * angle_per_base_;
@@ -82,13 +83,21 @@ double ShaftPlant::hard_end_torque() const {
 }
 
 void ShaftPlant::turn(double pull, double seconds) {
-  pull += hard_end_torque() - steady_;
+  pull += hard_end_torque();
+  // What slackens pulls against going forwards alone: it never turns the shaft back.
+  const bool slack =
+      mechanism_.load.slackens && (shaft_.speed < 0.0 || (shaft_.speed == 0.0 && pull < steady_));
+  if (!slack) {
+    pull -= steady_;
+  } else if (shaft_.speed == 0.0 && pull > 0.0) {
+    pull = 0.0;
+  }
   double speed = shaft_.speed;
   if (shaft_.jammed) {
     speed = 0.0;
   } else if (speed == 0.0) {
-    const double excess = std::abs(pull) - coulomb_;
-    if (excess > 0.0) speed = std::copysign(excess, pull) * seconds / inertia_;
+    if (std::abs(pull) > stiction_)
+      speed = std::copysign(std::abs(pull) - coulomb_, pull) * seconds / inertia_;
   } else {
     speed += (pull - viscous_ * speed - std::copysign(coulomb_, speed)) * seconds / inertia_;
     if (speed * shaft_.speed < 0.0) speed = 0.0;  // friction stops, it does not turn back

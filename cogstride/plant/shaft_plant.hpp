@@ -6,7 +6,6 @@
 #include <optional>
 #include <vector>
 
-#include "cogstride/board/step_dir.hpp"
 #include "cogstride/plant/contact.hpp"
 #include "cogstride/plant/encoder_track.hpp"
 #include "cogstride/plant/plant.hpp"
@@ -33,13 +32,6 @@ class ShaftPlant : public Plant {
     std::vector<Level> cut_by{};  ///< lines of switches that open its supply, with the level of an open one
   };
 
-  /// Steps that the shaft fell behind or got ahead at once.
-  struct Slip {
-    Tick at = 0;
-    double step_rate = 0.0;       ///< steps/s that the board was stepping at
-    std::int64_t microsteps = 0;  ///< lost (positive) or gained on the way it was going
-  };
-
   [[nodiscard]] std::span<const LineId> hears() const override { return hears_; }
   void hear(LineId line, bool high) final;
   [[nodiscard]] std::vector<Level> drives() const override;
@@ -62,23 +54,6 @@ class ShaftPlant : public Plant {
   // What a trace may look at. No controller does.
   [[nodiscard]] double position() const { return shaft_.angle / angle_per_base_; }  ///< m or turns
   [[nodiscard]] double speed() const { return shaft_.speed / angle_per_base_; }     ///< m/s or turns/s
-  /// Of the shaft, in (micro)steps from output position 0: what was really made.
-  [[nodiscard]] double rotor_microsteps() const {
-    return shaft_.angle / (2.0 * pi) * static_cast<double>(steps_a_motor_turn(mechanism_));
-  }
-  [[nodiscard]] virtual double current_a() const = 0;  ///< A
-  [[nodiscard]] virtual double current_b() const = 0;
-  /// Microsteps by which the shaft stands short of (positive) or beyond its steps, from its angle, since the
-  /// outputs were first switched on or count_losses_from_here().
-  [[nodiscard]] virtual std::int64_t lost_microsteps() const = 0;
-  /// The first slips; all of them are in lost_microsteps().
-  [[nodiscard]] virtual std::span<const Slip> slips() const = 0;
-  /// That are lost at once: an electrical period of a stepper.
-  [[nodiscard]] virtual std::int64_t microsteps_a_period() const = 0;
-  /// What the board made of its lines; of coils that are only switched, the changes of their pattern.
-  [[nodiscard]] virtual StepDirReceiver::Counts counts() const = 0;
-  /// Forgets what was lost: while a position is not known yet, nothing can be lost.
-  virtual void count_losses_from_here() = 0;
 
  protected:
   ShaftPlant(const Mechanism& mechanism, const Setup& setup);
@@ -144,6 +119,7 @@ class ShaftPlant : public Plant {
   std::vector<EncoderTrack> tracks_{};
   double steady_;  // N m against going forwards
   double coulomb_;
+  double stiction_;
   double viscous_;
   Tick step_ticks_;
   Shaft kept_shaft_{};

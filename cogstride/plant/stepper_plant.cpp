@@ -9,7 +9,7 @@
 namespace cogstride {
 
 StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
-    : ShaftPlant(mechanism, setup),
+    : SteppedPlant(mechanism, setup),
       teeth_(static_cast<double>(mechanism.stepper().full_steps) / 4.0),
       torque_constant_(mechanism.stepper().torque_constant().base()),
       detent_(mechanism.stepper().detent_torque.base()),

@@ -22,11 +22,11 @@
 #include "cogstride/board/step_dir.hpp"
 #include "cogstride/plant/chopped_winding.hpp"
 #include "cogstride/plant/coil_stage.hpp"
-#include "cogstride/plant/shaft_plant.hpp"
+#include "cogstride/plant/stepped_plant.hpp"
 
 namespace cogstride {
 
-class StepperPlant final : public ShaftPlant {
+class StepperPlant final : public SteppedPlant {
  public:
   StepperPlant(const Mechanism& mechanism, const Setup& setup);
 

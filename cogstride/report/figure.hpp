@@ -42,6 +42,7 @@ struct MechanismPanel {
   std::size_t speed_signal;
   std::string position_unit;
   std::string speed_unit;
+  std::string what = "position";  ///< of the first; "duty" where it is that
 };
 
 /// Several mechanisms over the same time, a panel each: position, and speed on the right.

@@ -80,6 +80,26 @@ Json tally_json(const MechanismTally& tally, const TraceLayout& layout) {
   return json;
 }
 
+Json tally_json(const DriveTally& tally) {
+  Json json;
+  json["name"] = tally.name;
+  json["unit"] = tally.unit;
+  json["made"] = tally.made;
+  json["speed"] = tally.speed;
+  json["speed_unit"] = tally.speed_unit;
+  json["duty"] = tally.duty;
+  json["highest_current_A"] = tally.highest_current;
+  json["sustained_current_A"] = tally.sustained_current;
+  json["mean_current_A"] = tally.mean_current;
+  json["highest_supply_V"] = tally.highest_supply;
+  json["motor_rise_K"] = tally.motor_rise;
+  json["board_rise_K"] = tally.board_rise;
+  json["periods_limited"] = tally.times_limited;
+  json["driven_and_still_s"] = tally.driven_still;
+  json["complaints"] = complaints(tally);
+  return json;
+}
+
 const char* kind_word(TraceEvent::Kind kind) {
   switch (kind) {
     case TraceEvent::Kind::began:
@@ -209,6 +229,8 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
   json["mechanisms"] = Json::array();
   for (const MechanismTally& tally : report.tally.mechanisms)
     json["mechanisms"].push_back(tally_json(tally, log.layout()));
+  json["driven_by_duty"] = Json::array();
+  for (const DriveTally& tally : report.tally.drives) json["driven_by_duty"].push_back(tally_json(tally));
   put_events(json, log);
   return pretty(json);
 }

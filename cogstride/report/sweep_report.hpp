@@ -3,6 +3,7 @@
 
 #include <string>
 
+#include "cogstride/trace/duty_sweep.hpp"
 #include "cogstride/trace/sweep_result.hpp"
 
 namespace cogstride {
@@ -16,5 +17,11 @@ void draw_sweep(const std::string& path, const SweepResult& sweep);
 [[nodiscard]] std::string comparison_json(const ModeComparison& comparison);
 /// The rotor's swing against speed, a curve a mode. @throws Error when it cannot be drawn
 void draw_comparison(const std::string& path, const ModeComparison& comparison);
+
+[[nodiscard]] std::string duty_sweep_text(const DutySweep& sweep);
+[[nodiscard]] std::string duty_sweep_json(const DutySweep& sweep);
+/// Speed and current against duty, up and down, a colour a way of switching. @throws Error when it cannot be
+/// drawn
+void draw_duty_sweep(const std::string& path, const DutySweep& sweep);
 
 }  // namespace cogstride

@@ -292,6 +292,55 @@ std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayo
   return found;
 }
 
+std::vector<std::string> complaints(const DriveTally& tally) {
+  std::vector<std::string> found;
+  const auto over = [](double value, const std::optional<double>& most) { return most && value > *most; };
+  if (tally.driven_still >= DriveTally::longest_still) {
+    found.push_back(
+        fmt::format("it was driven for {:.2g} s and stood, with up to {:.3g} A: friction and load hold it "
+                    "up to about {:.3g} % of duty. Look at limits.lowest_duty, at load.stiction, and "
+                    "whether something jams",
+                    tally.driven_still, tally.still_current, 100.0 * tally.start_duty));
+  }
+  if (over(tally.sustained_current, tally.current_limit)) {
+    found.push_back(
+        fmt::format("{:.3g} A for 10 ms is over the {:.3g} A that the rig allows (limits.current), and "
+                    "nothing held it back: a longer ramp, a board with a current limit "
+                    "(board.current_limit), or a shunt by which the controller does",
+                    tally.sustained_current, *tally.current_limit));
+  }
+  if (over(tally.motor_rise, tally.motor_stands))
+    found.push_back(
+        fmt::format("its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
+                    tally.motor_rise, *tally.motor_stands));
+  if (over(tally.board_rise, tally.board_stands))
+    found.push_back(
+        fmt::format("its board stood {:.3g} K over the air, and stands {:.3g} K "
+                    "(board.board_highest_rise)",
+                    tally.board_rise, *tally.board_stands));
+  if (over(tally.highest_supply, tally.board_volts))
+    found.push_back(
+        fmt::format("the supply was pumped up to {:.4g} V, and the board stands {:.4g} V "
+                    "(board.highest_supply)",
+                    tally.highest_supply, *tally.board_volts));
+  return found;
+}
+
+void drive_tally(Page& page, const DriveTally& tally) {
+  page.line("");
+  const std::string speed = std::abs(tally.speed) < 1e-3
+                                ? "at rest"
+                                : fmt::format("turning at {:.4g} {}", tally.speed, tally.speed_unit);
+  page.line("{}: ends at {:.1f} {}, {}{}", tally.name, tally.made, tally.unit, speed,
+            tally.duty == 0.0 ? "" : fmt::format(", at {:.4g} %", 100.0 * tally.duty));
+  page.row("current", "{:.3g} A at the most, {:.3g} A for 10 ms, {:.3g} A on average{}",
+           tally.highest_current, tally.sustained_current, tally.mean_current,
+           tally.current_limit ? fmt::format("; the rig allows {:.3g} A", *tally.current_limit) : "");
+  page.row("heat", "motor up to {:.3g} K over the air, board {:.3g} K", tally.motor_rise, tally.board_rise);
+  page.row("supply", "{:.4g} V at the most", tally.highest_supply);
+  for (const std::string& complaint : complaints(tally)) page.line("  ! {}", complaint);
+}
+
 std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
   Page page;
   const bool sound = report.tally.is_sound();
@@ -321,6 +370,14 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
              : tally.losses.empty() ? "none"
                                     : fmt::format("{} microsteps", std::abs(tally.lost_microsteps)));
     for (const std::string& complaint : complaints(tally, log.layout())) page.line("  ! {}", complaint);
+  }
+  for (const DriveTally& tally : report.tally.drives) {
+    const auto is_its = [&](const TraceEvent& event) { return event.who == tally.name; };
+    if (std::none_of(log.events().begin(), log.events().end(), is_its)) {
+      untouched.push_back(tally.name);
+    } else {
+      drive_tally(page, tally);
+    }
   }
   if (!untouched.empty()) page.line("\nnot moved: {}", fmt::join(untouched, ", "));
   if (!report.notes.empty()) page.line("");

@@ -110,7 +110,11 @@ BoardWiring wiring_for(const Board& board) {
     BoardWiring operator()(const StepDirBoard&) const { return StepDirWiring{}; }
     BoardWiring operator()(const TransistorArray&) const { return CoilWiring{}; }
     BoardWiring operator()(const DualHBridge&) const { return CoilWiring{}; }
-    BoardWiring operator()(const HBridge&) const { return BridgeWiring{}; }
+    BoardWiring operator()(const HBridge& board) const {
+      BridgeWiring wiring;  // the duty input of four channels lets go of the motor
+      if (board.form == HBridge::Form::four_channel) wiring.recirculates = SlowsBy::coasting;
+      return wiring;
+    }
     BoardWiring operator()(const SixGateInverter&) const { return GateWiring{}; }
     BoardWiring operator()(const PulseWidthInput&) const { return PulseWidthWiring{}; }
   };

@@ -378,6 +378,10 @@ void declare(Keys& keys, BridgeWiring& wiring, CommonWiring& common, const HBrid
   keys.enable(common, wiring.enable, board.enable_active);
   keys.key("pwm_frequency", wiring.pwm_frequency, {"of the duty", "kHz"});
   keys.key("alignment", wiring.alignment, {"of the duty in its period", "", "edge"});
+  keys.key(
+      "recirculates", wiring.recirculates,
+      {"what the bridge does in the part of a period without drive: braking is slow decay, coasting fast", "",
+       board.form == Form::four_channel ? "coasting" : "braking"});
   declare(keys, common);
 }
 
@@ -408,6 +412,8 @@ void declare(Keys& keys, Load& load) {
   keys.key("viscous_friction", load.viscous_friction, {"", "N m s", "0 N m s", Sign::not_negative});
   keys.key("stiction", load.stiction, {"to break loose", "N m", "the Coulomb friction", Sign::not_negative});
   keys.key("steady_torque", load.steady_torque, {"of weight or tension", "N m", "0 N m", Sign::not_negative});
+  keys.key("slackens", load.slackens,
+           {"true when the steady torque is that of a yarn, which never turns the motor back", "", "false"});
   keys.key("carried_mass", load.carried_mass,
            {"that a linear output takes along, not in `inertia`", "kg", "0 kg", Sign::not_negative});
   keys.key("rise", load.rise, {"of its way: 90 deg lifts the carried mass", "deg", "0 deg", Sign::any});
@@ -456,6 +462,8 @@ void declare(Keys& keys, Limits& limits, std::optional<HardEnds>& hard_ends, con
   if (!has.speed) return;
   keys.key("reversal_pause", limits.reversal_pause,
            {"without drive, before it is reversed by duty alone", "s"});
+  keys.key("full_ramp", limits.full_ramp,
+           {"in which the duty may go from none to full, at the fastest", "s", "0.2 s"});
   keys.key("slows_by", limits.slows_by, {"what the bridge does without drive", "", "coasting"});
 }
 

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <optional>
 #include <span>
 #include <vector>
@@ -22,6 +23,7 @@ struct Standing {
   bool is_homed = false;
   std::optional<OutputPosition> at{};  // nothing: somewhere inside its travel
   const Statement* spins = nullptr;    // the statement that lets it spin without end
+  double duty = 0.0;                   // of one that is driven by duty, when the statement before it is done
 };
 
 struct Known {
@@ -56,20 +58,27 @@ class MotionChecker {
     switch (statement.kind) {
       case Kind::home:
         require_rest(statement, known);
-        known.standing[statement.mechanism] = {true, mechanism_of(statement).homing->position, nullptr};
+        known.standing[statement.mechanism] = {true, mechanism_of(statement).homing->position, nullptr, 0.0};
         known.length.is_whole = false;
         break;
       case Kind::move:
         move(statement, known, statement.order);
         break;
       case Kind::spin:
-        spin(statement, known);
+        statement.by_duty ? spin_by_duty(statement, known) : spin(statement, known);
+        break;
+      case Kind::brake:
+      case Kind::coast:
+        known.standing[statement.mechanism].spins = nullptr;
+        known.standing[statement.mechanism].duty = 0.0;
         break;
       case Kind::faster:
       case Kind::reverse:
         if (known.standing[statement.mechanism].spins == nullptr)
           add(statement, fmt::format("{} does not spin here: only 'spin ... until stopped' goes on meanwhile",
                                      mechanism_of(statement).name));
+        else if (statement.by_duty)
+          change_duty(statement, known);
         break;
       case Kind::stop:
         stop(statement, known);
@@ -170,10 +179,45 @@ class MotionChecker {
     standing.at.reset();
   }
 
-  static void stop(const Statement& statement, Known& known) {
+  /// How long it takes to come to a duty, when that can be.
+  double change_to(const Statement& statement, Known& known, double duty) const {
+    Standing& standing = known.standing[statement.mechanism];
+    const std::optional<ExactTime>& ramp = statement.by_duty->ramp;
+    const DutyPlan plan = plan_duty(standing.duty, duty, duty_limits(mechanism_of(statement)),
+                                    ramp ? std::optional(ramp->base().to_double()) : std::nullopt);
+    standing.duty = duty;
+    return plan.duration();
+  }
+
+  void spin_by_duty(const Statement& statement, Known& known) const {
+    Standing& standing = known.standing[statement.mechanism];
+    const double up = change_to(statement, known, statement.by_duty->duty);
+    standing.spins = &statement;
+    if (!statement.by_duty->lasts) return;
+    known.length.seconds +=
+        up + statement.by_duty->lasts->base().to_double() + change_to(statement, known, 0.0);
+    standing.spins = nullptr;
+  }
+
+  void change_duty(const Statement& statement, Known& known) const {
+    const double from = known.standing[statement.mechanism].duty;
+    if (statement.kind == Kind::reverse) {
+      (void)change_to(statement, known, -from);
+      return;
+    }
+    const double to = std::abs(from) + statement.by_duty->duty;
+    if (to <= 0.0)
+      throw RangeError(fmt::format("{}: of its duty nothing would be left; stop it instead",
+                                   mechanism_of(statement).name));
+    (void)change_to(statement, known, std::copysign(to, from));
+  }
+
+  void stop(const Statement& statement, Known& known) const {
+    if (statement.by_duty) known.length.seconds += change_to(statement, known, 0.0);
     for (std::size_t i = 0; i < known.standing.size(); ++i) {
       if (statement.mechanism != Statement::everything && statement.mechanism != i) continue;
       known.standing[i].spins = nullptr;
+      known.standing[i].duty = 0.0;
     }
   }
 
@@ -250,7 +294,8 @@ bool has_known_length(const Statement& statement) {
     case Kind::wait:
       return true;
     case Kind::spin:
-      return statement.spin.lasts || statement.spin.by;
+      return statement.by_duty ? statement.by_duty->lasts.has_value()
+                               : statement.spin.lasts || statement.spin.by;
     default:
       return false;
   }
@@ -263,9 +308,9 @@ ScriptCheck check_motions(const Script& script, const Rig& rig, const KnownPosit
     const OutputPosition zero{output_kind(mechanism.train), 0};
     const auto given = positions.find(mechanism.name);
     if (given != positions.end()) {
-      known.standing.push_back({true, given->second, nullptr});
+      known.standing.push_back({true, given->second, nullptr, 0.0});
     } else {
-      known.standing.push_back(mechanism.homing ? Standing{} : Standing{true, zero, nullptr});
+      known.standing.push_back(mechanism.homing ? Standing{} : Standing{true, zero, nullptr, 0.0});
     }
   }
   checker.pass(script.statements, known);

@@ -23,7 +23,7 @@ std::vector<AwaitedLine> named_inputs(const Rig& rig) {
   for (const Supply& supply : rig.supplies)
     if (supply.up_line) add(supply.name, *supply.up_line);
   for (const Mechanism& mechanism : rig.mechanisms) {
-    if (!mechanism.is_movable()) continue;
+    if (!mechanism.moves()) continue;
     for (const Sensor& sensor : mechanism.sensors)
       if (const auto* const place = std::get_if<PlaceSwitch>(&sensor))
         add(mechanism.name + "." + place->name, place->line);
@@ -53,11 +53,17 @@ void LineReader::expect_end() const {
               fmt::format("'{}' is more than this statement takes", extra.text)};
 }
 
-std::size_t LineReader::mechanism() {
+std::size_t LineReader::mechanism(Moved moved) {
   const Word& name = word("the name of a mechanism");
   try {
     const Mechanism& mechanism = mechanism_named(rig_, std::string(name.text));
-    require_movable(mechanism);
+    const bool by_duty = mechanism.is_driven_by_duty();
+    if (moved == Moved::to_places && by_duty)
+      throw RangeError(fmt::format(
+          "{}: is driven by duty: it spins, stops, brakes and coasts, and knows no places", mechanism.name));
+    if (moved == Moved::by_duty && !by_duty)
+      throw RangeError(fmt::format("{}: is not driven by duty: it is stopped and released", mechanism.name));
+    if (!by_duty) require_movable(mechanism);
     return static_cast<std::size_t>(&mechanism - rig_.mechanisms.data());
   } catch (const RangeError& error) {
     throw wrong(name, error.what());

@@ -38,8 +38,10 @@ class LineReader {
   void expect(const std::string& wanted);
   void expect_end() const;
 
+  /// What a statement's mechanism must be.
+  enum class Moved { to_places, by_duty, either };
   /// A mechanism that can move; its place in the rig.
-  std::size_t mechanism();
+  std::size_t mechanism(Moved moved = Moved::to_places);
   std::size_t output();
   /// An input line by name, and whether it should act.
   AwaitedLine input();

@@ -23,6 +23,7 @@
 #include <vector>
 
 #include "cogstride/lines/events.hpp"
+#include "cogstride/motion/duty_mover.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -44,6 +45,8 @@ struct Statement {
     faster,  ///< and slower: `change` is below 0 then
     reverse,
     stop,
+    brake,
+    coast,
     hold,
     release,
     wait,
@@ -73,6 +76,8 @@ struct Statement {
   MoveOrder order{};                   ///< move
   SpeedOrder spin{};                   ///< spin; jog: at what speed
   OutputSpeed change{};                ///< faster
+  /// Of a mechanism that is driven by duty: spin; faster: `duty` is the change; reverse, stop: `ramp`.
+  std::optional<DutyOrder> by_duty{};
   OutputPosition passes{};             ///< wait_place
   AwaitedLine awaits{};                ///< wait_line; jog: that ends it
   std::vector<AwaitedLine> keys{};     ///< jog: back, and on

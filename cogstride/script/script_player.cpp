@@ -71,6 +71,11 @@ class ScriptPlayer::Branch {
   };
 
   [[nodiscard]] StepperMover& mover() const { return *player_.stage_.movers[current_->mechanism]; }
+  /// Of a mechanism that is driven by duty; null for others.
+  [[nodiscard]] DutyMover* drive() const {
+    return current_->mechanism == Statement::everything ? nullptr
+                                                        : player_.stage_.drives[current_->mechanism];
+  }
   [[nodiscard]] Tick ticks(ExactTime time) const {
     return (time.base() * player_.stage_.clock.base()).rounded();
   }
@@ -118,18 +123,39 @@ class ScriptPlayer::Branch {
         motions_ = {mover().move(statement.order)};
         break;
       case Kind::spin: {
+        if (drive() != nullptr) {
+          const auto motion = drive()->spin(lines, *statement.by_duty);
+          if (statement.by_duty->lasts) motions_ = {motion};
+          break;
+        }
         const auto motion = mover().spin(statement.spin);
         if (statement.spin.lasts || statement.spin.by) motions_ = {motion};
         break;
       }
       case Kind::faster:
-        mover().change_speed(lines, statement.change);
+        if (drive() != nullptr) {
+          drive()->change(lines, statement.by_duty->duty);
+        } else {
+          mover().change_speed(lines, statement.change);
+        }
         break;
       case Kind::reverse:
-        mover().reverse(lines);
+        if (drive() != nullptr) {
+          drive()->reverse(lines, statement.by_duty->ramp);
+        } else {
+          mover().reverse(lines);
+        }
+        break;
+      case Kind::brake:
+        drive()->brake(lines);
+        break;
+      case Kind::coast:
+        drive()->coast(lines);
         break;
       case Kind::stop:
         for (StepperMover* const mover : stopped_by(statement)) mover->stop(lines);
+        for (DutyMover* const drive : drives_stopped_by(statement))
+          drive->stop(lines, statement.by_duty ? statement.by_duty->ramp : std::nullopt);
         break;
       case Kind::hold:
         mover().hold(lines);
@@ -196,8 +222,10 @@ class ScriptPlayer::Branch {
                std::any_of(motions_.begin(), motions_.end(), has_failed);
       case Kind::stop: {
         const std::vector<StepperMover*> stopped = stopped_by(*current_);
-        return std::all_of(stopped.begin(), stopped.end(),
-                           [](const auto* mover) { return mover->is_idle(); });
+        const std::vector<DutyMover*> drives = drives_stopped_by(*current_);
+        const auto is_idle = [](const auto* mover) { return mover->is_idle(); };
+        return std::all_of(stopped.begin(), stopped.end(), is_idle) &&
+               std::all_of(drives.begin(), drives.end(), is_idle);
       }
       case Kind::wait:
         return now_ >= wakes_at_ || wakes_at_ == began_;
@@ -271,6 +299,18 @@ class ScriptPlayer::Branch {
       if (statement.mechanism == Statement::everything || statement.mechanism == i) movers.push_back(mover);
     }
     return movers;
+  }
+
+  [[nodiscard]] std::vector<DutyMover*> drives_stopped_by(const Statement& statement) const {
+    std::vector<DutyMover*> drives;
+    for (std::size_t i = 0; i < player_.stage_.drives.size(); ++i) {
+      DutyMover* const drive = player_.stage_.drives[i];
+      if (drive == nullptr) continue;
+      if (statement.mechanism == i ||
+          (statement.mechanism == Statement::everything && (!drive->is_idle() || drive->duty(now_) != 0.0)))
+        drives.push_back(drive);
+    }
+    return drives;
   }
 
   // ---- ready

@@ -82,7 +82,11 @@ class StatementReader {
   void read_spin() {
     statement_.kind = Kind::spin;
     const Word name = reader_.peek();
-    statement_.mechanism = reader_.mechanism();
+    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
+    if (mechanism().is_driven_by_duty()) {
+      read_spin_by_duty();
+      return;
+    }
     if (output_kind(mechanism().train) != OutputKind::rotary)
       throw LineReader::wrong(name,
                               fmt::format("{} travels along a line: it does not spin", mechanism().name));
@@ -113,10 +117,55 @@ class StatementReader {
     }
   }
 
+  void read_spin_by_duty() {
+    DutyOrder order;
+    reader_.expect("at");
+    order.duty = share("a duty such as 40 %", -1);
+    if (const std::optional<Way> way = read_way()) {
+      const bool forwards =
+          (*way == Way::clockwise) == (mechanism().limits.forwards == TurningSense::clockwise);
+      if (*way == Way::shortest || order.duty < 0.0)
+        throw reader_.wrong_statement("a duty with a sign says which way; with a word it has none");
+      if (!forwards) order.duty = -order.duty;
+    }
+    order.ramp = read_ramp();
+    if (reader_.take("for")) {
+      order.lasts = reader_.time("a time such as 10 s");
+    } else {
+      reader_.expect("until");
+      reader_.expect("stopped");
+    }
+    statement_.by_duty = order;
+  }
+
+  /// A share of full duty, from `least` to 1.
+  double share(const std::string& wanted, int least) {
+    return reader_.amount(wanted, [&](const std::string& text) {
+      const auto share = parse_quantity<ExactFraction>(text);
+      if (share.base() < Ratio(least) || Ratio(1) < share.base())
+        throw RangeError(fmt::format("'{}' is no share of full duty; {} % to 100 % are", text, 100 * least));
+      return share.base().to_double();
+    });
+  }
+
+  std::optional<ExactTime> read_ramp() {
+    if (!reader_.take("in")) return std::nullopt;
+    return reader_.time("a time such as 2 s");
+  }
+
   void read_change_of_speed(bool slower) {
     statement_.kind = Kind::faster;
-    statement_.mechanism = reader_.mechanism();
+    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
     reader_.expect("by");
+    if (mechanism().is_driven_by_duty()) {
+      DutyOrder change;
+      change.duty = share("a share of full duty such as 5 %", 0);
+      if (change.duty == 0.0)
+        throw reader_.wrong_statement("a share above 0; faster and slower say which way");
+      if (slower) change.duty = -change.duty;
+      statement_.by_duty = change;
+      return;
+    }
     statement_.change = speed("a speed such as 5 deg/s", false);
     if (statement_.change.base <= Ratio(0))
       throw reader_.wrong_statement("a speed above 0; faster and slower say which way");
@@ -129,12 +178,24 @@ class StatementReader {
     statement_.kind = kind;
     statement_.mechanism = reader_.mechanism();
   }
-  void read_reverse() { read_one(Kind::reverse); }
+  void read_reverse() {
+    statement_.kind = Kind::reverse;
+    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
+    if (mechanism().is_driven_by_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
+  }
+  void read_brake() { read_by_duty(Kind::brake); }
+  void read_coast() { read_by_duty(Kind::coast); }
+  void read_by_duty(Kind kind) {
+    statement_.kind = kind;
+    statement_.mechanism = reader_.mechanism(LineReader::Moved::by_duty);
+  }
   void read_hold() { read_one(Kind::hold); }
   void read_release() { read_one(Kind::release); }
   void read_stop() {
     statement_.kind = Kind::stop;
-    if (!reader_.at_end()) statement_.mechanism = reader_.mechanism();
+    if (reader_.at_end()) return;
+    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
+    if (mechanism().is_driven_by_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
   }
 
   void read_wait() {
@@ -184,12 +245,7 @@ class StatementReader {
           "{} is only switched; to fade it, give it a timer and a pwm_frequency in the rig", output.name));
     }
     reader_.expect("to");
-    statement_.share = reader_.amount("a share such as 30 %", [](const std::string& text) {
-      const auto share = parse_quantity<ExactFraction>(text);
-      if (share < ExactFraction() || ExactFraction::from_base(Ratio(1)) < share)
-        throw RangeError(fmt::format("'{}' is no share of full duty; 0 % to 100 % are", text));
-      return share.base().to_double();
-    });
+    statement_.share = share("a share such as 30 %", 0);
     if (reader_.take("in")) statement_.pause = reader_.time("a time such as 2 s");
   }
 
@@ -375,7 +431,8 @@ constexpr std::array verbs{
     Verb{"measure", &StatementReader::read_measure}, Verb{"jog", &StatementReader::read_jog},
     Verb{"teach", &StatementReader::read_teach},     Verb{"repeat", &StatementReader::read_repeat},
     Verb{"arrive", &StatementReader::read_arrive},   Verb{"start", &StatementReader::read_start},
-    Verb{"in", &StatementReader::read_in_order},     Verb{"with", &StatementReader::read_with}};
+    Verb{"in", &StatementReader::read_in_order},     Verb{"with", &StatementReader::read_with},
+    Verb{"brake", &StatementReader::read_brake},     Verb{"coast", &StatementReader::read_coast}};
 
 }  // namespace
 

@@ -49,15 +49,56 @@ struct MechanismTally {
   }
 };
 
+/// What one mechanism that is driven by duty came to.
+struct DriveTally {
+  std::string name{};
+  std::string unit{};        ///< of places: mm or deg
+  std::string speed_unit{};  ///< rpm or mm/s
+  double made = 0.0;
+  double speed = 0.0;              ///< at the end
+  double duty = 0.0;               ///< asked for at the end, -1 to 1
+  double highest_current = 0.0;    ///< A
+  double sustained_current = 0.0;  ///< A, the highest mean over some 10 ms
+  double mean_current = 0.0;       ///< A, of its amount, over the run
+  double highest_supply = 0.0;     ///< V, at the board
+  double motor_rise = 0.0;         ///< K over the air, the highest
+  double board_rise = 0.0;
+  std::int64_t times_limited = 0;         ///< periods that the board's own current limit cut short
+  double driven_still = 0.0;              ///< s that it was driven for and stood
+  double still_current = 0.0;             ///< A, the highest mean that it stood with
+  double start_duty = 0.0;                ///< at which it should break loose
+  std::optional<double> current_limit{};  ///< A, of the rig
+  std::optional<double> motor_stands{};   ///< K
+  std::optional<double> board_stands{};
+  std::optional<double> board_volts{};  ///< V that the board stands
+
+  static constexpr double longest_still = 0.2;  ///< s; a ramp from nothing takes some
+
+  [[nodiscard]] bool is_sound() const {
+    const auto within = [](double value, const std::optional<double>& most) {
+      return !most || value <= *most;
+    };
+    const double spare = 1.05;  // its ripple and the noise of what measures it
+    return driven_still < longest_still &&
+           within(sustained_current, current_limit ? std::optional(spare * *current_limit) : std::nullopt) &&
+           within(motor_rise, motor_stands) && within(board_rise, board_stands) &&
+           within(highest_supply, board_volts);
+  }
+};
+
 /// The end of a run.
 struct RunTally {
   double seconds = 0.0;  ///< of the bench's time
   std::string fault{};   ///< empty: none
   std::vector<MechanismTally> mechanisms{};
+  std::vector<DriveTally> drives{};
 
   [[nodiscard]] bool is_sound() const {
     for (const MechanismTally& mechanism : mechanisms) {
       if (!mechanism.is_sound()) return false;
+    }
+    for (const DriveTally& drive : drives) {
+      if (!drive.is_sound()) return false;
     }
     return fault.empty();
   }

@@ -85,7 +85,7 @@ void add_sequence(CLI::App& app, SequenceOptions& options) {
   CLI::App* command =
       app.add_subcommand("sequence", "Print the rows in which a stepper's coils are switched, and draw them");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
-  command->add_option("MECHANISM", options.mechanism, "Which of its steppers")->required()->type_name("");
+  command->add_option("MECHANISM", options.mechanism, "Which of its mechanisms")->required()->type_name("");
   command->add_flag("--backwards", options.backwards, "The rows as they follow each other backwards");
   command->add_option("--plot", options.plot, "Draw levels and field into FILE (.png or .svg)")
       ->type_name("FILE");
@@ -120,15 +120,19 @@ void add_plan(CLI::App& app, PlanOptions& options) {
 }
 
 void add_sweep(CLI::App& app, SweepOptions& options) {
-  CLI::App* command = app.add_subcommand(
-      "sweep",
-      "Find on the simulated bench where a stepper begins to lose steps, or its quietest stepping mode");
+  CLI::App* command = app.add_subcommand("sweep",
+                                         "Find on the simulated bench where a stepper begins to lose steps, "
+                                         "its quietest stepping mode, or how a "
+                                         "motor answers to duty");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
-  command->add_option("MECHANISM", options.mechanism, "Which of its steppers")->required()->type_name("");
+  command->add_option("MECHANISM", options.mechanism, "Which of its mechanisms")->required()->type_name("");
   CLI::Option_group* what = command->add_option_group("What to sweep");
   what->add_flag("--acceleration", options.acceleration, "The hardest acceleration that holds");
   what->add_flag("--speed", options.speed, "The highest speed that holds");
   what->add_flag("--modes", options.modes, "Slow speeds in each stepping mode: how far the rotor swings");
+  what->add_flag(
+      "--duty", options.duty,
+      "Up and down through duty: where a motor starts and drops out, by several ways of switching");
   what->require_option(1);
   command->add_option("--plot", options.plot, "Draw the trials and the prediction into FILE (.png or .svg)")
       ->type_name("FILE");

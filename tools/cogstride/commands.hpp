@@ -78,6 +78,7 @@ struct SweepOptions {
   bool acceleration = false;
   bool speed = false;
   bool modes = false;
+  bool duty = false;
   std::string plot;
   bool overwrite = false;
   bool json = false;

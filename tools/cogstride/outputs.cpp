@@ -5,6 +5,8 @@
 #include <filesystem>
 #include <set>
 
+#include "cogstride/report/panel_figure.hpp"
+
 using namespace cogstride;
 
 void check_output_names(const OutputOptions& options) {
@@ -44,6 +46,21 @@ Outputs::Outputs(const OutputOptions& options, const Mechanism& shown, std::size
 
 void Outputs::draw(const std::string& title, const std::vector<MechanismPanel>& panels) {
   if (thinned_) write_overview(plot_, *thinned_, title, panels);
+}
+
+void Outputs::draw_drive(const std::string& title, std::size_t first, const std::string& speed_unit) {
+  if (!thinned_) return;
+  const auto curve = [&](std::size_t signal, const char* colour) {
+    return PanelCurve{points_of(*thinned_, first + signal), "", colour};
+  };
+  PanelFigure figure;
+  figure.title = title;
+  figure.axis = "time [s]";
+  figure.panels = {{"duty [%]", {curve(0, "#6b6b6b")}},
+                   {fmt::format("speed [{}]", speed_unit), {curve(2, "#1f5fa8")}},
+                   {"current [A]", {curve(3, "#c25100")}},
+                   {"supply [V]", {curve(4, "#00796b")}}};
+  write_panels(plot_, figure);
 }
 
 void Outputs::draw(const FigureContent& content) {

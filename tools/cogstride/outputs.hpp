@@ -26,6 +26,8 @@ class Outputs {
   void also(cogstride::TraceSink& sink) { fork_.add(sink); }
   /// Draws the figure, once the run has ended.
   void draw(const cogstride::FigureContent& content);
+  /// Of one mechanism that is driven by duty, whose first signal this is.
+  void draw_drive(const std::string& title, std::size_t first_signal, const std::string& speed_unit);
   /// The same of several mechanisms.
   void draw(const std::string& title, const std::vector<cogstride::MechanismPanel>& panels);
 

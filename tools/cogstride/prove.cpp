@@ -124,7 +124,7 @@ class User final : public Bystander {
   void show(Bench& bench) {
     auto* const simulated = dynamic_cast<SimulatedBench*>(&bench);
     if (simulated == nullptr) return;
-    const ShaftPlant& plant = simulated->plant(mechanism_.name);
+    const SteppedPlant& plant = simulated->plant(mechanism_.name);
     const OutputKind kind = output_kind(mechanism_.train);
     const double at = plant.position() * display_units_per_base(kind);
     say(fmt::format(

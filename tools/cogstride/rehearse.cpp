@@ -124,6 +124,11 @@ std::vector<MechanismPanel> panels_of(const Rig& rig, const std::vector<std::siz
     const Mechanism& mechanism = rig.mechanisms[i];
     const OutputKind kind = output_kind(mechanism.train);
     const std::size_t first = SimulatedBench::first_signal(rig, mechanism);
+    if (mechanism.is_driven_by_duty()) {
+      panels.push_back(
+          {mechanism.name, first, first + 2, "%", kind == OutputKind::rotary ? "rpm" : "mm/s", "duty"});
+      continue;
+    }
     panels.push_back({mechanism.name, first + 1, first + 2, std::string(display_unit(kind, 0)),
                       std::string(display_unit(kind, 1))});
   }
@@ -153,11 +158,11 @@ Status run_rehearse(const RehearseOptions& options) {
   const Script script = read_script(options.script, rig, known);
   if (options.scatter > 0) return scatter(options, rig, script);
   const auto movable = std::find_if(rig.mechanisms.begin(), rig.mechanisms.end(),
-                                    [](const Mechanism& m) { return m.is_movable(); });
+                                    [](const Mechanism& m) { return m.moves(); });
   if (movable == rig.mechanisms.end())
     throw Error(fmt::format(
         "{}: has no mechanism to rehearse: so far those are steppers on STEP/DIR and two-pulse boards, "
-        "transistor arrays and dual H-bridges, and servos that take steps",
+        "transistor arrays and dual H-bridges, servos that take steps, and brushed motors on H-bridges",
         options.rig));
   std::vector<std::size_t> moved;
   add_moved(script.statements, false, moved);
@@ -186,6 +191,10 @@ Status run_rehearse(const RehearseOptions& options) {
   bench.close();
   if (moved.size() > 1) {
     outputs.draw(figure_title(report), panels_of(rig, moved));
+  } else if (shown.is_driven_by_duty()) {
+    const bool turns = output_kind(shown.train) == OutputKind::rotary;
+    outputs.draw_drive(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal,
+                       turns ? "rpm" : "mm/s");
   } else {
     outputs.draw(figure_content(report, shown, first_signal));
   }

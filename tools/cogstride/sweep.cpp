@@ -4,6 +4,7 @@
 #include <cstdio>
 #include <filesystem>
 
+#include "cogstride/bench/duty_sweep.hpp"
 #include "cogstride/bench/mode_comparison.hpp"
 #include "cogstride/bench/sweep.hpp"
 #include "cogstride/quantity/error.hpp"
@@ -67,14 +68,26 @@ std::string sweep_modes(const SweepOptions& options, const Rig& rig, const Mecha
   return options.json ? comparison_json(comparison) : comparison_text(comparison);
 }
 
+std::string sweep_duties(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
+  DutySweep sweep;
+  {
+    Progress progress;
+    progress.say("going up and down through duty");
+    sweep = sweep_duty(rig, mechanism, [&](const DutyCurve& curve) { progress.say(curve.way + ": done"); });
+  }
+  if (!options.plot.empty()) draw_duty_sweep(options.plot, sweep);
+  return options.json ? duty_sweep_json(sweep) : duty_sweep_text(sweep);
+}
+
 }  // namespace
 
 Status run_sweep(const SweepOptions& options) {
   check_plot(options);
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
-  const std::string report =
-      options.modes ? sweep_modes(options, rig, mechanism) : sweep_one(options, rig, mechanism);
+  const std::string report = options.duty    ? sweep_duties(options, rig, mechanism)
+                             : options.modes ? sweep_modes(options, rig, mechanism)
+                                             : sweep_one(options, rig, mechanism);
   std::fputs(report.c_str(), stdout);
   return Status::done;
 }

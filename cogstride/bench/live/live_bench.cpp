@@ -226,7 +226,7 @@ const TimedLines& LiveBench::lines() const {
 void LiveBench::noted(const MotionNote& note) {
   if (note.kind == MotionNote::Kind::faulted && inside_->tally.fault.empty())
     inside_->tally.fault = note.text;
-  trace_event(trace_event_of(note, movers()[static_cast<std::size_t>(note.mechanism)]->mechanism().name));
+  trace_event(trace_event_of(note, mechanism_of(note.mechanism).name));
 }
 
 void LiveBench::stopped(Tick at, const Trip& trip) {

@@ -1,0 +1,383 @@
+// Brushed motors on the simulated bench, through their lines: closed forms, ways of switching, limits and
+// faults.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "support/demo_rig.hpp"
+
+namespace cogstride {
+namespace {
+
+using namespace literals;
+
+/// The let-off alone, its yarn cut; nothing warms, so that closed forms hold.
+Rig reel_rig() {
+  Rig rig = only_with(testing_support::demo_rig(), {"letoff"});
+  Mechanism& letoff = rig.mechanisms[0];
+  letoff.load.steady_torque = Torque();
+  letoff.limits.lowest_duty = ExactFraction::from_base({1, 20});
+  letoff.limits.current.reset();
+  letoff.supply.resistance = Resistance(1e-3, units::ohm);
+  std::get<BrushedMotor>(letoff.motor).heat = {};
+  for (Supply& supply : rig.supplies)
+    if (supply.name == letoff.supply.name) supply = letoff.supply;
+  return rig;
+}
+Mechanism& reel(Rig& rig) {
+  return rig.mechanisms[0];
+}
+BridgeWiring& wiring(Rig& rig) {
+  return std::get<BridgeWiring>(reel(rig).wiring);
+}
+
+/// rad/s of the motor's shaft.
+double shaft_speed(SimulatedBench& bench) {
+  const BrushedPlant& plant = bench.brushed("letoff");
+  return 2.0 * pi * plant.speed() * motor_turns_per_base(bench.rig().mechanisms[0].train).to_double();
+}
+
+/// Mean current over a time, A.
+double mean_current(SimulatedBench& bench, Time span) {
+  const double before = bench.brushed("letoff").charge();
+  bench.serve(span);
+  return (bench.brushed("letoff").charge() - before) / span.in(units::s);
+}
+
+TEST(Duty, SpeedAndCurrentAreThoseOfTheClosedForm) {
+  // V d = R I + k w,  k I = T_c + B w: solved by hand for each duty.
+  for (const double duty : {0.25, 0.5, 0.75, 1.0}) {
+    SimulatedBench bench(reel_rig());
+    bench.drive("letoff").spin({.duty = duty}).wait();
+    bench.serve(3_s);
+    const double k = 0.0625, r = 2.85, b = 2e-5, coulomb = 0.016;
+    const double speed = (24.0 * duty - r * coulomb / k) / (k + r * b / k);
+    EXPECT_NEAR(shaft_speed(bench) / speed, 1.0, 2e-3) << duty;
+    EXPECT_NEAR(mean_current(bench, 0.1_s), (coulomb + b * speed) / k, 4e-3) << duty;
+  }
+}
+
+TEST(Duty, ItsTimeConstantIsThatOfWindingAndInertia) {
+  Rig rig = reel_rig();
+  reel(rig).load.coulomb_friction = reel(rig).load.stiction = Torque();
+  reel(rig).load.viscous_friction = ViscousFriction();
+  reel(rig).limits.full_ramp = Time(1e-6, units::s);
+  SimulatedBench bench(rig);
+  bench.drive("letoff").spin({.duty = 0.5});
+  // J R / k^2 = 1.25e-4 * 2.85 / 0.0625^2 = 91.2 ms, in which it comes to 63.2 % of 12 V / k.
+  bench.serve(Time(91.2e-3, units::s));
+  EXPECT_NEAR(shaft_speed(bench) / (12.0 / 0.0625), 1.0 - std::exp(-1.0), 6e-3);
+}
+
+TEST(Duty, AStalledMotorTakesWhatItsResistanceLets) {
+  Rig rig = reel_rig();
+  reel(rig).load.stiction = Torque(10.0, units::Nm);
+  SimulatedBench bench(rig);
+  bench.drive("letoff").spin({.duty = 0.3}).wait();
+  bench.serve(0.1_s);
+  EXPECT_NEAR(mean_current(bench, 0.1_s), 0.3 * 24.0 / 2.85, 5e-3);
+  EXPECT_EQ(shaft_speed(bench), 0.0);
+  const RunTally tally = bench.tally();
+  EXPECT_GT(tally.drives[0].driven_still, 0.2);
+  EXPECT_FALSE(tally.is_sound()) << "it was driven, and stood";
+}
+
+TEST(Duty, ABrakedMotorStopsInItsOwnTimeConstantAndACoastingOneByFriction) {
+  for (const bool brakes : {true, false}) {
+    Rig rig = reel_rig();
+    SimulatedBench bench(rig);
+    auto letoff = bench.drive("letoff");
+    letoff.spin({.duty = 0.5}).wait();
+    bench.serve(2_s);
+    const double from = shaft_speed(bench);
+    brakes ? letoff.brake() : letoff.coast();
+    bench.serve(50_ms);
+    const double k = 0.0625, j = 1.25e-4, b = 2e-5, coulomb = 0.016;
+    const double damping = brakes ? b + k * k / 2.85 : b;
+    // J dw/dt = -T_c - B w
+    const double expected = (from + coulomb / damping) * std::exp(-damping * 0.05 / j) - coulomb / damping;
+    EXPECT_NEAR(shaft_speed(bench) / expected, 1.0, brakes ? 0.02 : 2e-3);
+    EXPECT_EQ(letoff.duty(), 0.0);
+  }
+}
+
+TEST(Duty, TheWaysOfSwitchingDifferAsOnARealBench) {
+  // At a light load and a low frequency fast decay lets the current fall to nothing in each period: more
+  // speed for the same duty. At a high one it takes back in the rest of a period what the drive has built up,
+  // and does not even start: the mean of its small triangles is 0.055 A here, which is less than friction
+  // takes.
+  struct Seen {
+    double speed, ripple;
+  };
+  const auto run = [](SlowsBy how, ExactFrequency frequency) {
+    Rig rig = reel_rig();
+    wiring(rig).recirculates = how;
+    wiring(rig).pwm_frequency = frequency;
+    reel(rig).load.coulomb_friction = Torque(0.004, units::Nm);
+    reel(rig).load.stiction = Torque(0.004, units::Nm);
+    SimulatedBench bench(rig);
+    bench.drive("letoff").spin({.duty = 0.3}).wait();
+    bench.serve(3_s);
+    double least = 1e9;
+    double most = -1e9;
+    for (int i = 0; i < 97; ++i) {
+      bench.serve(Time(3.1e-6, units::s));
+      least = std::min(least, bench.brushed("letoff").current());
+      most = std::max(most, bench.brushed("letoff").current());
+    }
+    return Seen{shaft_speed(bench), most - least};
+  };
+  const Seen slow = run(SlowsBy::braking, 20_kHz);
+  // By hand: (V d - R T_c / k) / (k + R B / k), and V d (1 - d) T / L = 24 * 0.3 * 0.7 * 50 us / 1.9 mH.
+  EXPECT_NEAR(slow.speed, (7.2 - 2.85 * 0.064) / (0.0625 + 2.85 * 2e-5 / 0.0625), 1.0);
+  EXPECT_NEAR(slow.ripple, 0.133, 0.012);
+  EXPECT_EQ(run(SlowsBy::coasting, 20_kHz).speed, 0.0);
+  EXPECT_GT(run(SlowsBy::coasting, 2_kHz).speed, 1.3 * run(SlowsBy::braking, 2_kHz).speed);
+}
+
+TEST(Duty, EachKindOfBridgeTurnsTheSameWayWithTheSameDuty) {
+  using Form = HBridge::Form;
+  for (const Form form : {Form::two_input, Form::sign_magnitude, Form::four_channel}) {
+    for (const SlowsBy how : {SlowsBy::braking, SlowsBy::coasting}) {
+      for (const double duty : {0.6, -0.6}) {
+        Rig rig = reel_rig();
+        std::get<HBridge>(reel(rig).board).form = form;
+        BridgeWiring& lines = wiring(rig);
+        lines.recirculates = how;
+        if (form == Form::sign_magnitude) {
+          lines.sign = lines.forward;
+          lines.duty = lines.backward;
+          lines.forward.reset();
+          lines.backward.reset();
+        } else if (form == Form::four_channel) {
+          lines.duty = DrivenLine{33};
+        }
+        SimulatedBench bench(rig);
+        auto letoff = bench.drive("letoff");
+        letoff.spin({.duty = duty}).wait();
+        bench.serve(2_s);
+        const double at = shaft_speed(bench);
+        EXPECT_GT(at * duty, 0.0);
+        // What is left between: nothing where it brakes, the supply and two diodes against it where it
+        // coasts.
+        const double volts = how == SlowsBy::braking ? 0.6 * 24.0 : 0.6 * 24.0 - 0.4 * (24.0 + 1.4);
+        EXPECT_NEAR(std::abs(at), (volts - 2.85 * 0.016 / 0.0625) / (0.0625 + 2.85 * 2e-5 / 0.0625), 2.0);
+        letoff.brake();
+        bench.serve(0.5_s);
+        EXPECT_EQ(shaft_speed(bench), 0.0);
+        bench.close();
+        for (const LineSetup& line : bench.simulated_lines().lines()) {
+          if (line.use == LineSetup::Use::input) continue;
+          EXPECT_EQ(bench.simulated_lines().level(line.id), line.rest_high);
+        }
+      }
+    }
+  }
+}
+
+TEST(Duty, AnInvertedLineTurnsItTheWayItWouldOnABench) {
+  Rig rig = reel_rig();
+  Rig real = rig;
+  std::swap(wiring(real).forward, wiring(real).backward);
+  SimulatedBench::Options options;
+  options.real = real;
+  SimulatedBench bench(rig, options);
+  bench.drive("letoff").spin({.duty = 0.5}).wait();
+  bench.serve(1_s);
+  EXPECT_LT(shaft_speed(bench), -100.0);
+}
+
+TEST(Duty, TheBoardsOwnLimitCutsEachPeriodShort) {
+  Rig rig = reel_rig();
+  std::get<HBridge>(reel(rig).board).current_limit = Current(1.5, units::A);
+  reel(rig).limits.full_ramp = Time(1e-3, units::s);
+  SimulatedBench bench(rig);
+  bench.drive("letoff").spin({.duty = 1.0});
+  bench.serve(0.1_s);
+  EXPECT_LE(bench.brushed("letoff").highest_current(), 1.5 + 1e-6);
+  EXPECT_GT(bench.brushed("letoff").times_limited(), 100);
+  // With 1.5 A at the most it still comes to speed.
+  bench.serve(2_s);
+  EXPECT_GT(shaft_speed(bench), 330.0);
+}
+
+TEST(Duty, AShuntHoldsTheDutyBackWhileTheCurrentIsOverItsLimit) {
+  Rig rig = reel_rig();
+  reel(rig).limits.current = Current(1.0, units::A);
+  reel(rig).sensors.emplace_back(Shunt{"shunt", 0, Resistance(0.05, units::ohm), 20});
+  reel(rig).load.stiction = Torque(10.0, units::Nm);  // jammed: 24 V would drive 8 A through it
+  SimulatedBench bench(rig);
+  auto letoff = bench.drive("letoff");
+  letoff.spin({.duty = 0.9, .ramp = 1_s}).wait();
+  bench.serve(1_s);
+  EXPECT_NEAR(mean_current(bench, 0.2_s), 1.0, 0.05);
+  EXPECT_NEAR(letoff.measured_current(), 1.0, 0.1);
+  EXPECT_LT(bench.brushed("letoff").sustained_current(), 1.1);
+}
+
+TEST(Duty, AProbeStopsItBeforeItBurns) {
+  Rig rig = reel_rig();
+  BrushedMotor& motor = std::get<BrushedMotor>(reel(rig).motor);
+  motor.heat = {ThermalResistance::from_base(5.0), HeatCapacity::from_base(0.5), Temperature(40.0, units::K)};
+  reel(rig).sensors.emplace_back(
+      TemperatureProbe{"probe", 1, Voltage(0.5, units::V), Voltage(0.01, units::V), true});
+  reel(rig).load.stiction = Torque(10.0, units::Nm);
+  SimulatedBench bench(rig);
+  std::string told;
+  bench.on_fault([&](const std::string& why) { told = why; });
+  bench.drive("letoff").spin({.duty = 0.5}).wait();
+  bench.serve(10_s);
+  EXPECT_NE(told.find("letoff: its motor is 4"), std::string::npos) << told;
+  EXPECT_NE(told.find("stands 40 K"), std::string::npos) << told;
+  EXPECT_LT(bench.brushed("letoff").highest_motor_rise(), 50.0);
+  EXPECT_EQ(bench.drive("letoff").duty(), 0.0);
+}
+
+TEST(Duty, HeatFollowsItsFirstOrderLaw) {
+  Rig rig = reel_rig();
+  std::get<BrushedMotor>(reel(rig).motor).heat = {ThermalResistance::from_base(5.0),
+                                                  HeatCapacity::from_base(2.0), std::nullopt};
+  std::get<HBridge>(reel(rig).board).stage.resistance = Resistance();
+  reel(rig).load.stiction = Torque(10.0, units::Nm);
+  reel(rig).limits.full_ramp = Time(1e-3, units::s);
+  reel(rig).limits.highest_duty.reset();
+  SimulatedBench bench(rig);
+  bench.drive("letoff").spin({.duty = 0.1}).wait();
+  bench.serve(10_s);
+  // 0.923 A in 2.6 ohm: 2.2 W. The copper gains resistance, so that it warms a little less than 2.2 * 5 * (1
+  // - 1/e).
+  const double cold = 2.4 * 2.4 / 2.6 * 5.0 * (1.0 - std::exp(-1.0));
+  EXPECT_LT(bench.brushed("letoff").motor_rise(), cold);
+  EXPECT_GT(bench.brushed("letoff").motor_rise(), 0.96 * cold);
+}
+
+TEST(Duty, LettingGoPumpsWhatTheWindingHeldIntoTheSupply) {
+  Rig rig = reel_rig();
+  reel(rig).supply.capacitance = Capacitance(100, units::uF);
+  reel(rig).supply.clamp_voltage.reset();
+  reel(rig).supply.clamp_resistance.reset();
+  SimulatedBench bench(rig);
+  auto letoff = bench.drive("letoff");
+  letoff.spin({.duty = 0.9}).wait();
+  bench.serve(2_s);
+  const double current = bench.brushed("letoff").current();
+  letoff.coast();
+  bench.serve(0.1_s);
+  // Only the winding's own energy comes back: L I^2 / 2 = C (V^2 - 24^2) / 2.
+  const double most = std::sqrt(24.0 * 24.0 + 1.9e-3 * current * current / 100e-6);
+  EXPECT_GE(bench.brushed("letoff").highest_supply(), 24.0);
+  EXPECT_LE(bench.brushed("letoff").highest_supply(), most + 0.01);
+}
+
+TEST(Duty, NeverReversesWithoutItsPauseWhateverItIsTold) {
+  Rig rig = reel_rig();
+  reel(rig).limits.reversal_pause = Time(0.3, units::s);
+  SimulatedBench bench(rig);
+  auto letoff = bench.drive("letoff");
+  std::mt19937 random(11);
+  double last_driven = -1.0;
+  int last_way = 0;
+  int reversals = 0;
+  for (int i = 0; i < 400; ++i) {
+    try {
+      switch (random() % 7) {
+        case 0:
+          letoff.spin({.duty = 0.1 + 0.08 * static_cast<double>(random() % 10)});
+          break;
+        case 1:
+          letoff.spin({.duty = -0.1 - 0.08 * static_cast<double>(random() % 10)});
+          break;
+        case 2:
+          letoff.reverse();
+          break;
+        case 3:
+          letoff.stop();
+          break;
+        case 4:
+          letoff.brake();
+          break;
+        case 5:
+          letoff.coast();
+          break;
+        default:
+          letoff.faster(ExactFraction::from_base({1, 10}));
+      }
+    } catch (const RangeError&) {
+    }
+    for (int k = 0; k < 40; ++k) {
+      bench.serve(1_ms);
+      const bool forward = bench.simulated_lines().level(LineId{28});
+      const bool backward = bench.simulated_lines().level(LineId{29});
+      EXPECT_FALSE(forward && backward);
+      EXPECT_LE(std::abs(letoff.duty()), 1.0);
+      const int way = letoff.duty() > 0.0 ? 1 : letoff.duty() < 0.0 ? -1 : 0;
+      if (way == 0) continue;
+      const double now = bench.now().in(units::s);
+      if (way * last_way < 0) {
+        ++reversals;
+        EXPECT_GE(now - last_driven, 0.3 - 2e-3);
+      }
+      last_driven = now;
+      last_way = way;
+    }
+  }
+  EXPECT_GT(reversals, 10);
+}
+
+TEST(Duty, AnEmergencyStopTakesTheDriveAtOnceAndNothingStartsWhileItIsPressed) {
+  Rig rig = reel_rig();
+  SimulatedBench::Options options;
+  options.stimuli = {{1_s, "halt", true}};
+  SimulatedBench bench(rig, options);
+  auto letoff = bench.drive("letoff");
+  auto motion = letoff.spin({.duty = 0.8, .lasts = 5_s});
+  EXPECT_NE(motion.result().find("the emergency stop halt (line 38) is pressed"), std::string::npos);
+  EXPECT_EQ(letoff.duty(), 0.0);
+  for (const LineId line : {LineId{28}, LineId{29}, LineId{30}})
+    EXPECT_FALSE(bench.simulated_lines().level(line));
+  EXPECT_THROW((void)letoff.spin({.duty = 0.5}), RangeError);
+}
+
+TEST(Duty, WhatIsRefusedChangesNothing) {
+  SimulatedBench bench(reel_rig());
+  auto letoff = bench.drive("letoff");
+  EXPECT_THROW((void)letoff.reverse(), RangeError);
+  EXPECT_THROW((void)letoff.faster(ExactFraction::from_base({1, 10})), RangeError);
+  auto on = letoff.spin({.duty = 0.4, .lasts = 1_s});
+  bench.serve(0.5_s);
+  EXPECT_THROW((void)letoff.spin({.duty = 0.01}), RangeError);
+  EXPECT_THROW((void)letoff.slower(ExactFraction::from_base({1, 2})), RangeError);
+  EXPECT_DOUBLE_EQ(letoff.duty(), 0.4);
+  on.wait();
+  EXPECT_EQ(letoff.duty(), 0.0);
+  EXPECT_THROW((void)bench.drive("halt"), RangeError);
+  EXPECT_THROW((void)bench.mechanism("letoff"), RangeError) << "it knows no places";
+}
+
+TEST(Duty, ItsEncoderTellsSpeedAndTurns) {
+  SimulatedBench bench(reel_rig());
+  auto letoff = bench.drive("letoff");
+  letoff.spin({.duty = 0.5}).wait();
+  bench.serve(2_s);
+  const Measured seen = letoff.measured();
+  EXPECT_NEAR(seen.speed / bench.brushed("letoff").speed(), 1.0, 0.01);
+  EXPECT_NEAR(seen.position->base.to_double(), bench.brushed("letoff").position(), 0.02);
+}
+
+TEST(Duty, AJamIsDrivenAndStands) {
+  Rig rig = reel_rig();
+  SimulatedBench::Options options;
+  options.stimuli = {{1_s, "letoff.jam", true}};
+  SimulatedBench bench(rig, options);
+  bench.drive("letoff").spin({.duty = 0.5}).wait();
+  bench.serve(2_s);
+  EXPECT_EQ(shaft_speed(bench), 0.0);
+  EXPECT_GT(bench.tally().drives[0].driven_still, 0.5);
+}
+
+}  // namespace
+}  // namespace cogstride

@@ -1,0 +1,196 @@
+#include "cogstride/board/h_bridge.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "cogstride/board/line_levels.hpp"
+#include "cogstride/plan/duty.hpp"
+#include "cogstride/plan/timer_choice.hpp"
+#include "cogstride/quantity/text.hpp"
+
+namespace cogstride {
+namespace {
+
+const HBridge& bridge_of(const Mechanism& mechanism) {
+  const auto* const bridge = std::get_if<HBridge>(&mechanism.board);
+  if (bridge == nullptr)
+    throw RangeError(
+        fmt::format("{}: a {} is no H-bridge for one motor", mechanism.name, kind_name(mechanism.board)));
+  return *bridge;
+}
+
+constexpr std::size_t place(auto use) {
+  return static_cast<std::size_t>(use);
+}
+
+}  // namespace
+
+BridgeDriver::BridgeDriver(const Mechanism& mechanism, MechanismId id, PwmGroup group,
+                           const Controller& controller)
+    : name_(mechanism.name),
+      id_(id),
+      group_(group),
+      form_(bridge_of(mechanism).form),
+      wiring_(std::get<BridgeWiring>(mechanism.wiring)),
+      carries_(duty_lines(wiring_)) {
+  TimerUnit timer;
+  timer.width = 32;  // where the rig names none: ticks are counted
+  for (const TimerUnit& each : controller.timers)
+    if (mechanism.common.timer == each.name) timer = each;
+  const TimerChoice choice =
+      choose_counts(controller.timer_clock, timer, wiring_.pwm_frequency, wiring_.alignment);
+  if (!choice.fits)
+    throw RangeError(
+        fmt::format("{}: its timer cannot make {}", name_, to_text(wiring_.pwm_frequency, "kHz")));
+  grain_ = timer.prescaler * (wiring_.alignment == Alignment::centre ? 2 : 1);
+  period_ = grain_ * choice.counts;
+  const bool has_off = wiring_.enable || form_ == HBridge::Form::four_channel;
+  const bool coasts =
+      wiring_.recirculates == SlowsBy::coasting || mechanism.limits.slows_by == SlowsBy::coasting;
+  if (coasts && !has_off)
+    throw RangeError(
+        fmt::format("{}: cannot coast: no line of the controller switches its bridge off; give it "
+                    "lines.enable, or let it brake (lines.recirculates, limits.slows_by)",
+                    name_));
+}
+
+std::vector<LineSetup> BridgeDriver::line_setups() const {
+  std::vector<LineSetup> lines;
+  const auto add = [&](const char* use, const std::optional<DrivenLine>& line, bool has_duty) {
+    if (!line) return;
+    LineSetup setup;
+    setup.id = line_id(*line);
+    setup.name = name_ + "." + use;
+    setup.owner = id_;
+    setup.use = has_duty ? LineSetup::Use::pwm : LineSetup::Use::level;
+    setup.rest_high = level_for(*line, false);
+    lines.push_back(setup);
+  };
+  add("forward", wiring_.forward, carries_.inputs);
+  add("backward", wiring_.backward, carries_.inputs);
+  add("sign", wiring_.sign, false);
+  add("duty", wiring_.duty, carries_.duty);
+  add("enable", wiring_.enable, carries_.enable);
+  return lines;
+}
+
+PwmSetup BridgeDriver::pwm_setup() const {
+  PwmSetup setup;
+  setup.group = group_;
+  setup.period = period_;
+  setup.alignment = wiring_.alignment == Alignment::centre ? PwmAlignment::centre : PwmAlignment::edge;
+  const auto add = [&](const std::optional<DrivenLine>& line, bool has_duty) {
+    if (line && has_duty) setup.channels.push_back({line_id(*line), std::nullopt});
+  };
+  add(wiring_.forward, carries_.inputs);
+  add(wiring_.backward, carries_.inputs);
+  add(wiring_.duty, carries_.duty);
+  add(wiring_.enable, carries_.enable);
+  return setup;
+}
+
+void BridgeDriver::put(Lines& lines, Tick at, const Shares& shares) const {
+  // Levels change with the period in which the duties do.
+  const Tick starts = (at + period_ - 1) / period_ * period_;
+  std::array<Compare, 4> compares{};
+  std::array<Level, 5> levels{};
+  std::uint16_t channels = 0;
+  std::size_t plain = 0;
+  const auto add = [&](const std::optional<DrivenLine>& line, double share, bool has_duty) {
+    if (!line) return;
+    if (has_duty) {
+      compares[channels] = {channels, on_ticks(share, period_, grain_)};
+      ++channels;
+    } else {
+      levels[plain++] = {line_id(*line), level_for(*line, share > 0.0)};
+    }
+  };
+  add(wiring_.forward, shares.forward, carries_.inputs);
+  add(wiring_.backward, shares.backward, carries_.inputs);
+  add(wiring_.duty, shares.duty, carries_.duty);
+  add(wiring_.enable, shares.enable, carries_.enable);
+  add(wiring_.sign, shares.sign, false);
+  if (plain > 0) lines.put(starts, std::span(levels).first(plain));
+  lines.put(group_, at, std::span(compares).first(channels));
+}
+
+void BridgeDriver::put_duty(Lines& lines, Tick at, double duty) const {
+  const double size = std::min(1.0, std::abs(duty));
+  const bool backwards = duty < 0.0;
+  const bool lets_go = wiring_.recirculates == SlowsBy::coasting;
+  Shares shares;
+  shares.enable = 1.0;
+  if (form_ == HBridge::Form::sign_magnitude) {
+    shares.sign = backwards ? 0.0 : 1.0;
+    shares.duty = lets_go ? 1.0 : size;
+    if (lets_go) shares.enable = size;
+  } else {
+    double& side = backwards ? shares.backward : shares.forward;
+    side = lets_go ? 1.0 : size;
+    if (form_ == HBridge::Form::four_channel) {
+      shares.duty = lets_go ? size : 1.0;
+    } else if (lets_go) {
+      shares.enable = size;
+    }
+  }
+  put(lines, at, shares);
+}
+
+void BridgeDriver::put_rest(Lines& lines, Tick at, SlowsBy how) const {
+  Shares shares;  // both inputs low: both halves low, where they are on
+  if (how == SlowsBy::braking) {
+    shares.enable = 1.0;
+    if (form_ == HBridge::Form::four_channel) shares.duty = 1.0;
+  } else if (!wiring_.enable && form_ != HBridge::Form::four_channel) {
+    throw RangeError(
+        fmt::format("{}: cannot coast: no line of the controller switches its bridge off", name_));
+  }
+  put(lines, at, shares);
+}
+
+BridgeReceiver::BridgeReceiver(const Mechanism& mechanism)
+    : form_(bridge_of(mechanism).form),
+      enable_active_high_(bridge_of(mechanism).enable_active == ActiveLevel::high) {
+  const auto& wiring = std::get<BridgeWiring>(mechanism.wiring);
+  const auto add = [&](Use use, const std::optional<DrivenLine>& line) {
+    if (!line) return;
+    hears_.push_back(line_id(*line));
+    uses_.push_back(use);
+  };
+  add(Use::forward, wiring.forward);
+  add(Use::backward, wiring.backward);
+  add(Use::sign, wiring.sign);
+  add(Use::duty, wiring.duty);
+  add(Use::enable, wiring.enable);
+  const bool open_is_on = bridge_of(mechanism).enable_open == OpenEnable::on;
+  const bool on = mechanism.common.enable == EnableUse::tied ||
+                  (mechanism.common.enable == EnableUse::open && open_is_on);
+  levels_[place(Use::enable)] = on == enable_active_high_;
+  settle();
+}
+
+void BridgeReceiver::hear(std::size_t input, bool high) {
+  levels_[place(uses_[input])] = high;
+  settle();
+}
+
+void BridgeReceiver::settle() {
+  const bool is_on = levels_[place(Use::enable)] == enable_active_high_;
+  const bool duty = levels_[place(Use::duty)];
+  bool a = levels_[place(Use::forward)];
+  bool b = levels_[place(Use::backward)];
+  bool on = is_on;
+  if (form_ == HBridge::Form::sign_magnitude) {
+    a = duty && levels_[place(Use::sign)];
+    b = duty && !levels_[place(Use::sign)];
+  } else if (form_ == HBridge::Form::four_channel) {
+    on = is_on && duty;
+  }
+  a_ = !on ? BridgeHalf::off : a ? BridgeHalf::high : BridgeHalf::low;
+  b_ = !on ? BridgeHalf::off : b ? BridgeHalf::high : BridgeHalf::low;
+}
+
+}  // namespace cogstride

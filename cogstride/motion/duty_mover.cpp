@@ -1,0 +1,269 @@
+#include "cogstride/motion/duty_mover.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/homing_goal.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr ExactTime between_duties = ExactTime::from_base({1, 1000});
+constexpr double held_back_a_look = 0.2;  // of the excess of a current, a millisecond
+
+template <class Kind>
+std::optional<Kind> sensor_of(const Mechanism& mechanism) {
+  for (const Sensor& sensor : mechanism.sensors)
+    if (const auto* const found = std::get_if<Kind>(&sensor)) return *found;
+  return std::nullopt;
+}
+
+}  // namespace
+
+DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller)
+    : mechanism_(mechanism),
+      driver_(mechanism, id, group, controller),
+      limits_(duty_limits(mechanism)),
+      ticks_per_second_(controller.timer_clock.base().to_double()),
+      stride_(std::max(driver_.period(), ticks_at_least(between_duties, controller.timer_clock))),
+      encoder_(sensor_of<Encoder>(mechanism)),
+      shunt_(sensor_of<Shunt>(mechanism)),
+      probe_(sensor_of<TemperatureProbe>(mechanism)),
+      speed_(ticks_per_second_) {
+  if (const auto& analogue = controller.analogue)
+    volts_a_code_ = analogue->full_scale.base() / (std::exp2(static_cast<double>(analogue->bits)) - 1.0);
+}
+
+std::string DutyMover::text_of(double duty) const {
+  return fmt::format("{:.4g} %{}", 100.0 * std::abs(duty), duty < 0.0 ? " backwards" : "");
+}
+
+double DutyMover::duty(Tick now) const {
+  return plan_ ? plan_->plan.duty_at(seconds(now - plan_->began)) : held_;
+}
+
+double DutyMover::speed() const {
+  if (!encoder_) return 0.0;
+  return speed_.counts_per_second() / counts_per_base(mechanism_, *encoder_).to_double();
+}
+
+double DutyMover::speed_error() const {
+  if (!encoder_) return 0.0;
+  return speed_.error() / std::abs(counts_per_base(mechanism_, *encoder_).to_double());
+}
+
+std::shared_ptr<MotionRecord> DutyMover::begin(Lines& lines, double to, std::optional<double> ramp,
+                                               std::optional<double> holds_for, std::string what) {
+  if (const std::string in_the_way = obstacle_ && to != 0.0 ? obstacle_(mechanism_) : ""; !in_the_way.empty())
+    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+  const Tick now = lines.now();
+  const double from = duty(now);
+  const double wait = turned_way_ * to < 0.0 ? limits_.pause - seconds(now - turned_until_) : 0.0;
+  DutyPlan plan;
+  try {
+    plan = plan_duty(from, to, limits_, ramp, wait);
+  } catch (const RangeError& error) {
+    throw RangeError(fmt::format("{}: {}", mechanism_.name, error.what()));
+  }
+  finish(now, MotionStatus::cancelled);
+  auto record = std::make_shared<MotionRecord>();
+  record->what = std::move(what);
+  record->status = MotionStatus::running;
+  record->began = now;
+  plan_ = Running{plan, now, record, holds_for, ramp};
+  next_put_ = now;
+  note(now, MotionNote::Kind::began, record->what);
+  return record;
+}
+
+std::shared_ptr<MotionRecord> DutyMover::spin(Lines& lines, const DutyOrder& order) {
+  const auto time = [](const std::optional<ExactTime>& exact) -> std::optional<double> {
+    return exact ? std::optional(exact->base().to_double()) : std::nullopt;
+  };
+  std::string what = "spin at " + text_of(order.duty);
+  if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
+  return begin(lines, order.duty, time(order.ramp), time(order.lasts), what);
+}
+
+std::shared_ptr<MotionRecord> DutyMover::change(Lines& lines, double by) {
+  const double from = plan_ ? plan_->plan.end() : held_;
+  if (from == 0.0) throw RangeError(fmt::format("{}: does not spin", mechanism_.name));
+  const double to = std::abs(from) + by;
+  if (to <= 0.0)
+    throw RangeError(
+        fmt::format("{}: of {} nothing would be left; stop it instead", mechanism_.name, text_of(from)));
+  return begin(lines, std::copysign(to, from), {}, {},
+               fmt::format("go on at {}", text_of(std::copysign(to, from))));
+}
+
+std::shared_ptr<MotionRecord> DutyMover::reverse(Lines& lines, std::optional<ExactTime> ramp) {
+  const double from = plan_ ? plan_->plan.end() : held_;
+  if (from == 0.0) throw RangeError(fmt::format("{}: does not spin", mechanism_.name));
+  return begin(lines, -from, ramp ? std::optional(ramp->base().to_double()) : std::nullopt, {},
+               "reverse to " + text_of(-from));
+}
+
+std::shared_ptr<MotionRecord> DutyMover::stop(Lines& lines, std::optional<ExactTime> ramp) {
+  return begin(lines, 0.0, ramp ? std::optional(ramp->base().to_double()) : std::nullopt, {}, "stop");
+}
+
+void DutyMover::let(Lines& lines, SlowsBy how) {
+  const Tick now = lines.now();
+  const bool was_driven = duty(now) != 0.0;
+  driver_.put_rest(lines, now + lines.lead(), how);
+  finish(now, MotionStatus::cancelled);
+  if (was_driven) turned_until_ = now;
+  plan_.reset();
+  held_ = 0.0;
+  next_put_ = never;
+  note(now, MotionNote::Kind::told, how == SlowsBy::braking ? "brake" : "coast");
+}
+
+void DutyMover::lines_were_cut(Tick now, const std::string& why) {
+  if (duty(now) != 0.0) turned_until_ = now;
+  finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  plan_.reset();
+  held_ = 0.0;
+  next_put_ = never;
+  asked_ = false;
+}
+
+void DutyMover::halt(Lines& lines, const std::string& why) {
+  const Tick now = lines.now();
+  if (duty(now) == 0.0) {
+    finish(now, MotionStatus::faulted, why);
+    plan_.reset();
+    held_ = 0.0;
+    next_put_ = now;
+    return;
+  }
+  const DutyPlan down = plan_duty(duty(now), 0.0, limits_);
+  finish(now, MotionStatus::faulted, why);
+  auto record = std::make_shared<MotionRecord>();
+  record->what = "stop";
+  record->status = MotionStatus::running;
+  record->began = now;
+  plan_ = Running{down, now, record, {}, {}};
+  next_put_ = now;
+}
+
+void DutyMover::finish(Tick now, MotionStatus status, std::string fault) {
+  if (!plan_ || plan_->record->has_ended()) return;
+  MotionRecord& record = *plan_->record;
+  record.status = status;
+  record.ended = now;
+  record.fault = std::move(fault);
+  using Kind = MotionNote::Kind;
+  const Kind kind = status == MotionStatus::done        ? Kind::done
+                    : status == MotionStatus::cancelled ? Kind::redirected
+                                                        : Kind::halted;
+  note(now, kind, record.fault.empty() ? record.what : record.fault);
+}
+
+void DutyMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {
+  if (sink_) sink_({at, driver_.id(), kind, text});
+}
+
+void DutyMover::put(Lines& lines) {
+  const Tick at = lines.now() + lines.lead();
+  const double wanted = duty(lines.now());
+  if (wanted != 0.0) {
+    turned_until_ = lines.now();
+    turned_way_ = wanted < 0.0 ? -1 : 1;
+    driver_.put_duty(lines, at, wanted * let_through_);
+  } else {
+    driver_.put_rest(lines, at, mechanism_.limits.slows_by);
+  }
+}
+
+/// The duty is where it should be: it stays there, for a time or until told otherwise.
+void DutyMover::piece_is_over(Lines& lines) {
+  const Tick now = lines.now();
+  if (plan_->holds_for) {
+    const double at = plan_->plan.end();
+    DutyPlan rest;
+    rest.add({at, at, *plan_->holds_for});
+    const DutyPlan down = plan_duty(at, 0.0, limits_, plan_->ramp);
+    for (std::size_t i = 0; i < down.size(); ++i) rest.add(down[i]);
+    plan_->plan = rest;
+    plan_->began = now;
+    plan_->holds_for.reset();
+    next_put_ = now;
+    return;
+  }
+  held_ = plan_->plan.end();
+  finish(now, MotionStatus::done);
+  plan_.reset();
+}
+
+void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
+  if (!asked_) ask_sensors(lines);
+  if (!readings.empty()) read(lines, readings);
+  if (next_put_ > lines.now()) return;
+  put(lines);
+  next_put_ = never;
+  if (!plan_) return;
+  const Tick ends = plan_->began + std::llround(std::ceil(plan_->plan.duration() * ticks_per_second_));
+  if (lines.now() >= ends) {
+    piece_is_over(lines);
+  } else {
+    next_put_ = std::min(lines.now() + stride_, ends);
+  }
+}
+
+void DutyMover::ask_sensors(Lines& lines) {
+  asked_ = true;
+  // In the middle of a period: there the current of a bridge that brakes between is its mean.
+  const Tick at = lines.now() + lines.lead();
+  const Tick period = (stride_ + driver_.period() - 1) / driver_.period() * driver_.period();
+  const Tick middle = (at + driver_.period()) / driver_.period() * driver_.period() + driver_.period() / 2;
+  if (encoder_) {
+    lines.sample(counter_source(*encoder_), at, stride_);
+    lines.sample(counter_edge_source(*encoder_), at, stride_);
+  }
+  if (shunt_) lines.sample(analogue_source(shunt_->channel), middle, period);
+  if (probe_) lines.sample(analogue_source(probe_->channel), at, 100 * stride_);
+}
+
+void DutyMover::read(const Lines& lines, std::span<const Reading> readings) {
+  std::optional<std::int64_t> count;
+  Tick counted_at = 0;
+  for (const Reading& reading : readings) {
+    const double volts = volts_a_code_ * static_cast<double>(reading.raw);
+    if (encoder_ && reading.source == counter_source(*encoder_)) count = reading.raw;
+    if (encoder_ && reading.source == counter_edge_source(*encoder_)) counted_at = reading.raw;
+    if (shunt_ && reading.source == analogue_source(shunt_->channel))
+      hold_back(volts / (shunt_->resistance.base() * static_cast<double>(shunt_->gain)));
+    if (probe_ && reading.source == analogue_source(probe_->channel)) {
+      const double degrees = (volts - probe_->at_0_deg_c.base()) / probe_->per_kelvin.base();
+      if (!cold_) cold_ = degrees;
+      const auto& highest = probe_->on_motor ? std::get<BrushedMotor>(mechanism_.motor).heat.highest_rise
+                                             : stage_of(mechanism_.board).highest_rise;
+      if (highest && degrees - *cold_ > highest->base() && failure_ && duty(lines.now()) != 0.0)
+        failure_(fmt::format("{}: {} is {:.0f} K warmer than when it was switched on, and stands {:.0f} K",
+                             mechanism_.name, probe_->on_motor ? "its motor" : "its board", degrees - *cold_,
+                             highest->base()));
+    }
+  }
+  if (!count) return;
+  count_ = count;
+  speed_.look(lines.now(), *count, counted_at);
+}
+
+/// The share of the duty that is let through follows the current: what is over the limit is taken back
+/// evenly.
+void DutyMover::hold_back(double amperes) {
+  current_ = amperes;
+  if (!mechanism_.limits.current) return;
+  const double limit = mechanism_.limits.current->base();
+  const double before = let_through_;
+  const double excess = (amperes - limit) / limit;
+  let_through_ = std::clamp(let_through_ * (1.0 - held_back_a_look * excess), 0.0, 1.0);
+  if (let_through_ < 1.0 && let_through_ < 0.02) let_through_ = 0.02;
+  if (let_through_ != before && (plan_ || held_ != 0.0)) next_put_ = 0;
+}
+
+}  // namespace cogstride

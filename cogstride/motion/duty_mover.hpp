@@ -1,0 +1,126 @@
+// Motions of one mechanism that is driven by duty, without a loop: a brushed motor behind an H-bridge.
+//
+// A new order takes the place of the one that is on, from the duty it has by then; it never jumps faster than
+// its limits allow, and never drives the other way before the motor has had its pause. Where the mechanism
+// has a shunt and a current limit, the duty is held back while the current is over it; where it has a probe
+// and a highest rise, it stops with a fault when that is passed.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <optional>
+
+#include "cogstride/board/h_bridge.hpp"
+#include "cogstride/motion/count_speed.hpp"
+#include "cogstride/motion/motion_record.hpp"
+#include "cogstride/motion/participant.hpp"
+#include "cogstride/plan/duty.hpp"
+
+namespace cogstride {
+
+/// To turn at a duty.
+struct DutyOrder {
+  double duty = 0.0;                ///< -1 to 1; below 0: backwards
+  std::optional<ExactTime> ramp{};  ///< that the change takes; nothing: the least
+  std::optional<ExactTime>
+      lasts{};  ///< held for so long, then back to none in the same way; nothing: until told
+};
+
+class DutyMover final : public Participant {
+ public:
+  /// @throws RangeError when it is no brushed motor behind an H-bridge
+  DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  DutyMover(const DutyMover&) = delete;
+  DutyMover& operator=(const DutyMover&) = delete;
+
+  void on_note(NoteSink sink) { sink_ = std::move(sink); }
+  /// Asked before each order: what stands in its way now ("" when nothing does).
+  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
+  /// Told of what fails by itself: too much heat.
+  void on_failure(std::function<void(const std::string&)> listener) { failure_ = std::move(listener); }
+
+  /// The record ends when the duty is reached, or with `lasts` when it is back at none.
+  /// @throws RangeError when it is refused; what is on goes on
+  std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order);
+  /// So much more duty the way it turns (less where `by` is below 0).
+  /// @throws RangeError when it has none, or would have none left
+  std::shared_ptr<MotionRecord> change(Lines& lines, double by);
+  /// The same duty the other way. @throws RangeError when it has none
+  std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp = {});
+  /// Down to none, and then what the rig says it slows by.
+  std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp = {});
+  /// No drive, at once: shorted, or let go. @throws RangeError when it cannot be let go
+  void brake(Lines& lines) { let(lines, SlowsBy::braking); }
+  void coast(Lines& lines) { let(lines, SlowsBy::coasting); }
+
+  /// All lines were put at rest.
+  void lines_were_cut(Tick now, const std::string& why = {});
+  /// Down as steeply as it may; what is on ends as faulted.
+  void halt(Lines& lines, const std::string& why);
+
+  [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
+  [[nodiscard]] const BridgeDriver& driver() const { return driver_; }
+  [[nodiscard]] const DutyLimits& limits() const { return limits_; }
+  [[nodiscard]] bool is_idle() const { return !plan_; }
+  /// The duty that is asked for at an instant; -1 to 1.
+  [[nodiscard]] double duty(Tick now) const;
+  /// What of it is let through: below 1 while the current is over its limit.
+  [[nodiscard]] double let_through() const { return let_through_; }
+  /// By its shunt, A; nothing without one, or before it was read.
+  [[nodiscard]] std::optional<double> measured_current() const { return current_; }
+  /// By its encoder. Counts since the lines were opened; speed of the output, m/s or turns/s, and its error.
+  [[nodiscard]] std::optional<std::int64_t> count() const { return count_; }
+  [[nodiscard]] double speed() const;
+  [[nodiscard]] double speed_error() const;
+
+  [[nodiscard]] Tick next_act() const override { return std::min(next_put_, asked_ ? never : 0); }
+  void act(Lines& lines, std::span<const Reading> readings) override;
+
+ private:
+  struct Running {
+    DutyPlan plan{};
+    Tick began = 0;
+    std::shared_ptr<MotionRecord> record{};
+    std::optional<double> holds_for{};  ///< s, before it goes back to none
+    std::optional<double> ramp{};
+  };
+  std::shared_ptr<MotionRecord> begin(Lines& lines, double to, std::optional<double> ramp,
+                                      std::optional<double> holds_for, std::string what);
+  void let(Lines& lines, SlowsBy how);
+  void put(Lines& lines);
+  void piece_is_over(Lines& lines);
+  void finish(Tick now, MotionStatus status, std::string fault = {});
+  void ask_sensors(Lines& lines);
+  void read(const Lines& lines, std::span<const Reading> readings);
+  void hold_back(double amperes);
+  [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
+  void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
+  [[nodiscard]] std::string text_of(double duty) const;
+
+  Mechanism mechanism_;
+  BridgeDriver driver_;
+  DutyLimits limits_;
+  double ticks_per_second_;
+  Tick stride_;  // from one duty of a ramp to the next
+  std::optional<Running> plan_{};
+  double held_ = 0.0;           // duty while no plan is on
+  Tick turned_until_ = -never;  // when it was last driven, and which way
+  int turned_way_ = 0;
+  double let_through_ = 1.0;
+  Tick next_put_ = never;
+
+  std::optional<Encoder> encoder_{};
+  std::optional<Shunt> shunt_{};
+  std::optional<TemperatureProbe> probe_{};
+  double volts_a_code_ = 0.0;
+  bool asked_ = false;
+  std::optional<std::int64_t> count_{};
+  CountSpeed speed_;
+  std::optional<double> current_{};
+  std::optional<double> cold_{};  // probe, when it was read first
+  NoteSink sink_;
+  std::function<std::string(const Mechanism&)> obstacle_;
+  std::function<void(const std::string&)> failure_;
+};
+
+}  // namespace cogstride

@@ -1,0 +1,93 @@
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+
+#include "cogstride/report/panel_figure.hpp"
+#include "cogstride/report/sweep_report.hpp"
+
+namespace cogstride {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr const char* colours[] = {"#1f5fa8", "#c25100", "#00796b", "#8e5bb5", "#6b6b6b", "#b3261e"};
+
+std::string percent(const std::optional<double>& share, const char* otherwise) {
+  return share ? fmt::format("{:.3g} %", 100.0 * *share) : otherwise;
+}
+
+Json point_json(const DutyPoint& point) {
+  return {{"duty", point.duty}, {"speed", point.speed}, {"current_A", point.current}, {"loss_W", point.loss}};
+}
+
+}  // namespace
+
+std::string duty_sweep_text(const DutySweep& sweep) {
+  std::string text = fmt::format("{}: how it answers to duty, on the simulated bench\n", sweep.mechanism);
+  const std::string same = fmt::format("for {:.4g} {}", sweep.compared_speed, sweep.unit);
+  text += fmt::format("  {:<31}{:>9}  {:>12}  {:>18}  {}\n", "way of switching", "starts at", "drops out at",
+                      "at 50 %", same);
+  for (const DutyCurve& curve : sweep.curves) {
+    const DutyPoint half = curve.at_duty(0.5);
+    const std::optional<DutyPoint> wanted = curve.at_speed(sweep.compared_speed);
+    text += fmt::format("  {:<31}{:>9}  {:>12}  {:>18}  {}\n",
+                        curve.way + (curve.is_the_rigs ? " (the rig)" : ""), percent(curve.start(), "never"),
+                        percent(curve.drop_out(), "-"),
+                        fmt::format("{:.4g} {}, {:.3g} A", half.speed, sweep.unit, half.current),
+                        wanted ? fmt::format("{:.3g} %, {:.3g} A, {:.3g} W lost", 100.0 * wanted->duty,
+                                             wanted->current, wanted->loss)
+                               : "cannot");
+  }
+  text += fmt::format("  by its friction and load it should start at {:.3g} % with slow decay\n",
+                      100.0 * sweep.predicted_start);
+  return text;
+}
+
+std::string duty_sweep_json(const DutySweep& sweep) {
+  Json json;
+  json["mechanism"] = sweep.mechanism;
+  json["unit"] = sweep.unit;
+  json["predicted_start"] = sweep.predicted_start;
+  json["compared_speed"] = sweep.compared_speed;
+  json["curves"] = Json::array();
+  for (const DutyCurve& curve : sweep.curves) {
+    Json one;
+    one["way"] = curve.way;
+    one["is_the_rigs"] = curve.is_the_rigs;
+    one["starts_at"] = curve.start() ? Json(*curve.start()) : Json(nullptr);
+    one["drops_out_at"] = curve.drop_out() ? Json(*curve.drop_out()) : Json(nullptr);
+    for (const auto& [name, points] : {std::pair("up", &curve.up), std::pair("down", &curve.down)}) {
+      one[name] = Json::array();
+      for (const DutyPoint& point : *points) one[name].push_back(point_json(point));
+    }
+    json["curves"].push_back(std::move(one));
+  }
+  return json.dump(2) + "\n";
+}
+
+void draw_duty_sweep(const std::string& path, const DutySweep& sweep) {
+  PanelFigure figure;
+  figure.title = fmt::format("{}: ways of switching its bridge; solid on the way up, dashed on the way down",
+                             sweep.mechanism);
+  figure.axis = "duty [%]";
+  figure.panels = {{fmt::format("speed [{}]", sweep.unit), {}, true}, {"mean current [A]", {}, true}};
+  std::size_t i = 0;
+  for (const DutyCurve& curve : sweep.curves) {
+    const char* const colour = colours[i++ % std::size(colours)];
+    for (const auto& [points, goes_down] : {std::pair(&curve.up, false), std::pair(&curve.down, true)}) {
+      PanelCurve speed{{}, goes_down ? "" : curve.way, colour, curve.is_the_rigs ? 3.0 : 1.7, goes_down};
+      PanelCurve current{{}, "", colour, curve.is_the_rigs ? 3.0 : 1.7, goes_down};
+      for (const DutyPoint& point : *points) {
+        speed.points.emplace_back(100.0 * point.duty, point.speed);
+        current.points.emplace_back(100.0 * point.duty, point.current);
+      }
+      figure.panels[0].curves.push_back(std::move(speed));
+      figure.panels[1].curves.push_back(std::move(current));
+    }
+    if (curve.is_the_rigs && curve.start())
+      figure.marks.emplace_back(100.0 * *curve.start(), "the rig's way starts here");
+  }
+  write_panels(path, figure);
+}
+
+}  // namespace cogstride
