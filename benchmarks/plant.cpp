@@ -36,6 +36,45 @@ void stepper_plant(benchmark::State& state) {
 }
 BENCHMARK(stepper_plant)->Arg(1'000)->Arg(16'000);
 
+// A brushed motor with its bridge switched at 20 kHz, every switching resolved, its encoder counting.
+void brushed_plant(benchmark::State& state) {
+  Mechanism mechanism = mechanism_named(testing_support::demo_rig(), "letoff");
+  mechanism.load.friction_spread = ExactFraction();
+  double seconds = 0.0;
+  for (auto _ : state) {
+    BrushedPlant plant(mechanism, {.clock = 48_MHz});
+    (void)plant.advance(1);
+    plant.hear(LineId{30}, true);
+    const auto run_to = [&](Tick until) {
+      while (plant.advance(until)) {
+      }
+    };
+    for (Tick at = 2400; at < 48'000'000; at += 2400) {
+      run_to(at);
+      plant.hear(LineId{28}, true);
+      run_to(at + 1440);
+      plant.hear(LineId{28}, false);
+    }
+    benchmark::DoNotOptimize(plant.position());
+    seconds += 1.0;
+  }
+  state.counters["times_real"] = benchmark::Counter(seconds, benchmark::Counter::kIsRate);
+}
+BENCHMARK(brushed_plant);
+
+// The same on the whole bench, held at a duty.
+void bench_by_duty(benchmark::State& state) {
+  const Rig rig = only_with(testing_support::demo_rig(), {"letoff"});
+  double seconds = 0.0;
+  for (auto _ : state) {
+    SimulatedBench bench(rig);
+    bench.drive("letoff").spin({.duty = 0.6, .lasts = 2_s}).wait();
+    seconds += bench.now().in(units::s);
+  }
+  state.counters["times_real"] = benchmark::Counter(seconds, benchmark::Counter::kIsRate);
+}
+BENCHMARK(bench_by_duty);
+
 // The whole bench: planning, lines, plant and run loop, on a move to and fro.
 void simulated_bench(benchmark::State& state) {
   const Rig rig = testing_support::demo_rig_without_gate();

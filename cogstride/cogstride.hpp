@@ -1,6 +1,7 @@
 // Everything of Cog Stride: `#include <cogstride/cogstride.hpp>`.
 #pragma once
 
+#include "cogstride/bench/duty_sweep.hpp"
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/bench/mode_comparison.hpp"
 #include "cogstride/bench/proving.hpp"
@@ -11,6 +12,7 @@
 #include "cogstride/plan/fastest.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/plan/rotor_lag.hpp"
+#include "cogstride/plan/timer_setting.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/read_rig.hpp"

@@ -63,4 +63,17 @@ TEST(Examples, AnOwnLoopServesTheBench) {
                                        "7\\.\\d\\d s: pedal up, stopped at \\d+\\.\\d deg"});
 }
 
+TEST(Examples, UpHoldReverse) {
+  expect_lines(output_of("up_hold_reverse"),
+               {" 1\\.00 s: up +duty   60 %,  3[34]\\d rpm", " 2\\.00 s: held +duty   60 %,  37\\d rpm",
+                " 7\\.50 s: the other way +duty  -60 %, -43\\d rpm",
+                "10\\.50 s: stopped +duty    0 %, +-?0 rpm", "at the most 1\\.\\d\\d A"});
+}
+
+TEST(Examples, KnobToSpeed) {
+  expect_lines(output_of("knob_to_speed"), {"2\\.\\d s: knob at 100 %, duty 100 %, 67\\d rpm",
+                                            "5\\.\\d s: knob at  1\\d %, duty  28 %, 12\\d rpm",
+                                            "8\\.\\d s: knob at   0 %, duty   0 %, +\\d rpm"});
+}
+
 }  // namespace

@@ -134,4 +134,49 @@ TEST_F(Rehearse, CtrlCStopsOnARampAndSaysSo) {
   EXPECT_NE(ran.out.find("steps lost    none"), std::string::npos) << "stopped on a ramp";
 }
 
+TEST_F(Rehearse, DrivesABrushedMotorByDutyAndDrawsIt) {
+  const std::string script =
+      file("feed.stride",
+           "spin letoff at 40 % in 1 s until stopped\nwait 1.5 s\nfaster letoff by 10 %\n"
+           "wait 1 s\nreverse letoff in 1 s\nwait 5 s\nstop letoff in 0.5 s\nbrake letoff\n");
+  const Ran ran = rehearse(script + " --json --plot " + path("feed.svg"));
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  const auto report = nlohmann::json::parse(ran.out);
+  ASSERT_EQ(report["driven_by_duty"].size(), 1u);
+  EXPECT_EQ(report["driven_by_duty"][0]["duty"], 0.0);
+  EXPECT_GT(report["driven_by_duty"][0]["highest_current_A"], 1.0);
+  EXPECT_TRUE(std::filesystem::exists(path("feed.svg")));
+}
+
+TEST_F(Rehearse, SaysEverythingThatIsWrongWithDutiesInOneGo) {
+  const Ran ran =
+      rehearse(file("wrong.stride",
+                    "spin letoff at 8 % for 1 s\nspin letoff at 60 % in 1 ms for 1 s\nreverse letoff\n"
+                    "spin letoff at 50 % until stopped\nslower letoff by 60 %\nstop letoff\n"));
+  EXPECT_EQ(ran.status, 2);
+  for (const char* const words :
+       {"wrong.stride:1:1: a duty of 8 % does not turn it: the lowest that does is 20 %",
+        "wrong.stride:2:1: from 0 % to 60 % takes at least", "wrong.stride:3:1: letoff does not spin here",
+        "wrong.stride:5:1: letoff: of its duty nothing would be left"})
+    EXPECT_NE(ran.out.find(words), std::string::npos) << words << "\n" << ran.out;
+  const Ran kinds =
+      rehearse(file("kinds.stride", "move letoff to 3 mm\nbrake traverse\nspin letoff at 300 % for 1 s\n"));
+  EXPECT_EQ(kinds.status, 2);
+  for (const char* const words :
+       {"letoff: is driven by duty: it spins, stops, brakes and coasts, and knows no places",
+        "traverse: is not driven by duty", "'300 %' is no share of full duty"})
+    EXPECT_NE(kinds.out.find(words), std::string::npos) << words << "\n" << kinds.out;
+}
+
+TEST_F(Rehearse, ScattersWhereATimedPatternEnds) {
+  const std::string script = file("pattern.stride", "spin letoff at 40 % for 0.5 s\n");
+  const Ran ran = rehearse(script + " --scatter 12 --json");
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  const auto scatter = nlohmann::json::parse(ran.out)["scatter"];
+  ASSERT_EQ(scatter.size(), 1u);
+  EXPECT_EQ(scatter[0]["ends"].size(), 12u);
+  EXPECT_GT(scatter[0]["spread"], 0.0);
+  EXPECT_EQ(ran.out, rehearse(script + " --scatter 12 --json").out) << "the same seeds, the same ends";
+}
+
 }  // namespace

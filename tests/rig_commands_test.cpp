@@ -188,4 +188,42 @@ TEST_F(RigCommands, ChangeKeepsThePermissionsAndTheLinkOfAFile) {
     EXPECT_EQ(entry.path().extension(), ".toml") << "no part of a file is left";
 }
 
+TEST_F(RigCommands, TimerTellsWhatReallyComes) {
+  const std::string rig = cogstride::testing_support::demo_rig_path;
+  const Ran ran = cogstride_command(
+      "timer " + rig + " duty --frequency 20kHz --duty 40%,70% --spread --plot " + path("timer.svg"));
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  EXPECT_NE(ran.out.find("prescaler 1, top value 2399: 20 kHz, exact, 11.2 bits of duty"), std::string::npos);
+  EXPECT_NE(ran.out.find("channel 2   70 %: compare value 1680, on for 35 us; begins 1200 counts later"),
+            std::string::npos)
+      << ran.out;
+  EXPECT_TRUE(fs::exists(path("timer.svg")));
+  const json gates = json::parse(
+      cogstride_command("timer " + rig + " gates --frequency 20kHz --up-and-down --duty 40% --json").out);
+  EXPECT_EQ(gates["settings"][0]["counts"], 1200);
+  EXPECT_NEAR(gates["channels"][0]["on_from_s"].get<double>(), 15e-6, 1e-12);
+  EXPECT_NEAR(gates["channels"][0]["on_to_s"].get<double>(), 35e-6, 1e-12);
+  for (const auto& [rest, message] :
+       {std::pair("dut --frequency 20kHz", "has no timer dut; it has gates, duty, steps, pulses"),
+        std::pair("duty --frequency 20", "--frequency 20: '20' has no unit"),
+        std::pair("duty --frequency 20kHz --duty 120%", "--duty 120%: 0 % to 100 % are duties"),
+        std::pair("duty --frequency 40MHz", "40000 kHz cannot be had: this timer makes")}) {
+    const Ran wrong = cogstride_command("timer " + rig + " " + rest);
+    EXPECT_EQ(wrong.status, 2);
+    EXPECT_NE(wrong.out.find(message), std::string::npos) << wrong.out;
+  }
+}
+
+TEST_F(RigCommands, SweepGoesUpAndDownThroughDuty) {
+  const std::string rig = cogstride::testing_support::demo_rig_path;
+  const Ran ran = cogstride_command("sweep " + rig + " letoff --duty --json --plot " + path("duty.svg"));
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  const json sweep = json::parse(ran.out);
+  ASSERT_EQ(sweep["curves"].size(), 6u);
+  EXPECT_NEAR(sweep["curves"][0]["starts_at"].get<double>(), sweep["predicted_start"].get<double>(), 0.011);
+  EXPECT_LT(sweep["curves"][0]["drops_out_at"].get<double>(), sweep["curves"][0]["starts_at"].get<double>());
+  EXPECT_TRUE(fs::exists(path("duty.svg")));
+  EXPECT_EQ(cogstride_command("sweep " + rig + " traverse --duty").status, 2);
+}
+
 }  // namespace

@@ -296,6 +296,21 @@ OutputHandle Bench::output(const std::string& name) {
       fmt::format("'{}' is not an output of this rig; it has: {}", name, fmt::join(names, ", ")));
 }
 
+const Knob& Bench::knob(const std::string& name) {
+  for (const auto& knob : knobs_)
+    if (knob->hand().name == name) return *knob;
+  std::vector<std::string> names;
+  for (const HandControl& hand : rig_.hands) {
+    if (!hand.channel) continue;
+    names.push_back(hand.name);
+    if (hand.name != name) continue;
+    knobs_.push_back(std::make_unique<Knob>(hand, rig_.controller));
+    loop().add(*knobs_.back());
+    return *knobs_.back();
+  }
+  throw RangeError(fmt::format("'{}' is not a knob of this rig; it has: {}", name, fmt::join(names, ", ")));
+}
+
 Stage Bench::stage() {
   Stage stage;
   for (const Mechanism& mechanism : rig_.mechanisms)
@@ -408,6 +423,7 @@ void Bench::stop(StopBy how, const std::string& why) {
     lines().cut();
     inputs_->read_again();
     for (const auto& encoder : encoders_) encoder->read_again();
+    for (const auto& knob : knobs_) knob->read_again();
     for (const auto& mover : movers_) mover->lines_were_cut(lines(), why);
     for (const auto& drive : drives_) drive->lines_were_cut(lines().now(), why);
     for (const auto& output : outputs_) output->lines_were_cut();

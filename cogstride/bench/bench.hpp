@@ -20,6 +20,7 @@
 #include "cogstride/bench/run_loop.hpp"
 #include "cogstride/motion/duty_mover.hpp"
 #include "cogstride/motion/encoder_watch.hpp"
+#include "cogstride/motion/knob.hpp"
 #include "cogstride/motion/stage.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -196,6 +197,9 @@ class Bench {
 
   /// A plain output: a lamp. @throws RangeError when the rig has none of that name
   [[nodiscard]] OutputHandle output(const std::string& name);
+  /// A knob, followed from now on: what its analogue input says, as a share of its travel.
+  /// @throws RangeError when the rig has none of that name
+  [[nodiscard]] const Knob& knob(const std::string& name);
   /// What a script has to do with here.
   [[nodiscard]] Stage stage();
   /// At the end: what still turns is stopped as the rig says (`stops.end`), and stands when this returns.
@@ -270,6 +274,7 @@ class Bench {
   std::vector<std::unique_ptr<DutyMover>> drives_;
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
   std::vector<std::unique_ptr<EncoderWatch>> encoders_;
+  std::vector<std::unique_ptr<Knob>> knobs_;  // those that somebody has asked for
   std::unique_ptr<Inputs> inputs_;
   std::unique_ptr<Guard> guard_;
   bool checks_encoders_ = true;

@@ -93,6 +93,15 @@ std::vector<CounterSetup> encoder_counters(const Rig& rig, const MovedMechanisms
   return counters;
 }
 
+AdcSetup analogue_input(const AnalogueInputs& analogue, std::int64_t channel) {
+  AdcSetup adc;
+  adc.source = analogue_source(channel);
+  adc.full_scale_volts = analogue.full_scale.base();
+  adc.bits = static_cast<int>(analogue.bits);
+  adc.noise_codes = analogue.noise.base() / adc.full_scale_volts * (std::exp2(adc.bits) - 1.0);
+  return adc;
+}
+
 std::vector<AdcSetup> analogue_inputs(const Rig& rig, const Mechanism& mechanism) {
   std::vector<AdcSetup> inputs;
   const auto add = [&](const std::string& sensor, std::int64_t channel) {
@@ -102,12 +111,7 @@ std::vector<AdcSetup> analogue_inputs(const Rig& rig, const Mechanism& mechanism
           fmt::format("{}: {} wants an analogue input, and the controller has none "
                       "(controller.analogue)",
                       mechanism.name, sensor));
-    AdcSetup adc;
-    adc.source = analogue_source(channel);
-    adc.full_scale_volts = analogue->full_scale.base();
-    adc.bits = static_cast<int>(analogue->bits);
-    adc.noise_codes = analogue->noise.base() / adc.full_scale_volts * (std::exp2(adc.bits) - 1.0);
-    inputs.push_back(adc);
+    inputs.push_back(analogue_input(*analogue, channel));
   };
   for (const Sensor& sensor : mechanism.sensors) {
     if (const auto* const shunt = std::get_if<Shunt>(&sensor)) add(shunt->name, shunt->channel);

@@ -23,6 +23,8 @@ using MovedMechanisms = std::vector<MovedMechanism>;
 [[nodiscard]] std::vector<Inputs::Input> switched_inputs(const Rig& rig, const MovedMechanisms& moved);
 /// Counters for the encoders. @throws RangeError when the controller has too few
 [[nodiscard]] std::vector<CounterSetup> encoder_counters(const Rig& rig, const MovedMechanisms& moved);
+/// One analogue input of a controller.
+[[nodiscard]] AdcSetup analogue_input(const AnalogueInputs& analogue, std::int64_t channel);
 /// The analogue inputs of a mechanism's shunts and probes. @throws RangeError when the controller has none
 [[nodiscard]] std::vector<AdcSetup> analogue_inputs(const Rig& rig, const Mechanism& mechanism);
 /// What must stop motion.

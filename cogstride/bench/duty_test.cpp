@@ -5,6 +5,7 @@
 #include <cmath>
 #include <random>
 
+#include "cogstride/bench/duty_sweep.hpp"
 #include "cogstride/bench/simulated_bench.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/quantity/literals.hpp"
@@ -20,6 +21,7 @@ Rig reel_rig() {
   Rig rig = only_with(testing_support::demo_rig(), {"letoff"});
   Mechanism& letoff = rig.mechanisms[0];
   letoff.load.steady_torque = Torque();
+  letoff.load.friction_spread = ExactFraction();
   letoff.limits.lowest_duty = ExactFraction::from_base({1, 20});
   letoff.limits.current.reset();
   letoff.supply.resistance = Resistance(1e-3, units::ohm);
@@ -368,6 +370,17 @@ TEST(Duty, ItsEncoderTellsSpeedAndTurns) {
   EXPECT_NEAR(seen.position->base.to_double(), bench.brushed("letoff").position(), 0.02);
 }
 
+TEST(Duty, WhateverTimeItTakesItEndsWithoutDrive) {
+  for (const int milliseconds : {100, 333, 500, 1000, 1237, 2000}) {
+    SimulatedBench bench(reel_rig());
+    const auto lasts = ExactTime::from_base({milliseconds, 1000});
+    bench.drive("letoff").spin({.duty = 0.25, .lasts = lasts}).wait();
+    bench.serve(50_ms);
+    EXPECT_FALSE(bench.simulated_lines().level(LineId{30})) << milliseconds;
+    EXPECT_EQ(bench.brushed("letoff").current(), 0.0) << milliseconds;
+  }
+}
+
 TEST(Duty, AJamIsDrivenAndStands) {
   Rig rig = reel_rig();
   SimulatedBench::Options options;
@@ -377,6 +390,61 @@ TEST(Duty, AJamIsDrivenAndStands) {
   bench.serve(2_s);
   EXPECT_EQ(shaft_speed(bench), 0.0);
   EXPECT_GT(bench.tally().drives[0].driven_still, 0.5);
+}
+
+TEST(Duty, AKnobGivesADutyOverItsWholeTravelWithoutFlicker) {
+  Rig rig = reel_rig();
+  SimulatedBench::Options options;
+  options.stimuli = {{0_s, "pace", {}, 1.0}, {1_s, "pace", {}, 0.5}, {2_s, "pace", {}, 0.0}};
+  SimulatedBench bench(rig, options);
+  const Knob& pace = bench.knob("pace");
+  std::vector<double> seen;
+  for (int i = 0; i < 60; ++i) {
+    bench.serve(50_ms);
+    if (seen.empty() || pace.share() != seen.back()) seen.push_back(pace.share());
+  }
+  ASSERT_EQ(seen.size(), 3u) << "each place once, for all its noise";
+  EXPECT_EQ(seen[0], 1.0);
+  EXPECT_NEAR(seen[1], 0.5, 5e-3);
+  EXPECT_EQ(seen[2], 0.0);
+  EXPECT_THROW((void)bench.knob("pedal"), RangeError);
+}
+
+TEST(DutySweep, FindsWhereEachWayStartsAndDropsOut) {
+  Rig rig = reel_rig();
+  reel(rig).load.stiction = Torque(0.04, units::Nm);
+  const DutySweep sweep = sweep_duty(rig, reel(rig));
+  ASSERT_EQ(sweep.curves.size(), 6u);
+  const DutyCurve& slow = sweep.curves[0];
+  EXPECT_TRUE(slow.is_the_rigs);
+  // By hand: stiction 0.04 N m takes 0.64 A, 1.824 V, 7.6 %; Coulomb friction 0.016 N m, 3.04 %.
+  EXPECT_NEAR(slow.start().value(), 0.08, 0.0101);
+  EXPECT_NEAR(sweep.predicted_start, 0.076, 1e-3);
+  EXPECT_NEAR(slow.drop_out().value(), 0.035, 0.0101);
+  EXPECT_GT(sweep.curves[1].start().value(), 0.4) << "fast decay takes back what the drive has built up";
+  const auto same = slow.at_speed(sweep.compared_speed);
+  ASSERT_TRUE(same);
+  EXPECT_NEAR(same->current, (0.016 + 2e-5 * 190.0) / 0.0625, 0.03);
+  EXPECT_THROW((void)sweep_duty(testing_support::demo_rig(), testing_support::demo_rig().mechanisms[0]),
+               RangeError);
+}
+
+TEST(Duty, FrictionThatDiffersFromPlaceToPlaceScattersWhereItEnds) {
+  const auto end = [](std::uint64_t seed, double spread) {
+    Rig rig = reel_rig();
+    reel(rig).load.friction_spread =
+        ExactFraction::from_base(Ratio(static_cast<std::int64_t>(spread * 100), 100));
+    SimulatedBench::Options options;
+    options.seed = seed;
+    SimulatedBench bench(rig, options);
+    bench.drive("letoff").spin({.duty = 0.4, .lasts = 500_ms}).wait();
+    bench.serve(3_s);
+    return bench.brushed("letoff").position();
+  };
+  EXPECT_EQ(end(1, 0.0), end(2, 0.0));
+  EXPECT_NE(end(1, 0.2), end(2, 0.2));
+  EXPECT_EQ(end(3, 0.2), end(3, 0.2)) << "the same seed, the same run";
+  EXPECT_NEAR(end(1, 0.2) / end(1, 0.0), 1.0, 0.1);
 }
 
 }  // namespace

@@ -70,7 +70,7 @@ void SimulatedBench::make_plants() {
   }
   whole_turns_.assign(plants_.size(), 0.0);
   zero_found_.assign(plants_.size(), false);
-  surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes, world.supplies);
+  surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes, world.supplies, world.voltages);
   lines_->attach(*surroundings_);
 }
 
@@ -97,6 +97,9 @@ void SimulatedBench::open_lines() {
     setup.pwm.push_back(drive->driver().pwm_setup());
     for (const AdcSetup& adc : analogue_inputs(rig(), drive->mechanism())) setup.adc.push_back(adc);
   }
+  for (const HandControl& hand : rig().hands)
+    if (hand.channel && rig().controller.analogue)
+      setup.adc.push_back(analogue_input(*rig().controller.analogue, *hand.channel));
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
   setup.seed = options_.seed;
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));

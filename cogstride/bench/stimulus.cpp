@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "cogstride/lines/noise.hpp"
+#include "cogstride/plan/knob.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
@@ -19,6 +20,8 @@ class WorldMaker {
   WorldMaker(const Rig& rig, const Rig& real) : rig_(rig), real_(real) {
     for (const HandControl& hand : real.hands)
       if (hand.line) add_line(*hand.line, hand.active != ActiveLevel::high);
+    for (const HandControl& hand : real.hands)
+      if (hand.channel && real.controller.analogue) turn(hand, 0, 0.0);
     for (const Supply& supply : real.supplies)
       if (supply.up_line)
         world_.supplies.push_back(
@@ -37,12 +40,19 @@ class WorldMaker {
     const Tick at = (stimulus.at.base() * rig_.controller.timer_clock.base()).rounded();
     if (const auto* const hand = named(real_.hands, stimulus.what); hand != nullptr && hand->line) {
       press(*hand, at, required(stimulus));
+    } else if (hand != nullptr && hand->channel && real_.controller.analogue) {
+      const KnobScale scale(*hand, *real_.controller.analogue);
+      const double least = scale.has_centre() ? -1.0 : 0.0;
+      if (!stimulus.share || *stimulus.share < least || *stimulus.share > 1.0)
+        throw RangeError(
+            fmt::format("{} is turned to {:.0f} % to 100 %, such as 40 %", hand->name, 100.0 * least));
+      turn(*hand, at, *stimulus.share);
     } else if (const Supply* const supply = find_supply(real_, stimulus.what)) {
       switch_supply(*supply, at, required(stimulus));
     } else if (!take_of_mechanism(stimulus, at)) {
       std::vector<std::string> names;
       for (const HandControl& control : real_.hands)
-        if (control.line) names.push_back(control.name);
+        if (control.line || control.channel) names.push_back(control.name);
       for (const Supply& other : real_.supplies) names.push_back(other.name);
       for (const Mechanism& mechanism : real_.mechanisms) {
         if (!mechanism.moves()) continue;
@@ -81,6 +91,11 @@ class WorldMaker {
   }
 
   void add_line(std::int64_t line, bool high) { world_.levels.push_back({static_cast<LineId>(line), high}); }
+
+  void turn(const HandControl& hand, Tick at, double share) {
+    const KnobScale scale(hand, *real_.controller.analogue);
+    world_.voltages.push_back({at, analogue_source(*hand.channel), scale.volts(share)});
+  }
 
   void press(const HandControl& hand, Tick at, bool on) {
     const auto line = static_cast<LineId>(*hand.line);
@@ -151,9 +166,13 @@ std::vector<std::pair<std::string, std::size_t>> words_of(std::string_view line)
 }
 
 Stimulus parse_stimulus(const std::vector<std::pair<std::string, std::size_t>>& words) {
-  constexpr const char* form = "write 'at TIME NAME on' (or off, or free)";
+  constexpr const char* form = "write 'at TIME NAME on' (or off, or free, or 40 %)";
   std::vector<std::string> texts;
   for (const auto& [text, column] : words) texts.push_back(text);
+  if (texts.size() >= 5 && texts.back() == "%") {  // "at 3 s pace 40 %"
+    texts.pop_back();
+    texts.back() += " %";
+  }
   if (texts.size() == 5) {  // "at 3 s pedal on"
     texts[1] += " " + texts[2];
     texts.erase(texts.begin() + 2);
@@ -171,8 +190,11 @@ Stimulus parse_stimulus(const std::vector<std::pair<std::string, std::size_t>>& 
     stimulus.on = false;
   } else if (texts[3] == "free") {
     stimulus.on = std::nullopt;
+  } else if (texts[3].back() == '%') {
+    stimulus.share = parse_quantity<ExactFraction>(texts[3]).base().to_double();
   } else {
-    throw RangeError(fmt::format("found '{}'; expected on, off or free", texts[3]));
+    throw RangeError(
+        fmt::format("found '{}'; expected on, off or free, or a share of a knob's travel", texts[3]));
   }
   return stimulus;
 }

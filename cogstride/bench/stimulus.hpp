@@ -2,8 +2,9 @@
 //
 //   SimulatedBench bench{rig, {.stimuli = {{.at = 3_s, .what = "pedal", .on = true}}}};
 //
-// Names: a hand control ("pedal"), a supply ("main"), a switch of a mechanism ("traverse.gate": from then on
-// it acts, or does not, wherever the output is; without `on` it is free again), the fault line of its board
+// Names: a hand control ("pedal"; a knob is turned to a `share` of its travel), a supply ("main"), a switch
+// of a mechanism ("traverse.gate": from then on it acts, or does not, wherever the output is; without `on` it
+// is free again), the fault line of its board
 // ("traverse.fault"), and "traverse.jam": its shaft is held fast.
 #pragma once
 
@@ -23,6 +24,7 @@ struct Stimulus {
   ExactTime at{};
   std::string what{};
   std::optional<bool> on = true;
+  std::optional<double> share{};  ///< of a knob: where it is turned to, 0 to 1; a stick -1 to 1
 };
 
 /// Stimuli as the plants of a bench meet them.
@@ -31,7 +33,8 @@ struct WorldEvents {
   std::vector<LineEdge> changes;  ///< of those lines
   std::map<std::string, std::vector<ShaftPlant::PlantEvent>> by_mechanism;
 
-  std::vector<SupplyLine> supplies;  ///< lines that say whether a supply is up
+  std::vector<AnalogueChange> voltages;  ///< of knobs, in the order of time for each
+  std::vector<SupplyLine> supplies;      ///< lines that say whether a supply is up
 
   [[nodiscard]] std::vector<ShaftPlant::PlantEvent> of_mechanism(const std::string& name) const {
     const auto found = by_mechanism.find(name);
@@ -47,7 +50,7 @@ struct WorldEvents {
 /// @throws RangeError when a name means nothing, with those that do
 [[nodiscard]] WorldEvents world_events(const Rig& rig, const Rig& real, const std::vector<Stimulus>& stimuli);
 
-/// Reads a stimulus file: one `at TIME NAME on`, `off` or `free` a line; `#` begins a comment.
+/// Reads a stimulus file: one `at TIME NAME on`, `off`, `free` or `40 %` a line; `#` begins a comment.
 /// @throws InputError with everything that is wrong, Error when the file cannot be read
 [[nodiscard]] std::vector<Stimulus> read_stimuli(const std::string& path, const Rig& rig);
 [[nodiscard]] std::vector<Stimulus> parse_stimuli(std::string_view text, const std::string& name,

@@ -166,31 +166,35 @@ BridgeReceiver::BridgeReceiver(const Mechanism& mechanism)
   add(Use::duty, wiring.duty);
   add(Use::enable, wiring.enable);
   const bool open_is_on = bridge_of(mechanism).enable_open == OpenEnable::on;
-  const bool on = mechanism.common.enable == EnableUse::tied ||
-                  (mechanism.common.enable == EnableUse::open && open_is_on);
-  levels_[place(Use::enable)] = on == enable_active_high_;
-  settle();
+  starts_enabled_ = mechanism.common.enable == EnableUse::tied ||
+                    (mechanism.common.enable == EnableUse::open && open_is_on);
 }
 
-void BridgeReceiver::hear(std::size_t input, bool high) {
-  levels_[place(uses_[input])] = high;
-  settle();
+BridgeState BridgeReceiver::begin() const {
+  BridgeState state;
+  state.levels[place(Use::enable)] = starts_enabled_ == enable_active_high_;
+  settle(state);
+  return state;
 }
 
-void BridgeReceiver::settle() {
-  const bool is_on = levels_[place(Use::enable)] == enable_active_high_;
-  const bool duty = levels_[place(Use::duty)];
-  bool a = levels_[place(Use::forward)];
-  bool b = levels_[place(Use::backward)];
-  bool on = is_on;
+void BridgeReceiver::hear(BridgeState& state, std::size_t input, bool high) const {
+  state.levels[place(uses_[input])] = high;
+  settle(state);
+}
+
+void BridgeReceiver::settle(BridgeState& state) const {
+  const auto level = [&](Use use) { return state.levels[place(use)]; };
+  bool on = level(Use::enable) == enable_active_high_;
+  bool a = level(Use::forward);
+  bool b = level(Use::backward);
   if (form_ == HBridge::Form::sign_magnitude) {
-    a = duty && levels_[place(Use::sign)];
-    b = duty && !levels_[place(Use::sign)];
+    a = level(Use::duty) && level(Use::sign);
+    b = level(Use::duty) && !level(Use::sign);
   } else if (form_ == HBridge::Form::four_channel) {
-    on = is_on && duty;
+    on = on && level(Use::duty);
   }
-  a_ = !on ? BridgeHalf::off : a ? BridgeHalf::high : BridgeHalf::low;
-  b_ = !on ? BridgeHalf::off : b ? BridgeHalf::high : BridgeHalf::low;
+  state.a = !on ? BridgeHalf::off : a ? BridgeHalf::high : BridgeHalf::low;
+  state.b = !on ? BridgeHalf::off : b ? BridgeHalf::high : BridgeHalf::low;
 }
 
 }  // namespace cogstride

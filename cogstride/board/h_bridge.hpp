@@ -10,6 +10,7 @@
 // current flows back into the supply through the diodes until there is none).
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <vector>
 
@@ -64,6 +65,15 @@ class BridgeDriver {
 /// What a half of a bridge joins its terminal to.
 enum class BridgeHalf : std::uint8_t { off, low, high };
 
+/// Levels at a bridge's inputs, and what its two halves do with them; a plain value, copied when a plant goes back.
+struct BridgeState {
+  std::array<bool, 5> levels{};
+  BridgeHalf a = BridgeHalf::off;  ///< the terminal that is positive forwards
+  BridgeHalf b = BridgeHalf::off;
+
+  [[nodiscard]] bool is_driving() const { return a != b; }
+};
+
 /// The board's side: levels of its lines become what its two halves do.
 class BridgeReceiver {
  public:
@@ -71,22 +81,19 @@ class BridgeReceiver {
 
   /// Lines that it hears; `hear` is told a line by its place here.
   [[nodiscard]] const std::vector<LineId>& hears() const { return hears_; }
-  void hear(std::size_t input, bool high);
-  [[nodiscard]] BridgeHalf a() const { return a_; }  ///< the terminal that is positive forwards
-  [[nodiscard]] BridgeHalf b() const { return b_; }
-  [[nodiscard]] bool is_driving() const { return a_ != b_ && a_ != BridgeHalf::off && b_ != BridgeHalf::off; }
+  /// As it stands before any line has been heard.
+  [[nodiscard]] BridgeState begin() const;
+  void hear(BridgeState& state, std::size_t input, bool high) const;
 
  private:
   enum class Use : std::uint8_t { forward, backward, sign, duty, enable };
-  void settle();
+  void settle(BridgeState& state) const;
 
   HBridge::Form form_;
   bool enable_active_high_;
+  bool starts_enabled_;
   std::vector<LineId> hears_{};
   std::vector<Use> uses_{};
-  std::array<bool, 5> levels_{};
-  BridgeHalf a_ = BridgeHalf::off;
-  BridgeHalf b_ = BridgeHalf::off;
 };
 
 }  // namespace cogstride

@@ -16,6 +16,7 @@ struct Load {
   Torque coulomb_friction{};
   ViscousFriction viscous_friction{};
   Torque stiction{};                      ///< to break loose; at least the Coulomb friction
+  ExactFraction friction_spread{};        ///< rms, by which friction differs from place to place of the shaft
   Torque steady_torque{};                 ///< of weight or tension
   bool slackens = false;                  ///< the steady torque: it never turns the motor back
   std::optional<Inertia> most_inertia{};  ///< where it grows, as on a bobbin

@@ -114,6 +114,12 @@ struct HandControl {
   std::optional<Time> bounce{};
   std::optional<Time> debounce{};
   std::vector<std::string> cuts{};  ///< supplies that it switches off without software
+  // Of a knob: its voltages at both ends and, of a stick, where it springs back to; full scale if not said.
+  std::optional<Voltage> lowest{};
+  std::optional<Voltage> highest{};
+  std::optional<Voltage> centre{};
+  Voltage dead_band{};    ///< to each side of the centre
+  bool reversed = false;  ///< its share falls as its voltage rises
 };
 
 /// Something that is only switched or faded: a lamp.

@@ -69,6 +69,7 @@ double DutyPlan::duration() const {
 
 double DutyPlan::duty_at(double seconds) const {
   if (count_ == 0) return 0.0;
+  if (seconds >= duration()) return end();  // whatever is left of the last piece by rounding
   for (std::size_t i = 0; i < count_; ++i) {
     const Piece& piece = pieces_[i];
     if (seconds < piece.seconds) {

@@ -79,6 +79,7 @@ TEST(DutyPlan, NeverLeavesItsRangeNorDrivesTheOtherWayWithoutItsPause) {
     const double from = pick();
     const double to = pick();
     const DutyPlan plan = plan_duty(from, to, some_limits());
+    EXPECT_EQ(plan.duty_at(plan.duration()), to) << "at its very end it is there";
     double last_driven = -1.0;
     double last_way = 0.0;
     for (double t = 0.0; t <= plan.duration() + 1e-3; t += 1e-3) {

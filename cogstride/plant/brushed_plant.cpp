@@ -51,16 +51,15 @@ BrushedPlant::BrushedPlant(const Mechanism& mechanism, const Setup& setup)
       board_resistance_to_air_(
           board_of(mechanism).stage.thermal_resistance.value_or(ThermalResistance()).base()),
       board_capacity_(board_of(mechanism).stage.heat_capacity.value_or(HeatCapacity()).base()),
-      state_{BridgeReceiver(mechanism)},
-      kept_(state_),
-      before_step_(state_) {
+      receiver_(mechanism) {
+  state_.bridge = receiver_.begin();
   for (const Sensor& sensor : mechanism_.sensors) {
     if (const auto* const shunt = std::get_if<Shunt>(&sensor))
       sources_.push_back(analogue_source(shunt->channel));
     if (const auto* const probe = std::get_if<TemperatureProbe>(&sensor))
       sources_.push_back(analogue_source(probe->channel));
   }
-  hears_ = state_.bridge.hears();
+  hears_ = receiver_.hears();
   state_.supply = state_.highest_supply = supply_volts_;
   begin();
   keep();
@@ -81,7 +80,7 @@ double BrushedPlant::measure(SourceId source) const {
 
 void BrushedPlant::hear_board(std::size_t input, bool high) {
   const bool drove = state_.bridge.is_driving();
-  state_.bridge.hear(input, high);
+  receiver_.hear(state_.bridge, input, high);
   if (!drove && state_.bridge.is_driving()) state_.limited = false;  // a new period
 }
 
@@ -89,8 +88,8 @@ void BrushedPlant::motor_powered(bool) {}
 
 BrushedPlant::Circuit BrushedPlant::circuit() const {
   using enum BridgeHalf;
-  BridgeHalf a = state_.bridge.a();
-  BridgeHalf b = state_.bridge.b();
+  BridgeHalf a = state_.bridge.a;
+  BridgeHalf b = state_.bridge.b;
   if (!shaft_.powered) a = b = off;
   if (state_.limited) a = b = low;
   const double way = state_.current > 0.0 ? 1.0 : state_.current < 0.0 ? -1.0 : 0.0;
@@ -171,7 +170,7 @@ void BrushedPlant::integrate(double seconds) {
     if (state_.limited_for > retry_after) state_.limited = false;
   }
   flow(seconds, charge);
-  state_.mean += (std::abs(charge) / seconds - state_.mean) * (1.0 - std::exp(-seconds / mean_over));
+  state_.mean += (std::abs(charge) / seconds - state_.mean) * std::min(1.0, seconds / mean_over);
   state_.highest_mean = std::max(state_.highest_mean, state_.mean);
   if (shaft_.speed == 0.0 && state_.mean > least_drive && charge != 0.0) {
     state_.driven_still += seconds;

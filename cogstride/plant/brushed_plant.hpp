@@ -46,7 +46,7 @@ class BrushedPlant final : public ShaftPlant {
 
  private:
   struct State {
-    BridgeReceiver bridge;
+    BridgeState bridge{};
     bool limited = false;      ///< the board's own limit has opened the bridge for the rest of a period
     double limited_for = 0.0;  ///< s
     double current = 0.0;
@@ -105,10 +105,11 @@ class BrushedPlant final : public ShaftPlant {
   double motor_capacity_;
   double board_resistance_to_air_;
   double board_capacity_;
+  BridgeReceiver receiver_;
   std::vector<SourceId> sources_{};
-  State state_;
-  State kept_;
-  State before_step_;
+  State state_{};
+  State kept_{};
+  State before_step_{};
 };
 
 }  // namespace cogstride

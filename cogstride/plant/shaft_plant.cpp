@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "cogstride/board/line_levels.hpp"
+#include "cogstride/lines/noise.hpp"
 
 namespace cogstride {
 namespace {
@@ -11,7 +12,8 @@ namespace {
 // A hard end gives way like a stiff spring: this natural frequency against all the inertia, well damped.
 constexpr double hard_end_rad_per_s = 2.0 * pi * 1500.0;
 constexpr double hard_end_damping = 0.3;
-constexpr double settling_time = 0.01;  // s of standing still before physics is skipped
+constexpr std::uint64_t friction_noise = 0x50000;  // its key among the sources
+constexpr double settling_time = 0.01;             // s of standing still before physics is skipped
 
 }  // namespace
 
@@ -24,6 +26,7 @@ ShaftPlant::ShaftPlant(const Mechanism& mechanism, const Setup& setup)
       steady_(steady_load(mechanism).base()),
       coulomb_(mechanism.load.coulomb_friction.base()),
       stiction_(std::max(coulomb_, mechanism.load.stiction.base())),
+      friction_spread_(mechanism.load.friction_spread.base().to_double()),
       viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
       step_ticks_(std::max<Tick>(1, std::llround(setup.coarsest_step * ticks_per_second_))) {
   shaft_.angle = setup.start_position * angle_per_base_;
@@ -82,8 +85,17 @@ double ShaftPlant::hard_end_torque() const {
   return depth < 0.0 ? std::max(0.0, spring + damper) : std::min(0.0, spring + damper);
 }
 
+/// Friction at this place of the shaft, as a share of its mean: the same each time that it comes by.
+double ShaftPlant::friction_here() const {
+  constexpr double places_a_turn = 16.0;
+  const auto place = static_cast<std::int64_t>(std::floor(shaft_.angle * places_a_turn / (2.0 * pi)));
+  const double off = normal_noise(setup_.seed, friction_noise, static_cast<std::uint64_t>(place));
+  return std::max(0.0, 1.0 + friction_spread_ * off);
+}
+
 void ShaftPlant::turn(double pull, double seconds) {
   pull += hard_end_torque();
+  const double friction = friction_spread_ > 0.0 ? friction_here() : 1.0;
   // What slackens pulls against going forwards alone: it never turns the shaft back.
   const bool slack =
       mechanism_.load.slackens && (shaft_.speed < 0.0 || (shaft_.speed == 0.0 && pull < steady_));
@@ -96,10 +108,10 @@ void ShaftPlant::turn(double pull, double seconds) {
   if (shaft_.jammed) {
     speed = 0.0;
   } else if (speed == 0.0) {
-    if (std::abs(pull) > stiction_)
-      speed = std::copysign(std::abs(pull) - coulomb_, pull) * seconds / inertia_;
+    if (std::abs(pull) > friction * stiction_)
+      speed = std::copysign(std::abs(pull) - friction * coulomb_, pull) * seconds / inertia_;
   } else {
-    speed += (pull - viscous_ * speed - std::copysign(coulomb_, speed)) * seconds / inertia_;
+    speed += (pull - viscous_ * speed - std::copysign(friction * coulomb_, speed)) * seconds / inertia_;
     if (speed * shaft_.speed < 0.0) speed = 0.0;  // friction stops, it does not turn back
   }
   shaft_.speed = speed;

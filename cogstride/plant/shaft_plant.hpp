@@ -106,6 +106,7 @@ class ShaftPlant : public Plant {
 
  private:
   [[nodiscard]] double hard_end_torque() const;
+  [[nodiscard]] double friction_here() const;
   [[nodiscard]] bool has_settled() const;
   [[nodiscard]] double sensors_beyond(double at) const;
   std::optional<LineEdge> change_sensor();
@@ -120,6 +121,7 @@ class ShaftPlant : public Plant {
   double steady_;  // N m against going forwards
   double coulomb_;
   double stiction_;
+  double friction_spread_;
   double viscous_;
   Tick step_ticks_;
   Shaft kept_shaft_{};

@@ -16,12 +16,24 @@ struct SupplyLine {
   std::vector<Level> cut_by{};  ///< switches that open it, with the level of an open one
 };
 
+/// A voltage at an analogue input from an instant on: of a knob that is turned.
+struct AnalogueChange {
+  Tick at;
+  SourceId source;
+  double volts;
+};
+
 class Surroundings final : public Plant {
  public:
   /// @param changes  in any order; several of one line at one tick in the order in which they stand
   Surroundings(std::vector<Level> at_power_up, std::vector<LineEdge> changes,
-               std::vector<SupplyLine> supplies = {})
-      : supplies_(std::move(supplies)), changes_(std::move(changes)) {
+               std::vector<SupplyLine> supplies = {}, std::vector<AnalogueChange> voltages = {})
+      : supplies_(std::move(supplies)), changes_(std::move(changes)), voltages_(std::move(voltages)) {
+    std::stable_sort(voltages_.begin(), voltages_.end(),
+                     [](const AnalogueChange& a, const AnalogueChange& b) { return a.at < b.at; });
+    for (const AnalogueChange& change : voltages_)
+      if (std::find(sources_.begin(), sources_.end(), change.source) == sources_.end())
+        sources_.push_back(change.source);
     for (const Level& level : at_power_up) state_.lines.push_back({level.line, level.high, level.high});
     for (const SupplyLine& supply : supplies_) {
       state_.lines.push_back({supply.line, true, true});
@@ -38,6 +50,15 @@ class Surroundings final : public Plant {
   }
 
   [[nodiscard]] std::span<const LineId> hears() const override { return hears_; }
+  [[nodiscard]] std::span<const SourceId> measures() const override { return sources_; }
+  [[nodiscard]] double measure(SourceId source) const override {
+    double volts = 0.0;
+    for (const AnalogueChange& change : voltages_) {
+      if (change.at > state_.now) break;
+      if (change.source == source) volts = change.volts;
+    }
+    return volts;
+  }
   [[nodiscard]] std::vector<Level> drives() const override {
     std::vector<Level> levels;
     for (const Line& line : state_.lines) levels.push_back({line.line, line.told});
@@ -124,6 +145,8 @@ class Surroundings final : public Plant {
 
   std::vector<SupplyLine> supplies_;
   std::vector<LineEdge> changes_;
+  std::vector<AnalogueChange> voltages_;
+  std::vector<SourceId> sources_{};
   std::vector<LineId> hears_{};
   State state_{};
   State kept_{};

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "cogstride/report/panel_figure.hpp"
@@ -71,9 +72,14 @@ void draw_duty_sweep(const std::string& path, const DutySweep& sweep) {
                              sweep.mechanism);
   figure.axis = "duty [%]";
   figure.panels = {{fmt::format("speed [{}]", sweep.unit), {}, true}, {"mean current [A]", {}, true}};
-  std::size_t i = 0;
-  for (const DutyCurve& curve : sweep.curves) {
-    const char* const colour = colours[i++ % std::size(colours)];
+  std::vector<const DutyCurve*> order;  // the rig's own on top
+  for (const DutyCurve& curve : sweep.curves) order.push_back(&curve);
+  std::stable_partition(order.begin(), order.end(),
+                        [](const DutyCurve* curve) { return !curve->is_the_rigs; });
+  for (const DutyCurve* const each : order) {
+    const DutyCurve& curve = *each;
+    const char* const colour =
+        colours[static_cast<std::size_t>(&curve - sweep.curves.data()) % std::size(colours)];
     for (const auto& [points, goes_down] : {std::pair(&curve.up, false), std::pair(&curve.down, true)}) {
       PanelCurve speed{{}, goes_down ? "" : curve.way, colour, curve.is_the_rigs ? 3.0 : 1.7, goes_down};
       PanelCurve current{{}, "", colour, curve.is_the_rigs ? 3.0 : 1.7, goes_down};
@@ -85,7 +91,8 @@ void draw_duty_sweep(const std::string& path, const DutySweep& sweep) {
       figure.panels[1].curves.push_back(std::move(current));
     }
     if (curve.is_the_rigs && curve.start())
-      figure.marks.emplace_back(100.0 * *curve.start(), "the rig's way starts here");
+      figure.marks.emplace_back(100.0 * *curve.start(),
+                                fmt::format("the rig's way starts at {:.3g} %", 100.0 * *curve.start()));
   }
   write_panels(path, figure);
 }

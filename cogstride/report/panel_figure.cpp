@@ -63,6 +63,9 @@ class Stack : private GnuplotScript {
     add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.015, bottom + 0.03);
     add("set ylabel {} noenhanced\nset yrange [{}:*]\nset offsets graph 0, 0, 0.08, 0.06\n",
         gnuplot_text(panel.what), panel.from_zero ? "0" : "*");
+    add("{}\n", panel.has_levels            ? "unset ytics"
+                : figure_.panels.size() > 4 ? "set ytics nomirror font ',9'"
+                                            : "set ytics nomirror");
     add("set xtics format '{}'\n", is_last ? "%g" : "");
     if (is_last) add("set xlabel {} noenhanced\n", gnuplot_text(figure_.axis));
     double label_at = 0.93;
@@ -88,7 +91,7 @@ class Stack : private GnuplotScript {
           "'#b3261e'\n",
           number, at, at);
       if (with_words)
-        add("set label {} {} at first {:.9g}, graph 0.08 left offset 0.6, 0 tc rgb '#b3261e' noenhanced "
+        add("set label {} {} at first {:.9g}, graph 0.62 left offset 0.6, 0 tc rgb '#333333' noenhanced "
             "front\n",
             number, gnuplot_text(words), at);
       ++number;

@@ -20,7 +20,8 @@ struct PanelCurve {
 struct Panel {
   std::string what{};  ///< "current [A]"
   std::vector<PanelCurve> curves{};
-  bool from_zero = false;  ///< its axis begins at 0
+  bool from_zero = false;   ///< its axis begins at 0
+  bool has_levels = false;  ///< of lines, which are high or low: no scale
 };
 
 struct PanelFigure {

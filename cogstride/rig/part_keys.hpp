@@ -411,6 +411,9 @@ void declare(Keys& keys, Load& load) {
   keys.key("coulomb_friction", load.coulomb_friction, {"", "N m", "0 N m", Sign::not_negative});
   keys.key("viscous_friction", load.viscous_friction, {"", "N m s", "0 N m s", Sign::not_negative});
   keys.key("stiction", load.stiction, {"to break loose", "N m", "the Coulomb friction", Sign::not_negative});
+  keys.key("friction_spread", load.friction_spread,
+           {"rms, by which Coulomb friction and stiction differ from place to place of the shaft", "%", "0 %",
+            Sign::not_negative});
   keys.key("steady_torque", load.steady_torque, {"of weight or tension", "N m", "0 N m", Sign::not_negative});
   keys.key("slackens", load.slackens,
            {"true when the steady torque is that of a yarn, which never turns the motor back", "", "false"});
@@ -574,6 +577,14 @@ template <class Keys>
 void declare(Keys& keys, HandControl& hand) {
   keys.key("line", hand.line, {"input line of a contact", "", nullptr, Sign::any, 0, most_lines});
   keys.key("channel", hand.channel, {"analogue input of a knob", "", nullptr, Sign::any, 0, 63});
+  if (hand.kind == HandControl::Kind::knob) {
+    keys.key("lowest", hand.lowest, {"its voltage at one end", "V", nullptr, Sign::not_negative});
+    keys.key("highest", hand.highest, {"its voltage at the other", "V"});
+    keys.key("centre", hand.centre, {"of a stick: its voltage where it springs back to", "V"});
+    keys.key("dead_band", hand.dead_band,
+             {"to each side of the centre", "mV", "that of the noise", Sign::not_negative});
+    keys.key("reversed", hand.reversed, {"true when its share falls as its voltage rises", "", "false"});
+  }
   keys.key("active", hand.active, {"level of its line when it is pressed", "", "low"});
   declare_contact(keys, hand.contact, hand.pull, hand.bounce, hand.debounce, hand.cuts);
 }

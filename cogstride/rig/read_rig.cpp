@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 
+#include "cogstride/plan/knob.hpp"
 #include "cogstride/rig/check_names.hpp"
 #include "cogstride/rig/key_reader.hpp"
 #include "cogstride/rig/kinds.hpp"
@@ -516,6 +517,13 @@ void read_hand(const std::string& name, TomlTable table, Rig& rig) {
   if (is_knob != hand.channel.has_value() || is_knob == hand.line.has_value())
     table.error(table.place(), is_knob ? "a knob needs `channel`, its analogue input, and no line"
                                        : "a contact needs `line`, and no channel");
+  if (is_knob && rig.controller.analogue && Voltage() < rig.controller.analogue->full_scale) {
+    try {
+      (void)KnobScale(hand, *rig.controller.analogue);
+    } catch (const RangeError& error) {
+      table.error(table.place(), error.what());
+    }
+  }
   table.finish();
   rig.hands.push_back(std::move(hand));
 }

@@ -140,6 +140,38 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
   command->add_flag("--json", options.json, "The same for programs");
 }
 
+void add_timer(CLI::App& app, TimerOptions& options) {
+  CLI::App* command = app.add_subcommand(
+      "timer",
+      "From a timer's clock to a frequency: prescaler, top and compare values, and what really comes");
+  command->add_option("RIG", options.rig, "The rig file, and")->type_name("");
+  command->add_option("TIMER", options.timer, "one of its controller's timers; or the following")
+      ->type_name("");
+  command->add_option("--clock", options.clock, "Of the timer, before its prescaler")->type_name("FREQUENCY");
+  command->add_option("--width", options.width, "Of the counter, bits (16)")
+      ->type_name("BITS")
+      ->check(CLI::Range(1, 62));
+  command->add_option("--prescaler", options.prescalers, "Those that can be set, such as 1,8,64")
+      ->type_name("NUMBERS")
+      ->delimiter(',');
+  command->add_option("--frequency", options.frequency, "That is wanted")->type_name("FREQUENCY")->required();
+  command->add_flag("--up-and-down", options.up_and_down, "Count up and down: centre-aligned");
+  command->add_option("--duty", options.duties, "Of the channels, such as 40% or 20%,50%")
+      ->type_name("SHARES")
+      ->delimiter(',');
+  command->add_flag("--spread", options.spread, "Channels begin their periods one after the other");
+  command
+      ->add_option("--dead-time", options.dead_time, "Each channel has a complement, with this between them")
+      ->type_name("TIME");
+  command
+      ->add_option("--sample-at", options.sample_at, "Share of the period at which to read an input (50 %)")
+      ->type_name("SHARE");
+  command->add_option("--plot", options.plot, "Draw counter and channels into FILE (.png or .svg)")
+      ->type_name("FILE");
+  command->add_flag("--overwrite", options.overwrite, "Replace the file when it is there already");
+  command->add_flag("--json", options.json, "The same figures for programs");
+}
+
 void add_rehearse(CLI::App& app, RehearseOptions& options) {
   CLI::App* command =
       app.add_subcommand("rehearse", "Play a script on the simulated bench and say what really moved");
@@ -163,7 +195,9 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
                     "Write the limits that the script teaches into the rig");
   command
       ->add_option("--scatter", options.scatter,
-                   "Do not play the script, but home what it homes NUMBER times, each from another place")
+                   "Do not play the script once, but home what it homes NUMBER times, each from another "
+                   "place; of one that "
+                   "spins by duty and homes nothing, play it NUMBER times: where it ends")
       ->type_name("NUMBER")
       ->check(CLI::Range(2, 1'000'000));
   command->add_flag("--json", options.json, "The same figures for programs");
@@ -249,6 +283,7 @@ Status run_command_line(int count, char** words) {
   SequenceOptions sequence;
   PlanOptions plan;
   SweepOptions sweep;
+  TimerOptions timer;
   RehearseOptions rehearse;
   DriveOptions drive;
   ProveOptions prove;
@@ -264,6 +299,7 @@ Status run_command_line(int count, char** words) {
   add_sequence(app, sequence);
   add_plan(app, plan);
   add_sweep(app, sweep);
+  add_timer(app, timer);
   add_rehearse(app, rehearse);
   add_drive(app, drive);
   add_prove(app, prove);
@@ -284,6 +320,7 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("sequence")) return run_sequence(sequence);
   if (app.got_subcommand("plan")) return run_plan(plan);
   if (app.got_subcommand("sweep")) return run_sweep(sweep);
+  if (app.got_subcommand("timer")) return run_timer(timer);
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   if (app.got_subcommand("drive")) return run_drive(drive);
   if (app.got_subcommand("prove")) return run_prove(prove);

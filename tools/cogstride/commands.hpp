@@ -84,6 +84,23 @@ struct SweepOptions {
   bool json = false;
 };
 
+struct TimerOptions {
+  std::string rig{};
+  std::string timer{};
+  std::string clock{};
+  std::int64_t width = 0;  ///< 0: the rig's, else 16
+  std::vector<std::int64_t> prescalers{};
+  std::string frequency{};
+  bool up_and_down = false;
+  std::vector<std::string> duties{};
+  bool spread = false;
+  std::string dead_time{};
+  std::string sample_at{};
+  std::string plot{};
+  bool overwrite = false;
+  bool json = false;
+};
+
 struct RehearseOptions {
   std::string rig;
   std::string script;
@@ -147,6 +164,7 @@ Status run_change(const ChangeOptions& options);
 Status run_sequence(const SequenceOptions& options);
 Status run_plan(const PlanOptions& options);
 Status run_sweep(const SweepOptions& options);
+Status run_timer(const TimerOptions& options);
 Status run_rehearse(const RehearseOptions& options);
 Status run_drive(const DriveOptions& options);
 Status run_prove(const ProveOptions& options);

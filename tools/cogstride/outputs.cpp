@@ -59,7 +59,8 @@ void Outputs::draw_drive(const std::string& title, std::size_t first, const std:
   figure.panels = {{"duty [%]", {curve(0, "#6b6b6b")}},
                    {fmt::format("speed [{}]", speed_unit), {curve(2, "#1f5fa8")}},
                    {"current [A]", {curve(3, "#c25100")}},
-                   {"supply [V]", {curve(4, "#00796b")}}};
+                   {"supply [V]", {curve(4, "#00796b")}},
+                   {"motor, over air [K]", {curve(5, "#b3261e")}}};
   write_panels(plot_, figure);
 }
 

@@ -8,6 +8,7 @@
 
 #include "cogstride/bench/remembered.hpp"
 #include "cogstride/bench/scatter.hpp"
+#include "cogstride/bench/side_by_side.hpp"
 #include "cogstride/bench/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
@@ -41,33 +42,6 @@ std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>
     }
   }
   return standing;
-}
-
-/// Homes each mechanism that the script homes, many times.
-Status scatter(const RehearseOptions& options, const Rig& rig, const Script& script) {
-  check_output_names(options.outputs);
-  std::vector<std::size_t> homed;
-  add_moved(script.statements, true, homed);
-  if (homed.empty()) throw Error(fmt::format("{}: homes nothing that could scatter", options.script));
-  if (!options.outputs.csv.empty() || !options.outputs.waves.empty())
-    throw Error("--scatter draws a figure (--plot) and prints figures; it writes no --waves and no --csv");
-  std::vector<ScatterResult> results;
-  bool all_found = true;
-  for (const std::size_t place : homed) {
-    const Mechanism& mechanism = rig.mechanisms[place];
-    ProgressLine progress;
-    std::mutex one_at_a_time;
-    results.push_back(scatter_homing(rig, mechanism, options.scatter, options.seed, [&](std::size_t done) {
-      const std::lock_guard lock(one_at_a_time);
-      if (progress.is_due())
-        progress.say(fmt::format("{}: {} of {} homings", mechanism.name, done, options.scatter));
-    }));
-    all_found = all_found && results.back().failures() == 0;
-  }
-  const std::string text = options.json ? scatter_json(results) : scatter_text(results);
-  std::fputs(text.c_str(), stdout);
-  if (!options.outputs.plot.empty()) draw_scatter(options.outputs.plot, results);
-  return all_found ? Status::done : Status::something_is_wrong;
 }
 
 /// Positions from the last run, and those of this one for the next.
@@ -112,6 +86,101 @@ class Memory {
   std::optional<RememberedPositions> remembered_;
   std::vector<std::string> notes_;
 };
+
+/// One run of a script that only time decides: how far each drive has turned when all stands, in display
+/// units; nothing when it ended otherwise.
+std::vector<double> ends_of(const Rig& rig, const Script& script, std::uint64_t seed) {
+  SimulatedBench::Options with_seed;
+  with_seed.seed = seed;
+  SimulatedBench bench(rig, with_seed);
+  bool stopped = false;
+  bench.on_fault([&](const std::string&) { stopped = true; });
+  ScriptPlayer player(script, rig, bench.stage());
+  bench.run(player, [&] { return player.has_ended() || stopped; });
+  if (stopped || !player.fault().empty()) return {};
+  bench.come_to_rest();
+  std::vector<double> ends;
+  for (const auto& drive : bench.drives()) {
+    const BrushedPlant& plant = bench.brushed(drive->mechanism().name);
+    for (int i = 0; i < 200 && plant.speed() != 0.0; ++i) bench.serve(50_ms);
+    ends.push_back(plant.position() * display_units_per_base(output_kind(drive->mechanism().train)));
+  }
+  return ends;
+}
+
+/// Plays a script with many seeds: where what is driven by duty ends.
+Status scatter_ends(const RehearseOptions& options, const Rig& rig, const Script& script,
+                    const std::vector<std::size_t>& moved) {
+  std::vector<std::vector<double>> runs(options.scatter);
+  ProgressLine progress;
+  std::mutex one_at_a_time;
+  std::size_t done = 0;
+  side_by_side(options.scatter, [&](std::size_t i) {
+    runs[i] = ends_of(rig, script, options.seed + i);
+    const std::lock_guard lock(one_at_a_time);
+    if (++done; progress.is_due()) progress.say(fmt::format("{} of {} runs", done, options.scatter));
+  });
+  progress.clear();
+  std::vector<EndScatter> results;
+  std::size_t place = 0;
+  bool all_ended = true;
+  for (std::size_t i = 0; i < rig.mechanisms.size(); ++i) {
+    const Mechanism& mechanism = rig.mechanisms[i];
+    if (!mechanism.is_driven_by_duty()) continue;
+    const std::size_t drive = place++;
+    if (std::find(moved.begin(), moved.end(), i) == moved.end()) continue;
+    EndScatter result{mechanism.name, std::string(display_unit(output_kind(mechanism.train), 0)), {}, 0};
+    for (const std::vector<double>& run : runs) {
+      if (run.empty()) {
+        ++result.failures;
+      } else {
+        result.ends.push_back(run[drive]);
+      }
+    }
+    all_ended = all_ended && result.failures == 0;
+    results.push_back(std::move(result));
+  }
+  const std::string text =
+      options.json ? end_scatter_json(results) : end_scatter_text(options.script, results);
+  std::fputs(text.c_str(), stdout);
+  if (!options.outputs.plot.empty()) draw_end_scatter(options.outputs.plot, options.script, results);
+  return all_ended ? Status::done : Status::something_is_wrong;
+}
+
+/// Homes each mechanism that the script homes, many times.
+Status scatter(const RehearseOptions& options, const Rig& rig, const Script& script) {
+  check_output_names(options.outputs);
+  std::vector<std::size_t> homed;
+  add_moved(script.statements, true, homed);
+  if (!options.outputs.csv.empty() || !options.outputs.waves.empty())
+    throw Error("--scatter draws a figure (--plot) and prints figures; it writes no --waves and no --csv");
+  if (homed.empty()) {
+    std::vector<std::size_t> moved;
+    add_moved(script.statements, false, moved);
+    std::erase_if(moved, [&](std::size_t i) { return !rig.mechanisms[i].is_driven_by_duty(); });
+    if (moved.empty())
+      throw Error(
+          fmt::format("{}: homes nothing, and spins nothing by duty, that could scatter", options.script));
+    return scatter_ends(options, rig, script, moved);
+  }
+  std::vector<ScatterResult> results;
+  bool all_found = true;
+  for (const std::size_t place : homed) {
+    const Mechanism& mechanism = rig.mechanisms[place];
+    ProgressLine progress;
+    std::mutex one_at_a_time;
+    results.push_back(scatter_homing(rig, mechanism, options.scatter, options.seed, [&](std::size_t done) {
+      const std::lock_guard lock(one_at_a_time);
+      if (progress.is_due())
+        progress.say(fmt::format("{}: {} of {} homings", mechanism.name, done, options.scatter));
+    }));
+    all_found = all_found && results.back().failures() == 0;
+  }
+  const std::string text = options.json ? scatter_json(results) : scatter_text(results);
+  std::fputs(text.c_str(), stdout);
+  if (!options.outputs.plot.empty()) draw_scatter(options.outputs.plot, results);
+  return all_found ? Status::done : Status::something_is_wrong;
+}
 
 std::string figure_title(const RehearsalReport& report) {
   return fmt::format("{} on the simulated bench, {}", report.script,

@@ -1,0 +1,37 @@
+// Follows a knob: its analogue input, read and taken the mean of, as a share of its travel.
+#pragma once
+
+#include "cogstride/motion/participant.hpp"
+#include "cogstride/plan/knob.hpp"
+
+namespace cogstride {
+
+class Knob final : public Participant {
+ public:
+  /// @throws RangeError when the controller has no analogue inputs, or the range of the knob is none
+  Knob(const HandControl& hand, const Controller& controller);
+
+  [[nodiscard]] const HandControl& hand() const { return hand_; }
+  /// 0 to 1; of one with a centre -1 to 1; 0 until it has been read.
+  [[nodiscard]] double share() const { return share_; }
+  [[nodiscard]] bool is_known() const { return means_ > 0; }
+  /// The lines were cut: it is asked for again.
+  void read_again() { asked_ = false; }
+
+  [[nodiscard]] Tick next_act() const override { return asked_ ? never : 0; }
+  void act(Lines& lines, std::span<const Reading> readings) override;
+
+ private:
+  HandControl hand_;
+  KnobScale scale_;
+  SourceId source_;
+  double volts_a_code_;
+  Tick between_;
+  bool asked_ = false;
+  double sum_ = 0.0;
+  int codes_ = 0;
+  std::int64_t means_ = 0;
+  double share_ = 0.0;
+};
+
+}  // namespace cogstride

@@ -1,0 +1,32 @@
+// A brushed motor by duty: up on a ramp, held, down, and the other way after the pause that its rig asks for.
+// Reversed at speed, its back-EMF and the supply would add up in one small resistance.
+#include <cogstride/cogstride.hpp>
+#include <cstdio>
+
+using namespace cogstride::literals;
+
+namespace {
+
+void say(cogstride::SimulatedBench& bench, cogstride::DriveHandle& letoff, const char* what) {
+  std::printf("%5.2f s: %-22s duty %4.0f %%, %4.0f rpm\n", bench.now().in(cogstride::units::s), what,
+              100.0 * letoff.duty(), 60.0 * letoff.measured().speed);
+}
+
+}  // namespace
+
+int main(int count, char** words) {
+  cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml")};
+  auto letoff = bench.drive("letoff");
+
+  letoff.spin({.duty = 0.6, .ramp = 1_s}).wait();  // done when the duty is reached
+  say(bench, letoff, "up");
+  bench.serve(1_s);
+  say(bench, letoff, "held");
+  letoff.reverse(2_s).wait();  // down, 2.5 s without drive, and up the other way
+  bench.serve(1_s);
+  say(bench, letoff, "the other way");
+  letoff.stop(1_s).wait();
+  bench.serve(2_s);
+  say(bench, letoff, "stopped");
+  std::printf("at the most %.2f A\n", bench.tally().drives[0].highest_current);
+}
