@@ -392,6 +392,59 @@ TEST(Duty, AJamIsDrivenAndStands) {
   EXPECT_GT(bench.tally().drives[0].driven_still, 0.5);
 }
 
+TEST(Duty, AveragedItComesToTheSameAsWithEverySwitchingResolved) {
+  struct Seen {
+    double speed, place, charge, heat, supply;
+    bool switched;
+  };
+  const auto run = [](bool averages, SlowsBy how) {
+    Rig rig = reel_rig();
+    wiring(rig).recirculates = how;
+    SimulatedBench::Options options;
+    options.averages_duty = averages;
+    SimulatedBench bench(rig, options);
+    auto letoff = bench.drive("letoff");
+    letoff.spin({.duty = 0.7, .ramp = 300_ms}).wait();
+    bench.serve(300_ms);
+    letoff.spin({.duty = 0.35, .ramp = 100_ms}).wait();
+    bool switched = false;
+    for (int i = 0; i < 50; ++i) {
+      bench.serve(Time(7.3e-6, units::s));
+      const LineId line = how == SlowsBy::braking ? LineId{28} : LineId{30};
+      switched = switched || !bench.simulated_lines().level(line);
+    }
+    const BrushedPlant& plant = bench.brushed("letoff");
+    return Seen{shaft_speed(bench), plant.position(),       plant.charge(),
+                plant.heat(),       plant.supply_voltage(), switched};
+  };
+  const Seen resolved = run(false, SlowsBy::braking);
+  const Seen averaged = run(true, SlowsBy::braking);
+  EXPECT_TRUE(resolved.switched);
+  EXPECT_FALSE(averaged.switched);
+  EXPECT_NEAR(averaged.speed / resolved.speed, 1.0, 2e-3);
+  EXPECT_NEAR(averaged.place / resolved.place, 1.0, 2e-3);
+  EXPECT_NEAR(averaged.charge / resolved.charge, 1.0, 5e-3);
+  // The ripple's own heat is left out: (0.13 A)^2 / 12 in the winding, beside one ampere.
+  EXPECT_NEAR(averaged.heat / resolved.heat, 1.0, 1e-2);
+  const Seen coasting = run(true, SlowsBy::coasting);
+  EXPECT_TRUE(coasting.switched) << "there it would not come to the same";
+  EXPECT_EQ(coasting.place, run(false, SlowsBy::coasting).place);
+}
+
+TEST(Duty, ABridgeThatNothingSwitchesOffBrakesAndSaysThatItCannotCoast) {
+  Rig rig = reel_rig();
+  wiring(rig).enable.reset();
+  reel(rig).common.enable = EnableUse::tied;
+  SimulatedBench bench(rig);
+  auto letoff = bench.drive("letoff");
+  letoff.spin({.duty = 0.5, .lasts = 1_s}).wait();
+  bench.serve(300_ms);
+  EXPECT_EQ(shaft_speed(bench), 0.0) << "coasting it would turn for more than a second";
+  EXPECT_THROW(letoff.coast(), RangeError);
+  wiring(rig).recirculates = SlowsBy::coasting;
+  EXPECT_THROW(SimulatedBench{rig}, RangeError);
+}
+
 TEST(Duty, AKnobGivesADutyOverItsWholeTravelWithoutFlicker) {
   Rig rig = reel_rig();
   SimulatedBench::Options options;

@@ -20,7 +20,11 @@ void PwmTimer::put(Tick at, std::span<const Compare> compares) {
   }
   const Tick starts = (at + setup_.period - 1) / setup_.period * setup_.period;
   pending_.push_back({starts, {compares.begin(), compares.end()}});
-  if (next_period_ == never) next_period_ = starts;
+  if (setup_.averaged) {
+    next_period_ = std::min(next_period_, starts);
+  } else if (next_period_ == never) {
+    next_period_ = starts;
+  }
 }
 
 void PwmTimer::withdraw(Tick from) {
@@ -112,6 +116,17 @@ void PwmTimer::advance(std::vector<Level>& changes) {
       if (channel.change_at >= next_period_) channel.change_at = never;
     }
   }
+}
+
+void PwmTimer::advance(std::vector<Share>& shares) {
+  start_period(next_period_);
+  for (std::size_t i = 0; i < channels_.size(); ++i) {
+    if (!channels_[i].runs) continue;
+    shares.push_back({setup_.channels[i].line,
+                      static_cast<double>(channels_[i].on_ticks) / static_cast<double>(setup_.period)});
+  }
+  next_period_ = never;
+  for (const Pending& item : pending_) next_period_ = std::min(next_period_, item.at);
 }
 
 std::vector<LineId> PwmTimer::lines() const {

@@ -29,6 +29,14 @@ class PwmTimer {
   /// Goes to next() and appends the levels that change there (true: on).
   void advance(std::vector<Level>& changes);
   [[nodiscard]] std::vector<LineId> lines() const;
+  /// Averaged: nothing is switched, and each put is told as shares of the period instead.
+  [[nodiscard]] bool is_averaged() const { return setup_.averaged; }
+  struct Share {
+    LineId line;
+    double share;
+  };
+  /// Goes to next() and appends the shares that begin there; averaged ones only.
+  void advance(std::vector<Share>& shares);
 
  private:
   struct Channel {

@@ -65,13 +65,20 @@ void SimulatedBench::make_plants() {
   }
   for (const auto& drive : drives()) {
     const Mechanism& mechanism = mechanism_named(real, drive->mechanism().name);
-    brushed_.push_back(std::make_unique<BrushedPlant>(mechanism, plant_setup(mechanism, world, real)));
+    ShaftPlant::Setup setup = plant_setup(mechanism, world, real);
+    if (is_averaged(drive->mechanism())) setup.coarsest_step = BrushedPlant::longest_averaged_step;
+    brushed_.push_back(std::make_unique<BrushedPlant>(mechanism, setup));
     lines_->attach(*brushed_.back());
   }
   whole_turns_.assign(plants_.size(), 0.0);
   zero_found_.assign(plants_.size(), false);
   surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes, world.supplies, world.voltages);
   lines_->attach(*surroundings_);
+}
+
+bool SimulatedBench::is_averaged(const Mechanism& mechanism) const {
+  return options_.averages_duty && !std::get<HBridge>(mechanism.board).current_limit &&
+         std::get<BridgeWiring>(mechanism.wiring).recirculates == SlowsBy::braking;
 }
 
 ShaftPlant::Setup SimulatedBench::plant_setup(const Mechanism& mechanism, const WorldEvents& world,
@@ -95,6 +102,7 @@ void SimulatedBench::open_lines() {
   }
   for (const auto& drive : drives()) {
     setup.pwm.push_back(drive->driver().pwm_setup());
+    setup.pwm.back().averaged = is_averaged(drive->mechanism());
     for (const AdcSetup& adc : analogue_inputs(rig(), drive->mechanism())) setup.adc.push_back(adc);
   }
   for (const HandControl& hand : rig().hands)

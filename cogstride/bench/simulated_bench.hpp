@@ -27,6 +27,10 @@ class SimulatedBench final : public Bench {
     ExactTime lead = ExactTime::from_base({1, 100'000});           ///< from command to effect
     ExactTime sample_period = ExactTime::from_base({1, 10'000});   ///< of traced signals
     ExactTime coarsest_step = ExactTime::from_base({1, 200'000});  ///< of the plants' integration
+    /// Duties are told to plants as shares where that comes to the same: where the bridge brakes in the rest
+    /// of a period and its board has no current limit of its own. Several times as fast; lines then show no
+    /// switching.
+    bool averages_duty = false;
     /// What is really on the bench where it is not what the rig says: wires, switches, loads. The same
     /// mechanisms in the same order.
     std::optional<Rig> real{};
@@ -76,6 +80,7 @@ class SimulatedBench final : public Bench {
   [[nodiscard]] ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const WorldEvents& world,
                                               const Rig& real) const;
   [[nodiscard]] DriveTally tally_of(std::size_t drive) const;
+  [[nodiscard]] bool is_averaged(const Mechanism& mechanism) const;
   void begin_trace();
   void look(Tick at);
   [[nodiscard]] std::int64_t steps_out(const StepperMover& mover) const;

@@ -231,6 +231,16 @@ void SimulatedLines::take_sample(SourceId source, Sampling& sampling, std::vecto
   throw RangeError(fmt::format("nothing answers on source {}", static_cast<int>(source)));
 }
 
+void SimulatedLines::tell_shares(PwmTimer& timer) {
+  std::vector<PwmTimer::Share> shares;
+  timer.advance(shares);
+  for (const auto& [id, share] : shares) {
+    LineState& line = line_at(id);
+    set_level(line, (share > 0.0) != line.setup->rest_high);
+    for (Plant* plant : line.listeners) plant->hear_share(id, share);
+  }
+}
+
 /// Everything that is due now, levels before pulses, so that DIR stands before a STEP of the same tick.
 void SimulatedLines::happen(std::vector<Reading>& readings) {
   while (!levels_.empty() && levels_.begin()->first == now_) {
@@ -252,6 +262,10 @@ void SimulatedLines::happen(std::vector<Reading>& readings) {
   }
   std::vector<Level> changes;
   for (PwmTimer& timer : timers_) {
+    if (timer.is_averaged()) {
+      if (timer.next() == now_) tell_shares(timer);
+      continue;
+    }
     while (timer.next() == now_) timer.advance(changes);
   }
   for (const Level& change : changes) {

@@ -77,6 +77,7 @@ class SimulatedLines final : public TimedLines {
   std::optional<LineEdge> advance_plants(Tick until);
   void happen(std::vector<Reading>& readings);
   void set_level(LineState& line, bool high);
+  void tell_shares(PwmTimer& timer);
   void take_edge(const LineEdge& edge, std::vector<Reading>& readings);
   void take_sample(SourceId source, Sampling& sampling, std::vector<Reading>& readings);
 

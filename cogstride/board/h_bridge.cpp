@@ -47,13 +47,10 @@ BridgeDriver::BridgeDriver(const Mechanism& mechanism, MechanismId id, PwmGroup 
         fmt::format("{}: its timer cannot make {}", name_, to_text(wiring_.pwm_frequency, "kHz")));
   grain_ = timer.prescaler * (wiring_.alignment == Alignment::centre ? 2 : 1);
   period_ = grain_ * choice.counts;
-  const bool has_off = wiring_.enable || form_ == HBridge::Form::four_channel;
-  const bool coasts =
-      wiring_.recirculates == SlowsBy::coasting || mechanism.limits.slows_by == SlowsBy::coasting;
-  if (coasts && !has_off)
+  if (wiring_.recirculates == SlowsBy::coasting && !can_coast())
     throw RangeError(
-        fmt::format("{}: cannot coast: no line of the controller switches its bridge off; give it "
-                    "lines.enable, or let it brake (lines.recirculates, limits.slows_by)",
+        fmt::format("{}: cannot coast between: no line of the controller switches its bridge off; give it "
+                    "lines.enable, or let it brake (lines.recirculates)",
                     name_));
 }
 
@@ -144,7 +141,7 @@ void BridgeDriver::put_rest(Lines& lines, Tick at, SlowsBy how) const {
   if (how == SlowsBy::braking) {
     shares.enable = 1.0;
     if (form_ == HBridge::Form::four_channel) shares.duty = 1.0;
-  } else if (!wiring_.enable && form_ != HBridge::Form::four_channel) {
+  } else if (!can_coast()) {
     throw RangeError(
         fmt::format("{}: cannot coast: no line of the controller switches its bridge off", name_));
   }
@@ -179,6 +176,14 @@ BridgeState BridgeReceiver::begin() const {
 
 void BridgeReceiver::hear(BridgeState& state, std::size_t input, bool high) const {
   state.levels[place(uses_[input])] = high;
+  state.share = 1.0;
+  settle(state);
+}
+
+void BridgeReceiver::hear_share(BridgeState& state, std::size_t input, double share) const {
+  const bool high = share > 0.0;
+  state.levels[place(uses_[input])] = high;
+  if (high && uses_[input] != Use::enable) state.share = share;
   settle(state);
 }
 

@@ -23,7 +23,8 @@ namespace cogstride {
 class BridgeDriver {
  public:
   /// @param group  of its duty channels
-  /// @throws RangeError when it is no H-bridge, or when it should coast and nothing can switch it off
+  /// @throws RangeError when it is no H-bridge, its timer cannot make the frequency, or it should coast
+  /// between and nothing can switch it off
   BridgeDriver(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
 
   [[nodiscard]] MechanismId id() const { return id_; }
@@ -36,6 +37,8 @@ class BridgeDriver {
     return static_cast<double>(grain_) / static_cast<double>(period_);
   }
 
+  /// Whether a line of the controller can let the motor go.
+  [[nodiscard]] bool can_coast() const { return wiring_.enable || form_ == HBridge::Form::four_channel; }
   /// From the first period that begins at `at` or later. @param duty  -1 to 1; below 0: backwards; not 0
   void put_duty(Lines& lines, Tick at, double duty) const;
   /// No drive. @throws RangeError when it should coast and nothing can let it go
@@ -65,11 +68,14 @@ class BridgeDriver {
 /// What a half of a bridge joins its terminal to.
 enum class BridgeHalf : std::uint8_t { off, low, high };
 
-/// Levels at a bridge's inputs, and what its two halves do with them; a plain value, copied when a plant goes back.
+/// Levels at a bridge's inputs, and what its two halves do with them; a plain value, copied when a plant goes
+/// back.
 struct BridgeState {
   std::array<bool, 5> levels{};
   BridgeHalf a = BridgeHalf::off;  ///< the terminal that is positive forwards
   BridgeHalf b = BridgeHalf::off;
+  /// Of the input that carries an averaged duty: the share that it is on for; 1 where it is switched.
+  double share = 1.0;
 
   [[nodiscard]] bool is_driving() const { return a != b; }
 };
@@ -84,6 +90,8 @@ class BridgeReceiver {
   /// As it stands before any line has been heard.
   [[nodiscard]] BridgeState begin() const;
   void hear(BridgeState& state, std::size_t input, bool high) const;
+  /// An input is on for a share of each period; between, the bridge brakes.
+  void hear_share(BridgeState& state, std::size_t input, double share) const;
 
  private:
   enum class Use : std::uint8_t { forward, backward, sign, duty, enable };

@@ -43,6 +43,8 @@ struct PwmSetup {
   PwmAlignment alignment = PwmAlignment::edge;
   Tick dead_time = 0;  ///< from one line of a complementary pair off to the other on
   std::vector<Channel> channels;
+  /// Simulated lines alone: plants are told the share of each line, not its switchings.
+  bool averaged = false;
 };
 
 /// One analogue input: an ideal converter with noise.

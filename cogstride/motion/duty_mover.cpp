@@ -175,7 +175,7 @@ void DutyMover::put(Lines& lines) {
     turned_way_ = wanted < 0.0 ? -1 : 1;
     driver_.put_duty(lines, at, wanted * let_through_);
   } else {
-    driver_.put_rest(lines, at, mechanism_.limits.slows_by);
+    driver_.put_rest(lines, at, driver_.can_coast() ? mechanism_.limits.slows_by : SlowsBy::braking);
   }
 }
 

@@ -84,6 +84,10 @@ void BrushedPlant::hear_board(std::size_t input, bool high) {
   if (!drove && state_.bridge.is_driving()) state_.limited = false;  // a new period
 }
 
+void BrushedPlant::hear_board_share(std::size_t input, double share) {
+  receiver_.hear_share(state_.bridge, input, share);
+}
+
 void BrushedPlant::motor_powered(bool) {}
 
 BrushedPlant::Circuit BrushedPlant::circuit() const {
@@ -96,7 +100,7 @@ BrushedPlant::Circuit BrushedPlant::circuit() const {
   // Both halves off: its current goes on through their diodes, against the supply.
   if (a == off) return {-way * (state_.supply + 2.0 * diode_drop), -1.0, true};
   if (a == b) return {-way * drop_, 0.0, false};
-  const double side = a == high ? 1.0 : -1.0;
+  const double side = (a == high ? 1.0 : -1.0) * state_.bridge.share;
   return {side * state_.supply - way * drop_, side, false};
 }
 

@@ -43,6 +43,7 @@ class BrushedPlant final : public ShaftPlant {
 
   /// Where nothing is switched for long, its steps are as long as this, s.
   static constexpr double longest_step = 5e-5;
+  static constexpr double longest_averaged_step = 2e-4;
 
  private:
   struct State {
@@ -76,6 +77,7 @@ class BrushedPlant final : public ShaftPlant {
   };
 
   void hear_board(std::size_t input, bool high) override;
+  void hear_board_share(std::size_t input, double share) override;
   void integrate(double seconds) override;
   void step_is_over() override;
   [[nodiscard]] bool motor_has_settled() const override;

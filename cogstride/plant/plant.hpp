@@ -36,6 +36,9 @@ class Plant {
 
   /// A line that it hears has changed, at the time it has been advanced to.
   virtual void hear(LineId line, bool high) = 0;
+  /// A line that it hears is on for this share of each period from now on, with nothing said of when (0 to 1;
+  /// rest is 0). Told after `hear`, of lines whose duty is averaged.
+  virtual void hear_share(LineId, double) {}
   /// Lets physics run to `until`, or to its first edge when that comes sooner.
   virtual std::optional<LineEdge> advance(Tick until) = 0;
 

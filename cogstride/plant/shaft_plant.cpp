@@ -63,6 +63,13 @@ void ShaftPlant::hear(LineId line, bool high) {
   feed();
 }
 
+void ShaftPlant::hear_share(LineId line, double share) {
+  const auto input = static_cast<std::size_t>(std::find(hears_.begin(), hears_.end(), line) - hears_.begin());
+  if (input >= hears_.size() - setup_.cut_by.size()) return;
+  hear_board_share(input, share);
+  shaft_.settled = false;
+}
+
 std::vector<Level> ShaftPlant::drives() const {
   std::vector<Level> levels;
   for (std::size_t i = 0; i < contacts_.size(); ++i)

@@ -34,6 +34,7 @@ class ShaftPlant : public Plant {
 
   [[nodiscard]] std::span<const LineId> hears() const override { return hears_; }
   void hear(LineId line, bool high) final;
+  void hear_share(LineId line, double share) final;
   [[nodiscard]] std::vector<Level> drives() const override;
   std::optional<LineEdge> advance(Tick until) override;
   void keep() final {
@@ -77,6 +78,8 @@ class ShaftPlant : public Plant {
 
   /// A line of its board has changed, by its place in hears_ as the derived plant filled it.
   virtual void hear_board(std::size_t input, bool high) = 0;
+  /// Its duty is averaged (see Plant::hear_share).
+  virtual void hear_board_share(std::size_t, double) {}
   /// Turns it for a step of time.
   virtual void integrate(double seconds) = 0;
   /// A step of time is over.

@@ -467,7 +467,8 @@ void declare(Keys& keys, Limits& limits, std::optional<HardEnds>& hard_ends, con
            {"without drive, before it is reversed by duty alone", "s"});
   keys.key("full_ramp", limits.full_ramp,
            {"in which the duty may go from none to full, at the fastest", "s", "0.2 s"});
-  keys.key("slows_by", limits.slows_by, {"what the bridge does without drive", "", "coasting"});
+  keys.key("slows_by", limits.slows_by,
+           {"what the bridge does without drive", "", "coasting, where a line can let it go"});
 }
 
 template <class Keys>

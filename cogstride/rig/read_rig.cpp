@@ -341,7 +341,12 @@ void read_wiring(TomlTable table, Mechanism& mechanism) {
                   fmt::format("microstep_select: found {} lines; board.microsteps_by_switch has {} positions",
                               selects, positions));
   } else if (const auto* const bridge = std::get_if<HBridge>(&mechanism.board)) {
-    declare(keys, std::get<BridgeWiring>(mechanism.wiring), common, *bridge);
+    auto& wiring = std::get<BridgeWiring>(mechanism.wiring);
+    declare(keys, wiring, common, *bridge);
+    if (wiring.recirculates == SlowsBy::coasting && !wiring.enable &&
+        bridge->form != HBridge::Form::four_channel)
+      table.error(table.place_of("recirculates"),
+                  "recirculates: to coast between, a line has to switch the bridge off: give it `enable`");
   } else if (const auto* const inverter = std::get_if<SixGateInverter>(&mechanism.board)) {
     auto& wiring = std::get<GateWiring>(mechanism.wiring);
     declare(keys, wiring, common, *inverter);

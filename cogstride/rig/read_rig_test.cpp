@@ -251,6 +251,29 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
   EXPECT_GT(keys, 400);
 }
 
+TEST(ReadRig, ABridgeThatCoastsBetweenNeedsALineThatSwitchesItOff) {
+  std::string text = demo_text();
+  const std::string enable = "enable = { line = 30 }\n";
+  const std::size_t at = text.find(enable);
+  ASSERT_NE(at, std::string::npos);
+  text.replace(at, enable.size(), "recirculates = \"coasting\"\n" + enable);
+  EXPECT_TRUE(wrong_in(text).empty());
+  text.replace(text.find(enable), enable.size(), "");
+  const auto wrong = wrong_in(text);
+  ASSERT_EQ(wrong.size(), 1u);
+  EXPECT_NE(wrong[0].message.find("a line has to switch the bridge off"), std::string::npos)
+      << wrong[0].message;
+}
+
+TEST(ReadRig, AKnobsCentreLiesInsideItsRange) {
+  const std::string text = demo_text() +
+                           "\n[hand.stick]\nkind = \"knob\"\nchannel = 1\nlowest = \"0.2 V\"\n"
+                           "highest = \"3 V\"\ncentre = \"2.99 V\"\n";
+  const auto wrong = wrong_in(text);
+  ASSERT_EQ(wrong.size(), 1u);
+  EXPECT_NE(wrong[0].message.find("stick: its centre 2.99 V"), std::string::npos) << wrong[0].message;
+}
+
 TEST(ReadRig, ReversesAMechanismInOnePlace) {
   const auto reversed = [](const std::string& name) {
     const std::string table = "[mechanism." + name + "]\n";

@@ -200,6 +200,8 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
                    "spins by duty and homes nothing, play it NUMBER times: where it ends")
       ->type_name("NUMBER")
       ->check(CLI::Range(2, 1'000'000));
+  command->add_flag("--averaged", options.averaged,
+                    "Do not switch bridges, but take their mean, where that comes to the same: faster");
   command->add_flag("--json", options.json, "The same figures for programs");
   add_outputs(*command, options.outputs);
 }

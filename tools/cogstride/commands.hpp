@@ -110,6 +110,7 @@ struct RehearseOptions {
   std::size_t scatter = 0;   ///< homings of each mechanism that the script homes
   std::string remember{};    ///< positions from one run to the next
   bool keep_taught = false;  ///< writes taught limits into the rig
+  bool averaged = false;     ///< duties as shares, where that comes to the same
   bool json = false;
   OutputOptions outputs;
 };

@@ -89,9 +89,10 @@ class Memory {
 
 /// One run of a script that only time decides: how far each drive has turned when all stands, in display
 /// units; nothing when it ended otherwise.
-std::vector<double> ends_of(const Rig& rig, const Script& script, std::uint64_t seed) {
+std::vector<double> ends_of(const Rig& rig, const Script& script, std::uint64_t seed, bool averaged) {
   SimulatedBench::Options with_seed;
   with_seed.seed = seed;
+  with_seed.averages_duty = averaged;
   SimulatedBench bench(rig, with_seed);
   bool stopped = false;
   bench.on_fault([&](const std::string&) { stopped = true; });
@@ -116,7 +117,7 @@ Status scatter_ends(const RehearseOptions& options, const Rig& rig, const Script
   std::mutex one_at_a_time;
   std::size_t done = 0;
   side_by_side(options.scatter, [&](std::size_t i) {
-    runs[i] = ends_of(rig, script, options.seed + i);
+    runs[i] = ends_of(rig, script, options.seed + i, options.averaged);
     const std::lock_guard lock(one_at_a_time);
     if (++done; progress.is_due()) progress.say(fmt::format("{} of {} runs", done, options.scatter));
   });
@@ -245,8 +246,11 @@ Status run_rehearse(const RehearseOptions& options) {
   EventLog log;
   Outputs outputs(options.outputs, shown, first_signal + 2);
   outputs.also(log);
-  SimulatedBench bench(
-      rig, {.seed = options.seed, .start_positions = standing, .stimuli = stimuli, .trace = &outputs.sink()});
+  SimulatedBench bench(rig, {.seed = options.seed,
+                             .start_positions = standing,
+                             .averages_duty = options.averaged,
+                             .stimuli = stimuli,
+                             .trace = &outputs.sink()});
   memory.recall(bench);
   ScriptPlayer player(script, rig, bench.stage());
   const Played played = play(bench, player, "rehearsing", check_motions(script, rig, known).length);
