@@ -18,16 +18,42 @@ void note_interrupt(int) {
   interrupted = 1;
 }
 
+/// Where what moves is now, and how fast; each by what is put on its lines.
+std::string figures_now(const Bench& bench, Tick now) {
+  std::string words;
+  for (const auto& mover : bench.movers()) {
+    if (mover->is_idle()) continue;
+    const auto position = mover->position(now);
+    if (!position) {
+      words += fmt::format("; {} looks for its zero", mover->mechanism().name);
+      continue;
+    }
+    const double steps_a_unit =
+        steps_per_base(mover->mechanism()).to_double() / display_units_per_base(position->kind);
+    words += fmt::format("; {} {:.2f} {}, {:.3g} {}", mover->mechanism().name,
+                         position->base.to_double() * display_units_per_base(position->kind),
+                         display_unit(position->kind, 0), mover->stream().speed_at(now) / steps_a_unit,
+                         display_unit(position->kind, 1));
+  }
+  for (const auto& drive : bench.drives())
+    if (const double duty = drive->duty(now); duty != 0.0)
+      words += fmt::format("; {} {:.0f} %", drive->mechanism().name, 100.0 * duty);
+  return words;
+}
+
 /// Bench time so far, and what is left of it as far as that can be told.
 std::string progress_words(const Bench& bench, const ScriptPlayer& player, const ScriptLength& length,
                            const std::string& doing) {
   const double now = bench.now().in(units::s);
   std::string words = fmt::format("{}: {:.1f} s on the bench", doing, now);
-  if (!length.has_an_end) return words + ", without end (Ctrl-C ends it)";
   const Tick tick = std::llround(now * bench.rig().controller.timer_clock.base().to_double());
   const double left = length.seconds - player.known_seconds_done(tick);
-  if (left <= 0.0) return words;
-  return words + fmt::format(", {}{:.0f} s left", length.is_whole ? "about " : "at least ", left);
+  if (!length.has_an_end) {
+    words += ", without end (Ctrl-C ends it)";
+  } else if (left > 0.0) {
+    words += fmt::format(", {}{:.0f} s left", length.is_whole ? "about " : "at least ", left);
+  }
+  return words + figures_now(bench, tick);
 }
 
 }  // namespace
