@@ -4,6 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
+
+#include "cogstride/plan/timer_choice.hpp"
 
 namespace cogstride {
 namespace {
@@ -16,24 +19,29 @@ std::int64_t most_counts(const TimerHardware& timer) {
   return std::int64_t{1} << std::clamp<std::int64_t>(timer.width, 1, 62);
 }
 
-TimerSetting with(const TimerHardware& timer, ExactFrequency wanted, Alignment alignment,
-                  std::int64_t prescaler, std::int64_t counts, std::int64_t overflows) {
-  TimerSetting setting{prescaler, counts, overflows, {}, 0.0, 0.0};
-  const Ratio periods = Ratio(std::max<std::int64_t>(1, overflows)) * Ratio(ways(alignment));
-  setting.frequency = timer.clock.base() / (Ratio(prescaler) * Ratio(counts) * periods);
-  setting.error = setting.frequency.to_double() / wanted.base().to_double() - 1.0;
-  setting.bits = std::log2(static_cast<double>(overflows > 0 ? overflows : counts));
-  return setting;
+TimerUnit unit_of(const TimerHardware& timer, std::int64_t prescaler) {
+  TimerUnit unit;
+  unit.width = timer.width;
+  unit.prescaler = prescaler;
+  return unit;
 }
 
-/// The whole number, at least 1 and at most `most`, that comes nearest in frequency.
-template <class Make>
-TimerSetting nearest(double exact, std::int64_t most, const Make& make) {
-  const auto down =
-      std::clamp<std::int64_t>(static_cast<std::int64_t>(std::floor(std::min(exact, 1e18))), 1, most);
-  const TimerSetting low = make(down);
-  const TimerSetting high = make(std::min(most, down + 1));
-  return std::abs(low.error) <= std::abs(high.error) ? low : high;
+TimerSetting one_run(const TimerChoice& choice, std::int64_t prescaler) {
+  return {prescaler, choice.counts, 0, choice.frequency, choice.error, -std::log2(choice.duty_step)};
+}
+
+/// Whole overflows of the counter, the nearest number of them to a frequency unless it is said.
+TimerSetting overflowing(const TimerHardware& timer, ExactFrequency wanted, Alignment alignment,
+                         std::int64_t prescaler, std::optional<std::int64_t> overflows = {}) {
+  // Seen from its overflows it is a slower timer whose count they are.
+  const ExactFrequency slower =
+      ExactFrequency::from_base(timer.clock.base() / (Ratio(prescaler) * Ratio(most_counts(timer))));
+  TimerUnit count;
+  count.width = 31;
+  const TimerChoice choice = overflows ? with_counts(slower, count, wanted, alignment, *overflows)
+                                       : choose_counts(slower, count, wanted, alignment);
+  return {prescaler,        most_counts(timer), choice.counts,
+          choice.frequency, choice.error,       -std::log2(choice.duty_step)};
 }
 
 }  // namespace
@@ -49,13 +57,11 @@ std::vector<TimerSetting> timer_settings(const TimerHardware& timer, ExactFreque
     const double exact = clock / wanted.base().to_double();
     fastest = std::max(fastest, clock / 2.0);  // a duty needs two counts
     slowest = std::min(slowest, clock / static_cast<double>(most));
-    TimerSetting best = nearest(exact, most, [&](std::int64_t counts) {
-      return with(timer, wanted, alignment, prescaler, counts, 0);
-    });
-    if (exact > static_cast<double>(most) * 1.0000001)
-      best = nearest(exact / static_cast<double>(most), std::int64_t{1} << 31, [&](std::int64_t overflows) {
-        return with(timer, wanted, alignment, prescaler, most, overflows);
-      });
+    const bool is_too_narrow = exact > static_cast<double>(most) * 1.0000001;
+    const TimerSetting best =
+        is_too_narrow
+            ? overflowing(timer, wanted, alignment, prescaler)
+            : one_run(choose_counts(timer.clock, unit_of(timer, prescaler), wanted, alignment), prescaler);
     const bool comes_near = best.error > -0.5 && best.error < 1.0 && (best.counts >= 2 || best.overflows > 0);
     if (comes_near) found.push_back(best);
   }
@@ -73,10 +79,11 @@ std::vector<TimerSetting> timer_settings(const TimerHardware& timer, ExactFreque
 TimerSetting beside(const TimerHardware& timer, const TimerSetting& setting, ExactFrequency wanted,
                     Alignment alignment, std::int64_t more) {
   if (setting.overflows > 0)
-    return with(timer, wanted, alignment, setting.prescaler, setting.counts,
-                std::max<std::int64_t>(1, setting.overflows + more));
-  return with(timer, wanted, alignment, setting.prescaler,
-              std::clamp<std::int64_t>(setting.counts + more, 1, most_counts(timer)), 0);
+    return overflowing(timer, wanted, alignment, setting.prescaler,
+                       std::max<std::int64_t>(1, setting.overflows + more));
+  const std::int64_t counts = std::clamp<std::int64_t>(setting.counts + more, 1, most_counts(timer));
+  return one_run(with_counts(timer.clock, unit_of(timer, setting.prescaler), wanted, alignment, counts),
+                 setting.prescaler);
 }
 
 std::int64_t compare_value(const TimerSetting& setting, double duty) {

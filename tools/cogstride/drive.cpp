@@ -104,11 +104,7 @@ void refuse_fades(const std::vector<Statement>& statements, const std::string& f
 }
 
 void refuse_obstacles(const DriveOptions& options, const Rig& rig) {
-  if (rig.controller.chips.empty())
-    throw Error(
-        fmt::format("{}: names no GPIO chip: say which one has its lines, in [controller.gpio.NAME] "
-                    "(`cogstride keys gpio` lists what that takes)",
-                    options.rig));
+  require_chips(options.rig, rig);
   const std::vector<LiveObstacle> obstacles = live_obstacles(rig);
   if (obstacles.empty()) return;
   std::string words = fmt::format("{}: not everything in it can be driven on live lines:\n", options.rig);

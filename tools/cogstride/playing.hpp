@@ -26,3 +26,6 @@ void add_moved(const std::vector<cogstride::Statement>& statements, bool homed_o
 /// Writes taught limits into the rig's file, when that is wanted. @return what was taught, in words
 std::vector<std::string> keep_taught(const std::string& rig_file, bool writes, const cogstride::Rig& rig,
                                      const std::vector<cogstride::TaughtLimit>& taught);
+
+/// @throws cogstride::Error unless the rig says which GPIO chip has its lines
+void require_chips(const std::string& rig_file, const cogstride::Rig& rig);

@@ -14,6 +14,7 @@
 #include "cogstride/rig/change_rig.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "commands.hpp"
+#include "playing.hpp"
 
 using namespace cogstride;
 using namespace cogstride::literals;
@@ -147,9 +148,7 @@ class User final : public Bystander {
 };
 
 void refuse_obstacles(const Rig& alone, const ProveOptions& options) {
-  if (alone.controller.chips.empty())
-    throw Error(fmt::format("{}: names no GPIO chip: say which one has its lines, in [controller.gpio.NAME]",
-                            options.rig));
+  require_chips(options.rig, alone);
   for (const LiveObstacle& obstacle : live_obstacles(alone))
     throw Error(fmt::format("{}: {}: {}", options.rig, obstacle.mechanism, obstacle.why));
 }

@@ -2,16 +2,14 @@
 #include <unistd.h>
 
 #include <cstdio>
-#include <filesystem>
 
 #include "cogstride/bench/duty_sweep.hpp"
 #include "cogstride/bench/mode_comparison.hpp"
 #include "cogstride/bench/sweep.hpp"
-#include "cogstride/quantity/error.hpp"
-#include "cogstride/report/gnuplot.hpp"
 #include "cogstride/report/sweep_report.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "commands.hpp"
+#include "outputs.hpp"
 
 using namespace cogstride;
 
@@ -32,14 +30,6 @@ class Progress {
  private:
   bool shown_ = false;
 };
-
-void check_plot(const SweepOptions& options) {
-  if (options.plot.empty()) return;
-  if (!is_figure_name(options.plot))
-    throw Error(fmt::format("--plot {}: a figure's name ends in .png or .svg", options.plot));
-  if (!options.overwrite && std::filesystem::exists(options.plot))
-    throw Error(fmt::format("--plot {}: is there already; --overwrite replaces it", options.plot));
-}
 
 std::string sweep_one(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
   const SweepOf of = options.acceleration ? SweepOf::acceleration : SweepOf::speed;
@@ -82,7 +72,7 @@ std::string sweep_duties(const SweepOptions& options, const Rig& rig, const Mech
 }  // namespace
 
 Status run_sweep(const SweepOptions& options) {
-  check_plot(options);
+  check_output_names({options.plot, {}, {}, options.overwrite});
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
   const std::string report = options.duty    ? sweep_duties(options, rig, mechanism)

@@ -2,13 +2,12 @@
 
 #include <algorithm>
 #include <cstdio>
-#include <filesystem>
 
 #include "cogstride/quantity/text.hpp"
-#include "cogstride/report/gnuplot.hpp"
 #include "cogstride/report/timer_report.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "commands.hpp"
+#include "outputs.hpp"
 
 using namespace cogstride;
 
@@ -41,6 +40,7 @@ void take_timer_of_rig(const TimerOptions& options, TimerReport& report) {
 }  // namespace
 
 Status run_timer(const TimerOptions& options) {
+  check_output_names({options.plot, {}, {}, options.overwrite});
   TimerReport report;
   if (!options.rig.empty()) {
     if (options.timer.empty()) throw Error("timer: name one of the rig's timers after the rig");
@@ -78,13 +78,7 @@ Status run_timer(const TimerOptions& options) {
     report.sample_at = at.base().to_double();
   }
   report.settings = timer_settings(report.timer, report.wanted, report.alignment);
-  if (!options.plot.empty()) {
-    if (!is_figure_name(options.plot))
-      throw Error(fmt::format("--plot {}: a figure's name ends in .png or .svg", options.plot));
-    if (!options.overwrite && std::filesystem::exists(options.plot))
-      throw Error(fmt::format("--plot {}: is there already; --overwrite replaces it", options.plot));
-    draw_timer(options.plot, report);
-  }
+  if (!options.plot.empty()) draw_timer(options.plot, report);
   const std::string text = options.json ? timer_json(report) : timer_text(report);
   std::fputs(text.c_str(), stdout);
   return Status::done;
