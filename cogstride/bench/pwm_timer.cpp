@@ -116,6 +116,14 @@ void PwmTimer::advance(std::vector<Level>& changes) {
       if (channel.change_at >= next_period_) channel.change_at = never;
     }
   }
+  if (starts && pending_.empty() && stands_still()) next_period_ = never;
+}
+
+/// Every channel is off or on for good: periods come and go, and nothing changes.
+bool PwmTimer::stands_still() const {
+  return std::all_of(channels_.begin(), channels_.end(), [this](const Channel& channel) {
+    return channel.on_ticks == 0 || channel.on_ticks == setup_.period;
+  });
 }
 
 void PwmTimer::advance(std::vector<Share>& shares) {

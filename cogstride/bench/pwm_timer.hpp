@@ -56,6 +56,7 @@ class PwmTimer {
   void start_period(Tick at);
   void turn(std::size_t index, bool wanted, Tick at, std::vector<Level>& changes);
   void come_on(std::size_t index, std::vector<Level>& changes);
+  [[nodiscard]] bool stands_still() const;
   [[nodiscard]] Tick rise_of(const Channel& channel) const;
 
   PwmSetup setup_;

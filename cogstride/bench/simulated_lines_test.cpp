@@ -221,6 +221,9 @@ PwmSeen watch_leg(PwmAlignment alignment, Tick on_ticks, Tick dead_time) {
     }
     seen.overlap = seen.overlap || (on[0] && on[1]);
   }
+  const Tick from = std::max<Tick>(last, 10'000);  // what stands still has no next change
+  if (on[0]) seen.line_on += 20'000 - from;
+  if (on[1]) seen.complement_on += 20'000 - from;
   return seen;
 }
 

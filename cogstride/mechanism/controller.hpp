@@ -29,7 +29,8 @@ struct AnalogueInputs {
   std::int64_t bits = 12;
   Voltage full_scale{};
   Time sample_time{};
-  Voltage noise{};  ///< rms
+  Voltage noise{};                    ///< rms
+  std::optional<std::string> chip{};  ///< the operating system's converter behind them, by its name
 };
 
 /// Decoders that count the edges of an encoder.
@@ -44,6 +45,14 @@ struct GpioChip {
   std::string chip{};           ///< its name under /dev, or its label
   std::int64_t first_line = 0;  ///< the rig's number of its line 0
   std::int64_t lines = 0;       ///< how many it has
+};
+
+/// A PWM chip of the operating system: hardware that makes the duty of some of a controller's lines.
+struct PwmChip {
+  std::string name{};                    ///< in the rig
+  std::string chip{};                    ///< its name among the system's PWM chips, or its device's
+  std::vector<std::int64_t> lines{};     ///< the rig's numbers of the lines that its channels drive
+  std::vector<std::int64_t> channels{};  ///< of those lines, in the same order; none: 0, 1, 2, ...
 };
 
 /// A line that goes up and down as long as everything runs: an outside circuit cuts the power when it stops.
@@ -69,6 +78,7 @@ struct Controller {
   std::optional<AnalogueInputs> analogue{};
   std::optional<QuadratureCounters> counters{};
   std::vector<GpioChip> chips{};
+  std::vector<PwmChip> pwm_chips{};
   Time edge_lateness = Time(100, units::us);  ///< that an edge on live lines may have
   std::optional<Heartbeat> heartbeat{};
 };

@@ -116,6 +116,7 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
   driver_.put_rest(lines, now + lines.lead(), how);
   finish(now, MotionStatus::cancelled);
   if (was_driven) turned_until_ = now;
+  count_driven(now, false);
   plan_.reset();
   held_ = 0.0;
   next_put_ = never;
@@ -124,6 +125,7 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
 
 void DutyMover::lines_were_cut(Tick now, const std::string& why) {
   if (duty(now) != 0.0) turned_until_ = now;
+  count_driven(now, false);
   finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
   plan_.reset();
   held_ = 0.0;
@@ -167,9 +169,16 @@ void DutyMover::note(Tick at, MotionNote::Kind kind, const std::string& text) co
   if (sink_) sink_({at, driver_.id(), kind, text});
 }
 
+void DutyMover::count_driven(Tick now, bool is_driven) {
+  if (driven_since_ != never) driven_ += now - driven_since_;
+  driven_since_ = is_driven ? now : never;
+}
+
 void DutyMover::put(Lines& lines) {
   const Tick at = lines.now() + lines.lead();
   const double wanted = duty(lines.now());
+  highest_ = std::max(highest_, std::abs(wanted));
+  count_driven(lines.now(), wanted != 0.0);
   if (wanted != 0.0) {
     turned_until_ = lines.now();
     turned_way_ = wanted < 0.0 ? -1 : 1;

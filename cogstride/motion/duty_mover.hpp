@@ -64,6 +64,9 @@ class DutyMover final : public Participant {
   [[nodiscard]] bool is_idle() const { return !plan_; }
   /// The duty that is asked for at an instant; -1 to 1.
   [[nodiscard]] double duty(Tick now) const;
+  /// The highest so far, by size, and for how long there was one, s.
+  [[nodiscard]] double highest_duty() const { return highest_; }
+  [[nodiscard]] double driven_seconds() const { return seconds(driven_); }
   /// What of it is let through: below 1 while the current is over its limit.
   [[nodiscard]] double let_through() const { return let_through_; }
   /// By its shunt, A; nothing without one, or before it was read.
@@ -88,6 +91,7 @@ class DutyMover final : public Participant {
                                       std::optional<double> holds_for, std::string what);
   void let(Lines& lines, SlowsBy how);
   void put(Lines& lines);
+  void count_driven(Tick now, bool is_driven);
   void piece_is_over(Lines& lines);
   void finish(Tick now, MotionStatus status, std::string fault = {});
   void ask_sensors(Lines& lines);
@@ -108,6 +112,9 @@ class DutyMover final : public Participant {
   int turned_way_ = 0;
   double let_through_ = 1.0;
   Tick next_put_ = never;
+  double highest_ = 0.0;
+  Tick driven_ = 0;
+  Tick driven_since_ = never;
 
   std::optional<Encoder> encoder_{};
   std::optional<Shunt> shunt_{};

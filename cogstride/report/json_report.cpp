@@ -210,6 +210,10 @@ std::string drive_json(const DriveReport& report, const EventLog& log) {
          {"stands_at", mechanism.stands_at ? Json(*mechanism.stands_at) : Json(nullptr)},
          {"steps", mechanism.steps}});
   }
+  json["driven_by_duty"] = Json::array();
+  for (const LiveTally::Drive& drive : tally.drives)
+    json["driven_by_duty"].push_back(
+        {{"name", drive.name}, {"highest_duty", drive.highest_duty}, {"driven_s", drive.driven_seconds}});
   json["edges"] = {{"written", tally.edges},     {"too_late", tally.edges_too_late},
                    {"late_99_s", tally.late_99}, {"late_worst_s", tally.late_worst},
                    {"bound_s", tally.bound},     {"stood_still_s", tally.stood_still}};

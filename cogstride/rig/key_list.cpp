@@ -250,6 +250,8 @@ std::vector<KeySection> listed() {
   list.part("[controller.counters]", "", "decoders that count the edges of encoders", QuadratureCounters{});
   list.part("[controller.analogue]", "", "analogue inputs", AnalogueInputs{});
   list.part("[controller.gpio.NAME]", "", "a GPIO chip of the operating system: for live lines", GpioChip{});
+  list.part("[controller.pwm.NAME]", "", "a PWM chip of the operating system: makes duties on live lines",
+            PwmChip{});
   list.part("[controller.heartbeat]", "", "a line that goes up and down as long as everything runs",
             Heartbeat{});
   list.part("[supply.NAME]", "", "what feeds motors, boards and sensors", Supply{});

@@ -45,6 +45,14 @@ void declare(Keys& keys, GpioChip& chip) {
 }
 
 template <class Keys>
+void declare(Keys& keys, PwmChip& chip) {
+  keys.key("chip", chip.chip, {"its name under /sys/class/pwm, or its device's"});
+  keys.key("lines", chip.lines,
+           {"that its channels drive, in the order of `channels`", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("channels", chip.channels, {"their numbers on the chip", "", "0, 1, 2 ...", Sign::any, 0, 63});
+}
+
+template <class Keys>
 void declare(Keys& keys, Heartbeat& heartbeat) {
   keys.key("line", heartbeat.line, {"output line", "", nullptr, Sign::any, 0, most_lines});
   keys.key("period", heartbeat.period, {"of a whole beat, up and down", "ms"});
@@ -65,6 +73,8 @@ void declare(Keys& keys, AnalogueInputs& analogue) {
   keys.key("full_scale", analogue.full_scale, {"voltage of the highest code", "V"});
   keys.key("sample_time", analogue.sample_time, {"of one code", "us"});
   keys.key("noise", analogue.noise, {"rms", "mV", "0", Sign::not_negative});
+  keys.key("chip", analogue.chip,
+           {"for live lines: the converter's name under /sys/bus/iio/devices, or what it calls itself"});
 }
 
 template <class Keys>

@@ -476,6 +476,32 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
   return mechanism;
 }
 
+/// Each line has one channel, each channel one line. @param before  has the chips that were read before it
+void check_channels(TomlTable& table, PwmChip& chip, const Controller& before) {
+  if (chip.channels.empty()) {
+    for (std::size_t i = 0; i < chip.lines.size(); ++i) chip.channels.push_back(static_cast<std::int64_t>(i));
+  } else if (chip.channels.size() != chip.lines.size()) {
+    table.error(table.place_of("channels"),
+                fmt::format("names {} channels for {} lines: each line has its channel, in the same order",
+                            chip.channels.size(), chip.lines.size()));
+  }
+  const auto twice = [](std::vector<std::int64_t> numbers) -> std::optional<std::int64_t> {
+    std::sort(numbers.begin(), numbers.end());
+    const auto found = std::adjacent_find(numbers.begin(), numbers.end());
+    return found == numbers.end() ? std::nullopt : std::optional(*found);
+  };
+  if (const auto line = twice(chip.lines))
+    table.error(table.place_of("lines"), fmt::format("line {} is named twice", *line));
+  if (const auto channel = twice(chip.channels))
+    table.error(table.place_of("channels"), fmt::format("channel {} is named twice", *channel));
+  for (const PwmChip& other : before.pwm_chips) {
+    for (const std::int64_t line : chip.lines)
+      if (std::find(other.lines.begin(), other.lines.end(), line) != other.lines.end())
+        table.error(table.place_of("lines"),
+                    fmt::format("line {} is a channel of {} already", line, other.name));
+  }
+}
+
 Controller read_controller(TomlTable table) {
   Controller controller;
   read_keys(table, OutputKind::rotary, controller);
@@ -499,6 +525,14 @@ Controller read_controller(TomlTable table) {
                                      other.name, name));
       }
       controller.chips.push_back(std::move(chip));
+    }
+  }
+  if (auto chips = table.optional_table("pwm")) {
+    for (auto& [name, chip_table] : chips->named_tables()) {
+      PwmChip chip = read_part<PwmChip>(chip_table);
+      chip.name = name;
+      check_channels(chip_table, chip, controller);
+      controller.pwm_chips.push_back(std::move(chip));
     }
   }
   if (auto heartbeat = table.optional_table("heartbeat"))

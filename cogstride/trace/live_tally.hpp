@@ -15,9 +15,15 @@ struct LiveTally {
     std::optional<double> stands_at{};  ///< by the steps that went out; nothing when it is not known
     std::int64_t steps = 0;             ///< net, that went out
   };
+  struct Drive {
+    std::string name{};
+    double highest_duty = 0.0;    ///< that was asked for, 0 to 1
+    double driven_seconds = 0.0;  ///< with a duty
+  };
   double seconds = 0.0;  ///< of the bench's time
   std::string fault{};   ///< empty: none
   std::vector<Mechanism> mechanisms{};
+  std::vector<Drive> drives{};
 
   std::int64_t edges = 0;           ///< written
   std::int64_t edges_too_late = 0;  ///< by more than the bound

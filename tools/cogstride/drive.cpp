@@ -34,6 +34,10 @@ std::string what_will_move(const Rig& rig, const Script& script) {
   for (const std::size_t i : moved) {
     const Mechanism& mechanism = rig.mechanisms[i];
     const Limits& limits = mechanism.limits;
+    if (mechanism.is_driven_by_duty()) {
+      words += fmt::format("  {} turns, driven by duty, forwards or backwards\n", mechanism.name);
+      continue;
+    }
     const std::string where =
         limits.travel_from && limits.travel_to
             ? fmt::format("between {} and {}", to_text(*limits.travel_from), to_text(*limits.travel_to))
@@ -93,13 +97,16 @@ bool asks_first(const DriveOptions& options, const Rig& rig, const Script& scrip
   return true;
 }
 
-/// A fade wants a duty, which live lines do not have.
-void refuse_fades(const std::vector<Statement>& statements, const std::string& file) {
+/// A fade wants a duty, which not every line of this computer has.
+void refuse_fades(const std::vector<Statement>& statements, const std::string& file, const Rig& rig) {
   for (const Statement& statement : statements) {
-    if (statement.kind == Statement::Kind::fade_output)
-      throw Error(fmt::format("{}:{}:{}: live lines have no duty, so nothing can be faded: switch it", file,
-                              statement.place.line, statement.place.column));
-    refuse_fades({statement.inside().begin(), statement.inside().end()}, file);
+    if (statement.kind == Statement::Kind::fade_output) {
+      const PlainOutput& output = rig.outputs[statement.output];
+      if (const std::string why = why_no_live_fade(rig.controller, output); !why.empty())
+        throw Error(fmt::format("{}:{}:{}: {} cannot be faded on live lines, only switched: {}", file,
+                                statement.place.line, statement.place.column, output.name, why));
+    }
+    refuse_fades({statement.inside().begin(), statement.inside().end()}, file, rig);
   }
 }
 
@@ -129,7 +136,7 @@ Status run_drive(const DriveOptions& options) {
   if (!options.only.empty()) rig = only_with(std::move(rig), options.only);
   refuse_obstacles(options, rig);
   const Script script = read_script(options.script, rig, {});
-  refuse_fades(script.statements, options.script);
+  refuse_fades(script.statements, options.script, rig);
   check_output_names(options.outputs);
   if (!asks_first(options, rig, script)) {
     fmt::print(stderr, "nothing was moved\n");
@@ -138,6 +145,7 @@ Status run_drive(const DriveOptions& options) {
   EventLog log;
   Outputs outputs(options.outputs, rig.mechanisms.front(), 0);
   outputs.also(log);
+  for (const std::string& note : live_notes(rig)) fmt::print(stderr, "note: {}\n", note);
   LiveBench bench(rig, {.trace = &outputs.sink()});
   if (!bench.conditions().words.empty()) fmt::print(stderr, "note: {}\n", bench.conditions().words);
   ScriptPlayer player(script, bench.rig(), bench.stage());

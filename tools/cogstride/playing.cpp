@@ -123,7 +123,7 @@ std::vector<std::string> keep_taught(const std::string& rig_file, bool writes, c
 }
 
 void require_chips(const std::string& rig_file, const Rig& rig) {
-  if (!rig.controller.chips.empty()) return;
+  if (!rig.controller.chips.empty() || !rig.controller.pwm_chips.empty()) return;
   throw Error(
       fmt::format("{}: names no GPIO chip: say which one has its lines, in [controller.gpio.NAME] "
                   "(`cogstride keys gpio` lists what that takes)",

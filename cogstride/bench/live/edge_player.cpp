@@ -37,6 +37,12 @@ EdgePlayer::EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports&
     if (opened.is_open && opened.setup.use != LineSetup::Use::input)
       owners_[opened.owner].lines.push_back(number);
   }
+  for (const PwmSetup& pwm : setup_.pwm) {
+    const Line& first = line(pwm.channels.front().line);
+    owners_[first.owner].timers.push_back(timers_.size());
+    timers_.push_back(
+        {PwmTimer(pwm), static_cast<double>(pwm.period) * 1e9 / setup_.ticks_per_second, first.setup.owner});
+  }
   // What it may need while it plays is fetched before.
   levels_.reserve(usual_room);
   edges_.reserve(usual_room);
@@ -85,6 +91,13 @@ void EdgePlayer::take(const LiveCommand& command) {
       (void)line(command.line).pulses.put(command.start, std::span(&command.run, 1), stop, -never);
       break;
     }
+    case LiveCommand::Kind::duties: {
+      const auto duties = std::find_if(timers_.begin(), timers_.end(), [&](const Duties& each) {
+        return each.timer.group() == command.group;
+      });
+      duties->timer.put(command.at, std::span(command.compares).first(command.compare_count));
+      break;
+    }
     case LiveCommand::Kind::withdraw:
       withdraw(command);
       break;
@@ -102,6 +115,8 @@ void EdgePlayer::withdraw(const LiveCommand& command) {
   std::erase_if(levels_, [&](const TimedLevels& levels) {
     return levels.at >= command.at && line(levels.levels[0].line).setup.owner == command.mechanism;
   });
+  for (Duties& duties : timers_)
+    if (duties.owner == command.mechanism) duties.timer.withdraw(command.at);
   LiveReport answer{.kind = LiveReport::Kind::withdrawn};
   for (const std::size_t number : pulse_lines_) {
     Line& pulsed = lines_[number];
@@ -153,6 +168,7 @@ void EdgePlayer::put_at_rest() {
   }
   levels_.clear();
   samplings_.clear();
+  for (Duties& duties : timers_) duties.timer.stop();
   out_.clear();
   for (Line& each : lines_) {
     if (!each.is_open || each.setup.use == LineSetup::Use::input) continue;
@@ -191,12 +207,20 @@ EdgePlayer::NextEdge EdgePlayer::next_of(const Owner& owner) {
     next.levels = i;
     break;
   }
+  for (const std::size_t place : owner.timers) {
+    const Tick planned = timers_[place].timer.next();
+    if (planned >= next.planned) continue;
+    next.planned = planned;
+    next.levels.reset();
+    next.timer = place;
+  }
   for (const std::size_t number : owner.lines) {
     if (lines_[number].setup.use != LineSetup::Use::pulses) continue;
     const Tick planned = planned_next(lines_[number]);
     if (planned >= next.planned) continue;
     next.planned = planned;
     next.levels.reset();
+    next.timer.reset();
     next.pulses = number;
   }
   if (next.planned != never) next.due = due(next.planned, owner);
@@ -209,6 +233,55 @@ Tick EdgePlayer::next_due() {
   return soonest;
 }
 
+void EdgePlayer::add_levels(std::size_t place) {
+  const TimedLevels& levels = levels_[place];
+  for (std::size_t i = 0; i < levels.count; ++i) {
+    out_.push_back(levels.levels[i]);
+    written_.push_back(levels.at);
+  }
+  levels_.erase(levels_.begin() + static_cast<std::ptrdiff_t>(place));
+}
+
+void EdgePlayer::add_pulse(std::size_t number, Tick planned) {
+  Line& pulsed = lines_[number];
+  if (pulsed.back_at != never) {
+    pulsed.back_at = never;
+    out_.push_back({pulsed.setup.id, pulsed.setup.rest_high});
+  } else {
+    pulsed.pulses.make();
+    pulsed.back_at = planned + pulsed.setup.pulse_width;
+    out_.push_back({pulsed.setup.id, !pulsed.setup.rest_high});
+  }
+  written_.push_back(planned);
+}
+
+void EdgePlayer::add_duties(std::size_t place) {
+  Duties& duties = timers_[place];
+  if (duties.timer.is_averaged()) {
+    write_hardware_duties(duties);
+    return;
+  }
+  const Tick planned = duties.timer.next();
+  const std::size_t before = out_.size();
+  duties.timer.advance(out_);
+  for (std::size_t i = before; i < out_.size(); ++i) {
+    out_[i].high = out_[i].high != line(out_[i].line).setup.rest_high;  // it says on and off
+    written_.push_back(planned);
+  }
+}
+
+/// Hardware takes a duty over at its next period; no edge of ours is early or late by it.
+void EdgePlayer::write_hardware_duties(Duties& duties) {
+  shares_.clear();
+  const Tick planned = duties.timer.next();
+  duties.timer.advance(shares_);
+  for (const auto& [id, share] : shares_) {
+    const bool rests_high = line(id).setup.rest_high;
+    port_.write_duty(id, std::llround((rests_high ? 1.0 - share : share) * duties.ns_a_period));
+    wrote({id, (share > 0.0) != rests_high}, planned, now());
+  }
+}
+
 /// Writes what is due, in one go: of each owner's lines the next edge.
 void EdgePlayer::write_due(Tick at) {
   out_.clear();
@@ -217,24 +290,12 @@ void EdgePlayer::write_due(Tick at) {
     const NextEdge next = next_of(owner);
     if (next.due > at) continue;
     if (next.levels) {
-      const TimedLevels& levels = levels_[*next.levels];
-      for (std::size_t i = 0; i < levels.count; ++i) {
-        out_.push_back(levels.levels[i]);
-        written_.push_back(levels.at);
-      }
-      levels_.erase(levels_.begin() + static_cast<std::ptrdiff_t>(*next.levels));
-      continue;
-    }
-    Line& pulsed = lines_[next.pulses];
-    if (pulsed.back_at != never) {
-      pulsed.back_at = never;
-      out_.push_back({pulsed.setup.id, pulsed.setup.rest_high});
+      add_levels(*next.levels);
+    } else if (next.timer) {
+      add_duties(*next.timer);
     } else {
-      pulsed.pulses.make();
-      pulsed.back_at = next.planned + pulsed.setup.pulse_width;
-      out_.push_back({pulsed.setup.id, !pulsed.setup.rest_high});
+      add_pulse(next.pulses, next.planned);
     }
-    written_.push_back(next.planned);
   }
   if (out_.empty()) return;
   port_.write(out_);

@@ -8,6 +8,9 @@
 // is always what was planned, or what its board needs if that is less: a late edge is never squeezed against
 // the next. Past the bound time stands still for all lines by as much as the edge was late, so that every
 // step still goes out, in its order and at its distance; that is reported, and whoever plans stops on a ramp.
+//
+// A duty is played edge by edge like all else, unless hardware behind the port makes it: then it is told the
+// share.
 #pragma once
 
 #include <atomic>
@@ -20,6 +23,7 @@
 #include "cogstride/bench/live/line_port.hpp"
 #include "cogstride/bench/live/live_messages.hpp"
 #include "cogstride/bench/pulse_queue.hpp"
+#include "cogstride/bench/pwm_timer.hpp"
 
 namespace cogstride {
 
@@ -27,6 +31,7 @@ class EdgePlayer {
  public:
   struct Setup {
     std::vector<LineSetup> lines{};
+    std::vector<PwmSetup> pwm{};  ///< averaged ones have hardware of the port's that makes their duty
     double ticks_per_second = 0.0;
     Tick bound = 0;            ///< an edge may be so late
     std::int64_t spin_ns = 0;  ///< so long before an edge it does not sleep any more
@@ -61,7 +66,13 @@ class EdgePlayer {
 
  private:
   struct Owner {
-    std::vector<std::size_t> lines{};  // outputs
+    std::vector<std::size_t> lines{};   // outputs
+    std::vector<std::size_t> timers{};  // of its duties
+  };
+  struct Duties {
+    PwmTimer timer;
+    double ns_a_period = 0.0;
+    MechanismId owner{};
   };
   struct Line {
     LineSetup setup{};
@@ -87,8 +98,9 @@ class EdgePlayer {
   struct NextEdge {
     Tick planned = never;
     Tick due = never;
-    std::optional<std::size_t> levels{};  // place in levels_; else a pulse line's
-    std::size_t pulses = 0;
+    std::optional<std::size_t> levels{};  // place in levels_; else ...
+    std::optional<std::size_t> timer{};   // place in timers_; else ...
+    std::size_t pulses = 0;               // place of a pulse line
   };
 
   void take_commands();
@@ -97,6 +109,10 @@ class EdgePlayer {
   void take_edges();
   void take_samples();
   void put_at_rest();
+  void add_levels(std::size_t place);
+  void add_pulse(std::size_t number, Tick planned);
+  void add_duties(std::size_t place);
+  void write_hardware_duties(Duties& duties);
   [[nodiscard]] Tick due(Tick planned, const Owner& owner) const;
   [[nodiscard]] static Tick planned_next(Line& pulsed);
   [[nodiscard]] NextEdge next_of(const Owner& owner);
@@ -115,11 +131,13 @@ class EdgePlayer {
   std::vector<Line> lines_;  // by number
   std::vector<std::size_t> pulse_lines_;
   std::vector<Owner> owners_;
+  std::vector<Duties> timers_;
   std::vector<TimedLevels> levels_;  // in the order of time; the next one last
   std::vector<Sampling> samplings_;
   std::vector<PortEdge> edges_;
-  std::vector<Level> out_;     // of the write that is being made
-  std::vector<Tick> written_;  // when each of them was planned
+  std::vector<Level> out_;               // of the write that is being made
+  std::vector<PwmTimer::Share> shares_;  // being written
+  std::vector<Tick> written_;            // when each of them was planned
   std::atomic<bool> cut_wanted_{false};
   std::atomic<Tick> stood_still_{0};
   std::atomic<std::int64_t> missed_reports_{0};

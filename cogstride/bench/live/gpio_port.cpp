@@ -3,11 +3,9 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <grp.h>
 #include <linux/gpio.h>
 #include <poll.h>
 #include <sys/ioctl.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -15,27 +13,14 @@
 #include <cstring>
 #include <filesystem>
 
+#include "cogstride/bench/live/descriptor.hpp"
+#include "cogstride/bench/live/kernel_files.hpp"
+
 namespace cogstride {
 namespace {
 
 constexpr std::size_t most_chip_lines = GPIO_V2_LINES_MAX;
 constexpr std::uint32_t kept_events = 1024;
-
-/// A file descriptor that closes itself.
-class Descriptor {
- public:
-  explicit Descriptor(int fd) : fd_(fd) {}
-  ~Descriptor() {
-    if (fd_ >= 0) close(fd_);
-  }
-  Descriptor(Descriptor&& other) noexcept : fd_(std::exchange(other.fd_, -1)) {}
-  Descriptor(const Descriptor&) = delete;
-  Descriptor& operator=(const Descriptor&) = delete;
-  [[nodiscard]] int get() const { return fd_; }
-
- private:
-  int fd_;
-};
 
 struct FoundChip {
   std::string path;
@@ -44,16 +29,6 @@ struct FoundChip {
   std::int64_t lines = 0;
   Descriptor fd;
 };
-
-std::string who_may(const std::string& path) {
-  struct stat about {};
-  if (stat(path.c_str(), &about) != 0) return {};
-  const group* const owner = getgrgid(about.st_gid);
-  if (owner == nullptr || about.st_gid == 0 || (about.st_mode & S_IRGRP) == 0)
-    return "; give it to a group of yours by a udev rule, or run as root";
-  return fmt::format("; its group is {}: 'sudo usermod -aG {} $USER', then log in anew", owner->gr_name,
-                     owner->gr_name);
-}
 
 std::vector<FoundChip> chips_there() {
   std::vector<FoundChip> found;
@@ -66,7 +41,7 @@ std::vector<FoundChip> chips_there() {
     if (fd.get() < 0) {
       const int why = errno;
       refused.push_back(
-          fmt::format("{}: {}{}", path, std::strerror(why), why == EACCES ? who_may(path) : ""));
+          fmt::format("{}: {}{}", path, std::strerror(why), why == EACCES ? who_may_use(path) : ""));
       continue;
     }
     gpiochip_info info{};
@@ -134,6 +109,7 @@ void add_flags(gpio_v2_line_config& config, std::uint64_t mask, std::uint64_t fl
 
 GpioPort::GpioPort(const Controller& controller, const std::vector<LineSetup>& lines,
                    const std::map<LineId, Pull>& pulls, const std::string& consumer) {
+  if (lines.empty()) return;
   const std::vector<FoundChip> chips = chips_there();
   try {
     for (const GpioChip& wanted : controller.chips) {
@@ -288,17 +264,11 @@ void GpioPort::sleep_until(std::int64_t ns) {
   }
 }
 
-std::vector<GpioPort::RestWrite> GpioPort::rest_writes() const {
+std::vector<RestWrite> GpioPort::rest_writes() const {
   std::vector<RestWrite> writes;
-  for (const Request& request : requests_) writes.push_back({request.fd, request.outputs, request.rest});
+  for (const Request& request : requests_)
+    writes.push_back({.fd = request.fd, .mask = request.outputs, .bits = request.rest});
   return writes;
-}
-
-bool GpioPort::write_at_rest(const RestWrite& rest) noexcept {
-  gpio_v2_line_values values{};
-  values.mask = rest.mask;
-  values.bits = rest.bits;
-  return rest.mask == 0 || ioctl(rest.request, GPIO_V2_LINE_SET_VALUES_IOCTL, &values) == 0;
 }
 
 }  // namespace cogstride

@@ -9,6 +9,7 @@
 
 #include "cogstride/bench/live/bell.hpp"
 #include "cogstride/bench/live/line_port.hpp"
+#include "cogstride/bench/live/rest_write.hpp"
 #include "cogstride/mechanism/controller.hpp"
 #include "cogstride/mechanism/sensors.hpp"
 
@@ -34,14 +35,7 @@ class GpioPort final : public LinePort {
   void wake() noexcept override { bell_.ring(); }
 
   /// Of each chip: what a guardian needs to put its outputs at rest.
-  struct RestWrite {
-    int request = -1;
-    std::uint64_t mask = 0;
-    std::uint64_t bits = 0;
-  };
   [[nodiscard]] std::vector<RestWrite> rest_writes() const;
-  /// Puts outputs at rest by their requests alone. @return whether the kernel took it; async-signal-safe
-  static bool write_at_rest(const RestWrite& rest) noexcept;
 
  private:
   struct Request {

@@ -13,6 +13,8 @@
 #include <csignal>
 #include <cstring>
 
+#include "cogstride/quantity/error.hpp"
+
 namespace cogstride {
 namespace {
 
@@ -20,19 +22,19 @@ constexpr char life = '.';
 constexpr char all_is_well = 'q';
 
 /// It must keep nobody's files, pipes or terminal open.
-void keep_only(int pipe, const std::vector<GpioPort::RestWrite>& rests) {
+void keep_only(int pipe, const std::vector<RestWrite>& rests) {
   const int nothing = open("/dev/null", O_RDWR);
   for (const int standard : {0, 1, 2}) dup2(nothing, standard);
   const auto highest = static_cast<int>(sysconf(_SC_OPEN_MAX));
   for (int fd = 3; fd < std::min(highest, 4096); ++fd) {
     bool is_needed = fd == pipe;
-    for (const GpioPort::RestWrite& rest : rests) is_needed = is_needed || rest.request == fd;
+    for (const RestWrite& rest : rests) is_needed = is_needed || rest.fd == fd;
     if (!is_needed) close(fd);
   }
 }
 
 /// The guardian's whole life. Only calls that are safe after a fork.
-[[noreturn]] void guard(int pipe, const std::vector<GpioPort::RestWrite>& rests, int patience_ms) {
+[[noreturn]] void guard(int pipe, const std::vector<RestWrite>& rests, int patience_ms) {
   for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGPIPE, SIGTSTP}) std::signal(signal, SIG_IGN);
   setsid();  // a signal to the terminal's group, a hang-up included, does not end it
   prctl(PR_SET_NAME, "cogstride-guard", 0, 0, 0);
@@ -52,15 +54,14 @@ void keep_only(int pipe, const std::vector<GpioPort::RestWrite>& rests) {
     }
     // The pipe broke, or there was no sign of life for too long.
     bool done = true;
-    for (const GpioPort::RestWrite& rest : rests) done = GpioPort::write_at_rest(rest) && done;
+    for (const RestWrite& rest : rests) done = write_at_rest(rest) && done;
     _exit(done ? 1 : 2);
   }
 }
 
 }  // namespace
 
-Guardian::Guardian(const GpioPort& port, std::chrono::milliseconds patience) {
-  const std::vector<GpioPort::RestWrite> rests = port.rest_writes();
+Guardian::Guardian(const std::vector<RestWrite>& rests, std::chrono::milliseconds patience) {
   int ends[2];
   if (socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends) != 0)
     throw Error(fmt::format("the guardian cannot be started: {}", std::strerror(errno)));

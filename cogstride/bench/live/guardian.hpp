@@ -7,15 +7,15 @@
 #include <chrono>
 #include <vector>
 
-#include "cogstride/bench/live/gpio_port.hpp"
+#include "cogstride/bench/live/rest_write.hpp"
 
 namespace cogstride {
 
 class Guardian {
  public:
-  /// Starts it; before any thread. It shares nothing with the program but the requests and a pipe.
+  /// Starts it; before any thread. It shares nothing with the program but what the writes need and a pipe.
   /// @param patience  without a sign of life for so long, it acts. @throws Error when it cannot be started
-  Guardian(const GpioPort& port, std::chrono::milliseconds patience);
+  Guardian(const std::vector<RestWrite>& rests, std::chrono::milliseconds patience);
   /// Dismisses it: lines are at rest by then.
   ~Guardian();
   Guardian(const Guardian&) = delete;

@@ -35,6 +35,9 @@ class LinePort {
   [[nodiscard]] virtual std::int64_t now_ns() = 0;
   /// All of them together, as far as they are on one chip. @throws PortGone
   virtual void write(std::span<const Level> levels) = 0;
+  /// A line that has its duty from hardware: high for so long of each of its periods, from the next on.
+  /// @throws PortGone; RangeError for a plain line
+  virtual void write_duty(LineId line, std::int64_t high_ns);
   /// The level of a line, an output or an input. @throws PortGone
   [[nodiscard]] virtual bool read(LineId line) = 0;
   /// Appends the edges that have come, in their order. @return at once. @throws PortGone

@@ -8,8 +8,9 @@
 #include <atomic>
 #include <cmath>
 
-#include "cogstride/bench/live/gpio_port.hpp"
 #include "cogstride/bench/live/guardian.hpp"
+#include "cogstride/bench/live/kernel_port.hpp"
+#include "cogstride/bench/live/live_duty.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 
 namespace cogstride {
@@ -17,6 +18,7 @@ namespace {
 
 constexpr auto controllers_own = static_cast<MechanismId>(0xfffe);
 constexpr std::chrono::milliseconds guardians_patience{300};
+constexpr std::int64_t usual_period_ns = 1'000'000;  // of a channel that is only switched
 constexpr ExactTime between_looks = ExactTime::from_base({1, 100});
 
 bool is_on_a_chip(const Controller& controller, std::int64_t line) {
@@ -25,7 +27,7 @@ bool is_on_a_chip(const Controller& controller, std::int64_t line) {
   });
 }
 
-/// A rig as live lines take it: outputs are switched, since there is no duty.
+/// A rig as live lines take it: without what cannot be had on them (see live_notes).
 Rig for_live_lines(Rig rig) {
   const std::vector<LiveObstacle> obstacles = live_obstacles(rig);
   if (!obstacles.empty()) {
@@ -34,11 +36,38 @@ Rig for_live_lines(Rig rig) {
       words.push_back(fmt::format("{}: {}", obstacle.mechanism, obstacle.why));
     throw RangeError(fmt::format("{}", fmt::join(words, "\n")));
   }
+  for (Mechanism& mechanism : rig.mechanisms) {
+    if (!mechanism.is_driven_by_duty()) continue;
+    std::erase_if(mechanism.sensors,
+                  [](const Sensor& sensor) { return std::holds_alternative<Encoder>(sensor); });
+  }
   for (PlainOutput& output : rig.outputs) {
+    if (why_no_live_fade(rig.controller, output).empty()) continue;
     output.timer.reset();
     output.pwm_frequency.reset();
   }
   return rig;
+}
+
+/// How its duty is made, or what refuses it.
+LiveDuty duty_of(const Mechanism& mechanism, const Controller& controller) {
+  try {
+    const BridgeDriver driver(mechanism, {}, {}, controller);
+    std::vector<std::int64_t> lines;
+    for (const PwmSetup::Channel& channel : driver.pwm_setup().channels)
+      lines.push_back(static_cast<std::int64_t>(channel.line));
+    return live_duty(controller, lines, std::get<BridgeWiring>(mechanism.wiring).pwm_frequency);
+  } catch (const RangeError& error) {
+    return {LiveDuty::By::nothing, error.what()};
+  }
+}
+
+bool is_of_encoder(const Mechanism& mechanism, std::int64_t line) {
+  return std::any_of(mechanism.sensors.begin(), mechanism.sensors.end(), [&](const Sensor& sensor) {
+    const auto* const encoder = std::get_if<Encoder>(&sensor);
+    return encoder != nullptr &&
+           (encoder->line_a == line || encoder->line_b == line || encoder->line_index == line);
+  });
 }
 
 std::map<LineId, Pull> pulls_of(const Rig& rig) {
@@ -60,25 +89,68 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig) {
   std::vector<LiveObstacle> obstacles;
   for (const Mechanism& mechanism : rig.mechanisms) {
     std::vector<std::string> why;
-    if (!mechanism.is_movable())
+    if (mechanism.is_driven_by_duty()) {
+      const LiveDuty duty = duty_of(mechanism, rig.controller);
+      if (duty.by == LiveDuty::By::nothing) why.push_back(duty.words);
+    } else if (!mechanism.is_movable()) {
       why.push_back(fmt::format("a {} on a {} is not driven on live lines so far", kind_name(mechanism.motor),
                                 kind_name(mechanism.board)));
+    }
     for (const Sensor& sensor : mechanism.sensors) {
-      if (std::holds_alternative<Encoder>(sensor))
+      if (std::holds_alternative<Encoder>(sensor) && !mechanism.is_driven_by_duty())
         why.push_back(fmt::format("its encoder {} wants a quadrature counter, and live lines have none",
                                   name_of(sensor)));
+      const bool is_analogue =
+          std::holds_alternative<Shunt>(sensor) || std::holds_alternative<TemperatureProbe>(sensor);
+      if (is_analogue && (!rig.controller.analogue || !rig.controller.analogue->chip))
+        why.push_back(
+            fmt::format("its {} wants a converter: say which one has the analogue inputs, in "
+                        "controller.analogue.chip",
+                        name_of(sensor)));
     }
     std::vector<std::int64_t> nowhere;
     for (const RigLine& line : rig_lines(rig)) {
-      if (line.owner == mechanism.name && !is_on_a_chip(rig.controller, line.number))
+      if (line.owner == mechanism.name && !is_on_a_chip(rig.controller, line.number) &&
+          !(mechanism.is_driven_by_duty() &&
+            (is_pwm_channel(rig.controller, line.number) || is_of_encoder(mechanism, line.number))))
         nowhere.push_back(line.number);
     }
+    for (const RigLine& line : rig_lines(rig))
+      if (line.owner == mechanism.name && !mechanism.is_driven_by_duty() &&
+          is_pwm_channel(rig.controller, line.number))
+        why.push_back(
+            fmt::format("its line {} is a channel of a PWM chip, and has to be a plain line", line.number));
     if (!nowhere.empty())
       why.push_back(fmt::format("no [controller.gpio.NAME] of the rig has line{} {}",
                                 nowhere.size() > 1 ? "s" : "", fmt::join(nowhere, ", ")));
     if (!why.empty()) obstacles.push_back({mechanism.name, fmt::format("{}", fmt::join(why, "; "))});
   }
   return obstacles;
+}
+
+std::string why_no_live_fade(const Controller& controller, const PlainOutput& output) {
+  if (!output.timer || !output.pwm_frequency) return {};
+  const LiveDuty duty = live_duty(controller, std::array{output.line.number}, *output.pwm_frequency);
+  return duty.by == LiveDuty::By::nothing ? duty.words : std::string();
+}
+
+std::vector<std::string> live_notes(const Rig& rig) {
+  std::vector<std::string> notes;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    if (!mechanism.is_driven_by_duty()) continue;
+    if (const LiveDuty duty = duty_of(mechanism, rig.controller); duty.by == LiveDuty::By::edges)
+      notes.push_back(fmt::format("{}: {}", mechanism.name, duty.words));
+    for (const Sensor& sensor : mechanism.sensors)
+      if (std::holds_alternative<Encoder>(sensor))
+        notes.push_back(fmt::format("{}: its encoder {} is not read: live lines have no quadrature counter",
+                                    mechanism.name, name_of(sensor)));
+  }
+  for (const PlainOutput& output : rig.outputs) {
+    if (!output.timer || !output.pwm_frequency) continue;
+    const LiveDuty duty = live_duty(rig.controller, std::array{output.line.number}, *output.pwm_frequency);
+    if (duty.by == LiveDuty::By::edges) notes.push_back(fmt::format("{}: {}", output.name, duty.words));
+  }
+  return notes;
 }
 
 /// Looks after the run: the guardian, lateness, the heartbeat line.
@@ -103,8 +175,9 @@ class LiveBench::Supervisor final : public Participant {
 
 struct LiveBench::Inside {
   Options options;
-  std::unique_ptr<GpioPort> gpio;
+  std::unique_ptr<KernelPort> kernel;
   LinePort* port = nullptr;
+  std::unique_ptr<KernelConverter> converter;
   std::unique_ptr<Guardian> guardian;
   std::atomic<bool> guardian_gone{false};
   std::unique_ptr<LiveLines> lines;
@@ -134,15 +207,24 @@ LiveBench::LiveBench(Rig given, Options options)
   setup.lead = ticks_at_least(options.lead, controller.timer_clock);
   setup.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
   setup.asks_for_real_time = options.asks_for_real_time;
+  const std::vector<PwmChannels::Wanted> hardware = open_duties(setup);
   in.port = options.port;
   if (in.port == nullptr) {
-    in.gpio = std::make_unique<GpioPort>(controller, setup.lines, pulls_of(rig()),
-                                         fmt::format("cogstride {}", getpid()));
-    in.port = in.gpio.get();
-    in.guardian = std::make_unique<Guardian>(*in.gpio, guardians_patience);
+    in.kernel = std::make_unique<KernelPort>(controller, setup.lines, hardware, pulls_of(rig()),
+                                             fmt::format("cogstride {}", getpid()));
+    in.port = in.kernel.get();
+    in.guardian = std::make_unique<Guardian>(in.kernel->rest_writes(), guardians_patience);
     setup.on_turn = [&in] {
       if (!in.guardian->beat()) in.guardian_gone.store(true);
     };
+  }
+  if (controller.analogue) {
+    setup.converter = options.converter;
+    setup.analogue_channels = controller.analogue->channels;
+    if (setup.converter == nullptr && options.port == nullptr && controller.analogue->chip) {
+      in.converter = std::make_unique<KernelConverter>(*controller.analogue);
+      setup.converter = in.converter.get();
+    }
   }
   in.lines = std::make_unique<LiveLines>(std::move(setup), *in.port);
   in.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
@@ -159,6 +241,32 @@ LiveBench::LiveBench(Rig given, Options options)
   options.trace->begin(layout);
   in.lines->on_edge(
       [this](Tick at, LineId line, bool high) { inside_->options.trace->edge(at, line, high); });
+}
+
+/// The timers of all duties. @return the lines whose duty hardware makes
+std::vector<PwmChannels::Wanted> LiveBench::open_duties(LiveLines::Setup& setup) const {
+  const double ns_a_tick = 1e9 / rig().controller.timer_clock.base().to_double();
+  std::vector<PwmChannels::Wanted> hardware;
+  const auto add = [&](PwmSetup pwm) {
+    // What a channel makes needs no line of a GPIO chip, and what edges make has no channel: asked by line.
+    pwm.averaged = is_pwm_channel(rig().controller, static_cast<std::int64_t>(pwm.channels.front().line));
+    setup.pwm.push_back(pwm);
+  };
+  for (const auto& drive : drives()) add(drive->driver().pwm_setup());
+  for (const auto& output : outputs())
+    if (const std::optional<PwmSetup> pwm = output->pwm_setup()) add(*pwm);
+  for (const LineSetup& line : setup.lines) {
+    if (line.use == LineSetup::Use::input ||
+        !is_pwm_channel(rig().controller, static_cast<std::int64_t>(line.id)))
+      continue;
+    PwmChannels::Wanted wanted{line.id, line.name, line.rest_high, usual_period_ns};
+    for (const PwmSetup& pwm : setup.pwm)
+      for (const PwmSetup::Channel& channel : pwm.channels)
+        if (channel.line == line.id)
+          wanted.period_ns = std::llround(static_cast<double>(pwm.period) * ns_a_tick);
+    hardware.push_back(wanted);
+  }
+  return hardware;
 }
 
 LiveBench::~LiveBench() {
@@ -184,6 +292,8 @@ void LiveBench::close() {
       mechanism.stands_at = position->base.to_double() * display_units_per_base(kind);
     tally.mechanisms.push_back(std::move(mechanism));
   }
+  for (const auto& drive : drives())
+    tally.drives.push_back({drive->mechanism().name, drive->highest_duty(), drive->driven_seconds()});
   tally.edges = late.edges();
   tally.edges_too_late = late.beyond();
   tally.late_99 = seconds(late.at_share(0.99));
@@ -196,9 +306,14 @@ void LiveBench::close() {
                                  1e-3 * static_cast<double>(player.wake_ns));
   if (const std::int64_t missed = in.lines->missed_reports(); missed > 0)
     tally.conditions += fmt::format("; {} edges are missing in the record", missed);
+  if (const std::int64_t codes = in.lines->codes_read(); codes > 0)
+    tally.conditions += fmt::format("; {} analogue codes", codes);
+  if (const std::int64_t codes = in.lines->codes_left_out(); codes > 0)
+    tally.conditions +=
+        fmt::format("; {} more were left out: the converter is slower than what was asked", codes);
   if (in.options.trace != nullptr) in.options.trace->end(in.lines->now() + in.lines->stood_still());
   in.guardian.reset();
-  in.gpio.reset();
+  in.kernel.reset();
 }
 
 const LiveTally& LiveBench::tally() const {

@@ -13,6 +13,7 @@
 
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/live/live_lines.hpp"
+#include "cogstride/bench/live/pwm_channels.hpp"
 #include "cogstride/trace/live_tally.hpp"
 #include "cogstride/trace/trace.hpp"
 
@@ -27,6 +28,12 @@ struct LiveObstacle {
 /// Of all mechanisms of a rig, those that cannot be driven live, and why not.
 [[nodiscard]] std::vector<LiveObstacle> live_obstacles(const Rig& rig);
 
+/// What a rig has less of on live lines than it says, and how well its duties come.
+[[nodiscard]] std::vector<std::string> live_notes(const Rig& rig);
+
+/// Why an output cannot be faded on live lines; empty when it can, or is only switched.
+[[nodiscard]] std::string why_no_live_fade(const Controller& controller, const PlainOutput& output);
+
 class LiveBench final : public Bench {
  public:
   struct Options {
@@ -35,6 +42,8 @@ class LiveBench final : public Bench {
     bool asks_for_real_time = true;
     /// A port in the place of the kernel's lines; it must outlive the bench. There is no guardian then.
     LinePort* port = nullptr;
+    /// A converter in the place of the kernel's; it must outlive the bench.
+    Converter* converter = nullptr;
   };
 
   /// Takes the lines, at rest. @throws Error when something of the rig cannot be driven, or a line not be had
@@ -60,6 +69,7 @@ class LiveBench final : public Bench {
 
  private:
   class Supervisor;
+  std::vector<PwmChannels::Wanted> open_duties(LiveLines::Setup& setup) const;
   void fail(StopBy how, const std::string& why);
   struct Inside;
   std::unique_ptr<Inside> inside_;

@@ -11,6 +11,7 @@
 #include <map>
 #include <thread>
 
+#include "cogstride/bench/live/analogue_reader.hpp"
 #include "cogstride/bench/live/bell.hpp"
 #include "cogstride/bench/live/edge_player.hpp"
 
@@ -35,13 +36,17 @@ struct LiveLines::Inside {
         port_(port),
         commands(command_room),
         reports(report_room),
-        player({setup.lines, ticks_per_second, setup.bound, most_spin_ns, life_sign_ns}, port, commands,
-               reports) {
+        player({setup.lines, setup.pwm, ticks_per_second, setup.bound, most_spin_ns, life_sign_ns}, port,
+               commands, reports) {
     for (const LineSetup& line : setup.lines) {
       if (line.use != LineSetup::Use::input) continue;
       inputs[line.source] = line.id;
       first_levels[line.id] = port.read(line.id);
     }
+    if (setup.converter != nullptr)
+      analogue = std::make_unique<AnalogueReader>(
+          *setup.converter, setup.analogue_channels,
+          AnalogueReader::Clock{[this] { return player.now(); }, ticks_per_second}, [this] { bell.ring(); });
     thread = std::thread([this] { play(); });
     while (!is_playing.load(std::memory_order_acquire)) bell.wait(1'000'000);
   }
@@ -142,9 +147,12 @@ struct LiveLines::Inside {
           break;
       }
     }
-    if (is_gone.load(std::memory_order_acquire) && !told_gone) {
+    if (analogue) analogue->take(readings);
+    const bool lines_are_gone = is_gone.load(std::memory_order_acquire);
+    const std::string why = lines_are_gone ? gone : analogue ? analogue->gone() : std::string();
+    if (!why.empty() && !told_gone) {
       told_gone = true;
-      trouble.gone = gone;
+      trouble.gone = why;
       has_trouble = true;
     }
   }
@@ -167,6 +175,7 @@ struct LiveLines::Inside {
   EdgePlayer player;
   PlayerConditions conditions{};
   Bell bell;
+  std::unique_ptr<AnalogueReader> analogue;  // rings the bell
   std::map<SourceId, LineId> inputs;
   std::map<LineId, bool> first_levels;
   std::function<void(Tick, LineId, bool)> listener;
@@ -283,11 +292,35 @@ void LiveLines::put(FineTick start, LineId line, std::span<const chip::PulseRun>
   }
 }
 
-void LiveLines::put(PwmGroup, Tick, std::span<const Compare>) {
-  throw RangeError("live lines have no duty: an output can be switched, and not faded");
+void LiveLines::put(PwmGroup group, Tick at, std::span<const Compare> compares) {
+  if (at < now() + lead())
+    throw RangeError(fmt::format("a duty for tick {} comes too late at tick {}", at, now()));
+  const auto setup = std::find_if(inside_->setup.pwm.begin(), inside_->setup.pwm.end(),
+                                  [&](const PwmSetup& pwm) { return pwm.group == group; });
+  if (setup == inside_->setup.pwm.end())
+    throw RangeError(fmt::format("PWM group {} has not been opened", static_cast<int>(group)));
+  if (compares.size() > most_duties_together)
+    throw RangeError(
+        fmt::format("{} duties at once; {} can change together", compares.size(), most_duties_together));
+  LiveCommand command;
+  command.kind = LiveCommand::Kind::duties;
+  command.group = group;
+  command.at = at;
+  for (const Compare& compare : compares) {
+    if (compare.channel >= setup->channels.size())
+      throw RangeError("the PWM group has no channel of that number");
+    if (compare.on_ticks < 0 || compare.on_ticks > setup->period)
+      throw RangeError("a compare value lies between 0 and the period");
+    command.compares[command.compare_count++] = compare;
+  }
+  inside_->push(command);
 }
 
 void LiveLines::sample(SourceId source, Tick first, Tick period) {
+  if (inside_->analogue && inside_->analogue->has(source)) {
+    inside_->analogue->sample(source, first, period);
+    return;
+  }
   const auto input = inside_->inputs.find(source);
   if (input == inside_->inputs.end())
     throw RangeError(fmt::format("nothing answers on source {}", static_cast<int>(source)));
@@ -315,6 +348,7 @@ Withdrawn LiveLines::withdraw(MechanismId mechanism, Tick from) {
 
 void LiveLines::cut() noexcept {
   if (inside_->has_ended) return;
+  if (inside_->analogue) inside_->analogue->clear();
   inside_->has_answer = false;
   inside_->player.cut();
   inside_->port_.wake();
@@ -362,6 +396,14 @@ const LatenessRecord& LiveLines::lateness() const {
 
 std::int64_t LiveLines::missed_reports() const {
   return inside_->player.missed_reports();
+}
+
+std::int64_t LiveLines::codes_read() const {
+  return inside_->analogue ? inside_->analogue->read() : 0;
+}
+
+std::int64_t LiveLines::codes_left_out() const {
+  return inside_->analogue ? inside_->analogue->left_out() : 0;
 }
 
 Tick LiveLines::stood_still() const {

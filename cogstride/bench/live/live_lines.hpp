@@ -8,6 +8,7 @@
 #include <memory>
 #include <string>
 
+#include "cogstride/bench/live/converter.hpp"
 #include "cogstride/bench/live/lateness.hpp"
 #include "cogstride/bench/live/line_port.hpp"
 #include "cogstride/lines/lines.hpp"
@@ -27,6 +28,9 @@ class LiveLines final : public TimedLines {
  public:
   struct Setup {
     std::vector<LineSetup> lines{};
+    std::vector<PwmSetup> pwm{};     ///< averaged ones have hardware behind the port that makes their duty
+    Converter* converter = nullptr;  ///< of its analogue inputs; must outlive the lines
+    std::int64_t analogue_channels = 0;
     ExactFrequency clock{};
     Tick lead = 0;
     Tick bound = 0;                   ///< an edge may be so late
@@ -49,7 +53,6 @@ class LiveLines final : public TimedLines {
   void put(Tick at, std::span<const Level> levels) override;
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;
-  /// @throws RangeError: these lines have no duty
   void put(PwmGroup group, Tick at, std::span<const Compare> compares) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
@@ -72,6 +75,9 @@ class LiveLines final : public TimedLines {
   [[nodiscard]] const LatenessRecord& lateness() const;
   /// What the player wrote or saw and could not tell, because nobody listened for too long.
   [[nodiscard]] std::int64_t missed_reports() const;
+  /// Analogue codes that were read, and those left out because the converter was still busy.
+  [[nodiscard]] std::int64_t codes_read() const;
+  [[nodiscard]] std::int64_t codes_left_out() const;
   /// Puts every line at rest and ends the player; nothing can be put afterwards.
   void end() noexcept;
   [[nodiscard]] std::span<const LineSetup> lines() const;

@@ -10,14 +10,19 @@
 namespace cogstride {
 
 constexpr std::size_t most_levels_together = 24;
+constexpr std::size_t most_duties_together = 8;
 
 struct LiveCommand {
-  enum class Kind : std::uint8_t { levels, run, withdraw, sample };
+  enum class Kind : std::uint8_t { levels, run, duties, withdraw, sample };
   Kind kind = Kind::levels;
-  Tick at = 0;  ///< of the levels; from when to withdraw; of the first sample
+  Tick at = 0;  ///< of the levels or duties; from when to withdraw; of the first sample
 
   std::uint8_t level_count = 0;
   std::array<Level, most_levels_together> levels{};
+
+  PwmGroup group{};
+  std::uint8_t compare_count = 0;
+  std::array<Compare, most_duties_together> compares{};
 
   LineId line{};  ///< that makes the pulses, or is sampled
   SourceId source{};
