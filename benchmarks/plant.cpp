@@ -36,10 +36,11 @@ void stepper_plant(benchmark::State& state) {
 }
 BENCHMARK(stepper_plant)->Arg(1'000)->Arg(16'000);
 
-// A brushed motor with its bridge switched at 20 kHz, every switching resolved, its encoder counting.
+// A brushed motor with its bridge switched at 20 kHz, every switching resolved; with or without its encoder.
 void brushed_plant(benchmark::State& state) {
   Mechanism mechanism = mechanism_named(testing_support::demo_rig(), "letoff");
   mechanism.load.friction_spread = ExactFraction();
+  if (state.range(0) == 0) mechanism.sensors.clear();
   double seconds = 0.0;
   for (auto _ : state) {
     BrushedPlant plant(mechanism, {.clock = 48_MHz});
@@ -60,7 +61,7 @@ void brushed_plant(benchmark::State& state) {
   }
   state.counters["times_real"] = benchmark::Counter(seconds, benchmark::Counter::kIsRate);
 }
-BENCHMARK(brushed_plant);
+BENCHMARK(brushed_plant)->Arg(0)->Arg(12);  // lines of its encoder
 
 // The same on the whole bench, held at a duty.
 void bench_by_duty(benchmark::State& state) {

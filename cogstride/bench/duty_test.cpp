@@ -63,6 +63,22 @@ TEST(Duty, SpeedAndCurrentAreThoseOfTheClosedForm) {
   }
 }
 
+TEST(Duty, DeadTimeTakesItsShareOfEveryPeriod) {
+  // The half that is switched is off for 1 us at either edge, with its terminal a diode below ground: 24 V
+  // are missing once in a period, and 0.7 V twice.
+  for (const double duty : {0.4, 0.8}) {
+    Rig rig = reel_rig();
+    std::get<HBridge>(reel(rig).board).dead_time = 1_us;
+    SimulatedBench bench(rig);
+    bench.drive("letoff").spin({.duty = duty}).wait();
+    bench.serve(3_s);
+    const double k = 0.0625, r = 2.85, b = 2e-5, coulomb = 0.016;
+    const double volts = 24.0 * duty - (24.0 + 2 * 0.7) * 1e-6 * 20e3;
+    const double speed = (volts - r * coulomb / k) / (k + r * b / k);
+    EXPECT_NEAR(shaft_speed(bench) / speed, 1.0, 2e-3) << duty;
+  }
+}
+
 TEST(Duty, ItsTimeConstantIsThatOfWindingAndInertia) {
   Rig rig = reel_rig();
   reel(rig).load.coulomb_friction = reel(rig).load.stiction = Torque();

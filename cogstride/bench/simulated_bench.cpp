@@ -77,7 +77,8 @@ void SimulatedBench::make_plants() {
 }
 
 bool SimulatedBench::is_averaged(const Mechanism& mechanism) const {
-  return options_.averages_duty && !std::get<HBridge>(mechanism.board).current_limit &&
+  const auto& bridge = std::get<HBridge>(mechanism.board);
+  return options_.averages_duty && !bridge.current_limit && bridge.dead_time == Time() &&
          std::get<BridgeWiring>(mechanism.wiring).recirculates == SlowsBy::braking;
 }
 

@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <random>
+
 #include <array>
 #include <cmath>
 
@@ -236,6 +238,42 @@ TEST(PwmTimer, ComplementaryLinesNeverOverlapAndKeepTheirDeadTime) {
       const bool both = on > 0 && on < 1000;
       EXPECT_EQ(seen.line_on, 10 * std::max<Tick>(0, both ? on - 39 : on)) << on;
       EXPECT_EQ(seen.complement_on, 10 * std::max<Tick>(0, both ? 1000 - on - 39 : 1000 - on)) << on;
+    }
+  }
+}
+
+/// Whatever compare values come, at whatever times.
+TEST(PwmTimer, ComplementaryLinesNeverOverlapByATickUnderRandomCommands) {
+  std::mt19937 random(7);
+  const auto any = [&](Tick low, Tick high) {
+    return std::uniform_int_distribution<Tick>(low, high)(random);
+  };
+  for (int round = 0; round < 300; ++round) {
+    const Tick period = any(20, 400);
+    const Tick dead = any(0, period / 3);
+    const auto alignment = any(0, 1) == 0 ? PwmAlignment::edge : PwmAlignment::centre;
+    PwmTimer timer({PwmGroup{0}, period, alignment, dead, {{LineId{0}, LineId{1}}}});
+    bool on[2] = {false, false};
+    Tick off_since[2] = {-1'000'000, -1'000'000};
+    std::vector<Level> changes;
+    Tick now = 0;
+    for (int command = 0; command < 40; ++command) {
+      now += any(0, 3 * period);
+      while (timer.next() < now) {
+        const Tick at = timer.next();
+        changes.clear();
+        timer.advance(changes);
+        for (const Level& change : changes) {
+          const auto side = static_cast<std::size_t>(change.line);
+          if (on[side] && !change.high) off_since[side] = at;
+          on[side] = change.high;
+          ASSERT_FALSE(change.high && on[1 - side]) << round << " at " << at;
+          if (change.high) ASSERT_GE(at - off_since[1 - side], dead) << round << " at " << at;
+        }
+      }
+      const Tick choice = any(0, 3);
+      timer.put(now, std::array{Compare{0, choice == 0 ? 0 : choice == 1 ? period : any(0, period)}});
+      if (any(0, 9) == 0) timer.withdraw(now);
     }
   }
 }

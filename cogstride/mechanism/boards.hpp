@@ -115,6 +115,7 @@ struct HBridge {
   std::optional<OpenEnable> enable_open{};
   std::optional<Current> current_limit{};
   std::optional<ExactFrequency> highest_pwm{};
+  Time dead_time{};  ///< from one transistor of a half off to its other one on
   BoardInputs inputs{};
   BoardStage stage{};
 };

@@ -10,6 +10,7 @@ namespace {
 constexpr double copper_per_kelvin = 0.0039;
 constexpr double diode_drop = 0.7;               // V, of the ones beside the transistors
 constexpr double boards_own_capacitance = 1e-4;  // F, where the rig says nothing
+constexpr double least_dead_time = 1e-12;        // s
 constexpr double retry_after = 5e-5;             // s, of a limited bridge that sees no new period
 constexpr double mean_over = 1e-2;               // s
 constexpr double least_drive = 0.02;             // A, that is no rest of a current that dies away
@@ -34,6 +35,7 @@ BrushedPlant::BrushedPlant(const Mechanism& mechanism, const Setup& setup)
       resistance_cold_(motor_of(mechanism).resistance.base()),
       bridge_resistance_(board_of(mechanism).stage.resistance.base()),
       drop_(board_of(mechanism).stage.drop.base()),
+      dead_time_(board_of(mechanism).dead_time.base()),
       inductance_(motor_of(mechanism).inductance.base()),
       constant_(motor_of(mechanism).torque_constant.base()),
       limit_(board_of(mechanism).current_limit ? board_of(mechanism).current_limit->base()
@@ -42,6 +44,7 @@ BrushedPlant::BrushedPlant(const Mechanism& mechanism, const Setup& setup)
       supply_resistance_(std::max(1e-3, mechanism.supply.resistance.base())),
       capacitance_(mechanism.supply.capacitance ? mechanism.supply.capacitance->base()
                                                 : boards_own_capacitance),
+      supply_time_constant_(supply_resistance_ * capacitance_),
       clamp_volts_(mechanism.supply.clamp_voltage ? mechanism.supply.clamp_voltage->base()
                                                   : std::numeric_limits<double>::infinity()),
       clamp_resistance_(mechanism.supply.clamp_resistance ? mechanism.supply.clamp_resistance->base() : 1.0),
@@ -53,6 +56,7 @@ BrushedPlant::BrushedPlant(const Mechanism& mechanism, const Setup& setup)
       board_capacity_(board_of(mechanism).stage.heat_capacity.value_or(HeatCapacity()).base()),
       receiver_(mechanism) {
   state_.bridge = receiver_.begin();
+  take_circuit();
   for (const Sensor& sensor : mechanism_.sensors) {
     if (const auto* const shunt = std::get_if<Shunt>(&sensor))
       sources_.push_back(analogue_source(shunt->channel));
@@ -61,6 +65,8 @@ BrushedPlant::BrushedPlant(const Mechanism& mechanism, const Setup& setup)
   }
   hears_ = receiver_.hears();
   state_.supply = state_.highest_supply = supply_volts_;
+  take_resistance();
+  flows_alone_ = true;
   begin();
   keep();
 }
@@ -79,108 +85,188 @@ double BrushedPlant::measure(SourceId source) const {
 }
 
 void BrushedPlant::hear_board(std::size_t input, bool high) {
-  const bool drove = state_.bridge.is_driving();
-  receiver_.hear(state_.bridge, input, high);
-  if (!drove && state_.bridge.is_driving()) state_.limited = false;  // a new period
+  BridgeState& bridge = state_.bridge;
+  const BridgeHalf a = bridge.a;
+  const BridgeHalf b = bridge.b;
+  receiver_.hear(bridge, input, high);
+  if (a == b && bridge.is_driving()) state_.limited = false;  // a new period
+  if (dead_time_ > 0.0) {
+    if (a != bridge.a) state_.dead[0] = dead_time_;
+    if (b != bridge.b) state_.dead[1] = dead_time_;
+  }
+  take_circuit();
 }
 
 void BrushedPlant::hear_board_share(std::size_t input, double share) {
   receiver_.hear_share(state_.bridge, input, share);
+  take_circuit();
 }
 
-void BrushedPlant::motor_powered(bool) {}
-
-BrushedPlant::Circuit BrushedPlant::circuit() const {
-  using enum BridgeHalf;
-  BridgeHalf a = state_.bridge.a;
-  BridgeHalf b = state_.bridge.b;
-  if (!shaft_.powered) a = b = off;
-  if (state_.limited) a = b = low;
-  const double way = state_.current > 0.0 ? 1.0 : state_.current < 0.0 ? -1.0 : 0.0;
-  // Both halves off: its current goes on through their diodes, against the supply.
-  if (a == off) return {-way * (state_.supply + 2.0 * diode_drop), -1.0, true};
-  if (a == b) return {-way * drop_, 0.0, false};
-  const double side = (a == high ? 1.0 : -1.0) * state_.bridge.share;
-  return {side * state_.supply - way * drop_, side, false};
+void BrushedPlant::motor_powered(bool) {
+  take_circuit();
 }
 
-/// The current over a time without a change of the bridge; its integral is added to `charge`.
-void BrushedPlant::flow(double seconds, double& charge) {
-  const double resistance =
-      resistance_cold_ * (1.0 + copper_per_kelvin * state_.motor_rise) + bridge_resistance_;
-  const double tau = inductance_ / resistance;
+bool BrushedPlant::is_off(std::size_t half) const {
+  const BridgeHalf joins = half == 0 ? state_.bridge.a : state_.bridge.b;
+  return !shaft_.powered || state_.dead[half] > 0.0 || (joins == BridgeHalf::off && !state_.limited);
+}
+
+void BrushedPlant::take_circuit() {
+  const BridgeState& bridge = state_.bridge;
+  state_.is_open = is_off(0) || is_off(1);
+  const double side = bridge.a == bridge.b || state_.limited ? 0.0
+                      : bridge.a == BridgeHalf::high         ? bridge.share
+                                                             : -bridge.share;
+  state_.circuit = {side, drop_, false};
+}
+
+/// Where a half is off the current chooses its diode: out of the half it comes from ground, into it it goes
+/// to the supply.
+BrushedPlant::Circuit BrushedPlant::open_circuit() const {
+  const bool forwards = state_.current > 0.0;
+  const auto level = [&](std::size_t half, BridgeHalf joins) {
+    if (is_off(half)) return (half == 0) != forwards;
+    return joins == BridgeHalf::high && !state_.limited;
+  };
+  const double side = (level(0, state_.bridge.a) ? 1.0 : 0.0) - (level(1, state_.bridge.b) ? 1.0 : 0.0);
+  const double drop = (is_off(0) ? diode_drop : 0.5 * drop_) + (is_off(1) ? diode_drop : 0.5 * drop_);
+  return {side, drop, true};
+}
+
+void BrushedPlant::pass_dead_time(double seconds) {
+  for (double& left : state_.dead) left = left - seconds > least_dead_time ? left - seconds : 0.0;
+  take_circuit();
+}
+
+const BrushedPlant::Span& BrushedPlant::new_span(double seconds) {
+  Span& fresh = spans_[oldest_span_];
+  oldest_span_ = (oldest_span_ + 1) % spans_.size();
+  return fresh = {seconds, state_.time_constant, 1.0 / seconds, std::exp(-seconds / state_.time_constant),
+                  std::exp(-seconds / supply_time_constant_)};
+}
+
+void BrushedPlant::take_resistance() {
+  state_.resistance = resistance_cold_ * (1.0 + copper_per_kelvin * state_.motor_rise) + bridge_resistance_;
+  state_.per_resistance = 1.0 / state_.resistance;
+  state_.time_constant = inductance_ * state_.per_resistance;
+}
+
+/// Where a current that comes to `after` ends before its time: its diodes run dry, or the board's own limit
+/// is reached.
+void BrushedPlant::end_early(Flow& flow, double reached) const {
+  flow.left = (reached - flow.final_current) / (flow.before - flow.final_current);
+  if (flow.left > 0.0 && flow.left <= 1.0) {
+    flow.lasts = std::min(flow.lasts, -state_.time_constant * std::log(flow.left));
+    flow.after = reached;
+  } else if (reached != 0.0) {  // it is beyond the limit already
+    flow.lasts = 0.0;
+    flow.left = 1.0;
+    flow.after = flow.before;
+  } else {
+    flow.left = 0.0;
+    flow.after = 0.0;
+  }
+  flow.per_second = 1.0 / flow.lasts;
+}
+
+/// The current over a time without a change of the bridge. @return its integral, A s
+double BrushedPlant::flow(double seconds) {
   const double emf = constant_ * shaft_.speed;
+  double charge = 0.0;
   while (seconds > 0.0) {
-    const Circuit now = circuit();
-    const double before = state_.current;
-    if (now.diodes && before == 0.0) return;  // nothing flows, unless the motor were faster than the supply
-    const double final_current = (now.volts - emf) / resistance;
-    double lasts = seconds;
-    double decay = std::exp(-lasts / tau);
-    double after = final_current + (before - final_current) * decay;
-    const bool ends = now.diodes && after * before <= 0.0;
-    const bool is_over = !ends && now.drawn * after > limit_ && !state_.limited;
-    if (ends || is_over) {
-      const double reached = ends ? 0.0 : now.drawn * limit_;
-      decay = (reached - final_current) / (before - final_current);
-      if (decay > 0.0 && decay <= 1.0) {
-        lasts = std::min(seconds, -tau * std::log(decay));
-      } else {  // it is beyond already
-        lasts = is_over ? 0.0 : seconds;
-        decay = is_over ? 1.0 : 0.0;
-      }
-      after = is_over && lasts == 0.0 ? before : reached;
+    double piece = seconds;
+    Circuit now = state_.circuit;
+    if (state_.is_open) [[unlikely]] {
+      now = open_circuit();
+      for (const double left : state_.dead)
+        if (left > 0.0) piece = std::min(piece, left);
     }
-    const double moved = final_current * lasts + (before - final_current) * tau * (1.0 - decay);
+    Flow flow;
+    flow.before = state_.current;
+    if (now.diodes && flow.before == 0.0) {  // nothing flows, were the motor not faster than the supply
+      pass_dead_time(piece);
+      seconds -= piece;
+      continue;
+    }
+    double volts = now.side * state_.supply - emf;
+    if (now.drop != 0.0 && flow.before != 0.0) volts -= std::copysign(now.drop, flow.before);
+    const Span& span = span_of(piece);
+    flow.lasts = piece;
+    flow.left = span.current_left;
+    flow.per_second = span.per_second;
+    flow.final_current = volts * state_.per_resistance;
+    flow.after = flow.final_current + (flow.before - flow.final_current) * flow.left;
+    const bool runs_dry = now.diodes && flow.after * flow.before <= 0.0;
+    const bool is_over = !now.diodes && now.side * flow.after > limit_ && !state_.limited;
+    double supply_left = span.supply_left;
+    if (runs_dry || is_over) [[unlikely]] {
+      end_early(flow, runs_dry ? 0.0 : now.side * limit_);
+      supply_left = std::exp(-flow.lasts / supply_time_constant_);
+    }
+    const double moved = flow.final_current * flow.lasts +
+                         (flow.before - flow.final_current) * state_.time_constant * (1.0 - flow.left);
+    const double mean = flow.lasts > 0.0 ? moved * flow.per_second : flow.before;
     charge += moved;
-    const double mean = lasts > 0.0 ? moved / lasts : before;
     state_.charge += std::abs(moved);
-    state_.heat += mean * mean * resistance * lasts;
-    state_.heat_to_come += mean * mean * resistance * lasts;
-    feed_supply(now.drawn * (now.diodes ? std::abs(mean) : mean), lasts);
-    state_.current = after;
-    state_.highest = std::max(state_.highest, std::abs(after));
-    if (is_over) {
+    state_.heat_to_come += mean * moved * state_.resistance;
+    state_.current = flow.after;
+    state_.highest = std::max(state_.highest, std::abs(flow.after));
+    feed_supply(now.side * mean, flow.lasts, supply_left);
+    if (is_over) [[unlikely]] {
       state_.limited = true;
       state_.limited_for = 0.0;
       ++state_.times_limited;
+      take_circuit();
     }
-    seconds -= lasts;
+    if (state_.is_open) pass_dead_time(flow.lasts);
+    seconds -= flow.lasts;
   }
+  return charge;
 }
 
 /// The voltage at the board: its supply gives through a resistance and takes nothing back; a clamp does.
-void BrushedPlant::feed_supply(double drawn, double seconds) {
+/// @param left  share of a difference to the source's voltage that is left after that time
+void BrushedPlant::feed_supply(double drawn, double seconds, double left) {
   double& volts = state_.supply;
   state_.drawn += drawn * volts * seconds;
-  const auto towards = [&](double source, double resistance, double current) {
-    const double at = source - resistance * current;
-    volts = at + (volts - at) * std::exp(-seconds / (resistance * capacitance_));
-  };
   if (shaft_.powered && volts - 1e-9 <= supply_volts_) {
-    towards(supply_volts_, supply_resistance_, drawn);
+    const double at = supply_volts_ - supply_resistance_ * drawn;
+    volts = at + (volts - at) * left;
   } else if (volts > clamp_volts_) {
-    towards(clamp_volts_, clamp_resistance_, drawn);
+    const double at = clamp_volts_ - clamp_resistance_ * drawn;
+    volts = at + (volts - at) * std::exp(-seconds / (clamp_resistance_ * capacitance_));
   } else {
     volts = std::max(0.0, volts - drawn * seconds / capacitance_);
   }
   state_.highest_supply = std::max(state_.highest_supply, volts);
 }
 
-void BrushedPlant::integrate(double seconds) {
-  double charge = 0.0;
+void BrushedPlant::flows(double seconds) {
   if (state_.limited) {
     state_.limited_for += seconds;
-    if (state_.limited_for > retry_after) state_.limited = false;
+    if (state_.limited_for > retry_after) {
+      state_.limited = false;
+      take_circuit();
+    }
   }
-  flow(seconds, charge);
-  state_.mean += (std::abs(charge) / seconds - state_.mean) * std::min(1.0, seconds / mean_over);
+  state_.unturned += flow(seconds);
+}
+
+void BrushedPlant::turn_after_flow(double seconds) {
+  const double current = state_.unturned / seconds;
+  state_.mean += (std::abs(current) - state_.mean) * std::min(1.0, seconds * (1.0 / mean_over));
   state_.highest_mean = std::max(state_.highest_mean, state_.mean);
-  if (shaft_.speed == 0.0 && state_.mean > least_drive && charge != 0.0) {
+  if (shaft_.speed == 0.0 && state_.mean > least_drive && current != 0.0) {
     state_.driven_still += seconds;
     state_.still_current = std::max(state_.still_current, state_.mean);
   }
-  turn(constant_ * charge / seconds, seconds);
+  state_.unturned = 0.0;
+  turn(constant_ * current, seconds);
+}
+
+void BrushedPlant::integrate(double seconds) {
+  flows(seconds);
+  turn_after_flow(seconds);
 }
 
 /// Losses since the last time, spread over it; what has settled has only cooled.
@@ -202,7 +288,9 @@ void BrushedPlant::warm() {
        state_.highest_motor_rise);
   body(state_.board_rise, power * bridge_resistance_ / total, board_resistance_to_air_, board_capacity_,
        state_.highest_board_rise);
+  state_.heat += state_.heat_to_come;
   state_.heat_to_come = 0.0;
+  take_resistance();
 }
 
 void BrushedPlant::step_is_over() {

@@ -9,6 +9,10 @@
 // motor and board warm up as one body each.
 #pragma once
 
+#include <array>
+#include <bit>
+#include <cstdint>
+
 #include "cogstride/board/h_bridge.hpp"
 #include "cogstride/plant/shaft_plant.hpp"
 
@@ -34,8 +38,9 @@ class BrushedPlant final : public ShaftPlant {
   [[nodiscard]] double highest_motor_rise() const { return state_.highest_motor_rise; }
   [[nodiscard]] double highest_board_rise() const { return state_.highest_board_rise; }
   [[nodiscard]] double charge() const { return state_.charge; }  ///< A s of |current|, so far: for its mean
-  [[nodiscard]] double heat() const { return state_.heat; }      ///< J lost in winding and bridge
-  [[nodiscard]] double drawn() const { return state_.drawn; }    ///< J out of the supply, less what came back
+  /// J lost in winding and bridge.
+  [[nodiscard]] double heat() const { return state_.heat + state_.heat_to_come; }
+  [[nodiscard]] double drawn() const { return state_.drawn; }  ///< J out of the supply, less what came back
   /// s that it was driven for and stood, and the highest mean current that it stood with.
   [[nodiscard]] double driven_still() const { return state_.driven_still; }
   [[nodiscard]] double still_current() const { return state_.still_current; }
@@ -46,13 +51,25 @@ class BrushedPlant final : public ShaftPlant {
   static constexpr double longest_averaged_step = 2e-4;
 
  private:
+  /// What the bridge joins the motor to.
+  struct Circuit {
+    double side = 0.0;    ///< share of the supply's voltage at the motor, and of the current that it gives
+    double drop = 0.0;    ///< V, against its current
+    bool diodes = false;  ///< a half is off: the current flows on through its diodes, and stops at nothing
+  };
   struct State {
     BridgeState bridge{};
-    bool limited = false;      ///< the board's own limit has opened the bridge for the rest of a period
-    double limited_for = 0.0;  ///< s
+    Circuit circuit{};             ///< that the bridge makes, where both halves are on
+    bool is_open = false;          ///< a half of it is off
+    std::array<double, 2> dead{};  ///< s for which each half is still off, between its two transistors
+    bool limited = false;          ///< the board's own limit has opened the bridge for the rest of a period
+    double limited_for = 0.0;      ///< s
     double current = 0.0;
     double supply = 0.0;
     double motor_rise = 0.0;
+    double resistance = 0.0;      ///< of winding and bridge, as warm as they are
+    double per_resistance = 0.0;  ///< 1/ohm
+    double time_constant = 0.0;   ///< s, of the current
     double board_rise = 0.0;
     Tick warmed_at = 0;
     double highest = 0.0;
@@ -62,23 +79,28 @@ class BrushedPlant final : public ShaftPlant {
     double highest_motor_rise = 0.0;
     double highest_board_rise = 0.0;
     double charge = 0.0;
+    double unturned = 0.0;  ///< A s with sign, that the shaft has not been turned by yet
     double heat = 0.0;
-    double heat_to_come = 0.0;  ///< J lost and not yet warming
+    double heat_to_come = 0.0;  ///< J lost since it warmed last; not in `heat` yet
     double drawn = 0.0;
     double driven_still = 0.0;
     double still_current = 0.0;
     std::int64_t times_limited = 0;
   };
-  /// What the bridge joins the motor to.
-  struct Circuit {
-    double volts = 0.0;   ///< at the motor's terminals
-    double drawn = 0.0;   ///< share of the current that comes out of the supply: 1, 0 or -1
-    bool diodes = false;  ///< it flows through them, and stops at nothing
+  /// A time for which current flows, and what follows from it alone. The last few are remembered, since a
+  /// steady duty asks for the same again and again.
+  struct Span {
+    double seconds = -1.0;
+    double time_constant = 0.0;  ///< of the current, as warm as the winding was
+    double per_second = 0.0;     ///< 1 / seconds
+    double current_left = 0.0;   ///< shares of a difference that are left after it
+    double supply_left = 0.0;
   };
-
   void hear_board(std::size_t input, bool high) override;
   void hear_board_share(std::size_t input, double share) override;
   void integrate(double seconds) override;
+  void flows(double seconds) override;
+  void turn_after_flow(double seconds) override;
   void step_is_over() override;
   [[nodiscard]] bool motor_has_settled() const override;
   void motor_powered(bool powered) override;
@@ -87,20 +109,46 @@ class BrushedPlant final : public ShaftPlant {
   void keep_motor() override { before_step_ = state_; }
   void go_back_motor() override { state_ = before_step_; }
 
-  [[nodiscard]] Circuit circuit() const;
-  void flow(double seconds, double& charge);
-  void feed_supply(double drawn, double seconds);
+  void take_circuit();
+  [[nodiscard]] bool is_off(std::size_t half) const;
+  [[nodiscard]] Circuit open_circuit() const;
+  void pass_dead_time(double seconds);
+  /// A current over a time, A and s.
+  struct Flow {
+    double before = 0.0;
+    double after = 0.0;
+    double final_current = 0.0;  ///< that it would come to
+    double lasts = 0.0;
+    double per_second = 0.0;  ///< 1 / lasts
+    double left = 0.0;        ///< share of the way to the final current that is left at the end
+  };
+  void end_early(Flow& flow, double reached) const;
+  double flow(double seconds);
+  const Span& span_of(double seconds) {
+    const auto differ = [](double a, double b) {
+      return std::bit_cast<std::uint64_t>(a) ^ std::bit_cast<std::uint64_t>(b);
+    };
+    for (const Span& span : spans_)
+      if ((differ(span.seconds, seconds) | differ(span.time_constant, state_.time_constant)) == 0)
+        return span;
+    return new_span(seconds);
+  }
+  const Span& new_span(double seconds);
+  void feed_supply(double drawn, double seconds, double left);
   void warm();
+  void take_resistance();
 
   double resistance_cold_;
   double bridge_resistance_;
   double drop_;
+  double dead_time_;
   double inductance_;
   double constant_;
   double limit_;  // A; infinite where the board has none
   double supply_volts_;
   double supply_resistance_;
   double capacitance_;
+  double supply_time_constant_;
   double clamp_volts_;
   double clamp_resistance_;
   double motor_resistance_to_air_;  // K/W; 0: it is not said
@@ -109,6 +157,8 @@ class BrushedPlant final : public ShaftPlant {
   double board_capacity_;
   BridgeReceiver receiver_;
   std::vector<SourceId> sources_{};
+  std::array<Span, 4> spans_{};
+  std::size_t oldest_span_ = 0;
   State state_{};
   State kept_{};
   State before_step_{};

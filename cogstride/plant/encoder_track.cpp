@@ -20,6 +20,7 @@ EncoderTrack::EncoderTrack(const Mechanism& mechanism, const Encoder& encoder, s
     : a_(static_cast<LineId>(encoder.line_a)),
       b_(static_cast<LineId>(encoder.line_b)),
       counts_per_base_(counts_per_base(mechanism, encoder).to_double()),
+      base_per_count_(1.0 / std::abs(counts_per_base_)),
       counts_a_turn_(4 * encoder.lines_a_turn),
       eccentricity_(encoder.eccentricity.in(units::turn) * static_cast<double>(counts_a_turn_)),
       spread_(encoder.line_error.in(units::turn) * static_cast<double>(counts_a_turn_)),

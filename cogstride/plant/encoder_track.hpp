@@ -9,6 +9,7 @@
 #pragma once
 
 #include <array>
+#include <cmath>
 #include <optional>
 
 #include "cogstride/mechanism/mechanism.hpp"
@@ -31,6 +32,10 @@ class EncoderTrack {
   [[nodiscard]] State settled_at(double position) const;
   /// Counts by which the disc is beyond the next boundary either way; above 0 an edge is due.
   [[nodiscard]] double beyond(const State& state, double position) const;
+  /// m or turns of the output to that boundary; below 0 when it is due.
+  [[nodiscard]] double way_left(const State& state, double position) const {
+    return -beyond(state, position) * base_per_count_;
+  }
   /// Goes on by a quarter, the way that `position` says; its edges are due.
   void change(State& state, double position) const;
   [[nodiscard]] std::vector<Level> levels(const State& state) const;
@@ -44,6 +49,7 @@ class EncoderTrack {
   LineId b_;
   std::optional<LineId> index_{};
   double counts_per_base_;
+  double base_per_count_;  // above 0
   std::int64_t counts_a_turn_;
   double eccentricity_;  // counts
   double spread_;        // counts, rms

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "cogstride/board/line_levels.hpp"
 #include "cogstride/lines/noise.hpp"
@@ -13,6 +14,7 @@ namespace {
 constexpr double hard_end_rad_per_s = 2.0 * pi * 1500.0;
 constexpr double hard_end_damping = 0.3;
 constexpr std::uint64_t friction_noise = 0x50000;  // its key among the sources
+constexpr double speeds_up_at_most = 5.0;          // rad/s within a step, beyond a quarter of its speed
 constexpr double settling_time = 0.01;             // s of standing still before physics is skipped
 
 }  // namespace
@@ -21,8 +23,11 @@ ShaftPlant::ShaftPlant(const Mechanism& mechanism, const Setup& setup)
     : mechanism_(mechanism),
       setup_(setup),
       ticks_per_second_(setup.clock.base().to_double()),
+      seconds_per_tick_(1.0 / ticks_per_second_),
       angle_per_base_(2.0 * pi * motor_turns_per_base(mechanism.train).to_double()),
+      base_per_angle_(1.0 / angle_per_base_),
       inertia_(moved_inertia(mechanism).base()),
+      per_inertia_(1.0 / inertia_),
       steady_(steady_load(mechanism).base()),
       coulomb_(mechanism.load.coulomb_friction.base()),
       stiction_(std::max(coulomb_, mechanism.load.stiction.base())),
@@ -55,6 +60,7 @@ void ShaftPlant::hear(LineId line, bool high) {
   if (input < cuts_from) {
     hear_board(input, high);
     shaft_.settled = false;
+    if (shaft_.due_count > 0) shaft_.free_until = shaft_.now;
     return;
   }
   const std::uint32_t bit = 1U << (input - cuts_from);
@@ -116,9 +122,9 @@ void ShaftPlant::turn(double pull, double seconds) {
     speed = 0.0;
   } else if (speed == 0.0) {
     if (std::abs(pull) > friction * stiction_)
-      speed = std::copysign(std::abs(pull) - friction * coulomb_, pull) * seconds / inertia_;
+      speed = std::copysign(std::abs(pull) - friction * coulomb_, pull) * seconds * per_inertia_;
   } else {
-    speed += (pull - viscous_ * speed - std::copysign(friction * coulomb_, speed)) * seconds / inertia_;
+    speed += (pull - viscous_ * speed - std::copysign(friction * coulomb_, speed)) * seconds * per_inertia_;
     if (speed * shaft_.speed < 0.0) speed = 0.0;  // friction stops, it does not turn back
   }
   shaft_.speed = speed;
@@ -138,6 +144,42 @@ double ShaftPlant::sensors_beyond(double at) const {
   for (std::size_t i = 0; i < tracks_.size(); ++i)
     most = std::max(most, tracks_[i].beyond(shaft_.tracks[i], at));
   return most;
+}
+
+/// How far the shaft may turn either way before a sensor changes, rad.
+double ShaftPlant::clear_way() const {
+  if (contacts_.empty() && tracks_.empty()) return std::numeric_limits<double>::infinity();
+  const double at = position();
+  double least = std::numeric_limits<double>::infinity();
+  for (std::size_t i = 0; i < contacts_.size(); ++i)
+    least = std::min(least, -contacts_[i].beyond(shaft_.contacts[i], at));
+  for (std::size_t i = 0; i < tracks_.size(); ++i)
+    least = std::min(least, tracks_[i].way_left(shaft_.tracks[i], at));
+  return least * std::abs(angle_per_base_);
+}
+
+/// Until when its current may flow before the shaft is turned: a step in all, and no sensor comes near.
+/// @param clear  rad that the shaft may turn before one does
+Tick ShaftPlant::free_until(double clear) const {
+  if (!flows_alone_ || shaft_.due_count > 0) return shaft_.now;
+  const double fastest = (1.25 * std::abs(shaft_.speed) + speeds_up_at_most) * seconds_per_tick_;
+  const Tick step =
+      clear >= fastest * static_cast<double>(step_ticks_) ? step_ticks_ : static_cast<Tick>(clear / fastest);
+  return std::min(shaft_.now + step, next_own_instant());
+}
+
+/// Turns the shaft for the time that it owes. @return an edge that this made after all
+std::optional<LineEdge> ShaftPlant::pay() {
+  const double seconds = owed_seconds();
+  shaft_.owed = 0;
+  turn_after_flow(seconds);
+  step_is_over();
+  shaft_.settled = has_settled();
+  const double clear = clear_way();
+  if (clear < 0.0)
+    if (const std::optional<LineEdge> edge = change_sensor()) return edge;
+  shaft_.free_until = free_until(clear);
+  return tell_due();
 }
 
 /// Changes the sensor that is due. @return its edge; none where its line stays as it is
@@ -214,12 +256,30 @@ void ShaftPlant::feed() {
   if (shaft_.powered == powered) return;
   shaft_.powered = powered;
   shaft_.settled = false;
+  shaft_.free_until = shaft_.now;
   motor_powered(powered);
 }
 
+/// Lets current flow as long as nothing else can happen. @return whether that is as far as was asked
+bool ShaftPlant::flows_to(Tick until) {
+  if (shaft_.settled) return false;
+  const Tick to = std::min(until, shaft_.free_until);
+  // Not a part of a step up to where a sensor comes near: that would be made in ever smaller parts.
+  if (to <= shaft_.now || (to < until && to - shaft_.now < step_ticks_)) return false;
+  flows(static_cast<double>(to - shaft_.now) * seconds_per_tick_);
+  shaft_.owed += to - shaft_.now;
+  shaft_.now = to;
+  return to == until;
+}
+
 std::optional<LineEdge> ShaftPlant::advance(Tick until) {
+  if (until <= shaft_.free_until && flows_to(until)) return std::nullopt;
   if (const std::optional<LineEdge> edge = tell_due()) return edge;
   for (;;) {
+    if (shaft_.owed > 0)
+      if (const std::optional<LineEdge> edge = pay()) return edge;
+    if (flows_to(until)) return std::nullopt;
+    if (shaft_.owed > 0) continue;
     const Tick own = next_own_instant();
     if (own <= shaft_.now) {
       if (const std::optional<LineEdge> edge = take_own_instant()) return edge;
@@ -231,7 +291,7 @@ std::optional<LineEdge> ShaftPlant::advance(Tick until) {
       continue;
     }
     const Tick step = std::min({step_ticks_, until - shaft_.now, own - shaft_.now});
-    const double seconds = static_cast<double>(step) / ticks_per_second_;
+    const double seconds = static_cast<double>(step) * seconds_per_tick_;
     const double angle_before = shaft_.angle;
     const double speed_before = shaft_.speed;
     const double still_before = shaft_.still_for;
@@ -240,7 +300,7 @@ std::optional<LineEdge> ShaftPlant::advance(Tick until) {
     const double beyond = sensors_beyond(position());
     if (beyond > 0.0) {
       // Located on the straight line between both ends of the step, then run again to that tick.
-      const double beyond_before = sensors_beyond(angle_before / angle_per_base_);
+      const double beyond_before = sensors_beyond(angle_before * base_per_angle_);
       const double share = -beyond_before / (beyond - beyond_before);
       const Tick to_edge =
           std::clamp<Tick>(static_cast<Tick>(std::ceil(share * static_cast<double>(step))), 1, step);
@@ -258,6 +318,7 @@ std::optional<LineEdge> ShaftPlant::advance(Tick until) {
     shaft_.now += step;
     step_is_over();
     shaft_.settled = has_settled();
+    shaft_.free_until = free_until(clear_way());
     if (shaft_.due_count > 0) return tell_due();
   }
 }

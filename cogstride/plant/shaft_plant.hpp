@@ -49,12 +49,15 @@ class ShaftPlant : public Plant {
   /// Something befalls it now: a finger on a switch.
   void befall(PlantEvent event) {
     event.at = shaft_.now;
+    shaft_.free_until = shaft_.now;
     setup_.events.insert(setup_.events.begin() + static_cast<std::ptrdiff_t>(shaft_.next_event), event);
   }
 
   // What a trace may look at. No controller does.
-  [[nodiscard]] double position() const { return shaft_.angle / angle_per_base_; }  ///< m or turns
-  [[nodiscard]] double speed() const { return shaft_.speed / angle_per_base_; }     ///< m/s or turns/s
+  [[nodiscard]] double position() const {
+    return (shaft_.angle + shaft_.speed * owed_seconds()) * base_per_angle_;
+  }                                                                              ///< m or turns
+  [[nodiscard]] double speed() const { return shaft_.speed / angle_per_base_; }  ///< m/s or turns/s
 
  protected:
   ShaftPlant(const Mechanism& mechanism, const Setup& setup);
@@ -74,6 +77,8 @@ class ShaftPlant : public Plant {
     bool powered = true;
     bool jammed = false;
     bool settled = false;  ///< standing still with its currents on target: nothing to integrate
+    Tick owed = 0;         ///< for so long its motor's current has flowed, and the shaft is still to turn
+    Tick free_until = 0;   ///< nothing but current flows until then
   };
 
   /// A line of its board has changed, by its place in hears_ as the derived plant filled it.
@@ -82,6 +87,11 @@ class ShaftPlant : public Plant {
   virtual void hear_board_share(std::size_t, double) {}
   /// Turns it for a step of time.
   virtual void integrate(double seconds) = 0;
+  /// Where flows_alone_ says that its current can be followed through several switchings before the shaft is
+  /// turned: follows it for `seconds`.
+  virtual void flows(double) {}
+  /// Turns it for all the time that its current has flowed alone.
+  virtual void turn_after_flow(double) {}
   /// A step of time is over.
   virtual void step_is_over() = 0;
   /// Whether its motor is at rest too.
@@ -103,8 +113,12 @@ class ShaftPlant : public Plant {
   Setup setup_;
   std::vector<LineId> hears_{};
   double ticks_per_second_;
+  double seconds_per_tick_;
   double angle_per_base_;
+  double base_per_angle_;
   double inertia_;
+  double per_inertia_;
+  bool flows_alone_ = false;  // see flows()
   Shaft shaft_{};
 
  private:
@@ -112,6 +126,11 @@ class ShaftPlant : public Plant {
   [[nodiscard]] double friction_here() const;
   [[nodiscard]] bool has_settled() const;
   [[nodiscard]] double sensors_beyond(double at) const;
+  [[nodiscard]] double clear_way() const;
+  [[nodiscard]] Tick free_until(double clear) const;
+  std::optional<LineEdge> pay();
+  bool flows_to(Tick until);
+  [[nodiscard]] double owed_seconds() const { return static_cast<double>(shaft_.owed) * seconds_per_tick_; }
   std::optional<LineEdge> change_sensor();
   [[nodiscard]] Tick next_own_instant() const;
   std::optional<LineEdge> take_own_instant();

@@ -286,6 +286,8 @@ void declare(Keys& keys, HBridge& board) {
   }
   keys.key("current_limit", board.current_limit, {"that it keeps by itself", "A"});
   keys.key("highest_pwm", board.highest_pwm, {"frequency that it follows", "kHz"});
+  keys.key("dead_time", board.dead_time,
+           {"that it keeps between the two transistors of a half", "ns", "0", Sign::not_negative});
   declare_enable(keys, board, "high");
   declare(keys, board.inputs);
   declare(keys, board.stage);
