@@ -255,6 +255,46 @@ TEST(Duty, AProbeStopsItBeforeItBurns) {
   EXPECT_EQ(bench.drive("letoff").duty(), 0.0);
 }
 
+/// Whatever befalls it while it is driven hard: the mean over 10 ms stays near the limit, and the winding
+/// below what it stands.
+TEST(Duty, CurrentAndHeatStayWithinTheirLimitsThroughEveryFault) {
+  const std::vector<std::pair<const char*, std::vector<Stimulus>>> faults = {
+      {"nothing", {}},
+      {"a jam", {{1_s, "letoff.jam", true}}},
+      {"a jam that comes and goes",
+       {{1_s, "letoff.jam", true},
+        {1.2_s, "letoff.jam", false},
+        {1.4_s, "letoff.jam", true},
+        {3_s, "letoff.jam", false}}},
+      {"its supply fails and comes back", {{1_s, "main", false}, {1.5_s, "main", true}}},
+      {"an emergency stop", {{1_s, "halt", true}, {2_s, "halt", false}}}};
+  for (const auto& [what, stimuli] : faults) {
+    Rig rig = reel_rig();
+    reel(rig).limits.current = Current(2.0, units::A);
+    std::get<BrushedMotor>(reel(rig).motor).heat = {
+        ThermalResistance::from_base(5.0), HeatCapacity::from_base(2.0), Temperature(40.0, units::K)};
+    reel(rig).sensors.emplace_back(Shunt{"shunt", 0, Resistance(0.05, units::ohm), 20});
+    reel(rig).sensors.emplace_back(
+        TemperatureProbe{"probe", 1, Voltage(0.5, units::V), Voltage(0.01, units::V), true});
+    SimulatedBench::Options options;
+    options.stimuli = stimuli;
+    SimulatedBench bench(rig, options);
+    auto letoff = bench.drive("letoff");
+    for (int order = 0; order < 6; ++order) {
+      try {
+        letoff.spin({.duty = order % 2 == 0 ? 1.0 : -1.0, .ramp = 200_ms});
+      } catch (const RangeError& refused) {
+        EXPECT_NE(std::string(refused.what()), "") << what;  // an emergency stop, a lost supply
+      }
+      bench.serve(4_s);
+    }
+    const BrushedPlant& plant = bench.brushed("letoff");
+    EXPECT_LT(plant.sustained_current(), 2.0 * 1.25) << what;
+    EXPECT_LT(plant.highest_motor_rise(), 42.0) << what;
+    EXPECT_GT(plant.charge(), 0.5) << what << ": it was driven at all";
+  }
+}
+
 TEST(Duty, HeatFollowsItsFirstOrderLaw) {
   Rig rig = reel_rig();
   std::get<BrushedMotor>(reel(rig).motor).heat = {ThermalResistance::from_base(5.0),

@@ -12,6 +12,7 @@ namespace cogstride {
 namespace {
 
 constexpr ExactTime between_duties = ExactTime::from_base({1, 1000});
+constexpr double far_over = 0.5;          // of the limit
 constexpr double held_back_a_look = 0.2;  // of the excess of a current, a millisecond
 
 template <class Kind>
@@ -270,7 +271,10 @@ void DutyMover::hold_back(double amperes) {
   const double limit = mechanism_.limits.current->base();
   const double before = let_through_;
   const double excess = (amperes - limit) / limit;
-  let_through_ = std::clamp(let_through_ * (1.0 - held_back_a_look * excess), 0.0, 1.0);
+  // Far over it the shaft is stuck: its current follows the duty at once. Near it most of the voltage stands
+  // against a turning motor, and little of the duty changes much of the current.
+  const double share = excess > far_over ? limit / amperes : 1.0 - held_back_a_look * excess;
+  let_through_ = std::clamp(let_through_ * share, 0.0, 1.0);
   if (let_through_ < 1.0 && let_through_ < 0.02) let_through_ = 0.02;
   if (let_through_ != before && (plan_ || held_ != 0.0)) next_put_ = 0;
 }
