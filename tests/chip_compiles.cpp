@@ -3,6 +3,7 @@
 #include "cogstride/chip/coils.hpp"
 #include "cogstride/chip/pulse_run.hpp"
 #include "cogstride/chip/quadrature.hpp"
+#include "cogstride/chip/speed_loop.hpp"
 #include "cogstride/chip/tick.hpp"
 
 template class cogstride::chip::CoilSine<16, 63>;
@@ -14,6 +15,11 @@ constexpr int64_t counted() {
   return decoder.count();
 }
 static_assert(counted() == 2, "two quarters forwards");
+
+static_assert(cogstride::chip::speed_loop_step({1 << 20, 1 << 20}, 100, 16, -6, -50, 50).duty == 50,
+              "held to its range");
+static_assert(cogstride::chip::speed_loop_step({1 << 20, 1 << 20}, 100, 16, -6, -50, 50).beyond == 60,
+              "and by how much");
 
 template class cogstride::chip::PulsePlayer<cogstride::chip::PulseRun>;
 template class cogstride::chip::PulsePlayer<cogstride::chip::NarrowPulseRun>;

@@ -213,6 +213,18 @@ Motion DriveHandle::spin(const DutyOrder& order) {
   return {*bench_, *drive_, drive_->spin(bench_->lines(), order)};
 }
 
+Motion DriveHandle::spin(const SpeedOrder& order) {
+  return {*bench_, *drive_, drive_->hold_speed(bench_->lines(), order)};
+}
+
+Motion DriveHandle::faster(OutputSpeed by) {
+  return {*bench_, *drive_, drive_->change_speed(bench_->lines(), by)};
+}
+
+Motion DriveHandle::slower(OutputSpeed by) {
+  return faster({by.kind, -by.base});
+}
+
 Motion DriveHandle::spin_fraction(double fraction, std::optional<ExactTime> ramp) {
   return spin({.duty = duty_of_fraction(fraction, drive_->limits()), .ramp = ramp});
 }

@@ -132,6 +132,10 @@ class DriveHandle {
   Motion spin(const DutyOrder& order);
   /// To a signed fraction of what it may be given: the smallest one turns it. @param fraction  -1 to 1
   Motion spin_fraction(double fraction, std::optional<ExactTime> ramp = {});
+  /// To a speed that its encoder holds. @throws RangeError when it has none, or the speed cannot be had
+  Motion spin(const SpeedOrder& order);
+  Motion faster(OutputSpeed by);
+  Motion slower(OutputSpeed by);
   /// So much more or less duty the way it turns. @throws RangeError when it does not spin, or nothing would
   /// be left
   Motion faster(ExactFraction by);

@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 
 #include "cogstride/lines/noise.hpp"
@@ -57,11 +58,13 @@ class WorldMaker {
       for (const Mechanism& mechanism : real_.mechanisms) {
         if (!mechanism.moves()) continue;
         for (const Sensor& sensor : mechanism.sensors)
-          if (std::holds_alternative<PlaceSwitch>(sensor))
+          if (std::holds_alternative<PlaceSwitch>(sensor) || std::holds_alternative<Encoder>(sensor))
             names.push_back(mechanism.name + "." + name_of(sensor));
         if (mechanism.common.fault && !std::holds_alternative<StepServo>(mechanism.motor))
           names.push_back(mechanism.name + ".fault");
         names.push_back(mechanism.name + ".jam");
+        names.push_back(mechanism.name + ".load");
+        if (mechanism.is_driven_by_duty()) names.push_back(mechanism.name + ".winding");
       }
       const std::string near = nearest_word(stimulus.what, names);
       throw RangeError(fmt::format("nothing called '{}' happens to this rig{}; there are: {}", stimulus.what,
@@ -134,6 +137,21 @@ class WorldMaker {
       events.push_back({at, PlantEvent::Kind::contact, static_cast<LineId>(place->line), stimulus.on});
       return true;
     }
+    if (part == "load" && stimulus.torque) {
+      events.push_back({at, PlantEvent::Kind::load, {}, true, stimulus.torque->base()});
+      return true;
+    }
+    for (const Sensor& sensor : mechanism->sensors) {
+      const auto* const encoder = std::get_if<Encoder>(&sensor);
+      if (encoder == nullptr || encoder->name != part) continue;
+      events.push_back(
+          {at, PlantEvent::Kind::tracks, static_cast<LineId>(encoder->line_a), required(stimulus)});
+      return true;
+    }
+    if (part == "winding" && mechanism->is_driven_by_duty()) {
+      events.push_back({at, PlantEvent::Kind::winding, {}, required(stimulus)});
+      return true;
+    }
     if (part == "jam") {
       events.push_back({at, PlantEvent::Kind::jam, {}, required(stimulus)});
       return true;
@@ -166,35 +184,34 @@ std::vector<std::pair<std::string, std::size_t>> words_of(std::string_view line)
 }
 
 Stimulus parse_stimulus(const std::vector<std::pair<std::string, std::size_t>>& words) {
-  constexpr const char* form = "write 'at TIME NAME on' (or off, or free, or 40 %)";
-  std::vector<std::string> texts;
-  for (const auto& [text, column] : words) texts.push_back(text);
-  if (texts.size() >= 5 && texts.back() == "%") {  // "at 3 s pace 40 %"
-    texts.pop_back();
-    texts.back() += " %";
-  }
-  if (texts.size() == 5) {  // "at 3 s pedal on"
-    texts[1] += " " + texts[2];
-    texts.erase(texts.begin() + 2);
-  }
-  if (texts.size() != 4 || texts[0] != "at") throw RangeError(form);
+  constexpr const char* form = "write 'at TIME NAME on' (or off, or free, or 40 %, or 0.05 N m)";
+  if (words.size() < 4 || words[0].first != "at") throw RangeError(form);
+  // "3s" or "3 s"; and all after the name is one value: "on", "40 %", "0.05 N m".
+  std::size_t next = 1;
+  std::string time = words[next++].first;
+  if (std::isdigit(static_cast<unsigned char>(time.back())) != 0) time += " " + words[next++].first;
+  if (next + 2 > words.size()) throw RangeError(form);
   Stimulus stimulus;
-  stimulus.at = parse_quantity<ExactTime>(texts[1]);
-  if (stimulus.at < ExactTime()) throw RangeError(fmt::format("'{}' is before the start", texts[1]));
+  stimulus.at = parse_quantity<ExactTime>(time);
+  if (stimulus.at < ExactTime()) throw RangeError(fmt::format("'{}' is before the start", time));
   if (ExactTime(3660, Unit<dimensions::Time>{86'400}) < stimulus.at)
-    throw RangeError(fmt::format("'{}' is more than ten years", texts[1]));
-  stimulus.what = texts[2];
-  if (texts[3] == "on") {
+    throw RangeError(fmt::format("'{}' is more than ten years", time));
+  stimulus.what = words[next++].first;
+  std::string value = words[next++].first;
+  while (next < words.size()) value += " " + words[next++].first;
+  if (value == "on") {
     stimulus.on = true;
-  } else if (texts[3] == "off") {
+  } else if (value == "off") {
     stimulus.on = false;
-  } else if (texts[3] == "free") {
+  } else if (value == "free") {
     stimulus.on = std::nullopt;
-  } else if (texts[3].back() == '%') {
-    stimulus.share = parse_quantity<ExactFraction>(texts[3]).base().to_double();
+  } else if (value.back() == '%') {
+    stimulus.share = parse_quantity<ExactFraction>(value).base().to_double();
+  } else if (std::isdigit(static_cast<unsigned char>(value.front())) != 0 || value.front() == '-') {
+    stimulus.torque = parse_quantity<Torque>(value);
   } else {
-    throw RangeError(
-        fmt::format("found '{}'; expected on, off or free, or a share of a knob's travel", texts[3]));
+    throw RangeError(fmt::format(
+        "found '{}'; expected on, off or free, a share of a knob's travel, or the torque of a load", value));
   }
   return stimulus;
 }

@@ -24,7 +24,8 @@ struct Stimulus {
   ExactTime at{};
   std::string what{};
   std::optional<bool> on = true;
-  std::optional<double> share{};  ///< of a knob: where it is turned to, 0 to 1; a stick -1 to 1
+  std::optional<double> share{};   ///< of a knob: where it is turned to, 0 to 1; a stick -1 to 1
+  std::optional<Torque> torque{};  ///< of a mechanism's load, against going forwards, at the motor
 };
 
 /// Stimuli as the plants of a bench meet them.

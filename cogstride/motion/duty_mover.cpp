@@ -7,6 +7,7 @@
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/homing_goal.hpp"
+#include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
 namespace {
@@ -36,6 +37,10 @@ DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
       speed_(ticks_per_second_) {
   if (const auto& analogue = controller.analogue)
     volts_a_code_ = analogue->full_scale.base() / (std::exp2(static_cast<double>(analogue->bits)) - 1.0);
+  // A duty is taken over at a period's start: half a period later on average.
+  if (encoder_)
+    hold_.emplace(mechanism_, *encoder_, ticks_per_second_, seconds(stride_),
+                  0.5 * seconds(driver_.period()));
 }
 
 std::string DutyMover::text_of(double duty) const {
@@ -43,6 +48,7 @@ std::string DutyMover::text_of(double duty) const {
 }
 
 double DutyMover::duty(Tick now) const {
+  if (holds_) return hold_->duty();
   return plan_ ? plan_->plan.duty_at(seconds(now - plan_->began)) : held_;
 }
 
@@ -70,6 +76,7 @@ std::shared_ptr<MotionRecord> DutyMover::begin(Lines& lines, double to, std::opt
     throw RangeError(fmt::format("{}: {}", mechanism_.name, error.what()));
   }
   finish(now, MotionStatus::cancelled);
+  end_holding();
   auto record = std::make_shared<MotionRecord>();
   record->what = std::move(what);
   record->status = MotionStatus::running;
@@ -89,6 +96,94 @@ std::shared_ptr<MotionRecord> DutyMover::spin(Lines& lines, const DutyOrder& ord
   return begin(lines, order.duty, time(order.ramp), time(order.lasts), what);
 }
 
+const SpeedHold& DutyMover::speed_hold() const {
+  if (!hold_)
+    throw RangeError(
+        fmt::format("{}: has no encoder, so no speed can be held: give it a duty", mechanism_.name));
+  return *hold_;
+}
+
+std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double speed,
+                                                       std::optional<double> acceleration, std::string what) {
+  if (const std::string in_the_way = obstacle_ && speed != 0.0 ? obstacle_(mechanism_) : "";
+      !in_the_way.empty())
+    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+  const Tick now = lines.now();
+  finish(now, MotionStatus::cancelled);
+  if (!holds_) hold_->begin(now, count_.value_or(0), speed_.counts_per_second());
+  plan_.reset();
+  held_ = 0.0;
+  holds_ = true;
+  stops_ = speed == 0.0;
+  held_until_ = never;
+  hold_->spin(now, speed, acceleration);
+  held_record_ = std::make_shared<MotionRecord>();
+  held_record_->what = std::move(what);
+  held_record_->status = MotionStatus::running;
+  held_record_->began = now;
+  note(now, MotionNote::Kind::began, held_record_->what);
+  return held_record_;
+}
+
+std::shared_ptr<MotionRecord> DutyMover::hold_speed(Lines& lines, const SpeedOrder& order) {
+  const double speed = order.at.base.to_double();
+  speed_hold().require(speed);
+  if (order.by)
+    throw RangeError(
+        fmt::format("{}: a held speed lasts for a time, or until it is stopped", mechanism_.name));
+  std::optional<double> acceleration;
+  if (order.acceleration) acceleration = order.acceleration->base.to_double();
+  std::string what = "spin at " + to_text(order.at);
+  if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
+  auto record = begin_holding(lines, speed, acceleration, what);
+  if (order.lasts) {
+    // Down as it went up, so that it is from rest to rest.
+    const double lasts = order.lasts->base().to_double();
+    const double ramp = std::min(hold_->arrives_in(lines.now()), 0.5 * lasts);
+    held_until_ = lines.now() + std::llround((lasts - ramp) * ticks_per_second_);
+  }
+  return record;
+}
+
+std::shared_ptr<MotionRecord> DutyMover::change_speed(Lines& lines, OutputSpeed by) {
+  const double from = holds_ && !stops_ ? hold_->asked_speed() : 0.0;
+  if (from == 0.0) throw RangeError(fmt::format("{}: holds no speed", mechanism_.name));
+  const double to = from + std::copysign(by.base.to_double(), from * by.base.to_double());
+  if (to * from <= 0.0)
+    throw RangeError(fmt::format("{}: of its speed nothing would be left; stop it instead", mechanism_.name));
+  hold_->require(to);
+  return begin_holding(lines, to, {}, by.base > Ratio(0) ? "go on faster" : "go on slower");
+}
+
+/// A look at the count: the loop says the next duty.
+void DutyMover::look_at_held(Lines& lines) {
+  const Tick now = lines.now();
+  if (now >= held_until_) {
+    held_until_ = never;
+    stops_ = true;
+    hold_->spin(now, 0.0, {});
+  }
+  (void)hold_->look(now, {*count_, counted_at_, speed_.counts_per_second()}, current_);
+  next_put_ = now;
+  if (!hold_->fault().empty()) {
+    held_ = hold_->duty();
+    const std::string why = hold_->fault();
+    finish(now, MotionStatus::faulted, why);
+    end_holding();
+    if (failure_) failure_(why);
+    return;
+  }
+  if (!hold_->has_arrived(now)) return;
+  if (stops_) {
+    finish(now, MotionStatus::done);
+    end_holding();
+    held_ = 0.0;
+  } else if (held_until_ == never && held_record_) {
+    finish(now, MotionStatus::done);
+    held_record_.reset();
+  }
+}
+
 std::shared_ptr<MotionRecord> DutyMover::change(Lines& lines, double by) {
   const double from = plan_ ? plan_->plan.end() : held_;
   if (from == 0.0) throw RangeError(fmt::format("{}: does not spin", mechanism_.name));
@@ -101,6 +196,7 @@ std::shared_ptr<MotionRecord> DutyMover::change(Lines& lines, double by) {
 }
 
 std::shared_ptr<MotionRecord> DutyMover::reverse(Lines& lines, std::optional<ExactTime> ramp) {
+  if (holds_ && !stops_) return begin_holding(lines, -hold_->asked_speed(), {}, "reverse");
   const double from = plan_ ? plan_->plan.end() : held_;
   if (from == 0.0) throw RangeError(fmt::format("{}: does not spin", mechanism_.name));
   return begin(lines, -from, ramp ? std::optional(ramp->base().to_double()) : std::nullopt, {},
@@ -108,6 +204,7 @@ std::shared_ptr<MotionRecord> DutyMover::reverse(Lines& lines, std::optional<Exa
 }
 
 std::shared_ptr<MotionRecord> DutyMover::stop(Lines& lines, std::optional<ExactTime> ramp) {
+  if (holds_ && !ramp) return begin_holding(lines, 0.0, {}, "stop");
   return begin(lines, 0.0, ramp ? std::optional(ramp->base().to_double()) : std::nullopt, {}, "stop");
 }
 
@@ -118,6 +215,7 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
   finish(now, MotionStatus::cancelled);
   if (was_driven) turned_until_ = now;
   count_driven(now, false);
+  end_holding();
   plan_.reset();
   held_ = 0.0;
   next_put_ = never;
@@ -128,6 +226,7 @@ void DutyMover::lines_were_cut(Tick now, const std::string& why) {
   if (duty(now) != 0.0) turned_until_ = now;
   count_driven(now, false);
   finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  end_holding();
   plan_.reset();
   held_ = 0.0;
   next_put_ = never;
@@ -136,6 +235,18 @@ void DutyMover::lines_were_cut(Tick now, const std::string& why) {
 
 void DutyMover::halt(Lines& lines, const std::string& why) {
   const Tick now = lines.now();
+  if (holds_) {
+    // By its loop, as fast as the current limit allows.
+    finish(now, MotionStatus::faulted, why);
+    held_record_ = std::make_shared<MotionRecord>();
+    held_record_->what = "stop";
+    held_record_->status = MotionStatus::running;
+    held_record_->began = now;
+    held_until_ = never;
+    stops_ = true;
+    hold_->spin(now, 0.0, {});
+    return;
+  }
   if (duty(now) == 0.0) {
     finish(now, MotionStatus::faulted, why);
     plan_.reset();
@@ -154,8 +265,9 @@ void DutyMover::halt(Lines& lines, const std::string& why) {
 }
 
 void DutyMover::finish(Tick now, MotionStatus status, std::string fault) {
-  if (!plan_ || plan_->record->has_ended()) return;
-  MotionRecord& record = *plan_->record;
+  const std::shared_ptr<MotionRecord> on = plan_ ? plan_->record : held_record_;
+  if (!on || on->has_ended()) return;
+  MotionRecord& record = *on;
   record.status = status;
   record.ended = now;
   record.fault = std::move(fault);
@@ -180,7 +292,9 @@ void DutyMover::put(Lines& lines) {
   const double wanted = duty(lines.now());
   highest_ = std::max(highest_, std::abs(wanted));
   count_driven(lines.now(), wanted != 0.0);
-  if (wanted != 0.0) {
+  if (holds_ && std::abs(wanted) < driver_.duty_step()) {
+    driver_.put_rest(lines, at, SlowsBy::braking);
+  } else if (wanted != 0.0) {
     turned_until_ = lines.now();
     turned_way_ = wanted < 0.0 ? -1 : 1;
     driver_.put_duty(lines, at, wanted * let_through_);
@@ -215,7 +329,7 @@ void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
   if (next_put_ > lines.now()) return;
   put(lines);
   next_put_ = never;
-  if (!plan_) return;
+  if (!plan_ || holds_) return;
   const Tick ends = plan_->began + std::llround(std::ceil(plan_->plan.duration() * ticks_per_second_));
   if (lines.now() >= ends) {
     piece_is_over(lines);
@@ -238,7 +352,7 @@ void DutyMover::ask_sensors(Lines& lines) {
   if (probe_) lines.sample(analogue_source(probe_->channel), at, 100 * stride_);
 }
 
-void DutyMover::read(const Lines& lines, std::span<const Reading> readings) {
+void DutyMover::read(Lines& lines, std::span<const Reading> readings) {
   std::optional<std::int64_t> count;
   Tick counted_at = 0;
   for (const Reading& reading : readings) {
@@ -260,7 +374,9 @@ void DutyMover::read(const Lines& lines, std::span<const Reading> readings) {
   }
   if (!count) return;
   count_ = count;
+  counted_at_ = counted_at;
   speed_.look(lines.now(), *count, counted_at);
+  if (holds_) look_at_held(lines);
 }
 
 /// The share of the duty that is let through follows the current: what is over the limit is taken back

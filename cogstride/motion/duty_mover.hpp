@@ -1,4 +1,5 @@
-// Motions of one mechanism that is driven by duty, without a loop: a brushed motor behind an H-bridge.
+// Motions of one mechanism that is driven by duty: a brushed motor behind an H-bridge. It is given a duty, or
+// its encoder closes a loop that holds a speed (motion/speed_hold.hpp).
 //
 // A new order takes the place of the one that is on, from the duty it has by then; it never jumps faster than
 // its limits allow, and never drives the other way before the motor has had its pause. Where the mechanism
@@ -14,7 +15,9 @@
 #include "cogstride/motion/count_speed.hpp"
 #include "cogstride/motion/motion_record.hpp"
 #include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/speed_hold.hpp"
 #include "cogstride/plan/duty.hpp"
+#include "cogstride/plan/move.hpp"
 
 namespace cogstride {
 
@@ -49,6 +52,17 @@ class DutyMover final : public Participant {
   std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp = {});
   /// Down to none, and then what the rig says it slows by.
   std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp = {});
+  /// To a speed that its encoder's counts hold; the record ends when what is wanted has come to it, or with
+  /// `lasts` (from rest to rest) when it stands again.
+  /// @throws RangeError when it is refused; what is on goes on
+  std::shared_ptr<MotionRecord> hold_speed(Lines& lines, const SpeedOrder& order);
+  /// So much faster the way it is held to turn (slower where `by` is below 0). @throws RangeError as above
+  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
+  /// Whether its encoder closes a loop now.
+  [[nodiscard]] bool holds_speed() const { return holds_; }
+  /// What can be held. @throws RangeError when it has no encoder
+  [[nodiscard]] const SpeedHold& speed_hold() const;
+
   /// No drive, at once: shorted, or let go. @throws RangeError when it cannot be let go
   void brake(Lines& lines) { let(lines, SlowsBy::braking); }
   void coast(Lines& lines) { let(lines, SlowsBy::coasting); }
@@ -61,7 +75,7 @@ class DutyMover final : public Participant {
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
   [[nodiscard]] const BridgeDriver& driver() const { return driver_; }
   [[nodiscard]] const DutyLimits& limits() const { return limits_; }
-  [[nodiscard]] bool is_idle() const { return !plan_; }
+  [[nodiscard]] bool is_idle() const { return !plan_ && !held_record_; }
   /// The duty that is asked for at an instant; -1 to 1.
   [[nodiscard]] double duty(Tick now) const;
   /// The highest so far, by size, and for how long there was one, s.
@@ -90,12 +104,20 @@ class DutyMover final : public Participant {
   std::shared_ptr<MotionRecord> begin(Lines& lines, double to, std::optional<double> ramp,
                                       std::optional<double> holds_for, std::string what);
   void let(Lines& lines, SlowsBy how);
+  std::shared_ptr<MotionRecord> begin_holding(Lines& lines, double speed, std::optional<double> acceleration,
+                                              std::string what);
+  void look_at_held(Lines& lines);
+  void end_holding() {
+    holds_ = false;
+    held_record_.reset();
+    held_until_ = never;
+  }
   void put(Lines& lines);
   void count_driven(Tick now, bool is_driven);
   void piece_is_over(Lines& lines);
   void finish(Tick now, MotionStatus status, std::string fault = {});
   void ask_sensors(Lines& lines);
-  void read(const Lines& lines, std::span<const Reading> readings);
+  void read(Lines& lines, std::span<const Reading> readings);
   void hold_back(double amperes);
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
   void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
@@ -116,12 +138,19 @@ class DutyMover final : public Participant {
   Tick driven_ = 0;
   Tick driven_since_ = never;
 
+  std::optional<SpeedHold> hold_{};
+  bool holds_ = false;
+  std::shared_ptr<MotionRecord> held_record_{};  // of what is on, while it has not ended
+  Tick held_until_ = never;                      // when it begins to stop by itself
+  bool stops_ = false;                           // the loop takes it to rest, and lets go there
+
   std::optional<Encoder> encoder_{};
   std::optional<Shunt> shunt_{};
   std::optional<TemperatureProbe> probe_{};
   double volts_a_code_ = 0.0;
   bool asked_ = false;
   std::optional<std::int64_t> count_{};
+  Tick counted_at_ = 0;
   CountSpeed speed_;
   std::optional<double> current_{};
   std::optional<double> cold_{};  // probe, when it was read first

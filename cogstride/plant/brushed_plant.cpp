@@ -111,6 +111,11 @@ bool BrushedPlant::is_off(std::size_t half) const {
   return !shaft_.powered || state_.dead[half] > 0.0 || (joins == BridgeHalf::off && !state_.limited);
 }
 
+void BrushedPlant::motor_wired(bool whole) {
+  state_.is_wired = whole;
+  if (!whole) state_.current = 0.0;
+}
+
 void BrushedPlant::take_circuit() {
   const BridgeState& bridge = state_.bridge;
   state_.is_open = is_off(0) || is_off(1);
@@ -171,6 +176,7 @@ void BrushedPlant::end_early(Flow& flow, double reached) const {
 
 /// The current over a time without a change of the bridge. @return its integral, A s
 double BrushedPlant::flow(double seconds) {
+  if (!state_.is_wired) return 0.0;
   const double emf = constant_ * shaft_.speed;
   double charge = 0.0;
   while (seconds > 0.0) {

@@ -64,6 +64,7 @@ class BrushedPlant final : public ShaftPlant {
     std::array<double, 2> dead{};  ///< s for which each half is still off, between its two transistors
     bool limited = false;          ///< the board's own limit has opened the bridge for the rest of a period
     double limited_for = 0.0;      ///< s
+    bool is_wired = true;          ///< no wire of the motor is broken
     double current = 0.0;
     double supply = 0.0;
     double motor_rise = 0.0;
@@ -104,6 +105,7 @@ class BrushedPlant final : public ShaftPlant {
   void step_is_over() override;
   [[nodiscard]] bool motor_has_settled() const override;
   void motor_powered(bool powered) override;
+  void motor_wired(bool whole) override;
   void keep_own() override { kept_ = state_; }
   void go_back_own() override { state_ = kept_; }
   void keep_motor() override { before_step_ = state_; }

@@ -66,6 +66,7 @@ void EncoderTrack::change(State& state, double position) const {
   take_bounds(state);
   // The edges are taken from the end: a track first, the index after it.
   state.due_count = 0;
+  if (state.broken) return;
   if (index_ && index_at(before) != index_at(state.quarter))
     state.due[state.due_count++] = {*index_, index_at(state.quarter)};
   if (a_high(before) != a_high(state.quarter)) {

@@ -27,7 +27,9 @@ class EncoderTrack {
     double upper = 1.0;
     std::array<Level, 2> due{};  ///< edges of the last change that have not been told yet
     std::size_t due_count = 0;
+    bool broken = false;  ///< its wires: no edge comes through
   };
+  [[nodiscard]] LineId line_a() const { return a_; }
 
   [[nodiscard]] State settled_at(double position) const;
   /// Counts by which the disc is beyond the next boundary either way; above 0 an edge is due.

@@ -28,13 +28,13 @@ ShaftPlant::ShaftPlant(const Mechanism& mechanism, const Setup& setup)
       base_per_angle_(1.0 / angle_per_base_),
       inertia_(moved_inertia(mechanism).base()),
       per_inertia_(1.0 / inertia_),
-      steady_(steady_load(mechanism).base()),
       coulomb_(mechanism.load.coulomb_friction.base()),
       stiction_(std::max(coulomb_, mechanism.load.stiction.base())),
       friction_spread_(mechanism.load.friction_spread.base().to_double()),
       viscous_(mechanism.load.viscous_friction.in(units::Nm_s_per_rad)),
       step_ticks_(std::max<Tick>(1, std::llround(setup.coarsest_step * ticks_per_second_))) {
   shaft_.angle = setup.start_position * angle_per_base_;
+  shaft_.load = steady_load(mechanism).base();
   const bool on_a_ring =
       output_kind(mechanism.train) == OutputKind::rotary && !mechanism.limits.travel_from.has_value();
   for (const Sensor& sensor : mechanism_.sensors) {
@@ -111,9 +111,9 @@ void ShaftPlant::turn(double pull, double seconds) {
   const double friction = friction_spread_ > 0.0 ? friction_here() : 1.0;
   // What slackens pulls against going forwards alone: it never turns the shaft back.
   const bool slack =
-      mechanism_.load.slackens && (shaft_.speed < 0.0 || (shaft_.speed == 0.0 && pull < steady_));
+      mechanism_.load.slackens && (shaft_.speed < 0.0 || (shaft_.speed == 0.0 && pull < shaft_.load));
   if (!slack) {
-    pull -= steady_;
+    pull -= shaft_.load;
   } else if (shaft_.speed == 0.0 && pull > 0.0) {
     pull = 0.0;
   }
@@ -239,6 +239,18 @@ std::optional<LineEdge> ShaftPlant::take_event(const PlantEvent& event) {
       shaft_.jammed = event.on.value_or(false);
       shaft_.speed = 0.0;
       shaft_.settled = false;
+      break;
+    case PlantEvent::Kind::load:
+      shaft_.load = event.torque;
+      shaft_.settled = false;
+      break;
+    case PlantEvent::Kind::winding:
+      motor_wired(event.on.value_or(true));
+      shaft_.settled = false;
+      break;
+    case PlantEvent::Kind::tracks:
+      for (std::size_t i = 0; i < tracks_.size(); ++i)
+        if (tracks_[i].line_a() == event.line) shaft_.tracks[i].broken = !event.on.value_or(true);
       break;
     case PlantEvent::Kind::contact:
       for (std::size_t i = 0; i < contacts_.size(); ++i) {

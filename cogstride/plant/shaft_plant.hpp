@@ -16,11 +16,13 @@ class ShaftPlant : public Plant {
  public:
   /// What befalls it from outside its lines.
   struct PlantEvent {
-    enum class Kind : std::uint8_t { supply, contact, jam };
+    enum class Kind : std::uint8_t { supply, contact, jam, load, tracks, winding };
     Tick at = 0;
     Kind kind = Kind::supply;
-    std::optional<LineId> line{};   ///< of the contact
-    std::optional<bool> on = true;  ///< supply up; contact stuck acting (or not; nothing: free again); jammed
+    std::optional<LineId> line{};   ///< of the contact; track A of an encoder
+    std::optional<bool> on = true;  ///< supply up; contact stuck acting (or not; nothing: free again);
+                                    ///< jammed; wires of the tracks, of the winding whole
+    double torque = 0.0;            ///< load: N m against going forwards, at the motor
   };
 
   struct Setup {
@@ -76,6 +78,7 @@ class ShaftPlant : public Plant {
     std::uint32_t cut_by = 0;    // a bit for each of Setup::cut_by that is open
     bool powered = true;
     bool jammed = false;
+    double load = 0.0;     ///< N m against going forwards
     bool settled = false;  ///< standing still with its currents on target: nothing to integrate
     Tick owed = 0;         ///< for so long its motor's current has flowed, and the shaft is still to turn
     Tick free_until = 0;   ///< nothing but current flows until then
@@ -97,6 +100,8 @@ class ShaftPlant : public Plant {
   /// Whether its motor is at rest too.
   [[nodiscard]] virtual bool motor_has_settled() const = 0;
   virtual void motor_powered(bool powered) = 0;
+  /// A wire of its motor breaks, or is whole again.
+  virtual void motor_wired(bool) {}
   virtual void keep_own() = 0;
   virtual void go_back_own() = 0;
   /// Of the motor, before a step that may have to be made again shorter.
@@ -140,7 +145,6 @@ class ShaftPlant : public Plant {
 
   std::vector<ContactPlace> contacts_{};
   std::vector<EncoderTrack> tracks_{};
-  double steady_;  // N m against going forwards
   double coulomb_;
   double stiction_;
   double friction_spread_;

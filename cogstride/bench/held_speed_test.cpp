@@ -1,0 +1,248 @@
+// Speeds held by an encoder, on the simulated bench, through its lines: how exactly, what a step of load
+// does, and what is noticed.
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "support/demo_rig.hpp"
+
+namespace cogstride {
+namespace {
+
+using namespace literals;
+
+Rig letoff_rig() {
+  return only_with(testing_support::demo_rig(), {"letoff"});
+}
+BrushedMotor& motor(Rig& rig) {
+  return std::get<BrushedMotor>(rig.mechanisms[0].motor);
+}
+
+OutputSpeed rpm(std::int64_t value) {
+  return {OutputKind::rotary, Ratio(value, 60)};
+}
+
+/// rpm of the output, as it really is.
+double real_rpm(SimulatedBench& bench) {
+  return 60.0 * bench.brushed("letoff").speed();
+}
+
+/// The mean over a time.
+double mean_rpm(SimulatedBench& bench, Time span) {
+  const double before = bench.brushed("letoff").position();
+  bench.serve(span);
+  return 60.0 * (bench.brushed("letoff").position() - before) / span.in(units::s);
+}
+
+constexpr Torque tension(double newtons) {
+  return Torque(newtons * 0.1 * 4.0 / 19.0, units::Nm);
+}
+
+TEST(HeldSpeed, IsExactInTheLongRunFromACreepToFullSpeed) {
+  for (const std::int64_t speed : {35, 60, 150, 300, 450, 600, -35, -300}) {
+    SimulatedBench bench(letoff_rig());
+    auto letoff = bench.drive("letoff");
+    ASSERT_EQ(letoff.spin(SpeedOrder{.at = rpm(speed)}).result(), "");
+    bench.serve(0.5_s);
+    EXPECT_NEAR(mean_rpm(bench, 4_s), static_cast<double>(speed), 0.1) << speed;
+    letoff.stop();
+    bench.wait_for_all();
+    bench.serve(0.2_s);
+    EXPECT_NEAR(real_rpm(bench), 0.0, 0.5) << speed;
+  }
+}
+
+TEST(HeldSpeed, SettlesAfterAStepOfTensionWithin150Milliseconds) {
+  for (const std::int64_t speed : {35, 60, 150, 300, 450, 600}) {
+    for (const double later : {0.0, 0.0023, 0.0071}) {  // wherever between two counts the step falls
+      Rig rig = letoff_rig();
+      rig.mechanisms[0].load.friction_spread = ExactFraction();
+      SimulatedBench::Options options;
+      Stimulus heavier{3_s, "letoff.load"};
+      heavier.at = ExactTime::from_base(Ratio(30'000 + std::llround(later * 1e4), 10'000));
+      heavier.torque = tension(3.0);
+      options.stimuli = {heavier};
+      SimulatedBench bench(rig, options);
+      auto letoff = bench.drive("letoff");
+      ASSERT_EQ(letoff.spin(SpeedOrder{.at = rpm(speed)}).result(), "");
+      bench.serve(Time(3.0 + later, units::s) - bench.now());
+      int settled = 0;
+      double dip = 0.0;
+      for (int ms = 1; ms <= 400; ++ms) {
+        bench.serve(1_ms);
+        const double off = std::abs(real_rpm(bench) / static_cast<double>(speed) - 1.0);
+        dip = std::max(dip, off);
+        if (off > 0.02) settled = ms;
+      }
+      EXPECT_LE(settled, 150) << speed << " rpm, off by " << 100.0 * dip << " % at the most";
+      EXPECT_GT(dip, 0.001) << "the step was felt";
+    }
+  }
+}
+
+/// A motor with half or twice the inertia that the rig says, a warm winding: no swinging.
+TEST(HeldSpeed, BearsAMotorThatIsNotWhatTheRigSays) {
+  for (const double inertia : {0.5, 2.0}) {
+    for (const double resistance : {0.8, 1.4}) {
+      Rig real = letoff_rig();
+      Load& load = real.mechanisms[0].load;
+      load.inertia = inertia * load.inertia;
+      motor(real).resistance = resistance * motor(real).resistance;
+      SimulatedBench::Options options;
+      options.real = real;
+      SimulatedBench bench(letoff_rig(), options);
+      auto letoff = bench.drive("letoff");
+      for (const std::int64_t speed : {40, 300, 500}) {
+        ASSERT_EQ(letoff.spin(SpeedOrder{.at = rpm(speed)}).result(), "") << inertia << " " << resistance;
+        bench.serve(0.8_s);
+        double off = 0.0;
+        for (int ms = 0; ms < 300; ++ms) {
+          bench.serve(1_ms);
+          off = std::max(off, std::abs(real_rpm(bench) / static_cast<double>(speed) - 1.0));
+        }
+        EXPECT_LT(off, speed < 100 ? 0.12 : 0.02) << speed << ": " << inertia << " " << resistance;
+      }
+    }
+  }
+}
+
+TEST(HeldSpeed, ReversesAndStopsWithinTheCurrentLimit) {
+  SimulatedBench bench(letoff_rig());
+  auto letoff = bench.drive("letoff");
+  letoff.spin(SpeedOrder{.at = rpm(500)}).wait();
+  letoff.reverse().wait();
+  bench.serve(0.5_s);
+  EXPECT_NEAR(mean_rpm(bench, 1_s), -500.0, 0.5);
+  letoff.spin(SpeedOrder{.at = rpm(200)}).wait();
+  letoff.faster(rpm(100)).wait();
+  bench.serve(0.3_s);
+  EXPECT_NEAR(mean_rpm(bench, 1_s), 300.0, 0.3);
+  letoff.slower(rpm(150)).wait();
+  bench.serve(0.3_s);
+  EXPECT_NEAR(mean_rpm(bench, 1_s), 150.0, 0.3);
+  letoff.stop().wait();
+  bench.serve(0.1_s);
+  EXPECT_EQ(real_rpm(bench), 0.0);
+  EXPECT_LT(bench.brushed("letoff").sustained_current(), 2.5 * 1.1);
+}
+
+TEST(HeldSpeed, LastsFromRestToRest) {
+  SimulatedBench bench(letoff_rig());
+  auto spin = bench.drive("letoff").spin(SpeedOrder{.at = rpm(300), .lasts = 3_s});
+  spin.wait();
+  EXPECT_NEAR(spin.duration()->in(units::s), 3.0, 0.02);
+  bench.serve(0.1_s);
+  EXPECT_EQ(real_rpm(bench), 0.0);
+  EXPECT_EQ(bench.drive("letoff").duty(), 0.0);
+}
+
+TEST(HeldSpeed, RefusesWhatCannotBeHeldWithTheFigureThatCan) {
+  SimulatedBench bench(letoff_rig());
+  auto letoff = bench.drive("letoff");
+  const auto why = [&](const SpeedOrder& order) {
+    try {
+      letoff.spin(order);
+    } catch (const RangeError& error) {
+      return std::string(error.what());
+    }
+    return std::string();
+  };
+  EXPECT_EQ(why({.at = rpm(20)}), "letoff: 20 rpm cannot be held: feed counts too rarely below 34.21 rpm");
+  EXPECT_EQ(
+      why({.at = rpm(601)}),
+      "letoff: 601 rpm cannot be held: full duty, its current limit and the rig's limits leave 600 rpm");
+  EXPECT_THROW(letoff.faster(rpm(10)), RangeError) << "it holds no speed";
+  letoff.spin({.duty = 0.4}).wait();
+  EXPECT_THROW(letoff.faster(rpm(10)), RangeError);
+  Rig blind = letoff_rig();
+  blind.mechanisms[0].sensors.clear();
+  SimulatedBench without(blind);
+  EXPECT_THROW(without.drive("letoff").spin(SpeedOrder{.at = rpm(100)}), RangeError);
+}
+
+struct HeldFault {
+  const char* what;
+  Stimulus stimulus;
+  bool has_shunt;
+  const char* named;
+};
+
+TEST(HeldSpeed, NoticesEveryFaultInTimeAndEndsAtRest) {
+  const std::vector<HeldFault> faults = {
+      {"a jam",
+       {2_s, "letoff.jam", true},
+       false,
+       "stuck, or a wire of its motor or of its encoder is broken"},
+      {"a jam, seen by a shunt", {2_s, "letoff.jam", true}, true, "a shaft that is stuck"},
+      {"a lost encoder",
+       {2_s, "letoff.feed", false},
+       true,
+       "a wire of its encoder or of its motor is broken"},
+      {"a lost encoder, without a shunt",
+       {2_s, "letoff.feed", false},
+       false,
+       "feed has not counted for 0.2 s"},
+      {"a broken wire", {2_s, "letoff.winding", false}, true, "of its motor is broken"},
+      {"a broken wire, without a shunt", {2_s, "letoff.winding", false}, false, "of its motor"}};
+  for (const HeldFault& fault : faults) {
+    for (const std::int64_t speed : {40, 300, -300}) {
+      Rig rig = letoff_rig();
+      if (fault.has_shunt)
+        rig.mechanisms[0].sensors.emplace_back(Shunt{"shunt", 0, Resistance(0.05, units::ohm), 10});
+      SimulatedBench::Options options;
+      options.stimuli = {fault.stimulus};
+      SimulatedBench bench(rig, options);
+      std::string told;
+      double told_at = 0.0;
+      bench.on_fault([&](const std::string& why) {
+        if (told.empty()) told_at = bench.now().in(units::s);
+        told += why;
+      });
+      bench.drive("letoff").spin(SpeedOrder{.at = rpm(speed)});
+      bench.serve(5_s);
+      EXPECT_NE(told.find(fault.named), std::string::npos)
+          << fault.what << " at " << speed << " rpm: " << told;
+      EXPECT_NEAR(told_at, 2.4, 0.4) << fault.what << " at " << speed;
+      EXPECT_EQ(bench.drive("letoff").duty(), 0.0) << fault.what;
+      EXPECT_LT(std::abs(real_rpm(bench)), 1.0) << fault.what << " at " << speed;
+    }
+  }
+}
+
+TEST(HeldSpeed, AReversedEncoderIsNoticedBeforeItRunsAway) {
+  for (const std::int64_t speed : {40, 500, -500}) {
+    Rig real = letoff_rig();
+    for (Sensor& sensor : real.mechanisms[0].sensors)
+      if (auto* const encoder = std::get_if<Encoder>(&sensor)) std::swap(encoder->line_a, encoder->line_b);
+    SimulatedBench::Options options;
+    options.real = real;
+    SimulatedBench bench(letoff_rig(), options);
+    std::string told;
+    bench.on_fault([&](const std::string& why) { told += why; });
+    bench.drive("letoff").spin(SpeedOrder{.at = rpm(speed)});
+    bench.serve(0.5_s);
+    EXPECT_NE(told.find("while it is driven"), std::string::npos) << speed << ": " << told;
+    bench.serve(2_s);
+    EXPECT_EQ(bench.drive("letoff").duty(), 0.0);
+    EXPECT_LT(std::abs(real_rpm(bench)), 1.0);
+  }
+}
+
+TEST(HeldSpeed, SaysWhenItsLoadIsTooHeavyForIt) {
+  SimulatedBench::Options options;
+  Stimulus heavier{2_s, "letoff.load"};
+  heavier.torque = Torque(0.17, units::Nm);  // 3 A would do
+  options.stimuli = {heavier};
+  SimulatedBench bench(letoff_rig(), options);
+  std::string told;
+  bench.on_fault([&](const std::string& why) { told += why; });
+  bench.drive("letoff").spin(SpeedOrder{.at = rpm(400)});
+  bench.serve(6_s);
+  EXPECT_NE(told.find("current limit of 2.5 A used up"), std::string::npos) << told;
+  EXPECT_EQ(bench.drive("letoff").duty(), 0.0);
+}
+
+}  // namespace
+}  // namespace cogstride

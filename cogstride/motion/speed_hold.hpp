@@ -1,0 +1,117 @@
+// Holds the speed of a motor that is driven by duty, or takes it to a place on a ramp, by the counts of its
+// encoder. It knows no lines: it is looked at with a count and says a duty.
+//
+// What is wanted comes from a ramp in counts; the loop (plan/speed_loop.hpp) does the rest. A speed that is
+// held back by a limit is not made up for afterwards. The duty stays within what the current limit leaves at
+// the measured speed, also when it brakes or reverses.
+//
+// Within `noticed_after` it notices that nothing is counted although it drives, that counts run away the
+// wrong way, and that a limit keeps it from its speed.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "cogstride/chip/tick.hpp"
+#include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/plan/ramp.hpp"
+#include "cogstride/plan/speed_loop.hpp"
+
+namespace cogstride {
+
+class SpeedHold {
+ public:
+  static constexpr double noticed_after = 0.2;  ///< s: no counts, or counts the wrong way
+  static constexpr double short_of_it = 0.5;    ///< s held back by a limit, more than a tenth below its speed
+
+  /// @param looks  s from one look to the next; @param lead  s from a look to the duty's effect
+  SpeedHold(const Mechanism& mechanism, const Encoder& encoder, double ticks_per_second, double looks,
+            double lead);
+
+  /// Of the output, m/s or turns/s: the slowest that it holds. Below, counts come too rarely.
+  [[nodiscard]] double lowest_speed() const { return lowest_ / counts_per_base_; }
+  /// Of the output: the fastest that full duty and the current limit leave with some to spare.
+  [[nodiscard]] double highest_speed() const { return highest_ / counts_per_base_; }
+  /// @throws RangeError when a speed of the output cannot be held, with the figure that can
+  void require(double speed) const;
+
+  /// Takes over as it is now, from rest or while it turns.
+  void begin(chip::Tick now, std::int64_t count, double counts_per_second);
+  /// From what is wanted now to a speed of the output, m/s or turns/s. @param acceleration  of the output;
+  /// nothing: what the current limit leaves, less a reserve
+  void spin(chip::Tick now, double speed, std::optional<double> acceleration);
+  /// To rest at a place: the output's counts since the lines were opened, as a fraction.
+  void move(chip::Tick now, double counts, double speed, std::optional<double> acceleration);
+  /// Whether what is wanted has come to the speed, or the place, that was asked for.
+  [[nodiscard]] bool has_arrived(chip::Tick now) const { return seconds(now - ramp_began_) >= arrives_; }
+  /// s from now until it has.
+  [[nodiscard]] double arrives_in(chip::Tick now) const { return arrives_ - seconds(now - ramp_began_); }
+
+  /// What an encoder says at a look.
+  struct Counted {
+    std::int64_t count = 0;
+    chip::Tick at = 0;        ///< of the edge that was counted last
+    double per_second = 0.0;  ///< see CountSpeed
+  };
+  /// @param amperes  by a shunt
+  /// @return the duty to give, -1 to 1
+  double look(chip::Tick now, const Counted& counted, std::optional<double> amperes);
+  /// Why it cannot go on; empty: it can.
+  [[nodiscard]] const std::string& fault() const { return fault_; }
+  [[nodiscard]] double duty() const { return duty_; }
+  /// The speed that was asked for last, of the output.
+  [[nodiscard]] double asked_speed() const { return asked_; }
+  /// Counts between what is wanted and what is.
+  [[nodiscard]] double lag() const { return lag_; }
+  /// The speed that is wanted, of the output.
+  [[nodiscard]] double wanted_speed(chip::Tick now) const { return wanted(now).speed / counts_per_base_; }
+
+ private:
+  [[nodiscard]] double seconds(chip::Tick ticks) const {
+    return static_cast<double>(ticks) / ticks_per_second_;
+  }
+  [[nodiscard]] SpeedWanted wanted(chip::Tick now) const;
+  [[nodiscard]] double acceleration_of(std::optional<double> asked) const;
+  void take_count(chip::Tick now, const Counted& counted);
+  [[nodiscard]] bool lasts(chip::Tick& since, bool is_so, chip::Tick now, double longest) const;
+  void watch(chip::Tick now, const SpeedWanted& wanted, bool is_held_back, std::optional<double> amperes);
+
+  std::string name_;
+  std::string encoder_;
+  double ticks_per_second_;
+  double counts_per_base_;  // above 0
+  double sign_;             // of raw counts, forwards
+  OutputKind kind_;
+  double limit_;  // A
+  double most_duty_;
+  DutyAnswer answer_;
+  SpeedObserver observer_;
+  double delay_;  // s, from what is to what is done about it
+  double lowest_;
+  double highest_;
+  double acceleration_;  // counts/s2
+
+  Ramp ramp_{};
+  chip::Tick ramp_began_ = 0;
+  double arrives_ = 0.0;
+  double asked_ = 0.0;
+  bool holds_speed_ = true;
+  double shift_ = 0.0;  // counts by which the place wanted was taken back
+  chip::Tick looked_at_ = 0;
+  bool has_turned_ = false;  // an edge has come
+  std::int64_t count_ = 0;
+  int last_way_ = 1;
+  chip::Tick counted_at_ = 0;
+  chip::Tick quiet_since_ = 0;
+  double duty_ = 0.0;
+  double lag_ = 0.0;
+
+  chip::Tick wrong_since_ = -1;
+  double wrong_speed_ = 0.0;
+  chip::Tick short_since_ = -1;
+  double short_speed_ = 0.0;
+  chip::Tick no_current_since_ = -1;
+  std::string fault_{};
+};
+
+}  // namespace cogstride
