@@ -70,6 +70,12 @@ TEST(Examples, UpHoldReverse) {
                 "10\\.50 s: stopped +duty    0 %, +-?0 rpm", "at the most 1\\.\\d\\d A"});
 }
 
+TEST(Examples, EvenFeed) {
+  expect_lines(output_of("even_feed"),
+               {"1\\.8 s: duty 5[01] %, (299|300|301)\\.\\d rpm", "2\\.3 s: duty 5[45] %, (299|300|301)\\.\\d rpm",
+                "3\\.3 s: duty 4[67] %, (299|300|301)\\.\\d rpm", "fed 2[01]\\.\\d\\d turns"});
+}
+
 TEST(Examples, KnobToSpeed) {
   expect_lines(output_of("knob_to_speed"), {"2\\.\\d s: knob at 100 %, duty 100 %, 67\\d rpm",
                                             "5\\.\\d s: knob at  1\\d %, duty  28 %, 12\\d rpm",

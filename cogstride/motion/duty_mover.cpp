@@ -97,9 +97,7 @@ std::shared_ptr<MotionRecord> DutyMover::spin(Lines& lines, const DutyOrder& ord
 }
 
 const SpeedHold& DutyMover::speed_hold() const {
-  if (!hold_)
-    throw RangeError(
-        fmt::format("{}: has no encoder, so no speed can be held: give it a duty", mechanism_.name));
+  if (!hold_) throw RangeError(mechanism_.name + ": has no encoder, so no speed can be held: give it a duty");
   return *hold_;
 }
 
@@ -133,7 +131,7 @@ std::shared_ptr<MotionRecord> DutyMover::hold_speed(Lines& lines, const SpeedOrd
         fmt::format("{}: a held speed lasts for a time, or until it is stopped", mechanism_.name));
   std::optional<double> acceleration;
   if (order.acceleration) acceleration = order.acceleration->base.to_double();
-  std::string what = "spin at " + to_text(order.at);
+  std::string what = "spin at " + speed_text(order.at.kind, speed);
   if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
   auto record = begin_holding(lines, speed, acceleration, what);
   if (order.lasts) {
@@ -152,7 +150,7 @@ std::shared_ptr<MotionRecord> DutyMover::change_speed(Lines& lines, OutputSpeed 
   if (to * from <= 0.0)
     throw RangeError(fmt::format("{}: of its speed nothing would be left; stop it instead", mechanism_.name));
   hold_->require(to);
-  return begin_holding(lines, to, {}, by.base > Ratio(0) ? "go on faster" : "go on slower");
+  return begin_holding(lines, to, {}, "go on at " + speed_text(by.kind, to));
 }
 
 /// A look at the count: the loop says the next duty.
@@ -196,7 +194,9 @@ std::shared_ptr<MotionRecord> DutyMover::change(Lines& lines, double by) {
 }
 
 std::shared_ptr<MotionRecord> DutyMover::reverse(Lines& lines, std::optional<ExactTime> ramp) {
-  if (holds_ && !stops_) return begin_holding(lines, -hold_->asked_speed(), {}, "reverse");
+  if (holds_ && !stops_)
+    return begin_holding(lines, -hold_->asked_speed(), {},
+                         "reverse to " + speed_text(output_kind(mechanism_.train), -hold_->asked_speed()));
   const double from = plan_ ? plan_->plan.end() : held_;
   if (from == 0.0) throw RangeError(fmt::format("{}: does not spin", mechanism_.name));
   return begin(lines, -from, ramp ? std::optional(ramp->base().to_double()) : std::nullopt, {},

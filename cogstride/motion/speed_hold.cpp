@@ -23,12 +23,12 @@ double counts_per_rad(const Mechanism& mechanism, const Encoder& encoder) {
          (2.0 * pi * std::abs(motor_turns_per_base(mechanism.train).to_double()));
 }
 
-std::string rate_text(OutputKind kind, double speed) {
+}  // namespace
+
+std::string speed_text(OutputKind kind, double speed) {
   return kind == OutputKind::rotary ? fmt::format("{:.4g} rpm", 60.0 * speed)
                                     : fmt::format("{:.4g} mm/s", 1e3 * speed);
 }
-
-}  // namespace
 
 SpeedHold::SpeedHold(const Mechanism& mechanism, const Encoder& encoder, double ticks_per_second,
                      double looks, double lead)
@@ -67,11 +67,11 @@ void SpeedHold::require(double speed) const {
   const double counts = std::abs(speed) * counts_per_base_;
   if (counts < lowest_ * (1.0 - 1e-9))
     throw RangeError(fmt::format("{}: {} cannot be held: {} counts too rarely below {}", name_,
-                                 rate_text(kind_, speed), encoder_, rate_text(kind_, lowest_speed())));
+                                 speed_text(kind_, speed), encoder_, speed_text(kind_, lowest_speed())));
   if (counts > highest_ * (1.0 + 1e-9))
     throw RangeError(
         fmt::format("{}: {} cannot be held: full duty, its current limit and the rig's limits leave {}",
-                    name_, rate_text(kind_, speed), rate_text(kind_, highest_speed())));
+                    name_, speed_text(kind_, speed), speed_text(kind_, highest_speed())));
 }
 
 double SpeedHold::acceleration_of(std::optional<double> asked) const {
@@ -225,8 +225,19 @@ void SpeedHold::watch(chip::Tick now, const SpeedWanted& want, bool is_held_back
   fault_ = fmt::format(
       "{}: has {} of {}, with {:.3g} % duty and its current limit of {:.3g} A used up: its load is "
       "heavier than the rig says, or a wire of its motor is broken",
-      name_, rate_text(kind_, speed / counts_per_base_), rate_text(kind_, want.speed / counts_per_base_),
+      name_, speed_text(kind_, speed / counts_per_base_), speed_text(kind_, want.speed / counts_per_base_),
       100.0 * std::abs(duty_), limit_);
+}
+
+void require_held_speed(const Mechanism& mechanism, const Controller& controller, OutputSpeed speed) {
+  for (const Sensor& sensor : mechanism.sensors) {
+    const auto* const encoder = std::get_if<Encoder>(&sensor);
+    if (encoder == nullptr) continue;
+    SpeedHold(mechanism, *encoder, controller.timer_clock.base().to_double(), 1e-3, 0.0)
+        .require(speed.base.to_double());
+    return;
+  }
+  throw RangeError(mechanism.name + ": has no encoder, so no speed can be held: give it a duty");
 }
 
 }  // namespace cogstride

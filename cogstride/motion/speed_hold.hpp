@@ -114,4 +114,11 @@ class SpeedHold {
   std::string fault_{};
 };
 
+/// A speed of an output as makers say it: "300 rpm", "12 mm/s". @param speed  m/s or turns/s
+[[nodiscard]] std::string speed_text(OutputKind kind, double speed);
+
+/// Whether an encoder of the mechanism can hold a speed of its output.
+/// @throws RangeError when it has none, or the speed cannot be had, with the figure that can
+void require_held_speed(const Mechanism& mechanism, const Controller& controller, OutputSpeed speed);
+
 }  // namespace cogstride

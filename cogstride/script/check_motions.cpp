@@ -24,6 +24,7 @@ struct Standing {
   std::optional<OutputPosition> at{};  // nothing: somewhere inside its travel
   const Statement* spins = nullptr;    // the statement that lets it spin without end
   double duty = 0.0;                   // of one that is driven by duty, when the statement before it is done
+  bool is_held = false;                // at a speed, by its encoder
 };
 
 struct Known {
@@ -58,14 +59,18 @@ class MotionChecker {
     switch (statement.kind) {
       case Kind::home:
         require_rest(statement, known);
-        known.standing[statement.mechanism] = {true, mechanism_of(statement).homing->position, nullptr, 0.0};
+        known.standing[statement.mechanism] = {true, mechanism_of(statement).homing->position, nullptr};
         known.length.is_whole = false;
         break;
       case Kind::move:
         move(statement, known, statement.order);
         break;
       case Kind::spin:
-        statement.by_duty ? spin_by_duty(statement, known) : spin(statement, known);
+        if (mechanism_of(statement).is_driven_by_duty()) {
+          statement.by_duty ? spin_by_duty(statement, known) : spin_held(statement, known);
+        } else {
+          spin(statement, known);
+        }
         break;
       case Kind::brake:
       case Kind::coast:
@@ -77,8 +82,8 @@ class MotionChecker {
         if (known.standing[statement.mechanism].spins == nullptr)
           add(statement, fmt::format("{} does not spin here: only 'spin ... until stopped' goes on meanwhile",
                                      mechanism_of(statement).name));
-        else if (statement.by_duty)
-          change_duty(statement, known);
+        else if (mechanism_of(statement).is_driven_by_duty())
+          change_driven(statement, known);
         break;
       case Kind::stop:
         stop(statement, known);
@@ -192,11 +197,29 @@ class MotionChecker {
   void spin_by_duty(const Statement& statement, Known& known) const {
     Standing& standing = known.standing[statement.mechanism];
     const double up = change_to(statement, known, statement.by_duty->duty);
+    standing.is_held = false;
     standing.spins = &statement;
     if (!statement.by_duty->lasts) return;
     known.length.seconds +=
         up + statement.by_duty->lasts->base().to_double() + change_to(statement, known, 0.0);
     standing.spins = nullptr;
+  }
+
+  static void spin_held(const Statement& statement, Known& known) {
+    Standing& standing = known.standing[statement.mechanism];
+    standing.spins = statement.spin.lasts ? nullptr : &statement;
+    standing.is_held = true;
+    standing.duty = 0.0;
+    if (statement.spin.lasts) known.length.seconds += statement.spin.lasts->base().to_double();
+  }
+
+  void change_driven(const Statement& statement, Known& known) const {
+    const bool is_held = known.standing[statement.mechanism].is_held;
+    if (statement.kind == Kind::faster && is_held == statement.by_duty.has_value())
+      throw RangeError(fmt::format("{} {}", mechanism_of(statement).name,
+                                   is_held ? "is held at a speed here: change it by one, such as 20 rpm"
+                                           : "is given a duty here: change it by one, such as 5 %"));
+    if (!is_held) change_duty(statement, known);
   }
 
   void change_duty(const Statement& statement, Known& known) const {
@@ -308,9 +331,9 @@ ScriptCheck check_motions(const Script& script, const Rig& rig, const KnownPosit
     const OutputPosition zero{output_kind(mechanism.train), 0};
     const auto given = positions.find(mechanism.name);
     if (given != positions.end()) {
-      known.standing.push_back({true, given->second, nullptr, 0.0});
+      known.standing.push_back({true, given->second, nullptr});
     } else {
-      known.standing.push_back(mechanism.homing ? Standing{} : Standing{true, zero, nullptr, 0.0});
+      known.standing.push_back(mechanism.homing ? Standing{} : Standing{true, zero, nullptr});
     }
   }
   checker.pass(script.statements, known);

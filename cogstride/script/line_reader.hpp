@@ -31,6 +31,11 @@ class LineReader {
   }
 
   /// The next word, or one of nothing at the end of the line.
+  /// Whether an amount in % comes next.
+  [[nodiscard]] bool comes_a_share() const {
+    LineReader ahead = *this;
+    return !at_end() && ahead.amount_text({}).text.ends_with('%');
+  }
   [[nodiscard]] Word peek() const { return at_end() ? Word{{}, end_column()} : line_.words[next_]; }
   /// Gives the word that was taken last back.
   void put_back() { --next_; }

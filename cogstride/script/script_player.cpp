@@ -124,8 +124,9 @@ class ScriptPlayer::Branch {
         break;
       case Kind::spin: {
         if (drive() != nullptr) {
-          const auto motion = drive()->spin(lines, *statement.by_duty);
-          if (statement.by_duty->lasts) motions_ = {motion};
+          const auto motion = statement.by_duty ? drive()->spin(lines, *statement.by_duty)
+                                                : drive()->hold_speed(lines, statement.spin);
+          if (statement.by_duty ? statement.by_duty->lasts : statement.spin.lasts) motions_ = {motion};
           break;
         }
         const auto motion = mover().spin(statement.spin);
@@ -134,7 +135,8 @@ class ScriptPlayer::Branch {
       }
       case Kind::faster:
         if (drive() != nullptr) {
-          drive()->change(lines, statement.by_duty->duty);
+          statement.by_duty ? drive()->change(lines, statement.by_duty->duty)
+                            : drive()->change_speed(lines, statement.change);
         } else {
           mover().change_speed(lines, statement.change);
         }

@@ -84,7 +84,12 @@ class StatementReader {
     const Word name = reader_.peek();
     statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
     if (mechanism().is_driven_by_duty()) {
-      read_spin_by_duty();
+      reader_.expect("at");
+      if (reader_.comes_a_share()) {
+        read_spin_by_duty();
+      } else {
+        read_held_speed();
+      }
       return;
     }
     if (output_kind(mechanism().train) != OutputKind::rotary)
@@ -92,14 +97,7 @@ class StatementReader {
                               fmt::format("{} travels along a line: it does not spin", mechanism().name));
     reader_.expect("at");
     statement_.spin.at = speed("a speed such as 40 deg/s", true);
-    if (const std::optional<Way> way = read_way()) {
-      const bool forwards =
-          (*way == Way::clockwise) == (mechanism().limits.forwards == TurningSense::clockwise);
-      const bool backwards_already = statement_.spin.at.base < Ratio(0);
-      if (*way == Way::shortest || backwards_already)
-        throw reader_.wrong_statement("a speed with a sign says which way; with a word it has none");
-      if (!forwards) statement_.spin.at.base = -statement_.spin.at.base;
-    }
+    if (const std::optional<Way> way = read_way()) statement_.spin.at = turned(statement_.spin.at, *way);
     if (reader_.take("and")) statement_.spin.acceleration = acceleration();
     if (reader_.take("for")) {
       reader_.amount("a time such as 10 s or a way such as 3 turns", [&](const std::string& text) {
@@ -117,9 +115,35 @@ class StatementReader {
     }
   }
 
+  /// Of a motor that is driven by duty: its encoder holds the speed.
+  void read_held_speed() {
+    statement_.spin.at =
+        reader_.amount("a duty such as 40 %, or a speed such as 300 rpm", [&](const std::string& text) {
+          const OutputSpeed value = parse_output<1>(text);
+          require_kind(mechanism(), value.kind);
+          require_held_speed(mechanism(), rig_.controller, value);
+          return value;
+        });
+    if (const std::optional<Way> way = read_way()) statement_.spin.at = turned(statement_.spin.at, *way);
+    if (reader_.take("and")) statement_.spin.acceleration = acceleration();
+    if (reader_.take("for")) {
+      statement_.spin.lasts = reader_.time("a time such as 10 s");
+    } else {
+      reader_.expect("until");
+      reader_.expect("stopped");
+    }
+  }
+
+  /// A speed with a word for its way.
+  OutputSpeed turned(OutputSpeed speed, Way way) {
+    const bool forwards = (way == Way::clockwise) == (mechanism().limits.forwards == TurningSense::clockwise);
+    if (way == Way::shortest || speed.base < Ratio(0))
+      throw reader_.wrong_statement("a speed with a sign says which way; with a word it has none");
+    return forwards ? speed : OutputSpeed{speed.kind, -speed.base};
+  }
+
   void read_spin_by_duty() {
     DutyOrder order;
-    reader_.expect("at");
     order.duty = share("a duty such as 40 %", -1);
     if (const std::optional<Way> way = read_way()) {
       const bool forwards =
@@ -157,7 +181,7 @@ class StatementReader {
     statement_.kind = Kind::faster;
     statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
     reader_.expect("by");
-    if (mechanism().is_driven_by_duty()) {
+    if (mechanism().is_driven_by_duty() && reader_.comes_a_share()) {
       DutyOrder change;
       change.duty = share("a share of full duty such as 5 %", 0);
       if (change.duty == 0.0)
