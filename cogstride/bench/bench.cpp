@@ -217,6 +217,10 @@ Motion DriveHandle::spin(const SpeedOrder& order) {
   return {*bench_, *drive_, drive_->hold_speed(bench_->lines(), order)};
 }
 
+Motion DriveHandle::move(const MoveOrder& order) {
+  return {*bench_, *drive_, drive_->move(bench_->lines(), order)};
+}
+
 Motion DriveHandle::faster(OutputSpeed by) {
   return {*bench_, *drive_, drive_->change_speed(bench_->lines(), by)};
 }

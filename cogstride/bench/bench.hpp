@@ -136,6 +136,8 @@ class DriveHandle {
   Motion spin(const SpeedOrder& order);
   Motion faster(OutputSpeed by);
   Motion slower(OutputSpeed by);
+  /// To a place, by its encoder, where it is held until told otherwise. Done when its count is there.
+  Motion move(const MoveOrder& order);
   /// So much more or less duty the way it turns. @throws RangeError when it does not spin, or nothing would
   /// be left
   Motion faster(ExactFraction by);

@@ -162,6 +162,46 @@ TEST(HeldSpeed, RefusesWhatCannotBeHeldWithTheFigureThatCan) {
   EXPECT_THROW(without.drive("letoff").spin(SpeedOrder{.at = rpm(100)}), RangeError);
 }
 
+TEST(HeldSpeed, GoesToPlacesOnARampAndStaysThere) {
+  SimulatedBench bench(letoff_rig());
+  auto letoff = bench.drive("letoff");
+  const double a_count = 360.0 / (12 * 4 * 19.0 / 4.0);  // degrees of the output
+  const auto place = [&] { return 360.0 * bench.brushed("letoff").position(); };
+  double commanded = 0.0;
+  for (const std::int64_t degrees : {90, 720, 3, -45, 1, 360}) {
+    auto move = letoff.move({.by = OutputPosition{OutputKind::rotary, Ratio(degrees, 360)}});
+    ASSERT_EQ(move.result(), "") << degrees;
+    commanded += static_cast<double>(degrees);
+    bench.serve(0.3_s);
+    EXPECT_NEAR(place(), commanded, 2.5 * a_count) << degrees;
+    EXPECT_NEAR(real_rpm(bench), 0.0, 0.1) << degrees;
+  }
+  ASSERT_EQ(letoff.move({.to = OutputPosition{OutputKind::rotary, Ratio(0)}, .speed = rpm(60)}).result(), "");
+  bench.serve(0.3_s);
+  EXPECT_NEAR(place(), 0.0, 2.5 * a_count);
+  letoff.stop().wait();
+  EXPECT_EQ(letoff.duty(), 0.0);
+  EXPECT_LT(bench.brushed("letoff").sustained_current(), 2.5 * 1.1);
+  EXPECT_THROW(letoff.move({.by = OutputPosition{OutputKind::rotary, Ratio(1)}, .speed = rpm(700)}),
+               RangeError);
+}
+
+TEST(HeldSpeed, AHundredMovesDoNotDrift) {
+  SimulatedBench bench(letoff_rig());
+  auto letoff = bench.drive("letoff");
+  for (int i = 0; i < 100; ++i)
+    ASSERT_EQ(letoff.move({.by = OutputPosition{OutputKind::rotary, Ratio(7, 1000)}}).result(), "") << i;
+  EXPECT_NEAR(360.0 * bench.brushed("letoff").position(), 252.0, 360.0 / 228.0 * 2.5);
+}
+
+TEST(HeldSpeed, SaysWhenSomethingHoldsItOffItsPlace) {
+  SimulatedBench::Options options;
+  options.stimuli = {{0.1_s, "letoff.jam", true}};
+  SimulatedBench bench(letoff_rig(), options);
+  auto move = bench.drive("letoff").move({.by = OutputPosition{OutputKind::rotary, Ratio(2)}});
+  EXPECT_NE(move.result().find("letoff: feed has not counted"), std::string::npos) << move.result();
+}
+
 struct HeldFault {
   const char* what;
   Stimulus stimulus;

@@ -64,8 +64,7 @@ double DutyMover::speed_error() const {
 
 std::shared_ptr<MotionRecord> DutyMover::begin(Lines& lines, double to, std::optional<double> ramp,
                                                std::optional<double> holds_for, std::string what) {
-  if (const std::string in_the_way = obstacle_ && to != 0.0 ? obstacle_(mechanism_) : ""; !in_the_way.empty())
-    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+  require_no_obstacle(to != 0.0);
   const Tick now = lines.now();
   const double from = duty(now);
   const double wait = turned_way_ * to < 0.0 ? limits_.pause - seconds(now - turned_until_) : 0.0;
@@ -101,26 +100,64 @@ const SpeedHold& DutyMover::speed_hold() const {
   return *hold_;
 }
 
-std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double speed,
-                                                       std::optional<double> acceleration, std::string what) {
-  if (const std::string in_the_way = obstacle_ && speed != 0.0 ? obstacle_(mechanism_) : "";
-      !in_the_way.empty())
-    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
-  const Tick now = lines.now();
+/// From whatever is on to the loop, as the shaft turns now.
+void DutyMover::close_loop(Tick now) {
   finish(now, MotionStatus::cancelled);
   if (!holds_) hold_->begin(now, count_.value_or(0), speed_.counts_per_second());
   plan_.reset();
   held_ = 0.0;
   holds_ = true;
-  stops_ = speed == 0.0;
+  stops_ = false;
   held_until_ = never;
-  hold_->spin(now, speed, acceleration);
+}
+
+std::shared_ptr<MotionRecord> DutyMover::begin_held_record(Tick now, std::string what) {
   held_record_ = std::make_shared<MotionRecord>();
   held_record_->what = std::move(what);
   held_record_->status = MotionStatus::running;
   held_record_->began = now;
   note(now, MotionNote::Kind::began, held_record_->what);
   return held_record_;
+}
+
+std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double speed,
+                                                       std::optional<double> acceleration, std::string what) {
+  require_no_obstacle(speed != 0.0);
+  const Tick now = lines.now();
+  close_loop(now);
+  stands_at_.reset();
+  stops_ = speed == 0.0;
+  hold_->spin(now, speed, acceleration);
+  return begin_held_record(now, std::move(what));
+}
+
+std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order) {
+  (void)speed_hold();
+  if (order.takes)
+    throw RangeError(
+        fmt::format("{}: how long a move by its encoder takes follows from its limits: give it a speed",
+                    mechanism_.name));
+  const OutputKind kind = output_kind(mechanism_.train);
+  const Ratio a_count = counts_per_base(mechanism_, *encoder_);
+  const OutputPosition from = stands_at_.value_or(OutputPosition{kind, Ratio(count_.value_or(0)) / a_count});
+  const OutputPosition to = target_of(mechanism_, from, order);
+  std::optional<double> speed;
+  if (order.speed) speed = order.speed->base.to_double();
+  if (speed && *speed * std::abs(a_count.to_double()) > 1.0 && *speed > hold_->highest_speed() * (1.0 + 1e-9))
+    hold_->require(*speed);
+  std::optional<double> acceleration;
+  if (order.acceleration) acceleration = order.acceleration->base.to_double();
+  require_no_obstacle(true);
+  const Tick now = lines.now();
+  close_loop(now);
+  hold_->move(now, (to.base * a_count).rounded(), speed, acceleration);
+  stands_at_ = to;
+  return begin_held_record(now, "move to " + to_text(to));
+}
+
+void DutyMover::require_no_obstacle(bool drives) const {
+  if (const std::string in_the_way = obstacle_ && drives ? obstacle_(mechanism_) : ""; !in_the_way.empty())
+    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
 }
 
 std::shared_ptr<MotionRecord> DutyMover::hold_speed(Lines& lines, const SpeedOrder& order) {

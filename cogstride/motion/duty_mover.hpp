@@ -58,6 +58,10 @@ class DutyMover final : public Participant {
   std::shared_ptr<MotionRecord> hold_speed(Lines& lines, const SpeedOrder& order);
   /// So much faster the way it is held to turn (slower where `by` is below 0). @throws RangeError as above
   std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
+  /// To a place by its encoder, on a ramp; it is held there until told otherwise. Places count from where it
+  /// stood when the lines were opened, and are reached within a count of the encoder.
+  /// @throws RangeError when it has no encoder, or it is refused; what is on goes on
+  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order);
   /// Whether its encoder closes a loop now.
   [[nodiscard]] bool holds_speed() const { return holds_; }
   /// What can be held. @throws RangeError when it has no encoder
@@ -106,11 +110,15 @@ class DutyMover final : public Participant {
   void let(Lines& lines, SlowsBy how);
   std::shared_ptr<MotionRecord> begin_holding(Lines& lines, double speed, std::optional<double> acceleration,
                                               std::string what);
+  void require_no_obstacle(bool drives) const;
+  void close_loop(Tick now);
+  std::shared_ptr<MotionRecord> begin_held_record(Tick now, std::string what);
   void look_at_held(Lines& lines);
   void end_holding() {
     holds_ = false;
     held_record_.reset();
     held_until_ = never;
+    stands_at_.reset();
   }
   void put(Lines& lines);
   void count_driven(Tick now, bool is_driven);
@@ -141,6 +149,7 @@ class DutyMover final : public Participant {
   std::optional<SpeedHold> hold_{};
   bool holds_ = false;
   std::shared_ptr<MotionRecord> held_record_{};  // of what is on, while it has not ended
+  std::optional<OutputPosition> stands_at_{};    // by the last move, exactly
   Tick held_until_ = never;                      // when it begins to stop by itself
   bool stops_ = false;                           // the loop takes it to rest, and lets go there
 

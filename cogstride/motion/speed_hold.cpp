@@ -15,6 +15,7 @@ constexpr double observer_bandwidth = 300.0;  // rad/s
 constexpr double of_a_count = 0.4;            // of the time between two counts, that what is done comes later
 constexpr double reserve = 0.7;               // of what the current limit leaves for acceleration
 constexpr double speed_reserve = 0.97;        // of the speed that full duty leaves
+constexpr double press_on_time = 0.05;        // s
 constexpr double counts_lately = 0.05;        // s
 constexpr double far_below = 0.9;             // of the wanted speed
 
@@ -111,16 +112,30 @@ void SpeedHold::spin(chip::Tick now, double speed, std::optional<double> acceler
   quiet_since_ = now;
 }
 
-void SpeedHold::move(chip::Tick now, double counts, double speed, std::optional<double> acceleration) {
+void SpeedHold::move(chip::Tick now, std::int64_t target, std::optional<double> speed,
+                     std::optional<double> acceleration) {
   MotionState from = ramp_.state_at(seconds(now - ramp_began_));
   from.position = from.position.moved(-shift_);
-  shift_ = 0.0;
-  ramp_ = plan_ramp(from, std::llround(counts),
-                    {std::min(speed * counts_per_base_, highest_), acceleration_of(acceleration)});
+  shift_ = -0.5;  // a ramp goes from whole count to whole count: half a one further lies its middle
+  const double most = speed ? std::min(*speed * counts_per_base_, highest_) : highest_;
+  const auto forwards = static_cast<std::int64_t>(sign_) * target;
+  ramp_ = plan_ramp(from, sign_ > 0.0 ? forwards : forwards - 1, {most, acceleration_of(acceleration)});
   ramp_began_ = now;
   arrives_ = ramp_.duration();
   holds_speed_ = false;
+  asked_ = 0.0;
+  target_ = target;
   quiet_since_ = now;
+}
+
+/// At the end of a move friction may hold it a count or two off: it is pressed on until its count is there.
+void SpeedHold::stay_at_place(chip::Tick now, double looked) {
+  if (holds_speed_ || seconds(now - ramp_began_) < arrives_ || is_at_target()) return;
+  const double off = ramp_.end().to_double() + 0.5 - observer_.place();
+  shift_ -= off * looked / press_on_time;
+  if (seconds(now - ramp_began_) > arrives_ + settles_in)
+    fault_ = fmt::format("{}: stands {} counts of {} off the place it was sent to: something holds it", name_,
+                         std::abs(target_ - count_), encoder_);
 }
 
 /// A count names the quarter of a line that lies above its lower edge, where counts run forwards.
@@ -148,7 +163,9 @@ void SpeedHold::take_count(chip::Tick now, const Counted& counted) {
 }
 
 double SpeedHold::look(chip::Tick now, const Counted& counted, std::optional<double> amperes) {
+  const double looked = seconds(now - looked_at_);
   take_count(now, counted);
+  stay_at_place(now, looked);
   const double speed = observer_.speed();
   const SpeedWanted want = wanted(now);
   const DutyRange range = duty_range(answer_, limit_, speed, most_duty_);
@@ -188,7 +205,8 @@ void SpeedHold::watch(chip::Tick now, const SpeedWanted& want, bool is_held_back
     return;
   }
 
-  if (!drives && expected < 0.5 * lowest_) quiet_since_ = now;
+  const bool wants_motion = expected > 0.5 * lowest_ || std::abs(lag_) > 2.0;
+  if (!drives || !wants_motion) quiet_since_ = now;
   if (drives && seconds(now - quiet_since_) > noticed_after) {
     std::string cause = "its shaft is stuck, or a wire of its motor or of its encoder is broken";
     if (amperes)

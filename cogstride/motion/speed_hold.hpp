@@ -22,6 +22,8 @@ namespace cogstride {
 class SpeedHold {
  public:
   static constexpr double noticed_after = 0.2;  ///< s: no counts, or counts the wrong way
+  static constexpr double stands_for = 0.03;    ///< s within a count of it, and a move has come to its end
+  static constexpr double settles_in = 1.0;     ///< s after its ramp, that a move may take to its count
   static constexpr double short_of_it = 0.5;    ///< s held back by a limit, more than a tenth below its speed
 
   /// @param looks  s from one look to the next; @param lead  s from a look to the duty's effect
@@ -40,10 +42,15 @@ class SpeedHold {
   /// From what is wanted now to a speed of the output, m/s or turns/s. @param acceleration  of the output;
   /// nothing: what the current limit leaves, less a reserve
   void spin(chip::Tick now, double speed, std::optional<double> acceleration);
-  /// To rest at a place: the output's counts since the lines were opened, as a fraction.
-  void move(chip::Tick now, double counts, double speed, std::optional<double> acceleration);
-  /// Whether what is wanted has come to the speed, or the place, that was asked for.
-  [[nodiscard]] bool has_arrived(chip::Tick now) const { return seconds(now - ramp_began_) >= arrives_; }
+  /// To rest within a count of a place, and to stay there. @param target  count of the encoder
+  /// @param speed  of the output, the most on the way; nothing: the most that it has
+  void move(chip::Tick now, std::int64_t target, std::optional<double> speed,
+            std::optional<double> acceleration);
+  /// Whether what is wanted has come to the speed that was asked for, or the shaft to the place.
+  [[nodiscard]] bool has_arrived(chip::Tick now) const {
+    if (seconds(now - ramp_began_) < arrives_) return false;
+    return holds_speed_ || (is_at_target() && seconds(now - counted_at_) > stands_for);
+  }
   /// s from now until it has.
   [[nodiscard]] double arrives_in(chip::Tick now) const { return arrives_ - seconds(now - ramp_began_); }
 
@@ -74,6 +81,9 @@ class SpeedHold {
   [[nodiscard]] double acceleration_of(std::optional<double> asked) const;
   void take_count(chip::Tick now, const Counted& counted);
   [[nodiscard]] bool lasts(chip::Tick& since, bool is_so, chip::Tick now, double longest) const;
+  /// Its count is there, or the next one: closer, friction would make it hunt to and fro.
+  [[nodiscard]] bool is_at_target() const { return count_ >= target_ - 1 && count_ <= target_ + 1; }
+  void stay_at_place(chip::Tick now, double looked);
   void watch(chip::Tick now, const SpeedWanted& wanted, bool is_held_back, std::optional<double> amperes);
 
   std::string name_;
@@ -96,7 +106,8 @@ class SpeedHold {
   double arrives_ = 0.0;
   double asked_ = 0.0;
   bool holds_speed_ = true;
-  double shift_ = 0.0;  // counts by which the place wanted was taken back
+  std::int64_t target_ = 0;  // count of a move
+  double shift_ = 0.0;       // counts by which the place wanted was taken back
   chip::Tick looked_at_ = 0;
   bool has_turned_ = false;  // an edge has come
   std::int64_t count_ = 0;

@@ -22,6 +22,7 @@ DutyAnswer duty_answer(const Mechanism& mechanism, double counts_per_rad) {
   answer.stiction =
       (model.stiction + model.torque_per_ampere * model.drop / model.resistance) / torque_per_duty;
   answer.load = model.steady / torque_per_duty;
+  answer.load_else = mechanism.load.slackens ? 0.0 : answer.load;
   answer.emf = model.emf / (counts_per_rad * model.supply);
   answer.per_ampere = model.resistance / model.supply;
   return answer;
@@ -29,11 +30,12 @@ DutyAnswer duty_answer(const Mechanism& mechanism, double counts_per_rad) {
 
 void SpeedObserver::predict(double seconds, double duty) {
   const double way = speed_ > 0.0 ? 1.0 : speed_ < 0.0 ? -1.0 : 0.0;
-  const double driving = duty - answer_.load - way * answer_.friction;
+  const double load = way > 0.0 || duty > 0.0 ? answer_.load : answer_.load_else;
+  const double driving = duty - load - way * answer_.friction;
   const double change = (answer_.full_speed * driving - speed_) / answer_.time_constant + unknown_;
   // Friction stops, it does not turn back.
   double after = speed_ + change * seconds;
-  const bool could_break_loose = std::abs(duty - answer_.load) > answer_.friction;
+  const bool could_break_loose = std::abs(duty - load) > answer_.friction;
   if (after * speed_ < 0.0 && !could_break_loose) after = 0.0;
   place_ += 0.5 * (speed_ + after) * seconds;
   speed_ = after;
@@ -63,6 +65,7 @@ SpeedGains speed_gains(const DutyAnswer& answer, double bandwidth) {
   gains.for_change = answer.time_constant / answer.full_speed;
   gains.for_friction = answer.friction;
   gains.for_load = answer.load;
+  gains.for_load_else = answer.load_else;
   return gains;
 }
 
@@ -82,8 +85,8 @@ LoopStep loop_step(const SpeedGains& gains, const SpeedWanted& wanted, double pl
                    const DutyRange& range) {
   const double way = wanted.speed > 0.0 ? 1.0 : wanted.speed < 0.0 ? -1.0 : 0.0;
   const double asked = gains.for_speed * wanted.speed + gains.for_change * wanted.change +
-                       way * gains.for_friction + gains.for_load + gains.per_speed * (wanted.speed - speed) +
-                       gains.per_place * (wanted.place - place);
+                       way * gains.for_friction + (way > 0.0 ? gains.for_load : gains.for_load_else) +
+                       gains.per_speed * (wanted.speed - speed) + gains.per_place * (wanted.place - place);
   const double given = std::clamp(asked, range.least, range.most);
   return {given, (asked - given) / gains.per_place};
 }

@@ -24,6 +24,7 @@ struct DutyAnswer {
   double friction = 0.0;       ///< duty that Coulomb friction takes
   double stiction = 0.0;       ///< duty that it takes to break loose
   double load = 0.0;           ///< duty that a steady load takes, forwards
+  double load_else = 0.0;      ///< the same at rest and backwards: 0 where it slackens
   double emf = 0.0;            ///< duty a count/s that the back-EMF takes: 1 / K
   double per_ampere = 0.0;     ///< duty an ampere that the resistances take
 };
@@ -67,12 +68,13 @@ class SpeedObserver {
 };
 
 struct SpeedGains {
-  double per_speed = 0.0;     ///< duty a count/s: P
-  double per_place = 0.0;     ///< duty a count: I
-  double for_speed = 0.0;     ///< duty a count/s, fed forward
-  double for_change = 0.0;    ///< duty a count/s2, fed forward
-  double for_friction = 0.0;  ///< duty, in the sense of the wanted speed
-  double for_load = 0.0;      ///< duty
+  double per_speed = 0.0;      ///< duty a count/s: P
+  double per_place = 0.0;      ///< duty a count: I
+  double for_speed = 0.0;      ///< duty a count/s, fed forward
+  double for_change = 0.0;     ///< duty a count/s2, fed forward
+  double for_friction = 0.0;   ///< duty, in the sense of the wanted speed
+  double for_load = 0.0;       ///< duty, forwards
+  double for_load_else = 0.0;  ///< duty, at rest and backwards
 };
 
 /// @param bandwidth  rad/s, where both poles are put: above 1 / (2 T)

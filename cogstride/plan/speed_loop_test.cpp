@@ -127,7 +127,7 @@ TEST(SpeedLoop, TheIntegersOfASmallChipGiveTheSameDuty) {
     SpeedGains same;
     same.per_speed = gains.per_speed / 1048576.0 * 16.0 / 32768.0;
     same.per_place = gains.per_place / 1048576.0 * 256.0 / 32768.0;
-    same.for_load = feed / 32768.0;
+    same.for_load_else = feed / 32768.0;
     const LoopStep host = loop_step(same, {place_error / 256.0, 0.0, 0.0}, 0.0, -speed_error / 16.0,
                                     {-most / 32768.0, most / 32768.0});
     worst = std::max(worst, std::abs(small.duty / 32768.0 - host.duty));
