@@ -160,10 +160,10 @@ TEST_F(Rehearse, SaysEverythingThatIsWrongWithDutiesInOneGo) {
         "wrong.stride:5:1: letoff: of its duty nothing would be left"})
     EXPECT_NE(ran.out.find(words), std::string::npos) << words << "\n" << ran.out;
   const Ran kinds =
-      rehearse(file("kinds.stride", "move letoff to 3 mm\nbrake traverse\nspin letoff at 300 % for 1 s\n"));
+      rehearse(file("kinds.stride", "home letoff\nbrake traverse\nspin letoff at 300 % for 1 s\n"));
   EXPECT_EQ(kinds.status, 2);
   for (const char* const words :
-       {"letoff: is driven by duty: it spins, stops, brakes and coasts, and knows no places",
+       {"letoff: is driven by duty: it spins, moves where it has an encoder, stops, brakes and coasts",
         "traverse: is not driven by duty", "'300 %' is no share of full duty"})
     EXPECT_NE(kinds.out.find(words), std::string::npos) << words << "\n" << kinds.out;
 }

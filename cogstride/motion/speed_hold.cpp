@@ -173,7 +173,9 @@ double SpeedHold::look(chip::Tick now, const Counted& counted, std::optional<dou
   const SpeedGains gains = speed_gains(answer_, bandwidth_for(delay_ + of_a_count * between));
   const LoopStep step = loop_step(gains, want, observer_.place(), speed, range);
   if (holds_speed_) shift_ += step.beyond;
-  duty_ = step.duty;
+  // Where it was sent it needs no more than what its load takes; friction holds the rest.
+  duty_ =
+      !holds_speed_ && has_arrived(now) ? std::clamp(answer_.load_else, range.least, range.most) : step.duty;
   lag_ = want.place - observer_.place();
   watch(now, want, step.beyond != 0.0, amperes);
   return duty_;
@@ -245,6 +247,11 @@ void SpeedHold::watch(chip::Tick now, const SpeedWanted& want, bool is_held_back
       "heavier than the rig says, or a wire of its motor is broken",
       name_, speed_text(kind_, speed / counts_per_base_), speed_text(kind_, want.speed / counts_per_base_),
       100.0 * std::abs(duty_), limit_);
+}
+
+bool has_encoder(const Mechanism& mechanism) {
+  return std::any_of(mechanism.sensors.begin(), mechanism.sensors.end(),
+                     [](const Sensor& sensor) { return std::holds_alternative<Encoder>(sensor); });
 }
 
 void require_held_speed(const Mechanism& mechanism, const Controller& controller, OutputSpeed speed) {

@@ -125,6 +125,8 @@ class SpeedHold {
   std::string fault_{};
 };
 
+[[nodiscard]] bool has_encoder(const Mechanism& mechanism);
+
 /// A speed of an output as makers say it: "300 rpm", "12 mm/s". @param speed  m/s or turns/s
 [[nodiscard]] std::string speed_text(OutputKind kind, double speed);
 

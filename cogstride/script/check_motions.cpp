@@ -154,6 +154,11 @@ class MotionChecker {
     require_homed(statement, known);
     const Mechanism& mechanism = mechanism_of(statement);
     Standing& standing = known.standing[statement.mechanism];
+    if (mechanism.is_driven_by_duty()) {
+      if (standing.at) standing.at = target_of(mechanism, *standing.at, order);
+      known.length.is_whole = false;
+      return;
+    }
     const RampLimits limits = ramp_limits(mechanism, rig_.controller, order.speed, order.acceleration);
     if (!standing.at) {
       // From somewhere: a place is a place, and where a way leads to is seen when it comes to it.
@@ -198,6 +203,7 @@ class MotionChecker {
     Standing& standing = known.standing[statement.mechanism];
     const double up = change_to(statement, known, statement.by_duty->duty);
     standing.is_held = false;
+    standing.at.reset();
     standing.spins = &statement;
     if (!statement.by_duty->lasts) return;
     known.length.seconds +=
@@ -209,6 +215,7 @@ class MotionChecker {
     Standing& standing = known.standing[statement.mechanism];
     standing.spins = statement.spin.lasts ? nullptr : &statement;
     standing.is_held = true;
+    standing.at.reset();
     standing.duty = 0.0;
     if (statement.spin.lasts) known.length.seconds += statement.spin.lasts->base().to_double();
   }

@@ -60,7 +60,8 @@ std::size_t LineReader::mechanism(Moved moved) {
     const bool by_duty = mechanism.is_driven_by_duty();
     if (moved == Moved::to_places && by_duty)
       throw RangeError(fmt::format(
-          "{}: is driven by duty: it spins, stops, brakes and coasts, and knows no places", mechanism.name));
+          "{}: is driven by duty: it spins, moves where it has an encoder, stops, brakes and coasts",
+          mechanism.name));
     if (moved == Moved::by_duty && !by_duty)
       throw RangeError(fmt::format("{}: is not driven by duty: it is stopped and released", mechanism.name));
     if (!by_duty) require_movable(mechanism);

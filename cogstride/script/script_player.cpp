@@ -120,7 +120,8 @@ class ScriptPlayer::Branch {
         motions_ = {mover().home()};
         break;
       case Kind::move:
-        motions_ = {mover().move(statement.order)};
+        motions_ = {drive() != nullptr ? drive()->move(lines, statement.order)
+                                       : mover().move(statement.order)};
         break;
       case Kind::spin: {
         if (drive() != nullptr) {

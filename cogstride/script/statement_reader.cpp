@@ -31,7 +31,13 @@ class StatementReader {
 
   void read_move() {
     statement_.kind = Kind::move;
-    statement_.mechanism = reader_.mechanism();
+    const Word name = reader_.peek();
+    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
+    const bool by_encoder = mechanism().is_driven_by_duty();
+    if (by_encoder && !has_encoder(mechanism()))
+      throw LineReader::wrong(
+          name,
+          fmt::format("{}: is driven by duty and has no encoder: it knows no places", mechanism().name));
     const Word& how = reader_.word("'to' or 'by'");
     if (how.text == "to") {
       if (reader_.take("station")) {
@@ -44,6 +50,10 @@ class StatementReader {
     } else {
       throw LineReader::wrong(
           how, fmt::format("found '{}'; expected 'to' (a position) or 'by' (a way)", how.text));
+    }
+    if (by_encoder) {
+      if (reader_.take("at")) statement_.order.speed = held_speed("a speed such as 60 rpm");
+      return;
     }
     read_limits();
     read_takes();
@@ -117,13 +127,7 @@ class StatementReader {
 
   /// Of a motor that is driven by duty: its encoder holds the speed.
   void read_held_speed() {
-    statement_.spin.at =
-        reader_.amount("a duty such as 40 %, or a speed such as 300 rpm", [&](const std::string& text) {
-          const OutputSpeed value = parse_output<1>(text);
-          require_kind(mechanism(), value.kind);
-          require_held_speed(mechanism(), rig_.controller, value);
-          return value;
-        });
+    statement_.spin.at = held_speed("a duty such as 40 %, or a speed such as 300 rpm");
     if (const std::optional<Way> way = read_way()) statement_.spin.at = turned(statement_.spin.at, *way);
     if (reader_.take("and")) statement_.spin.acceleration = acceleration();
     if (reader_.take("for")) {
@@ -132,6 +136,15 @@ class StatementReader {
       reader_.expect("until");
       reader_.expect("stopped");
     }
+  }
+
+  OutputSpeed held_speed(const std::string& wanted) {
+    return reader_.amount(wanted, [&](const std::string& text) {
+      const OutputSpeed value = parse_output<1>(text);
+      require_kind(mechanism(), value.kind);
+      require_held_speed(mechanism(), rig_.controller, value);
+      return value;
+    });
   }
 
   /// A speed with a word for its way.

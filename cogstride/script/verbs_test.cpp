@@ -149,6 +149,36 @@ TEST(Verbs, SpinForATimeForTurnsAndUntilStopped) {
   EXPECT_NE(too_slow.player.fault().find("slower by 30 deg/s leaves nothing"), std::string::npos);
 }
 
+TEST(Verbs, SpinAtAHeldSpeedAndMoveByAnEncoder) {
+  Played played(
+      "spin letoff at 300 rpm until stopped\nwait 2 s\nfaster letoff by 100 rpm\nwait 1 s\nslower letoff by "
+      "200 rpm\n"
+      "wait 1 s\nreverse letoff\nwait 1 s\nstop letoff\nspin letoff at 60 rpm counter-clockwise for 2 s\n"
+      "move letoff by 90 deg at 60 rpm\nstop letoff\n");
+  ASSERT_EQ(played.player.fault(), "");
+  EXPECT_NEAR(played.began("move letoff by 90 deg at 60 rpm") -
+                  played.began("spin letoff at 60 rpm counter-clockwise for 2 s"),
+              2.0, 0.02);
+  // 2 s at 300, 1 at 400, 1 at 200, 1 at -200 rpm and 2 at -60, less its ramps; 90 degrees on.
+  EXPECT_NEAR(played.bench.brushed("letoff").position(), 10.0 + 6.67 + 3.33 - 3.33 - 2.0 + 0.25, 1.0);
+  EXPECT_EQ(played.bench.drive("letoff").duty(), 0.0);
+  EXPECT_SAYS("spin letoff at 20 rpm until stopped", "x.stride:1:16: letoff: 20 rpm cannot be held");
+  EXPECT_SAYS("spin letoff at 700 rpm for 3 s", "leave 600 rpm");
+  EXPECT_SAYS("spin letoff at 3 mm/s for 3 s", "the output turns");
+  EXPECT_SAYS("spin letoff at 100 rpm until stopped\nfaster letoff by 5 %",
+              "x.stride:2:1: letoff is held at a speed here");
+  EXPECT_SAYS("spin letoff at 40 % until stopped\nslower letoff by 5 rpm",
+              "x.stride:2:1: letoff is given a duty here");
+  EXPECT_SAYS("spin letoff at 100 rpm until stopped\nmove letoff by 90 deg", "letoff still spins (line 1)");
+  Rig blind = demo_rig();
+  for (Mechanism& mechanism : blind.mechanisms)
+    if (mechanism.name == "letoff") mechanism.sensors.clear();
+  EXPECT_NE(wrong_in("spin letoff at 100 rpm for 2 s\n", blind).find("letoff: has no encoder"),
+            std::string::npos);
+  EXPECT_NE(wrong_in("move letoff by 9 deg\n", blind).find("has no encoder: it knows no places"),
+            std::string::npos);
+}
+
 TEST(Verbs, StartTogetherRunsSideBySide) {
   Played played(
       "start together\n  home traverse\n  home creel\nend\n"
