@@ -71,9 +71,10 @@ TEST(Examples, UpHoldReverse) {
 }
 
 TEST(Examples, EvenFeed) {
-  expect_lines(output_of("even_feed"),
-               {"1\\.8 s: duty 5[01] %, (299|300|301)\\.\\d rpm", "2\\.3 s: duty 5[45] %, (299|300|301)\\.\\d rpm",
-                "3\\.3 s: duty 4[67] %, (299|300|301)\\.\\d rpm", "fed 2[01]\\.\\d\\d turns"});
+  expect_lines(
+      output_of("even_feed"),
+      {"1\\.8 s: duty 5[01] %, (299|300|301)\\.\\d rpm", "2\\.3 s: duty 5[45] %, (299|300|301)\\.\\d rpm",
+       "3\\.3 s: duty 4[67] %, (299|300|301)\\.\\d rpm", "fed 2[01]\\.\\d\\d turns"});
 }
 
 TEST(Examples, KnobToSpeed) {

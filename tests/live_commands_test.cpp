@@ -60,6 +60,26 @@ TEST_F(LiveCommands, DriveNamesEachMechanismThatItCannotDrive) {
   EXPECT_NE(ran.out.find("--only traverse,creel drives the rest"), std::string::npos) << ran.out;
 }
 
+TEST_F(LiveCommands, DriveRefusesAHeldSpeedBeforeAnythingMoves) {
+  std::ostringstream demo;
+  demo << std::ifstream(rig_on_a_chip()).rdbuf();
+  const std::string rig =
+      file("pwm.rig.toml", demo.str() + "\n[controller.pwm.main]\nchip = \"none\"\nlines = [28, 29]\n");
+  for (const char* const statement : {"spin letoff at 100 rpm for 2 s", "move letoff by 90 deg",
+                                      "repeat 2 times\n  move letoff by 9 deg\nend"}) {
+    const Ran ran = cogstride_command(
+        "drive " + rig + " " + file("held.stride", std::string(statement) + "\n") + " --only letoff --yes");
+    EXPECT_EQ(ran.status, 2) << statement;
+    EXPECT_NE(ran.out.find("live lines read no encoder, so letoff can only be given a duty"),
+              std::string::npos)
+        << statement << ran.out;
+  }
+  const Ran none = cogstride_command(
+      "drive " + rig + " " + file("duty.stride", "spin letoff at 40 % for 1 s\n") + " --only letoff --yes");
+  EXPECT_EQ(none.status, 2);
+  EXPECT_NE(none.out.find("PWM chip"), std::string::npos) << none.out;
+}
+
 TEST_F(LiveCommands, DriveAsksBeforeTheFirstTimeAndTakesNoSilenceForYes) {
   const std::string rest = rig_on_a_chip() + " " + demo_script_path + " --only traverse";
   const std::string state = "XDG_STATE_HOME=" + path("state") + " " COGSTRIDE_TOOL " drive ";

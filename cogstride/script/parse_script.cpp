@@ -137,6 +137,13 @@ class ScriptParser {
         add(branch.place.line, branch.place.column,
             "moves that arrive together take the time of the longest: leave 'in' out",
             fmt::format("    {}\n    {}", branch.text, std::string(branch.text.size(), '^')));
+      if (block.kind == Kind::arrive_together && rig_.mechanisms[branch.mechanism].is_driven_by_duty())
+        add(branch.place.line, branch.place.column,
+            fmt::format(
+                "{} moves by its encoder: how long it takes is not known ahead, so nothing can arrive "
+                "together with it; 'start together' begins at one instant",
+                rig_.mechanisms[branch.mechanism].name),
+            fmt::format("    {}\n    {}", branch.text, std::string(branch.text.size(), '^')));
       std::vector<std::size_t> own;
       mechanisms_in(branch, own);
       for (const std::size_t mechanism : own) {

@@ -162,6 +162,8 @@ TEST(Verbs, SpinAtAHeldSpeedAndMoveByAnEncoder) {
   // 2 s at 300, 1 at 400, 1 at 200, 1 at -200 rpm and 2 at -60, less its ramps; 90 degrees on.
   EXPECT_NEAR(played.bench.brushed("letoff").position(), 10.0 + 6.67 + 3.33 - 3.33 - 2.0 + 0.25, 1.0);
   EXPECT_EQ(played.bench.drive("letoff").duty(), 0.0);
+  EXPECT_SAYS("arrive together\n  turn creel to 90 deg\n  move letoff by 90 deg\nend",
+              "x.stride:3:3: letoff moves by its encoder");
   EXPECT_SAYS("spin letoff at 20 rpm until stopped", "x.stride:1:16: letoff: 20 rpm cannot be held");
   EXPECT_SAYS("spin letoff at 700 rpm for 3 s", "leave 600 rpm");
   EXPECT_SAYS("spin letoff at 3 mm/s for 3 s", "the output turns");

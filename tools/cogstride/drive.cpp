@@ -110,6 +110,23 @@ void refuse_fades(const std::vector<Statement>& statements, const std::string& f
   }
 }
 
+/// A held speed and a place want an encoder, which live lines do not read.
+void refuse_loops(const std::vector<Statement>& statements, const std::string& file, const Rig& rig) {
+  using Kind = Statement::Kind;
+  for (const Statement& statement : statements) {
+    const bool asks_encoder =
+        statement.kind == Kind::move ||
+        ((statement.kind == Kind::spin || statement.kind == Kind::faster) && !statement.by_duty);
+    if (asks_encoder && rig.mechanisms[statement.mechanism].is_driven_by_duty())
+      throw Error(
+          fmt::format("{}:{}:{}: live lines read no encoder, so {} can only be given a duty, such as "
+                      "'spin {} at 40 % for 2 s'",
+                      file, statement.place.line, statement.place.column,
+                      rig.mechanisms[statement.mechanism].name, rig.mechanisms[statement.mechanism].name));
+    refuse_loops({statement.inside().begin(), statement.inside().end()}, file, rig);
+  }
+}
+
 void refuse_obstacles(const DriveOptions& options, const Rig& rig) {
   require_chips(options.rig, rig);
   const std::vector<LiveObstacle> obstacles = live_obstacles(rig);
@@ -137,6 +154,7 @@ Status run_drive(const DriveOptions& options) {
   refuse_obstacles(options, rig);
   const Script script = read_script(options.script, rig, {});
   refuse_fades(script.statements, options.script, rig);
+  refuse_loops(script.statements, options.script, rig);
   check_output_names(options.outputs);
   if (!asks_first(options, rig, script)) {
     fmt::print(stderr, "nothing was moved\n");
