@@ -127,6 +127,7 @@ std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double spee
   close_loop(now);
   stands_at_.reset();
   stops_ = speed == 0.0;
+  held_acceleration_ = acceleration;
   hold_->spin(now, speed, acceleration);
   return begin_held_record(now, std::move(what));
 }
@@ -143,16 +144,20 @@ std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& ord
   const OutputPosition to = target_of(mechanism_, from, order);
   std::optional<double> speed;
   if (order.speed) speed = order.speed->base.to_double();
-  if (speed && *speed * std::abs(a_count.to_double()) > 1.0 && *speed > hold_->highest_speed() * (1.0 + 1e-9))
-    hold_->require(*speed);
-  std::optional<double> acceleration;
-  if (order.acceleration) acceleration = order.acceleration->base.to_double();
+  if (speed) hold_->require(*speed);
+  const std::optional<double> acceleration = required(order.acceleration);
   require_no_obstacle(true);
   const Tick now = lines.now();
   close_loop(now);
   hold_->move(now, (to.base * a_count).rounded(), speed, acceleration);
   stands_at_ = to;
   return begin_held_record(now, "move to " + to_text(to));
+}
+
+std::optional<double> DutyMover::required(const std::optional<OutputAcceleration>& acceleration) const {
+  if (!acceleration) return std::nullopt;
+  hold_->require_acceleration(acceleration->base.to_double());
+  return acceleration->base.to_double();
 }
 
 void DutyMover::require_no_obstacle(bool drives) const {
@@ -166,16 +171,18 @@ std::shared_ptr<MotionRecord> DutyMover::hold_speed(Lines& lines, const SpeedOrd
   if (order.by)
     throw RangeError(
         fmt::format("{}: a held speed lasts for a time, or until it is stopped", mechanism_.name));
-  std::optional<double> acceleration;
-  if (order.acceleration) acceleration = order.acceleration->base.to_double();
+  const std::optional<double> acceleration = required(order.acceleration);
+  const double ramps = 2.0 * hold_->ramp_seconds(speed, acceleration);
+  if (order.lasts && order.lasts->base().to_double() < ramps)
+    throw RangeError(fmt::format("{}: {} takes {:.3g} s from rest to rest at the least", mechanism_.name,
+                                 speed_text(order.at.kind, speed), ramps));
   std::string what = "spin at " + speed_text(order.at.kind, speed);
   if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
   auto record = begin_holding(lines, speed, acceleration, what);
   if (order.lasts) {
     // Down as it went up, so that it is from rest to rest.
-    const double lasts = order.lasts->base().to_double();
-    const double ramp = std::min(hold_->arrives_in(lines.now()), 0.5 * lasts);
-    held_until_ = lines.now() + std::llround((lasts - ramp) * ticks_per_second_);
+    const double until = order.lasts->base().to_double() - 0.5 * ramps;
+    held_until_ = lines.now() + std::llround(until * ticks_per_second_);
   }
   return record;
 }
@@ -196,7 +203,7 @@ void DutyMover::look_at_held(Lines& lines) {
   if (now >= held_until_) {
     held_until_ = never;
     stops_ = true;
-    hold_->spin(now, 0.0, {});
+    hold_->spin(now, 0.0, held_acceleration_);
   }
   (void)hold_->look(now, {*count_, counted_at_, speed_.counts_per_second()}, current_);
   next_put_ = now;
@@ -231,6 +238,9 @@ std::shared_ptr<MotionRecord> DutyMover::change(Lines& lines, double by) {
 }
 
 std::shared_ptr<MotionRecord> DutyMover::reverse(Lines& lines, std::optional<ExactTime> ramp) {
+  if (holds_ && !stops_ && ramp)
+    throw RangeError(
+        fmt::format("{}: is held at a speed: its limits say how fast it reverses", mechanism_.name));
   if (holds_ && !stops_)
     return begin_holding(lines, -hold_->asked_speed(), {},
                          "reverse to " + speed_text(output_kind(mechanism_.train), -hold_->asked_speed()));

@@ -111,6 +111,8 @@ class DutyMover final : public Participant {
   std::shared_ptr<MotionRecord> begin_holding(Lines& lines, double speed, std::optional<double> acceleration,
                                               std::string what);
   void require_no_obstacle(bool drives) const;
+  /// As a number, m/s2 or turns/s2. @throws RangeError when it cannot be had
+  [[nodiscard]] std::optional<double> required(const std::optional<OutputAcceleration>& acceleration) const;
   void close_loop(Tick now);
   std::shared_ptr<MotionRecord> begin_held_record(Tick now, std::string what);
   void look_at_held(Lines& lines);
@@ -151,6 +153,7 @@ class DutyMover final : public Participant {
   std::shared_ptr<MotionRecord> held_record_{};  // of what is on, while it has not ended
   std::optional<OutputPosition> stands_at_{};    // by the last move, exactly
   Tick held_until_ = never;                      // when it begins to stop by itself
+  std::optional<double> held_acceleration_{};    // that was asked for
   bool stops_ = false;                           // the loop takes it to rest, and lets go there
 
   std::optional<Encoder> encoder_{};

@@ -10,9 +10,9 @@
 namespace cogstride {
 namespace {
 
-constexpr double slowest_counts = 130.0;      // counts/s that still make a loop
+constexpr double slowest_counts = 200.0;      // counts/s that still make a loop
 constexpr double observer_bandwidth = 300.0;  // rad/s
-constexpr double of_a_count = 0.4;            // of the time between two counts, that what is done comes later
+constexpr double of_a_count = 0.5;            // of the time between two counts, that what is done comes later
 constexpr double reserve = 0.7;               // of what the current limit leaves for acceleration
 constexpr double speed_reserve = 0.97;        // of the speed that full duty leaves
 constexpr double press_on_time = 0.05;        // s
@@ -76,7 +76,18 @@ void SpeedHold::require(double speed) const {
 }
 
 double SpeedHold::acceleration_of(std::optional<double> asked) const {
-  return asked ? std::min(*asked * counts_per_base_, acceleration_) : acceleration_;
+  return asked ? *asked * counts_per_base_ : acceleration_;
+}
+
+void SpeedHold::require_acceleration(double acceleration) const {
+  if (acceleration > 0.0 && acceleration * counts_per_base_ <= acceleration_ * (1.0 + 1e-9)) return;
+  throw RangeError(
+      fmt::format("{}: {} a second cannot be had: its current limit and its load leave {} a second", name_,
+                  speed_text(kind_, acceleration), speed_text(kind_, acceleration_ / counts_per_base_)));
+}
+
+double SpeedHold::ramp_seconds(double speed, std::optional<double> acceleration) const {
+  return std::abs(speed) * counts_per_base_ / acceleration_of(acceleration);
 }
 
 void SpeedHold::begin(chip::Tick now, std::int64_t count, double counts_per_second) {
@@ -254,14 +265,10 @@ bool has_encoder(const Mechanism& mechanism) {
                      [](const Sensor& sensor) { return std::holds_alternative<Encoder>(sensor); });
 }
 
-void require_held_speed(const Mechanism& mechanism, const Controller& controller, OutputSpeed speed) {
-  for (const Sensor& sensor : mechanism.sensors) {
-    const auto* const encoder = std::get_if<Encoder>(&sensor);
-    if (encoder == nullptr) continue;
-    SpeedHold(mechanism, *encoder, controller.timer_clock.base().to_double(), 1e-3, 0.0)
-        .require(speed.base.to_double());
-    return;
-  }
+SpeedHold held_speeds(const Mechanism& mechanism, const Controller& controller) {
+  for (const Sensor& sensor : mechanism.sensors)
+    if (const auto* const encoder = std::get_if<Encoder>(&sensor))
+      return {mechanism, *encoder, controller.timer_clock.base().to_double(), 1e-3, 0.0};
   throw RangeError(mechanism.name + ": has no encoder, so no speed can be held: give it a duty");
 }
 

@@ -36,6 +36,10 @@ class SpeedHold {
   [[nodiscard]] double highest_speed() const { return highest_ / counts_per_base_; }
   /// @throws RangeError when a speed of the output cannot be held, with the figure that can
   void require(double speed) const;
+  /// The same of an acceleration of the output, above 0.
+  void require_acceleration(double acceleration) const;
+  /// s that the ramp from rest to a speed of the output takes.
+  [[nodiscard]] double ramp_seconds(double speed, std::optional<double> acceleration) const;
 
   /// Takes over as it is now, from rest or while it turns.
   void begin(chip::Tick now, std::int64_t count, double counts_per_second);
@@ -130,8 +134,7 @@ class SpeedHold {
 /// A speed of an output as makers say it: "300 rpm", "12 mm/s". @param speed  m/s or turns/s
 [[nodiscard]] std::string speed_text(OutputKind kind, double speed);
 
-/// Whether an encoder of the mechanism can hold a speed of its output.
-/// @throws RangeError when it has none, or the speed cannot be had, with the figure that can
-void require_held_speed(const Mechanism& mechanism, const Controller& controller, OutputSpeed speed);
+/// What an encoder of the mechanism can hold, to be asked ahead. @throws RangeError when it has none
+[[nodiscard]] SpeedHold held_speeds(const Mechanism& mechanism, const Controller& controller);
 
 }  // namespace cogstride

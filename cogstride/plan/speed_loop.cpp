@@ -70,9 +70,8 @@ SpeedGains speed_gains(const DutyAnswer& answer, double bandwidth) {
 }
 
 double bandwidth_for(double delay) {
-  // Crossover lies near 2 w; 180 - 90 - 60 degrees, and half of what the integral part takes there, are left.
-  constexpr double left = 0.35;  // rad
-  return left / (2.0 * delay);
+  constexpr double taken = 0.36;  // rad, of 76 degrees: 56 are left
+  return taken / (2.06 * delay);
 }
 
 DutyRange duty_range(const DutyAnswer& answer, double amperes, double speed, double highest) {

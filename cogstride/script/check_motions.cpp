@@ -226,6 +226,10 @@ class MotionChecker {
       throw RangeError(fmt::format("{} {}", mechanism_of(statement).name,
                                    is_held ? "is held at a speed here: change it by one, such as 20 rpm"
                                            : "is given a duty here: change it by one, such as 5 %"));
+    if (statement.kind == Kind::reverse && is_held && statement.by_duty->ramp)
+      throw RangeError(
+          fmt::format("{} is held at a speed here: its limits say how fast it reverses, so leave 'in' out",
+                      mechanism_of(statement).name));
     if (!is_held) change_duty(statement, known);
   }
 

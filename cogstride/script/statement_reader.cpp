@@ -129,7 +129,14 @@ class StatementReader {
   void read_held_speed() {
     statement_.spin.at = held_speed("a duty such as 40 %, or a speed such as 300 rpm");
     if (const std::optional<Way> way = read_way()) statement_.spin.at = turned(statement_.spin.at, *way);
-    if (reader_.take("and")) statement_.spin.acceleration = acceleration();
+    if (reader_.take("and"))
+      statement_.spin.acceleration =
+          reader_.amount("an acceleration such as 2000 deg/s2", [&](const std::string& text) {
+            const OutputAcceleration value = parse_output<2>(text);
+            require_kind(mechanism(), value.kind);
+            held_speeds(mechanism(), rig_.controller).require_acceleration(value.base.to_double());
+            return value;
+          });
     if (reader_.take("for")) {
       statement_.spin.lasts = reader_.time("a time such as 10 s");
     } else {
@@ -142,7 +149,7 @@ class StatementReader {
     return reader_.amount(wanted, [&](const std::string& text) {
       const OutputSpeed value = parse_output<1>(text);
       require_kind(mechanism(), value.kind);
-      require_held_speed(mechanism(), rig_.controller, value);
+      held_speeds(mechanism(), rig_.controller).require(value.base.to_double());
       return value;
     });
   }

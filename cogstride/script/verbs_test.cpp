@@ -165,6 +165,10 @@ TEST(Verbs, SpinAtAHeldSpeedAndMoveByAnEncoder) {
   EXPECT_SAYS("arrive together\n  turn creel to 90 deg\n  move letoff by 90 deg\nend",
               "x.stride:3:3: letoff moves by its encoder");
   EXPECT_SAYS("spin letoff at 20 rpm until stopped", "x.stride:1:16: letoff: 20 rpm cannot be held");
+  EXPECT_SAYS("spin letoff at 100 rpm until stopped\nreverse letoff in 1 s",
+              "x.stride:2:1: letoff is held at a speed");
+  EXPECT_EQ(wrong_in("spin letoff at 100 rpm and 2000 deg/s2 for 3 s\n"), "");
+  EXPECT_SAYS("spin letoff at 100 rpm and 90000 deg/s2 for 3 s", "cannot be had: its current limit");
   EXPECT_SAYS("spin letoff at 700 rpm for 3 s", "leave 600 rpm");
   EXPECT_SAYS("spin letoff at 3 mm/s for 3 s", "the output turns");
   EXPECT_SAYS("spin letoff at 100 rpm until stopped\nfaster letoff by 5 %",
