@@ -77,6 +77,26 @@ TEST(Examples, EvenFeed) {
        "3\\.3 s: duty 4[67] %, (299|300|301)\\.\\d rpm", "fed 2[01]\\.\\d\\d turns"});
 }
 
+TEST(Examples, TheFanBlowsHarderAndHarder) {
+  expect_lines(output_of("clear_the_lint"),
+               {"armed after 2\\.0\\d s", "throttle 40 %: turns at (39|40) % of full speed",
+                "throttle 70 %: turns at (69|70) % of full speed, takes 0\\.1[34] A"});
+}
+
+TEST(Examples, TheSnipsCutAndOpenSlowly) {
+  expect_lines(output_of("snip_the_yarn"),
+               {"0\\.\\d\\d s: open at 0\\.\\d deg\n", ": cut at (69|70)\\.\\d deg\n",
+                "2\\.\\d\\d s: open at 0\\.\\d deg\n"});
+}
+
+TEST(Examples, TheCartComesHomeAsItThinks) {
+  const Ran ran = run(std::string(COGSTRIDE_EXAMPLES_DIR "/square_and_home ") +
+                      cogstride::testing_support::cart_rig_path);
+  EXPECT_EQ(ran.status, 0);
+  expect_lines(ran.out, {"corner 1: thinks \\( 800,   +-?0\\) mm, stands",
+                         "corner 4: thinks \\( +-?[01], +-?[01]\\) mm, stands \\("});
+}
+
 TEST(Examples, KnobToSpeed) {
   expect_lines(output_of("knob_to_speed"), {"2\\.\\d s: knob at 100 %, duty 100 %, 67\\d rpm",
                                             "5\\.\\d s: knob at  1\\d %, duty  28 %, 12\\d rpm",

@@ -4,6 +4,7 @@
 #include <array>
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <regex>
 
@@ -224,6 +225,75 @@ TEST_F(RigCommands, SweepGoesUpAndDownThroughDuty) {
   EXPECT_LT(sweep["curves"][0]["drops_out_at"].get<double>(), sweep["curves"][0]["starts_at"].get<double>());
   EXPECT_TRUE(fs::exists(path("duty.svg")));
   EXPECT_EQ(cogstride_command("sweep " + rig + " traverse --duty").status, 2);
+}
+
+TEST_F(RigCommands, FitTellsFiguresAndKeepsThemInTheRig) {
+  const std::string rig = write("bobbin.rig.toml", demo_text());
+  const std::string run = std::string(COGSTRIDE_SOURCE_DIR) + "/demo/letoff-run.csv";
+  const Ran ran = cogstride_command("fit " + rig + " letoff " + run + " --json");
+  ASSERT_EQ(ran.status, 0) << ran.out;
+  const json report = json::parse(ran.out);
+  // What the made-up log was made with.
+  const std::map<std::string, double> truth{
+      {"motor.resistance", 2.85},      {"motor.torque_constant", 0.0602}, {"load.coulomb_friction", 0.0195},
+      {"load.viscous_friction", 3e-5}, {"load.steady_torque", 0.042},     {"load.inertia", 1.42e-4}};
+  std::size_t told = 0;
+  for (const json& figure : report["figures"]) {
+    const std::string key = figure["key"].get<std::string>().substr(std::string("mechanism.letoff.").size());
+    ASSERT_TRUE(figure["is_told"]) << key;
+    EXPECT_NEAR(figure["value"].get<double>(), truth.at(key), 1.5 * figure["uncertainty_95"].get<double>())
+        << key;
+    ++told;
+  }
+  EXPECT_EQ(told, truth.size());
+  EXPECT_EQ(cogstride::read_text_file(rig), demo_text()) << "nothing is written unasked";
+
+  ASSERT_EQ(cogstride_command("fit " + rig + " letoff " + run + " --keep --plot " + path("fit.svg")).status,
+            0);
+  EXPECT_TRUE(fs::exists(path("fit.svg")));
+  const cogstride::Rig kept = cogstride::read_rig(rig);
+  const auto& motor = std::get<cogstride::BrushedMotor>(mechanism_named(kept, "letoff").motor);
+  EXPECT_NEAR(motor.resistance.base(), 2.85, 0.04);
+  EXPECT_NEAR(mechanism_named(kept, "letoff").load.inertia.base(), 1.42e-4, 2e-6);
+  EXPECT_NE(cogstride::read_text_file(rig).find("# The let-off feeds yarn at even tension."),
+            std::string::npos);
+  const Ran again = cogstride_command("fit " + rig + " letoff " + run);
+  EXPECT_NE(again.out.find("which fits"), std::string::npos) << again.out;
+}
+
+TEST_F(RigCommands, FitSaysWhatATableCannotTellAndWhatWould) {
+  const std::string rig = cogstride::testing_support::demo_rig_path;
+  const std::string few = write("tachometer.csv", "voltage_V,speed_rpm\n8,177\n12,304\n18,495\n24,685\n");
+  const Ran ran = cogstride_command("fit " + rig + " letoff " + few);
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_NE(ran.out.find("2 of 5 figures told by 4 rows"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("would tell: the current measured beside the speed"), std::string::npos) << ran.out;
+  const std::string still = write("still.csv", "voltage_V,speed_rpm\n0,0\n0,0\n0,0\n");
+  EXPECT_EQ(cogstride_command("fit " + rig + " letoff " + still).status, 1) << "nothing could be told";
+  EXPECT_EQ(cogstride_command("fit " + rig + " traverse " + few).status, 2);
+  const Ran wrong =
+      cogstride_command("fit " + rig + " letoff " + write("bad.csv", "voltage_V,speed\n8,190\n"));
+  EXPECT_EQ(wrong.status, 2);
+  EXPECT_NE(wrong.out.find("bad.csv:1:11: column 'speed' has no unit"), std::string::npos) << wrong.out;
+}
+
+TEST_F(RigCommands, RehearsesWhatIsReallyThere) {
+  const std::string cart = cogstride::testing_support::cart_rig_path;
+  const std::string square = std::string(COGSTRIDE_SOURCE_DIR) + "/demo/square.stride";
+  const std::string real = write("real.rig.toml", cogstride::read_text_file(cart));
+  ASSERT_EQ(cogstride_command("change " + real + " pair.cart.right_wheel '65.4 mm'").status, 0);
+  const auto off = [&](const std::string& more) {
+    const Ran ran = cogstride_command("rehearse " + cart + " " + square + " --json" + more);
+    EXPECT_EQ(ran.status, 0) << ran.out;
+    return json::parse(ran.out)["wheeled_pairs"][0]["off_mm"].get<double>();
+  };
+  EXPECT_LT(off(""), 1.0);
+  EXPECT_GT(off(" --real " + real + " --plot " + path("cart.svg")), 5.0);
+  EXPECT_TRUE(fs::exists(path("cart.svg")));
+  const Ran other = cogstride_command("rehearse " + cart + " " + square + " --real " +
+                                      cogstride::testing_support::demo_rig_path);
+  EXPECT_EQ(other.status, 2);
+  EXPECT_NE(other.out.find("begin with a copy of it"), std::string::npos) << other.out;
 }
 
 }  // namespace

@@ -10,6 +10,7 @@ namespace cogstride {
 namespace {
 constexpr std::size_t first_output_group = 0x100;
 constexpr std::size_t first_drive_group = 0x200;
+constexpr std::size_t first_pulse_group = 0x300;
 }  // namespace
 
 TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
@@ -47,8 +48,16 @@ std::string Motion::result() {
 void Motion::cancel(Braking how) {
   if (mover_ != nullptr) {
     mover_->cancel(bench_->lines(), *record_, how);
-  } else if (!record_->has_ended()) {
+  } else if (record_->has_ended()) {
+    return;
+  } else if (drive_ != nullptr) {
     drive_->stop(bench_->lines());
+  } else if (servo_ != nullptr) {
+    servo_->stop(bench_->lines());
+  } else if (throttle_ != nullptr) {
+    throttle_->stop(bench_->lines());
+  } else {
+    pair_->stop(bench_->lines());
   }
 }
 
@@ -135,6 +144,22 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
     const auto group = static_cast<PwmGroup>(first_drive_group + drives_.size());
     drives_.push_back(std::make_unique<DutyMover>(mechanism, id, group, rig_.controller));
   }
+  for (const Mechanism& mechanism : rig_.mechanisms) {
+    if (!mechanism.takes_pulse_width()) continue;
+    const auto id = static_cast<MechanismId>(movers_.size() + drives_.size() + pulsed_.size());
+    const auto group = static_cast<PwmGroup>(first_pulse_group + pulsed_.size());
+    if (mechanism.swings()) {
+      pulsed_.push_back(std::make_unique<ServoMover>(mechanism, id, group, rig_.controller));
+    } else {
+      pulsed_.push_back(std::make_unique<ThrottleMover>(mechanism, id, group, rig_.controller));
+    }
+  }
+  for (const WheeledPair& pair : rig_.pairs) {
+    const auto id =
+        static_cast<MechanismId>(movers_.size() + drives_.size() + pulsed_.size() + pairs_.size());
+    pairs_.push_back(std::make_unique<PairMover>(pair, id, duty_mover(pair.left), duty_mover(pair.right),
+                                                 rig_.controller));
+  }
   for (const PlainOutput& output : rig_.outputs) {
     const auto group = static_cast<PwmGroup>(first_output_group + outputs_.size());
     outputs_.push_back(std::make_unique<OutputSwitch>(output, group, rig_.controller.timer_clock));
@@ -152,6 +177,16 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
     drive->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
     drive->on_failure(
         [this, id = drive->driver().id()](const std::string& why) { guard_->motion_failed(id, why); });
+  }
+  for (const auto& pulsed : pulsed_) {
+    pulsed->on_note([this](const MotionNote& note) { noted(note); });
+    pulsed->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
+  }
+  for (const auto& pair : pairs_) {
+    pair->on_note([this](const MotionNote& note) { noted(note); });
+    pair->on_failure([this, wheel = duty_mover(pair->pair().left).driver().id()](const std::string& why) {
+      guard_->motion_failed(wheel, why);
+    });
   }
   for (const auto& mover : movers_) {
     mover->watch(*inputs_);
@@ -186,13 +221,35 @@ MovedMechanisms Bench::moved() const {
   MovedMechanisms all;
   for (const auto& mover : movers_) all.push_back({&mover->mechanism(), mover->stream().driver().id()});
   for (const auto& drive : drives_) all.push_back({&drive->mechanism(), drive->driver().id()});
+  for (const auto& pulsed : pulsed_) all.push_back({&pulsed->mechanism(), pulsed->driver().id()});
   return all;
 }
 
 const Mechanism& Bench::mechanism_of(MechanismId id) const {
-  const StepperMover* const mover = mover_of(id);
-  return mover != nullptr ? mover->mechanism()
-                          : drives_[static_cast<std::size_t>(id) - movers_.size()]->mechanism();
+  if (const StepperMover* const mover = mover_of(id)) return mover->mechanism();
+  const std::size_t beyond = static_cast<std::size_t>(id) - movers_.size();
+  return beyond < drives_.size() ? drives_[beyond]->mechanism()
+                                 : pulsed_[beyond - drives_.size()]->mechanism();
+}
+
+const std::string& Bench::name_of(MechanismId id) const {
+  const std::size_t mechanisms = movers_.size() + drives_.size() + pulsed_.size();
+  const auto place = static_cast<std::size_t>(id);
+  return place < mechanisms ? mechanism_of(id).name : pairs_[place - mechanisms]->pair().name;
+}
+
+PairHandle Bench::pair(const std::string& name) {
+  const WheeledPair& wanted = pair_named(rig_, name);
+  return {*this, *pairs_[static_cast<std::size_t>(&wanted - rig_.pairs.data())]};
+}
+
+Motion PairHandle::drive(const CartOrder& order) {
+  return {*bench_, *pair_, pair_->drive(bench_->lines(), order)};
+}
+
+void PairHandle::stop() {
+  pair_->stop(bench_->lines());
+  bench_->wait_for_all();
 }
 
 DutyMover& Bench::duty_mover(const std::string& name) {
@@ -207,6 +264,69 @@ DutyMover& Bench::duty_mover(const std::string& name) {
 
 DriveHandle Bench::drive(const std::string& name) {
   return {*this, duty_mover(name)};
+}
+
+template <class Mover>
+Mover& Bench::pulse_mover(const std::string& name, const char* what) {
+  const Mechanism& wanted = mechanism_named(rig_, name);
+  for (const auto& pulsed : pulsed_)
+    if (auto* const mover = dynamic_cast<Mover*>(pulsed.get());
+        mover != nullptr && mover->mechanism().name == name)
+      return *mover;
+  throw RangeError(
+      fmt::format("{}: a {} on a {} is no {}", name, kind_name(wanted.motor), kind_name(wanted.board), what));
+}
+
+ServoHandle Bench::servo(const std::string& name) {
+  return {*this, pulse_mover<ServoMover>(name, "hobby servo")};
+}
+
+ThrottleHandle Bench::throttled(const std::string& name) {
+  return {*this, pulse_mover<ThrottleMover>(name, "motor behind a speed controller")};
+}
+
+Motion ServoHandle::swing(const MoveOrder& order) {
+  return {*bench_, *servo_, servo_->swing(bench_->lines(), order)};
+}
+
+Motion ServoHandle::stop() {
+  return {*bench_, *servo_, servo_->stop(bench_->lines())};
+}
+
+void ServoHandle::release() {
+  servo_->release(bench_->lines());
+}
+
+Motion ThrottleHandle::arm() {
+  return {*bench_, *throttle_, throttle_->arm(bench_->lines())};
+}
+
+Motion ThrottleHandle::throttle(const DutyOrder& order) {
+  return {*bench_, *throttle_, throttle_->throttle(bench_->lines(), order)};
+}
+
+Motion ThrottleHandle::faster(ExactFraction by) {
+  return {*bench_, *throttle_, throttle_->change(bench_->lines(), by.base().to_double())};
+}
+
+Motion ThrottleHandle::slower(ExactFraction by) {
+  return {*bench_, *throttle_, throttle_->change(bench_->lines(), -by.base().to_double())};
+}
+
+Motion ThrottleHandle::reverse(std::optional<ExactTime> ramp) {
+  return {*bench_, *throttle_, throttle_->reverse(bench_->lines(), ramp)};
+}
+
+Motion ThrottleHandle::stop(std::optional<ExactTime> ramp) {
+  return {*bench_, *throttle_, throttle_->stop(bench_->lines(), ramp)};
+}
+
+void ThrottleHandle::release() {
+  throttle_->release(bench_->lines());
+}
+
+double ThrottleHandle::throttle() const {
+  return throttle_->throttle_at(bench_->lines().now());
 }
 
 Motion DriveHandle::spin(const DutyOrder& order) {
@@ -333,6 +453,12 @@ Stage Bench::stage() {
     stage.movers.push_back(mechanism.is_movable() ? &mover(mechanism.name) : nullptr);
   for (const Mechanism& mechanism : rig_.mechanisms)
     stage.drives.push_back(mechanism.is_driven_by_duty() ? &duty_mover(mechanism.name) : nullptr);
+  for (const auto& pair : pairs_) stage.pairs.push_back(pair.get());
+  for (const Mechanism& mechanism : rig_.mechanisms) {
+    stage.servos.push_back(mechanism.swings() ? &pulse_mover<ServoMover>(mechanism.name, "") : nullptr);
+    stage.throttles.push_back(mechanism.is_throttled() ? &pulse_mover<ThrottleMover>(mechanism.name, "")
+                                                       : nullptr);
+  }
   for (const auto& output : outputs_) stage.outputs.push_back(output.get());
   stage.inputs = inputs_.get();
   stage.clock = rig_.controller.timer_clock;
@@ -345,8 +471,17 @@ void Bench::come_to_rest() {
     return;
   }
   for (const auto& mover : movers_) mover->stop(lines(), Braking::hardest);
+  for (const auto& pair : pairs_)
+    if (!pair->is_idle()) pair->stop(lines());
   for (const auto& drive : drives_)
     if (drive->duty(lines().now()) != 0.0 || !drive->is_idle()) drive->stop(lines());
+  for (const auto& pulsed : pulsed_) {
+    if (auto* const throttle = dynamic_cast<ThrottleMover*>(pulsed.get())) {
+      if (throttle->throttle_at(lines().now()) != 0.0 || !throttle->is_idle()) throttle->stop(lines());
+    } else if (!pulsed->is_idle()) {
+      dynamic_cast<ServoMover&>(*pulsed).stop(lines());
+    }
+  }
   wait_for_all();
 }
 
@@ -376,6 +511,8 @@ RunLoop& Bench::loop() {
     loop_->add(*guard_);
     for (const auto& mover : movers_) loop_->add(*mover);
     for (const auto& drive : drives_) loop_->add(*drive);
+    for (const auto& pulsed : pulsed_) loop_->add(*pulsed);
+    for (const auto& pair : pairs_) loop_->add(*pair);
     for (const auto& output : outputs_) loop_->add(*output);
     for (const auto& encoder : encoders_) loop_->add(*encoder);
   }
@@ -390,6 +527,7 @@ std::vector<LineSetup> Bench::line_setups() const {
   for (const auto& drive : drives_) {
     for (LineSetup& line : drive->driver().line_setups()) lines.push_back(std::move(line));
   }
+  for (const auto& pulsed : pulsed_) lines.push_back(pulsed->driver().line_setup());
   for (LineSetup& line : input_lines(rig_, moved())) lines.push_back(std::move(line));
   for (const auto& output : outputs_) lines.push_back(output->line_setup());
   return lines;
@@ -415,7 +553,9 @@ void Bench::wait_for_all() {
   run_until([this] {
     const auto is_idle = [](const auto& mover) { return mover->is_idle(); };
     return std::all_of(movers_.begin(), movers_.end(), is_idle) &&
-           std::all_of(drives_.begin(), drives_.end(), is_idle);
+           std::all_of(drives_.begin(), drives_.end(), is_idle) &&
+           std::all_of(pulsed_.begin(), pulsed_.end(), is_idle) &&
+           std::all_of(pairs_.begin(), pairs_.end(), is_idle);
   });
 }
 
@@ -435,6 +575,7 @@ void Bench::stop() {
 }
 
 void Bench::stop(StopBy how, const std::string& why) {
+  for (const auto& pair : pairs_) pair->has_been_stopped(lines().now(), why);
   if (how == StopBy::cut) {
     lines().cut();
     inputs_->read_again();
@@ -442,10 +583,12 @@ void Bench::stop(StopBy how, const std::string& why) {
     for (const auto& knob : knobs_) knob->read_again();
     for (const auto& mover : movers_) mover->lines_were_cut(lines(), why);
     for (const auto& drive : drives_) drive->lines_were_cut(lines().now(), why);
+    for (const auto& pulsed : pulsed_) pulsed->lines_were_cut(lines().now(), why);
     for (const auto& output : outputs_) output->lines_were_cut();
   } else {
     for (const auto& mover : movers_) mover->halt(lines(), why);
     for (const auto& drive : drives_) drive->halt(lines(), why);
+    for (const auto& pulsed : pulsed_) pulsed->halt(lines(), why);
   }
 }
 

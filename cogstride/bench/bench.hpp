@@ -21,6 +21,7 @@
 #include "cogstride/motion/duty_mover.hpp"
 #include "cogstride/motion/encoder_watch.hpp"
 #include "cogstride/motion/knob.hpp"
+#include "cogstride/motion/pair_mover.hpp"
 #include "cogstride/motion/stage.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -57,14 +58,28 @@ class Motion {
   friend class MechanismHandle;
   friend class Bench;
   friend class DriveHandle;
+  friend class ServoHandle;
+  friend class ThrottleHandle;
+  friend class PairHandle;
   Motion(Bench& bench, StepperMover& mover, std::shared_ptr<MotionRecord> record)
       : bench_(&bench), mover_(&mover), record_(std::move(record)) {}
   Motion(Bench& bench, DutyMover& drive, std::shared_ptr<MotionRecord> record)
       : bench_(&bench), drive_(&drive), record_(std::move(record)) {}
 
+  Motion(Bench& bench, ServoMover& servo, std::shared_ptr<MotionRecord> record)
+      : bench_(&bench), servo_(&servo), record_(std::move(record)) {}
+  Motion(Bench& bench, ThrottleMover& throttle, std::shared_ptr<MotionRecord> record)
+      : bench_(&bench), throttle_(&throttle), record_(std::move(record)) {}
+
+  Motion(Bench& bench, PairMover& pair, std::shared_ptr<MotionRecord> record)
+      : bench_(&bench), pair_(&pair), record_(std::move(record)) {}
+
   Bench* bench_;
-  StepperMover* mover_ = nullptr;  // one of the two
+  StepperMover* mover_ = nullptr;  // one of these
   DutyMover* drive_ = nullptr;
+  ServoMover* servo_ = nullptr;
+  ThrottleMover* throttle_ = nullptr;
+  PairMover* pair_ = nullptr;
   std::shared_ptr<MotionRecord> record_;
 };
 
@@ -166,6 +181,75 @@ class DriveHandle {
   DutyMover* drive_;
 };
 
+/// A hobby servo on a bench.
+class ServoHandle {
+ public:
+  /// To an angle, with a speed and an acceleration; done when it must have come there. The first one goes as
+  /// fast as the servo can. @throws RangeError when it is refused; what is on goes on
+  Motion swing(const MoveOrder& order);
+  /// Brakes, and holds where it comes to rest.
+  Motion stop();
+  /// No pulse: it goes limp.
+  void release();
+  /// Where it was sent; nothing before its first swing and after a release.
+  [[nodiscard]] std::optional<OutputPosition> position() const { return servo_->position(); }
+  [[nodiscard]] const Mechanism& parts() const { return servo_->mechanism(); }
+
+ private:
+  friend class Bench;
+  ServoHandle(Bench& bench, ServoMover& servo) : bench_(&bench), servo_(&servo) {}
+
+  Bench* bench_;
+  ServoMover* servo_;
+};
+
+/// A motor behind a speed controller, on a bench.
+class ThrottleHandle {
+ public:
+  /// The stages of the rig, and then the pulse of no throttle. @throws RangeError when it is armed
+  Motion arm();
+  [[nodiscard]] bool is_armed() const { return throttle_->is_armed(); }
+  /// To a throttle, and on until told otherwise or for a time. @throws RangeError when it is not armed, or is
+  /// refused; what is on goes on
+  Motion throttle(const DutyOrder& order);
+  Motion faster(ExactFraction by);
+  Motion slower(ExactFraction by);
+  Motion reverse(std::optional<ExactTime> ramp = {});
+  /// Down to none, where it stays armed.
+  Motion stop(std::optional<ExactTime> ramp = {});
+  /// No pulse: it stops, and must be armed again.
+  void release();
+  /// The throttle that is asked for now, -1 to 1.
+  [[nodiscard]] double throttle() const;
+  [[nodiscard]] const Mechanism& parts() const { return throttle_->mechanism(); }
+
+ private:
+  friend class Bench;
+  ThrottleHandle(Bench& bench, ThrottleMover& throttle) : bench_(&bench), throttle_(&throttle) {}
+
+  Bench* bench_;
+  ThrottleMover* throttle_;
+};
+
+/// A wheeled pair on a bench.
+class PairHandle {
+ public:
+  /// Straight on, on an arc or round on the spot; both wheels slow down together where one is held back.
+  /// @throws RangeError when it is refused, or the way before has not ended
+  Motion drive(const CartOrder& order);
+  void stop();
+  /// Where it thinks it is, by the counts of its wheels, from where it stood when the bench was opened.
+  [[nodiscard]] const CartPose& thinks() const { return pair_->thinks(); }
+  [[nodiscard]] const WheeledPair& parts() const { return pair_->pair(); }
+
+ private:
+  friend class Bench;
+  PairHandle(Bench& bench, PairMover& pair) : bench_(&bench), pair_(&pair) {}
+
+  Bench* bench_;
+  PairMover* pair_;
+};
+
 /// A plain output on a bench.
 class OutputHandle {
  public:
@@ -194,6 +278,11 @@ class Bench {
   /// One that is driven by duty. @throws RangeError when the rig has none of that name, or it is of another
   /// kind
   [[nodiscard]] DriveHandle drive(const std::string& name);
+  /// A hobby servo, a motor behind a speed controller. @throws RangeError as above
+  [[nodiscard]] ServoHandle servo(const std::string& name);
+  [[nodiscard]] ThrottleHandle throttled(const std::string& name);
+  /// A wheeled pair. @throws RangeError when the rig has none of that name
+  [[nodiscard]] PairHandle pair(const std::string& name);
   [[nodiscard]] const Rig& rig() const { return rig_; }
 
   /// Moves of several mechanisms, from rest, that begin and arrive together, once each one's queue has come
@@ -244,6 +333,10 @@ class Bench {
   [[nodiscard]] const std::vector<std::unique_ptr<DutyMover>>& drives() const { return drives_; }
   /// @throws RangeError when the rig has none of that name, or it is of another kind
   [[nodiscard]] DutyMover& duty_mover(const std::string& name);
+  /// Of those that take a pulse width, in the rig's order; their MechanismIds come last.
+  [[nodiscard]] const std::vector<std::unique_ptr<PulseMover>>& pulsed() const { return pulsed_; }
+  /// Wheeled pairs, in the rig's order; theirs come after those.
+  [[nodiscard]] const std::vector<std::unique_ptr<PairMover>>& pairs() const { return pairs_; }
 
  protected:
   explicit Bench(Rig rig);
@@ -256,8 +349,9 @@ class Bench {
   [[nodiscard]] RunLoop& loop();
   /// All mechanisms that are moved, in the order of their MechanismIds.
   [[nodiscard]] MovedMechanisms moved() const;
-  /// The mechanism of a MechanismId.
+  /// The mechanism of a MechanismId, and the name of it or of a pair.
   [[nodiscard]] const Mechanism& mechanism_of(MechanismId id) const;
+  [[nodiscard]] const std::string& name_of(MechanismId id) const;
   /// Of everything that the rig has lines for: movers, inputs, plain outputs.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] Tick ticks(Time span) const;
@@ -269,7 +363,12 @@ class Bench {
   friend class Motion;
   friend class MechanismHandle;
   friend class DriveHandle;
+  friend class ServoHandle;
+  friend class ThrottleHandle;
+  friend class PairHandle;
   friend class OutputHandle;
+  template <class Mover>
+  [[nodiscard]] Mover& pulse_mover(const std::string& name, const char* what);
   void tripped(Lines& lines, const Trip& trip);
   [[nodiscard]] StepperMover* mover_of(MechanismId id) const;
   /// Lets the loop run until then, and until what has failed by then has been told.
@@ -278,6 +377,8 @@ class Bench {
   Rig rig_;
   Movers movers_;
   std::vector<std::unique_ptr<DutyMover>> drives_;
+  std::vector<std::unique_ptr<PulseMover>> pulsed_;
+  std::vector<std::unique_ptr<PairMover>> pairs_;
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
   std::vector<std::unique_ptr<EncoderWatch>> encoders_;
   std::vector<std::unique_ptr<Knob>> knobs_;  // those that somebody has asked for

@@ -22,22 +22,48 @@ double start_position(const Mechanism& mechanism, const std::map<std::string, Ou
   return ((mechanism.limits.travel_from->base + mechanism.limits.travel_to->base) / Ratio(2)).to_double();
 }
 
+constexpr double degrees_a_radian = 180.0 / pi;
+
+/// In which its angle, or its share of full speed, is shown.
+std::string unit_of_pulse(const Mechanism& mechanism) {
+  return mechanism.swings() ? std::string(display_unit(output_kind(mechanism.train), 0)) : std::string("%");
+}
+
+/// Of a share of the swing or of full speed.
+double units_a_share(const Mechanism& mechanism) {
+  if (!mechanism.swings()) return 100.0;
+  const OutputPosition swing = swing_of(mechanism);
+  return swing.base.to_double() * display_units_per_base(swing.kind);
+}
+
 }  // namespace
 
 std::size_t SimulatedBench::first_signal(const Rig& rig, const Mechanism& mechanism) {
-  const bool by_duty = mechanism.is_driven_by_duty();
-  if (!by_duty) require_movable(mechanism);
-  std::size_t movers = 0;
-  std::size_t drives = 0;
-  for (const Mechanism& other : rig.mechanisms) {
-    if (other.name == mechanism.name && !by_duty) return signals_a_mechanism * movers;
-    movers += other.is_movable() ? 1 : 0;
+  if (!mechanism.moves()) require_movable(mechanism);
+  std::size_t signals = 0;
+  bool is_found = false;
+  const auto pass = [&](std::size_t each, const auto& is_one) {
+    for (const Mechanism& other : rig.mechanisms) {
+      if (is_found || !is_one(other)) continue;
+      is_found = other.name == mechanism.name;
+      signals += is_found ? 0 : each;
+    }
+  };
+  pass(signals_a_mechanism, [](const Mechanism& other) { return other.is_movable(); });
+  pass(signals_a_drive, [](const Mechanism& other) { return other.is_driven_by_duty(); });
+  pass(signals_a_pulse, [](const Mechanism& other) { return other.takes_pulse_width(); });
+  return signals;
+}
+
+std::size_t SimulatedBench::first_signal(const Rig& rig, const WheeledPair& pair) {
+  std::size_t signals = 0;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    if (mechanism.is_movable()) signals += signals_a_mechanism;
+    if (mechanism.is_driven_by_duty()) signals += signals_a_drive;
+    if (mechanism.takes_pulse_width()) signals += signals_a_pulse;
   }
-  for (const Mechanism& other : rig.mechanisms) {
-    if (other.name == mechanism.name) break;
-    drives += other.is_driven_by_duty() ? 1 : 0;
-  }
-  return signals_a_mechanism * movers + signals_a_drive * drives;
+  const WheeledPair& found = pair_named(rig, pair.name);
+  return signals + signals_a_pair * static_cast<std::size_t>(&found - rig.pairs.data());
 }
 
 SimulatedBench::SimulatedBench(Rig rig) : SimulatedBench(std::move(rig), Options{}) {}
@@ -70,6 +96,27 @@ void SimulatedBench::make_plants() {
     brushed_.push_back(std::make_unique<BrushedPlant>(mechanism, setup));
     lines_->attach(*brushed_.back());
   }
+  for (const auto& pulsed : pulsed()) {
+    const Mechanism& mechanism = mechanism_named(real, pulsed->mechanism().name);
+    const ShaftPlant::Setup setup = plant_setup(mechanism, world, real);
+    if (mechanism.swings()) {
+      const double share = setup.start_position / swing_of(mechanism).base.to_double();
+      pulse_plants_.push_back(std::make_unique<HobbyServoPlant>(mechanism, setup, share));
+    } else {
+      pulse_plants_.push_back(std::make_unique<ThrottledPlant>(mechanism, setup));
+    }
+    lines_->attach(*pulse_plants_.back());
+  }
+  for (const WheeledPair& pair : real.pairs) {
+    Cart cart;
+    cart.pair = pair;
+    cart.left = &brushed(pair.left);
+    cart.right = &brushed(pair.right);
+    cart.rolled_left = cart.left->position() * rolled_a_turn(pair.left_wheel);
+    cart.rolled_right = cart.right->position() * rolled_a_turn(pair.right_wheel);
+    carts_.push_back(cart);
+  }
+  if (!carts_.empty()) lines_->look_each(ticks(Time(1e-3, units::s)), [this](Tick) { roll_carts(); });
   whole_turns_.assign(plants_.size(), 0.0);
   zero_found_.assign(plants_.size(), false);
   surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes, world.supplies, world.voltages);
@@ -106,6 +153,7 @@ void SimulatedBench::open_lines() {
     setup.pwm.back().averaged = is_averaged(drive->mechanism());
     for (const AdcSetup& adc : analogue_inputs(rig(), drive->mechanism())) setup.adc.push_back(adc);
   }
+  for (const auto& pulsed : pulsed()) setup.pwm.push_back(pulsed->driver().pwm_setup());
   for (const HandControl& hand : rig().hands)
     if (hand.channel && rig().controller.analogue)
       setup.adc.push_back(analogue_input(*rig().controller.analogue, *hand.channel));
@@ -143,6 +191,23 @@ void SimulatedBench::begin_trace() {
     layout.signals.push_back({mechanism.name + ".supply", "V"});
     layout.signals.push_back({mechanism.name + ".motor_rise", "K"});
   }
+  for (const auto& pulsed : pulsed()) {
+    const Mechanism& mechanism = pulsed->mechanism();
+    const std::string unit = unit_of_pulse(mechanism);
+    layout.signals.push_back({mechanism.name + ".asked", unit});
+    layout.signals.push_back({mechanism.name + (mechanism.swings() ? ".made" : ".speed"), unit});
+    layout.signals.push_back({mechanism.name + ".current", "A"});
+    layout.signals.push_back({mechanism.name + ".power", "W"});
+    layout.signals.push_back({mechanism.name + ".motor_rise", "K"});
+  }
+  for (const WheeledPair& pair : rig().pairs) {
+    for (const char* const whose : {"", "thinks_"}) {
+      layout.signals.push_back({pair.name + "." + whose + "x", "mm"});
+      layout.signals.push_back({pair.name + "." + whose + "y", "mm"});
+      layout.signals.push_back({pair.name + "." + whose + "heading", "deg"});
+    }
+    layout.signals.push_back({pair.name + ".pace", "%"});
+  }
   layout.sample_period =
       std::max<Tick>(1, ticks_at_least(options_.sample_period, rig().controller.timer_clock));
   samples_.resize(layout.signals.size());
@@ -167,7 +232,7 @@ void SimulatedBench::noted(const MotionNote& note) {
           std::round(plants_[place]->position() - mechanism.homing->position.base.to_double());
   }
   if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
-  trace_event(trace_event_of(note, mechanism_of(note.mechanism).name));
+  trace_event(trace_event_of(note, name_of(note.mechanism)));
 }
 
 void SimulatedBench::stopped(Tick at, const Trip& trip) {
@@ -186,7 +251,23 @@ std::int64_t SimulatedBench::steps_out(const StepperMover& mover) const {
   return steps;
 }
 
+void SimulatedBench::roll_carts() {
+  for (Cart& cart : carts_) {
+    const double left = cart.left->position() * rolled_a_turn(cart.pair.left_wheel);
+    const double right = cart.right->position() * rolled_a_turn(cart.pair.right_wheel);
+    cart.pose = cart.pose.rolled(left - cart.rolled_left, right - cart.rolled_right, cart.pair.track.base());
+    cart.rolled_left = left;
+    cart.rolled_right = right;
+  }
+}
+
+const CartPose& SimulatedBench::cart(const std::string& name) {
+  roll_carts();
+  return carts_[static_cast<std::size_t>(&pair_named(rig(), name) - rig().pairs.data())].pose;
+}
+
 void SimulatedBench::look(Tick at) {
+  roll_carts();
   for (std::size_t i = 0; i < plants_.size(); ++i) {
     const StepperMover& mover = *movers()[i];
     const Mechanism& mechanism = mover.mechanism();
@@ -216,6 +297,25 @@ void SimulatedBench::look(Tick at) {
     out[4] = plant.supply_voltage();
     out[5] = plant.motor_rise();
   }
+  for (std::size_t i = 0; i < pulse_plants_.size(); ++i, out += signals_a_pulse) {
+    const PulsePlant& plant = *pulse_plants_[i];
+    const double scale = units_a_share(pulsed()[i]->mechanism());
+    out[0] = scale * pulsed()[i]->asked(at).value_or(std::numeric_limits<double>::quiet_NaN());
+    out[1] = scale * (pulsed()[i]->mechanism().swings() ? plant.position() : plant.speed());
+    out[2] = plant.current();
+    out[3] = plant.power();
+    out[4] = plant.rise();
+  }
+  for (std::size_t i = 0; i < carts_.size(); ++i, out += signals_a_pair) {
+    const CartPose& thinks = pairs()[i]->thinks();
+    std::size_t next = 0;
+    for (const CartPose& pose : {carts_[i].pose, thinks}) {
+      out[next++] = 1e3 * pose.x;
+      out[next++] = 1e3 * pose.y;
+      out[next++] = pose.heading * degrees_a_radian;
+    }
+    out[next] = 100.0 * pairs()[i]->pace();
+  }
   options_.trace->sample(at, samples_);
 }
 
@@ -240,6 +340,51 @@ const SteppedPlant& SimulatedBench::plant(const std::string& name) {
 
 const BrushedPlant& SimulatedBench::brushed(const std::string& name) {
   return *brushed_[static_cast<std::size_t>(duty_mover(name).driver().id()) - movers().size()];
+}
+
+const PulsePlant& SimulatedBench::pulsed_plant(const std::string& name) {
+  for (std::size_t i = 0; i < pulse_plants_.size(); ++i)
+    if (pulsed()[i]->mechanism().name == name) return *pulse_plants_[i];
+  (void)mechanism_named(rig(), name);
+  throw RangeError(fmt::format("{}: takes no pulse width", name));
+}
+
+PulseTally SimulatedBench::pulse_tally(std::size_t i) const {
+  const PulseMover& mover = *pulsed()[i];
+  const PulsePlant& plant = *pulse_plants_[i];
+  const Mechanism& mechanism = mover.mechanism();
+  const double scale = units_a_share(mechanism);
+  PulseTally tally;
+  tally.name = mechanism.name;
+  tally.unit = unit_of_pulse(mechanism);
+  tally.swings = mechanism.swings();
+  if (const auto asked = mover.asked(lines_->now())) tally.asked = scale * *asked;
+  tally.made = scale * (tally.swings ? plant.position() : plant.speed());
+  tally.highest_current = plant.highest_current();
+  tally.mean_current = plant.charge() / std::max(1e-9, now().in(units::s));
+  tally.energy = plant.charge() * mechanism.supply.voltage.base();
+  tally.rise = plant.highest_rise();
+  tally.longest_stall = plant.longest_stall();
+  const MotorHeat* heat = nullptr;
+  if (const auto* const servo = std::get_if<HobbyServo>(&mechanism.motor)) {
+    heat = &servo->heat;
+    const PulseScale pulses(mechanism);
+    const double steepest =
+        std::min(std::abs(pulses.seconds_a_share(0.0)), std::abs(pulses.seconds_a_share(1.0)));
+    const double count =
+        static_cast<double>(mover.driver().grain()) / rig().controller.timer_clock.base().to_double();
+    tally.spare = scale * (servo->dead_band.base() + count) / steepest;
+  } else {
+    heat = &std::get<ThrottledMotor>(mechanism.motor).heat;
+    tally.too_soon = dynamic_cast<const ThrottledPlant&>(plant).too_soon();
+  }
+  if (heat->highest_rise) tally.stands = heat->highest_rise->base();
+  if (plant.too_warm_at() != never)
+    tally.too_warm_at =
+        static_cast<double>(plant.too_warm_at()) / rig().controller.timer_clock.base().to_double();
+  if (heat->thermal_resistance && heat->heat_capacity)
+    tally.rest = heat->thermal_resistance->base() * heat->heat_capacity->base() * std::log(2.0);
+  return tally;
 }
 
 DriveTally SimulatedBench::tally_of(std::size_t i) const {
@@ -317,6 +462,15 @@ RunTally SimulatedBench::tally() const {
     run.mechanisms.push_back(std::move(tally));
   }
   for (std::size_t i = 0; i < brushed_.size(); ++i) run.drives.push_back(tally_of(i));
+  for (std::size_t i = 0; i < pulse_plants_.size(); ++i) run.pulsed.push_back(pulse_tally(i));
+  for (std::size_t i = 0; i < carts_.size(); ++i) {
+    const auto pose = [](const CartPose& from) {
+      return PairTally::Pose{1e3 * from.x, 1e3 * from.y, from.heading * degrees_a_radian};
+    };
+    const WheeledPair& pair = carts_[i].pair;
+    run.pairs.push_back({pair.name, pair.left, pair.right, pose(pairs()[i]->thinks()), pose(carts_[i].pose),
+                         pairs()[i]->slowest_pace()});
+  }
   return run;
 }
 

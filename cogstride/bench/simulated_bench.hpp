@@ -10,9 +10,11 @@
 #include "cogstride/bench/simulated_lines.hpp"
 #include "cogstride/bench/stimulus.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
+#include "cogstride/plant/hobby_servo_plant.hpp"
 #include "cogstride/plant/servo_plant.hpp"
 #include "cogstride/plant/stepper_plant.hpp"
 #include "cogstride/plant/surroundings.hpp"
+#include "cogstride/plant/throttled_plant.hpp"
 #include "cogstride/trace/tally.hpp"
 #include "cogstride/trace/trace.hpp"
 
@@ -45,6 +47,15 @@ class SimulatedBench final : public Bench {
   /// supply, motor_rise.
   static constexpr std::size_t signals_a_drive = 6;
 
+  /// Traced signals of each that takes a pulse width, after those: asked, made (or speed), current, power,
+  /// rise.
+  static constexpr std::size_t signals_a_pulse = 5;
+
+  /// Traced signals of each wheeled pair, after those: x, y, heading, and where it thinks it is; pace.
+  static constexpr std::size_t signals_a_pair = 7;
+  /// Place of a pair's first signal in a trace. @throws RangeError when there is none of that name
+  [[nodiscard]] static std::size_t first_signal(const Rig& rig, const WheeledPair& pair);
+
   /// Place of a mechanism's first signal in a trace. @throws RangeError when it cannot be moved so far
   [[nodiscard]] static std::size_t first_signal(const Rig& rig, const Mechanism& mechanism);
 
@@ -59,6 +70,10 @@ class SimulatedBench final : public Bench {
   /// The physics of one mechanism, for looking at. @throws RangeError when there is none of that name.
   [[nodiscard]] const SteppedPlant& plant(const std::string& name);
   [[nodiscard]] const BrushedPlant& brushed(const std::string& name);
+  /// Of a hobby servo or a speed controller. @throws RangeError as above
+  [[nodiscard]] const PulsePlant& pulsed_plant(const std::string& name);
+  /// Where a pair really stands. @throws RangeError as above
+  [[nodiscard]] const CartPose& cart(const std::string& name);
   [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
 
   /// A finger makes a switch of a mechanism act, holds it open, or (nothing) leaves it to its place again.
@@ -80,15 +95,28 @@ class SimulatedBench final : public Bench {
   [[nodiscard]] ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const WorldEvents& world,
                                               const Rig& real) const;
   [[nodiscard]] DriveTally tally_of(std::size_t drive) const;
+  [[nodiscard]] PulseTally pulse_tally(std::size_t place) const;
   [[nodiscard]] bool is_averaged(const Mechanism& mechanism) const;
   void begin_trace();
   void look(Tick at);
+  void roll_carts();
   [[nodiscard]] std::int64_t steps_out(const StepperMover& mover) const;
 
   Options options_;
   std::unique_ptr<SimulatedLines> lines_;
   std::vector<std::unique_ptr<SteppedPlant>> plants_;
   std::vector<std::unique_ptr<BrushedPlant>> brushed_;  // by drive
+  std::vector<std::unique_ptr<PulsePlant>> pulse_plants_;
+  /// A cart as it really is: its wheels roll on the floor without slipping.
+  struct Cart {
+    WheeledPair pair{};
+    const ShaftPlant* left = nullptr;
+    const ShaftPlant* right = nullptr;
+    double rolled_left = 0.0;  // m
+    double rolled_right = 0.0;
+    CartPose pose{};
+  };
+  std::vector<Cart> carts_;
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
   std::vector<bool> zero_found_;

@@ -63,7 +63,7 @@ class WorldMaker {
         if (mechanism.common.fault && !std::holds_alternative<StepServo>(mechanism.motor))
           names.push_back(mechanism.name + ".fault");
         names.push_back(mechanism.name + ".jam");
-        names.push_back(mechanism.name + ".load");
+        names.push_back(mechanism.name + (mechanism.takes_pulse_width() ? ".signal" : ".load"));
         if (mechanism.is_driven_by_duty()) names.push_back(mechanism.name + ".winding");
       }
       const std::string near = nearest_word(stimulus.what, names);
@@ -137,7 +137,11 @@ class WorldMaker {
       events.push_back({at, PlantEvent::Kind::contact, static_cast<LineId>(place->line), stimulus.on});
       return true;
     }
-    if (part == "load" && stimulus.torque) {
+    if (part == "signal" && mechanism->takes_pulse_width()) {
+      events.push_back({at, PlantEvent::Kind::signal, {}, required(stimulus)});
+      return true;
+    }
+    if (part == "load" && stimulus.torque && !mechanism->takes_pulse_width()) {
       events.push_back({at, PlantEvent::Kind::load, {}, true, stimulus.torque->base()});
       return true;
     }

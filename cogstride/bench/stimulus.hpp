@@ -5,7 +5,7 @@
 // Names: a hand control ("pedal"; a knob is turned to a `share` of its travel), a supply ("main"), a switch
 // of a mechanism ("traverse.gate": from then on it acts, or does not, wherever the output is; without `on` it
 // is free again), the fault line of its board
-// ("traverse.fault"), and "traverse.jam": its shaft is held fast.
+// ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses.
 #pragma once
 
 #include <map>

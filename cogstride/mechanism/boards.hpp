@@ -144,6 +144,9 @@ struct PulseWidthInput {
   };
   Time shortest_pulse{};  ///< at one measured end: angle 0 or no throttle
   Time longest_pulse{};   ///< at the other: the whole swing or full throttle
+  /// Measured half-way: the middle of the swing. Of a speed controller: no throttle; below it turns
+  /// backwards.
+  std::optional<Time> centre_pulse{};
   ExactFrequency frame_rate{};
   std::vector<ArmingStage> arming{};
   BoardInputs inputs{};

@@ -59,8 +59,12 @@ struct Mechanism {
   [[nodiscard]] bool is_movable() const;
   /// Whether it is a brushed motor behind an H-bridge.
   [[nodiscard]] bool is_driven_by_duty() const;
+  /// Whether it is a hobby servo, or a motor behind a speed controller, that takes a pulse width.
+  [[nodiscard]] bool swings() const { return std::holds_alternative<HobbyServo>(motor); }
+  [[nodiscard]] bool is_throttled() const { return std::holds_alternative<ThrottledMotor>(motor); }
+  [[nodiscard]] bool takes_pulse_width() const { return swings() || is_throttled(); }
   /// Whether a bench moves it so far, one way or the other.
-  [[nodiscard]] bool moves() const { return is_movable() || is_driven_by_duty(); }
+  [[nodiscard]] bool moves() const { return is_movable() || is_driven_by_duty() || takes_pulse_width(); }
 };
 
 /// @throws RangeError, with what it is instead, unless it is of a kind that can be moved so far

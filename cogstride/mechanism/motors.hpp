@@ -93,16 +93,20 @@ struct ThrottledMotor {
   std::optional<ExactAngularSpeed> top_speed{};  ///< at full throttle
   ExactFraction start_throttle{};                ///< below it nothing turns
   Time lag{};                                    ///< time constant from throttle to speed
+  std::optional<ExactFraction> efficiency{};     ///< of the power it takes, what becomes air or work
+  MotorHeat heat{};                              ///< of the motor, which the rest warms
 };
 
 /// A hobby servo: motor, gears, potentiometer and loop in one case.
 struct HobbyServo {
   ExactAngle swing{};  ///< between its measured end points
   ExactAngularSpeed speed{};
-  Time dead_band{};  ///< of pulse width, within which it does not move
+  Time dead_band{};                 ///< of pulse width, within which it does not move
+  Time lag = Time(0.02, units::s);  ///< time constant with which it comes to its speed and to its place
   Voltage rated_voltage{};
   Current stall_current{};
   Current idle_current{};
+  MotorHeat heat{};
 };
 
 /// A motor with encoder and position loop of its own, which takes steps.

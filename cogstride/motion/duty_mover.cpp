@@ -28,8 +28,8 @@ std::optional<Kind> sensor_of(const Mechanism& mechanism) {
 DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller)
     : mechanism_(mechanism),
       driver_(mechanism, id, group, controller),
-      limits_(duty_limits(mechanism)),
       ticks_per_second_(controller.timer_clock.base().to_double()),
+      course_(duty_limits(mechanism), ticks_per_second_),
       stride_(std::max(driver_.period(), ticks_at_least(between_duties, controller.timer_clock))),
       encoder_(sensor_of<Encoder>(mechanism)),
       shunt_(sensor_of<Shunt>(mechanism)),
@@ -43,13 +43,8 @@ DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
                   0.5 * seconds(driver_.period()));
 }
 
-std::string DutyMover::text_of(double duty) const {
-  return fmt::format("{:.4g} %{}", 100.0 * std::abs(duty), duty < 0.0 ? " backwards" : "");
-}
-
 double DutyMover::duty(Tick now) const {
-  if (holds_) return hold_->duty();
-  return plan_ ? plan_->plan.duty_at(seconds(now - plan_->began)) : held_;
+  return holds_ ? hold_->duty() : course_.at(now);
 }
 
 double DutyMover::speed() const {
@@ -67,30 +62,25 @@ std::shared_ptr<MotionRecord> DutyMover::begin(Lines& lines, double to, std::opt
   require_no_obstacle(to != 0.0);
   const Tick now = lines.now();
   const double from = duty(now);
-  const double wait = turned_way_ * to < 0.0 ? limits_.pause - seconds(now - turned_until_) : 0.0;
-  DutyPlan plan;
+  const double wait = turned_way_ * to < 0.0 ? limits().pause - seconds(now - turned_until_) : 0.0;
+  DutyCourse next = course_;
   try {
-    plan = plan_duty(from, to, limits_, ramp, wait);
+    next.go(now, from, to, ramp, holds_for, wait);
   } catch (const RangeError& error) {
     throw RangeError(fmt::format("{}: {}", mechanism_.name, error.what()));
   }
   finish(now, MotionStatus::cancelled);
   end_holding();
-  auto record = std::make_shared<MotionRecord>();
-  record->what = std::move(what);
-  record->status = MotionStatus::running;
-  record->began = now;
-  plan_ = Running{plan, now, record, holds_for, ramp};
+  course_ = next;
   next_put_ = now;
-  note(now, MotionNote::Kind::began, record->what);
-  return record;
+  return begin_record(now, std::move(what));
 }
 
 std::shared_ptr<MotionRecord> DutyMover::spin(Lines& lines, const DutyOrder& order) {
   const auto time = [](const std::optional<ExactTime>& exact) -> std::optional<double> {
     return exact ? std::optional(exact->base().to_double()) : std::nullopt;
   };
-  std::string what = "spin at " + text_of(order.duty);
+  std::string what = "spin at " + duty_text(order.duty);
   if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
   return begin(lines, order.duty, time(order.ramp), time(order.lasts), what);
 }
@@ -104,20 +94,17 @@ const SpeedHold& DutyMover::speed_hold() const {
 void DutyMover::close_loop(Tick now) {
   finish(now, MotionStatus::cancelled);
   if (!holds_) hold_->begin(now, count_.value_or(0), speed_.counts_per_second());
-  plan_.reset();
-  held_ = 0.0;
+  course_.stay(0.0);
   holds_ = true;
   stops_ = false;
   held_until_ = never;
 }
 
-std::shared_ptr<MotionRecord> DutyMover::begin_held_record(Tick now, std::string what) {
-  held_record_ = std::make_shared<MotionRecord>();
-  held_record_->what = std::move(what);
-  held_record_->status = MotionStatus::running;
-  held_record_->began = now;
-  note(now, MotionNote::Kind::began, held_record_->what);
-  return held_record_;
+std::shared_ptr<MotionRecord> DutyMover::begin_record(Tick now, std::string what) {
+  is_wheel_ = false;
+  record_ = running_record(now, std::move(what));
+  note(now, MotionNote::Kind::began, record_->what);
+  return record_;
 }
 
 std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double speed,
@@ -129,7 +116,7 @@ std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double spee
   stops_ = speed == 0.0;
   held_acceleration_ = acceleration;
   hold_->spin(now, speed, acceleration);
-  return begin_held_record(now, std::move(what));
+  return begin_record(now, std::move(what));
 }
 
 std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order) {
@@ -151,7 +138,25 @@ std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& ord
   close_loop(now);
   hold_->move(now, (to.base * a_count).rounded(), speed, acceleration);
   stands_at_ = to;
-  return begin_held_record(now, "move to " + to_text(to));
+  return begin_record(now, "move to " + to_text(to));
+}
+
+std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_t target, double speed,
+                                                       double acceleration) {
+  (void)speed_hold();
+  require_no_obstacle(true);
+  const Tick now = lines.now();
+  close_loop(now);
+  hold_->move(now, target, speed, acceleration);
+  stands_at_.reset();
+  is_wheel_ = true;
+  record_ = running_record(now, "roll");
+  return record_;
+}
+
+double DutyMover::counts_a_base() const {
+  (void)speed_hold();
+  return counts_per_base(mechanism_, *encoder_).to_double();
 }
 
 std::optional<double> DutyMover::required(const std::optional<OutputAcceleration>& acceleration) const {
@@ -208,7 +213,7 @@ void DutyMover::look_at_held(Lines& lines) {
   (void)hold_->look(now, {*count_, counted_at_, speed_.counts_per_second()}, current_);
   next_put_ = now;
   if (!hold_->fault().empty()) {
-    held_ = hold_->duty();
+    course_.stay(hold_->duty());
     const std::string why = hold_->fault();
     finish(now, MotionStatus::faulted, why);
     end_holding();
@@ -219,22 +224,21 @@ void DutyMover::look_at_held(Lines& lines) {
   if (stops_) {
     finish(now, MotionStatus::done);
     end_holding();
-    held_ = 0.0;
-  } else if (held_until_ == never && held_record_) {
+    course_.stay(0.0);
+  } else if (held_until_ == never && record_) {
     finish(now, MotionStatus::done);
-    held_record_.reset();
   }
 }
 
 std::shared_ptr<MotionRecord> DutyMover::change(Lines& lines, double by) {
-  const double from = plan_ ? plan_->plan.end() : held_;
+  const double from = course_.goal();
   if (from == 0.0) throw RangeError(fmt::format("{}: does not spin", mechanism_.name));
   const double to = std::abs(from) + by;
   if (to <= 0.0)
     throw RangeError(
-        fmt::format("{}: of {} nothing would be left; stop it instead", mechanism_.name, text_of(from)));
+        fmt::format("{}: of {} nothing would be left; stop it instead", mechanism_.name, duty_text(from)));
   return begin(lines, std::copysign(to, from), {}, {},
-               fmt::format("go on at {}", text_of(std::copysign(to, from))));
+               fmt::format("go on at {}", duty_text(std::copysign(to, from))));
 }
 
 std::shared_ptr<MotionRecord> DutyMover::reverse(Lines& lines, std::optional<ExactTime> ramp) {
@@ -244,10 +248,10 @@ std::shared_ptr<MotionRecord> DutyMover::reverse(Lines& lines, std::optional<Exa
   if (holds_ && !stops_)
     return begin_holding(lines, -hold_->asked_speed(), {},
                          "reverse to " + speed_text(output_kind(mechanism_.train), -hold_->asked_speed()));
-  const double from = plan_ ? plan_->plan.end() : held_;
+  const double from = course_.goal();
   if (from == 0.0) throw RangeError(fmt::format("{}: does not spin", mechanism_.name));
   return begin(lines, -from, ramp ? std::optional(ramp->base().to_double()) : std::nullopt, {},
-               "reverse to " + text_of(-from));
+               "reverse to " + duty_text(-from));
 }
 
 std::shared_ptr<MotionRecord> DutyMover::stop(Lines& lines, std::optional<ExactTime> ramp) {
@@ -263,8 +267,7 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
   if (was_driven) turned_until_ = now;
   count_driven(now, false);
   end_holding();
-  plan_.reset();
-  held_ = 0.0;
+  course_.stay(0.0);
   next_put_ = never;
   note(now, MotionNote::Kind::told, how == SlowsBy::braking ? "brake" : "coast");
 }
@@ -274,8 +277,7 @@ void DutyMover::lines_were_cut(Tick now, const std::string& why) {
   count_driven(now, false);
   finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
   end_holding();
-  plan_.reset();
-  held_ = 0.0;
+  course_.stay(0.0);
   next_put_ = never;
   asked_ = false;
 }
@@ -285,34 +287,26 @@ void DutyMover::halt(Lines& lines, const std::string& why) {
   if (holds_) {
     // By its loop, as fast as the current limit allows.
     finish(now, MotionStatus::faulted, why);
-    held_record_ = std::make_shared<MotionRecord>();
-    held_record_->what = "stop";
-    held_record_->status = MotionStatus::running;
-    held_record_->began = now;
+    record_ = running_record(now, "stop");
     held_until_ = never;
     stops_ = true;
     hold_->spin(now, 0.0, {});
     return;
   }
-  if (duty(now) == 0.0) {
-    finish(now, MotionStatus::faulted, why);
-    plan_.reset();
-    held_ = 0.0;
-    next_put_ = now;
+  const double from = duty(now);
+  finish(now, MotionStatus::faulted, why);
+  next_put_ = now;
+  if (from == 0.0) {
+    course_.stay(0.0);
     return;
   }
-  const DutyPlan down = plan_duty(duty(now), 0.0, limits_);
-  finish(now, MotionStatus::faulted, why);
-  auto record = std::make_shared<MotionRecord>();
-  record->what = "stop";
-  record->status = MotionStatus::running;
-  record->began = now;
-  plan_ = Running{down, now, record, {}, {}};
-  next_put_ = now;
+  course_.go(now, from, 0.0, {});
+  record_ = running_record(now, "stop");
 }
 
 void DutyMover::finish(Tick now, MotionStatus status, std::string fault) {
-  const std::shared_ptr<MotionRecord> on = plan_ ? plan_->record : held_record_;
+  const std::shared_ptr<MotionRecord> on = std::move(record_);
+  record_.reset();
   if (!on || on->has_ended()) return;
   MotionRecord& record = *on;
   record.status = status;
@@ -322,7 +316,7 @@ void DutyMover::finish(Tick now, MotionStatus status, std::string fault) {
   const Kind kind = status == MotionStatus::done        ? Kind::done
                     : status == MotionStatus::cancelled ? Kind::redirected
                                                         : Kind::halted;
-  note(now, kind, record.fault.empty() ? record.what : record.fault);
+  if (!is_wheel_ || !record.fault.empty()) note(now, kind, record.fault.empty() ? record.what : record.fault);
 }
 
 void DutyMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {
@@ -353,21 +347,11 @@ void DutyMover::put(Lines& lines) {
 /// The duty is where it should be: it stays there, for a time or until told otherwise.
 void DutyMover::piece_is_over(Lines& lines) {
   const Tick now = lines.now();
-  if (plan_->holds_for) {
-    const double at = plan_->plan.end();
-    DutyPlan rest;
-    rest.add({at, at, *plan_->holds_for});
-    const DutyPlan down = plan_duty(at, 0.0, limits_, plan_->ramp);
-    for (std::size_t i = 0; i < down.size(); ++i) rest.add(down[i]);
-    plan_->plan = rest;
-    plan_->began = now;
-    plan_->holds_for.reset();
-    next_put_ = now;
-    return;
+  if (course_.end_piece(lines.now())) {
+    finish(lines.now(), MotionStatus::done);
+  } else {
+    next_put_ = lines.now();
   }
-  held_ = plan_->plan.end();
-  finish(now, MotionStatus::done);
-  plan_.reset();
 }
 
 void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
@@ -376,8 +360,8 @@ void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
   if (next_put_ > lines.now()) return;
   put(lines);
   next_put_ = never;
-  if (!plan_ || holds_) return;
-  const Tick ends = plan_->began + std::llround(std::ceil(plan_->plan.duration() * ticks_per_second_));
+  if (!course_.is_on_its_way() || holds_) return;
+  const Tick ends = course_.piece_ends();
   if (lines.now() >= ends) {
     piece_is_over(lines);
   } else {
@@ -439,7 +423,7 @@ void DutyMover::hold_back(double amperes) {
   const double share = excess > far_over ? limit / amperes : 1.0 - held_back_a_look * excess;
   let_through_ = std::clamp(let_through_ * share, 0.0, 1.0);
   if (let_through_ < 1.0 && let_through_ < 0.02) let_through_ = 0.02;
-  if (let_through_ != before && (plan_ || held_ != 0.0)) next_put_ = 0;
+  if (let_through_ != before && course_.goal() != 0.0) next_put_ = 0;
 }
 
 }  // namespace cogstride

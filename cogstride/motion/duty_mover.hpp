@@ -13,21 +13,13 @@
 
 #include "cogstride/board/h_bridge.hpp"
 #include "cogstride/motion/count_speed.hpp"
+#include "cogstride/motion/duty_course.hpp"
 #include "cogstride/motion/motion_record.hpp"
 #include "cogstride/motion/participant.hpp"
 #include "cogstride/motion/speed_hold.hpp"
-#include "cogstride/plan/duty.hpp"
 #include "cogstride/plan/move.hpp"
 
 namespace cogstride {
-
-/// To turn at a duty.
-struct DutyOrder {
-  double duty = 0.0;                ///< -1 to 1; below 0: backwards
-  std::optional<ExactTime> ramp{};  ///< that the change takes; nothing: the least
-  std::optional<ExactTime>
-      lasts{};  ///< held for so long, then back to none in the same way; nothing: until told
-};
 
 class DutyMover final : public Participant {
  public:
@@ -62,6 +54,17 @@ class DutyMover final : public Participant {
   /// stood when the lines were opened, and are reached within a count of the encoder.
   /// @throws RangeError when it has no encoder, or it is refused; what is on goes on
   std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order);
+  /// The same to a count of its encoder, as one wheel of a pair, which tells of the way by itself.
+  /// @param speed @param acceleration  of the output, the most on the way
+  std::shared_ptr<MotionRecord> move_as_wheel(Lines& lines, std::int64_t target, double speed,
+                                              double acceleration);
+  /// What is wanted goes on with a share of its speed.
+  void set_pace(Tick now, double pace) {
+    if (holds_) hold_->set_pace(now, pace);
+  }
+  /// Counts for a metre or a turn of its output, below 0 where they run backwards. @throws RangeError when it
+  /// has no encoder
+  [[nodiscard]] double counts_a_base() const;
   /// Whether its encoder closes a loop now.
   [[nodiscard]] bool holds_speed() const { return holds_; }
   /// What can be held. @throws RangeError when it has no encoder
@@ -78,8 +81,8 @@ class DutyMover final : public Participant {
 
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
   [[nodiscard]] const BridgeDriver& driver() const { return driver_; }
-  [[nodiscard]] const DutyLimits& limits() const { return limits_; }
-  [[nodiscard]] bool is_idle() const { return !plan_ && !held_record_; }
+  [[nodiscard]] const DutyLimits& limits() const { return course_.limits(); }
+  [[nodiscard]] bool is_idle() const { return !course_.is_on_its_way() && !record_; }
   /// The duty that is asked for at an instant; -1 to 1.
   [[nodiscard]] double duty(Tick now) const;
   /// The highest so far, by size, and for how long there was one, s.
@@ -98,13 +101,6 @@ class DutyMover final : public Participant {
   void act(Lines& lines, std::span<const Reading> readings) override;
 
  private:
-  struct Running {
-    DutyPlan plan{};
-    Tick began = 0;
-    std::shared_ptr<MotionRecord> record{};
-    std::optional<double> holds_for{};  ///< s, before it goes back to none
-    std::optional<double> ramp{};
-  };
   std::shared_ptr<MotionRecord> begin(Lines& lines, double to, std::optional<double> ramp,
                                       std::optional<double> holds_for, std::string what);
   void let(Lines& lines, SlowsBy how);
@@ -114,11 +110,10 @@ class DutyMover final : public Participant {
   /// As a number, m/s2 or turns/s2. @throws RangeError when it cannot be had
   [[nodiscard]] std::optional<double> required(const std::optional<OutputAcceleration>& acceleration) const;
   void close_loop(Tick now);
-  std::shared_ptr<MotionRecord> begin_held_record(Tick now, std::string what);
+  std::shared_ptr<MotionRecord> begin_record(Tick now, std::string what);
   void look_at_held(Lines& lines);
   void end_holding() {
     holds_ = false;
-    held_record_.reset();
     held_until_ = never;
     stands_at_.reset();
   }
@@ -131,16 +126,14 @@ class DutyMover final : public Participant {
   void hold_back(double amperes);
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
   void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
-  [[nodiscard]] std::string text_of(double duty) const;
 
   Mechanism mechanism_;
   BridgeDriver driver_;
-  DutyLimits limits_;
   double ticks_per_second_;
-  Tick stride_;  // from one duty of a ramp to the next
-  std::optional<Running> plan_{};
-  double held_ = 0.0;           // duty while no plan is on
-  Tick turned_until_ = -never;  // when it was last driven, and which way
+  DutyCourse course_;
+  Tick stride_;                             // from one duty of a ramp to the next
+  std::shared_ptr<MotionRecord> record_{};  // of what is on, while it has not ended
+  Tick turned_until_ = -never;              // when it was last driven, and which way
   int turned_way_ = 0;
   double let_through_ = 1.0;
   Tick next_put_ = never;
@@ -150,11 +143,11 @@ class DutyMover final : public Participant {
 
   std::optional<SpeedHold> hold_{};
   bool holds_ = false;
-  std::shared_ptr<MotionRecord> held_record_{};  // of what is on, while it has not ended
-  std::optional<OutputPosition> stands_at_{};    // by the last move, exactly
-  Tick held_until_ = never;                      // when it begins to stop by itself
-  std::optional<double> held_acceleration_{};    // that was asked for
-  bool stops_ = false;                           // the loop takes it to rest, and lets go there
+  std::optional<OutputPosition> stands_at_{};  // by the last move, exactly
+  Tick held_until_ = never;                    // when it begins to stop by itself
+  std::optional<double> held_acceleration_{};  // that was asked for
+  bool is_wheel_ = false;                      // what is on is told of by its pair
+  bool stops_ = false;                         // the loop takes it to rest, and lets go there
 
   std::optional<Encoder> encoder_{};
   std::optional<Shunt> shunt_{};

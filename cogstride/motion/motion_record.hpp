@@ -2,7 +2,9 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 #include <string>
+#include <utility>
 
 #include "cogstride/lines/events.hpp"
 
@@ -21,6 +23,15 @@ struct MotionRecord {
     return status != MotionStatus::queued && status != MotionStatus::running;
   }
 };
+
+/// Of a motion that begins at once.
+[[nodiscard]] inline std::shared_ptr<MotionRecord> running_record(Tick now, std::string what) {
+  auto record = std::make_shared<MotionRecord>();
+  record->what = std::move(what);
+  record->status = MotionStatus::running;
+  record->began = now;
+  return record;
+}
 
 struct MotionNote {
   /// faulted: it failed by itself; halted: something else stopped it;

@@ -96,7 +96,7 @@ void SpeedHold::begin(chip::Tick now, std::int64_t count, double counts_per_seco
   shift_ = 0.0;
   counted_at_ = quiet_since_ = now;
   wrong_since_ = short_since_ = no_current_since_ = -1;
-  ramp_began_ = now;
+  begin_ramp(now);
   arrives_ = 0.0;
   looked_at_ = now;
   has_turned_ = false;
@@ -105,18 +105,25 @@ void SpeedHold::begin(chip::Tick now, std::int64_t count, double counts_per_seco
   if (counts_per_second != 0.0) ramp_.append_cruise(sign_ * counts_per_second);
 }
 
+MotionState SpeedHold::ramp_state(chip::Tick now) const {
+  MotionState state = ramp_.state_at(ramp_time(now));
+  state.speed *= pace_;
+  state.acceleration *= pace_ * pace_;
+  return state;
+}
+
 SpeedWanted SpeedHold::wanted(chip::Tick now) const {
-  const MotionState state = ramp_.state_at(seconds(now - ramp_began_));
+  const MotionState state = ramp_state(now);
   return {state.position.to_double() - shift_, state.speed, state.acceleration};
 }
 
 void SpeedHold::spin(chip::Tick now, double speed, std::optional<double> acceleration) {
-  const MotionState from = ramp_.state_at(seconds(now - ramp_began_));
+  const MotionState from = ramp_state(now);
   RampLimits limits;
   limits.speed = std::max({highest_, std::abs(from.speed), std::abs(speed) * counts_per_base_});
   limits.acceleration = acceleration_of(acceleration);
   ramp_ = plan_speed(from, speed * counts_per_base_, limits);
-  ramp_began_ = now;
+  begin_ramp(now);
   arrives_ = speed == 0.0 ? ramp_.duration() : ramp_.phases().back().start;
   holds_speed_ = true;
   asked_ = speed;
@@ -125,13 +132,13 @@ void SpeedHold::spin(chip::Tick now, double speed, std::optional<double> acceler
 
 void SpeedHold::move(chip::Tick now, std::int64_t target, std::optional<double> speed,
                      std::optional<double> acceleration) {
-  MotionState from = ramp_.state_at(seconds(now - ramp_began_));
+  MotionState from = ramp_state(now);
   from.position = from.position.moved(-shift_);
   shift_ = -0.5;  // a ramp goes from whole count to whole count: half a one further lies its middle
   const double most = speed ? std::min(*speed * counts_per_base_, highest_) : highest_;
   const auto forwards = static_cast<std::int64_t>(sign_) * target;
   ramp_ = plan_ramp(from, sign_ > 0.0 ? forwards : forwards - 1, {most, acceleration_of(acceleration)});
-  ramp_began_ = now;
+  begin_ramp(now);
   arrives_ = ramp_.duration();
   holds_speed_ = false;
   asked_ = 0.0;
@@ -141,10 +148,10 @@ void SpeedHold::move(chip::Tick now, std::int64_t target, std::optional<double> 
 
 /// At the end of a move friction may hold it a count or two off: it is pressed on until its count is there.
 void SpeedHold::stay_at_place(chip::Tick now, double looked) {
-  if (holds_speed_ || seconds(now - ramp_began_) < arrives_ || is_at_target()) return;
+  if (holds_speed_ || ramp_time(now) < arrives_ || is_at_target()) return;
   const double off = ramp_.end().to_double() + 0.5 - observer_.place();
   shift_ -= off * looked / press_on_time;
-  if (seconds(now - ramp_began_) > arrives_ + settles_in)
+  if (ramp_time(now) > arrives_ + settles_in)
     fault_ = fmt::format("{}: stands {} counts of {} off the place it was sent to: something holds it", name_,
                          std::abs(target_ - count_), encoder_);
 }

@@ -34,6 +34,8 @@ class SpeedHold {
   [[nodiscard]] double lowest_speed() const { return lowest_ / counts_per_base_; }
   /// Of the output: the fastest that full duty and the current limit leave with some to spare.
   [[nodiscard]] double highest_speed() const { return highest_ / counts_per_base_; }
+  /// Of the output: what the current limit leaves, less a reserve.
+  [[nodiscard]] double highest_acceleration() const { return acceleration_ / counts_per_base_; }
   /// @throws RangeError when a speed of the output cannot be held, with the figure that can
   void require(double speed) const;
   /// The same of an acceleration of the output, above 0.
@@ -52,11 +54,15 @@ class SpeedHold {
             std::optional<double> acceleration);
   /// Whether what is wanted has come to the speed that was asked for, or the shaft to the place.
   [[nodiscard]] bool has_arrived(chip::Tick now) const {
-    if (seconds(now - ramp_began_) < arrives_) return false;
+    if (ramp_time(now) < arrives_) return false;
     return holds_speed_ || (is_at_target() && seconds(now - counted_at_) > stands_for);
   }
-  /// s from now until it has.
-  [[nodiscard]] double arrives_in(chip::Tick now) const { return arrives_ - seconds(now - ramp_began_); }
+  /// What is wanted goes on with a share of its speed from now on, 0 to 1: for one that waits for another.
+  void set_pace(chip::Tick now, double pace) {
+    ramp_done_ = ramp_time(now);
+    paced_at_ = now;
+    pace_ = pace;
+  }
 
   /// What an encoder says at a look.
   struct Counted {
@@ -80,6 +86,16 @@ class SpeedHold {
  private:
   [[nodiscard]] double seconds(chip::Tick ticks) const {
     return static_cast<double>(ticks) / ticks_per_second_;
+  }
+  /// s of its ramp that have passed.
+  [[nodiscard]] double ramp_time(chip::Tick now) const {
+    return ramp_done_ + pace_ * seconds(now - paced_at_);
+  }
+  [[nodiscard]] MotionState ramp_state(chip::Tick now) const;
+  void begin_ramp(chip::Tick now) {
+    ramp_done_ = 0.0;
+    paced_at_ = now;
+    pace_ = 1.0;
   }
   [[nodiscard]] SpeedWanted wanted(chip::Tick now) const;
   [[nodiscard]] double acceleration_of(std::optional<double> asked) const;
@@ -106,7 +122,9 @@ class SpeedHold {
   double acceleration_;  // counts/s2
 
   Ramp ramp_{};
-  chip::Tick ramp_began_ = 0;
+  double ramp_done_ = 0.0;  // s of it, at paced_at_
+  chip::Tick paced_at_ = 0;
+  double pace_ = 1.0;
   double arrives_ = 0.0;
   double asked_ = 0.0;
   bool holds_speed_ = true;

@@ -7,13 +7,19 @@
 #include "cogstride/motion/duty_mover.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/output_switch.hpp"
+#include "cogstride/motion/pair_mover.hpp"
+#include "cogstride/motion/servo_mover.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
+#include "cogstride/motion/throttle_mover.hpp"
 
 namespace cogstride {
 
 struct Stage {
-  std::vector<StepperMover*> movers{};   ///< by a mechanism's place in the rig; null for one that cannot move
-  std::vector<DutyMover*> drives{};      ///< the same, of those that are driven by duty
+  std::vector<StepperMover*> movers{};  ///< by a mechanism's place in the rig; null for one that cannot move
+  std::vector<DutyMover*> drives{};     ///< the same, of those that are driven by duty
+  std::vector<ServoMover*> servos{};
+  std::vector<ThrottleMover*> throttles{};
+  std::vector<PairMover*> pairs{};       ///< by a pair's place in the rig
   std::vector<OutputSwitch*> outputs{};  ///< by an output's place in the rig
   const Inputs* inputs = nullptr;
   ExactFrequency clock{};

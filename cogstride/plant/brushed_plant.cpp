@@ -79,7 +79,7 @@ double BrushedPlant::measure(SourceId source) const {
     if (const auto* const probe = std::get_if<TemperatureProbe>(&sensor);
         probe != nullptr && source == analogue_source(probe->channel))
       return probe->at_0_deg_c.base() +
-             probe->per_kelvin.base() * (air + (probe->on_motor ? state_.motor_rise : state_.board_rise));
+             probe->per_kelvin.base() * (air + (probe->on_motor ? motor_rise() : board_rise()));
   }
   return 0.0;
 }

@@ -11,6 +11,7 @@
 
 #include <array>
 #include <bit>
+#include <cmath>
 #include <cstdint>
 
 #include "cogstride/board/h_bridge.hpp"
@@ -29,10 +30,14 @@ class BrushedPlant final : public ShaftPlant {
   [[nodiscard]] double current() const { return state_.current; }  ///< A, above 0 forwards
   [[nodiscard]] double sustained_current() const {
     return state_.highest_mean;
-  }                                                                        ///< A, highest mean over 10 ms
-  [[nodiscard]] double supply_voltage() const { return state_.supply; }    ///< V, at the board
-  [[nodiscard]] double motor_rise() const { return state_.motor_rise; }    ///< K over the air
-  [[nodiscard]] double board_rise() const { return state_.board_rise; }    ///< K
+  }                                                                      ///< A, highest mean over 10 ms
+  [[nodiscard]] double supply_voltage() const { return state_.supply; }  ///< V, at the board
+  [[nodiscard]] double motor_rise() const {
+    return state_.motor_rise * cooled(motor_resistance_to_air_ * motor_capacity_);
+  }  ///< K over the air
+  [[nodiscard]] double board_rise() const {
+    return state_.board_rise * cooled(board_resistance_to_air_ * board_capacity_);
+  }                                                                        ///< K
   [[nodiscard]] double highest_current() const { return state_.highest; }  ///< A, so far
   [[nodiscard]] double highest_supply() const { return state_.highest_supply; }
   [[nodiscard]] double highest_motor_rise() const { return state_.highest_motor_rise; }
@@ -138,6 +143,11 @@ class BrushedPlant final : public ShaftPlant {
   const Span& new_span(double seconds);
   void feed_supply(double drawn, double seconds, double left);
   void warm();
+  /// What is left of a rise since it was looked at last, where it stands without current meanwhile.
+  [[nodiscard]] double cooled(double time_constant) const {
+    if (!shaft_.settled || time_constant <= 0.0) return 1.0;
+    return std::exp(-static_cast<double>(shaft_.now - state_.warmed_at) * seconds_per_tick_ / time_constant);
+  }
   void take_resistance();
 
   double resistance_cold_;

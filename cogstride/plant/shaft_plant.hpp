@@ -16,12 +16,12 @@ class ShaftPlant : public Plant {
  public:
   /// What befalls it from outside its lines.
   struct PlantEvent {
-    enum class Kind : std::uint8_t { supply, contact, jam, load, tracks, winding };
+    enum class Kind : std::uint8_t { supply, contact, jam, load, tracks, winding, signal };
     Tick at = 0;
     Kind kind = Kind::supply;
     std::optional<LineId> line{};   ///< of the contact; track A of an encoder
     std::optional<bool> on = true;  ///< supply up; contact stuck acting (or not; nothing: free again);
-                                    ///< jammed; wires of the tracks, of the winding whole
+                                    ///< jammed; wires of the tracks, of the winding, of the pulses whole
     double torque = 0.0;            ///< load: N m against going forwards, at the motor
   };
 

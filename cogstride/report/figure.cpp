@@ -222,9 +222,9 @@ class Overview : private GnuplotScript {
     data("position", panel.position_signal);
     data("speed", panel.speed_signal);
     add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.03, bottom + 0.045);
-    add("set ylabel '{} [{}]' tc rgb '#1f5fa8'\nset y2label 'speed [{}]' tc rgb '#c25100'\nset "
+    add("set ylabel '{} [{}]' tc rgb '#1f5fa8'\nset y2label '{} [{}]' tc rgb '#c25100'\nset "
         "y2tics\n",
-        panel.what, panel.position_unit, panel.speed_unit);
+        panel.what, panel.position_unit, panel.other, panel.speed_unit);
     add("set label 1 {} at graph 0.0, graph 1.05 font ',12' noenhanced\n", gnuplot_text(panel.name));
     add("set xtics format '{}'\n", is_last ? "%g s" : "");
     add("plot $speed axes x1y2 with lines lw 1.5 lc rgb '#c25100', $position with lines lw 2.5 lc rgb "

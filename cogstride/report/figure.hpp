@@ -43,6 +43,7 @@ struct MechanismPanel {
   std::string position_unit;
   std::string speed_unit;
   std::string what = "position";  ///< of the first; "duty" where it is that
+  std::string other = "speed";    ///< of the second
 };
 
 /// Several mechanisms over the same time, a panel each: position, and speed on the right.

@@ -100,6 +100,25 @@ Json tally_json(const DriveTally& tally) {
   return json;
 }
 
+Json tally_json(const PulseTally& tally) {
+  Json json;
+  json["name"] = tally.name;
+  json["kind"] = tally.swings ? "hobby servo" : "speed controller";
+  json["unit"] = tally.unit;
+  json["asked"] = tally.asked ? Json(*tally.asked) : Json(nullptr);
+  json["made"] = tally.made;
+  json["highest_current_A"] = tally.highest_current;
+  json["mean_current_A"] = tally.mean_current;
+  json["energy_J"] = tally.energy;
+  json["motor_rise_K"] = tally.rise;
+  json["too_warm_at_s"] = tally.too_warm_at ? Json(*tally.too_warm_at) : Json(nullptr);
+  json["rest_s"] = tally.rest;
+  json["longest_stall_s"] = tally.longest_stall;
+  json["pulses_too_soon"] = tally.too_soon;
+  json["complaints"] = complaints(tally);
+  return json;
+}
+
 const char* kind_word(TraceEvent::Kind kind) {
   switch (kind) {
     case TraceEvent::Kind::began:
@@ -235,6 +254,20 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
     json["mechanisms"].push_back(tally_json(tally, log.layout()));
   json["driven_by_duty"] = Json::array();
   for (const DriveTally& tally : report.tally.drives) json["driven_by_duty"].push_back(tally_json(tally));
+  json["driven_by_pulse_width"] = Json::array();
+  for (const PulseTally& tally : report.tally.pulsed)
+    json["driven_by_pulse_width"].push_back(tally_json(tally));
+  json["wheeled_pairs"] = Json::array();
+  for (const PairTally& tally : report.tally.pairs) {
+    const auto pose = [](const PairTally::Pose& from) {
+      return Json{{"x_mm", from.x}, {"y_mm", from.y}, {"heading_deg", from.heading}};
+    };
+    json["wheeled_pairs"].push_back({{"name", tally.name},
+                                     {"thinks", pose(tally.thinks)},
+                                     {"stands", pose(tally.stands)},
+                                     {"off_mm", tally.off()},
+                                     {"slowest_pace", tally.slowest_pace}});
+  }
   put_events(json, log);
   return pretty(json);
 }

@@ -78,8 +78,13 @@ class Stack : private GnuplotScript {
     marks(is_first);
     add("plot ");
     for (std::size_t i = 0; i < panel.curves.size(); ++i) {
-      add("{}$curve{} with lines lw {} dt {} lc rgb '{}'", i == 0 ? "" : ", ", i, panel.curves[i].width,
-          panel.curves[i].dashed ? 2 : 1, panel.curves[i].colour);
+      const PanelCurve& curve = panel.curves[i];
+      add("{}$curve{} with ", i == 0 ? "" : ", ", i);
+      if (curve.dots) {
+        add("points pt 7 ps {} lc rgb '{}'", curve.points.size() > 200 ? "0.5" : "1", curve.colour);
+      } else {
+        add("lines lw {} dt {} lc rgb '{}'", curve.width, curve.dashed ? 2 : 1, curve.colour);
+      }
     }
     add("\nunset label\nunset arrow\nunset xlabel\n");
   }

@@ -15,6 +15,7 @@ struct PanelCurve {
   std::string colour = "#1f5fa8";
   double width = 2.0;
   bool dashed = false;
+  bool dots = false;  ///< points instead of a line
 };
 
 struct Panel {

@@ -341,6 +341,66 @@ void drive_tally(Page& page, const DriveTally& tally) {
   for (const std::string& complaint : complaints(tally)) page.line("  ! {}", complaint);
 }
 
+std::vector<std::string> complaints(const PulseTally& tally) {
+  std::vector<std::string> found;
+  if (tally.too_soon > 0)
+    found.push_back(
+        fmt::format("{} pulses with throttle came before its speed controller was armed, and were not "
+                    "obeyed: what the rig "
+                    "says of arming is not what it wants (board.arming)",
+                    tally.too_soon));
+  if (tally.longest_stall >= PulseTally::longest_held)
+    found.push_back(
+        fmt::format("it was held fast for {:.2g} s and drew {:.3g} A: something jams, or it is sent "
+                    "beyond its own end points (board.shortest_pulse, board.longest_pulse)",
+                    tally.longest_stall, tally.highest_current));
+  if (!tally.stands_as_asked())
+    found.push_back(
+        fmt::format("it stands {:.3g} {} from where it was sent; its dead band explains {:.2g} {}",
+                    std::abs(*tally.asked - tally.made), tally.unit, tally.spare, tally.unit));
+  if (tally.too_warm_at)
+    found.push_back(
+        fmt::format("after {:.1f} s it was warmer than the {:.3g} K over the air that it stands, and "
+                    "came to {:.3g} K: it must rest for {:.3g} s then, to be half as warm",
+                    *tally.too_warm_at, *tally.stands, tally.rise, tally.rest));
+  return found;
+}
+
+void pulse_tally(Page& page, const PulseTally& tally) {
+  page.line("");
+  if (tally.swings) {
+    page.line(
+        "{}: {}, stands at {:.1f} {}", tally.name,
+        tally.asked ? fmt::format("sent to {:.4g} {}", *tally.asked, tally.unit) : "without pulses, limp",
+        tally.made, tally.unit);
+  } else {
+    page.line("{}: {}, turns at {:.1f} % of full speed", tally.name,
+              tally.asked ? fmt::format("throttle {:.4g} %", *tally.asked) : "without pulses, not armed",
+              tally.made);
+  }
+  page.row("current", "{:.3g} A at the most, {:.3g} A on average; {:.3g} J taken from its supply",
+           tally.highest_current, tally.mean_current, tally.energy);
+  if (tally.rise > 0.0)
+    page.row("heat", "up to {:.3g} K over the air{}", tally.rise,
+             tally.stands ? fmt::format("; it stands {:.3g} K", *tally.stands) : "");
+  for (const std::string& complaint : complaints(tally)) page.line("  ! {}", complaint);
+}
+
+void pair_tally(Page& page, const PairTally& tally) {
+  const auto at = [](const PairTally::Pose& pose) {
+    return fmt::format("{:.1f} mm on, {:.1f} mm to the left, turned {:.2f} deg", pose.x + 0.0, pose.y + 0.0,
+                       pose.heading);
+  };
+  page.line("");
+  page.line("{}: {:.1f} mm and {:.2f} deg from where it thinks it is", tally.name, tally.off(),
+            std::abs(tally.stands.heading - tally.thinks.heading));
+  page.row("thinks", "{}", at(tally.thinks));
+  page.row("stands", "{}", at(tally.stands));
+  if (tally.slowest_pace < 1.0)
+    page.row("pace", "both wheels were slowed to {:.0f} % at the least, for one that was held back",
+             100.0 * tally.slowest_pace);
+}
+
 std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
   Page page;
   const bool sound = report.tally.is_sound();
@@ -349,6 +409,7 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
   if (!report.tally.fault.empty()) page.line("  fault: {}", report.tally.fault);
   happenings(page, log);
   std::vector<std::string> untouched;
+  for (const PairTally& tally : report.tally.pairs) pair_tally(page, tally);
   for (const MechanismTally& tally : report.tally.mechanisms) {
     const auto is_its = [&](const TraceEvent& event) { return event.who == tally.name; };
     if (tally.pulses == 0 && std::none_of(log.events().begin(), log.events().end(), is_its)) {
@@ -372,11 +433,25 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
     for (const std::string& complaint : complaints(tally, log.layout())) page.line("  ! {}", complaint);
   }
   for (const DriveTally& tally : report.tally.drives) {
-    const auto is_its = [&](const TraceEvent& event) { return event.who == tally.name; };
+    // A wheel turns where its pair is driven.
+    const auto rolls = [&](const std::string& who) {
+      return std::any_of(report.tally.pairs.begin(), report.tally.pairs.end(), [&](const PairTally& pair) {
+        return pair.name == who && (pair.left == tally.name || pair.right == tally.name);
+      });
+    };
+    const auto is_its = [&](const TraceEvent& event) { return event.who == tally.name || rolls(event.who); };
     if (std::none_of(log.events().begin(), log.events().end(), is_its)) {
       untouched.push_back(tally.name);
     } else {
       drive_tally(page, tally);
+    }
+  }
+  for (const PulseTally& tally : report.tally.pulsed) {
+    const auto is_its = [&](const TraceEvent& event) { return event.who == tally.name; };
+    if (std::none_of(log.events().begin(), log.events().end(), is_its)) {
+      untouched.push_back(tally.name);
+    } else {
+      pulse_tally(page, tally);
     }
   }
   if (!untouched.empty()) page.line("\nnot moved: {}", fmt::join(untouched, ", "));

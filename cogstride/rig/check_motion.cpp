@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/pulse_scale.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/rig/figure_rows.hpp"
 #include "cogstride/rig/finding_sheet.hpp"
@@ -147,18 +148,20 @@ void check_duty(MechanismSheet& sheet, const RotaryMotorModel& model) {
 
 void check_servo(MechanismSheet& sheet, const HobbyServo& servo) {
   const Limits& limits = sheet.mechanism.limits;
-  const Ratio swing = servo.swing.base();
+  const Ratio swing = swing_of(sheet.mechanism).base;
+  const Ratio top = servo.speed.base() / motor_turns_per_base(sheet.mechanism.train);
+  const OutputKind kind = output_kind(sheet.mechanism.train);
   if (limits.travel_from && (limits.travel_from->base < Ratio(0) || limits.travel_to->base > swing)) {
     sheet.add("servo-beyond-ends", "limits.travel",
-              fmt::format("{} to {} are asked for, and its measured end points lie at 0 deg and {}",
-                          to_text(*limits.travel_from), to_text(*limits.travel_to),
-                          to_text(OutputPosition(servo.swing))),
+              fmt::format("{} to {} are asked for, and its measured end points lie at 0 {} and {}",
+                          to_text(*limits.travel_from), to_text(*limits.travel_to), display_unit(kind, 0),
+                          to_text(swing_of(sheet.mechanism))),
               "keep the travel between the end points: beyond them it pulls its stall current");
   }
-  if (limits.speed.base > servo.speed.base())
+  if (limits.speed.base > top)
     sheet.add("speed-beyond-torque", "limits.speed",
-              fmt::format("it turns with {} at the most", to_text(OutputSpeed(servo.speed))),
-              fmt::format("{} can be had", to_text(OutputSpeed(servo.speed))));
+              fmt::format("it turns with {} at the most", to_text(OutputSpeed{kind, top})),
+              fmt::format("{} can be had", to_text(OutputSpeed{kind, top})));
 }
 
 void check_throttle(MechanismSheet& sheet, const ThrottledMotor& motor) {

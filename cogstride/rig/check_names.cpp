@@ -39,6 +39,17 @@ class NameCheck {
             sensor);
       }
     }
+    for (const WheeledPair& pair : rig.pairs) {
+      const std::string path = "pair." + pair.name;
+      known(pair.left, mechanisms_, path + ".left");
+      known(pair.right, mechanisms_, path + ".right");
+      if (pair.left == pair.right) add(path + ".right", "is the left one too: two wheels want two motors");
+      if (std::find(mechanisms_.begin(), mechanisms_.end(), pair.name) != mechanisms_.end())
+        add(path + ".left", "a mechanism has the pair's name: a script could mean either");
+      for (const Mechanism& mechanism : rig.mechanisms)
+        if (mechanism.name == pair.left || mechanism.name == pair.right)
+          wheel(mechanism, path + (mechanism.name == pair.left ? ".left" : ".right"));
+    }
     for (const HandControl& hand : rig.hands) all_known(hand.cuts, "hand." + hand.name + ".cuts");
     for (const PlainOutput& output : rig.outputs)
       known(output.timer, timers_, "output." + output.name + ".timer");
@@ -73,6 +84,17 @@ class NameCheck {
   }
   void all_known(const std::vector<std::string>& some, const std::string& key) {
     for (const std::string& name : some) known(name, supplies_, key);
+  }
+  void wheel(const Mechanism& mechanism, const std::string& key) {
+    const bool has_encoder =
+        std::any_of(mechanism.sensors.begin(), mechanism.sensors.end(),
+                    [](const Sensor& sensor) { return std::holds_alternative<Encoder>(sensor); });
+    if (!mechanism.is_driven_by_duty() || !has_encoder)
+      add(key, fmt::format(
+                   "{} is no brushed motor on an H-bridge with an encoder: those turn the wheels of a pair",
+                   mechanism.name));
+    if (output_kind(mechanism.train) == OutputKind::linear)
+      add(key, fmt::format("{} moves along a line: a wheel turns", mechanism.name));
   }
   void follower(const Rig& rig, const Mechanism& mechanism, const std::string& key) {
     const std::string& leader = mechanism.follows->leader;

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/pulse_scale.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/rig/derive.hpp"
 
@@ -229,59 +230,99 @@ class MechanismRows {
 
   void pulse_width() {
     const auto& input = std::get<PulseWidthInput>(mechanism_.board);
-    const Time span = input.longest_pulse - input.shortest_pulse;
     const TimerChoice choice = chosen(input.frame_rate, Alignment::edge);
     const double period = 1.0 / input.frame_rate.base().to_double();
     // A period counts as many as the timer makes of it: one count is the smallest change of a pulse.
     const double count = period * choice.duty_step;
+    const PulseScale scale(mechanism_);
     if (const auto* const servo = std::get_if<HobbyServo>(&mechanism_.motor)) {
-      const double degrees_a_second = servo->swing.base().to_double() * 360.0 / span.base();
-      add("pulse",
-          fmt::format("{:.4g} to {:.4g} ms over {}: {:.4g} us a degree", input.shortest_pulse.base() * 1e3,
-                      input.longest_pulse.base() * 1e3, to_text(OutputPosition(servo->swing)),
-                      1e6 / degrees_a_second),
-          {{"seconds_per_degree", 1.0 / degrees_a_second}});
-      add("resolution",
-          fmt::format("one count is {} = {:.3g} deg; its dead band is {:.3g} deg", seconds_text(count),
-                      count * degrees_a_second, servo->dead_band.base() * degrees_a_second),
-          {{"count_seconds", count},
-           {"resolution", count * degrees_a_second},
-           {"dead_band", servo->dead_band.base() * degrees_a_second}});
-      if (limits_.travel_from && limits_.travel_to) {
-        const double time =
-            ((limits_.travel_to->base - limits_.travel_from->base) / limits_.speed.base).to_double();
-        const auto pulse_at = [&](const OutputPosition& place) {
-          const double way = place.base.to_double() * 360.0 / degrees_a_second;
-          return mechanism_.reversed ? input.longest_pulse.base() - way : input.shortest_pulse.base() + way;
-        };
-        add("travel",
-            fmt::format("{} to {} = {:.4g} to {:.4g} ms, end to end in {}", to_text(*limits_.travel_from),
-                        to_text(*limits_.travel_to), pulse_at(*limits_.travel_from) * 1e3,
-                        pulse_at(*limits_.travel_to) * 1e3, seconds_text(time)),
-            {{"travel_seconds", time},
-             {"travel_from_pulse_seconds", pulse_at(*limits_.travel_from)},
-             {"travel_to_pulse_seconds", pulse_at(*limits_.travel_to)}});
-      }
+      servo_pulse(*servo, input, scale, count);
+    } else {
+      throttle_pulse(std::get<ThrottledMotor>(mechanism_.motor), input, scale, count);
+    }
+  }
+
+  void servo_pulse(const HobbyServo& servo, const PulseWidthInput& input, const PulseScale& scale,
+                   double count) {
+    const OutputPosition swing = swing_of(mechanism_);
+    const double units = swing.base.to_double() * display_units_per_base(kind_);
+    const double units_a_second = units / (input.longest_pulse - input.shortest_pulse).base();
+    add("pulse",
+        fmt::format("{:.4g} to {:.4g} ms over {}: {:.4g} us a {}", scale.pulse_at(0.0) * 1e3,
+                    scale.pulse_at(1.0) * 1e3, to_text(swing), 1e6 / units_a_second, unit_name()),
+        {{kind_ == OutputKind::rotary ? "seconds_per_degree" : "seconds_per_mm", 1.0 / units_a_second}});
+    add("resolution",
+        fmt::format("one count is {} = {:.3g} {}; its dead band is {:.3g} {}", seconds_text(count),
+                    count * units_a_second, unit_, servo.dead_band.base() * units_a_second, unit_),
+        {{"count_seconds", count},
+         {"resolution", count * units_a_second},
+         {"dead_band", servo.dead_band.base() * units_a_second}});
+    if (limits_.travel_from && limits_.travel_to) {
+      const auto pulse_at = [&](const OutputPosition& place) {
+        return scale.pulse_at((place.base / swing.base).to_double());
+      };
+      const double time =
+          ((limits_.travel_to->base - limits_.travel_from->base) / limits_.speed.base).to_double();
+      add("travel",
+          fmt::format("{} to {} = {:.4g} to {:.4g} ms, end to end in {}", to_text(*limits_.travel_from),
+                      to_text(*limits_.travel_to), pulse_at(*limits_.travel_from) * 1e3,
+                      pulse_at(*limits_.travel_to) * 1e3, seconds_text(time)),
+          {{"travel_seconds", time},
+           {"travel_from_pulse_seconds", pulse_at(*limits_.travel_from)},
+           {"travel_to_pulse_seconds", pulse_at(*limits_.travel_to)}});
+    }
+    servo_heat(servo);
+  }
+
+  /// Held fast it warms up by its stall current alone.
+  void servo_heat(const HobbyServo& servo) {
+    const MotorHeat& heat = servo.heat;
+    if (!heat.thermal_resistance || !heat.heat_capacity || !heat.highest_rise) return;
+    const double watts = servo.stall_current.base() * servo.rated_voltage.base();
+    const double final_rise = watts * heat.thermal_resistance->base();
+    const double constant = heat.thermal_resistance->base() * heat.heat_capacity->base();
+    const double stands = heat.highest_rise->base();
+    if (final_rise <= stands) {
+      add("heat",
+          fmt::format("held fast it takes {:.3g} W and comes to {:.3g} K over the air; it stands {:.3g} K",
+                      watts, final_rise, stands),
+          {{"stall_power", watts}, {"stall_rise", final_rise}});
       return;
     }
-    const auto& throttled = std::get<ThrottledMotor>(mechanism_.motor);
-    const auto pulse_at = [&](double throttle) {
-      return input.shortest_pulse.base() + throttle * span.base();
-    };
+    const double reached = -constant * std::log(1.0 - stands / final_rise);
+    const double rest = constant * std::log(2.0);
+    add("heat",
+        fmt::format(
+            "held fast it takes {:.3g} W and reaches the {:.3g} K that it stands in {:.3g} s; then it must "
+            "rest for {:.3g} s to be half as warm",
+            watts, stands, reached, rest),
+        {{"stall_power", watts}, {"stall_seconds", reached}, {"rest_seconds", rest}});
+  }
+
+  void throttle_pulse(const ThrottledMotor& motor, const PulseWidthInput& input, const PulseScale& scale,
+                      double count) {
+    const double start = motor.start_throttle.base().to_double();
     add("pulse",
-        fmt::format("{:.4g} ms is no throttle, {:.4g} ms is full; it starts at {:.4g} ms",
-                    input.shortest_pulse.base() * 1e3, input.longest_pulse.base() * 1e3,
-                    pulse_at(throttled.start_throttle.base().to_double()) * 1e3),
-        {{"start_pulse_seconds", pulse_at(throttled.start_throttle.base().to_double())}});
+        scale.goes_both_ways()
+            ? fmt::format(
+                  "{:.4g} ms is no throttle, {:.4g} ms full forwards, {:.4g} ms full backwards; it starts "
+                  "at {:.4g} ms",
+                  scale.safe_pulse() * 1e3, scale.pulse_at(1.0) * 1e3, scale.pulse_at(-1.0) * 1e3,
+                  scale.pulse_at(start) * 1e3)
+            : fmt::format("{:.4g} ms is no throttle, {:.4g} ms is full; it starts at {:.4g} ms",
+                          scale.safe_pulse() * 1e3, scale.pulse_at(1.0) * 1e3, scale.pulse_at(start) * 1e3),
+        {{"start_pulse_seconds", scale.pulse_at(start)}});
+    const double shares = count / std::abs(scale.seconds_a_share(1.0));
     add("resolution",
-        fmt::format("one count is {} = {:.3g} % of throttle", seconds_text(count),
-                    100.0 * count / span.base()),
-        {{"count_seconds", count}, {"resolution", count / span.base()}});
+        fmt::format("one count is {} = {:.3g} % of throttle", seconds_text(count), 100.0 * shares),
+        {{"count_seconds", count}, {"resolution", shares}});
     double arming = 0.0;
     for (const PulseWidthInput::ArmingStage& stage : input.arming) arming += stage.lasts.base();
     add("arming", input.arming.empty() ? "none" : fmt::format("takes {}", seconds_text(arming)),
         {{"arming_seconds", arming}});
   }
+
+  [[nodiscard]] const char* unit_name() const { return kind_ == OutputKind::rotary ? "degree" : "mm"; }
 
   void steps(Ratio per_unit) {
     const double resolution = 1.0 / per_unit.to_double();

@@ -233,6 +233,7 @@ void other_sections(SectionList& list) {
   list.part("[mechanism.NAME.follows]", "", "follows another mechanism by an exact ratio", Following{});
   list.part("[mechanism.NAME.proven]", "", "what `cogstride prove` has kept; nothing to write by hand",
             Proven{});
+  list.part("[pair.NAME]", "", "two driven wheels on one axis: a cart", WheeledPair{});
   for (const Kind<HandControl::Kind>& kind : hand_kinds()) {
     HandControl hand;
     hand.kind = kind.part;
@@ -285,7 +286,7 @@ std::vector<KeySection> key_sections_about(const std::string& word) {
   }
   for (const char* table :
        {"controller", "timer", "supply", "part", "mechanism", "motor", "board", "lines", "load", "limits",
-        "sensor", "homing", "follows", "proven", "hand", "output", "stops"})
+        "sensor", "homing", "follows", "proven", "pair", "hand", "output", "stops"})
     words.emplace_back(table);
   if (!some.empty()) return some;
   const std::string near = nearest_word(word, words);

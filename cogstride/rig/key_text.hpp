@@ -10,6 +10,7 @@
 
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/mechanism/stops.hpp"
+#include "cogstride/mechanism/wheeled_pair.hpp"
 
 namespace cogstride {
 

@@ -170,6 +170,8 @@ void declare(Keys& keys, ThrottledMotor& motor) {
   keys.key("start_throttle", motor.start_throttle,
            {"below it nothing turns", "%", "0 %", Sign::not_negative});
   keys.key("lag", motor.lag, {"time constant from throttle to speed", "s", "0 s", Sign::not_negative});
+  keys.key("efficiency", motor.efficiency, {"share of the power it takes that does not warm it", "%"});
+  declare(keys, motor.heat);
 }
 
 template <class Keys>
@@ -178,9 +180,13 @@ void declare(Keys& keys, HobbyServo& motor) {
   keys.key("speed", motor.speed, {"that it turns with", "deg/s"});
   keys.key("dead_band", motor.dead_band,
            {"change of pulse width that it does not follow", "us", "0 us", Sign::not_negative});
+  keys.key(
+      "lag", motor.lag,
+      {"time constant with which it comes to its speed and to its place", "ms", "20 ms", Sign::positive});
   keys.key("rated_voltage", motor.rated_voltage, {"", "V"});
   keys.key("stall_current", motor.stall_current, {"held fast", "A"});
   keys.key("idle_current", motor.idle_current, {"at rest", "A", "0 A", Sign::not_negative});
+  declare(keys, motor.heat);
 }
 
 template <class Keys>
@@ -318,6 +324,10 @@ template <class Keys>
 void declare(Keys& keys, PulseWidthInput& board) {
   keys.key("shortest_pulse", board.shortest_pulse, {"measured: angle 0, or no throttle", "ms"});
   keys.key("longest_pulse", board.longest_pulse, {"measured: the whole swing, or full throttle", "ms"});
+  keys.key(
+      "centre_pulse", board.centre_pulse,
+      {"measured: the middle of the swing; of a speed controller no throttle, and below it turns backwards",
+       "ms", "a servo's lies half-way; a speed controller then turns one way"});
   keys.key("frame_rate", board.frame_rate, {"pulses a second", "Hz"});
   keys.key("arming", board.arming,
            {"pulses before it obeys: [{ pulse = \"1 ms\", lasts = \"2 s\" }]", "ms", "none"});
@@ -610,6 +620,15 @@ void declare(Keys& keys, Stops& stops) {
            {"when a switch at an end acts outside homing", "", "steepest ramp"});
   keys.key("interrupt", stops.interrupt, {"when the program is told to end", "", "steepest ramp"});
   keys.key("end", stops.end, {"when a script ends while something still turns", "", "steepest ramp"});
+}
+
+template <class Keys>
+void declare(Keys& keys, WheeledPair& pair) {
+  keys.key("left", pair.left, {"name of the mechanism that turns the left wheel, seen in the way it goes"});
+  keys.key("right", pair.right, {"name of the mechanism that turns the right wheel"});
+  keys.key("left_wheel", pair.left_wheel, {"diameter, measured under its load", "mm"});
+  keys.key("right_wheel", pair.right_wheel, {"diameter, measured under its load", "mm"});
+  keys.key("track", pair.track, {"between the places where the two wheels touch the floor", "mm"});
 }
 
 template <class Keys>

@@ -120,6 +120,17 @@ void check(TomlTable& table, const PulseWidthInput& board) {
     table.error(table.place_of("longest_pulse"),
                 fmt::format("longest_pulse: {} is not above the shortest, {}",
                             to_text(board.longest_pulse, "ms"), to_text(board.shortest_pulse, "ms")));
+  if (board.centre_pulse &&
+      (*board.centre_pulse <= board.shortest_pulse || board.longest_pulse <= *board.centre_pulse))
+    table.error(table.place_of("centre_pulse"),
+                fmt::format("centre_pulse: {} does not lie between the shortest, {}, and the longest, {}",
+                            to_text(*board.centre_pulse, "ms"), to_text(board.shortest_pulse, "ms"),
+                            to_text(board.longest_pulse, "ms")));
+  const double frame = 1.0 / std::max(1e-9, board.frame_rate.base().to_double());
+  if (table.has("frame_rate") && board.longest_pulse.base() >= frame)
+    table.error(table.place_of("frame_rate"),
+                fmt::format("frame_rate: a frame of {} has no room for a pulse of {}",
+                            to_text(board.frame_rate, "Hz"), to_text(board.longest_pulse, "ms")));
 }
 void check(TomlTable& table, const HallSet& halls) {
   const Ratio spacing = halls.spacing.base();
@@ -601,6 +612,11 @@ Rig read_tables(TomlFile& file, TomlTable root) {
     for (auto& [name, table] : mechanisms->named_tables())
       rig.mechanisms.push_back(read_mechanism(name, table, rig.supplies));
   }
+  for_each_table(root, "pair", [&](const auto& name, TomlTable& table) {
+    WheeledPair pair = read_part<WheeledPair>(table);
+    pair.name = name;
+    rig.pairs.push_back(std::move(pair));
+  });
   for_each_table(root, "hand", [&](const auto& name, TomlTable& table) { read_hand(name, table, rig); });
   for_each_table(root, "output", [&](const auto& name, TomlTable& table) {
     PlainOutput output = read_part<PlainOutput>(table);

@@ -252,6 +252,25 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
   EXPECT_GT(keys, 400);
 }
 
+TEST(ReadRig, PulsesHaveTheirOrderAndFitTheirFrame) {
+  const auto with = [](const std::string& after, const std::string& more) {
+    std::string text = demo_text();
+    text.insert(text.find(after) + after.size(), more);
+    return wrong_in(text);
+  };
+  const std::string longest = "longest_pulse = \"2.06 ms\"\n";
+  EXPECT_TRUE(with(longest, "centre_pulse = \"1.5 ms\"\n").empty());
+  ASSERT_EQ(with(longest, "centre_pulse = \"2.1 ms\"\n").size(), 1u);
+  EXPECT_NE(with(longest, "centre_pulse = \"2.1 ms\"\n")[0].message.find(
+                "does not lie between the shortest, 0.92 ms"),
+            std::string::npos);
+  std::string text = demo_text();
+  const std::string rate = "longest_pulse = \"2.06 ms\"\nframe_rate = \"50 Hz\"";
+  text.replace(text.find(rate), rate.size(), "longest_pulse = \"2.06 ms\"\nframe_rate = \"500 Hz\"");
+  ASSERT_FALSE(wrong_in(text).empty());
+  EXPECT_NE(wrong_in(text)[0].message.find("has no room for a pulse of 2.06 ms"), std::string::npos);
+}
+
 TEST(ReadRig, ABridgeThatCoastsBetweenNeedsALineThatSwitchesItOff) {
   std::string text = demo_text();
   const std::string enable = "enable = { line = 30 }\n";

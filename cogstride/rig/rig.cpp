@@ -128,10 +128,24 @@ const Mechanism& mechanism_named(const Rig& rig, const std::string& name) {
                                fmt::join(names, ", ")));
 }
 
+const WheeledPair& pair_named(const Rig& rig, const std::string& name) {
+  if (const WheeledPair* const pair = named(rig.pairs, name)) return *pair;
+  std::vector<std::string> names;
+  for (const WheeledPair& pair : rig.pairs) names.push_back(pair.name);
+  throw RangeError(fmt::format("'{}' is not a wheeled pair of this rig; it has: {}", name,
+                               names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
+}
+
 Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
   for (const std::string& name : mechanisms) (void)mechanism_named(rig, name);
   std::erase_if(rig.mechanisms, [&](const Mechanism& mechanism) {
     return std::find(mechanisms.begin(), mechanisms.end(), mechanism.name) == mechanisms.end();
+  });
+  std::erase_if(rig.pairs, [&](const WheeledPair& pair) {
+    const auto is_left_out = [&](const std::string& wheel) {
+      return std::find(mechanisms.begin(), mechanisms.end(), wheel) == mechanisms.end();
+    };
+    return is_left_out(pair.left) || is_left_out(pair.right);
   });
   return rig;
 }

@@ -7,6 +7,7 @@
 
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/mechanism/stops.hpp"
+#include "cogstride/mechanism/wheeled_pair.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 
 namespace cogstride {
@@ -17,6 +18,7 @@ struct Rig {
   std::vector<Supply> supplies{};
   std::vector<BetweenPart> parts{};
   std::vector<Mechanism> mechanisms{};
+  std::vector<WheeledPair> pairs{};
   std::vector<HandControl> hands{};
   std::vector<PlainOutput> outputs{};
   Stops stops{};
@@ -27,7 +29,10 @@ struct Rig {
 /// The mechanism of that name. @throws RangeError that lists those there are.
 [[nodiscard]] const Mechanism& mechanism_named(const Rig& rig, const std::string& name);
 
-/// A rig with some of its mechanisms alone. @throws RangeError when it has none of a name
+/// The pair of that name. @throws RangeError that lists those there are.
+[[nodiscard]] const WheeledPair& pair_named(const Rig& rig, const std::string& name);
+
+/// A rig with some of its mechanisms alone, and pairs of them. @throws RangeError when it has none of a name
 [[nodiscard]] Rig only_with(Rig rig, const std::vector<std::string>& mechanisms);
 
 /// The supply, part or timer of that name; null when there is none.

@@ -11,6 +11,8 @@
 #include <span>
 #include <vector>
 
+#include "cogstride/motion/servo_mover.hpp"
+#include "cogstride/motion/throttle_mover.hpp"
 #include "cogstride/script/script.hpp"
 
 namespace cogstride {
@@ -25,6 +27,7 @@ struct Standing {
   const Statement* spins = nullptr;    // the statement that lets it spin without end
   double duty = 0.0;                   // of one that is driven by duty, when the statement before it is done
   bool is_held = false;                // at a speed, by its encoder
+  bool is_armed = false;               // of one that has a throttle
 };
 
 struct Known {
@@ -77,11 +80,25 @@ class MotionChecker {
         known.standing[statement.mechanism].spins = nullptr;
         known.standing[statement.mechanism].duty = 0.0;
         break;
+      case Kind::swing:
+        swing(statement, known);
+        break;
+      case Kind::drive_pair:
+        drive_pair(statement, known);
+        break;
+      case Kind::arm:
+        arm(statement, known);
+        break;
+      case Kind::throttle:
+        throttle(statement, known);
+        break;
       case Kind::faster:
       case Kind::reverse:
         if (known.standing[statement.mechanism].spins == nullptr)
           add(statement, fmt::format("{} does not spin here: only 'spin ... until stopped' goes on meanwhile",
                                      mechanism_of(statement).name));
+        else if (mechanism_of(statement).is_throttled())
+          change_duty(statement, known);
         else if (mechanism_of(statement).is_driven_by_duty())
           change_driven(statement, known);
         break;
@@ -91,7 +108,11 @@ class MotionChecker {
       case Kind::hold:
         break;
       case Kind::release:
-        require_rest(statement, known);
+        if (mechanism_of(statement).takes_pulse_width()) {
+          known.standing[statement.mechanism] = {};
+        } else {
+          require_rest(statement, known);
+        }
         break;
       case Kind::wait:
         known.length.seconds += statement.pause.base().to_double();
@@ -193,10 +214,60 @@ class MotionChecker {
   double change_to(const Statement& statement, Known& known, double duty) const {
     Standing& standing = known.standing[statement.mechanism];
     const std::optional<ExactTime>& ramp = statement.by_duty->ramp;
-    const DutyPlan plan = plan_duty(standing.duty, duty, duty_limits(mechanism_of(statement)),
-                                    ramp ? std::optional(ramp->base().to_double()) : std::nullopt);
+    const Mechanism& mechanism = mechanism_of(statement);
+    const DutyLimits limits = mechanism.is_throttled() ? throttle_limits(mechanism) : duty_limits(mechanism);
+    const DutyPlan plan =
+        plan_duty(standing.duty, duty, limits, ramp ? std::optional(ramp->base().to_double()) : std::nullopt);
     standing.duty = duty;
     return plan.duration();
+  }
+
+  /// Before its first pulse nobody knows where a servo stands.
+  void swing(const Statement& statement, Known& known) const {
+    const Mechanism& mechanism = mechanism_of(statement);
+    Standing& standing = known.standing[statement.mechanism];
+    if (!standing.at && !statement.order.to)
+      throw RangeError(
+          fmt::format("nobody knows where {0} stands before its first swing: write 'swing {0} to' "
+                      "an angle first",
+                      mechanism.name));
+    const OutputPosition from = standing.at.value_or(OutputPosition{output_kind(mechanism.train), 0});
+    const OutputPosition to = target_of(mechanism, from, statement.order);
+    known.length.seconds += swing_seconds(mechanism, standing.at, to, statement.order);
+    standing.at = to;
+  }
+
+  /// Both wheels must stand: a place is where they were last, and how long they take follows from their
+  /// loops.
+  void drive_pair(const Statement& statement, Known& known) const {
+    const WheeledPair& pair = rig_.pairs[statement.pair];
+    for (std::size_t i = 0; i < rig_.mechanisms.size(); ++i) {
+      if (rig_.mechanisms[i].name != pair.left && rig_.mechanisms[i].name != pair.right) continue;
+      if (known.standing[i].spins != nullptr)
+        throw RangeError(fmt::format("{0} still spins (line {1}): write 'stop {0}' first",
+                                     rig_.mechanisms[i].name, known.standing[i].spins->place.line));
+      known.standing[i].at.reset();
+    }
+    known.length.is_whole = false;
+  }
+
+  void arm(const Statement& statement, Known& known) const {
+    Standing& standing = known.standing[statement.mechanism];
+    if (standing.is_armed) throw RangeError(fmt::format("{} is armed already", mechanism_of(statement).name));
+    standing.is_armed = true;
+    known.length.seconds += arming_seconds(mechanism_of(statement));
+  }
+
+  void throttle(const Statement& statement, Known& known) const {
+    const Mechanism& mechanism = mechanism_of(statement);
+    Standing& standing = known.standing[statement.mechanism];
+    if (!standing.is_armed)
+      throw RangeError(fmt::format("{0} is not armed here: write 'arm {0}' first", mechanism.name));
+    known.length.seconds += change_to(statement, known, statement.by_duty->duty);
+    standing.spins = statement.by_duty->duty == 0.0 ? nullptr : &statement;
+    if (!statement.by_duty->lasts) return;
+    known.length.seconds += statement.by_duty->lasts->base().to_double() + change_to(statement, known, 0.0);
+    standing.spins = nullptr;
   }
 
   void spin_by_duty(const Statement& statement, Known& known) const {
@@ -326,6 +397,9 @@ bool has_known_length(const Statement& statement) {
   switch (statement.kind) {
     case Kind::move:
     case Kind::wait:
+    case Kind::swing:
+    case Kind::arm:
+    case Kind::throttle:
       return true;
     case Kind::spin:
       return statement.by_duty ? statement.by_duty->lasts.has_value()
@@ -343,6 +417,8 @@ ScriptCheck check_motions(const Script& script, const Rig& rig, const KnownPosit
     const auto given = positions.find(mechanism.name);
     if (given != positions.end()) {
       known.standing.push_back({true, given->second, nullptr});
+    } else if (mechanism.takes_pulse_width()) {
+      known.standing.push_back({});
     } else {
       known.standing.push_back(mechanism.homing ? Standing{} : Standing{true, zero, nullptr});
     }

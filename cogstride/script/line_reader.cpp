@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
 #include <charconv>
 
 #include "cogstride/quantity/text.hpp"
@@ -53,19 +54,60 @@ void LineReader::expect_end() const {
               fmt::format("'{}' is more than this statement takes", extra.text)};
 }
 
-std::size_t LineReader::mechanism(Moved moved) {
+namespace {
+
+LineReader::Moved way_of(const Mechanism& mechanism) {
+  using Moved = LineReader::Moved;
+  if (mechanism.is_driven_by_duty()) return Moved::by_duty;
+  if (mechanism.swings()) return Moved::swings;
+  if (mechanism.is_throttled()) return Moved::throttled;
+  require_movable(mechanism);
+  return Moved::by_steps;
+}
+
+/// What can be said of one that is moved so.
+const char* what_it_does(LineReader::Moved way, bool only_by_duty) {
+  using Moved = LineReader::Moved;
+  switch (way) {
+    case Moved::by_steps:
+      return only_by_duty ? "is not driven by duty: it is stopped and released"
+                          : "is moved by steps: it homes, moves, turns, spins, stops, holds and is released";
+    case Moved::by_duty:
+      return "is driven by duty: it spins, moves where it has an encoder, stops, brakes and coasts";
+    case Moved::swings:
+      return "is a hobby servo: it swings, stops and is released";
+    case Moved::throttled:
+      return "is behind a speed controller: it is armed, throttled, stopped and released";
+  }
+  return "";
+}
+
+}  // namespace
+
+std::size_t LineReader::mechanism(std::initializer_list<Moved> ways) {
   const Word& name = word("the name of a mechanism");
   try {
     const Mechanism& mechanism = mechanism_named(rig_, std::string(name.text));
-    const bool by_duty = mechanism.is_driven_by_duty();
-    if (moved == Moved::to_places && by_duty)
-      throw RangeError(fmt::format(
-          "{}: is driven by duty: it spins, moves where it has an encoder, stops, brakes and coasts",
-          mechanism.name));
-    if (moved == Moved::by_duty && !by_duty)
-      throw RangeError(fmt::format("{}: is not driven by duty: it is stopped and released", mechanism.name));
-    if (!by_duty) require_movable(mechanism);
+    const Moved way = way_of(mechanism);
+    if (std::find(ways.begin(), ways.end(), way) == ways.end()) {
+      const bool only_by_duty = ways.size() == 1 && *ways.begin() == Moved::by_duty;
+      throw RangeError(fmt::format("{}: {}", mechanism.name, what_it_does(way, only_by_duty)));
+    }
     return static_cast<std::size_t>(&mechanism - rig_.mechanisms.data());
+  } catch (const RangeError& error) {
+    throw wrong(name, error.what());
+  }
+}
+
+bool LineReader::comes_a_pair() const {
+  return std::any_of(rig_.pairs.begin(), rig_.pairs.end(),
+                     [&](const WheeledPair& pair) { return next_is(pair.name); });
+}
+
+std::size_t LineReader::pair() {
+  const Word& name = word("the name of a wheeled pair");
+  try {
+    return static_cast<std::size_t>(&pair_named(rig_, std::string(name.text)) - rig_.pairs.data());
   } catch (const RangeError& error) {
     throw wrong(name, error.what());
   }

@@ -1,6 +1,7 @@
 // Reads one line's words from left to right, against the rig and the values of the step it stands in.
 #pragma once
 
+#include <initializer_list>
 #include <map>
 #include <string>
 
@@ -43,10 +44,13 @@ class LineReader {
   void expect(const std::string& wanted);
   void expect_end() const;
 
-  /// What a statement's mechanism must be.
-  enum class Moved { to_places, by_duty, either };
-  /// A mechanism that can move; its place in the rig.
-  std::size_t mechanism(Moved moved = Moved::to_places);
+  /// How a mechanism is moved.
+  enum class Moved { by_steps, by_duty, swings, throttled };
+  /// A mechanism that is moved in one of these ways; its place in the rig.
+  std::size_t mechanism(std::initializer_list<Moved> ways = {Moved::by_steps});
+  /// A wheeled pair; its place in the rig.
+  std::size_t pair();
+  [[nodiscard]] bool comes_a_pair() const;
   std::size_t output();
   /// An input line by name, and whether it should act.
   AwaitedLine input();

@@ -162,11 +162,20 @@ class ScriptParser {
     }
   }
 
-  static void mechanisms_in(const Statement& statement, std::vector<std::size_t>& found) {
+  void mechanisms_in(const Statement& statement, std::vector<std::size_t>& found) const {
+    const auto add = [&](std::size_t mechanism) {
+      if (std::find(found.begin(), found.end(), mechanism) == found.end()) found.push_back(mechanism);
+    };
     const bool moves = statement.kind <= Kind::release || statement.kind == Kind::measure ||
                        statement.kind == Kind::jog || statement.kind == Kind::teach;
-    if (moves && std::find(found.begin(), found.end(), statement.mechanism) == found.end())
-      found.push_back(statement.mechanism);
+    if (statement.pair != Statement::everything) {
+      for (std::size_t i = 0; i < rig_.mechanisms.size(); ++i) {
+        const WheeledPair& pair = rig_.pairs[statement.pair];
+        if (rig_.mechanisms[i].name == pair.left || rig_.mechanisms[i].name == pair.right) add(i);
+      }
+    } else if (moves) {
+      add(statement.mechanism);
+    }
     for (const Statement& inner : statement.inside()) mechanisms_in(inner, found);
   }
 

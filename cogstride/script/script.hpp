@@ -23,7 +23,7 @@
 #include <vector>
 
 #include "cogstride/lines/events.hpp"
-#include "cogstride/motion/duty_mover.hpp"
+#include "cogstride/motion/pair_mover.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -47,6 +47,10 @@ struct Statement {
     stop,
     brake,
     coast,
+    swing,
+    throttle,
+    arm,
+    drive_pair,
     hold,
     release,
     wait,
@@ -72,11 +76,14 @@ struct Statement {
   SourcePlace place{};
   std::string text{};                  ///< as written, without blanks around it and without its comment
   std::size_t mechanism = everything;  ///< its place in the rig, or (stop) everything
+  std::size_t pair = everything;       ///< drive_pair; stop, where it is one: its place in the rig
+  CartOrder cart{};                    ///< drive_pair
   std::size_t output = 0;              ///< of switch_output and fade_output: its place in the rig
-  MoveOrder order{};                   ///< move
+  MoveOrder order{};                   ///< move, swing
   SpeedOrder spin{};                   ///< spin; jog: at what speed
   OutputSpeed change{};                ///< faster
-  /// Of a mechanism that is driven by duty: spin; faster: `duty` is the change; reverse, stop: `ramp`.
+  /// Of a mechanism that is driven by duty or has a throttle: spin, throttle; faster: `duty` is the change;
+  /// reverse, stop: `ramp`.
   std::optional<DutyOrder> by_duty{};
   OutputPosition passes{};             ///< wait_place
   AwaitedLine awaits{};                ///< wait_line; jog: that ends it

@@ -76,6 +76,8 @@ class ScriptPlayer::Branch {
     return current_->mechanism == Statement::everything ? nullptr
                                                         : player_.stage_.drives[current_->mechanism];
   }
+  [[nodiscard]] ServoMover* servo() const { return player_.stage_.servos[current_->mechanism]; }
+  [[nodiscard]] ThrottleMover* throttle() const { return player_.stage_.throttles[current_->mechanism]; }
   [[nodiscard]] Tick ticks(ExactTime time) const {
     return (time.base() * player_.stage_.clock.base()).rounded();
   }
@@ -134,8 +136,22 @@ class ScriptPlayer::Branch {
         if (statement.spin.lasts || statement.spin.by) motions_ = {motion};
         break;
       }
+      case Kind::swing:
+        motions_ = {servo()->swing(lines, statement.order)};
+        break;
+      case Kind::arm:
+        motions_ = {throttle()->arm(lines)};
+        break;
+      case Kind::throttle:
+        motions_ = {throttle()->throttle(lines, *statement.by_duty)};
+        break;
+      case Kind::drive_pair:
+        motions_ = {player_.stage_.pairs[statement.pair]->drive(lines, statement.cart)};
+        break;
       case Kind::faster:
-        if (drive() != nullptr) {
+        if (throttle() != nullptr) {
+          throttle()->change(lines, statement.by_duty->duty);
+        } else if (drive() != nullptr) {
           statement.by_duty ? drive()->change(lines, statement.by_duty->duty)
                             : drive()->change_speed(lines, statement.change);
         } else {
@@ -143,7 +159,9 @@ class ScriptPlayer::Branch {
         }
         break;
       case Kind::reverse:
-        if (drive() != nullptr) {
+        if (throttle() != nullptr) {
+          throttle()->reverse(lines, statement.by_duty->ramp);
+        } else if (drive() != nullptr) {
           drive()->reverse(lines, statement.by_duty->ramp);
         } else {
           mover().reverse(lines);
@@ -156,15 +174,26 @@ class ScriptPlayer::Branch {
         drive()->coast(lines);
         break;
       case Kind::stop:
+        for (PairMover* const pair : pairs_stopped_by(statement)) pair->stop(lines);
+        if (statement.pair != Statement::everything) break;
         for (StepperMover* const mover : stopped_by(statement)) mover->stop(lines);
         for (DutyMover* const drive : drives_stopped_by(statement))
           drive->stop(lines, statement.by_duty ? statement.by_duty->ramp : std::nullopt);
+        for (ThrottleMover* const throttle : throttles_stopped_by(statement))
+          throttle->stop(lines, statement.by_duty ? statement.by_duty->ramp : std::nullopt);
+        for (ServoMover* const servo : servos_stopped_by(statement)) servo->stop(lines);
         break;
       case Kind::hold:
         mover().hold(lines);
         break;
       case Kind::release:
-        mover().release(lines);
+        if (servo() != nullptr) {
+          servo()->release(lines);
+        } else if (throttle() != nullptr) {
+          throttle()->release(lines);
+        } else {
+          mover().release(lines);
+        }
         break;
       case Kind::wait:
         wakes_at_ = began_ + ticks(statement.pause);
@@ -219,16 +248,33 @@ class ScriptPlayer::Branch {
       case Kind::home:
       case Kind::move:
       case Kind::spin:
+      case Kind::swing:
+      case Kind::arm:
+      case Kind::throttle:
+      case Kind::drive_pair:
       case Kind::measure:
       case Kind::arrive_together:
         return std::all_of(motions_.begin(), motions_.end(), has_ended) ||
                std::any_of(motions_.begin(), motions_.end(), has_failed);
       case Kind::stop: {
+        if (current_->pair != Statement::everything) {
+          const WheeledPair& pair = player_.stage_.pairs[current_->pair]->pair();
+          return std::all_of(
+              player_.stage_.drives.begin(), player_.stage_.drives.end(), [&](const DutyMover* drive) {
+                return drive == nullptr ||
+                       (drive->mechanism().name != pair.left && drive->mechanism().name != pair.right) ||
+                       drive->is_idle();
+              });
+        }
         const std::vector<StepperMover*> stopped = stopped_by(*current_);
         const std::vector<DutyMover*> drives = drives_stopped_by(*current_);
+        const std::vector<ThrottleMover*> throttles = throttles_stopped_by(*current_);
+        const std::vector<ServoMover*> servos = servos_stopped_by(*current_);
         const auto is_idle = [](const auto* mover) { return mover->is_idle(); };
         return std::all_of(stopped.begin(), stopped.end(), is_idle) &&
-               std::all_of(drives.begin(), drives.end(), is_idle);
+               std::all_of(drives.begin(), drives.end(), is_idle) &&
+               std::all_of(throttles.begin(), throttles.end(), is_idle) &&
+               std::all_of(servos.begin(), servos.end(), is_idle);
       }
       case Kind::wait:
         return now_ >= wakes_at_ || wakes_at_ == began_;
@@ -314,6 +360,38 @@ class ScriptPlayer::Branch {
         drives.push_back(drive);
     }
     return drives;
+  }
+
+  /// Everything that still turns or is on its way; one by name in any case.
+  [[nodiscard]] std::vector<ThrottleMover*> throttles_stopped_by(const Statement& statement) const {
+    std::vector<ThrottleMover*> found;
+    for (std::size_t i = 0; i < player_.stage_.throttles.size(); ++i) {
+      ThrottleMover* const throttle = player_.stage_.throttles[i];
+      if (throttle == nullptr) continue;
+      const bool is_on = !throttle->is_idle() || throttle->throttle_at(now_) != 0.0;
+      if (statement.mechanism == i || (statement.mechanism == Statement::everything && is_on))
+        found.push_back(throttle);
+    }
+    return found;
+  }
+  /// The pair that is named, or every one that is on its way.
+  [[nodiscard]] std::vector<PairMover*> pairs_stopped_by(const Statement& statement) const {
+    if (statement.pair != Statement::everything) return {player_.stage_.pairs[statement.pair]};
+    std::vector<PairMover*> found;
+    if (statement.mechanism != Statement::everything) return found;
+    for (PairMover* const pair : player_.stage_.pairs)
+      if (!pair->is_idle()) found.push_back(pair);
+    return found;
+  }
+  [[nodiscard]] std::vector<ServoMover*> servos_stopped_by(const Statement& statement) const {
+    std::vector<ServoMover*> found;
+    for (std::size_t i = 0; i < player_.stage_.servos.size(); ++i) {
+      ServoMover* const servo = player_.stage_.servos[i];
+      if (servo == nullptr) continue;
+      if (statement.mechanism == i || (statement.mechanism == Statement::everything && !servo->is_idle()))
+        found.push_back(servo);
+    }
+    return found;
   }
 
   // ---- ready

@@ -4,14 +4,18 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 
 #include "cogstride/motion/homing_goal.hpp"
+#include "cogstride/motion/servo_mover.hpp"
+#include "cogstride/plan/pulse_scale.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
 namespace {
 
 using Kind = Statement::Kind;
+using Moved = LineReader::Moved;
 
 constexpr std::int64_t most_repeats = 1'000'000'000;
 
@@ -32,7 +36,7 @@ class StatementReader {
   void read_move() {
     statement_.kind = Kind::move;
     const Word name = reader_.peek();
-    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
+    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::by_duty});
     const bool by_encoder = mechanism().is_driven_by_duty();
     if (by_encoder && !has_encoder(mechanism()))
       throw LineReader::wrong(
@@ -92,7 +96,7 @@ class StatementReader {
   void read_spin() {
     statement_.kind = Kind::spin;
     const Word name = reader_.peek();
-    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
+    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::by_duty});
     if (mechanism().is_driven_by_duty()) {
       reader_.expect("at");
       if (reader_.comes_a_share()) {
@@ -199,9 +203,9 @@ class StatementReader {
 
   void read_change_of_speed(bool slower) {
     statement_.kind = Kind::faster;
-    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
+    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled});
     reader_.expect("by");
-    if (mechanism().is_driven_by_duty() && reader_.comes_a_share()) {
+    if (mechanism().is_throttled() || (mechanism().is_driven_by_duty() && reader_.comes_a_share())) {
       DutyOrder change;
       change.duty = share("a share of full duty such as 5 %", 0);
       if (change.duty == 0.0)
@@ -224,22 +228,108 @@ class StatementReader {
   }
   void read_reverse() {
     statement_.kind = Kind::reverse;
-    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
-    if (mechanism().is_driven_by_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
+    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled});
+    if (has_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
   }
+  void read_swing() {
+    statement_.kind = Kind::swing;
+    statement_.mechanism = reader_.mechanism({Moved::swings});
+    const Word& how = reader_.word("'to' or 'by'");
+    if (how.text != "to" && how.text != "by")
+      throw LineReader::wrong(how,
+                              fmt::format("found '{}'; expected 'to' (an angle) or 'by' (a way)", how.text));
+    const OutputPosition place =
+        position(how.text == "to" ? "an angle such as 70 deg" : "a way such as -5 deg");
+    (how.text == "to" ? statement_.order.to : statement_.order.by) = place;
+    if (!reader_.take("at")) return;
+    read_swing_limit();
+    if (reader_.take("and")) read_swing_limit();
+  }
+
+  void read_swing_limit() {
+    read_limit("a speed such as 200 deg/s or an acceleration such as 2000 deg/s2", [&] {
+      (void)swing_limits(mechanism(), statement_.order.speed, statement_.order.acceleration);
+    });
+  }
+
+  void read_throttle() {
+    statement_.kind = Kind::throttle;
+    statement_.mechanism = reader_.mechanism({Moved::throttled});
+    reader_.expect("to");
+    const bool both_ways = PulseScale(mechanism()).goes_both_ways();
+    DutyOrder order;
+    order.duty = share("a throttle such as 40 %", both_ways ? -1 : 0);
+    order.ramp = read_ramp();
+    if (reader_.take("for")) order.lasts = reader_.time("a time such as 10 s");
+    statement_.by_duty = order;
+  }
+
+  /// "drive cart 500 mm", "drive cart 90 deg round 300 mm": the first amount says by its kind what it is.
+  void read_drive() {
+    statement_.kind = Kind::drive_pair;
+    statement_.pair = reader_.pair();
+    CartWay& way = statement_.cart.way;
+    reader_.amount("a way such as 500 mm, or an angle such as 90 deg", [&](const std::string& text) {
+      if (parse_any_quantity(text).powers == powers_of<dimensions::Angle>) {
+        way.turns = parse_quantity<Angle>(text);
+      } else {
+        way.by = parse_quantity<Length>(text);
+      }
+      if (!(std::abs(way.turns ? way.turns->base() : way.by->base()) > 0.0))
+        throw RangeError(fmt::format("'{}' is a way of nothing", text));
+      return 0;
+    });
+    if (way.turns && reader_.take("round")) {
+      way.radius = reader_.amount("the radius of an arc, such as 300 mm", [](const std::string& text) {
+        const auto radius = parse_quantity<Length>(text);
+        if (!(radius.base() > 0.0)) throw RangeError(fmt::format("'{}' is no radius: one is above 0", text));
+        return radius;
+      });
+    } else if (way.turns && !reader_.take("on")) {
+      throw reader_.wrong_statement("a turn is 'round' a radius, or 'on the spot'");
+    } else if (way.turns) {
+      reader_.expect("the");
+      reader_.expect("spot");
+    }
+    if (!reader_.take("at")) return;
+    const bool on_the_spot = way.turns && !way.radius;
+    statement_.cart.speed = reader_.amount(
+        on_the_spot ? "a speed such as 60 deg/s" : "a speed such as 200 mm/s", [&](const std::string& text) {
+          const auto speed = parse_output<1>(text);
+          const WheeledPair& pair = rig_.pairs[statement_.pair];
+          (void)cart_wheels(pair, mechanism_named(rig_, pair.left), mechanism_named(rig_, pair.right),
+                            rig_.controller)
+              .required(pair.name, way, speed);
+          return speed;
+        });
+  }
+
+  void read_arm() {
+    statement_.kind = Kind::arm;
+    statement_.mechanism = reader_.mechanism({Moved::throttled});
+  }
+
   void read_brake() { read_by_duty(Kind::brake); }
   void read_coast() { read_by_duty(Kind::coast); }
   void read_by_duty(Kind kind) {
     statement_.kind = kind;
-    statement_.mechanism = reader_.mechanism(LineReader::Moved::by_duty);
+    statement_.mechanism = reader_.mechanism({Moved::by_duty});
   }
   void read_hold() { read_one(Kind::hold); }
-  void read_release() { read_one(Kind::release); }
+  void read_release() {
+    statement_.kind = Kind::release;
+    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::swings, Moved::throttled});
+  }
   void read_stop() {
     statement_.kind = Kind::stop;
     if (reader_.at_end()) return;
-    statement_.mechanism = reader_.mechanism(LineReader::Moved::either);
-    if (mechanism().is_driven_by_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
+    if (reader_.comes_a_pair()) {
+      statement_.pair = reader_.pair();
+      return;
+    }
+    statement_.mechanism =
+        reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::swings, Moved::throttled});
+    if (has_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
   }
 
   void read_wait() {
@@ -371,6 +461,9 @@ class StatementReader {
 
  private:
   [[nodiscard]] const Mechanism& mechanism() const { return rig_.mechanisms[statement_.mechanism]; }
+  [[nodiscard]] bool has_duty() const {
+    return mechanism().is_driven_by_duty() || mechanism().is_throttled();
+  }
 
   OutputPosition position(const std::string& wanted) {
     return reader_.amount(wanted, [&](const std::string& text) {
@@ -430,27 +523,30 @@ class StatementReader {
     });
   }
 
-  /// A speed or an acceleration, told apart by its unit, and checked against the mechanism.
   void read_limit() {
-    reader_.amount(
-        "a speed such as 40 mm/s or an acceleration such as 800 mm/s2", [&](const std::string& text) {
-          const ParsedQuantity parsed = parse_any_quantity(text);
-          const bool is_acceleration = parsed.powers == powers_of<OutputAcceleration::LinearDimension> ||
-                                       parsed.powers == powers_of<OutputAcceleration::RotaryDimension>;
-          if (is_acceleration ? statement_.order.acceleration.has_value()
-                              : statement_.order.speed.has_value()) {
-            throw RangeError(is_acceleration ? "the acceleration is given twice"
-                                             : "the speed is given twice");
-          }
-          if (is_acceleration) {
-            statement_.order.acceleration = parse_output<2>(text);
-          } else {
-            statement_.order.speed = parse_output<1>(text);
-          }
-          (void)ramp_limits(mechanism(), rig_.controller, statement_.order.speed,
-                            statement_.order.acceleration);
-          return 0;
-        });
+    read_limit("a speed such as 40 mm/s or an acceleration such as 800 mm/s2", [&] {
+      (void)ramp_limits(mechanism(), rig_.controller, statement_.order.speed, statement_.order.acceleration);
+    });
+  }
+
+  /// A speed or an acceleration, told apart by its unit, and checked against the mechanism.
+  template <class Check>
+  void read_limit(const char* wanted, Check check) {
+    reader_.amount(wanted, [&](const std::string& text) {
+      const ParsedQuantity parsed = parse_any_quantity(text);
+      const bool is_acceleration = parsed.powers == powers_of<OutputAcceleration::LinearDimension> ||
+                                   parsed.powers == powers_of<OutputAcceleration::RotaryDimension>;
+      if (is_acceleration ? statement_.order.acceleration.has_value() : statement_.order.speed.has_value()) {
+        throw RangeError(is_acceleration ? "the acceleration is given twice" : "the speed is given twice");
+      }
+      if (is_acceleration) {
+        statement_.order.acceleration = parse_output<2>(text);
+      } else {
+        statement_.order.speed = parse_output<1>(text);
+      }
+      check();
+      return 0;
+    });
   }
 
   LineReader& reader_;
@@ -476,7 +572,9 @@ constexpr std::array verbs{
     Verb{"teach", &StatementReader::read_teach},     Verb{"repeat", &StatementReader::read_repeat},
     Verb{"arrive", &StatementReader::read_arrive},   Verb{"start", &StatementReader::read_start},
     Verb{"in", &StatementReader::read_in_order},     Verb{"with", &StatementReader::read_with},
-    Verb{"brake", &StatementReader::read_brake},     Verb{"coast", &StatementReader::read_coast}};
+    Verb{"brake", &StatementReader::read_brake},     Verb{"coast", &StatementReader::read_coast},
+    Verb{"swing", &StatementReader::read_swing},     Verb{"throttle", &StatementReader::read_throttle},
+    Verb{"arm", &StatementReader::read_arm},         Verb{"drive", &StatementReader::read_drive}};
 
 }  // namespace
 

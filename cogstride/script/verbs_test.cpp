@@ -185,6 +185,77 @@ TEST(Verbs, SpinAtAHeldSpeedAndMoveByAnEncoder) {
             std::string::npos);
 }
 
+TEST(Verbs, SwingAServo) {
+  Played played(
+      "swing snips to 0 deg\nswing snips to 70 deg at 100 deg/s and 1000 deg/s2\nswing snips by -35 "
+      "deg\nstop snips\n");
+  ASSERT_EQ(played.player.fault(), "");
+  EXPECT_NEAR(168.0 * played.bench.pulsed_plant("snips").position(), 35.0, 0.6);
+  // 0.1 s up, 60 deg along, 0.1 s down, and what makes sure that it has come there.
+  EXPECT_NEAR(played.began("swing snips by -35 deg") -
+                  played.began("swing snips to 70 deg at 100 deg/s and 1000 deg/s2"),
+              0.8 + 0.14, 0.03);
+  EXPECT_SAYS("swing snips by 5 deg", "nobody knows where snips stands before its first swing");
+  EXPECT_SAYS("swing snips to 75 deg", "70 deg");
+  EXPECT_SAYS("swing snips to 20 deg at 600 deg/s", "x.stride:1:26: snips: 600 deg/s is over 500 deg/s");
+  EXPECT_SAYS("swing snips to 20 deg\nrelease snips\nswing snips by 5 deg", "x.stride:3:1: nobody knows");
+  EXPECT_SAYS("swing letoff to 20 deg", "is driven by duty");
+  EXPECT_SAYS("move snips to 20 deg", "is a hobby servo: it swings, stops and is released");
+  EXPECT_SAYS("brake snips", "is a hobby servo");
+}
+
+TEST(Verbs, ArmAndThrottle) {
+  Played played(
+      "arm fan\nthrottle fan to 30 % in 1 s\nwait 1 s\nfaster fan by 20 %\nwait 1.5 s\nslower fan by 10 "
+      "%\nwait 1.5 s\n"
+      "throttle fan to 60 % for 1 s\nstop fan\n");
+  ASSERT_EQ(played.player.fault(), "");
+  EXPECT_NEAR(played.began("throttle fan to 30 % in 1 s"), 2.06, 0.03);
+  EXPECT_NEAR(played.began("wait 1 s") - played.began("throttle fan to 30 % in 1 s"), 1.0, 0.03);
+  EXPECT_TRUE(played.bench.throttled("fan").is_armed());
+  EXPECT_EQ(played.bench.throttled("fan").throttle(), 0.0);
+  EXPECT_SAYS("throttle fan to 30 %", "fan is not armed here: write 'arm fan' first");
+  EXPECT_SAYS("arm fan\narm fan", "x.stride:2:1: fan is armed already");
+  EXPECT_SAYS("arm fan\nthrottle fan to -30 %", "x.stride:2:17:");
+  EXPECT_SAYS("arm fan\nthrottle fan to 90 %", "the highest, 80 %");
+  EXPECT_SAYS("arm fan\nthrottle fan to 30 %\nfaster fan by 60 %", "x.stride:3:1:");
+  EXPECT_SAYS("arm fan\nfaster fan by 5 %", "fan does not spin here");
+  EXPECT_SAYS("arm fan\nrelease fan\nthrottle fan to 30 %", "x.stride:3:1: fan is not armed here");
+  EXPECT_SAYS("arm snips", "is a hobby servo");
+  EXPECT_SAYS("spin fan at 30 % for 2 s", "is behind a speed controller: it is armed, throttled");
+}
+
+TEST(Verbs, DriveAWheeledPair) {
+  const Rig cart = read_rig(testing_support::cart_rig_path);
+  Script script = parse_script(
+      "drive cart 300 mm at 250 mm/s\ndrive cart 90 deg on the spot at 100 deg/s\ndrive cart 90 deg round "
+      "200 mm\n"
+      "drive cart -100 mm\nstop cart\n",
+      "x.stride", cart);
+  SimulatedBench bench(cart);
+  ScriptPlayer player(script, cart, bench.stage());
+  bench.run(player, [&] { return player.has_ended(); });
+  ASSERT_EQ(player.fault(), "");
+  EXPECT_NEAR(1e3 * bench.cart("cart").x, 300.0 - 200.0 + 100.0, 3.0);
+  EXPECT_NEAR(1e3 * bench.cart("cart").y, 200.0, 3.0);
+  EXPECT_NEAR(bench.cart("cart").heading, pi, 0.01);
+  const auto says = [&](const std::string& text, const std::string& part) {
+    const std::string said = wrong_in(text, cart);
+    EXPECT_NE(said.find(part), std::string::npos) << text << "\n--> " << said;
+  };
+  says("drive wagon 1 m", "x.stride:1:7: 'wagon' is not a wheeled pair of this rig; it has: cart");
+  says("drive cart 90 deg", "a turn is 'round' a radius, or 'on the spot'");
+  says("drive cart 0 mm", "x.stride:1:12: '0 mm' is a way of nothing");
+  says("drive cart 90 deg round 0 mm", "is no radius");
+  says("drive cart 1 m at 2 m/s", "over what its wheels can be held to here");
+  says("drive cart 1 m at 90 deg/s", "an angle a second");
+  says("drive cart 3 s", "x.stride:1:12:");
+  says("spin left at 60 rpm until stopped\ndrive cart 1 m",
+       "left still spins (line 1): write 'stop left' first");
+  says("start together\n  drive cart 1 m\n  move left by 90 deg\nend", "left");
+  EXPECT_SAYS("drive cart 1 m", "'cart' is not a wheeled pair of this rig; it has: none");
+}
+
 TEST(Verbs, StartTogetherRunsSideBySide) {
   Played played(
       "start together\n  home traverse\n  home creel\nend\n"

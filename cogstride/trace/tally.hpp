@@ -86,12 +86,57 @@ struct DriveTally {
   }
 };
 
+/// What one that takes a pulse width came to: a hobby servo, or a motor behind a speed controller.
+struct PulseTally {
+  std::string name{};
+  std::string unit{};                   ///< of asked and made: deg, mm or % of full speed
+  bool swings = true;                   ///< a hobby servo
+  std::optional<double> asked{};        ///< at the end: an angle, or a throttle in %; nothing without pulses
+  double made = 0.0;                    ///< where it stands, or how fast it turns, really
+  double spare = 0.0;                   ///< that made may be off, in `unit`: its dead band
+  double highest_current = 0.0;         ///< A
+  double mean_current = 0.0;            ///< A, over the run
+  double energy = 0.0;                  ///< J, out of the supply
+  double rise = 0.0;                    ///< K over the air, the highest; 0 where its rig does not say
+  std::optional<double> stands{};       ///< K
+  std::optional<double> too_warm_at{};  ///< s, when that was passed
+  double rest = 0.0;                    ///< s without current until it is half as warm as it was at the most
+  double longest_stall = 0.0;           ///< s that it was held fast against its drive
+  std::int64_t too_soon = 0;            ///< pulses with throttle before it was armed
+
+  static constexpr double longest_held = 0.3;  ///< s; a swing that meets its end a little early takes less
+
+  [[nodiscard]] bool stands_as_asked() const { return !swings || !asked || std::abs(*asked - made) <= spare; }
+  [[nodiscard]] bool is_sound() const {
+    return !too_warm_at && longest_stall < longest_held && too_soon == 0 && stands_as_asked();
+  }
+};
+
+/// Where a wheeled pair came to: by its counts, and really.
+struct PairTally {
+  struct Pose {
+    double x = 0.0;        ///< mm
+    double y = 0.0;        ///< mm
+    double heading = 0.0;  ///< deg
+  };
+  std::string name{};
+  std::string left{};  ///< its wheels' mechanisms
+  std::string right{};
+  Pose thinks{};
+  Pose stands{};
+  double slowest_pace = 1.0;  ///< share of its speed that it was slowed to, for a wheel that was held back
+
+  [[nodiscard]] double off() const { return std::hypot(thinks.x - stands.x, thinks.y - stands.y); }
+};
+
 /// The end of a run.
 struct RunTally {
   double seconds = 0.0;  ///< of the bench's time
   std::string fault{};   ///< empty: none
   std::vector<MechanismTally> mechanisms{};
   std::vector<DriveTally> drives{};
+  std::vector<PulseTally> pulsed{};
+  std::vector<PairTally> pairs{};
 
   [[nodiscard]] bool is_sound() const {
     for (const MechanismTally& mechanism : mechanisms) {
@@ -99,6 +144,9 @@ struct RunTally {
     }
     for (const DriveTally& drive : drives) {
       if (!drive.is_sound()) return false;
+    }
+    for (const PulseTally& one : pulsed) {
+      if (!one.is_sound()) return false;
     }
     return fault.empty();
   }

@@ -6,6 +6,7 @@
 namespace cogstride::testing_support {
 
 inline const char* const demo_rig_path = COGSTRIDE_SOURCE_DIR "/demo/bobbin.rig.toml";
+inline const char* const cart_rig_path = COGSTRIDE_SOURCE_DIR "/demo/cart.rig.toml";
 inline const char* const demo_script_path = COGSTRIDE_SOURCE_DIR "/demo/first.stride";
 
 inline Rig demo_rig() {

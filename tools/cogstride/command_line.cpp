@@ -184,6 +184,11 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
   command->add_option("--seed", options.seed, "Of the noise: the same seed gives the same run (1)")
       ->type_name("NUMBER");
   command
+      ->add_option(
+          "--real", options.real,
+          "A rig file with the same mechanisms: what is really on the bench, where it is not what RIG says")
+      ->type_name("FILE");
+  command
       ->add_option("--stimulus", options.stimulus,
                    "What happens from outside: lines such as 'at 3 s pedal on', 'at 0 s main off'")
       ->type_name("FILE");
@@ -221,6 +226,27 @@ void add_drive(CLI::App& app, DriveOptions& options) {
       ->type_name("FILE");
   command->add_flag("--overwrite", options.outputs.overwrite, "Replace the file when it is there already");
   command->add_flag("--json", options.json, "The same figures for programs");
+}
+
+void add_fit(CLI::App& app, FitOptions& options) {
+  CLI::App* command = app.add_subcommand(
+      "fit",
+      "From what was measured on a brushed motor to its resistance, constant, friction, inertia and heat");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("MECHANISM", options.mechanism, "Which of its mechanisms")->required()->type_name("");
+  command
+      ->add_option("FILE", options.table,
+                   "What was measured (.csv): time_s, duty_percent or voltage_V, speed_rpm, current_A, "
+                   "temperature_degC")
+      ->required()
+      ->type_name("");
+  command
+      ->add_option("--plot", options.plot,
+                   "Draw what was measured over the prediction into FILE (.png or .svg)")
+      ->type_name("FILE");
+  command->add_flag("--keep", options.keeps, "Write the figures that were told into the rig");
+  command->add_flag("--overwrite", options.overwrite, "Replace the picture when it is there already");
+  command->add_flag("--json", options.json, "The same for programs");
 }
 
 void add_compare(CLI::App& app, CompareOptions& options) {
@@ -289,6 +315,7 @@ Status run_command_line(int count, char** words) {
   RehearseOptions rehearse;
   DriveOptions drive;
   ProveOptions prove;
+  FitOptions fit;
   CompareOptions compare;
   PaceOptions pace;
   DemoOptions demo;
@@ -305,6 +332,7 @@ Status run_command_line(int count, char** words) {
   add_rehearse(app, rehearse);
   add_drive(app, drive);
   add_prove(app, prove);
+  add_fit(app, fit);
   add_compare(app, compare);
   add_pace(app, pace);
   add_demo(app, demo);
@@ -326,6 +354,7 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   if (app.got_subcommand("drive")) return run_drive(drive);
   if (app.got_subcommand("prove")) return run_prove(prove);
+  if (app.got_subcommand("fit")) return run_fit(fit);
   if (app.got_subcommand("compare")) return run_compare(compare);
   if (app.got_subcommand("pace")) return run_pace(pace);
   return run_demo(demo);

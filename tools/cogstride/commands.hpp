@@ -107,6 +107,7 @@ struct RehearseOptions {
   std::vector<std::string> standing;  ///< "traverse=59mm"
   std::uint64_t seed = 1;
   std::string stimulus{};    ///< what happens from outside
+  std::string real{};        ///< a rig file: what is really there
   std::size_t scatter = 0;   ///< homings of each mechanism that the script homes
   std::string remember{};    ///< positions from one run to the next
   bool keep_taught = false;  ///< writes taught limits into the rig
@@ -130,6 +131,16 @@ struct ProveOptions {
   std::string mechanism;
   bool live = false;
   bool again = false;  ///< what was proven before too
+};
+
+struct FitOptions {
+  std::string rig;
+  std::string mechanism;
+  std::string table;
+  std::string plot;
+  bool keeps = false;  ///< writes what was told into the rig
+  bool overwrite = false;
+  bool json = false;
 };
 
 struct CompareOptions {
@@ -169,6 +180,7 @@ Status run_timer(const TimerOptions& options);
 Status run_rehearse(const RehearseOptions& options);
 Status run_drive(const DriveOptions& options);
 Status run_prove(const ProveOptions& options);
+Status run_fit(const FitOptions& options);
 Status run_compare(const CompareOptions& options);
 Status run_pace(const PaceOptions& options);
 Status run_demo(const DemoOptions& options);

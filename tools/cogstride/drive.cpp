@@ -38,6 +38,11 @@ std::string what_will_move(const Rig& rig, const Script& script) {
       words += fmt::format("  {} turns, driven by duty, forwards or backwards\n", mechanism.name);
       continue;
     }
+    if (mechanism.is_throttled()) {
+      words += fmt::format("  {} is armed and turns, at most with {:.3g} % throttle\n", mechanism.name,
+                           100.0 * throttle_limits(mechanism).highest);
+      continue;
+    }
     const std::string where =
         limits.travel_from && limits.travel_to
             ? fmt::format("between {} and {}", to_text(*limits.travel_from), to_text(*limits.travel_to))
@@ -114,6 +119,10 @@ void refuse_fades(const std::vector<Statement>& statements, const std::string& f
 void refuse_loops(const std::vector<Statement>& statements, const std::string& file, const Rig& rig) {
   using Kind = Statement::Kind;
   for (const Statement& statement : statements) {
+    if (statement.kind == Kind::drive_pair)
+      throw Error(
+          fmt::format("{}:{}:{}: live lines read no encoder, and a wheeled pair goes by those of its wheels",
+                      file, statement.place.line, statement.place.column));
     const bool asks_encoder =
         statement.kind == Kind::move ||
         ((statement.kind == Kind::spin || statement.kind == Kind::faster) && !statement.by_duty);

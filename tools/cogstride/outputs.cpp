@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <set>
 
+#include "cogstride/report/cart_figure.hpp"
 #include "cogstride/report/panel_figure.hpp"
 
 using namespace cogstride;
@@ -62,6 +63,30 @@ void Outputs::draw_drive(const std::string& title, std::size_t first, const std:
                    {"supply [V]", {curve(4, "#00796b")}},
                    {"motor, over air [K]", {curve(5, "#b3261e")}}};
   write_panels(plot_, figure);
+}
+
+void Outputs::draw_pulsed(const std::string& title, std::size_t first, const Mechanism& mechanism) {
+  if (!thinned_) return;
+  const auto curve = [&](std::size_t signal, const char* colour, const char* label = "") {
+    return PanelCurve{points_of(*thinned_, first + signal), label, colour};
+  };
+  PanelFigure figure;
+  figure.title = title;
+  figure.axis = "time [s]";
+  PanelCurve asked = curve(0, "#e0a030", "asked");
+  asked.dashed = true;
+  const std::string what = mechanism.swings()
+                               ? fmt::format("angle [{}]", display_unit(output_kind(mechanism.train), 0))
+                               : "throttle, speed [%]";
+  figure.panels = {{what, {curve(1, "#1f5fa8", "made"), asked}},
+                   {"current [A]", {curve(2, "#c25100")}, true},
+                   {"power [W]", {curve(3, "#00796b")}, true},
+                   {"over air [K]", {curve(4, "#b3261e")}, true}};
+  write_panels(plot_, figure);
+}
+
+void Outputs::draw_cart(const std::string& title, std::size_t first) {
+  if (thinned_) cogstride::draw_cart(plot_, *thinned_, title, first);
 }
 
 void Outputs::draw(const FigureContent& content) {

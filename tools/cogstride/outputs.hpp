@@ -28,6 +28,10 @@ class Outputs {
   void draw(const cogstride::FigureContent& content);
   /// Of one mechanism that is driven by duty, whose first signal this is.
   void draw_drive(const std::string& title, std::size_t first_signal, const std::string& speed_unit);
+  /// Of one that takes a pulse width, in deg or in % of full speed.
+  void draw_pulsed(const std::string& title, std::size_t first_signal, const cogstride::Mechanism& mechanism);
+  /// The way of a wheeled pair, whose first signal this is.
+  void draw_cart(const std::string& title, std::size_t first_signal);
   /// The same of several mechanisms.
   void draw(const std::string& title, const std::vector<cogstride::MechanismPanel>& panels);
 

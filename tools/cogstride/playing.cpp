@@ -38,6 +38,15 @@ std::string figures_now(const Bench& bench, Tick now) {
   for (const auto& drive : bench.drives())
     if (const double duty = drive->duty(now); duty != 0.0)
       words += fmt::format("; {} {:.0f} %", drive->mechanism().name, 100.0 * duty);
+  for (const auto& pulsed : bench.pulsed()) {
+    if (pulsed->is_idle()) continue;
+    const Mechanism& mechanism = pulsed->mechanism();
+    const double share = pulsed->asked(now).value_or(0.0);
+    words += mechanism.swings()
+                 ? fmt::format("; {} {:.0f} deg", mechanism.name,
+                               share * 360.0 * std::get<HobbyServo>(mechanism.motor).swing.base().to_double())
+                 : fmt::format("; {} {:.0f} %", mechanism.name, 100.0 * share);
+  }
   return words;
 }
 
@@ -63,6 +72,7 @@ void add_moved(const std::vector<Statement>& statements, bool homed_only, std::v
   for (const Statement& statement : statements) {
     const Kind kind = statement.kind;
     const bool moves = kind == Kind::home || (!homed_only && (kind == Kind::move || kind == Kind::spin ||
+                                                              kind == Kind::swing || kind == Kind::throttle ||
                                                               kind == Kind::measure || kind == Kind::jog));
     if (moves && std::find(moved.begin(), moved.end(), statement.mechanism) == moved.end())
       moved.push_back(statement.mechanism);

@@ -188,6 +188,33 @@ std::string figure_title(const RehearsalReport& report) {
                      report.tally.is_sound() ? "all as asked" : "something is wrong");
 }
 
+/// What is really on the bench: the same mechanisms, of the same kinds, in the same order.
+std::optional<Rig> real_rig(const RehearseOptions& options, const Rig& rig) {
+  if (options.real.empty()) return std::nullopt;
+  Rig real = read_rig(options.real);
+  const auto same = [](const Mechanism& a, const Mechanism& b) {
+    return a.name == b.name && a.motor.index() == b.motor.index() && a.board.index() == b.board.index();
+  };
+  const auto same_pair = [](const WheeledPair& a, const WheeledPair& b) { return a.name == b.name; };
+  if (!std::equal(rig.mechanisms.begin(), rig.mechanisms.end(), real.mechanisms.begin(),
+                  real.mechanisms.end(), same) ||
+      !std::equal(rig.pairs.begin(), rig.pairs.end(), real.pairs.begin(), real.pairs.end(), same_pair))
+    throw Error(
+        fmt::format("--real {}: has not the mechanisms of {}, of the same kinds and in the same order: begin "
+                    "with a copy of it",
+                    options.real, options.rig));
+  return real;
+}
+
+/// The first wheeled pair that a script drives.
+std::optional<std::size_t> cart_of(const std::vector<Statement>& statements) {
+  for (const Statement& statement : statements) {
+    if (statement.kind == Statement::Kind::drive_pair) return statement.pair;
+    if (const auto inside = cart_of(statement.inside())) return inside;
+  }
+  return std::nullopt;
+}
+
 std::vector<MechanismPanel> panels_of(const Rig& rig, const std::vector<std::size_t>& moved) {
   std::vector<MechanismPanel> panels;
   for (const std::size_t i : moved) {
@@ -197,6 +224,12 @@ std::vector<MechanismPanel> panels_of(const Rig& rig, const std::vector<std::siz
     if (mechanism.is_driven_by_duty()) {
       panels.push_back(
           {mechanism.name, first, first + 2, "%", kind == OutputKind::rotary ? "rpm" : "mm/s", "duty"});
+      continue;
+    }
+    if (mechanism.takes_pulse_width()) {
+      const std::string unit = mechanism.swings() ? std::string(display_unit(kind, 0)) : "%";
+      panels.push_back({mechanism.name, first + 1, first + 2, unit, "A",
+                        mechanism.swings() ? "angle" : "speed", "current"});
       continue;
     }
     panels.push_back({mechanism.name, first + 1, first + 2, std::string(display_unit(kind, 0)),
@@ -226,13 +259,18 @@ Status run_rehearse(const RehearseOptions& options) {
   Memory memory(options, rig);
   const KnownPositions known = memory.known();
   const Script script = read_script(options.script, rig, known);
-  if (options.scatter > 0) return scatter(options, rig, script);
+  if (options.scatter > 0) {
+    if (!options.real.empty()) throw Error("--scatter takes the rig as it is written: leave --real out");
+    return scatter(options, rig, script);
+  }
   const auto movable = std::find_if(rig.mechanisms.begin(), rig.mechanisms.end(),
                                     [](const Mechanism& m) { return m.moves(); });
   if (movable == rig.mechanisms.end())
     throw Error(fmt::format(
         "{}: has no mechanism to rehearse: so far those are steppers on STEP/DIR and two-pulse boards, "
-        "transistor arrays and dual H-bridges, servos that take steps, and brushed motors on H-bridges",
+        "transistor arrays and dual H-bridges, servos that take steps, brushed motors on H-bridges, hobby "
+        "servos "
+        "and speed controllers",
         options.rig));
   std::vector<std::size_t> moved;
   add_moved(script.statements, false, moved);
@@ -249,6 +287,7 @@ Status run_rehearse(const RehearseOptions& options) {
   SimulatedBench bench(rig, {.seed = options.seed,
                              .start_positions = standing,
                              .averages_duty = options.averaged,
+                             .real = real_rig(options, rig),
                              .stimuli = stimuli,
                              .trace = &outputs.sink()});
   memory.recall(bench);
@@ -262,12 +301,18 @@ Status run_rehearse(const RehearseOptions& options) {
   for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, player.taught()))
     report.notes.push_back(std::move(note));
   bench.close();
-  if (moved.size() > 1) {
+  if (const auto cart = cart_of(script.statements); cart && moved.empty()) {
+    const WheeledPair& pair = rig.pairs[*cart];
+    outputs.draw_cart(fmt::format("{}: {}", pair.name, figure_title(report)),
+                      SimulatedBench::first_signal(rig, pair));
+  } else if (moved.size() > 1) {
     outputs.draw(figure_title(report), panels_of(rig, moved));
   } else if (shown.is_driven_by_duty()) {
     const bool turns = output_kind(shown.train) == OutputKind::rotary;
     outputs.draw_drive(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal,
                        turns ? "rpm" : "mm/s");
+  } else if (shown.takes_pulse_width()) {
+    outputs.draw_pulsed(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal, shown);
   } else {
     outputs.draw(figure_content(report, shown, first_signal));
   }

@@ -27,6 +27,11 @@ bool is_on_a_chip(const Controller& controller, std::int64_t line) {
   });
 }
 
+/// Whether a timer makes what goes out on its lines: a duty, or pulses.
+bool has_duty(const Mechanism& mechanism) {
+  return mechanism.is_driven_by_duty() || mechanism.takes_pulse_width();
+}
+
 /// A rig as live lines take it: without what cannot be had on them (see live_notes).
 Rig for_live_lines(Rig rig) {
   const std::vector<LiveObstacle> obstacles = live_obstacles(rig);
@@ -36,6 +41,7 @@ Rig for_live_lines(Rig rig) {
       words.push_back(fmt::format("{}: {}", obstacle.mechanism, obstacle.why));
     throw RangeError(fmt::format("{}", fmt::join(words, "\n")));
   }
+  rig.pairs.clear();  // they go by their encoders
   for (Mechanism& mechanism : rig.mechanisms) {
     if (!mechanism.is_driven_by_duty()) continue;
     std::erase_if(mechanism.sensors,
@@ -49,8 +55,15 @@ Rig for_live_lines(Rig rig) {
   return rig;
 }
 
+/// How its pulses are made, or what refuses them.
+LiveDuty pulses_of(const Mechanism& mechanism, const Controller& controller) {
+  return live_pulses(controller, std::get<PulseWidthWiring>(mechanism.wiring).pulse.number,
+                     std::get<PulseWidthInput>(mechanism.board));
+}
+
 /// How its duty is made, or what refuses it.
 LiveDuty duty_of(const Mechanism& mechanism, const Controller& controller) {
+  if (mechanism.takes_pulse_width()) return pulses_of(mechanism, controller);
   try {
     const BridgeDriver driver(mechanism, {}, {}, controller);
     std::vector<std::int64_t> lines;
@@ -89,7 +102,7 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig) {
   std::vector<LiveObstacle> obstacles;
   for (const Mechanism& mechanism : rig.mechanisms) {
     std::vector<std::string> why;
-    if (mechanism.is_driven_by_duty()) {
+    if (has_duty(mechanism)) {
       const LiveDuty duty = duty_of(mechanism, rig.controller);
       if (duty.by == LiveDuty::By::nothing) why.push_back(duty.words);
     } else if (!mechanism.is_movable()) {
@@ -111,13 +124,12 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig) {
     std::vector<std::int64_t> nowhere;
     for (const RigLine& line : rig_lines(rig)) {
       if (line.owner == mechanism.name && !is_on_a_chip(rig.controller, line.number) &&
-          !(mechanism.is_driven_by_duty() &&
+          !(has_duty(mechanism) &&
             (is_pwm_channel(rig.controller, line.number) || is_of_encoder(mechanism, line.number))))
         nowhere.push_back(line.number);
     }
     for (const RigLine& line : rig_lines(rig))
-      if (line.owner == mechanism.name && !mechanism.is_driven_by_duty() &&
-          is_pwm_channel(rig.controller, line.number))
+      if (line.owner == mechanism.name && !has_duty(mechanism) && is_pwm_channel(rig.controller, line.number))
         why.push_back(
             fmt::format("its line {} is a channel of a PWM chip, and has to be a plain line", line.number));
     if (!nowhere.empty())
@@ -137,7 +149,7 @@ std::string why_no_live_fade(const Controller& controller, const PlainOutput& ou
 std::vector<std::string> live_notes(const Rig& rig) {
   std::vector<std::string> notes;
   for (const Mechanism& mechanism : rig.mechanisms) {
-    if (!mechanism.is_driven_by_duty()) continue;
+    if (!has_duty(mechanism)) continue;
     if (const LiveDuty duty = duty_of(mechanism, rig.controller); duty.by == LiveDuty::By::edges)
       notes.push_back(fmt::format("{}: {}", mechanism.name, duty.words));
     for (const Sensor& sensor : mechanism.sensors)
@@ -253,6 +265,7 @@ std::vector<PwmChannels::Wanted> LiveBench::open_duties(LiveLines::Setup& setup)
     setup.pwm.push_back(pwm);
   };
   for (const auto& drive : drives()) add(drive->driver().pwm_setup());
+  for (const auto& pulsed : pulsed()) add(pulsed->driver().pwm_setup());
   for (const auto& output : outputs())
     if (const std::optional<PwmSetup> pwm = output->pwm_setup()) add(*pwm);
   for (const LineSetup& line : setup.lines) {
@@ -341,7 +354,7 @@ const TimedLines& LiveBench::lines() const {
 void LiveBench::noted(const MotionNote& note) {
   if (note.kind == MotionNote::Kind::faulted && inside_->tally.fault.empty())
     inside_->tally.fault = note.text;
-  trace_event(trace_event_of(note, mechanism_of(note.mechanism).name));
+  trace_event(trace_event_of(note, name_of(note.mechanism)));
 }
 
 void LiveBench::stopped(Tick at, const Trip& trip) {

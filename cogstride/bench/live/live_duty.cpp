@@ -13,6 +13,7 @@ namespace {
 
 /// An edge as late as the rig bears makes a share wrong by this; beyond it is no duty any more.
 constexpr double largest_error = 0.1;
+constexpr double largest_pulse_error = 0.02;  // of the range of a pulse's width
 
 }  // namespace
 
@@ -51,6 +52,23 @@ LiveDuty live_duty(const Controller& controller, std::span<const std::int64_t> l
       fmt::format("its duty of {} is made edge by edge: a share may be {:.2g} % of full duty off, and none "
                   "lies below {:.2g} % or above {:.4g} %, but none at all and full",
                   wanted, 100.0 * error, 100.0 * shares.lowest, 100.0 * shares.highest)};
+}
+
+LiveDuty live_pulses(const Controller& controller, std::int64_t line, const PulseWidthInput& input) {
+  if (is_pwm_channel(controller, line)) return {LiveDuty::By::hardware, {}};
+  const double range = (input.longest_pulse - input.shortest_pulse).base();
+  const double error = controller.edge_lateness.base() / range;
+  if (error > largest_pulse_error)
+    return {
+        LiveDuty::By::nothing,
+        fmt::format("its pulses would be made edge by edge, and an edge may be {:.0f} us late "
+                    "(controller.edge_lateness), which is {:.2g} % of their range: {:.0f} us would do, or "
+                    "hardware that makes them, where [controller.pwm.NAME] names its line {}",
+                    controller.edge_lateness.in(units::us), 100.0 * error, 1e6 * largest_pulse_error * range,
+                    line)};
+  return {LiveDuty::By::edges,
+          fmt::format("its pulses are made edge by edge: a width may be {:.2g} % of its range off",
+                      100.0 * error)};
 }
 
 }  // namespace cogstride

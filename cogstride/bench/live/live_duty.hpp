@@ -5,6 +5,7 @@
 #include <span>
 #include <string>
 
+#include "cogstride/mechanism/boards.hpp"
 #include "cogstride/mechanism/controller.hpp"
 
 namespace cogstride {
@@ -21,5 +22,10 @@ struct LiveDuty {
 /// @param lines  of one mechanism or output, by their numbers in the rig: hardware makes all of them, or none
 [[nodiscard]] LiveDuty live_duty(const Controller& controller, std::span<const std::int64_t> lines,
                                  ExactFrequency frequency);
+
+/// The same of the pulses of a servo or a speed controller: an edge may make a width wrong by a fiftieth of
+/// its range, and no more.
+[[nodiscard]] LiveDuty live_pulses(const Controller& controller, std::int64_t line,
+                                   const PulseWidthInput& input);
 
 }  // namespace cogstride

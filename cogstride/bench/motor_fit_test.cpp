@@ -1,0 +1,240 @@
+// Figures fitted to what was measured on the simulated let-off, whose true figures are known.
+#include "cogstride/plan/motor_fit.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <map>
+
+#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/lines/noise.hpp"
+#include "cogstride/plan/brushed_model.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "support/demo_rig.hpp"
+
+namespace cogstride {
+namespace {
+
+using namespace literals;
+using testing_support::demo_rig;
+
+constexpr double rpm = 2.0 * pi / 60.0;
+
+/// The let-off with friction that is the same everywhere: what the model can know.
+Rig even_rig() {
+  Rig rig = demo_rig();
+  for (Mechanism& mechanism : rig.mechanisms)
+    if (mechanism.name == "letoff") {
+      mechanism.load.friction_spread = ExactFraction();
+      mechanism.load.stiction = mechanism.load.coulomb_friction;
+    }
+  return rig;
+}
+
+struct Piece {
+  double duty;
+  double ramp;
+  double holds;
+};
+
+/// What is seen of the let-off while it is driven so, a row each `each` seconds, without noise.
+MeasuredTable measured(const Rig& rig, const std::vector<Piece>& pieces, double each) {
+  SimulatedBench::Options averaged;
+  averaged.averages_duty = true;
+  SimulatedBench bench(rig, averaged);
+  auto letoff = bench.drive("letoff");
+  const BrushedPlant& plant = bench.brushed("letoff");
+  const double shaft = 2.0 * pi * 19.0 / 4.0;
+  MeasuredTable table;
+  table.has_time = table.has_speed = table.has_current = table.has_rise = true;
+  const auto row = [&] {
+    table.rows.push_back(
+        {bench.now().base(), letoff.duty(), shaft * plant.speed(), plant.current(), plant.motor_rise()});
+  };
+  row();
+  for (const Piece& piece : pieces) {
+    if (piece.duty == 0.0) {
+      letoff.stop(ExactTime::from_base(Ratio(std::llround(piece.ramp * 1000), 1000)));
+    } else {
+      letoff.spin(
+          {.duty = piece.duty, .ramp = ExactTime::from_base(Ratio(std::llround(piece.ramp * 1000), 1000))});
+    }
+    const double until = bench.now().base() + piece.ramp + piece.holds;
+    while (bench.now().base() < until - 1e-9) {
+      bench.serve(Time(each, units::s));
+      row();
+    }
+  }
+  return table;
+}
+
+/// Both ways, slow and fast, and so gently down that nothing is pumped back: all that can be told without
+/// heat.
+const std::vector<Piece>& both_ways() {
+  static const std::vector<Piece> pieces{{0.45, 0.3, 0.5}, {0.95, 0.3, 0.6}, {0.3, 1.5, 0.5}, {0.0, 0.3, 0.6},
+                                         {-0.3, 3.4, 0.5}, {-0.9, 0.4, 0.6}, {-0.3, 1.5, 0.3}};
+  return pieces;
+}
+
+MeasuredTable with_noise(MeasuredTable table, double speed, double current, double rise, std::uint64_t seed) {
+  for (std::size_t i = 0; i < table.rows.size(); ++i) {
+    MeasuredTable::Row& row = table.rows[i];
+    if (row.speed) *row.speed += speed * normal_noise(seed, 1, i);
+    if (row.current) *row.current += current * normal_noise(seed, 2, i);
+    if (row.rise) *row.rise += rise * normal_noise(seed, 3, i);
+  }
+  return table;
+}
+
+const FittedFigure& figure(const MotorFit& fit, const std::string& key) {
+  for (const FittedFigure& each : fit.figures)
+    if (each.key == key) return each;
+  throw Error(key + " was not fitted");
+}
+
+const std::map<std::string, double> truth{{"motor.resistance", 2.6},        {"motor.torque_constant", 0.0625},
+                                          {"load.coulomb_friction", 0.016}, {"load.viscous_friction", 2e-5},
+                                          {"load.steady_torque", 0.042},    {"load.inertia", 1.25e-4}};
+
+/// A rig whose maker had but labels and hearsay.
+Mechanism guessed() {
+  Mechanism letoff = mechanism_named(even_rig(), "letoff");
+  auto& motor = std::get<BrushedMotor>(letoff.motor);
+  motor.resistance = Resistance(3.3, units::ohm);
+  motor.torque_constant = TorqueConstant(0.05, units::Nm_per_A);
+  letoff.load.coulomb_friction = letoff.load.stiction = Torque(0.03, units::Nm);
+  letoff.load.viscous_friction = ViscousFriction(6e-5, units::Nm_s_per_rad);
+  letoff.load.steady_torque = Torque(0.03, units::Nm);
+  letoff.load.inertia = Inertia(2e-4, units::kg_m2);
+  return letoff;
+}
+
+TEST(MotorFit, FindsWhatThePlantIsMadeOf) {
+  MeasuredTable table = measured(even_rig(), both_ways(), 0.01);
+  table.has_rise = false;
+  const MotorFit fit = fit_motor(guessed(), with_noise(table, 2 * rpm, 0.005, 0.0, 1));
+  EXPECT_EQ(fit.told(), 6u);
+  for (const auto& [key, value] : truth)
+    EXPECT_NEAR(figure(fit, key).value / value, 1.0, key == "load.viscous_friction" ? 0.1 : 0.02) << key;
+  EXPECT_NEAR(fit.speed_noise / rpm, 2.0, 0.2);
+  EXPECT_NEAR(fit.current_noise, 0.005, 0.0005);
+}
+
+/// Over 200 seeds the 95 % interval covers the truth 90 to 98 % of the time.
+TEST(MotorFit, ItsIntervalsCoverTheTruth) {
+  MeasuredTable clean = measured(even_rig(), both_ways(), 0.02);
+  clean.has_rise = false;
+  const Mechanism rig = guessed();
+  std::map<std::string, int> covered;
+  constexpr int seeds = 200;
+  for (int seed = 1; seed <= seeds; ++seed) {
+    const MotorFit fit =
+        fit_motor(rig, with_noise(clean, 10 * rpm, 0.03, 0.0, static_cast<std::uint64_t>(seed)));
+    for (const auto& [key, value] : truth) {
+      const FittedFigure& told = figure(fit, key);
+      ASSERT_TRUE(told.is_told) << key << " with seed " << seed << ": " << told.why_not;
+      if (std::abs(told.value - value) <= told.uncertainty) ++covered[key];
+    }
+  }
+  for (const auto& [key, count] : covered) {
+    EXPECT_GE(count, 0.90 * seeds) << key;
+    EXPECT_LE(count, 0.98 * seeds) << key;
+  }
+}
+
+TEST(MotorFit, TellsHeatFromALongRun) {
+  const MeasuredTable clean = measured(even_rig(), {{0.6, 0.3, 900.0}, {0.0, 0.3, 900.0}}, 5.0);
+  Mechanism rig = guessed();  // but for the resistance, which a steady run does not tell, and heat follows
+  std::get<BrushedMotor>(rig.motor).resistance = Resistance(2.6, units::ohm);
+  std::get<BrushedMotor>(rig.motor).heat.thermal_resistance = ThermalResistance::from_base(8.0);
+  std::get<BrushedMotor>(rig.motor).heat.heat_capacity = HeatCapacity::from_base(60.0);
+  const MotorFit fit = fit_motor(rig, with_noise(clean, 5 * rpm, 0.02, 0.3, 7));
+  const FittedFigure& to_air = figure(fit, "motor.thermal_resistance");
+  const FittedFigure& capacity = figure(fit, "motor.heat_capacity");
+  ASSERT_TRUE(to_air.is_told && capacity.is_told) << to_air.why_not << capacity.why_not;
+  EXPECT_NEAR(to_air.value, 5.0, 2.0 * to_air.uncertainty);
+  EXPECT_NEAR(capacity.value, 120.0, 2.0 * capacity.uncertainty);
+  EXPECT_LT(to_air.uncertainty, 1.0);
+  EXPECT_FALSE(figure(fit, "load.inertia").is_told) << "rows of 5 s say nothing of a start";
+}
+
+TEST(MotorFit, AHandTachometersRowsTellAPart) {
+  // Speeds at four voltages by the closed form  (k V/R - T) / (k k/R + B), to a whole turn a minute.
+  MeasuredTable table;
+  table.has_speed = table.is_voltage = true;
+  for (const double volts : {8.0, 12.0, 18.0, 24.0}) {
+    const double speed = (0.0625 * volts / 2.6 - 0.058) / (0.0625 * 0.0625 / 2.6 + 2e-5);
+    table.rows.push_back({0.0, volts, std::round(speed / rpm) * rpm, {}, {}});
+  }
+  Mechanism rig = mechanism_named(even_rig(), "letoff");
+  std::get<BrushedMotor>(rig.motor).torque_constant = TorqueConstant(0.05, units::Nm_per_A);
+  rig.load.coulomb_friction = Torque(0.03, units::Nm);
+  const MotorFit fit = fit_motor(rig, table);
+  EXPECT_NEAR(figure(fit, "motor.torque_constant").value, 0.0625, 2e-4);
+  EXPECT_NEAR(figure(fit, "load.coulomb_friction").value, 0.016, 1e-3);
+  EXPECT_FALSE(figure(fit, "motor.resistance").is_told);
+  EXPECT_NE(figure(fit, "motor.resistance").would_tell.find("current"), std::string::npos);
+  EXPECT_FALSE(figure(fit, "load.steady_torque").is_told);
+}
+
+TEST(MotorFit, OneSpeedTellsLittleAndSaysWhatWould) {
+  const MeasuredTable clean = measured(even_rig(), {{0.6, 0.3, 3.0}}, 0.02);
+  MeasuredTable steady = with_noise(clean, 5 * rpm, 0.02, 0.0, 3);
+  steady.has_rise = false;
+  steady.rows.erase(steady.rows.begin(), steady.rows.begin() + 100);
+  const MotorFit fit = fit_motor(guessed(), steady);
+  for (const char* const key :
+       {"load.viscous_friction", "load.steady_torque", "load.inertia", "motor.resistance"}) {
+    EXPECT_FALSE(figure(fit, key).is_told) << key;
+    EXPECT_FALSE(figure(fit, key).why_not.empty()) << key;
+    EXPECT_FALSE(figure(fit, key).would_tell.empty()) << key;
+  }
+}
+
+TEST(MotorFit, ALongRowOfTheModelIsTheSameAsManyShortOnes) {
+  const BrushedModel model = brushed_model(mechanism_named(even_rig(), "letoff"));
+  MeasuredTable few;
+  few.has_time = few.has_speed = true;
+  few.rows = {{0.0, 0.0, 0.0, {}, {}}, {0.2, 0.7, {}, {}, {}}, {300.0, 0.7, {}, {}, {}}};
+  MeasuredTable many = few;
+  many.rows.pop_back();
+  for (int i = 1; i <= 30'000; ++i) many.rows.push_back({0.2 + 299.8 * i / 30'000, 0.7, {}, {}, {}});
+  const auto coarse = model.run(few).back();
+  const auto fine = model.run(many).back();
+  EXPECT_NEAR(*coarse.speed, *fine.speed, 1e-3 * *fine.speed);
+  EXPECT_NEAR(*coarse.current, *fine.current, 1e-3 * *fine.current);
+  EXPECT_NEAR(*coarse.rise, *fine.rise, 2e-3 * *fine.rise);
+}
+
+TEST(MotorFit, TheModelIsThePlant) {
+  const Rig rig = even_rig();
+  const MeasuredTable table = measured(rig, both_ways(), 0.005);
+  const auto rows = brushed_model(mechanism_named(rig, "letoff")).run(table);
+  for (std::size_t i = 0; i < rows.size(); ++i) {
+    EXPECT_NEAR(*rows[i].speed, *table.rows[i].speed, 1.5) << "rad/s of 250, at " << rows[i].time;
+    const bool jumps = (i > 0 && begins_or_ends(rows[i - 1], rows[i])) ||
+                       (i + 1 < rows.size() && begins_or_ends(rows[i], rows[i + 1]));
+    if (!jumps) EXPECT_NEAR(*rows[i].current, *table.rows[i].current, 0.06) << rows[i].time;
+  }
+}
+
+TEST(MotorFit, RefusesWhatItCannotBeginWith) {
+  const Rig rig = demo_rig();
+  MeasuredTable table;
+  table.has_speed = table.is_voltage = true;
+  table.rows.assign(3, {0.0, 12.0, 100.0, {}, {}});
+  EXPECT_THROW((void)fit_motor(mechanism_named(rig, "traverse"), table), RangeError);
+  table.rows.pop_back();
+  EXPECT_THROW((void)fit_motor(mechanism_named(rig, "letoff"), table), RangeError) << "two rows";
+  table.rows.resize(5);
+  table.has_speed = false;
+  EXPECT_THROW((void)fit_motor(mechanism_named(rig, "letoff"), table), RangeError) << "nothing was measured";
+  Mechanism coasting = mechanism_named(rig, "letoff");
+  std::get<BridgeWiring>(coasting.wiring).recirculates = SlowsBy::coasting;
+  table.has_speed = true;
+  table.is_voltage = false;
+  EXPECT_THROW((void)fit_motor(coasting, table), RangeError) << "its mean voltage is not known";
+}
+
+}  // namespace
+}  // namespace cogstride

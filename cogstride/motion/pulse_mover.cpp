@@ -1,0 +1,81 @@
+#include "cogstride/motion/pulse_mover.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace cogstride {
+
+PulseMover::PulseMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
+                       const Controller& controller)
+    : mechanism_(mechanism),
+      driver_(mechanism, id, group, controller),
+      scale_(mechanism),
+      ticks_per_second_(controller.timer_clock.base().to_double()) {}
+
+Tick PulseMover::ticks(double seconds) const {
+  return std::llround(std::ceil(seconds * ticks_per_second_));
+}
+
+std::optional<double> PulseMover::asked(Tick now) const {
+  return has_pulses_ ? std::optional(share_at(now)) : std::nullopt;
+}
+
+void PulseMover::act(Lines& lines, std::span<const Reading>) {
+  const Tick now = lines.now();
+  if (next_act_ > now) return;
+  next_act_ = never;
+  const Tick begins = driver_.frame_from(now + lines.lead());
+  driver_.put_pulse(lines, begins, scale_.pulse_at(share_at(begins)));
+  // Just soon enough for the frame after it.
+  if (frame_is_put(now, begins)) next_act_ = begins + driver_.frame() - lines.lead();
+}
+
+void PulseMover::release(Lines& lines) {
+  const Tick now = lines.now();
+  finish(now, MotionStatus::cancelled);
+  driver_.put_none(lines, now + lines.lead());
+  has_pulses_ = false;
+  next_act_ = never;
+  has_lost_pulses();
+  note(now, MotionNote::Kind::told, "release");
+}
+
+void PulseMover::lines_were_cut(Tick now, const std::string& why) {
+  finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  has_pulses_ = false;
+  next_act_ = never;
+  has_lost_pulses();
+}
+
+void PulseMover::require_no_obstacle() const {
+  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty())
+    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+}
+
+std::shared_ptr<MotionRecord> PulseMover::begin_record(Tick now, std::string what) {
+  finish(now, MotionStatus::cancelled);
+  record_ = running_record(now, std::move(what));
+  note(now, MotionNote::Kind::began, record_->what);
+  return record_;
+}
+
+void PulseMover::finish(Tick now, MotionStatus status, const std::string& fault) {
+  const std::shared_ptr<MotionRecord> on = std::move(record_);
+  record_.reset();
+  if (on == nullptr) return;
+  on->status = status;
+  on->ended = now;
+  on->fault = fault;
+  using Kind = MotionNote::Kind;
+  const Kind kind = status == MotionStatus::done        ? Kind::done
+                    : status == MotionStatus::cancelled ? Kind::redirected
+                                                        : Kind::halted;
+  note(now, kind, fault.empty() ? on->what : fault);
+}
+
+void PulseMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {
+  if (sink_) sink_({at, driver_.id(), kind, text});
+}
+
+}  // namespace cogstride

@@ -1,0 +1,20 @@
+// The fan clears lint: its speed controller is armed as the rig says, then it blows harder and harder.
+#include <cogstride/cogstride.hpp>
+#include <cstdio>
+
+using namespace cogstride::literals;
+
+int main(int count, char** words) {
+  cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml")};
+  auto fan = bench.throttled("fan");
+  fan.arm().wait();  // nothing but the pulses of its arming stages goes out before
+  std::printf("armed after %.2f s\n", bench.now().in(cogstride::units::s));
+  fan.throttle({.duty = 0.3, .ramp = 1_s}).wait();
+  for (int i = 0; i < 4; ++i) {
+    fan.faster(cogstride::ExactFraction(10, cogstride::units::percent)).wait();
+    bench.serve(1_s);
+    std::printf("throttle %2.0f %%: turns at %2.0f %% of full speed, takes %.2f A\n", 100.0 * fan.throttle(),
+                100.0 * bench.pulsed_plant("fan").speed(), bench.pulsed_plant("fan").current());
+  }
+  fan.stop(0.5_s).wait();
+}

@@ -1,0 +1,21 @@
+// The yarn cart drives a square and comes home: where it thinks it is, by the counts of its wheels, and where
+// it really is when one tyre is 0.4 mm larger than the rig says.
+#include <cogstride/cogstride.hpp>
+#include <cstdio>
+
+using namespace cogstride::literals;
+
+int main(int count, char** words) {
+  const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/cart.rig.toml");
+  cogstride::Rig real = rig;
+  real.pairs[0].right_wheel = cogstride::Length(65.4, cogstride::units::mm);
+  cogstride::SimulatedBench bench{rig, {.real = real}};
+  auto cart = bench.pair("cart");
+  for (int side = 0; side < 4; ++side) {
+    cart.drive({.way = {.by = 800_mm}, .speed = 300_mm_per_s}).wait();
+    cart.drive({.way = {.turns = 90_deg}}).wait();  // on the spot, as fast as its wheels can be held
+    std::printf("corner %d: thinks (%4.0f, %4.0f) mm, stands (%4.0f, %4.0f) mm\n", side + 1,
+                1e3 * cart.thinks().x, 1e3 * cart.thinks().y, 1e3 * bench.cart("cart").x,
+                1e3 * bench.cart("cart").y);
+  }
+}
