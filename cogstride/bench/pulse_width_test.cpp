@@ -72,6 +72,29 @@ TEST(SwingingServo, PulsesAreThoseOfItsAngles) {
     EXPECT_NEAR(b.pulses.pulses[i].at - b.pulses.pulses[i - 1].at, 0.02, 1e-9) << "one pulse a frame";
 }
 
+TEST(SwingingServo, TakesPulsesAtAnyFrameRate) {
+  for (const std::int64_t hertz : {50, 100, 333}) {
+    Rig rig = demo_rig();
+    for (Mechanism& mechanism : rig.mechanisms)
+      if (mechanism.name == "snips")
+        std::get<PulseWidthInput>(mechanism.board).frame_rate = ExactFrequency(hertz, units::Hz);
+    Bench48 b(snips_line, {}, rig);
+    auto snips = b.bench.servo("snips");
+    snips.swing({.to = 0_deg}).wait();
+    snips.swing({.to = 70_deg, .speed = 200_deg_per_s}).wait();
+    EXPECT_NEAR(b.angle(), 70.0, 0.65) << hertz;
+    const auto& pulses = b.pulses.pulses;
+    EXPECT_NEAR(pulses.back().at - pulses[pulses.size() - 2].at, 1.0 / static_cast<double>(hertz), 1e-6)
+        << hertz;
+    EXPECT_NEAR(pulses.back().width, 920e-6 + 70.0 / 168.0 * 1140e-6, 0.51 * 16 / clock);
+  }
+  Rig rig = demo_rig();
+  for (Mechanism& mechanism : rig.mechanisms)
+    if (mechanism.name == "snips")
+      std::get<PulseWidthInput>(mechanism.board).frame_rate = ExactFrequency(10, units::Hz);
+  EXPECT_THROW(SimulatedBench{rig}, RangeError) << "its 16-bit timer cannot";
+}
+
 TEST(SwingingServo, AngleAskedGoesWithSpeedAndAcceleration) {
   Bench48 b(snips_line);
   auto snips = b.bench.servo("snips");

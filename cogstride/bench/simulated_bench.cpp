@@ -190,6 +190,7 @@ void SimulatedBench::begin_trace() {
     layout.signals.push_back({mechanism.name + ".current", "A"});
     layout.signals.push_back({mechanism.name + ".supply", "V"});
     layout.signals.push_back({mechanism.name + ".motor_rise", "K"});
+    layout.signals.push_back({mechanism.name + ".wanted_speed", kind == OutputKind::rotary ? "rpm" : "mm/s"});
   }
   for (const auto& pulsed : pulsed()) {
     const Mechanism& mechanism = pulsed->mechanism();
@@ -296,6 +297,9 @@ void SimulatedBench::look(Tick at) {
     out[3] = plant.current();
     out[4] = plant.supply_voltage();
     out[5] = plant.motor_rise();
+    out[6] = drive.holds_speed()
+                 ? (kind == OutputKind::rotary ? 60.0 : 1000.0) * drive.speed_hold().wanted_speed(at)
+                 : std::numeric_limits<double>::quiet_NaN();
   }
   for (std::size_t i = 0; i < pulse_plants_.size(); ++i, out += signals_a_pulse) {
     const PulsePlant& plant = *pulse_plants_[i];

@@ -44,8 +44,8 @@ class SimulatedBench final : public Bench {
   static constexpr std::size_t signals_a_mechanism = 5;
 
   /// Traced signals of each that is driven by duty, after those of the movers: duty, made, speed, current,
-  /// supply, motor_rise.
-  static constexpr std::size_t signals_a_drive = 6;
+  /// supply, motor_rise, and the speed that is wanted where one is held.
+  static constexpr std::size_t signals_a_drive = 7;
 
   /// Traced signals of each that takes a pulse width, after those: asked, made (or speed), current, power,
   /// rise.

@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <iterator>
+#include <limits>
 
 #include "cogstride/report/gnuplot.hpp"
 
@@ -208,6 +210,23 @@ class Overview : private GnuplotScript {
   }
 
  private:
+  /// A step of an axis that leaves as many marks on it as have room: 1, 2 or 5 times a power of ten.
+  [[nodiscard]] double step_of(std::size_t signal) const {
+    double least = std::numeric_limits<double>::infinity();
+    double most = -least;
+    for (const ThinnedSignal::Stretch& stretch : trace_.signals()[signal].stretches()) {
+      if (!std::isfinite(stretch.low) || !std::isfinite(stretch.high)) continue;
+      least = std::min(least, stretch.low);
+      most = std::max(most, stretch.high);
+    }
+    const double wanted = (most - least) / std::max(3.0, 14.0 / static_cast<double>(panels_.size()));
+    if (!(wanted > 0.0) || !std::isfinite(wanted)) return 1.0;
+    const double ten = std::pow(10.0, std::floor(std::log10(wanted)));
+    for (const double times : {1.0, 2.0, 5.0})
+      if (times * ten >= wanted) return times * ten;
+    return 10.0 * ten;
+  }
+
   void data(const char* name, std::size_t signal) {
     add("${} << EOD\n", name);
     for (const ThinnedSignal::Stretch& stretch : trace_.signals()[signal].stretches()) {
@@ -222,10 +241,11 @@ class Overview : private GnuplotScript {
     data("position", panel.position_signal);
     data("speed", panel.speed_signal);
     add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.03, bottom + 0.045);
-    add("set ylabel '{} [{}]' tc rgb '#1f5fa8'\nset y2label '{} [{}]' tc rgb '#c25100'\nset "
-        "y2tics\n",
-        panel.what, panel.position_unit, panel.other, panel.speed_unit);
-    add("set label 1 {} at graph 0.0, graph 1.05 font ',12' noenhanced\n", gnuplot_text(panel.name));
+    add("set ylabel '{} [{}]' tc rgb '#1f5fa8'\nset y2label '{} [{}]' tc rgb '#c25100'\n", panel.what,
+        panel.position_unit, panel.other, panel.speed_unit);
+    add("set ytics {:.6g}\nset y2tics {:.6g}\n", step_of(panel.position_signal), step_of(panel.speed_signal));
+    add("set label 1 {} at graph 0.0, graph 1.0 offset 0, 0.7 font ',12' noenhanced\n",
+        gnuplot_text(panel.name));
     add("set xtics format '{}'\n", is_last ? "%g s" : "");
     add("plot $speed axes x1y2 with lines lw 1.5 lc rgb '#c25100', $position with lines lw 2.5 lc rgb "
         "'#1f5fa8'\n");

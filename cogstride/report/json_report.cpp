@@ -233,6 +233,10 @@ std::string drive_json(const DriveReport& report, const EventLog& log) {
   for (const LiveTally::Drive& drive : tally.drives)
     json["driven_by_duty"].push_back(
         {{"name", drive.name}, {"highest_duty", drive.highest_duty}, {"driven_s", drive.driven_seconds}});
+  json["driven_by_pulse_width"] = Json::array();
+  for (const LiveTally::Pulsed& pulsed : tally.pulsed)
+    json["driven_by_pulse_width"].push_back(
+        {{"name", pulsed.name}, {"asked_share", pulsed.asked ? Json(*pulsed.asked) : Json(nullptr)}});
   json["edges"] = {{"written", tally.edges},     {"too_late", tally.edges_too_late},
                    {"late_99_s", tally.late_99}, {"late_worst_s", tally.late_worst},
                    {"bound_s", tally.bound},     {"stood_still_s", tally.stood_still}};

@@ -477,6 +477,11 @@ std::string drive_text(const DriveReport& report, const EventLog& log) {
   for (const LiveTally::Drive& drive : tally.drives)
     page.row(drive.name.c_str(), "driven for {:.3g} s, at {:.3g} % duty at the most", drive.driven_seconds,
              100.0 * drive.highest_duty);
+  for (const LiveTally::Pulsed& pulsed : tally.pulsed)
+    page.row(pulsed.name.c_str(), "{}",
+             !pulsed.asked   ? "without pulses"
+             : pulsed.swings ? fmt::format("sent to {:.1f} % of its swing", 100.0 * *pulsed.asked)
+                             : fmt::format("at {:.3g} % throttle", 100.0 * *pulsed.asked));
   page.row("edges",
            "{} written; 99 of 100 within {:.1f} us, the worst {:.1f} us late; {} past the bound of {:.0f} us",
            tally.edges, 1e6 * tally.late_99, 1e6 * tally.late_worst,

@@ -396,6 +396,7 @@ class MotionChecker {
 bool has_known_length(const Statement& statement) {
   switch (statement.kind) {
     case Kind::move:
+      return !statement.by_encoder;
     case Kind::wait:
     case Kind::swing:
     case Kind::arm:

@@ -80,6 +80,7 @@ struct Statement {
   CartOrder cart{};                    ///< drive_pair
   std::size_t output = 0;              ///< of switch_output and fade_output: its place in the rig
   MoveOrder order{};                   ///< move, swing
+  bool by_encoder = false;             ///< move: its loop decides how long it takes
   SpeedOrder spin{};                   ///< spin; jog: at what speed
   OutputSpeed change{};                ///< faster
   /// Of a mechanism that is driven by duty or has a throttle: spin, throttle; faster: `duty` is the change;

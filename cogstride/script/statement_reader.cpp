@@ -55,6 +55,7 @@ class StatementReader {
       throw LineReader::wrong(
           how, fmt::format("found '{}'; expected 'to' (a position) or 'by' (a way)", how.text));
     }
+    statement_.by_encoder = by_encoder;
     if (by_encoder) {
       if (reader_.take("at")) statement_.order.speed = held_speed("a speed such as 60 rpm");
       return;

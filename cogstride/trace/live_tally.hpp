@@ -20,10 +20,17 @@ struct LiveTally {
     double highest_duty = 0.0;    ///< that was asked for, 0 to 1
     double driven_seconds = 0.0;  ///< with a duty
   };
+  /// Of a hobby servo or a speed controller.
+  struct Pulsed {
+    std::string name{};
+    bool swings = true;
+    std::optional<double> asked{};  ///< at the end: share of the swing, or throttle; nothing without pulses
+  };
   double seconds = 0.0;  ///< of the bench's time
   std::string fault{};   ///< empty: none
   std::vector<Mechanism> mechanisms{};
   std::vector<Drive> drives{};
+  std::vector<Pulsed> pulsed{};
 
   std::int64_t edges = 0;           ///< written
   std::int64_t edges_too_late = 0;  ///< by more than the bound

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
 #include <filesystem>
 #include <set>
 
@@ -51,21 +53,28 @@ void Outputs::draw(const std::string& title, const std::vector<MechanismPanel>& 
 
 void Outputs::draw_drive(const std::string& title, std::size_t first, const std::string& speed_unit) {
   if (!thinned_) return;
-  const auto curve = [&](std::size_t signal, const char* colour) {
-    return PanelCurve{points_of(*thinned_, first + signal), "", colour};
+  const auto curve = [&](std::size_t signal, const char* colour, const char* label = "") {
+    return PanelCurve{points_of(*thinned_, first + signal), label, colour};
   };
+  PanelCurve wanted = curve(6, "#e0a030", "wanted");
+  wanted.dashed = true;
+  const bool is_held = std::any_of(wanted.points.begin(), wanted.points.end(),
+                                   [](const auto& point) { return std::isfinite(point.second); });
+  std::vector<PanelCurve> speeds{curve(2, "#1f5fa8", is_held ? "made" : "")};
+  if (is_held) speeds.push_back(wanted);
   PanelFigure figure;
   figure.title = title;
   figure.axis = "time [s]";
   figure.panels = {{"duty [%]", {curve(0, "#6b6b6b")}},
-                   {fmt::format("speed [{}]", speed_unit), {curve(2, "#1f5fa8")}},
+                   {fmt::format("speed [{}]", speed_unit), speeds},
                    {"current [A]", {curve(3, "#c25100")}},
                    {"supply [V]", {curve(4, "#00796b")}},
                    {"motor, over air [K]", {curve(5, "#b3261e")}}};
   write_panels(plot_, figure);
 }
 
-void Outputs::draw_pulsed(const std::string& title, std::size_t first, const Mechanism& mechanism) {
+void Outputs::draw_pulsed(const std::string& title, std::size_t first, const Mechanism& mechanism,
+                          std::optional<double> too_warm_at) {
   if (!thinned_) return;
   const auto curve = [&](std::size_t signal, const char* colour, const char* label = "") {
     return PanelCurve{points_of(*thinned_, first + signal), label, colour};
@@ -82,6 +91,7 @@ void Outputs::draw_pulsed(const std::string& title, std::size_t first, const Mec
                    {"current [A]", {curve(2, "#c25100")}, true},
                    {"power [W]", {curve(3, "#00796b")}, true},
                    {"over air [K]", {curve(4, "#b3261e")}, true}};
+  if (too_warm_at) figure.marks.emplace_back(*too_warm_at, "warmer than it stands");
   write_panels(plot_, figure);
 }
 

@@ -29,7 +29,9 @@ class Outputs {
   /// Of one mechanism that is driven by duty, whose first signal this is.
   void draw_drive(const std::string& title, std::size_t first_signal, const std::string& speed_unit);
   /// Of one that takes a pulse width, in deg or in % of full speed.
-  void draw_pulsed(const std::string& title, std::size_t first_signal, const cogstride::Mechanism& mechanism);
+  /// @param too_warm_at  s, when it passed the rise that it stands
+  void draw_pulsed(const std::string& title, std::size_t first_signal, const cogstride::Mechanism& mechanism,
+                   std::optional<double> too_warm_at);
   /// The way of a wheeled pair, whose first signal this is.
   void draw_cart(const std::string& title, std::size_t first_signal);
   /// The same of several mechanisms.

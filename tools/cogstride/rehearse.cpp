@@ -312,7 +312,11 @@ Status run_rehearse(const RehearseOptions& options) {
     outputs.draw_drive(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal,
                        turns ? "rpm" : "mm/s");
   } else if (shown.takes_pulse_width()) {
-    outputs.draw_pulsed(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal, shown);
+    std::optional<double> too_warm_at;
+    for (const PulseTally& tally : report.tally.pulsed)
+      if (tally.name == shown.name) too_warm_at = tally.too_warm_at;
+    outputs.draw_pulsed(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal, shown,
+                        too_warm_at);
   } else {
     outputs.draw(figure_content(report, shown, first_signal));
   }

@@ -307,6 +307,9 @@ void LiveBench::close() {
   }
   for (const auto& drive : drives())
     tally.drives.push_back({drive->mechanism().name, drive->highest_duty(), drive->driven_seconds()});
+  for (const auto& pulsed : pulsed())
+    tally.pulsed.push_back(
+        {pulsed->mechanism().name, pulsed->mechanism().swings(), pulsed->asked(in.lines->now())});
   tally.edges = late.edges();
   tally.edges_too_late = late.beyond();
   tally.late_99 = seconds(late.at_share(0.99));

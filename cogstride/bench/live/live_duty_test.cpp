@@ -257,6 +257,58 @@ TEST(LiveDuty, SaysWhatARigHasLessOfOnLiveLines) {
   EXPECT_NE(live_obstacles(stepped)[0].why.find("has to be a plain line"), std::string::npos);
 }
 
+/// The demo's fan and snips, their pulses made by a PWM chip, or edge by edge.
+Rig pulses_rig(bool has_chip, Time lateness) {
+  Rig rig = only_with(demo_rig(), {"fan", "snips"});
+  rig.controller.chips = {{"bench", "gpiochip0", 0, 64}};
+  if (has_chip) rig.controller.pwm_chips = {{"bench", "pwmchip0", {33, 34}, {0, 1}}};
+  rig.controller.edge_lateness = lateness;
+  rig.outputs.clear();
+  rig.hands.clear();
+  for (Mechanism& mechanism : rig.mechanisms)
+    if (mechanism.is_throttled())
+      std::get<PulseWidthInput>(mechanism.board).arming = {{Time(1, units::ms), 0.2_s}};
+  return rig;
+}
+
+TEST(LivePulses, AreMadeByHardwareFrameByFrame) {
+  constexpr LineId fan_line{33};
+  constexpr LineId snips_line{34};
+  DutyPort port(false);
+  LiveBench bench(pulses_rig(true, Time(50, units::ms)), {.asks_for_real_time = false, .port = &port});
+  auto snips = bench.servo("snips");
+  auto fan = bench.throttled("fan");
+  snips.swing({.to = 70_deg}).wait();
+  EXPECT_NEAR(static_cast<double>(port.last_duty(snips_line)), 920e3 + 70.0 / 168.0 * 1140e3, 170.0);
+  EXPECT_EQ(port.most_duty(fan_line), 0) << "nothing before it is armed";
+  fan.arm().wait();
+  EXPECT_EQ(port.most_duty(fan_line), 1'000'000);
+  fan.throttle({.duty = 0.5}).wait();
+  bench.serve(0.05_s);
+  EXPECT_NEAR(static_cast<double>(port.last_duty(fan_line)), 1.5e6, 170.0);
+  fan.stop().wait();
+  snips.release();
+  bench.serve(0.05_s);
+  EXPECT_EQ(port.last_duty(fan_line), 1'000'000);
+  EXPECT_EQ(port.last_duty(snips_line), 0);
+  bench.close();
+  ASSERT_EQ(bench.tally().pulsed.size(), 2u);
+  EXPECT_FALSE(bench.tally().pulsed[0].asked) << "closed, its lines carry no pulse";
+  EXPECT_FALSE(bench.tally().pulsed[1].asked);
+}
+
+TEST(LivePulses, EdgeByEdgeOnlyWhereAnEdgeIsNearEnough) {
+  EXPECT_TRUE(live_obstacles(pulses_rig(true, Time(100, units::us))).empty());
+  const auto refused = live_obstacles(pulses_rig(false, Time(100, units::us)));
+  ASSERT_EQ(refused.size(), 2u);
+  EXPECT_NE(refused[0].why.find("which is 10 % of their range: 20 us would do"), std::string::npos)
+      << refused[0].why;
+  const Rig near = pulses_rig(false, Time(15, units::us));
+  EXPECT_TRUE(live_obstacles(near).empty());
+  ASSERT_EQ(live_notes(near).size(), 2u);
+  EXPECT_NE(live_notes(near)[0].find("a width may be 1.5 % of its range off"), std::string::npos);
+}
+
 /// A folder with files as the kernel shows a PWM chip or a converter, whose channels are there already.
 class KernelFolder {
  public:
