@@ -3,10 +3,13 @@
 #include "cogstride/chip/coils.hpp"
 #include "cogstride/chip/pulse_run.hpp"
 #include "cogstride/chip/quadrature.hpp"
+#include "cogstride/chip/six_step.hpp"
 #include "cogstride/chip/speed_loop.hpp"
 #include "cogstride/chip/tick.hpp"
 
 template class cogstride::chip::CoilSine<16, 63>;
+static_assert(cogstride::chip::six_step_table(cogstride::chip::SixStepWiring{}).is_sound,
+              "made while compiling");
 // The decoder counts while compiling, too.
 constexpr int64_t counted() {
   cogstride::chip::QuadratureDecoder decoder(4);

@@ -97,6 +97,18 @@ TEST(Examples, TheCartComesHomeAsItThinks) {
                          "corner 4: thinks \\( +-?[01], +-?[01]\\) mm, stands \\("});
 }
 
+TEST(Examples, TheSpindleHoldsItsSpeedThroughALoadStep) {
+  expect_lines(output_of("steady_spindle"), {"2\\.75 s: duty 2[0-3] %, (899|900|901) rpm",
+                                             "3\\.50 s: duty (29|30|31) %, (899|900|901) rpm",
+                                             "4\\.50 s: duty 2[0-4] %, (89[89]|90[0-2]) rpm"});
+}
+
+TEST(Examples, TheSpindleStartsWithoutItsSensors) {
+  expect_lines(output_of("open_loop_spindle"),
+               {"0\\.5 s: wanted +0 rpm", "3\\.0 s: wanted 300 rpm, turns at +(29|30|31)\\d rpm",
+                "6\\.0 s: wanted 300 rpm, turns at +(29|30|31)\\d rpm"});
+}
+
 TEST(Examples, KnobToSpeed) {
   expect_lines(output_of("knob_to_speed"), {"2\\.\\d s: knob at 100 %, duty 100 %, 67\\d rpm",
                                             "5\\.\\d s: knob at  1\\d %, duty  28 %, 12\\d rpm",

@@ -11,6 +11,7 @@ namespace {
 constexpr std::size_t first_output_group = 0x100;
 constexpr std::size_t first_drive_group = 0x200;
 constexpr std::size_t first_pulse_group = 0x300;
+constexpr std::size_t first_gate_group = 0x400;
 }  // namespace
 
 TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
@@ -56,6 +57,8 @@ void Motion::cancel(Braking how) {
     servo_->stop(bench_->lines());
   } else if (throttle_ != nullptr) {
     throttle_->stop(bench_->lines());
+  } else if (six_step_ != nullptr) {
+    six_step_->stop(bench_->lines());
   } else {
     pair_->stop(bench_->lines());
   }
@@ -154,9 +157,16 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
       pulsed_.push_back(std::make_unique<ThrottleMover>(mechanism, id, group, rig_.controller));
     }
   }
-  for (const WheeledPair& pair : rig_.pairs) {
+  for (const Mechanism& mechanism : rig_.mechanisms) {
+    if (!mechanism.has_six_gates()) continue;
     const auto id =
-        static_cast<MechanismId>(movers_.size() + drives_.size() + pulsed_.size() + pairs_.size());
+        static_cast<MechanismId>(movers_.size() + drives_.size() + pulsed_.size() + six_steps_.size());
+    const auto group = static_cast<PwmGroup>(first_gate_group + six_steps_.size());
+    six_steps_.push_back(std::make_unique<SixStepMover>(mechanism, id, group, rig_.controller));
+  }
+  for (const WheeledPair& pair : rig_.pairs) {
+    const auto id = static_cast<MechanismId>(movers_.size() + drives_.size() + pulsed_.size() +
+                                             six_steps_.size() + pairs_.size());
     pairs_.push_back(std::make_unique<PairMover>(pair, id, duty_mover(pair.left), duty_mover(pair.right),
                                                  rig_.controller));
   }
@@ -181,6 +191,12 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
   for (const auto& pulsed : pulsed_) {
     pulsed->on_note([this](const MotionNote& note) { noted(note); });
     pulsed->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
+  }
+  for (const auto& six_step : six_steps_) {
+    six_step->on_note([this](const MotionNote& note) { noted(note); });
+    six_step->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
+    six_step->on_failure(
+        [this, id = six_step->driver().id()](const std::string& why) { guard_->motion_failed(id, why); });
   }
   for (const auto& pair : pairs_) {
     pair->on_note([this](const MotionNote& note) { noted(note); });
@@ -222,20 +238,55 @@ MovedMechanisms Bench::moved() const {
   for (const auto& mover : movers_) all.push_back({&mover->mechanism(), mover->stream().driver().id()});
   for (const auto& drive : drives_) all.push_back({&drive->mechanism(), drive->driver().id()});
   for (const auto& pulsed : pulsed_) all.push_back({&pulsed->mechanism(), pulsed->driver().id()});
+  for (const auto& six_step : six_steps_) all.push_back({&six_step->mechanism(), six_step->driver().id()});
   return all;
 }
 
 const Mechanism& Bench::mechanism_of(MechanismId id) const {
   if (const StepperMover* const mover = mover_of(id)) return mover->mechanism();
   const std::size_t beyond = static_cast<std::size_t>(id) - movers_.size();
-  return beyond < drives_.size() ? drives_[beyond]->mechanism()
-                                 : pulsed_[beyond - drives_.size()]->mechanism();
+  if (beyond < drives_.size()) return drives_[beyond]->mechanism();
+  const std::size_t further = beyond - drives_.size();
+  return further < pulsed_.size() ? pulsed_[further]->mechanism()
+                                  : six_steps_[further - pulsed_.size()]->mechanism();
 }
 
 const std::string& Bench::name_of(MechanismId id) const {
-  const std::size_t mechanisms = movers_.size() + drives_.size() + pulsed_.size();
+  const std::size_t mechanisms = movers_.size() + drives_.size() + pulsed_.size() + six_steps_.size();
   const auto place = static_cast<std::size_t>(id);
   return place < mechanisms ? mechanism_of(id).name : pairs_[place - mechanisms]->pair().name;
+}
+
+SixStepHandle Bench::brushless(const std::string& name) {
+  const Mechanism& wanted = mechanism_named(rig_, name);
+  for (const auto& six_step : six_steps_)
+    if (six_step->mechanism().name == name) return {*this, *six_step};
+  throw RangeError(fmt::format("{}: a {} on a {} is no bare brushless motor behind six gates", name,
+                               kind_name(wanted.motor), kind_name(wanted.board)));
+}
+
+Motion SixStepHandle::spin(const SpeedOrder& order) {
+  return {*bench_, *six_step_, six_step_->spin(bench_->lines(), order)};
+}
+
+Motion SixStepHandle::faster(OutputSpeed by) {
+  return {*bench_, *six_step_, six_step_->change_speed(bench_->lines(), by)};
+}
+
+Motion SixStepHandle::slower(OutputSpeed by) {
+  return faster({by.kind, -by.base});
+}
+
+Motion SixStepHandle::reverse() {
+  return {*bench_, *six_step_, six_step_->reverse(bench_->lines())};
+}
+
+Motion SixStepHandle::stop() {
+  return {*bench_, *six_step_, six_step_->stop(bench_->lines())};
+}
+
+double SixStepHandle::wanted_speed() const {
+  return six_step_->wanted_speed(bench_->lines().now());
 }
 
 PairHandle Bench::pair(const std::string& name) {
@@ -455,6 +506,12 @@ Stage Bench::stage() {
     stage.drives.push_back(mechanism.is_driven_by_duty() ? &duty_mover(mechanism.name) : nullptr);
   for (const auto& pair : pairs_) stage.pairs.push_back(pair.get());
   for (const Mechanism& mechanism : rig_.mechanisms) {
+    const auto found = std::find_if(six_steps_.begin(), six_steps_.end(), [&](const auto& six_step) {
+      return six_step->mechanism().name == mechanism.name;
+    });
+    stage.six_steps.push_back(found == six_steps_.end() ? nullptr : found->get());
+  }
+  for (const Mechanism& mechanism : rig_.mechanisms) {
     stage.servos.push_back(mechanism.swings() ? &pulse_mover<ServoMover>(mechanism.name, "") : nullptr);
     stage.throttles.push_back(mechanism.is_throttled() ? &pulse_mover<ThrottleMover>(mechanism.name, "")
                                                        : nullptr);
@@ -473,6 +530,8 @@ void Bench::come_to_rest() {
   for (const auto& mover : movers_) mover->stop(lines(), Braking::hardest);
   for (const auto& pair : pairs_)
     if (!pair->is_idle()) pair->stop(lines());
+  for (const auto& six_step : six_steps_)
+    if (!six_step->is_idle() || six_step->duty() != 0.0) six_step->stop(lines());
   for (const auto& drive : drives_)
     if (drive->duty(lines().now()) != 0.0 || !drive->is_idle()) drive->stop(lines());
   for (const auto& pulsed : pulsed_) {
@@ -512,6 +571,7 @@ RunLoop& Bench::loop() {
     for (const auto& mover : movers_) loop_->add(*mover);
     for (const auto& drive : drives_) loop_->add(*drive);
     for (const auto& pulsed : pulsed_) loop_->add(*pulsed);
+    for (const auto& six_step : six_steps_) loop_->add(*six_step);
     for (const auto& pair : pairs_) loop_->add(*pair);
     for (const auto& output : outputs_) loop_->add(*output);
     for (const auto& encoder : encoders_) loop_->add(*encoder);
@@ -528,6 +588,9 @@ std::vector<LineSetup> Bench::line_setups() const {
     for (LineSetup& line : drive->driver().line_setups()) lines.push_back(std::move(line));
   }
   for (const auto& pulsed : pulsed_) lines.push_back(pulsed->driver().line_setup());
+  for (const auto& six_step : six_steps_) {
+    for (LineSetup& line : six_step->driver().line_setups()) lines.push_back(std::move(line));
+  }
   for (LineSetup& line : input_lines(rig_, moved())) lines.push_back(std::move(line));
   for (const auto& output : outputs_) lines.push_back(output->line_setup());
   return lines;
@@ -555,6 +618,7 @@ void Bench::wait_for_all() {
     return std::all_of(movers_.begin(), movers_.end(), is_idle) &&
            std::all_of(drives_.begin(), drives_.end(), is_idle) &&
            std::all_of(pulsed_.begin(), pulsed_.end(), is_idle) &&
+           std::all_of(six_steps_.begin(), six_steps_.end(), is_idle) &&
            std::all_of(pairs_.begin(), pairs_.end(), is_idle);
   });
 }
@@ -584,11 +648,13 @@ void Bench::stop(StopBy how, const std::string& why) {
     for (const auto& mover : movers_) mover->lines_were_cut(lines(), why);
     for (const auto& drive : drives_) drive->lines_were_cut(lines().now(), why);
     for (const auto& pulsed : pulsed_) pulsed->lines_were_cut(lines().now(), why);
+    for (const auto& six_step : six_steps_) six_step->lines_were_cut(lines().now(), why);
     for (const auto& output : outputs_) output->lines_were_cut();
   } else {
     for (const auto& mover : movers_) mover->halt(lines(), why);
     for (const auto& drive : drives_) drive->halt(lines(), why);
     for (const auto& pulsed : pulsed_) pulsed->halt(lines(), why);
+    for (const auto& six_step : six_steps_) six_step->halt(lines(), why);
   }
 }
 

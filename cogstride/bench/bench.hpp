@@ -22,6 +22,7 @@
 #include "cogstride/motion/encoder_watch.hpp"
 #include "cogstride/motion/knob.hpp"
 #include "cogstride/motion/pair_mover.hpp"
+#include "cogstride/motion/six_step_mover.hpp"
 #include "cogstride/motion/stage.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -61,6 +62,7 @@ class Motion {
   friend class ServoHandle;
   friend class ThrottleHandle;
   friend class PairHandle;
+  friend class SixStepHandle;
   Motion(Bench& bench, StepperMover& mover, std::shared_ptr<MotionRecord> record)
       : bench_(&bench), mover_(&mover), record_(std::move(record)) {}
   Motion(Bench& bench, DutyMover& drive, std::shared_ptr<MotionRecord> record)
@@ -73,6 +75,8 @@ class Motion {
 
   Motion(Bench& bench, PairMover& pair, std::shared_ptr<MotionRecord> record)
       : bench_(&bench), pair_(&pair), record_(std::move(record)) {}
+  Motion(Bench& bench, SixStepMover& six_step, std::shared_ptr<MotionRecord> record)
+      : bench_(&bench), six_step_(&six_step), record_(std::move(record)) {}
 
   Bench* bench_;
   StepperMover* mover_ = nullptr;  // one of these
@@ -80,6 +84,7 @@ class Motion {
   ServoMover* servo_ = nullptr;
   ThrottleMover* throttle_ = nullptr;
   PairMover* pair_ = nullptr;
+  SixStepMover* six_step_ = nullptr;
   std::shared_ptr<MotionRecord> record_;
 };
 
@@ -231,6 +236,31 @@ class ThrottleHandle {
   ThrottleMover* throttle_;
 };
 
+/// A bare brushless motor behind six gates, on a bench.
+class SixStepHandle {
+ public:
+  /// To a speed, by its Hall sensors or, without them, open loop; for a time, or on until told otherwise.
+  /// @throws RangeError when it is refused; what is on goes on
+  Motion spin(const SpeedOrder& order);
+  Motion faster(OutputSpeed by);
+  Motion slower(OutputSpeed by);
+  Motion reverse();
+  /// Down as its loop and its friction can, and all gates off; without sensors they go off at once.
+  Motion stop();
+  /// Of the output, turns/s, that is wanted now.
+  [[nodiscard]] double wanted_speed() const;
+  /// The duty that is given, -1 to 1.
+  [[nodiscard]] double duty() const { return six_step_->duty(); }
+  [[nodiscard]] const Mechanism& parts() const { return six_step_->mechanism(); }
+
+ private:
+  friend class Bench;
+  SixStepHandle(Bench& bench, SixStepMover& six_step) : bench_(&bench), six_step_(&six_step) {}
+
+  Bench* bench_;
+  SixStepMover* six_step_;
+};
+
 /// A wheeled pair on a bench.
 class PairHandle {
  public:
@@ -281,6 +311,8 @@ class Bench {
   /// A hobby servo, a motor behind a speed controller. @throws RangeError as above
   [[nodiscard]] ServoHandle servo(const std::string& name);
   [[nodiscard]] ThrottleHandle throttled(const std::string& name);
+  /// A bare brushless motor. @throws RangeError as above
+  [[nodiscard]] SixStepHandle brushless(const std::string& name);
   /// A wheeled pair. @throws RangeError when the rig has none of that name
   [[nodiscard]] PairHandle pair(const std::string& name);
   [[nodiscard]] const Rig& rig() const { return rig_; }
@@ -335,7 +367,9 @@ class Bench {
   [[nodiscard]] DutyMover& duty_mover(const std::string& name);
   /// Of those that take a pulse width, in the rig's order; their MechanismIds come last.
   [[nodiscard]] const std::vector<std::unique_ptr<PulseMover>>& pulsed() const { return pulsed_; }
-  /// Wheeled pairs, in the rig's order; theirs come after those.
+  /// Of bare brushless motors behind six gates; their MechanismIds come after those.
+  [[nodiscard]] const std::vector<std::unique_ptr<SixStepMover>>& six_steps() const { return six_steps_; }
+  /// Wheeled pairs, in the rig's order; theirs come last.
   [[nodiscard]] const std::vector<std::unique_ptr<PairMover>>& pairs() const { return pairs_; }
 
  protected:
@@ -366,6 +400,7 @@ class Bench {
   friend class ServoHandle;
   friend class ThrottleHandle;
   friend class PairHandle;
+  friend class SixStepHandle;
   friend class OutputHandle;
   template <class Mover>
   [[nodiscard]] Mover& pulse_mover(const std::string& name, const char* what);
@@ -378,6 +413,7 @@ class Bench {
   Movers movers_;
   std::vector<std::unique_ptr<DutyMover>> drives_;
   std::vector<std::unique_ptr<PulseMover>> pulsed_;
+  std::vector<std::unique_ptr<SixStepMover>> six_steps_;
   std::vector<std::unique_ptr<PairMover>> pairs_;
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
   std::vector<std::unique_ptr<EncoderWatch>> encoders_;

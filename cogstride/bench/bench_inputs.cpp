@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "cogstride/mechanism/ticks.hpp"
@@ -29,6 +30,10 @@ std::vector<LineSetup> input_lines(const Rig& rig, const MovedMechanisms& moved)
   for (const auto& [owner, id] : moved) {
     const Mechanism& mechanism = *owner;
     for (const Sensor& sensor : mechanism.sensors) {
+      if (const auto* const halls = std::get_if<HallSet>(&sensor))
+        for (std::size_t i = 0; i < halls->lines.size(); ++i)
+          lines.push_back(
+              input_line(halls->lines[i], fmt::format("{}.{}_{}", mechanism.name, halls->name, i + 1), id));
       const auto* const encoder = std::get_if<Encoder>(&sensor);
       if (encoder == nullptr) continue;
       const std::string name = mechanism.name + "." + encoder->name;
@@ -68,27 +73,40 @@ std::vector<Inputs::Input> switched_inputs(const Rig& rig, const MovedMechanisms
   return inputs;
 }
 
+namespace {
+
+void add_counters(const Rig& rig, const Mechanism& mechanism, std::vector<CounterSetup>& counters) {
+  for (const Sensor& sensor : mechanism.sensors) {
+    const auto* const encoder = std::get_if<Encoder>(&sensor);
+    if (encoder == nullptr) continue;
+    CounterSetup counter;
+    counter.source = counter_source(*encoder);
+    counter.edge_source = counter_edge_source(*encoder);
+    counter.line_a = static_cast<LineId>(encoder->line_a);
+    counter.line_b = static_cast<LineId>(encoder->line_b);
+    counter.filter = steady_for(encoder->filter, rig);
+    counters.push_back(counter);
+  }
+}
+
+}  // namespace
+
 std::vector<CounterSetup> encoder_counters(const Rig& rig, const MovedMechanisms& moved) {
   std::vector<CounterSetup> counters;
-  for (const auto& [owner, id] : moved) {
-    for (const Sensor& sensor : owner->sensors) {
-      const auto* const encoder = std::get_if<Encoder>(&sensor);
-      if (encoder == nullptr) continue;
-      CounterSetup counter;
-      counter.source = counter_source(*encoder);
-      counter.edge_source = counter_edge_source(*encoder);
-      counter.line_a = static_cast<LineId>(encoder->line_a);
-      counter.line_b = static_cast<LineId>(encoder->line_b);
-      counter.filter = steady_for(encoder->filter, rig);
-      counters.push_back(counter);
-    }
-  }
+  for (const auto& [owner, id] : moved)
+    if (!owner->has_six_gates()) add_counters(rig, *owner, counters);
   const std::int64_t most = rig.controller.counters ? rig.controller.counters->count : 0;
   if (static_cast<std::int64_t>(counters.size()) > most) {
     throw RangeError(
         fmt::format("the mechanisms that move have {} encoders, and the controller {} quadrature "
                     "counters (controller.counters)",
                     counters.size(), most));
+  }
+  // Six steps go by their Hall sensors: an encoder beside them is counted where a counter is left.
+  for (const auto& [owner, id] : moved) {
+    if (!owner->has_six_gates()) continue;
+    add_counters(rig, *owner, counters);
+    counters.resize(std::min(counters.size(), static_cast<std::size_t>(most)));
   }
   return counters;
 }

@@ -52,6 +52,7 @@ std::size_t SimulatedBench::first_signal(const Rig& rig, const Mechanism& mechan
   pass(signals_a_mechanism, [](const Mechanism& other) { return other.is_movable(); });
   pass(signals_a_drive, [](const Mechanism& other) { return other.is_driven_by_duty(); });
   pass(signals_a_pulse, [](const Mechanism& other) { return other.takes_pulse_width(); });
+  pass(signals_a_brushless, [](const Mechanism& other) { return other.has_six_gates(); });
   return signals;
 }
 
@@ -61,6 +62,7 @@ std::size_t SimulatedBench::first_signal(const Rig& rig, const WheeledPair& pair
     if (mechanism.is_movable()) signals += signals_a_mechanism;
     if (mechanism.is_driven_by_duty()) signals += signals_a_drive;
     if (mechanism.takes_pulse_width()) signals += signals_a_pulse;
+    if (mechanism.has_six_gates()) signals += signals_a_brushless;
   }
   const WheeledPair& found = pair_named(rig, pair.name);
   return signals + signals_a_pair * static_cast<std::size_t>(&found - rig.pairs.data());
@@ -106,6 +108,11 @@ void SimulatedBench::make_plants() {
       pulse_plants_.push_back(std::make_unique<ThrottledPlant>(mechanism, setup));
     }
     lines_->attach(*pulse_plants_.back());
+  }
+  for (const auto& six_step : six_steps()) {
+    const Mechanism& mechanism = mechanism_named(real, six_step->mechanism().name);
+    brushless_.push_back(std::make_unique<BrushlessPlant>(mechanism, plant_setup(mechanism, world, real)));
+    lines_->attach(*brushless_.back());
   }
   for (const WheeledPair& pair : real.pairs) {
     Cart cart;
@@ -154,6 +161,10 @@ void SimulatedBench::open_lines() {
     for (const AdcSetup& adc : analogue_inputs(rig(), drive->mechanism())) setup.adc.push_back(adc);
   }
   for (const auto& pulsed : pulsed()) setup.pwm.push_back(pulsed->driver().pwm_setup());
+  for (const auto& six_step : six_steps()) {
+    setup.pwm.push_back(six_step->driver().pwm_setup());
+    for (const AdcSetup& adc : analogue_inputs(rig(), six_step->mechanism())) setup.adc.push_back(adc);
+  }
   for (const HandControl& hand : rig().hands)
     if (hand.channel && rig().controller.analogue)
       setup.adc.push_back(analogue_input(*rig().controller.analogue, *hand.channel));
@@ -199,6 +210,19 @@ void SimulatedBench::begin_trace() {
     layout.signals.push_back({mechanism.name + (mechanism.swings() ? ".made" : ".speed"), unit});
     layout.signals.push_back({mechanism.name + ".current", "A"});
     layout.signals.push_back({mechanism.name + ".power", "W"});
+    layout.signals.push_back({mechanism.name + ".motor_rise", "K"});
+  }
+  for (const auto& six_step : six_steps()) {
+    const Mechanism& mechanism = six_step->mechanism();
+    const OutputKind kind = output_kind(mechanism.train);
+    const std::string speed = kind == OutputKind::rotary ? "rpm" : "mm/s";
+    layout.signals.push_back({mechanism.name + ".duty", "%"});
+    layout.signals.push_back({mechanism.name + ".made", std::string(display_unit(kind, 0))});
+    layout.signals.push_back({mechanism.name + ".speed", speed});
+    layout.signals.push_back({mechanism.name + ".wanted_speed", speed});
+    for (const char* const phase : {"a", "b", "c"})
+      layout.signals.push_back({mechanism.name + ".phase_" + phase, "A"});
+    layout.signals.push_back({mechanism.name + ".supply", "V"});
     layout.signals.push_back({mechanism.name + ".motor_rise", "K"});
   }
   for (const WheeledPair& pair : rig().pairs) {
@@ -310,6 +334,19 @@ void SimulatedBench::look(Tick at) {
     out[3] = plant.power();
     out[4] = plant.rise();
   }
+  for (std::size_t i = 0; i < brushless_.size(); ++i, out += signals_a_brushless) {
+    const SixStepMover& mover = *six_steps()[i];
+    const BrushlessPlant& plant = *brushless_[i];
+    const OutputKind kind = output_kind(mover.mechanism().train);
+    const double speed = kind == OutputKind::rotary ? 60.0 : 1000.0;
+    out[0] = 100.0 * mover.duty();
+    out[1] = display_units_per_base(kind) * plant.position();
+    out[2] = speed * plant.speed();
+    out[3] = speed * mover.wanted_speed(at);
+    for (std::size_t phase = 0; phase < 3; ++phase) out[4 + phase] = plant.current(phase);
+    out[7] = plant.supply_voltage();
+    out[8] = plant.motor_rise();
+  }
   for (std::size_t i = 0; i < carts_.size(); ++i, out += signals_a_pair) {
     const CartPose& thinks = pairs()[i]->thinks();
     std::size_t next = 0;
@@ -344,6 +381,39 @@ const SteppedPlant& SimulatedBench::plant(const std::string& name) {
 
 const BrushedPlant& SimulatedBench::brushed(const std::string& name) {
   return *brushed_[static_cast<std::size_t>(duty_mover(name).driver().id()) - movers().size()];
+}
+
+const BrushlessPlant& SimulatedBench::brushless_plant(const std::string& name) {
+  for (std::size_t i = 0; i < brushless_.size(); ++i)
+    if (six_steps()[i]->mechanism().name == name) return *brushless_[i];
+  (void)mechanism_named(rig(), name);
+  throw RangeError(fmt::format("{}: is no bare brushless motor", name));
+}
+
+BrushlessTally SimulatedBench::brushless_tally(std::size_t i) const {
+  const BrushlessPlant& plant = *brushless_[i];
+  const Mechanism& mechanism = six_steps()[i]->mechanism();
+  const bool turns = output_kind(mechanism.train) == OutputKind::rotary;
+  BrushlessTally tally;
+  tally.name = mechanism.name;
+  tally.speed_unit = turns ? "rpm" : "mm/s";
+  tally.speed = (turns ? 60.0 : 1000.0) * plant.speed();
+  tally.highest_speed = (turns ? 60.0 : 1000.0) * plant.highest_speed();
+  tally.highest_current = plant.highest_current();
+  tally.sustained_current = plant.sustained_current();
+  tally.highest_supply = plant.highest_supply();
+  tally.motor_rise = plant.highest_motor_rise();
+  if (mechanism.limits.current) tally.current_limit = mechanism.limits.current->base();
+  if (const auto rise = std::get<BrushlessMotor>(mechanism.motor).heat.highest_rise)
+    tally.motor_stands = rise->base();
+  if (plant.destroyed_at()) {
+    tally.destroyed_at =
+        static_cast<double>(*plant.destroyed_at()) / rig().controller.timer_clock.base().to_double();
+    const auto& gates = std::get<GateWiring>(mechanism.wiring).gates;
+    tally.destroyed_by = fmt::format("lines {} and {}", gates[2 * plant.destroyed_leg()].number,
+                                     gates[2 * plant.destroyed_leg() + 1].number);
+  }
+  return tally;
 }
 
 const PulsePlant& SimulatedBench::pulsed_plant(const std::string& name) {
@@ -467,6 +537,7 @@ RunTally SimulatedBench::tally() const {
   }
   for (std::size_t i = 0; i < brushed_.size(); ++i) run.drives.push_back(tally_of(i));
   for (std::size_t i = 0; i < pulse_plants_.size(); ++i) run.pulsed.push_back(pulse_tally(i));
+  for (std::size_t i = 0; i < brushless_.size(); ++i) run.brushless.push_back(brushless_tally(i));
   for (std::size_t i = 0; i < carts_.size(); ++i) {
     const auto pose = [](const CartPose& from) {
       return PairTally::Pose{1e3 * from.x, 1e3 * from.y, from.heading * degrees_a_radian};

@@ -10,6 +10,7 @@
 #include "cogstride/bench/simulated_lines.hpp"
 #include "cogstride/bench/stimulus.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
+#include "cogstride/plant/brushless_plant.hpp"
 #include "cogstride/plant/hobby_servo_plant.hpp"
 #include "cogstride/plant/servo_plant.hpp"
 #include "cogstride/plant/stepper_plant.hpp"
@@ -51,6 +52,10 @@ class SimulatedBench final : public Bench {
   /// rise.
   static constexpr std::size_t signals_a_pulse = 5;
 
+  /// Traced signals of each bare brushless motor, after those: duty, made, speed, wanted speed, the currents
+  /// of its phases A, B and C, supply, motor_rise.
+  static constexpr std::size_t signals_a_brushless = 9;
+
   /// Traced signals of each wheeled pair, after those: x, y, heading, and where it thinks it is; pace.
   static constexpr std::size_t signals_a_pair = 7;
   /// Place of a pair's first signal in a trace. @throws RangeError when there is none of that name
@@ -72,6 +77,8 @@ class SimulatedBench final : public Bench {
   [[nodiscard]] const BrushedPlant& brushed(const std::string& name);
   /// Of a hobby servo or a speed controller. @throws RangeError as above
   [[nodiscard]] const PulsePlant& pulsed_plant(const std::string& name);
+  /// Of a bare brushless motor. @throws RangeError as above
+  [[nodiscard]] const BrushlessPlant& brushless_plant(const std::string& name);
   /// Where a pair really stands. @throws RangeError as above
   [[nodiscard]] const CartPose& cart(const std::string& name);
   [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
@@ -95,6 +102,7 @@ class SimulatedBench final : public Bench {
   [[nodiscard]] ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const WorldEvents& world,
                                               const Rig& real) const;
   [[nodiscard]] DriveTally tally_of(std::size_t drive) const;
+  [[nodiscard]] BrushlessTally brushless_tally(std::size_t place) const;
   [[nodiscard]] PulseTally pulse_tally(std::size_t place) const;
   [[nodiscard]] bool is_averaged(const Mechanism& mechanism) const;
   void begin_trace();
@@ -107,6 +115,7 @@ class SimulatedBench final : public Bench {
   std::vector<std::unique_ptr<SteppedPlant>> plants_;
   std::vector<std::unique_ptr<BrushedPlant>> brushed_;  // by drive
   std::vector<std::unique_ptr<PulsePlant>> pulse_plants_;
+  std::vector<std::unique_ptr<BrushlessPlant>> brushless_;
   /// A cart as it really is: its wheels roll on the floor without slipping.
   struct Cart {
     WheeledPair pair{};

@@ -63,8 +63,14 @@ struct Mechanism {
   [[nodiscard]] bool swings() const { return std::holds_alternative<HobbyServo>(motor); }
   [[nodiscard]] bool is_throttled() const { return std::holds_alternative<ThrottledMotor>(motor); }
   [[nodiscard]] bool takes_pulse_width() const { return swings() || is_throttled(); }
+  /// Whether it is a bare brushless motor behind six gates.
+  [[nodiscard]] bool has_six_gates() const {
+    return std::holds_alternative<BrushlessMotor>(motor) && std::holds_alternative<SixGateInverter>(board);
+  }
   /// Whether a bench moves it so far, one way or the other.
-  [[nodiscard]] bool moves() const { return is_movable() || is_driven_by_duty() || takes_pulse_width(); }
+  [[nodiscard]] bool moves() const {
+    return is_movable() || is_driven_by_duty() || takes_pulse_width() || has_six_gates();
+  }
 };
 
 /// @throws RangeError, with what it is instead, unless it is of a kind that can be moved so far

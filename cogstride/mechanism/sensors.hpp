@@ -74,7 +74,10 @@ struct Encoder {
 struct HallSet {
   std::string name{};
   std::array<std::int64_t, 3> lines{};
-  ExactAngle spacing{};  ///< electrical: 60 or 120 degrees
+  ExactAngle spacing{};     ///< electrical: 60 or 120 degrees
+  ExactAngle stands_at{};   ///< electrical, a multiple of 60 degrees: that they stand further on than usual
+  bool inverted = false;    ///< their lines are low where they would be high
+  Angle placement_error{};  ///< electrical, rms, of the place of single edges
   SensorFeed feed{};
 };
 

@@ -75,6 +75,9 @@ struct DutyLines {
 };
 [[nodiscard]] DutyLines duty_lines(const BridgeWiring& wiring);
 
+/// Which transistor of the two that carry current is switched by the duty.
+enum class SwitchedSide : std::uint8_t { high, low, both };
+
 /// The six gate lines of an inverter.
 struct GateWiring {
   std::array<DrivenLine, 6> gates{};  ///< a high, a low, b high, b low, c high, c low
@@ -82,6 +85,7 @@ struct GateWiring {
   ExactFrequency pwm_frequency{};
   Alignment alignment = Alignment::centre;
   Time dead_time{};  ///< that the controller keeps between the two of a leg
+  SwitchedSide switched = SwitchedSide::high;
 };
 
 struct PulseWidthWiring {

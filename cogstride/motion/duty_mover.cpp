@@ -39,7 +39,7 @@ DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
     volts_a_code_ = analogue->full_scale.base() / (std::exp2(static_cast<double>(analogue->bits)) - 1.0);
   // A duty is taken over at a period's start: half a period later on average.
   if (encoder_)
-    hold_.emplace(mechanism_, *encoder_, ticks_per_second_, seconds(stride_),
+    hold_.emplace(mechanism_, count_source(mechanism_, *encoder_), ticks_per_second_, seconds(stride_),
                   0.5 * seconds(driver_.period()));
 }
 

@@ -19,8 +19,8 @@ constexpr double press_on_time = 0.05;        // s
 constexpr double counts_lately = 0.05;        // s
 constexpr double far_below = 0.9;             // of the wanted speed
 
-double counts_per_rad(const Mechanism& mechanism, const Encoder& encoder) {
-  return std::abs(counts_per_base(mechanism, encoder).to_double()) /
+double counts_per_rad(const Mechanism& mechanism, const CountSource& source) {
+  return std::abs(source.counts_per_base) /
          (2.0 * pi * std::abs(motor_turns_per_base(mechanism.train).to_double()));
 }
 
@@ -31,24 +31,31 @@ std::string speed_text(OutputKind kind, double speed) {
                                     : fmt::format("{:.4g} mm/s", 1e3 * speed);
 }
 
-SpeedHold::SpeedHold(const Mechanism& mechanism, const Encoder& encoder, double ticks_per_second,
+CountSource count_source(const Mechanism& mechanism, const Encoder& encoder) {
+  const auto* const motor = std::get_if<BrushedMotor>(&mechanism.motor);
+  if (motor == nullptr) throw RangeError(mechanism.name + ": is no brushed motor");
+  const RotaryMotorModel model = model_of(mechanism);
+  return {encoder.name, counts_per_base(mechanism, encoder).to_double(), model,
+          motor->inductance.base() / model.resistance};
+}
+
+SpeedHold::SpeedHold(const Mechanism& mechanism, const CountSource& source, double ticks_per_second,
                      double looks, double lead)
     : name_(mechanism.name),
-      encoder_(encoder.name),
+      encoder_(source.name),
       ticks_per_second_(ticks_per_second),
-      counts_per_base_(std::abs(counts_per_base(mechanism, encoder).to_double())),
-      sign_(counts_per_base(mechanism, encoder) < Ratio(0) ? -1.0 : 1.0),
+      counts_per_base_(std::abs(source.counts_per_base)),
+      sign_(source.counts_per_base < 0.0 ? -1.0 : 1.0),
       kind_(output_kind(mechanism.train)),
       most_duty_(mechanism.limits.highest_duty ? mechanism.limits.highest_duty->base().to_double() : 1.0),
-      answer_(duty_answer(mechanism, counts_per_rad(mechanism, encoder))),
+      answer_(duty_answer(source.model, mechanism.load.slackens, counts_per_rad(mechanism, source))),
       observer_(answer_, observer_bandwidth),
       lowest_(slowest_counts) {
-  const RotaryMotorModel model = model_of(mechanism);
+  const RotaryMotorModel& model = source.model;
   limit_ = std::min(model.current_limit, model.supply / model.resistance);
   // A count is seen half a look late on average, and what follows works through the winding.
-  const double winding = std::get<BrushedMotor>(mechanism.motor).inductance.base() / model.resistance;
-  delay_ = 0.5 * looks + lead + winding;
-  const double per_rad = counts_per_rad(mechanism, encoder);
+  delay_ = 0.5 * looks + lead + source.winding;
+  const double per_rad = counts_per_rad(mechanism, source);
   double rad_per_s = model.supply / model.emf;
   while (rad_per_s > 0.0 &&
          (duty_for(model, rad_per_s) > most_duty_ * speed_reserve ||
@@ -275,7 +282,8 @@ bool has_encoder(const Mechanism& mechanism) {
 SpeedHold held_speeds(const Mechanism& mechanism, const Controller& controller) {
   for (const Sensor& sensor : mechanism.sensors)
     if (const auto* const encoder = std::get_if<Encoder>(&sensor))
-      return {mechanism, *encoder, controller.timer_clock.base().to_double(), 1e-3, 0.0};
+      return {mechanism, count_source(mechanism, *encoder), controller.timer_clock.base().to_double(), 1e-3,
+              0.0};
   throw RangeError(mechanism.name + ": has no encoder, so no speed can be held: give it a duty");
 }
 

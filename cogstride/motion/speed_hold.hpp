@@ -14,10 +14,22 @@
 
 #include "cogstride/chip/tick.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/ramp.hpp"
 #include "cogstride/plan/speed_loop.hpp"
 
 namespace cogstride {
+
+/// What counts, and of what motor.
+struct CountSource {
+  std::string name{};
+  double counts_per_base = 0.0;  ///< for a metre or a turn of the output, below 0 where they run backwards
+  RotaryMotorModel model{};
+  double winding = 0.0;  ///< s, time constant of its current
+};
+
+/// An encoder of a brushed motor. @throws RangeError for a motor of another kind
+[[nodiscard]] CountSource count_source(const Mechanism& mechanism, const Encoder& encoder);
 
 class SpeedHold {
  public:
@@ -27,7 +39,7 @@ class SpeedHold {
   static constexpr double short_of_it = 0.5;    ///< s held back by a limit, more than a tenth below its speed
 
   /// @param looks  s from one look to the next; @param lead  s from a look to the duty's effect
-  SpeedHold(const Mechanism& mechanism, const Encoder& encoder, double ticks_per_second, double looks,
+  SpeedHold(const Mechanism& mechanism, const CountSource& source, double ticks_per_second, double looks,
             double lead);
 
   /// Of the output, m/s or turns/s: the slowest that it holds. Below, counts come too rarely.

@@ -9,6 +9,7 @@
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/motion/pair_mover.hpp"
 #include "cogstride/motion/servo_mover.hpp"
+#include "cogstride/motion/six_step_mover.hpp"
 #include "cogstride/motion/stepper_mover.hpp"
 #include "cogstride/motion/throttle_mover.hpp"
 
@@ -19,6 +20,7 @@ struct Stage {
   std::vector<DutyMover*> drives{};     ///< the same, of those that are driven by duty
   std::vector<ServoMover*> servos{};
   std::vector<ThrottleMover*> throttles{};
+  std::vector<SixStepMover*> six_steps{};
   std::vector<PairMover*> pairs{};       ///< by a pair's place in the rig
   std::vector<OutputSwitch*> outputs{};  ///< by an output's place in the rig
   const Inputs* inputs = nullptr;

@@ -10,7 +10,10 @@ namespace cogstride {
 DutyAnswer duty_answer(const Mechanism& mechanism, double counts_per_rad) {
   if (!std::holds_alternative<BrushedMotor>(mechanism.motor))
     throw RangeError(mechanism.name + ": is no brushed motor");
-  const RotaryMotorModel model = model_of(mechanism);
+  return duty_answer(model_of(mechanism), mechanism.load.slackens, counts_per_rad);
+}
+
+DutyAnswer duty_answer(const RotaryMotorModel& model, bool slackens, double counts_per_rad) {
   const double torque_per_duty = model.torque_per_ampere * model.supply / model.resistance;
   // Viscous friction works like a little more back-EMF.
   const double emf = model.emf + model.viscous * model.resistance / model.torque_per_ampere;
@@ -22,7 +25,7 @@ DutyAnswer duty_answer(const Mechanism& mechanism, double counts_per_rad) {
   answer.stiction =
       (model.stiction + model.torque_per_ampere * model.drop / model.resistance) / torque_per_duty;
   answer.load = model.steady / torque_per_duty;
-  answer.load_else = mechanism.load.slackens ? 0.0 : answer.load;
+  answer.load_else = slackens ? 0.0 : answer.load;
   answer.emf = model.emf / (counts_per_rad * model.supply);
   answer.per_ampere = model.resistance / model.supply;
   return answer;

@@ -14,6 +14,7 @@
 #pragma once
 
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/plan/motor_estimates.hpp"
 
 namespace cogstride {
 
@@ -29,6 +30,8 @@ struct DutyAnswer {
   double per_ampere = 0.0;     ///< duty an ampere that the resistances take
 };
 
+/// Of a motor and its load. @param slackens  its steady load never turns it back
+[[nodiscard]] DutyAnswer duty_answer(const RotaryMotorModel& model, bool slackens, double counts_per_rad);
 /// Of a brushed motor. @param counts_per_rad  of its shaft, above 0. @throws RangeError for another kind
 [[nodiscard]] DutyAnswer duty_answer(const Mechanism& mechanism, double counts_per_rad);
 

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "cogstride/chip/six_step.hpp"
 #include "cogstride/lines/noise.hpp"
 
 namespace cogstride {
@@ -26,6 +27,27 @@ EncoderTrack::EncoderTrack(const Mechanism& mechanism, const Encoder& encoder, s
       spread_(encoder.line_error.in(units::turn) * static_cast<double>(counts_a_turn_)),
       seed_(seed) {
   if (encoder.line_index) index_ = static_cast<LineId>(*encoder.line_index);
+}
+
+EncoderTrack::EncoderTrack(const Mechanism& mechanism, const HallSet& halls, std::uint64_t seed)
+    : a_(static_cast<LineId>(halls.lines[0])), b_(static_cast<LineId>(halls.lines[1])), seed_(seed) {
+  const auto* const motor = std::get_if<BrushlessMotor>(&mechanism.motor);
+  if (motor == nullptr) throw RangeError(mechanism.name + ": Hall sensors tell a brushless motor's angle");
+  counts_a_turn_ = 6 * motor->pole_pairs;
+  counts_per_base_ = static_cast<double>(counts_a_turn_) * motor_turns_per_base(mechanism.train).to_double();
+  base_per_count_ = 1.0 / counts_per_base_;
+  eccentricity_ = 0.0;
+  spread_ = 6.0 * halls.placement_error.in(units::turn);
+  chip::SixStepWiring wiring;
+  wiring.hall_at_60_degrees = halls.spacing.base() == Ratio(1, 6);
+  wiring.hall_inverted = halls.inverted ? 7 : 0;
+  wiring.hall_shift =
+      static_cast<std::uint8_t>((((halls.stands_at.base() * Ratio(6)).rounded() % 6) + 6) % 6);
+  const chip::SixStepTable table = chip::make_six_step_table(wiring);
+  Halls made;
+  for (std::size_t i = 0; i < 3; ++i) made.lines[i] = static_cast<LineId>(halls.lines[i]);
+  for (std::size_t i = 0; i < 6; ++i) made.codes[i] = table.hall_of_sector[i];
+  halls_ = made;
 }
 
 double EncoderTrack::boundary(std::int64_t number) const {
@@ -67,6 +89,16 @@ void EncoderTrack::change(State& state, double position) const {
   // The edges are taken from the end: a track first, the index after it.
   state.due_count = 0;
   if (state.broken) return;
+  if (halls_) {
+    const auto code = [&](std::int64_t quarter) {
+      return halls_->codes[static_cast<std::size_t>((quarter % 6 + 6) % 6)];
+    };
+    const unsigned changed = code(before) ^ code(state.quarter);
+    for (std::size_t i = 0; i < 3; ++i)
+      if ((changed >> i & 1U) != 0)
+        state.due[state.due_count++] = {halls_->lines[i], (code(state.quarter) >> i & 1U) != 0};
+    return;
+  }
   if (index_ && index_at(before) != index_at(state.quarter))
     state.due[state.due_count++] = {*index_, index_at(state.quarter)};
   if (a_high(before) != a_high(state.quarter)) {
@@ -77,6 +109,12 @@ void EncoderTrack::change(State& state, double position) const {
 }
 
 std::vector<Level> EncoderTrack::levels(const State& state) const {
+  if (halls_) {
+    const unsigned code = halls_->codes[static_cast<std::size_t>((state.quarter % 6 + 6) % 6)];
+    std::vector<Level> levels;
+    for (std::size_t i = 0; i < 3; ++i) levels.push_back({halls_->lines[i], (code >> i & 1U) != 0});
+    return levels;
+  }
   std::vector<Level> levels{{a_, a_high(state.quarter)}, {b_, b_high(state.quarter)}};
   if (index_) levels.push_back({*index_, index_at(state.quarter)});
   return levels;

@@ -1,4 +1,5 @@
-// The two tracks and the index of an incremental encoder on the simulated bench, as edges on their lines.
+// The two tracks and the index of an incremental encoder on the simulated bench, as edges on their lines; or
+// three Hall sensors, which are one with six quarters an electrical turn.
 //
 // Quarter q (a quarter of a line) lies between boundary q and q + 1, in counts of the ideal disc. Where a
 // boundary really lies:
@@ -20,6 +21,8 @@ namespace cogstride {
 class EncoderTrack {
  public:
   EncoderTrack(const Mechanism& mechanism, const Encoder& encoder, std::uint64_t seed);
+  /// Of a brushless motor. @throws RangeError for a motor of another kind
+  EncoderTrack(const Mechanism& mechanism, const HallSet& halls, std::uint64_t seed);
 
   struct State {
     std::int64_t quarter = 0;
@@ -50,6 +53,12 @@ class EncoderTrack {
   LineId a_;
   LineId b_;
   std::optional<LineId> index_{};
+  /// Of Hall sensors: their lines, and their levels by sector.
+  struct Halls {
+    std::array<LineId, 3> lines{};
+    std::array<std::uint8_t, 6> codes{};
+  };
+  std::optional<Halls> halls_{};
   double counts_per_base_;
   double base_per_count_;  // above 0
   std::int64_t counts_a_turn_;

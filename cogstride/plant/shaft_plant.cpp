@@ -44,6 +44,10 @@ ShaftPlant::ShaftPlant(const Mechanism& mechanism, const Setup& setup)
     } else if (const auto* const encoder = std::get_if<Encoder>(&sensor)) {
       tracks_.emplace_back(mechanism_, *encoder, setup.seed);
       shaft_.tracks.push_back(tracks_.back().settled_at(setup.start_position));
+    } else if (const auto* const halls = std::get_if<HallSet>(&sensor);
+               halls != nullptr && std::holds_alternative<BrushlessMotor>(mechanism.motor)) {
+      tracks_.emplace_back(mechanism_, *halls, setup.seed);
+      shaft_.tracks.push_back(tracks_.back().settled_at(setup.start_position));
     }
   }
 }

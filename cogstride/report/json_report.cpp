@@ -261,6 +261,19 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
   json["driven_by_pulse_width"] = Json::array();
   for (const PulseTally& tally : report.tally.pulsed)
     json["driven_by_pulse_width"].push_back(tally_json(tally));
+  json["brushless"] = Json::array();
+  for (const BrushlessTally& tally : report.tally.brushless)
+    json["brushless"].push_back(
+        {{"name", tally.name},
+         {"speed", tally.speed},
+         {"highest_speed", tally.highest_speed},
+         {"speed_unit", tally.speed_unit},
+         {"highest_current_A", tally.highest_current},
+         {"sustained_current_A", tally.sustained_current},
+         {"highest_supply_V", tally.highest_supply},
+         {"motor_rise_K", tally.motor_rise},
+         {"destroyed_at_s", tally.destroyed_at ? Json(*tally.destroyed_at) : Json(nullptr)},
+         {"complaints", complaints(tally)}});
   json["wheeled_pairs"] = Json::array();
   for (const PairTally& tally : report.tally.pairs) {
     const auto pose = [](const PairTally::Pose& from) {

@@ -48,6 +48,14 @@ class Stack : private GnuplotScript {
     add("set xrange [{:.9g}:{:.9g}]\n", from, to);
   }
 
+  static double middle_of(const PanelCurve& curve) {
+    if (curve.points.empty()) return 0.0;
+    const auto [least, most] =
+        std::minmax_element(curve.points.begin(), curve.points.end(),
+                            [](const auto& a, const auto& b) { return a.second < b.second; });
+    return 0.5 * (least->second + most->second);
+  }
+
   void draw(const Panel& panel, double bottom, double top, bool is_first, bool is_last) {
     for (std::size_t i = 0; i < panel.curves.size(); ++i) {
       add("$curve{} << EOD\n", i);
@@ -71,6 +79,11 @@ class Stack : private GnuplotScript {
     double label_at = 0.93;
     for (std::size_t i = 0; i < panel.curves.size(); ++i) {
       if (panel.curves[i].label.empty()) continue;
+      if (panel.has_levels) {
+        add("set label {} {} at graph 1.012, first {:.4g} tc rgb '{}' noenhanced\n", i + 1,
+            gnuplot_text(panel.curves[i].label), middle_of(panel.curves[i]), panel.curves[i].colour);
+        continue;
+      }
       add("set label {} {} at graph 1.012, graph {:.3f} tc rgb '{}' noenhanced\n", i + 1,
           gnuplot_text(panel.curves[i].label), label_at, panel.curves[i].colour);
       label_at -= 0.13;

@@ -58,6 +58,7 @@ struct DriveReport {
 /// What is wrong with a mechanism's run, each with what to look at; empty when all is sound.
 [[nodiscard]] std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayout& layout);
 [[nodiscard]] std::vector<std::string> complaints(const PulseTally& tally);
+[[nodiscard]] std::vector<std::string> complaints(const BrushlessTally& tally);
 [[nodiscard]] std::vector<std::string> complaints(const DriveTally& tally);
 
 }  // namespace cogstride

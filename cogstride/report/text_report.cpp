@@ -386,6 +386,37 @@ void pulse_tally(Page& page, const PulseTally& tally) {
   for (const std::string& complaint : complaints(tally)) page.line("  ! {}", complaint);
 }
 
+std::vector<std::string> complaints(const BrushlessTally& tally) {
+  std::vector<std::string> found;
+  if (tally.destroyed_at)
+    found.push_back(
+        fmt::format("at {:.6f} s both gates of a leg were on ({}): its two transistors are no more",
+                    *tally.destroyed_at, tally.destroyed_by));
+  if (tally.current_limit && tally.sustained_current > 1.1 * *tally.current_limit)
+    found.push_back(
+        fmt::format("a phase carried {:.3g} A for 10 ms, and the rig allows {:.3g} A (limits.current)",
+                    tally.sustained_current, *tally.current_limit));
+  if (tally.motor_stands && tally.motor_rise > *tally.motor_stands)
+    found.push_back(
+        fmt::format("its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
+                    tally.motor_rise, *tally.motor_stands));
+  return found;
+}
+
+void brushless_tally(Page& page, const BrushlessTally& tally) {
+  page.line("");
+  page.line("{}: ends {}, at most at {:.4g} {}", tally.name,
+            std::abs(tally.speed) < 1e-3 ? std::string("at rest")
+                                         : fmt::format("turning at {:.4g} {}", tally.speed, tally.speed_unit),
+            tally.highest_speed, tally.speed_unit);
+  page.row("current", "{:.3g} A of a phase at the most, {:.3g} A for 10 ms{}", tally.highest_current,
+           tally.sustained_current,
+           tally.current_limit ? fmt::format("; the rig allows {:.3g} A", *tally.current_limit) : "");
+  page.row("supply", "{:.4g} V at the most", tally.highest_supply);
+  if (tally.motor_rise > 0.0) page.row("heat", "motor up to {:.3g} K over the air", tally.motor_rise);
+  for (const std::string& complaint : complaints(tally)) page.line("  ! {}", complaint);
+}
+
 void pair_tally(Page& page, const PairTally& tally) {
   const auto at = [](const PairTally::Pose& pose) {
     return fmt::format("{:.1f} mm on, {:.1f} mm to the left, turned {:.2f} deg", pose.x + 0.0, pose.y + 0.0,
@@ -444,6 +475,14 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
       untouched.push_back(tally.name);
     } else {
       drive_tally(page, tally);
+    }
+  }
+  for (const BrushlessTally& tally : report.tally.brushless) {
+    const auto is_its = [&](const TraceEvent& event) { return event.who == tally.name; };
+    if (std::none_of(log.events().begin(), log.events().end(), is_its) && !tally.destroyed_at) {
+      untouched.push_back(tally.name);
+    } else {
+      brushless_tally(page, tally);
     }
   }
   for (const PulseTally& tally : report.tally.pulsed) {

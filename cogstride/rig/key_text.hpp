@@ -98,6 +98,11 @@ struct Words<SlowsBy> {
       {{"braking", SlowsBy::braking}, {"coasting", SlowsBy::coasting}}};
 };
 template <>
+struct Words<SwitchedSide> {
+  static constexpr WordList<SwitchedSide, 3> list{
+      {{"high", SwitchedSide::high}, {"low", SwitchedSide::low}, {"both", SwitchedSide::both}}};
+};
+template <>
 struct Words<HomesTo> {
   static constexpr WordList<HomesTo, 3> list{
       {{"index", HomesTo::index}, {"low end", HomesTo::low_end}, {"high end", HomesTo::high_end}}};

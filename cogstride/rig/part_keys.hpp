@@ -417,6 +417,9 @@ void declare(Keys& keys, GateWiring& wiring, CommonWiring& common, const SixGate
   keys.key("alignment", wiring.alignment, {"of the duty in its period", "", "centre"});
   keys.key("dead_time", wiring.dead_time,
            {"that the controller keeps", "ns", "the board's", Sign::not_negative});
+  keys.key(
+      "switched", wiring.switched,
+      {"side whose transistor the duty switches; the other one that carries current stays on", "", "high"});
   declare(keys, common);
 }
 
@@ -578,6 +581,14 @@ void declare(Keys& keys, HallSet& halls) {
   keys.key("line_2", halls.lines[1], {"input line", "", nullptr, Sign::any, 0, most_lines});
   keys.key("line_3", halls.lines[2], {"input line", "", nullptr, Sign::any, 0, most_lines});
   keys.key("spacing", halls.spacing, {"electrical: 60 or 120 deg", "deg"});
+  keys.key(
+      "stands_at", halls.stands_at,
+      {"electrical, a multiple of 60 deg: that they stand further on than usual (docs/rig.md says what is)",
+       "deg", "0 deg", Sign::any});
+  keys.key("inverted", halls.inverted,
+           {"true when their lines are low where they would be high", "", "false"});
+  keys.key("placement_error", halls.placement_error,
+           {"electrical, rms, of the place of single edges", "deg", "0 deg", Sign::not_negative});
   declare(keys, halls.feed);
 }
 

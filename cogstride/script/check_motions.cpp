@@ -69,7 +69,9 @@ class MotionChecker {
         move(statement, known, statement.order);
         break;
       case Kind::spin:
-        if (mechanism_of(statement).is_driven_by_duty()) {
+        if (mechanism_of(statement).has_six_gates()) {
+          spin_held(statement, known);
+        } else if (mechanism_of(statement).is_driven_by_duty()) {
           statement.by_duty ? spin_by_duty(statement, known) : spin_held(statement, known);
         } else {
           spin(statement, known);

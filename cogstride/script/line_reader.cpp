@@ -61,6 +61,7 @@ LineReader::Moved way_of(const Mechanism& mechanism) {
   if (mechanism.is_driven_by_duty()) return Moved::by_duty;
   if (mechanism.swings()) return Moved::swings;
   if (mechanism.is_throttled()) return Moved::throttled;
+  if (mechanism.has_six_gates()) return Moved::six_step;
   require_movable(mechanism);
   return Moved::by_steps;
 }
@@ -78,6 +79,8 @@ const char* what_it_does(LineReader::Moved way, bool only_by_duty) {
       return "is a hobby servo: it swings, stops and is released";
     case Moved::throttled:
       return "is behind a speed controller: it is armed, throttled, stopped and released";
+    case Moved::six_step:
+      return "is a bare brushless motor: it spins and stops";
   }
   return "";
 }

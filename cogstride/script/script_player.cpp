@@ -78,6 +78,7 @@ class ScriptPlayer::Branch {
   }
   [[nodiscard]] ServoMover* servo() const { return player_.stage_.servos[current_->mechanism]; }
   [[nodiscard]] ThrottleMover* throttle() const { return player_.stage_.throttles[current_->mechanism]; }
+  [[nodiscard]] SixStepMover* six_step() const { return player_.stage_.six_steps[current_->mechanism]; }
   [[nodiscard]] Tick ticks(ExactTime time) const {
     return (time.base() * player_.stage_.clock.base()).rounded();
   }
@@ -126,6 +127,11 @@ class ScriptPlayer::Branch {
                                        : mover().move(statement.order)};
         break;
       case Kind::spin: {
+        if (SixStepMover* const six_step = player_.stage_.six_steps[statement.mechanism]) {
+          const auto motion = six_step->spin(lines, statement.spin);
+          if (statement.spin.lasts) motions_ = {motion};
+          break;
+        }
         if (drive() != nullptr) {
           const auto motion = statement.by_duty ? drive()->spin(lines, *statement.by_duty)
                                                 : drive()->hold_speed(lines, statement.spin);
@@ -151,6 +157,8 @@ class ScriptPlayer::Branch {
       case Kind::faster:
         if (throttle() != nullptr) {
           throttle()->change(lines, statement.by_duty->duty);
+        } else if (six_step() != nullptr) {
+          six_step()->change_speed(lines, statement.change);
         } else if (drive() != nullptr) {
           statement.by_duty ? drive()->change(lines, statement.by_duty->duty)
                             : drive()->change_speed(lines, statement.change);
@@ -161,6 +169,8 @@ class ScriptPlayer::Branch {
       case Kind::reverse:
         if (throttle() != nullptr) {
           throttle()->reverse(lines, statement.by_duty->ramp);
+        } else if (six_step() != nullptr) {
+          six_step()->reverse(lines);
         } else if (drive() != nullptr) {
           drive()->reverse(lines, statement.by_duty->ramp);
         } else {
@@ -182,6 +192,7 @@ class ScriptPlayer::Branch {
         for (ThrottleMover* const throttle : throttles_stopped_by(statement))
           throttle->stop(lines, statement.by_duty ? statement.by_duty->ramp : std::nullopt);
         for (ServoMover* const servo : servos_stopped_by(statement)) servo->stop(lines);
+        for (SixStepMover* const six_step : six_steps_stopped_by(statement)) six_step->stop(lines);
         break;
       case Kind::hold:
         mover().hold(lines);
@@ -270,11 +281,13 @@ class ScriptPlayer::Branch {
         const std::vector<DutyMover*> drives = drives_stopped_by(*current_);
         const std::vector<ThrottleMover*> throttles = throttles_stopped_by(*current_);
         const std::vector<ServoMover*> servos = servos_stopped_by(*current_);
+        const std::vector<SixStepMover*> six_steps = six_steps_stopped_by(*current_);
         const auto is_idle = [](const auto* mover) { return mover->is_idle(); };
         return std::all_of(stopped.begin(), stopped.end(), is_idle) &&
                std::all_of(drives.begin(), drives.end(), is_idle) &&
                std::all_of(throttles.begin(), throttles.end(), is_idle) &&
-               std::all_of(servos.begin(), servos.end(), is_idle);
+               std::all_of(servos.begin(), servos.end(), is_idle) &&
+               std::all_of(six_steps.begin(), six_steps.end(), is_idle);
       }
       case Kind::wait:
         return now_ >= wakes_at_ || wakes_at_ == began_;
@@ -390,6 +403,18 @@ class ScriptPlayer::Branch {
       if (servo == nullptr) continue;
       if (statement.mechanism == i || (statement.mechanism == Statement::everything && !servo->is_idle()))
         found.push_back(servo);
+    }
+    return found;
+  }
+
+  [[nodiscard]] std::vector<SixStepMover*> six_steps_stopped_by(const Statement& statement) const {
+    std::vector<SixStepMover*> found;
+    for (std::size_t i = 0; i < player_.stage_.six_steps.size(); ++i) {
+      SixStepMover* const six_step = player_.stage_.six_steps[i];
+      if (six_step == nullptr) continue;
+      const bool is_on = !six_step->is_idle() || six_step->duty() != 0.0;
+      if (statement.mechanism == i || (statement.mechanism == Statement::everything && is_on))
+        found.push_back(six_step);
     }
     return found;
   }

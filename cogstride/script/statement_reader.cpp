@@ -8,6 +8,7 @@
 
 #include "cogstride/motion/homing_goal.hpp"
 #include "cogstride/motion/servo_mover.hpp"
+#include "cogstride/motion/six_step_mover.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
 #include "cogstride/quantity/text.hpp"
 
@@ -97,7 +98,12 @@ class StatementReader {
   void read_spin() {
     statement_.kind = Kind::spin;
     const Word name = reader_.peek();
-    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::by_duty});
+    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step});
+    if (mechanism().has_six_gates()) {
+      reader_.expect("at");
+      read_six_step_speed();
+      return;
+    }
     if (mechanism().is_driven_by_duty()) {
       reader_.expect("at");
       if (reader_.comes_a_share()) {
@@ -124,6 +130,31 @@ class StatementReader {
         (void)move_of(mechanism(), rig_.controller, statement_.spin);
         return 0;
       });
+    } else {
+      reader_.expect("until");
+      reader_.expect("stopped");
+    }
+  }
+
+  /// Of a bare brushless motor: what it can is asked of a mover of its own.
+  void read_six_step_speed() {
+    statement_.spin.at = reader_.amount("a speed such as 900 rpm", [&](const std::string& text) {
+      const OutputSpeed value = parse_output<1>(text);
+      require_kind(mechanism(), value.kind);
+      six_step_limits(mechanism(), rig_.controller).require(value);
+      return value;
+    });
+    if (const std::optional<Way> way = read_way()) statement_.spin.at = turned(statement_.spin.at, *way);
+    if (reader_.take("and"))
+      statement_.spin.acceleration =
+          reader_.amount("an acceleration such as 2000 deg/s2", [&](const std::string& text) {
+            const OutputAcceleration value = parse_output<2>(text);
+            require_kind(mechanism(), value.kind);
+            six_step_limits(mechanism(), rig_.controller).require(value);
+            return value;
+          });
+    if (reader_.take("for")) {
+      statement_.spin.lasts = reader_.time("a time such as 10 s");
     } else {
       reader_.expect("until");
       reader_.expect("stopped");
@@ -204,7 +235,8 @@ class StatementReader {
 
   void read_change_of_speed(bool slower) {
     statement_.kind = Kind::faster;
-    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled});
+    statement_.mechanism =
+        reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled, Moved::six_step});
     reader_.expect("by");
     if (mechanism().is_throttled() || (mechanism().is_driven_by_duty() && reader_.comes_a_share())) {
       DutyOrder change;
@@ -229,7 +261,8 @@ class StatementReader {
   }
   void read_reverse() {
     statement_.kind = Kind::reverse;
-    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled});
+    statement_.mechanism =
+        reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled, Moved::six_step});
     if (has_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
   }
   void read_swing() {
@@ -328,8 +361,8 @@ class StatementReader {
       statement_.pair = reader_.pair();
       return;
     }
-    statement_.mechanism =
-        reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::swings, Moved::throttled});
+    statement_.mechanism = reader_.mechanism(
+        {Moved::by_steps, Moved::by_duty, Moved::swings, Moved::throttled, Moved::six_step});
     if (has_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
   }
 

@@ -256,6 +256,23 @@ TEST(Verbs, DriveAWheeledPair) {
   EXPECT_SAYS("drive cart 1 m", "'cart' is not a wheeled pair of this rig; it has: none");
 }
 
+TEST(Verbs, SpinABrushlessMotor) {
+  Played played(
+      "spin spindle at 900 rpm until stopped\nwait 1 s\nfaster spindle by 300 rpm\nwait 1 s\nslower spindle "
+      "by 600 rpm\n"
+      "wait 2 s\nstop spindle\nspin spindle at 600 rpm counter-clockwise for 2 s\n");
+  ASSERT_EQ(played.player.fault(), "");
+  // 1 s at 900, 1 at 1200, then down by friction alone to 600; stopped, it stands before it goes on.
+  EXPECT_GT(played.began("spin spindle at 600 rpm counter-clockwise for 2 s") - played.began("stop spindle"),
+            0.6);
+  EXPECT_NEAR(played.bench.brushless_plant("spindle").highest_speed(), 20.0, 0.4);
+  EXPECT_SAYS("spin spindle at 1900 rpm for 3 s", "x.stride:1:17: spindle: 1900 rpm cannot be held");
+  EXPECT_SAYS("spin spindle at 100 rpm for 3 s", "counts too rarely below");
+  EXPECT_SAYS("spin spindle at 40 % for 3 s", "x.stride:1:17:");
+  EXPECT_SAYS("move spindle to 90 deg", "is a bare brushless motor: it spins and stops");
+  EXPECT_SAYS("faster spindle by 100 rpm", "spindle does not spin here");
+}
+
 TEST(Verbs, StartTogetherRunsSideBySide) {
   Played played(
       "start together\n  home traverse\n  home creel\nend\n"

@@ -112,6 +112,27 @@ struct PulseTally {
   }
 };
 
+/// What a bare brushless motor came to.
+struct BrushlessTally {
+  std::string name{};
+  std::string speed_unit{};               ///< rpm or mm/s
+  double speed = 0.0;                     ///< at the end
+  double highest_speed = 0.0;             ///< by size, so far
+  double highest_current = 0.0;           ///< A, of a phase
+  double sustained_current = 0.0;         ///< A, the highest mean over some 10 ms
+  double highest_supply = 0.0;            ///< V, at the board
+  double motor_rise = 0.0;                ///< K over the air, the highest
+  std::optional<double> current_limit{};  ///< A, of the rig
+  std::optional<double> motor_stands{};   ///< K
+  std::optional<double> destroyed_at{};   ///< s, when both gates of a leg were on
+  std::string destroyed_by{};             ///< the two lines
+
+  [[nodiscard]] bool is_sound() const {
+    return !destroyed_at && (!motor_stands || motor_rise <= *motor_stands) &&
+           (!current_limit || sustained_current <= 1.1 * *current_limit);
+  }
+};
+
 /// Where a wheeled pair came to: by its counts, and really.
 struct PairTally {
   struct Pose {
@@ -136,6 +157,7 @@ struct RunTally {
   std::vector<MechanismTally> mechanisms{};
   std::vector<DriveTally> drives{};
   std::vector<PulseTally> pulsed{};
+  std::vector<BrushlessTally> brushless{};
   std::vector<PairTally> pairs{};
 
   [[nodiscard]] bool is_sound() const {
@@ -144,6 +166,9 @@ struct RunTally {
     }
     for (const DriveTally& drive : drives) {
       if (!drive.is_sound()) return false;
+    }
+    for (const BrushlessTally& one : brushless) {
+      if (!one.is_sound()) return false;
     }
     for (const PulseTally& one : pulsed) {
       if (!one.is_sound()) return false;

@@ -95,6 +95,24 @@ void Outputs::draw_pulsed(const std::string& title, std::size_t first, const Mec
   write_panels(plot_, figure);
 }
 
+void Outputs::draw_brushless(const std::string& title, std::size_t first, const std::string& speed_unit) {
+  if (!thinned_) return;
+  const auto curve = [&](std::size_t signal, const char* colour, const char* label = "") {
+    return PanelCurve{points_of(*thinned_, first + signal), label, colour};
+  };
+  PanelCurve wanted = curve(3, "#e0a030", "wanted");
+  wanted.dashed = true;
+  PanelFigure figure;
+  figure.title = title;
+  figure.axis = "time [s]";
+  figure.panels = {
+      {"duty [%]", {curve(0, "#6b6b6b")}},
+      {fmt::format("speed [{}]", speed_unit), {curve(2, "#1f5fa8", "made"), wanted}},
+      {"phases [A]", {curve(4, "#c25100", "A"), curve(5, "#5b3a8e", "B"), curve(6, "#1f5fa8", "C")}},
+      {"supply [V]", {curve(7, "#00796b")}}};
+  write_panels(plot_, figure);
+}
+
 void Outputs::draw_cart(const std::string& title, std::size_t first) {
   if (thinned_) cogstride::draw_cart(plot_, *thinned_, title, first);
 }

@@ -32,6 +32,8 @@ class Outputs {
   /// @param too_warm_at  s, when it passed the rise that it stands
   void draw_pulsed(const std::string& title, std::size_t first_signal, const cogstride::Mechanism& mechanism,
                    std::optional<double> too_warm_at);
+  /// Of a bare brushless motor, whose first signal this is.
+  void draw_brushless(const std::string& title, std::size_t first_signal, const std::string& speed_unit);
   /// The way of a wheeled pair, whose first signal this is.
   void draw_cart(const std::string& title, std::size_t first_signal);
   /// The same of several mechanisms.

@@ -226,6 +226,11 @@ std::vector<MechanismPanel> panels_of(const Rig& rig, const std::vector<std::siz
           {mechanism.name, first, first + 2, "%", kind == OutputKind::rotary ? "rpm" : "mm/s", "duty"});
       continue;
     }
+    if (mechanism.has_six_gates()) {
+      panels.push_back(
+          {mechanism.name, first, first + 2, "%", kind == OutputKind::rotary ? "rpm" : "mm/s", "duty"});
+      continue;
+    }
     if (mechanism.takes_pulse_width()) {
       const std::string unit = mechanism.swings() ? std::string(display_unit(kind, 0)) : "%";
       panels.push_back({mechanism.name, first + 1, first + 2, unit, "A",
@@ -311,6 +316,9 @@ Status run_rehearse(const RehearseOptions& options) {
     const bool turns = output_kind(shown.train) == OutputKind::rotary;
     outputs.draw_drive(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal,
                        turns ? "rpm" : "mm/s");
+  } else if (shown.has_six_gates()) {
+    outputs.draw_brushless(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal,
+                           output_kind(shown.train) == OutputKind::rotary ? "rpm" : "mm/s");
   } else if (shown.takes_pulse_width()) {
     std::optional<double> too_warm_at;
     for (const PulseTally& tally : report.tally.pulsed)

@@ -4,6 +4,7 @@
 #include <filesystem>
 
 #include "cogstride/quantity/error.hpp"
+#include "cogstride/report/commutation_report.hpp"
 #include "cogstride/report/sequence_report.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "commands.hpp"
@@ -13,10 +14,19 @@ using namespace cogstride;
 Status run_sequence(const SequenceOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
+  if (!options.plot.empty() && !options.overwrite && std::filesystem::exists(options.plot))
+    throw Error(fmt::format("--plot {}: is there already; --overwrite replaces it", options.plot));
+  if (mechanism.has_six_gates()) {
+    const Commutation commutation = commutation_of(mechanism, options.backwards);
+    if (!options.plot.empty()) draw_commutation(options.plot, mechanism, commutation);
+    std::fputs(
+        (options.json ? commutation_json(mechanism, commutation) : commutation_text(mechanism, commutation))
+            .c_str(),
+        stdout);
+    return Status::done;
+  }
   const Excitation excitation = excitation_of(mechanism);
   if (!options.plot.empty()) {
-    if (!options.overwrite && std::filesystem::exists(options.plot))
-      throw Error(fmt::format("--plot {}: is there already; --overwrite replaces it", options.plot));
     draw_sequence(options.plot, mechanism, excitation, options.backwards);
   }
   const std::string report = options.json ? sequence_json(mechanism, excitation, options.backwards)

@@ -105,6 +105,13 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig) {
     if (has_duty(mechanism)) {
       const LiveDuty duty = duty_of(mechanism, rig.controller);
       if (duty.by == LiveDuty::By::nothing) why.push_back(duty.words);
+    } else if (mechanism.has_six_gates()) {
+      why.push_back(
+          std::get<SixGateInverter>(mechanism.board).locks_legs
+              ? "six steps are not driven on live lines so far"
+              : "its six gates are bare: an edge that comes late would turn both of a leg on and short the "
+                "supply. A board that keeps its own dead time (board.locks_legs), a timer with complementary "
+                "outputs, or a speed controller makes it safe; plain lines do not");
     } else if (!mechanism.is_movable()) {
       why.push_back(fmt::format("a {} on a {} is not driven on live lines so far", kind_name(mechanism.motor),
                                 kind_name(mechanism.board)));

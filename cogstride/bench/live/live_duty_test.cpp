@@ -297,6 +297,16 @@ TEST(LivePulses, AreMadeByHardwareFrameByFrame) {
   EXPECT_FALSE(bench.tally().pulsed[1].asked);
 }
 
+TEST(LiveGates, BareOnesAreRefusedWithWhatWouldMakeThemSafe) {
+  Rig rig = only_with(demo_rig(), {"spindle"});
+  rig.controller.chips = {{"bench", "gpiochip0", 0, 64}};
+  ASSERT_EQ(live_obstacles(rig).size(), 1u);
+  const std::string why = live_obstacles(rig)[0].why;
+  EXPECT_NE(why.find("its six gates are bare"), std::string::npos) << why;
+  EXPECT_NE(why.find("board.locks_legs"), std::string::npos) << why;
+  EXPECT_THROW(LiveBench{rig}, RangeError);
+}
+
 TEST(LivePulses, EdgeByEdgeOnlyWhereAnEdgeIsNearEnough) {
   EXPECT_TRUE(live_obstacles(pulses_rig(true, Time(100, units::us))).empty());
   const auto refused = live_obstacles(pulses_rig(false, Time(100, units::us)));

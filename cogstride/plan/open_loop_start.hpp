@@ -1,0 +1,48 @@
+// Starting a brushless motor without sensors: it is held in one row until it stands there, then taken on from
+// row to row in ever shorter steps, as fast as torque and inertia allow.
+//
+// Held by a current I the rotor swings about its place with  w = sqrt(p k I / J);  friction T_c takes T_c /
+// (k I) of a radian off each quarter of a swing (Coulomb damping: J. P. Den Hartog, "Mechanical Vibrations",
+// 1956, ch. 8). A row pulls with k I at its best and with half of that where the next one takes over: what is
+// left of that half after friction, shared with a reserve, accelerates.
+#pragma once
+
+#include <algorithm>
+#include <cstdint>
+
+#include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/plan/motor_estimates.hpp"
+
+namespace cogstride {
+
+/// V, of the diode beside a transistor: it carries the current on where one side alone is switched.
+inline constexpr double diode_drop = 0.7;
+
+struct OpenLoopStart {
+  double current = 0.0;        ///< A, that it is aligned and taken on with
+  double align_duty = 0.0;     ///< that gives that current at rest
+  double align_seconds = 0.0;  ///< until its swing has died away
+  double acceleration = 0.0;   ///< rows/s2
+  double top_rate = 0.0;       ///< rows/s, at the most that its supply leaves
+
+  /// s from the first row on (after aligning) at which row `n` begins, at up to `rate` rows/s. @param n  from
+  /// 1
+  [[nodiscard]] double begins(std::int64_t n, double rate) const;
+  /// The duty at a rate of rows: the back-EMF and the current's share.
+  [[nodiscard]] double duty_at(double rate) const { return align_duty + emf_per_rate * rate; }
+  /// The rate at an instant after aligning.
+  [[nodiscard]] double rate_at(double seconds, double rate) const {
+    return std::min(rate, acceleration * seconds);
+  }
+  double emf_per_rate = 0.0;  ///< duty a row/s
+};
+
+/// @param model  of six steps (six_step_model)
+/// @throws RangeError when friction alone is more than the current limit leaves
+[[nodiscard]] OpenLoopStart open_loop_start(const Mechanism& mechanism, const RotaryMotorModel& model);
+
+/// What a brushless motor is by six steps, against its supply: two phases in series, the back-EMF's mean over
+/// a sector. Of a sine's peak that mean is 3/pi. @throws RangeError for another kind
+[[nodiscard]] RotaryMotorModel six_step_model(const Mechanism& mechanism);
+
+}  // namespace cogstride

@@ -1,0 +1,21 @@
+// The spindle without its Hall sensors: aligned, then stepped on faster and faster by six rows of gates.
+#include <cogstride/cogstride.hpp>
+#include <cstdio>
+
+using namespace cogstride::literals;
+
+int main(int count, char** words) {
+  cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
+  for (cogstride::Mechanism& mechanism : rig.mechanisms)
+    if (mechanism.name == "spindle") mechanism.sensors.clear();
+  cogstride::SimulatedBench bench{rig};
+  auto spindle = bench.brushless("spindle");
+  spindle.spin({.at = 300_rpm});
+  for (int i = 0; i < 12; ++i) {
+    bench.serve(500_ms);
+    std::printf("%.1f s: wanted %3.0f rpm, turns at %4.0f rpm, phase A %+5.2f A\n",
+                bench.now().in(cogstride::units::s), 60.0 * spindle.wanted_speed(),
+                60.0 * bench.brushless_plant("spindle").speed(), bench.brushless_plant("spindle").current(0));
+  }
+  spindle.stop().wait();
+}

@@ -1,0 +1,21 @@
+// The spindle holds 900 rpm by its Hall sensors while the yarn's drag comes and goes.
+#include <cogstride/cogstride.hpp>
+#include <cstdio>
+
+using namespace cogstride::literals;
+
+int main(int count, char** words) {
+  const cogstride::Torque drag(0.1, cogstride::units::Nm), none(0.0, cogstride::units::Nm);
+  cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml"),
+                                  {.stimuli = {{.at = 3_s, .what = "spindle.load", .torque = drag},
+                                               {.at = 4_s, .what = "spindle.load", .torque = none}}}};
+  auto spindle = bench.brushless("spindle");
+  spindle.spin({.at = 900_rpm}).wait();
+  bench.serve(2.5_s - bench.now());
+  for (int i = 0; i < 8; ++i) {
+    bench.serve(250_ms);
+    std::printf("%.2f s: duty %2.0f %%, %3.0f rpm\n", bench.now().in(cogstride::units::s),
+                100.0 * spindle.duty(), 60.0 * bench.brushless_plant("spindle").speed());
+  }
+  spindle.stop().wait();
+}
