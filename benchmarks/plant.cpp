@@ -76,6 +76,22 @@ void bench_by_duty(benchmark::State& state) {
 }
 BENCHMARK(bench_by_duty);
 
+// A brushless motor by six steps on the whole bench, every switching resolved; with or without its encoder.
+void bench_by_six_steps(benchmark::State& state) {
+  Rig rig = only_with(testing_support::demo_rig(), {"spindle"});
+  if (state.range(0) == 0)
+    std::erase_if(rig.mechanisms[0].sensors,
+                  [](const Sensor& sensor) { return std::holds_alternative<Encoder>(sensor); });
+  double seconds = 0.0;
+  for (auto _ : state) {
+    SimulatedBench bench(rig);
+    bench.brushless("spindle").spin({.at = 900_rpm, .lasts = 2_s}).wait();
+    seconds += bench.now().in(units::s);
+  }
+  state.counters["times_real"] = benchmark::Counter(seconds, benchmark::Counter::kIsRate);
+}
+BENCHMARK(bench_by_six_steps)->Arg(0)->Arg(500);  // lines of its encoder
+
 // The whole bench: planning, lines, plant and run loop, on a move to and fro.
 void simulated_bench(benchmark::State& state) {
   const Rig rig = testing_support::demo_rig_without_gate();
