@@ -257,10 +257,16 @@ void BrushlessPlant::integrate(double seconds) {
   const double electrical = pole_pairs_ * (shaft_.angle + 0.5 * seconds * shaft_.speed);
   Three constants{};
   Three emf{};
-  for (std::size_t k = 0; k < 3; ++k) {
-    constants[k] = emf_constant(k, electrical);
-    emf[k] = constants[k] * shaft_.speed;
+  if (is_sine_) {
+    // One sine and cosine; the other phases are those turned by a third of a turn each.
+    const double sine = constant_ * std::sin(electrical - pi / 6.0);
+    const double cosine = constant_ * std::cos(electrical - pi / 6.0);
+    const double across = 0.5 * std::sqrt(3.0) * cosine;
+    constants = {sine, -0.5 * sine - across, -0.5 * sine + across};
+  } else {
+    for (std::size_t k = 0; k < 3; ++k) constants[k] = emf_constant(k, electrical);
   }
+  for (std::size_t k = 0; k < 3; ++k) emf[k] = constants[k] * shaft_.speed;
   Three charges{};
   double left = seconds;
   for (int part = 0; part < most_parts && left > 0.0; ++part) left -= flow(legs(emf), emf, left, charges);
