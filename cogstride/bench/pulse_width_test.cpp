@@ -196,7 +196,6 @@ TEST(SwingingServo, HeldFastItDrawsItsStallCurrentAndWarmsUpAsTheClosedFormSays)
 
 TEST(SwingingServo, SaysWhenItWasTooWarm) {
   Rig rig = demo_rig();
-  std::get<HobbyServo>(mechanism_named(rig, "snips").motor);
   for (Mechanism& mechanism : rig.mechanisms)
     if (auto* const servo = std::get_if<HobbyServo>(&mechanism.motor))
       servo->heat.highest_rise = Temperature(10.0, units::K);

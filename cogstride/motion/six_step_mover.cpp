@@ -70,7 +70,7 @@ std::shared_ptr<MotionRecord> SixStepMover::spin(Lines& lines, const SpeedOrder&
   } else {
     const double rate = std::abs(speed) * rows_a_base(mechanism_);
     SixStepLimits(mechanism_, {}, open_loop_).require(order.at);
-    if (state_ == State::by_halls || state_ == State::open_loop)
+    if (state_ == State::open_loop)
       throw RangeError(
           fmt::format("{}: turns without sensors: stop it before it turns otherwise", mechanism_.name));
     ramps = open_loop_->align_seconds + rate / open_loop_->acceleration;

@@ -88,8 +88,6 @@ std::string commutation_text(const Mechanism& mechanism, const Commutation& comm
   if (!commutation.impossible.empty())
     fmt::format_to(out, "\n  Hall codes that cannot be: {}; with them all gates go off\n",
                    fmt::join(commutation.impossible, ", "));
-  text +=
-      "  never are both gates of a leg on, nor one of them before the other has been off for the dead time\n";
   return text;
 }
 

@@ -132,19 +132,15 @@ void check(TomlTable& table, const PulseWidthInput& board) {
                 fmt::format("frame_rate: a frame of {} has no room for a pulse of {}",
                             to_text(board.frame_rate, "Hz"), to_text(board.longest_pulse, "ms")));
 }
-void check_halls_place(TomlTable& table, const HallSet& halls);
 void check(TomlTable& table, const HallSet& halls) {
-  check_halls_place(table, halls);
+  if (!(halls.stands_at.base() * Ratio(6)).is_whole())
+    table.error(table.place_of("stands_at"), fmt::format("stands_at: found {}; expected a multiple of 60 deg",
+                                                         to_text(OutputPosition(halls.stands_at))));
   const Ratio spacing = halls.spacing.base();
   if (Ratio(0) < spacing && spacing != Ratio(1, 6) && spacing != Ratio(1, 3))
     table.error(table.place_of("spacing"),
                 fmt::format("spacing: found {}; expected \"60 deg\" or \"120 deg\"",
                             to_text(OutputPosition(halls.spacing))));
-}
-void check_halls_place(TomlTable& table, const HallSet& halls) {
-  if ((halls.stands_at.base() * Ratio(6)).is_whole()) return;
-  table.error(table.place_of("stands_at"), fmt::format("stands_at: found {}; expected a multiple of 60 deg",
-                                                       to_text(OutputPosition(halls.stands_at))));
 }
 void check(TomlTable& table, const PlaceSwitch& place_switch) {
   if (!place_switch.is_window && place_switch.acts_at == place_switch.releases_at && table.has("acts_at") &&

@@ -138,39 +138,34 @@ class StatementReader {
 
   /// Of a bare brushless motor: what it can is asked of a mover of its own.
   void read_six_step_speed() {
+    const auto limits = [&] { return six_step_limits(mechanism(), rig_.controller); };
     statement_.spin.at = reader_.amount("a speed such as 900 rpm", [&](const std::string& text) {
       const OutputSpeed value = parse_output<1>(text);
       require_kind(mechanism(), value.kind);
-      six_step_limits(mechanism(), rig_.controller).require(value);
+      limits().require(value);
       return value;
     });
-    if (const std::optional<Way> way = read_way()) statement_.spin.at = turned(statement_.spin.at, *way);
-    if (reader_.take("and"))
-      statement_.spin.acceleration =
-          reader_.amount("an acceleration such as 2000 deg/s2", [&](const std::string& text) {
-            const OutputAcceleration value = parse_output<2>(text);
-            require_kind(mechanism(), value.kind);
-            six_step_limits(mechanism(), rig_.controller).require(value);
-            return value;
-          });
-    if (reader_.take("for")) {
-      statement_.spin.lasts = reader_.time("a time such as 10 s");
-    } else {
-      reader_.expect("until");
-      reader_.expect("stopped");
-    }
+    read_rest_of_speed([&](const OutputAcceleration& value) { limits().require(value); });
   }
 
   /// Of a motor that is driven by duty: its encoder holds the speed.
   void read_held_speed() {
     statement_.spin.at = held_speed("a duty such as 40 %, or a speed such as 300 rpm");
+    read_rest_of_speed([&](const OutputAcceleration& value) {
+      held_speeds(mechanism(), rig_.controller).require_acceleration(value.base.to_double());
+    });
+  }
+
+  /// What follows a speed: its way, its acceleration, and how long it lasts.
+  template <typename Require>
+  void read_rest_of_speed(const Require& require) {
     if (const std::optional<Way> way = read_way()) statement_.spin.at = turned(statement_.spin.at, *way);
     if (reader_.take("and"))
       statement_.spin.acceleration =
           reader_.amount("an acceleration such as 2000 deg/s2", [&](const std::string& text) {
             const OutputAcceleration value = parse_output<2>(text);
             require_kind(mechanism(), value.kind);
-            held_speeds(mechanism(), rig_.controller).require_acceleration(value.base.to_double());
+            require(value);
             return value;
           });
     if (reader_.take("for")) {
