@@ -308,15 +308,8 @@ void DutyMover::finish(Tick now, MotionStatus status, std::string fault) {
   const std::shared_ptr<MotionRecord> on = std::move(record_);
   record_.reset();
   if (!on || on->has_ended()) return;
-  MotionRecord& record = *on;
-  record.status = status;
-  record.ended = now;
-  record.fault = std::move(fault);
-  using Kind = MotionNote::Kind;
-  const Kind kind = status == MotionStatus::done        ? Kind::done
-                    : status == MotionStatus::cancelled ? Kind::redirected
-                                                        : Kind::halted;
-  if (!is_wheel_ || !record.fault.empty()) note(now, kind, record.fault.empty() ? record.what : record.fault);
+  const MotionNote ended = end_record(*on, now, driver_.id(), status, std::move(fault));
+  if (sink_ && (!is_wheel_ || !on->fault.empty())) sink_(ended);
 }
 
 void DutyMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {

@@ -44,4 +44,17 @@ struct MotionNote {
 };
 using NoteSink = std::function<void(const MotionNote&)>;
 
+/// Ends a motion that runs, and says what there is to note of it.
+[[nodiscard]] inline MotionNote end_record(MotionRecord& record, Tick now, MechanismId mechanism,
+                                           MotionStatus status, std::string fault) {
+  record.status = status;
+  record.ended = now;
+  record.fault = std::move(fault);
+  using Kind = MotionNote::Kind;
+  const Kind kind = status == MotionStatus::done        ? Kind::done
+                    : status == MotionStatus::cancelled ? Kind::redirected
+                                                        : Kind::halted;
+  return {now, mechanism, kind, record.fault.empty() ? record.what : record.fault};
+}
+
 }  // namespace cogstride

@@ -183,14 +183,8 @@ void PairMover::finish(Tick now, MotionStatus status, const std::string& fault) 
   const std::shared_ptr<MotionRecord> on = std::move(record_);
   record_.reset();
   if (on == nullptr) return;
-  on->status = status;
-  on->ended = now;
-  on->fault = fault;
-  using Kind = MotionNote::Kind;
-  const Kind kind = status == MotionStatus::done        ? Kind::done
-                    : status == MotionStatus::cancelled ? Kind::redirected
-                                                        : Kind::halted;
-  if (sink_) sink_({now, id_, kind, fault.empty() ? on->what : fault});
+  const MotionNote ended = end_record(*on, now, id_, status, fault);
+  if (sink_) sink_(ended);
 }
 
 }  // namespace cogstride

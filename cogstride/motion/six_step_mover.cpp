@@ -327,14 +327,8 @@ void SixStepMover::finish(Tick now, MotionStatus status, const std::string& faul
   const std::shared_ptr<MotionRecord> on = std::move(record_);
   record_.reset();
   if (on == nullptr) return;
-  on->status = status;
-  on->ended = now;
-  on->fault = fault;
-  using Kind = MotionNote::Kind;
-  const Kind kind = status == MotionStatus::done        ? Kind::done
-                    : status == MotionStatus::cancelled ? Kind::redirected
-                                                        : Kind::halted;
-  note(now, kind, fault.empty() ? on->what : fault);
+  const MotionNote ended = end_record(*on, now, driver_.id(), status, fault);
+  if (sink_) sink_(ended);
 }
 
 void SixStepMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {
