@@ -340,10 +340,10 @@ void DutyMover::put(Lines& lines) {
 /// The duty is where it should be: it stays there, for a time or until told otherwise.
 void DutyMover::piece_is_over(Lines& lines) {
   const Tick now = lines.now();
-  if (course_.end_piece(lines.now())) {
-    finish(lines.now(), MotionStatus::done);
+  if (course_.end_piece(now)) {
+    finish(now, MotionStatus::done);
   } else {
-    next_put_ = lines.now();
+    next_put_ = now;
   }
 }
 
