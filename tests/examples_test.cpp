@@ -12,8 +12,8 @@ using cogstride::testing_support::demo_rig_path;
 using cogstride::testing_support::Ran;
 using cogstride::testing_support::run;
 
-std::string output_of(const std::string& example) {
-  const Ran ran = run(std::string(COGSTRIDE_EXAMPLES_DIR "/") + example + " " + demo_rig_path);
+std::string output_of(const std::string& example, const std::string& rig = demo_rig_path) {
+  const Ran ran = run(std::string(COGSTRIDE_EXAMPLES_DIR "/") + example + " " + rig);
   EXPECT_EQ(ran.status, 0) << ran.out;
   return ran.out;
 }
@@ -107,6 +107,15 @@ TEST(Examples, TheSpindleStartsWithoutItsSensors) {
   expect_lines(output_of("open_loop_spindle"),
                {"0\\.5 s: wanted +0 rpm", "3\\.0 s: wanted 300 rpm, turns at +(29|30|31)\\d rpm",
                 "6\\.0 s: wanted 300 rpm, turns at +(29|30|31)\\d rpm"});
+}
+
+TEST(Examples, TheReelIsCaughtByItsBackEmf) {
+  expect_lines(
+      output_of("reel_without_sensors", COGSTRIDE_SOURCE_DIR "/demo/skein.rig.toml"),
+      {"2\\.00 s: aligned, wanted +-?0 rpm, turns at +-?0 rpm", "2\\.70 s: stepped, wanted +\\d\\d rpm",
+       "s: caught and held, wanted 300 rpm, turns at (29[5-9]|30[0-5]) rpm",
+       "s: faster, wanted 400 rpm, turns at (39[5-9]|40[0-5]) rpm",
+       "s: stopped, wanted +0 rpm, turns at +-?[0-9] rpm"});
 }
 
 TEST(Examples, KnobToSpeed) {

@@ -134,6 +134,8 @@ std::vector<AdcSetup> analogue_inputs(const Rig& rig, const Mechanism& mechanism
   for (const Sensor& sensor : mechanism.sensors) {
     if (const auto* const shunt = std::get_if<Shunt>(&sensor)) add(shunt->name, shunt->channel);
     if (const auto* const probe = std::get_if<TemperatureProbe>(&sensor)) add(probe->name, probe->channel);
+    if (const auto* const terminals = std::get_if<TerminalVoltages>(&sensor))
+      for (const std::int64_t channel : terminals->channels) add(terminals->name, channel);
   }
   return inputs;
 }

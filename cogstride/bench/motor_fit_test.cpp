@@ -214,7 +214,9 @@ TEST(MotorFit, TheModelIsThePlant) {
     EXPECT_NEAR(*rows[i].speed, *table.rows[i].speed, 1.5) << "rad/s of 250, at " << rows[i].time;
     const bool jumps = (i > 0 && begins_or_ends(rows[i - 1], rows[i])) ||
                        (i + 1 < rows.size() && begins_or_ends(rows[i], rows[i + 1]));
-    if (!jumps) EXPECT_NEAR(*rows[i].current, *table.rows[i].current, 0.06) << rows[i].time;
+    if (!jumps) {
+      EXPECT_NEAR(*rows[i].current, *table.rows[i].current, 0.06) << rows[i].time;
+    }
   }
 }
 

@@ -141,8 +141,8 @@ TEST(SwingingServo, RefusesWhatItCannotDo) {
   EXPECT_THROW(snips.swing({.by = -11_deg}), RangeError);
   EXPECT_THROW(snips.swing({.to = 20_deg, .speed = 501_deg_per_s}), RangeError);
   EXPECT_THROW(snips.swing({.to = 20_mm}), RangeError);
-  EXPECT_THROW(bench.servo("fan"), RangeError);
-  EXPECT_THROW(bench.servo("nothing"), RangeError);
+  EXPECT_THROW((void)bench.servo("fan"), RangeError);
+  EXPECT_THROW((void)bench.servo("nothing"), RangeError);
   snips.swing({.by = 5_deg}).wait();
   EXPECT_EQ(snips.position(), OutputPosition(15_deg));
 }
@@ -357,7 +357,9 @@ TEST(SpeedController, AStopOfEverythingLeavesNoThrottle) {
     EXPECT_LT(b.speed(), 1e-3);
     EXPECT_EQ(swing.status(), MotionStatus::faulted);
     for (const Pulses::Pulse& pulse : b.pulses.pulses)
-      if (pulse.at > stopped + 0.25) EXPECT_NEAR(pulse.width, 1e-3, 1e-9);
+      if (pulse.at > stopped + 0.25) {
+        EXPECT_NEAR(pulse.width, 1e-3, 1e-9);
+      }
     EXPECT_EQ(b.pulses.pulses.back().at > stopped + 2.5, how == StopBy::steepest_ramp)
         << "cut lines carry no pulse";
     EXPECT_EQ(fan.is_armed(), how == StopBy::steepest_ramp);
@@ -411,7 +413,9 @@ TEST(SpeedController, RandomOrdersKeepPulsesWithinWhatTheyMayBe) {
     EXPECT_LE(pulse.width, 1.8e-3 + 1e-6) << "not over the highest throttle";
     // A frame of the steepest ramp, with the jump over what does not turn.
     EXPECT_LE(pulse.width - before, (0.02 / 0.2 + 0.1) * 1e-3 + 1e-6);
-    if (pulse.width > 1e-3 + 1e-6) EXPECT_GE(pulse.width, 1.1e-3 - 1e-6) << "none that does not turn it";
+    if (pulse.width > 1e-3 + 1e-6) {
+      EXPECT_GE(pulse.width, 1.1e-3 - 1e-6) << "none that does not turn it";
+    }
     before = pulse.width;
   }
 }

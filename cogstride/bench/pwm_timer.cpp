@@ -40,7 +40,7 @@ void PwmTimer::stop() {
 Tick PwmTimer::next() const {
   Tick soonest = next_period_;
   for (const Channel& channel : channels_)
-    soonest = std::min({soonest, channel.change_at, channel.coming_on});
+    soonest = std::min({soonest, channel.change_at, channel.line.comes_on, channel.complement.comes_on});
   return soonest;
 }
 
@@ -59,42 +59,57 @@ void PwmTimer::start_period(Tick at) {
     }
     for (const Compare& compare : item->compares) {
       channels_[compare.channel].on_ticks = compare.on_ticks;
+      channels_[compare.channel].drive = compare.drive;
       channels_[compare.channel].runs = true;
     }
     item = pending_.erase(item);
   }
 }
 
-/// The compare unit changes: the side that was on goes off now, the other one comes on after the dead time.
-void PwmTimer::turn(std::size_t index, bool wanted, Tick at, std::vector<Level>& changes) {
+/// What the compare unit says from now on: what is not wanted goes off now, what is comes on a dead time
+/// after the other side went off.
+void PwmTimer::compare(std::size_t index, Tick at, std::vector<Level>& changes) {
   Channel& channel = channels_[index];
   const PwmSetup::Channel& lines = setup_.channels[index];
-  channel.wanted = wanted;
-  if (!wanted && channel.line_on) changes.push_back({lines.line, false});
-  if (!wanted) channel.line_on = false;
-  if (!lines.complement) {
-    if (wanted && !channel.line_on) {
-      channel.line_on = true;
-      changes.push_back({lines.line, true});
-    }
-    return;
-  }
-  if (wanted && channel.complement_on) {
-    channel.complement_on = false;
-    changes.push_back({*lines.complement, false});
-  }
-  channel.coming_on = at + setup_.dead_time;
-  if (setup_.dead_time == 0) come_on(index, changes);
+  const Tick rise = rise_of(channel);
+  const Tick fall = rise + channel.on_ticks;
+  const bool is_on = at >= rise && at < fall;
+  channel.line.wanted = is_on && (channel.drive == PwmDrive::both || channel.drive == PwmDrive::line);
+  channel.complement.wanted =
+      lines.complement &&
+      (channel.drive == PwmDrive::both ? !is_on : channel.drive == PwmDrive::complement && is_on);
+  channel.change_at = at < rise ? rise : (at < fall ? fall : never);
+  if (channel.change_at >= next_period_) channel.change_at = never;
+  const auto go_off = [&](Side& side, LineId line) {
+    if (side.wanted) return;
+    side.comes_on = never;
+    if (!side.on) return;
+    side.on = false;
+    side.off_since = at;
+    changes.push_back({line, false});
+  };
+  const auto plan_on = [&](Side& side, const Side& other) {
+    if (!side.wanted || side.on || side.comes_on != never) return;
+    // Of a pair every rising edge is late by the dead time; a line that is driven alone waits for the other.
+    const bool is_pair = lines.complement && channel.drive == PwmDrive::both;
+    side.comes_on = is_pair ? at + setup_.dead_time : std::max(at, other.off_since + setup_.dead_time);
+  };
+  go_off(channel.line, lines.line);
+  if (lines.complement) go_off(channel.complement, *lines.complement);
+  plan_on(channel.line, channel.complement);
+  plan_on(channel.complement, channel.line);
 }
 
-void PwmTimer::come_on(std::size_t index, std::vector<Level>& changes) {
-  Channel& channel = channels_[index];
+void PwmTimer::come_on(std::size_t index, Tick at, std::vector<Level>& changes) {
   const PwmSetup::Channel& lines = setup_.channels[index];
-  channel.coming_on = never;
-  bool& side = channel.wanted ? channel.line_on : channel.complement_on;
-  if (side) return;
-  side = true;
-  changes.push_back({channel.wanted ? lines.line : *lines.complement, true});
+  const auto come = [&](Side& side, LineId line) {
+    if (side.comes_on > at) return;
+    side.comes_on = never;
+    side.on = true;
+    changes.push_back({line, true});
+  };
+  come(channels_[index].line, lines.line);
+  if (lines.complement) come(channels_[index].complement, *lines.complement);
 }
 
 void PwmTimer::advance(std::vector<Level>& changes) {
@@ -102,19 +117,9 @@ void PwmTimer::advance(std::vector<Level>& changes) {
   const bool starts = at == next_period_;
   if (starts) start_period(at);
   for (std::size_t i = 0; i < channels_.size(); ++i) {
-    Channel& channel = channels_[i];
-    if (!channel.runs) continue;
-    if (channel.coming_on == at) come_on(i, changes);
-    const Tick rise = rise_of(channel);
-    const Tick fall = rise + channel.on_ticks;
-    if (starts || channel.change_at == at) {
-      const bool wanted = at >= rise && at < fall;
-      const bool idle_complement = setup_.channels[i].complement && !channel.line_on &&
-                                   !channel.complement_on && channel.coming_on == never;
-      if (wanted != channel.wanted || (!wanted && idle_complement)) turn(i, wanted, at, changes);
-      channel.change_at = at < rise ? rise : (at < fall ? fall : never);
-      if (channel.change_at >= next_period_) channel.change_at = never;
-    }
+    if (!channels_[i].runs) continue;
+    if (starts || channels_[i].change_at == at) compare(i, at, changes);
+    come_on(i, at, changes);
   }
   if (starts && pending_.empty() && stands_still()) next_period_ = never;
 }
@@ -122,7 +127,7 @@ void PwmTimer::advance(std::vector<Level>& changes) {
 /// Every channel is off or on for good: periods come and go, and nothing changes.
 bool PwmTimer::stands_still() const {
   return std::all_of(channels_.begin(), channels_.end(), [this](const Channel& channel) {
-    return channel.on_ticks == 0 || channel.on_ticks == setup_.period;
+    return channel.on_ticks == 0 || channel.on_ticks == setup_.period || channel.drive == PwmDrive::none;
   });
 }
 
@@ -130,8 +135,9 @@ void PwmTimer::advance(std::vector<Share>& shares) {
   start_period(next_period_);
   for (std::size_t i = 0; i < channels_.size(); ++i) {
     if (!channels_[i].runs) continue;
-    shares.push_back({setup_.channels[i].line,
-                      static_cast<double>(channels_[i].on_ticks) / static_cast<double>(setup_.period)});
+    const bool is_driven = channels_[i].drive == PwmDrive::both || channels_[i].drive == PwmDrive::line;
+    const Tick on = is_driven ? channels_[i].on_ticks : 0;
+    shares.push_back({setup_.channels[i].line, static_cast<double>(on) / static_cast<double>(setup_.period)});
   }
   next_period_ = never;
   for (const Pending& item : pending_) next_period_ = std::min(next_period_, item.at);

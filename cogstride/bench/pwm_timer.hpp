@@ -2,7 +2,8 @@
 //
 // Edge-aligned, a channel is on from the period's start; centre-aligned, its on-time lies around the middle.
 // New compare values are taken over together at a period's start. With a complementary line each of the two
-// goes off at once and comes on a dead time later, so that both are never on together.
+// goes off at once and comes on a dead time after the other went off, so that both are never on together,
+// whatever is ordered. What of a channel is driven (PwmDrive) is taken over with its compare value.
 #pragma once
 
 #include <vector>
@@ -39,14 +40,20 @@ class PwmTimer {
   void advance(std::vector<Share>& shares);
 
  private:
+  /// One of a channel's two lines.
+  struct Side {
+    bool wanted = false;  // what the compare unit says
+    bool on = false;
+    Tick off_since = -never / 2;
+    Tick comes_on = never;  // end of a dead time
+  };
   struct Channel {
     Tick on_ticks = 0;
-    bool wanted = false;  // what the compare unit says
-    bool runs = false;    // has been given a compare value
-    bool line_on = false;
-    bool complement_on = false;
+    PwmDrive drive = PwmDrive::both;
+    bool runs = false;  // has been given a compare value
+    Side line{};
+    Side complement{};
     Tick change_at = never;  // the compare unit's next change
-    Tick coming_on = never;  // end of a dead time: the wanted side comes on
   };
   struct Pending {
     Tick at;
@@ -54,8 +61,8 @@ class PwmTimer {
   };
 
   void start_period(Tick at);
-  void turn(std::size_t index, bool wanted, Tick at, std::vector<Level>& changes);
-  void come_on(std::size_t index, std::vector<Level>& changes);
+  void compare(std::size_t index, Tick at, std::vector<Level>& changes);
+  void come_on(std::size_t index, Tick at, std::vector<Level>& changes);
   [[nodiscard]] bool stands_still() const;
   [[nodiscard]] Tick rise_of(const Channel& channel) const;
 

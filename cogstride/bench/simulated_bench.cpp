@@ -256,12 +256,13 @@ void SimulatedBench::noted(const MotionNote& note) {
       whole_turns_[place] =
           std::round(plants_[place]->position() - mechanism.homing->position.base.to_double());
   }
+  if (note.kind == MotionNote::Kind::faulted) noted_fault_ = note.text;
   if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
   trace_event(trace_event_of(note, name_of(note.mechanism)));
 }
 
 void SimulatedBench::stopped(Tick at, const Trip& trip) {
-  if (trip.cause == Trip::Cause::motion_failed) return;  // noted already
+  if (trip.cause == Trip::Cause::motion_failed && trip.what == noted_fault_) return;
   if (fault_.empty()) fault_ = trip.what;
   trace_event({at, "bench", trip.what, TraceEvent::Kind::fault});
 }
@@ -406,6 +407,7 @@ BrushlessTally SimulatedBench::brushless_tally(std::size_t i) const {
   if (mechanism.limits.current) tally.current_limit = mechanism.limits.current->base();
   if (const auto rise = std::get<BrushlessMotor>(mechanism.motor).heat.highest_rise)
     tally.motor_stands = rise->base();
+  tally.times_empty = plant.times_empty();
   if (plant.destroyed_at()) {
     tally.destroyed_at =
         static_cast<double>(*plant.destroyed_at()) / rig().controller.timer_clock.base().to_double();

@@ -131,6 +131,7 @@ class SimulatedBench final : public Bench {
   std::vector<bool> zero_found_;
   std::vector<double> whole_turns_;  // that a ring had been turned on when its zero was found, by mover
   std::string fault_;
+  std::string noted_fault_{};  // that a motion has noted itself, last
   bool closed_ = false;
 };
 

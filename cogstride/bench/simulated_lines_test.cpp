@@ -268,14 +268,48 @@ TEST(PwmTimer, ComplementaryLinesNeverOverlapByATickUnderRandomCommands) {
           if (on[side] && !change.high) off_since[side] = at;
           on[side] = change.high;
           ASSERT_FALSE(change.high && on[1 - side]) << round << " at " << at;
-          if (change.high) ASSERT_GE(at - off_since[1 - side], dead) << round << " at " << at;
+          if (change.high) {
+            ASSERT_GE(at - off_since[1 - side], dead) << round << " at " << at;
+          }
         }
       }
       const Tick choice = any(0, 3);
-      timer.put(now, std::array{Compare{0, choice == 0 ? 0 : choice == 1 ? period : any(0, period)}});
+      timer.put(now, std::array{Compare{0,
+                                        choice == 0   ? 0
+                                        : choice == 1 ? period
+                                                      : any(0, period),
+                                        static_cast<PwmDrive>(any(0, 3))}});
       if (any(0, 9) == 0) timer.withdraw(now);
     }
   }
+}
+
+TEST(PwmTimer, DrivesOneLineOfAPairAloneOrNone) {
+  PwmTimer timer({PwmGroup{0}, 100, PwmAlignment::centre, 5, {{LineId{0}, LineId{1}}}});
+  const auto on_for = [&](Tick from, Compare compare) {
+    timer.put(from, std::array{compare});
+    std::array<Tick, 2> on{};
+    std::array<Tick, 2> since{-1, -1};
+    std::vector<Level> changes;
+    while (timer.next() < from + 300) {
+      const Tick at = timer.next();
+      changes.clear();
+      timer.advance(changes);
+      for (const Level& change : changes) {
+        const auto side = static_cast<std::size_t>(change.line);
+        if (since[side] >= 0 && at > from) on[side] += at - std::max(from, since[side]);
+        since[side] = change.high ? at : -1;
+      }
+    }
+    for (std::size_t side = 0; side < 2; ++side)
+      if (since[side] >= 0) on[side] += from + 300 - std::max(from, since[side]);
+    return on;
+  };
+  EXPECT_EQ(on_for(0, {0, 40, PwmDrive::line}), (std::array<Tick, 2>{120, 0}));
+  EXPECT_EQ(on_for(300, {0, 40, PwmDrive::complement}), (std::array<Tick, 2>{0, 120}));
+  EXPECT_EQ(on_for(600, {0, 40, PwmDrive::none}), (std::array<Tick, 2>{0, 0}));
+  EXPECT_EQ(on_for(900, {0, 40, PwmDrive::both})[0], 105) << "40 less the dead time, three times";
+  EXPECT_EQ(on_for(1200, {0, 100, PwmDrive::complement})[0], 0) << "for good";
 }
 
 TEST(PwmTimer, WithdrawsWhatHasNotBegun) {

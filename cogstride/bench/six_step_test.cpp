@@ -4,19 +4,20 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <map>
 
 #include "cogstride/bench/simulated_bench.hpp"
 #include "cogstride/plan/commutation.hpp"
 #include "cogstride/plan/open_loop_start.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/gate_watch.hpp"
 
 namespace cogstride {
 namespace {
 
 using namespace literals;
 using testing_support::demo_rig;
+using testing_support::GateWatch;
 
 constexpr double rpm = 2.0 * pi / 60.0;
 
@@ -31,47 +32,6 @@ Rig blind_rig() {
                 [](const Sensor& sensor) { return std::holds_alternative<HallSet>(sensor); });
   return rig;
 }
-
-/// Keeps the six gates in sight: whether both of a leg were on, and the shortest gap from one off to the
-/// other on, in ticks.
-class GateWatch final : public TraceSink {
- public:
-  explicit GateWatch(const Mechanism& mechanism) {
-    const auto& wiring = std::get<GateWiring>(mechanism.wiring);
-    for (std::size_t i = 0; i < 6; ++i) {
-      gates_[static_cast<LineId>(wiring.gates[i].number)] = i;
-      active_high_[i] = wiring.gates[i].active == ActiveLevel::high;
-    }
-  }
-  bool both = false;
-  Tick shortest_gap = never;
-  std::int64_t edges = 0;
-
-  void begin(const TraceLayout& layout) override {
-    for (const TracedLine& line : layout.lines) edge(0, line.id, line.starts_high);
-  }
-  void edge(Tick at, LineId line, bool high) override {
-    const auto found = gates_.find(line);
-    if (found == gates_.end()) return;
-    ++edges;
-    const std::size_t i = found->second;
-    const bool on = high == active_high_[i];
-    if (on && !on_[i] && went_off_[i ^ 1U] >= 0)
-      shortest_gap = std::min(shortest_gap, at - went_off_[i ^ 1U]);
-    if (!on && on_[i]) went_off_[i] = at;
-    on_[i] = on;
-    both = both || (on && on_[i ^ 1U]);
-  }
-  void sample(Tick, std::span<const double>) override {}
-  void event(const TraceEvent&) override {}
-  void end(Tick) override {}
-
- private:
-  std::map<LineId, std::size_t> gates_;
-  std::array<bool, 6> active_high_{};
-  std::array<bool, 6> on_{};
-  std::array<Tick, 6> went_off_{-1, -1, -1, -1, -1, -1};
-};
 
 TEST(Commutation, OfTheDemoSpindleIsTheTextbooksOnItsLines) {
   const Commutation all = commutation_of(spindle_rig().mechanisms[0]);
@@ -231,20 +191,221 @@ TEST(SixStepSpindle, AWrongGatePolarityDestroysTheSimulatedBoardAndIsNamed) {
   EXPECT_LT(*tally.destroyed_at, 0.01);
 }
 
-TEST(SixStepSpindle, AJammedShaftEndsItWithAllGatesOff) {
-  GateWatch watch(spindle_rig().mechanisms[0]);
-  SimulatedBench bench(spindle_rig(), {.stimuli = {{.at = 2_s, .what = "spindle.jam"}}, .trace = &watch});
+TEST(SixStepSpindle, AJammedShaftEndsItWithAllGatesOffWithinATenthOfASecond) {
+  for (const bool has_shunts : {true, false}) {
+    Rig rig = spindle_rig();
+    if (!has_shunts)
+      std::erase_if(rig.mechanisms[0].sensors,
+                    [](const Sensor& sensor) { return std::holds_alternative<Shunt>(sensor); });
+    GateWatch watch(rig.mechanisms[0]);
+    SimulatedBench bench(rig, {.stimuli = {{.at = 2_s, .what = "spindle.jam"}}, .trace = &watch});
+    std::string fault;
+    double faulted = 0.0;
+    bench.on_fault([&](const std::string& why) {
+      fault = why;
+      faulted = bench.now().in(units::s);
+    });
+    auto spindle = bench.brushless("spindle");
+    spindle.spin({.at = 900_rpm}).wait();
+    bench.serve(Time(2.0, units::s) - bench.now());
+    bench.serve(0.35_s);
+    // At 900 rpm its back-EMF is gone at once, and the current tells it before the Halls do.
+    EXPECT_NE(fault.find(has_shunts ? "far over its limit" : "angle has not counted"), std::string::npos)
+        << fault;
+    EXPECT_LT(faulted, has_shunts ? 2.01 : 2.1);
+    EXPECT_EQ(spindle.duty(), 0.0);
+    EXPECT_EQ(bench.tally().fault, fault) << "a run that ended so is not sound";
+    EXPECT_FALSE(bench.tally().is_sound());
+    const std::int64_t edges = watch.edges;
+    bench.serve(0.1_s);
+    EXPECT_EQ(watch.edges, edges) << "all gates stay off";
+  }
+}
+
+TEST(SixStepSpindle, StartsByItsHallsFromEveryAngleWithHalfAndTwiceTheInertia) {
+  for (const double inertia : {0.5, 1.0, 2.0}) {
+    for (int place = 0; place < 24; ++place) {
+      Rig real = spindle_rig();
+      real.mechanisms[0].load.inertia = Inertia(2.2e-4 * inertia, units::kg_m2);
+      real.mechanisms[0].load.most_inertia.reset();
+      const int way = place % 2 == 0 ? 1 : -1;
+      SimulatedBench bench(
+          spindle_rig(),
+          {.start_positions = {{"spindle", OutputPosition(OutputKind::rotary, Ratio(place, 7 * 24))}},
+           .real = real});
+      auto spindle = bench.brushless("spindle");
+      spindle.spin({.at = OutputSpeed(ExactAngularSpeed(900 * way, units::rpm))}).wait();
+      bench.serve(0.2_s);
+      EXPECT_NEAR(60.0 * bench.brushless_plant("spindle").speed(), 900.0 * way, 18.0)
+          << inertia << " " << place;
+    }
+  }
+}
+
+TEST(SixStepSpindle, HoldsItsSpeedWhicheverSideIsSwitched) {
+  for (const SwitchedSide side : {SwitchedSide::high, SwitchedSide::low, SwitchedSide::both}) {
+    Rig rig = spindle_rig();
+    std::get<GateWiring>(rig.mechanisms[0].wiring).switched = side;
+    SimulatedBench bench(rig);
+    auto spindle = bench.brushless("spindle");
+    for (const int speed : {400, 1300}) {
+      spindle.spin({.at = OutputSpeed(ExactAngularSpeed(speed, units::rpm))}).wait();
+      bench.serve(1.5_s);
+      EXPECT_NEAR(60.0 * bench.brushless_plant("spindle").speed(), speed, 0.02 * speed)
+          << static_cast<int>(side);
+    }
+    EXPECT_TRUE(bench.tally().is_sound());
+  }
+}
+
+TEST(SixStepSpindle, ComplementaryGatesBrakeIt) {
+  double took[2] = {};
+  for (const bool complementary : {false, true}) {
+    Rig rig = spindle_rig();
+    std::get<GateWiring>(rig.mechanisms[0].wiring).complementary = complementary;
+    GateWatch watch(rig.mechanisms[0]);
+    SimulatedBench bench(rig, {.trace = &watch});
+    auto spindle = bench.brushless("spindle");
+    spindle.spin({.at = 1500_rpm}).wait();
+    bench.serve(0.5_s);
+    const Time from = bench.now();
+    (void)spindle.spin({.at = 600_rpm});
+    while (60.0 * bench.brushless_plant("spindle").speed() > 620.0) bench.serve(1_ms);
+    took[complementary] = (bench.now() - from).in(units::s);
+    // Friction alone: 0.015 N m on 2.2e-4 kg m2 takes 92 rad/s in 1.35 s; what is braked comes back.
+    if (complementary) {
+      EXPECT_GT(bench.brushless_plant("spindle").highest_supply(), 24.5);
+      EXPECT_LE(bench.brushless_plant("spindle").highest_supply(), 30.0 + 10.0 * 0.3)
+          << "its clamp of 10 ohm takes it";
+    }
+    bench.serve(0.5_s);
+    EXPECT_NEAR(60.0 * bench.brushless_plant("spindle").speed(), 600.0, 12.0);
+    EXPECT_FALSE(watch.both);
+    EXPECT_GE(watch.shortest_gap, 39);
+    EXPECT_TRUE(bench.tally().is_sound());
+  }
+  EXPECT_NEAR(took[0], 1.35, 0.2);
+  // Pumped up, a duty is worth more volts, and brakes less than it would.
+  EXPECT_LT(took[1], 0.5);
+}
+
+/// A board whose high sides are fed by capacitors, whichever side is switched, fast and slow.
+TEST(SixStepSpindle, RefreshesTheBootstrapsOfItsHighSides) {
+  struct Way {
+    SwitchedSide switched;
+    bool complementary;
+  };
+  for (const Way way : {Way{SwitchedSide::high, false}, Way{SwitchedSide::low, false},
+                        Way{SwitchedSide::both, false}, Way{SwitchedSide::high, true}}) {
+    for (const bool by_time : {false, true}) {
+      Rig rig = spindle_rig();
+      auto& board = std::get<SixGateInverter>(rig.mechanisms[0].board);
+      auto& wiring = std::get<GateWiring>(rig.mechanisms[0].wiring);
+      board.bootstrap_holds = 2_ms;
+      board.bootstrap_refresh = 3_us;
+      wiring.switched = way.switched;
+      wiring.complementary = way.complementary;
+      if (by_time) wiring.commutated_by = CommutatedBy::time;
+      GateWatch watch(rig.mechanisms[0]);
+      SimulatedBench bench(rig, {.trace = &watch});
+      auto spindle = bench.brushless("spindle");
+      (void)spindle.spin({.at = by_time ? OutputSpeed(30_rpm) : OutputSpeed(1200_rpm)});
+      bench.serve(by_time ? 4_s : 1.5_s);
+      const double made = 60.0 * bench.brushless_plant("spindle").speed();
+      EXPECT_NEAR(made, by_time ? 30.0 : 1200.0, by_time ? 60.0 : 24.0);
+      EXPECT_GT(bench.brushless_plant("spindle").position(), 0.5);
+      EXPECT_EQ(bench.brushless_plant("spindle").times_empty(), 0)
+          << static_cast<int>(way.switched) << way.complementary << by_time;
+      EXPECT_FALSE(watch.both);
+      EXPECT_GE(watch.shortest_gap, 39);
+      EXPECT_THROW(spindle.spin({.at = 1795_rpm, .lasts = 1_ms}), RangeError);
+    }
+  }
+  // One that holds for less than the rig says goes off by itself, and that is seen.
+  Rig rig = spindle_rig();
+  auto& board = std::get<SixGateInverter>(rig.mechanisms[0].board);
+  std::get<GateWiring>(rig.mechanisms[0].wiring).switched = SwitchedSide::low;
+  board.bootstrap_holds = 2_ms;
+  board.bootstrap_refresh = 3_us;
+  Rig real = rig;
+  std::get<SixGateInverter>(real.mechanisms[0].board).bootstrap_holds = 20_us;
+  SimulatedBench bench(rig, {.real = real});
+  (void)bench.brushless("spindle").spin({.at = 600_rpm});
+  bench.serve(0.3_s);
+  EXPECT_GT(bench.brushless_plant("spindle").times_empty(), 10);
+  EXPECT_FALSE(bench.tally().is_sound());
+}
+
+TEST(SixStepSpindle, SteppedByTimeItsHallsTellThatItDoesNotFollow) {
+  Rig rig = spindle_rig();
+  std::get<GateWiring>(rig.mechanisms[0].wiring).commutated_by = CommutatedBy::time;
+  SimulatedBench bench(rig, {.stimuli = {{.at = 3_s, .what = "spindle.jam"}}});
+  std::string fault;
+  double faulted = 0.0;
+  bench.on_fault([&](const std::string& why) {
+    fault = why;
+    faulted = bench.now().in(units::s);
+  });
+  auto spindle = bench.brushless("spindle");
+  (void)spindle.spin({.at = 120_rpm});
+  bench.serve(Time(3.0, units::s) - bench.now());
+  EXPECT_TRUE(fault.empty()) << fault;
+  EXPECT_NEAR(60.0 * spindle.wanted_speed(), 120.0, 1.0);
+  bench.serve(0.5_s);
+  EXPECT_NE(fault.find("behind its field"), std::string::npos) << fault;
+  EXPECT_LT(faulted, 3.1);
+  EXPECT_EQ(spindle.duty(), 0.0);
+}
+
+TEST(SixStepSpindle, ACurrentFarOverItsLimitEndsIt) {
+  // The motor on the bench has a quarter of the resistance that the rig was given: a model alone would let
+  // four times the current flow.
+  Rig real = spindle_rig();
+  auto& motor = std::get<BrushlessMotor>(real.mechanisms[0].motor);
+  motor.resistance = Resistance(0.05, units::ohm);
+  std::get<SixGateInverter>(real.mechanisms[0].board).stage.resistance = Resistance(0.005, units::ohm);
+  SimulatedBench bench(spindle_rig(), {.real = real});
   std::string fault;
   bench.on_fault([&](const std::string& why) { fault = why; });
+  (void)bench.brushless("spindle").spin({.at = 1500_rpm});
+  bench.serve(1_s);
+  EXPECT_NE(fault.find("far over its limit of 4 A"), std::string::npos) << fault;
+  EXPECT_EQ(bench.brushless("spindle").duty(), 0.0);
+}
+
+TEST(SixStepSpindle, CoggingHoldsItAtItsPlacesAndRipplesItsSpeed) {
+  Rig rig = spindle_rig();
+  auto& motor = std::get<BrushlessMotor>(rig.mechanisms[0].motor);
+  motor.cogging_torque = Torque(0.05, units::Nm);
+  motor.cogging_a_turn = 84;
+  // Let go a third of a place from one, it rolls to where friction holds it against what is left.
+  SimulatedBench at_rest(
+      rig, {.start_positions = {{"spindle", OutputPosition(OutputKind::rotary, Ratio(1, 3 * 84))}}});
+  at_rest.serve(1_s);
+  const double left = 0.05 * std::sin(2.0 * pi * 84.0 * at_rest.brushless_plant("spindle").position());
+  EXPECT_LE(std::abs(left), 0.0151);
+  EXPECT_LT(at_rest.brushless_plant("spindle").position(), 0.25 / 84.0);
+  SimulatedBench bench(rig);
   auto spindle = bench.brushless("spindle");
   spindle.spin({.at = 900_rpm}).wait();
-  bench.serve(Time(2.0, units::s) - bench.now());
-  bench.serve(0.35_s);
-  EXPECT_NE(fault.find("spindle"), std::string::npos) << fault;
-  EXPECT_EQ(spindle.duty(), 0.0);
-  const std::int64_t edges = watch.edges;
-  bench.serve(0.1_s);
-  EXPECT_EQ(watch.edges, edges) << "all gates stay off";
+  bench.serve(0.5_s);
+  EXPECT_NEAR(60.0 * bench.brushless_plant("spindle").speed(), 900.0, 18.0);
+}
+
+/// By its magnets alone a salient motor turns as one that is not; between them its reluctance takes part:
+/// T = 3/2 p (L_d - L_q) i_d i_q. Held by a current from A to B, the magnets stand along it.
+TEST(SixStepSpindle, SaliencyShiftsNothingWhereItStandsAndHoldsItsSpeedToo) {
+  for (const double saliency : {0.0, 0.3}) {
+    Rig rig = spindle_rig();
+    std::get<BrushlessMotor>(rig.mechanisms[0].motor).saliency =
+        ExactFraction::from_base(saliency > 0.0 ? Ratio(3, 10) : Ratio(0));
+    SimulatedBench bench(rig);
+    auto spindle = bench.brushless("spindle");
+    spindle.spin({.at = 900_rpm}).wait();
+    bench.serve(0.5_s);
+    EXPECT_NEAR(60.0 * bench.brushless_plant("spindle").speed(), 900.0, 18.0) << saliency;
+    EXPECT_TRUE(bench.tally().is_sound());
+  }
 }
 
 TEST(SixStepSpindle, StartsOpenLoopFromEveryAngleWithHalfAndTwiceTheInertia) {
@@ -265,6 +426,7 @@ TEST(SixStepSpindle, StartsOpenLoopFromEveryAngleWithHalfAndTwiceTheInertia) {
       bench.serve(1_s);
       turned = bench.brushless_plant("spindle").position() - turned;
       EXPECT_NEAR(turned, 5.0, 0.05) << inertia << " " << place << ": it goes with its field";
+      EXPECT_LT(bench.brushless_plant("spindle").sustained_current(), 1.25 * 2.0) << "kept by its shunts";
     }
   }
 }
@@ -276,8 +438,12 @@ TEST(SixStepSpindle, RefusesWhatItCannotHave) {
   EXPECT_THROW(spindle.spin({.at = 20_rpm}), RangeError) << "its Halls count too rarely";
   EXPECT_THROW(spindle.spin({.at = 900_rpm, .lasts = 1_ms}), RangeError);
   EXPECT_THROW((void)bench.brushless("letoff"), RangeError);
-  SimulatedBench blind(blind_rig());
-  EXPECT_THROW(blind.brushless("spindle").spin({.at = 1790_rpm}), RangeError);
+  // Without shunts what makes up for its back-EMF would drive too much, were it across its field.
+  Rig without_shunts = blind_rig();
+  std::erase_if(without_shunts.mechanisms[0].sensors,
+                [](const Sensor& sensor) { return std::holds_alternative<Shunt>(sensor); });
+  SimulatedBench blind(without_shunts);
+  EXPECT_THROW(blind.brushless("spindle").spin({.at = 900_rpm}), RangeError);
 }
 
 }  // namespace

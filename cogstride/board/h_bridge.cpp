@@ -8,7 +8,6 @@
 
 #include "cogstride/board/line_levels.hpp"
 #include "cogstride/plan/duty.hpp"
-#include "cogstride/plan/timer_choice.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
@@ -36,17 +35,7 @@ BridgeDriver::BridgeDriver(const Mechanism& mechanism, MechanismId id, PwmGroup 
       form_(bridge_of(mechanism).form),
       wiring_(std::get<BridgeWiring>(mechanism.wiring)),
       carries_(duty_lines(wiring_)) {
-  TimerUnit timer;
-  timer.width = 32;  // where the rig names none: ticks are counted
-  for (const TimerUnit& each : controller.timers)
-    if (mechanism.common.timer == each.name) timer = each;
-  const TimerChoice choice =
-      choose_counts(controller.timer_clock, timer, wiring_.pwm_frequency, wiring_.alignment);
-  if (!choice.fits)
-    throw RangeError(
-        fmt::format("{}: its timer cannot make {}", name_, to_text(wiring_.pwm_frequency, "kHz")));
-  grain_ = timer.prescaler * (wiring_.alignment == Alignment::centre ? 2 : 1);
-  period_ = grain_ * choice.counts;
+  timing_ = pwm_timing(mechanism, controller, wiring_.pwm_frequency, wiring_.alignment);
   if (wiring_.recirculates == SlowsBy::coasting && !can_coast())
     throw RangeError(
         fmt::format("{}: cannot coast between: no line of the controller switches its bridge off; give it "
@@ -77,8 +66,8 @@ std::vector<LineSetup> BridgeDriver::line_setups() const {
 PwmSetup BridgeDriver::pwm_setup() const {
   PwmSetup setup;
   setup.group = group_;
-  setup.period = period_;
-  setup.alignment = wiring_.alignment == Alignment::centre ? PwmAlignment::centre : PwmAlignment::edge;
+  setup.period = timing_.period;
+  setup.alignment = pwm_alignment(wiring_.alignment);
   const auto add = [&](const std::optional<DrivenLine>& line, bool has_duty) {
     if (line && has_duty) setup.channels.push_back({line_id(*line), std::nullopt});
   };
@@ -91,7 +80,7 @@ PwmSetup BridgeDriver::pwm_setup() const {
 
 void BridgeDriver::put(Lines& lines, Tick at, const Shares& shares) const {
   // Levels change with the period in which the duties do.
-  const Tick starts = (at + period_ - 1) / period_ * period_;
+  const Tick starts = timing_.begins(at);
   std::array<Compare, 4> compares{};
   std::array<Level, 5> levels{};
   std::uint16_t channels = 0;
@@ -99,7 +88,7 @@ void BridgeDriver::put(Lines& lines, Tick at, const Shares& shares) const {
   const auto add = [&](const std::optional<DrivenLine>& line, double share, bool has_duty) {
     if (!line) return;
     if (has_duty) {
-      compares[channels] = {channels, on_ticks(share, period_, grain_)};
+      compares[channels] = {channels, on_ticks(share, timing_.period, timing_.grain)};
       ++channels;
     } else {
       levels[plain++] = {line_id(*line), level_for(*line, share > 0.0)};

@@ -14,6 +14,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "cogstride/board/pwm_timing.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
 
@@ -31,10 +32,10 @@ class BridgeDriver {
   /// Its lines, at rest without drive and with ENABLE off.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] PwmSetup pwm_setup() const;
-  [[nodiscard]] Tick period() const { return period_; }
+  [[nodiscard]] Tick period() const { return timing_.period; }
   /// Smallest change of a duty that its timer makes, a share.
   [[nodiscard]] double duty_step() const {
-    return static_cast<double>(grain_) / static_cast<double>(period_);
+    return static_cast<double>(timing_.grain) / static_cast<double>(timing_.period);
   }
 
   /// Whether a line of the controller can let the motor go.
@@ -61,15 +62,14 @@ class BridgeDriver {
   HBridge::Form form_;
   BridgeWiring wiring_;
   DutyLines carries_;
-  Tick period_ = 1;
-  Tick grain_ = 1;
+  PwmTiming timing_;
 };
 
 /// What a half of a bridge joins its terminal to.
 enum class BridgeHalf : std::uint8_t { off, low, high };
 
-/// Levels at a bridge's inputs, and what its two halves do with them; a plain value, copied when a plant goes
-/// back.
+/// Levels at a bridge's inputs, and what its two halves do with them; a plain value, copied when a plant
+/// goes back.
 struct BridgeState {
   std::array<bool, 5> levels{};
   BridgeHalf a = BridgeHalf::off;  ///< the terminal that is positive forwards

@@ -6,7 +6,6 @@
 #include <cmath>
 
 #include "cogstride/board/line_levels.hpp"
-#include "cogstride/plan/timer_choice.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
@@ -21,16 +20,7 @@ PulseDriver::PulseDriver(const Mechanism& mechanism, MechanismId id, PwmGroup gr
   if (input == nullptr)
     throw RangeError(fmt::format("{}: a {} takes no pulse width", name_, kind_name(mechanism.board)));
   line_ = std::get<PulseWidthWiring>(mechanism.wiring).pulse;
-  TimerUnit timer;
-  timer.width = 32;  // where the rig names none: ticks are counted
-  for (const TimerUnit& each : controller.timers)
-    if (mechanism.common.timer == each.name) timer = each;
-  const TimerChoice choice = choose_counts(controller.timer_clock, timer, input->frame_rate, Alignment::edge);
-  if (!choice.fits)
-    throw RangeError(fmt::format("{}: its timer cannot make {}; give it a larger prescaler or another one",
-                                 name_, to_text(input->frame_rate, "Hz")));
-  grain_ = timer.prescaler;
-  frame_ = grain_ * choice.counts;
+  timing_ = pwm_timing(mechanism, controller, input->frame_rate, Alignment::edge);
 }
 
 LineSetup PulseDriver::line_setup() const {
@@ -46,14 +36,14 @@ LineSetup PulseDriver::line_setup() const {
 PwmSetup PulseDriver::pwm_setup() const {
   PwmSetup setup;
   setup.group = group_;
-  setup.period = frame_;
+  setup.period = timing_.period;
   setup.channels.push_back({line_id(line_), std::nullopt});
   return setup;
 }
 
 void PulseDriver::put_pulse(Lines& lines, Tick at, double seconds) const {
-  const Tick counts = std::llround(seconds * ticks_per_second_ / static_cast<double>(grain_));
-  lines.put(group_, at, std::array{Compare{0, counts * grain_}});
+  const Tick counts = std::llround(seconds * ticks_per_second_ / static_cast<double>(timing_.grain));
+  lines.put(group_, at, std::array{Compare{0, counts * timing_.grain}});
 }
 
 void PulseDriver::put_none(Lines& lines, Tick at) const {

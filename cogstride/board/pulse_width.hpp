@@ -5,6 +5,7 @@
 #include <optional>
 #include <vector>
 
+#include "cogstride/board/pwm_timing.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
 
@@ -20,11 +21,11 @@ class PulseDriver {
   [[nodiscard]] LineSetup line_setup() const;
   [[nodiscard]] PwmSetup pwm_setup() const;
   /// Ticks from one pulse to the next.
-  [[nodiscard]] Tick frame() const { return frame_; }
+  [[nodiscard]] Tick frame() const { return timing_.period; }
   /// Smallest change of a pulse, ticks.
-  [[nodiscard]] Tick grain() const { return grain_; }
+  [[nodiscard]] Tick grain() const { return timing_.grain; }
   /// The start of the first frame at `at` or later.
-  [[nodiscard]] Tick frame_from(Tick at) const { return (at + frame_ - 1) / frame_ * frame_; }
+  [[nodiscard]] Tick frame_from(Tick at) const { return timing_.begins(at); }
   /// From the first frame that begins at `at` or later. @param seconds  of the pulse, to the nearest count
   void put_pulse(Lines& lines, Tick at, double seconds) const;
   void put_none(Lines& lines, Tick at) const;
@@ -35,8 +36,7 @@ class PulseDriver {
   PwmGroup group_;
   DrivenLine line_;
   double ticks_per_second_;
-  Tick frame_ = 1;
-  Tick grain_ = 1;
+  PwmTiming timing_;
 };
 
 /// The board's side: levels become widths. A plain value, copied when a plant goes back.

@@ -2,46 +2,42 @@
 
 #include <fmt/format.h>
 
-#include <array>
 #include <cmath>
 
 #include "cogstride/board/line_levels.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/plan/duty.hpp"
-#include "cogstride/plan/timer_choice.hpp"
-#include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
 namespace {
 
 constexpr std::array<const char*, 6> uses = {"a_high", "a_low", "b_high", "b_low", "c_high", "c_low"};
 
-/// The other gates of the legs that these belong to.
-constexpr std::uint8_t partners(std::uint8_t gates) {
-  return static_cast<std::uint8_t>(((gates & 0x15U) << 1) | ((gates & 0x2aU) >> 1));
-}
-
 }  // namespace
 
 GateDriver::GateDriver(const Mechanism& mechanism, MechanismId id, PwmGroup group,
                        const Controller& controller)
     : name_(mechanism.name), id_(id), group_(group) {
-  if (!std::holds_alternative<SixGateInverter>(mechanism.board))
+  const auto* const board = std::get_if<SixGateInverter>(&mechanism.board);
+  if (board == nullptr)
     throw RangeError(fmt::format("{}: a {} has no six gates", name_, kind_name(mechanism.board)));
   wiring_ = std::get<GateWiring>(mechanism.wiring);
-  TimerUnit timer;
-  timer.width = 32;  // where the rig names none: ticks are counted
-  for (const TimerUnit& each : controller.timers)
-    if (mechanism.common.timer == each.name) timer = each;
-  const TimerChoice choice =
-      choose_counts(controller.timer_clock, timer, wiring_.pwm_frequency, wiring_.alignment);
-  if (!choice.fits)
-    throw RangeError(
-        fmt::format("{}: its timer cannot make {}", name_, to_text(wiring_.pwm_frequency, "kHz")));
-  grain_ = timer.prescaler * (wiring_.alignment == Alignment::centre ? 2 : 1);
-  period_ = grain_ * choice.counts;
-  if (period_ < ticks_at_least(wiring_.dead_time, controller.timer_clock))
+  timing_ = pwm_timing(mechanism, controller, wiring_.pwm_frequency, wiring_.alignment);
+  dead_time_ = ticks_at_least(wiring_.dead_time, controller.timer_clock);
+  if (timing_.period < dead_time_)
     throw RangeError(fmt::format("{}: a period of its PWM is shorter than the dead time", name_));
+  if (board->bootstrap_holds) {
+    holds_ = ticks_at_least(*board->bootstrap_holds, controller.timer_clock) / 2;
+    has_bootstraps_ = true;
+    refresh_ = ticks_at_least(board->bootstrap_refresh, controller.timer_clock) + 2 * dead_time_;
+    // A count of the timer to each side may go to rounding.
+    const double rest =
+        static_cast<double>(refresh_ + 2 * timing_.grain) / static_cast<double>(timing_.period);
+    if (wiring_.complementary) highest_duty_ = 1.0 - rest;
+    if (rest >= 1.0 || holds_ < 2 * timing_.period)
+      throw RangeError(fmt::format(
+          "{}: the bootstrap capacitors of its board cannot be kept full at this pwm_frequency", name_));
+  }
 }
 
 std::vector<LineSetup> GateDriver::line_setups() const {
@@ -63,45 +59,78 @@ std::vector<LineSetup> GateDriver::line_setups() const {
 PwmSetup GateDriver::pwm_setup() const {
   PwmSetup setup;
   setup.group = group_;
-  setup.period = period_;
-  setup.alignment = wiring_.alignment == Alignment::centre ? PwmAlignment::centre : PwmAlignment::edge;
-  for (const DrivenLine& gate : wiring_.gates) setup.channels.push_back({line_id(gate), std::nullopt});
+  setup.period = timing_.period;
+  setup.alignment = pwm_alignment(wiring_.alignment);
+  setup.dead_time = dead_time_;
+  for (std::size_t leg = 0; leg < 3; ++leg)
+    setup.channels.push_back({line_id(wiring_.gates[2 * leg]), line_id(wiring_.gates[2 * leg + 1])});
   return setup;
 }
 
-void GateDriver::put_gates(Lines& lines, Tick at, std::uint8_t on, std::uint8_t switched, double duty) {
-  std::array<Compare, 6> compares{};
-  for (std::size_t i = 0; i < 6; ++i) {
-    const bool is_on = (on >> i & 1U) != 0;
-    const bool has_duty = (switched >> i & 1U) != 0;
-    compares[i] = {static_cast<std::uint16_t>(i),
-                   is_on ? on_ticks(has_duty ? duty : 1.0, period_, grain_) : Tick{0}};
+Tick GateDriver::on_at(Tick at) const {
+  const Tick into = wiring_.alignment == Alignment::centre ? timing_.period / 2 : 0;
+  return timing_.begins(at - into) + into;
+}
+
+Compare GateDriver::compare_of(std::uint16_t leg, unsigned gates, bool has_duty, double duty) const {
+  if (gates == 0) return {leg, 0, PwmDrive::none};
+  const double share = has_duty ? duty : 1.0;
+  if (gates != 1) return {leg, on_ticks(share, timing_.period, timing_.grain), PwmDrive::complement};
+  const bool in_turn = has_duty && wiring_.complementary;
+  return {leg, on_ticks(in_turn ? std::min(share, highest_duty_) : share, timing_.period, timing_.grain),
+          in_turn ? PwmDrive::both : PwmDrive::line};
+}
+
+bool GateDriver::charges(const Compare& compare) const {
+  if (compare.drive == PwmDrive::both) return timing_.period - compare.on_ticks >= refresh_;
+  return compare.drive == PwmDrive::complement && compare.on_ticks >= refresh_;
+}
+
+GateDriver::Put GateDriver::put_gates(Lines& lines, Tick at, std::uint8_t on, std::uint8_t switched,
+                                      double duty) const {
+  Put put;
+  put.on = on;
+  std::array<Compare, 3> compares{};
+  for (std::uint16_t leg = 0; leg < 3; ++leg) {
+    const unsigned gates = on >> (2 * leg) & 3U;
+    compares[leg] = compare_of(leg, gates, (switched >> (2 * leg) & gates) != 0, duty);
+    if (charges(compares[leg])) put.charges = static_cast<std::uint8_t>(put.charges | (1U << leg));
   }
   lines.put(group_, at, compares);
+  return put;
+}
+
+/// Legs at ground instead of those whose high side would come on, or stay on, with an empty capacitor.
+std::uint8_t GateDriver::charge(Tick from, std::uint8_t on) const {
+  if (!has_bootstraps_) return on;
+  for (std::uint8_t leg = 0; leg < 3; ++leg) {
+    const auto high = static_cast<std::uint8_t>(1U << (2 * leg));
+    if ((on & high) != 0 && from - charged_at_[leg] > holds_)
+      on = static_cast<std::uint8_t>((on & ~high) | (high << 1));
+  }
+  return on;
 }
 
 bool GateDriver::put(Lines& lines, Tick at, const chip::SixStepRow& row, double duty) {
-  const Tick from = (at + period_ - 1) / period_ * period_;
+  const Tick from = timing_.begins(at);
   // What is put for a period that has not begun takes the place of what was put for it before.
-  const std::uint8_t was_on = from > last_from_ ? last_on_ : before_on_;
-  const auto changes_sides = static_cast<std::uint8_t>(row.on & partners(was_on));
-  const auto held_off = static_cast<std::uint8_t>(changes_sides | partners(changes_sides));
-  const auto on = static_cast<std::uint8_t>(row.on & ~held_off);
+  const Put until = before(from);
+  for (std::size_t leg = 0; leg < 3; ++leg)
+    if ((until.charges >> leg & 1U) != 0) charged_at_[leg] = from;
   if (wiring_.enable)
     lines.put(from, std::array{Level{line_id(*wiring_.enable), level_for(*wiring_.enable, true)}});
-  put_gates(lines, at, on, row.switched, duty);
-  before_on_ = was_on;
-  last_on_ = on;
+  last_ = put_gates(lines, at, charge(from, row.on), row.switched, duty);
+  before_ = until;
   last_from_ = from;
-  return held_off == 0;
+  last_.is_whole = last_.on == row.on;
+  return last_.is_whole;
 }
 
 void GateDriver::put_off(Lines& lines, Tick at) {
-  const Tick from = (at + period_ - 1) / period_ * period_;
-  const std::uint8_t was_on = from > last_from_ ? last_on_ : before_on_;
-  put_gates(lines, at, 0, 0, 0.0);
-  before_on_ = was_on;
-  last_on_ = 0;
+  const Tick from = timing_.begins(at);
+  const Put until = before(from);
+  last_ = put_gates(lines, at, 0, 0, 0.0);
+  before_ = until;
   last_from_ = from;
 }
 

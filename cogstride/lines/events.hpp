@@ -43,10 +43,15 @@ struct StopOn {
   Edge edge;
 };
 
+/// What of a channel follows its compare value: its line and, in the rest of a period, the complement (where
+/// it has one); one of the two alone, the other one off; or nothing, both off.
+enum class PwmDrive : std::uint8_t { both, line, complement, none };
+
 /// A channel's compare value: how many ticks of each PWM period it is on.
 struct Compare {
   std::uint16_t channel;  ///< place in the group, from 0
-  Tick on_ticks;          ///< 0 (off) to the period (always on)
+  Tick on_ticks;          ///< 0 (off) to the period (always on); of the complement where that is driven alone
+  PwmDrive drive = PwmDrive::both;
 };
 
 /// One thing that came back: an edge (0 or 1), an ADC code, a count, a byte.

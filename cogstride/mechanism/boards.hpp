@@ -127,6 +127,9 @@ struct SixGateInverter {
                                          ActiveLevel::high, ActiveLevel::high, ActiveLevel::high};
   Time dead_time{};         ///< that it needs between the two of a leg
   bool locks_legs = false;  ///< its own logic never turns both of a leg on
+  /// How long the capacitor that feeds a high side's gate holds; nothing: it is fed for ever.
+  std::optional<Time> bootstrap_holds{};
+  Time bootstrap_refresh{};  ///< with its leg at ground, until that capacitor is full again
   Current current_limit{};
   std::optional<ExactFrequency> highest_pwm{};
   ActiveLevel enable_active = ActiveLevel::high;

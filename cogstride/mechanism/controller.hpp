@@ -94,6 +94,11 @@ struct Supply {
   std::optional<Charge> charge{};         ///< of a battery, full
   std::optional<bool> ground_joined{};    ///< with the controller's
   std::optional<std::int64_t> up_line{};  ///< input that tells that it is up
+
+  /// At a board that it feeds: the least that boards have themselves where the rig says nothing.
+  [[nodiscard]] Capacitance capacitance_at_board() const {
+    return capacitance.value_or(Capacitance(100.0, units::uF));
+  }
 };
 
 /// A level shifter or an isolator between controller and boards.

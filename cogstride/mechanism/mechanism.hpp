@@ -73,6 +73,14 @@ struct Mechanism {
   }
 };
 
+/// Its first sensor of a kind; null when it has none.
+template <class Kind>
+[[nodiscard]] const Kind* sensor_of(const Mechanism& mechanism) {
+  for (const Sensor& sensor : mechanism.sensors)
+    if (const auto* const found = std::get_if<Kind>(&sensor)) return found;
+  return nullptr;
+}
+
 /// @throws RangeError, with what it is instead, unless it is of a kind that can be moved so far
 void require_movable(const Mechanism& mechanism);
 

@@ -80,7 +80,12 @@ struct BrushlessMotor {
   BackEmf back_emf = BackEmf::sine;
   BackEmfConstant back_emf_constant{};  ///< peak, line to line, by shaft speed
   Resistance resistance{};              ///< line to line
-  Inductance inductance{};              ///< line to line
+  Inductance inductance{};              ///< line to line, mean over an electrical turn
+  /// By which the inductance swings to each side of it, largest where the current stands across the magnets:
+  /// (Lq - Ld) / (Lq + Ld).
+  ExactFraction saliency{};
+  Torque cogging_torque{};          ///< peak
+  std::int64_t cogging_a_turn = 0;  ///< times a turn: least common multiple of its slots and its poles
   Inertia rotor_inertia{};
   std::optional<Current> rated_current{};  ///< peak of a phase, for ever
   MotorHeat heat{};

@@ -86,7 +86,19 @@ struct Shunt {
   std::string name{};
   std::int64_t channel = 0;  ///< analogue
   Resistance resistance{};
-  std::int64_t gain = 1;  ///< of the amplifier behind it
+  std::int64_t gain = 1;    ///< of the amplifier behind it
+  Voltage at_no_current{};  ///< of that amplifier's output: above 0, currents of both senses can be told
+};
+
+/// Dividers from the three terminals of a brushless motor to analogue inputs: they tell its back-EMF.
+struct TerminalVoltages {
+  std::string name{};
+  std::array<std::int64_t, 3> channels{};  ///< analogue, of terminals A, B and C
+  Resistance upper{};                      ///< from a terminal to its input
+  Resistance lower{};                      ///< from the input to ground
+
+  /// Volts at a terminal that are a volt at its input.
+  [[nodiscard]] double scale() const { return (upper.base() + lower.base()) / lower.base(); }
 };
 
 /// A temperature read by an analogue input.
@@ -98,7 +110,7 @@ struct TemperatureProbe {
   bool on_motor = true;  ///< else on the board
 };
 
-using Sensor = std::variant<PlaceSwitch, Encoder, HallSet, Shunt, TemperatureProbe>;
+using Sensor = std::variant<PlaceSwitch, Encoder, HallSet, Shunt, TerminalVoltages, TemperatureProbe>;
 
 [[nodiscard]] inline const std::string& name_of(const Sensor& sensor) {
   return std::visit([](const auto& kind) -> const std::string& { return kind.name; }, sensor);

@@ -78,6 +78,9 @@ struct DutyLines {
 /// Which transistor of the two that carry current is switched by the duty.
 enum class SwitchedSide : std::uint8_t { high, low, both };
 
+/// What says when the next row of six steps is due: what tells the rotor's angle, or time alone.
+enum class CommutatedBy : std::uint8_t { sensors, time };
+
 /// The six gate lines of an inverter.
 struct GateWiring {
   std::array<DrivenLine, 6> gates{};  ///< a high, a low, b high, b low, c high, c low
@@ -86,6 +89,10 @@ struct GateWiring {
   Alignment alignment = Alignment::centre;
   Time dead_time{};  ///< that the controller keeps between the two of a leg
   SwitchedSide switched = SwitchedSide::high;
+  /// In the rest of a period the other transistor of the leg that is switched carries the current, not its
+  /// diode: the motor can be braked.
+  bool complementary = false;
+  CommutatedBy commutated_by = CommutatedBy::sensors;
 };
 
 struct PulseWidthWiring {

@@ -16,13 +16,6 @@ constexpr ExactTime between_duties = ExactTime::from_base({1, 1000});
 constexpr double far_over = 0.5;          // of the limit
 constexpr double held_back_a_look = 0.2;  // of the excess of a current, a millisecond
 
-template <class Kind>
-std::optional<Kind> sensor_of(const Mechanism& mechanism) {
-  for (const Sensor& sensor : mechanism.sensors)
-    if (const auto* const found = std::get_if<Kind>(&sensor)) return *found;
-  return std::nullopt;
-}
-
 }  // namespace
 
 DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller)
@@ -31,9 +24,9 @@ DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
       ticks_per_second_(controller.timer_clock.base().to_double()),
       course_(duty_limits(mechanism), ticks_per_second_),
       stride_(std::max(driver_.period(), ticks_at_least(between_duties, controller.timer_clock))),
-      encoder_(sensor_of<Encoder>(mechanism)),
-      shunt_(sensor_of<Shunt>(mechanism)),
-      probe_(sensor_of<TemperatureProbe>(mechanism)),
+      encoder_(sensor_of<Encoder>(mechanism_)),
+      shunt_(sensor_of<Shunt>(mechanism_)),
+      probe_(sensor_of<TemperatureProbe>(mechanism_)),
       speed_(ticks_per_second_) {
   if (const auto& analogue = controller.analogue)
     volts_a_code_ = analogue->full_scale.base() / (std::exp2(static_cast<double>(analogue->bits)) - 1.0);

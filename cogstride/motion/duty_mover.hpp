@@ -149,9 +149,9 @@ class DutyMover final : public Participant {
   bool is_wheel_ = false;                      // what is on is told of by its pair
   bool stops_ = false;                         // the loop takes it to rest, and lets go there
 
-  std::optional<Encoder> encoder_{};
-  std::optional<Shunt> shunt_{};
-  std::optional<TemperatureProbe> probe_{};
+  const Encoder* encoder_;  // of mechanism_; null where it has none
+  const Shunt* shunt_;
+  const TemperatureProbe* probe_;
   double volts_a_code_ = 0.0;
   bool asked_ = false;
   std::optional<std::int64_t> count_{};

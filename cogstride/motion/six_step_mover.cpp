@@ -10,20 +10,19 @@
 namespace cogstride {
 namespace {
 
-constexpr double first_share = 0.3;   // of aligning, in another row than the last
-constexpr double stands_after = 0.1;  // s without a Hall edge
+constexpr double stands_after = 0.1;    // s without anything that tells of motion
+constexpr double listens_for = 0.02;    // s before a start
+constexpr double listens_each = 1e-3;   // s
+constexpr double dies_away = 3e-4;      // s, of currents after all gates went off
+constexpr double caught_well = 1.02;    // of the rate from which it is held, that it is stepped to
+constexpr double rows_to_catch = 6.0;   // after it was let go, in which it must be known how it turns
+constexpr double least_caught = 0.4;    // of the rate of its field, that it must turn with
+constexpr double over_share = 1.5;      // of its current limit
+constexpr int over_for = 3;             // readings
+constexpr std::int64_t most_lag = 3;    // rows that a rotor may be behind its field by its Halls
+constexpr double runs_out_for = 120.0;  // s
+constexpr double half = 0.5;            // of a period: what is put comes so late on average
 constexpr ExactTime between_looks = ExactTime::from_base({1, 2000});
-
-std::optional<HallSet> halls_of(const Mechanism& mechanism) {
-  for (const Sensor& sensor : mechanism.sensors)
-    if (const auto* const halls = std::get_if<HallSet>(&sensor)) return *halls;
-  return std::nullopt;
-}
-
-double rows_a_base(const Mechanism& mechanism) {
-  return 6.0 * static_cast<double>(std::get<BrushlessMotor>(mechanism.motor).pole_pairs) *
-         motor_turns_per_base(mechanism.train).to_double();
-}
 
 }  // namespace
 
@@ -33,82 +32,125 @@ SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup 
       driver_(mechanism, id, group, controller),
       table_(commutation_of(mechanism).table),
       ticks_per_second_(controller.timer_clock.base().to_double()),
+      rows_a_base_(rows_a_base(mechanism)),
       stride_(std::max(driver_.period(), ticks_at_least(between_looks, controller.timer_clock))),
-      halls_(halls_of(mechanism)),
+      limits_(mechanism, controller, seconds(stride_), half * seconds(driver_.period()),
+              driver_.highest_duty()),
+      currents_(mechanism, controller),
+      hold_(limits_.hold()),
       speed_(ticks_per_second_) {
-  const RotaryMotorModel model = six_step_model(mechanism);
-  if (halls_) {
-    const double winding = std::get<BrushlessMotor>(mechanism.motor).inductance.base() / model.resistance;
-    hold_.emplace(mechanism_, CountSource{halls_->name, rows_a_base(mechanism_), model, winding},
-                  ticks_per_second_, seconds(stride_), 0.5 * seconds(driver_.period()));
-  } else {
-    open_loop_ = open_loop_start(mechanism_, model);
+  if (limits_.halls() != nullptr) halls_.emplace(*limits_.halls(), table_);
+  if (limits_.back_emf())
+    back_emf_.emplace(*sensor_of<TerminalVoltages>(mechanism_), *limits_.back_emf(), ticks_per_second_);
+  if (limits_.open_loop()) run_.emplace(*limits_.open_loop(), ticks_per_second_);
+  const auto& wiring = std::get<GateWiring>(mechanism_.wiring);
+  if (!wiring.complementary) {
+    const RotaryMotorModel model = six_step_model(mechanism_);
+    by_diodes_ = DiodeConduction{
+        model.supply, model.resistance, std::get<BrushlessMotor>(mechanism_.motor).inductance.base(),
+        seconds(driver_.period()),
+        wiring.switched == SwitchedSide::both ? model.supply + 2.0 * diode_drop : diode_drop};
   }
 }
 
-double SixStepMover::wanted_speed(Tick now) const {
-  if (state_ == State::by_halls) return hold_->wanted_speed(now);
-  if (state_ != State::open_loop) return 0.0;
-  const double since = seconds(now - began_) - open_loop_->align_seconds;
-  return way_ * open_loop_->rate_at(std::max(0.0, since), asked_speed_) / rows_a_base(mechanism_);
+Tick SixStepMover::ticks(double seconds) const {
+  return std::llround(seconds * ticks_per_second_);
 }
 
-std::shared_ptr<MotionRecord> SixStepMover::spin(Lines& lines, const SpeedOrder& order) {
+double SixStepMover::wanted_speed(Tick now) const {
+  if (state_ == State::holds) return hold_->wanted_speed(now);
+  if (state_ == State::steps || state_ == State::coasts)
+    return run_->way() * run_->rate_at(now) / rows_a_base_;
+  return 0.0;
+}
+
+std::int64_t SixStepMover::count() const {
+  if (halls_) return halls_->count();
+  return back_emf_ ? back_emf_->count() : 0;
+}
+
+Tick SixStepMover::counted_at() const {
+  return halls_ ? halls_->counted_at() : back_emf_->counted_at();
+}
+
+void SixStepMover::require(const SpeedOrder& order) const {
   const OutputKind kind = output_kind(mechanism_.train);
   if (order.at.kind != kind) require_kind(mechanism_, order.at.kind);
   if (order.by)
     throw RangeError(fmt::format("{}: a speed lasts for a time, or until it is stopped", mechanism_.name));
+  limits_.require(order.at);
+  if (order.acceleration) limits_.require(*order.acceleration);
   const double speed = order.at.base.to_double();
-  const double lasts = order.lasts ? order.lasts->base().to_double() : 0.0;
-  double ramps = 0.0;
-  if (halls_) {
-    hold_->require(speed);
-    if (order.acceleration) hold_->require_acceleration(order.acceleration->base.to_double());
-    acceleration_.reset();
-    if (order.acceleration) acceleration_ = order.acceleration->base.to_double();
-    ramps = 2.0 * hold_->ramp_seconds(speed, acceleration_);
-  } else {
-    const double rate = std::abs(speed) * rows_a_base(mechanism_);
-    SixStepLimits(mechanism_, {}, open_loop_).require(order.at);
-    if (state_ == State::open_loop)
-      throw RangeError(
-          fmt::format("{}: turns without sensors: stop it before it turns otherwise", mechanism_.name));
-    ramps = open_loop_->align_seconds + rate / open_loop_->acceleration;
-  }
-  if (order.lasts && lasts < ramps)
+  std::optional<double> acceleration;
+  if (order.acceleration) acceleration = order.acceleration->base.to_double();
+  if (const double least = limits_.shortest(speed, acceleration);
+      order.lasts && order.lasts->base().to_double() < least)
     throw RangeError(fmt::format("{}: {} takes {:.3g} s from rest at the least", mechanism_.name,
-                                 speed_text(kind, speed), ramps));
-  if (sector_ == cannot_be)
-    throw RangeError(
-        fmt::format("{}: its Hall sensors {} say what cannot be: a wire is broken, they have no supply, or "
-                    "their spacing is another",
-                    mechanism_.name, halls_->name));
+                                 speed_text(kind, speed), least));
+  if (halls_ && !halls_->is_known())
+    if (const std::string why = halls_->fault(); !why.empty())
+      throw RangeError(fmt::format("{}: {}", mechanism_.name, why));
+  const bool is_held = limits_.is_held(std::abs(speed) * rows_a_base_);
+  const bool goes_on =
+      state_ == State::holds && is_held && (!back_emf_ || speed * hold_->asked_speed() > 0.0);
+  if (run_ && state_ != State::off && state_ != State::runs_out && !goes_on)
+    throw RangeError(fmt::format("{}: nothing tells its angle at rest: stop it before it turns otherwise",
+                                 mechanism_.name));
   if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty())
     throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+}
+
+std::shared_ptr<MotionRecord> SixStepMover::spin(Lines& lines, const SpeedOrder& order) {
+  require(order);
   const Tick now = lines.now();
   finish(now, MotionStatus::cancelled);
-  stops_ = false;
-  stops_at_ = never;
-  if (halls_) {
-    if (state_ != State::by_halls) hold_->begin(now, count_, speed_.counts_per_second());
-    state_ = State::by_halls;
-    hold_->spin(now, speed, acceleration_);
-    if (order.lasts) stops_at_ = now + std::llround((lasts - 0.5 * ramps) * ticks_per_second_);
-  } else {
-    state_ = State::open_loop;
-    way_ = speed < 0.0 ? -1 : 1;
-    asked_speed_ = std::abs(speed) * rows_a_base(mechanism_);
-    steps_ = 0;
-    began_ = now;
-    duty_ = way_ * open_loop_->align_duty;
-    if (order.lasts) stops_at_ = now + std::llround(lasts * ticks_per_second_);
-  }
-  std::string what = "spin at " + speed_text(kind, speed);
-  if (order.lasts) what += fmt::format(" for {:.4g} s", lasts);
+  begin(lines, order);
+  std::string what = "spin at " + speed_text(output_kind(mechanism_.train), order.at.base.to_double());
+  if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
   record_ = running_record(now, std::move(what));
   note(now, MotionNote::Kind::began, record_->what);
   next_act_ = now;
   return record_;
+}
+
+void SixStepMover::begin(Lines& lines, const SpeedOrder& order) {
+  const Tick now = lines.now();
+  wanted_ = order.at.base.to_double();
+  acceleration_.reset();
+  if (order.acceleration) acceleration_ = order.acceleration->base.to_double();
+  stops_ = false;
+  stops_at_ = never;
+  const double lasts = order.lasts ? order.lasts->base().to_double() : 0.0;
+  if (!run_ || state_ == State::holds) {
+    if (state_ != State::holds) hold_->begin(now, count(), speed_.counts_per_second());
+    state_ = State::holds;
+    hold_->spin(now, wanted_, acceleration_);
+    next_look_ = now;
+    const double ramp = run_ ? 0.0 : hold_->ramp_seconds(wanted_, acceleration_);
+    if (order.lasts) stops_at_ = now + ticks(lasts - ramp);
+    return;
+  }
+  if (order.lasts) stops_at_ = now + ticks(lasts);
+  if (back_emf_) {
+    state_ = State::listens;
+    back_emf_->let_go(now);
+    ask_voltages(lines, ticks(listens_each));
+    return;
+  }
+  begin_steps(lines);
+}
+
+/// Open loop: to its speed, or until it can be caught.
+void SixStepMover::begin_steps(Lines& lines) {
+  const Tick now = lines.now();
+  state_ = State::steps;
+  double rate = std::abs(wanted_) * rows_a_base_;
+  // A little beyond what is needed, so that it is still there when its currents have died away.
+  if (limits_.is_held(rate))
+    rate = std::min(limits_.open_loop()->top_rate, caught_well * limits_.back_emf()->hand_over_rate);
+  run_->begin(now, wanted_ < 0.0 ? -1 : 1, rate);
+  currents_.ask(lines, driver_.on_at(now + lines.lead()), driver_.period());
+  current_at_ = now;
 }
 
 std::shared_ptr<MotionRecord> SixStepMover::hold(Lines& lines, double speed, std::string what) {
@@ -135,6 +177,11 @@ std::shared_ptr<MotionRecord> SixStepMover::change_speed(Lines& lines, OutputSpe
 std::shared_ptr<MotionRecord> SixStepMover::reverse(Lines& lines) {
   const double from = asked_speed();
   if (from == 0.0) throw RangeError(fmt::format("{}: holds no speed", mechanism_.name));
+  if (back_emf_)
+    throw RangeError(
+        fmt::format("{}: nothing tells its angle at rest, which it would pass: stop it, and spin it "
+                    "the other way",
+                    mechanism_.name));
   return hold(lines, -from, "reverse to " + speed_text(output_kind(mechanism_.train), -from));
 }
 
@@ -144,22 +191,21 @@ std::shared_ptr<MotionRecord> SixStepMover::stop(Lines& lines) {
   record_ = running_record(now, "stop");
   note(now, MotionNote::Kind::began, record_->what);
   const auto record = record_;
-  if (state_ == State::by_halls) {
+  stops_at_ = never;
+  if (state_ == State::holds && !run_) {
     stops_ = true;
-    stops_at_ = never;
     hold_->spin(now, 0.0, {});
-  } else if (state_ == State::runs_out) {
-    next_act_ = now;
-  } else {
+  } else if (state_ == State::off || (!halls_ && !back_emf_)) {
     end(lines, MotionStatus::done);
+  } else if (state_ != State::runs_out) {
+    let_go(lines);
   }
   return record;
 }
 
 void SixStepMover::halt(Lines& lines, const std::string& why) {
-  const bool turns = state_ == State::by_halls;
   finish(lines.now(), MotionStatus::faulted, why);
-  if (!turns) {
+  if (state_ != State::holds || run_) {
     end(lines, MotionStatus::faulted, why);
     return;
   }
@@ -173,111 +219,207 @@ void SixStepMover::lines_were_cut(Tick now, const std::string& why) {
   finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
   driver_.lines_were_cut();
   state_ = State::off;
-  duty_ = 0.0;
-  next_act_ = never;
+  duty_ = given_ = 0.0;
+  next_act_ = next_look_ = never;
   asked_ = false;
-  levels_ = {};
-  sector_ = not_known;
+  if (halls_) halls_->forget();
+}
+
+void SixStepMover::ask_voltages(Lines& lines, Tick period) {
+  back_emf_->ask(lines, driver_.on_at(lines.now() + lines.lead()), period);
 }
 
 void SixStepMover::act(Lines& lines, std::span<const Reading> readings) {
   if (!asked_) {
     asked_ = true;
-    if (halls_)
-      for (const std::int64_t line : halls_->lines)
-        lines.sample(static_cast<SourceId>(line), lines.now() + lines.lead(), 0);
+    if (halls_) halls_->ask(lines);
   }
-  if (!readings.empty() && halls_) take_edges(lines, readings);
+  if (!readings.empty()) take(lines, readings);
   if (next_act_ > lines.now()) return;
   next_act_ = never;
-  if (state_ == State::by_halls) look(lines);
+  if (state_ == State::holds) look(lines);
   if (state_ == State::runs_out) run_out(lines);
-  if (state_ == State::open_loop) step(lines);
+  if (state_ == State::steps) step(lines);
 }
 
-/// A Hall edge: the next sector, at once.
-void SixStepMover::take_edges(Lines& lines, std::span<const Reading> readings) {
-  Tick at = -1;
-  for (const Reading& reading : readings)
-    for (std::size_t i = 0; i < 3; ++i)
-      if (reading.source == static_cast<SourceId>(halls_->lines[i])) {
-        levels_[i] = reading.raw != 0;
-        at = reading.at;
+void SixStepMover::take(Lines& lines, std::span<const Reading> readings) {
+  if (halls_ && halls_->take(readings)) take_halls(lines);
+  if (!driver_.is_whole(lines.now())) return;
+  if (currents_.has_any() && state_ != State::off)
+    if (const auto amperes = currents_.take(readings, driver_.gates_on(lines.now())))
+      take_current(lines, *amperes);
+  if (!back_emf_) return;
+  if (const auto sample = back_emf_->take(readings)) take_voltages(lines, *sample);
+}
+
+/// The next sector, at once.
+void SixStepMover::take_halls(Lines& lines) {
+  if (const std::string why = halls_->fault(); !why.empty()) {
+    if (state_ == State::holds || state_ == State::steps)
+      fail(lines, fmt::format("{}: {}", mechanism_.name, why));
+  } else if (state_ == State::holds) {
+    commutate(lines);
+  }
+}
+
+void SixStepMover::take_voltages(Lines& lines, const BackEmfAngle::Sample& sample) {
+  const Tick now = lines.now();
+  if (state_ == State::steps) {
+    if (back_emf_->stands_in_field(sample, run_->sector(now), run_->rate_at(now)))
+      fail(lines, fmt::format("{}: its back-EMF is missing at {} of its field: it does not turn with it",
+                              mechanism_.name, speed_text(output_kind(mechanism_.train), wanted_speed(now))));
+  } else if (state_ == State::holds) {
+    const bool has_crossed = back_emf_->look_driven(sample, driver_.gates_on(sample.at) != 0);
+    sampled_at_ = now;
+    if (now >= next_look_) next_act_ = now;
+    if (has_crossed)
+      next_act_ =
+          std::min(next_act_, std::max(now, back_emf_->next_row_at(driver_.period() / 2 + lines.lead())));
+    if (!back_emf_->fault().empty()) fail(lines, fmt::format("{}: {}", mechanism_.name, back_emf_->fault()));
+  } else if (state_ != State::off) {
+    const auto turning = back_emf_->look_free(sample);
+    const bool is_so = turning && turning->way * wanted_ > 0.0;
+    if (state_ == State::listens) {
+      if (is_so && limits_.is_held(turning->rate()) && limits_.is_held(std::abs(wanted_) * rows_a_base_)) {
+        catch_it(lines, *turning);
+      } else if (seconds(back_emf_->quiet_for(now)) > listens_for) {
+        begin_steps(lines);
+        ask_voltages(lines, driver_.period());
+        next_act_ = now;
       }
-  if (at < 0 ||
-      !std::all_of(levels_.begin(), levels_.end(), [](const auto& level) { return level.has_value(); }))
-    return;
-  const int code = (*levels_[0] ? 1 : 0) | (*levels_[1] ? 2 : 0) | (*levels_[2] ? 4 : 0);
-  const int sector = table_.sector_of_hall[code];
-  if (sector == sector_) return;
-  if (sector < 0) {
-    sector_ = cannot_be;
-    if (state_ == State::by_halls)
-      fail(lines,
-           fmt::format("{}: its Hall sensors {} say {}{}{}, which cannot be: a wire is broken, or their "
-                       "spacing is another",
-                       mechanism_.name, halls_->name, code & 1, code >> 1 & 1, code >> 2 & 1));
-    return;
+    } else if (state_ == State::coasts) {
+      const double rate = run_->rate_at(now);
+      if (is_so && turning->rate() > least_caught * rate && turning->rate() < rate / least_caught) {
+        catch_it(lines, *turning);
+      } else if (seconds(now - let_go_at_) > dies_away + rows_to_catch / rate) {
+        fail(lines,
+             fmt::format(
+                 "{}: let go at {} of its field, its back-EMF does not tell that it turned with it: it "
+                 "has not followed",
+                 mechanism_.name, speed_text(output_kind(mechanism_.train), wanted_speed(now))));
+      }
+    }
   }
-  const int way = sector_ < 0 ? 0 : (sector - sector_ + 6) % 6;
-  const bool is_jump = way != 0 && way != 1 && way != 5;
-  if (is_jump && state_ == State::by_halls) {
-    fail(lines,
-         fmt::format("{}: its Hall sensors {} jump over {} sectors", mechanism_.name, halls_->name, way));
-    sector_ = sector;
-    return;
+}
+
+void SixStepMover::take_current(Lines& lines, double amperes) {
+  const Tick now = lines.now();
+  amperes_ = amperes;
+  const double limit = std::get<SixGateInverter>(mechanism_.board).current_limit.base();
+  over_limit_ = std::abs(amperes) > over_share * limit ? over_limit_ + 1 : 0;
+  if (limit > 0.0 && over_limit_ >= over_for) {
+    fail(lines, fmt::format("{}: its current is {:.3g} A, far over its limit of {:.3g} A", mechanism_.name,
+                            std::abs(amperes), limit));
+  } else if (state_ == State::steps) {
+    run_->take_current(amperes, seconds(std::exchange(current_at_, now) == now ? 0 : driver_.period()));
+    next_act_ = std::min(next_act_, now);
   }
-  if (way == 1) ++count_;
-  if (way == 5) --count_;
-  if (way == 1 || way == 5) counted_at_ = at;
-  sector_ = sector;
-  if (state_ == State::by_halls) commutate(lines);
+}
+
+/// It turns by itself: from now on by its back-EMF.
+void SixStepMover::catch_it(Lines& lines, const BackEmfAngle::Turning& turning) {
+  const Tick now = lines.now();
+  back_emf_->follow(turning, now);
+  speed_ = CountSpeed(ticks_per_second_);
+  hold_->begin(now, 0, turning.way * turning.rate());
+  hold_->spin(now, wanted_, acceleration_);
+  state_ = State::holds;
+  ask_voltages(lines, driver_.period());
+  currents_.ask(lines, never, 0);
+  next_act_ = next_look_ = now;
 }
 
 void SixStepMover::commutate(Lines& lines) {
   const Tick at = lines.now() + lines.lead();
-  if (sector_ < 0 || std::abs(duty_) < 1e-6) {
+  const bool is_known = !halls_ || halls_->is_known();
+  if (!is_known || std::abs(duty_) < 1e-6) {
     driver_.put_off(lines, at);
+    given_ = 0.0;
     return;
   }
-  const chip::SixStepRow& row = (duty_ < 0.0 ? table_.backwards : table_.forwards)[sector_];
-  is_whole_ = driver_.put(lines, at, row, std::abs(duty_));
-  if (!is_whole_) next_act_ = std::min(next_act_, lines.now() + driver_.period());
+  const auto sector = static_cast<std::size_t>(halls_ ? halls_->sector() : back_emf_->sector());
+  const chip::SixStepRow& row = (duty_ < 0.0 ? table_.backwards : table_.forwards)[sector];
+  if (!put(lines, row, hold_->emf_duty())) next_act_ = std::min(next_act_, lines.now() + driver_.period());
 }
 
-/// The loop says the next duty.
+/// A row with the duty that is on. @param emf  what the back-EMF takes of it, with its sign
+bool SixStepMover::put(Lines& lines, const chip::SixStepRow& row, double emf) {
+  const double share = std::abs(duty_);
+  const double on = by_diodes_ ? by_diodes_->on_share(share, duty_ < 0.0 ? -emf : emf) : share;
+  given_ = std::copysign(on, duty_);
+  if (on == 0.0 && state_ == State::holds) {  // open loop its current is to be told all the same
+    driver_.put_off(lines, lines.now() + lines.lead());
+    return true;
+  }
+  return driver_.put(lines, lines.now() + lines.lead(), row, on);
+}
+
+/// By sensors: the row that is due, and from look to look the loop's next duty.
 void SixStepMover::look(Lines& lines) {
   const Tick now = lines.now();
+  const Tick early = driver_.period() / 2 + lines.lead();
+  if (back_emf_ && back_emf_->next_row_at(early) <= now) {
+    back_emf_->enter_next(now);
+    if (!back_emf_->fault().empty()) {
+      fail(lines, fmt::format("{}: {}", mechanism_.name, back_emf_->fault()));
+      return;
+    }
+  }
   if (now >= stops_at_) {
     stops_at_ = never;
+    if (run_) {
+      let_go(lines);
+      return;
+    }
     stops_ = true;
     hold_->spin(now, 0.0, acceleration_);
   }
-  speed_.look(now, count_, counted_at_);
-  duty_ = hold_->look(now, {count_, counted_at_, speed_.counts_per_second()}, std::nullopt);
-  next_act_ = now + stride_;
-  if (!hold_->fault().empty()) {
-    fail(lines, hold_->fault());
-    return;
-  }
-  if (hold_->has_arrived(now)) {
-    if (stops_) {
-      driver_.put_off(lines, now + lines.lead());
-      state_ = State::runs_out;
-      duty_ = 0.0;
+  // A crossing is seen with the sample after it: only then is the count that of the instant.
+  if (now >= next_look_ && (!back_emf_ || sampled_at_ == now)) {
+    next_look_ = now + stride_;
+    speed_.look(now, count(), counted_at());
+    duty_ = hold_->look(now, {count(), counted_at(), speed_.counts_per_second()}, std::nullopt);
+    currents_.ask(lines, driver_.on_at(now + lines.lead()), 0);
+    if (!hold_->fault().empty()) {
+      fail(lines, hold_->fault());
       return;
     }
-    if (stops_at_ == never) finish(now, MotionStatus::done);
+    if (hold_->has_arrived(now)) {
+      if (stops_) {
+        let_go(lines);
+        return;
+      }
+      if (stops_at_ == never) finish(now, MotionStatus::done);
+    }
   }
+  next_act_ = back_emf_ ? std::max(now + 1, back_emf_->next_row_at(early)) : next_look_;
   commutate(lines);
 }
 
-/// Without drive, until no Hall edge has come for a while.
+/// All gates off, and it turns on until it stands.
+void SixStepMover::let_go(Lines& lines) {
+  const Tick now = lines.now();
+  driver_.put_off(lines, now + lines.lead());
+  duty_ = given_ = 0.0;
+  state_ = State::runs_out;
+  next_act_ = now + stride_;
+  let_go_at_ = now;
+  currents_.ask(lines, never, 0);
+  if (!back_emf_) return;
+  back_emf_->let_go(now + driver_.period() + ticks(dies_away));
+  ask_voltages(lines, ticks(listens_each));
+}
+
+/// Without drive, until nothing has told of motion for a while.
 void SixStepMover::run_out(Lines& lines) {
   const Tick now = lines.now();
-  speed_.look(now, count_, counted_at_);
-  if (seconds(now - counted_at_) > stands_after) {
+  if (halls_) speed_.look(now, halls_->count(), halls_->counted_at());
+  const Tick quiet = halls_ ? now - std::max(halls_->counted_at(), let_go_at_) : back_emf_->quiet_for(now);
+  if (seconds(quiet) > stands_after) {
     end(lines, MotionStatus::done);
+  } else if (seconds(now - let_go_at_) > runs_out_for) {
+    fail(lines, fmt::format("{}: still turns {:.0f} s after all its gates went off: something else turns it",
+                            mechanism_.name, runs_out_for));
   } else {
     next_act_ = now + stride_;
   }
@@ -287,34 +429,49 @@ void SixStepMover::run_out(Lines& lines) {
 void SixStepMover::step(Lines& lines) {
   const Tick now = lines.now();
   if (now >= stops_at_) {
-    end(lines, MotionStatus::done);
+    if (halls_ || back_emf_) {
+      let_go(lines);
+    } else {
+      end(lines, MotionStatus::done);
+    }
     return;
   }
-  const double since = seconds(now - began_) - open_loop_->align_seconds;
-  const double rate = open_loop_->rate_at(std::max(0.0, since), asked_speed_);
-  duty_ = way_ * open_loop_->duty_at(rate);
-  while (since >= open_loop_->begins(steps_ + 1, asked_speed_)) ++steps_;
-  if (rate >= asked_speed_ && stops_at_ == never) finish(now, MotionStatus::done);
-  // Aligned in sector 0's row, after a while in another: opposite to one of them it would stand and not turn.
-  // Forwards the rows follow in their order.
-  const bool is_first = seconds(now - began_) < first_share * open_loop_->align_seconds;
-  const std::int64_t at = is_first ? -2 * way_ : way_ * steps_;
-  const auto sector = static_cast<std::size_t>((at % 6 + 6) % 6);
-  const chip::SixStepRow& row = (way_ < 0 ? table_.backwards : table_.forwards)[sector];
-  is_whole_ = driver_.put(lines, now + lines.lead(), row, std::abs(duty_));
-  const double next = open_loop_->align_seconds + open_loop_->begins(steps_ + 1, asked_speed_);
-  next_act_ = std::min(now + stride_,
-                       std::max<Tick>(now + 1, began_ + std::llround(std::ceil(next * ticks_per_second_))));
-  if (!is_whole_) next_act_ = std::min(next_act_, now + driver_.period());
+  run_->look(now);
+  if (halls_ && run_->steps() == 0) hall_lag_ = -halls_->count() * run_->way();
+  if (halls_ && run_->steps() - run_->way() * halls_->count() - hall_lag_ > most_lag) {
+    fail(lines,
+         fmt::format("{}: by its Hall sensors it is {} rows behind its field: it does not turn with it",
+                     mechanism_.name, run_->steps() - run_->way() * halls_->count() - hall_lag_));
+    return;
+  }
+  if (run_->has_arrived(now)) {
+    if (limits_.is_held(std::abs(wanted_) * rows_a_base_)) {
+      let_go(lines);
+      state_ = State::coasts;
+      next_act_ = never;
+      ask_voltages(lines, driver_.period());
+      return;
+    }
+    if (stops_at_ == never) finish(now, MotionStatus::done);
+  }
+  duty_ = run_->way() * run_->duty(now);
+  const chip::SixStepRow& row =
+      (run_->way() < 0 ? table_.backwards : table_.forwards)[static_cast<std::size_t>(run_->sector(now))];
+  const bool is_whole = put(lines, row, run_->way() * run_->emf_duty(now));
+  next_act_ = std::min(now + stride_, std::max<Tick>(now + 1, run_->next_row_at()));
+  if (!is_whole) next_act_ = std::min(next_act_, now + driver_.period());
 }
 
 /// All gates off.
 void SixStepMover::end(Lines& lines, MotionStatus status, const std::string& fault) {
   driver_.put_off(lines, lines.now() + lines.lead());
   state_ = State::off;
-  duty_ = 0.0;
+  duty_ = given_ = 0.0;
   stops_ = false;
-  next_act_ = never;
+  over_limit_ = 0;
+  next_act_ = next_look_ = never;
+  currents_.ask(lines, never, 0);
+  if (back_emf_) back_emf_->ask(lines, never, 0);
   finish(lines.now(), status, fault);
 }
 
@@ -333,40 +490,6 @@ void SixStepMover::finish(Tick now, MotionStatus status, const std::string& faul
 
 void SixStepMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {
   if (sink_) sink_({at, driver_.id(), kind, text});
-}
-
-void SixStepLimits::require(OutputSpeed speed) const {
-  if (hold_) {
-    hold_->require(speed.base.to_double());
-    return;
-  }
-  const double rate = std::abs(speed.base.to_double()) * rows_a_base(*mechanism_);
-  const double limit = mechanism_->limits.speed.base.to_double() * rows_a_base(*mechanism_);
-  const double most = limit > 0.0 ? std::min(limit, open_loop_->top_rate) : open_loop_->top_rate;
-  if (rate > 0.0 && rate <= most * (1.0 + 1e-9)) return;
-  throw RangeError(fmt::format("{}: {} cannot be had without sensors: up to {} can", mechanism_->name,
-                               speed_text(speed.kind, speed.base.to_double()),
-                               speed_text(speed.kind, most / rows_a_base(*mechanism_))));
-}
-
-void SixStepLimits::require(OutputAcceleration acceleration) const {
-  if (hold_) {
-    hold_->require_acceleration(acceleration.base.to_double());
-    return;
-  }
-  throw RangeError(
-      fmt::format("{}: without sensors torque and inertia say how fast it is started", mechanism_->name));
-}
-
-SixStepLimits six_step_limits(const Mechanism& mechanism, const Controller& controller) {
-  const RotaryMotorModel model = six_step_model(mechanism);
-  const std::optional<HallSet> halls = halls_of(mechanism);
-  if (!halls) return {mechanism, {}, open_loop_start(mechanism, model)};
-  const double winding = std::get<BrushlessMotor>(mechanism.motor).inductance.base() / model.resistance;
-  return {mechanism,
-          SpeedHold(mechanism, CountSource{halls->name, rows_a_base(mechanism), model, winding},
-                    controller.timer_clock.base().to_double(), 1e-3, 0.0),
-          {}};
 }
 
 }  // namespace cogstride

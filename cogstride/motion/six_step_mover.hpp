@@ -1,8 +1,13 @@
-// Motions of a bare brushless motor by six steps: its Hall sensors say which row of the table is on, and
-// count for the loop that holds its speed (motion/speed_hold.hpp). Without sensors it is stepped open loop:
-// held in one row first (aligned), then taken on in ever shorter steps, as fast as torque and inertia allow.
+// Motions of a bare brushless motor by six steps. What tells its rotor's angle says which row of the table is
+// on, and counts for the loop that holds its speed (motion/speed_hold.hpp):
 //
-// An impossible Hall code turns all gates off at once and ends what is on, as does a code that jumps.
+//   Hall sensors        from standstill on (motion/hall_angle.hpp)
+//   terminal voltages   from a speed on at which its back-EMF is told well (motion/back_emf_angle.hpp);
+//                       until then it is stepped open loop, let go for a moment, and caught as it turns
+//   nothing             it is stepped open loop for good (motion/open_loop_run.hpp), up to what that gives
+//
+// By shunts the current of an open loop is kept as it was meant, and one far over the limit ends what is on.
+// Whatever it notices (docs/six-steps.md lists it) turns all gates off from the next period on.
 #pragma once
 
 #include <functional>
@@ -11,13 +16,17 @@
 #include <string>
 
 #include "cogstride/board/six_gate.hpp"
+#include "cogstride/motion/back_emf_angle.hpp"
 #include "cogstride/motion/count_speed.hpp"
+#include "cogstride/motion/hall_angle.hpp"
+#include "cogstride/motion/leg_currents.hpp"
 #include "cogstride/motion/motion_record.hpp"
+#include "cogstride/motion/open_loop_run.hpp"
 #include "cogstride/motion/participant.hpp"
-#include "cogstride/motion/speed_hold.hpp"
+#include "cogstride/motion/six_step_limits.hpp"
 #include "cogstride/plan/commutation.hpp"
+#include "cogstride/plan/diode_conduction.hpp"
 #include "cogstride/plan/move.hpp"
-#include "cogstride/plan/open_loop_start.hpp"
 
 namespace cogstride {
 
@@ -38,9 +47,10 @@ class SixStepMover final : public Participant {
   /// So much faster the way it is held to turn (slower where `by` is below 0). @throws RangeError when it
   /// holds no speed, or it cannot be had
   std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
+  /// @throws RangeError when it holds no speed, or nothing tells its angle at rest
   std::shared_ptr<MotionRecord> reverse(Lines& lines);
-  /// Down by its loop and its friction, and all gates off; done when its Halls have stood for a while.
-  /// Without sensors all gates go off at once, and it is done.
+  /// By Halls down by its loop and its friction, else at once: all gates off. Done when it has stood for a
+  /// while; where nothing tells that, at once.
   std::shared_ptr<MotionRecord> stop(Lines& lines);
   void halt(Lines& lines, const std::string& why);
   /// All lines were put at rest.
@@ -49,63 +59,77 @@ class SixStepMover final : public Participant {
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
   [[nodiscard]] const GateDriver& driver() const { return driver_; }
   [[nodiscard]] bool is_idle() const { return record_ == nullptr; }
-  [[nodiscard]] bool has_halls() const { return halls_.has_value(); }
   /// Of the output, m/s or turns/s, that is wanted now; 0 when nothing is.
   [[nodiscard]] double wanted_speed(Tick now) const;
-  /// The duty that is given, -1 to 1.
-  [[nodiscard]] double duty() const { return duty_; }
-  /// Of the output, by its Halls. Turns/s.
+  /// The duty that is given, -1 to 1: of each period, what is switched is on for that share.
+  [[nodiscard]] double duty() const { return given_; }
+  /// Of the output, that it holds or was told to come to. Turns/s.
   [[nodiscard]] double asked_speed() const {
-    return state_ == State::by_halls && !stops_ ? hold_->asked_speed() : 0.0;
+    return state_ == State::holds && !stops_ ? hold_->asked_speed() : 0.0;
   }
-  /// Sixths of an electrical turn by its Halls since the lines were opened.
-  [[nodiscard]] std::int64_t count() const { return count_; }
+  /// Sixths of an electrical turn counted since the lines were opened; without sensors since it was caught.
+  [[nodiscard]] std::int64_t count() const;
 
   [[nodiscard]] Tick next_act() const override { return asked_ ? next_act_ : 0; }
   void act(Lines& lines, std::span<const Reading> readings) override;
 
  private:
-  static constexpr int cannot_be = -1;
-  static constexpr int not_known = -2;
-  enum class State : std::uint8_t { off, by_halls, runs_out, open_loop };
-  void take_edges(Lines& lines, std::span<const Reading> readings);
+  /// listens: before a start, whether it turns already; steps: open loop; coasts: let go, to be caught.
+  enum class State : std::uint8_t { off, listens, steps, coasts, holds, runs_out };
+  void require(const SpeedOrder& order) const;
+  void begin(Lines& lines, const SpeedOrder& order);
+  void begin_steps(Lines& lines);
+  void take(Lines& lines, std::span<const Reading> readings);
+  void take_halls(Lines& lines);
+  void take_voltages(Lines& lines, const BackEmfAngle::Sample& sample);
+  void take_current(Lines& lines, double amperes);
+  void catch_it(Lines& lines, const BackEmfAngle::Turning& turning);
   void commutate(Lines& lines);
+  bool put(Lines& lines, const chip::SixStepRow& row, double emf);
   void look(Lines& lines);
   void step(Lines& lines);
   void run_out(Lines& lines);
   std::shared_ptr<MotionRecord> hold(Lines& lines, double speed, std::string what);
+  void let_go(Lines& lines);
   void end(Lines& lines, MotionStatus status, const std::string& fault = {});
   void fail(Lines& lines, const std::string& why);
   void finish(Tick now, MotionStatus status, const std::string& fault = {});
+  void ask_voltages(Lines& lines, Tick period);
   void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
+  [[nodiscard]] Tick counted_at() const;
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
+  [[nodiscard]] Tick ticks(double seconds) const;
 
   Mechanism mechanism_;
   GateDriver driver_;
   chip::SixStepTable table_;
   double ticks_per_second_;
+  double rows_a_base_;
   Tick stride_;
-  std::optional<HallSet> halls_{};
+  SixStepLimits limits_;
+  std::optional<HallAngle> halls_{};
+  std::optional<BackEmfAngle> back_emf_{};
+  LegCurrents currents_;
+  std::optional<DiodeConduction> by_diodes_{};
   std::optional<SpeedHold> hold_{};
-  std::optional<OpenLoopStart> open_loop_{};
+  std::optional<OpenLoopRun> run_{};
 
   State state_ = State::off;
   bool asked_ = false;
-  std::array<std::optional<bool>, 3> levels_{};
-  int sector_ = not_known;  // by the Halls, or one of the two below
-  std::int64_t count_ = 0;
-  Tick counted_at_ = 0;
   CountSpeed speed_;
-  double duty_ = 0.0;
-  bool is_whole_ = true;  // the row that is wanted has been put
+  double duty_ = 0.0;   // share of its supply that drives it on average
+  double given_ = 0.0;  // what that comes to at its gates
   bool stops_ = false;
   Tick stops_at_ = never;
+  Tick next_look_ = never;
+  Tick sampled_at_ = 0;  // its voltages, last
   std::optional<double> acceleration_{};
-  // Open loop
-  std::int64_t steps_ = 0;
-  int way_ = 1;
-  Tick began_ = 0;
-  double asked_speed_ = 0.0;  // electrical sixths a second
+  double wanted_ = 0.0;  // of the output, until it holds it
+  Tick let_go_at_ = 0;
+  std::int64_t hall_lag_ = 0;  // rows less Hall counts, when it was aligned
+  Tick current_at_ = 0;
+  std::optional<double> amperes_{};
+  int over_limit_ = 0;  // readings one after the other
 
   Tick next_act_ = never;
   std::shared_ptr<MotionRecord> record_{};
@@ -113,24 +137,5 @@ class SixStepMover final : public Participant {
   std::function<std::string(const Mechanism&)> obstacle_;
   std::function<void(const std::string&)> failure_;
 };
-
-/// What speeds it can be given, to be asked ahead.
-class SixStepLimits {
- public:
-  SixStepLimits(const Mechanism& mechanism, std::optional<SpeedHold> hold,
-                std::optional<OpenLoopStart> open_loop)
-      : mechanism_(&mechanism), hold_(std::move(hold)), open_loop_(open_loop) {}
-  /// @throws RangeError with the figure that can be had
-  void require(OutputSpeed speed) const;
-  void require(OutputAcceleration acceleration) const;
-
- private:
-  const Mechanism* mechanism_;
-  std::optional<SpeedHold> hold_;
-  std::optional<OpenLoopStart> open_loop_;
-};
-
-/// The mechanism must outlive it. @throws RangeError when it is no bare brushless motor behind six gates
-[[nodiscard]] SixStepLimits six_step_limits(const Mechanism& mechanism, const Controller& controller);
 
 }  // namespace cogstride

@@ -10,7 +10,6 @@
 namespace cogstride {
 namespace {
 
-constexpr double slowest_counts = 200.0;      // counts/s that still make a loop
 constexpr double observer_bandwidth = 300.0;  // rad/s
 constexpr double of_a_count = 0.5;            // of the time between two counts, that what is done comes later
 constexpr double reserve = 0.7;               // of what the current limit leaves for acceleration
@@ -47,10 +46,15 @@ SpeedHold::SpeedHold(const Mechanism& mechanism, const CountSource& source, doub
       counts_per_base_(std::abs(source.counts_per_base)),
       sign_(source.counts_per_base < 0.0 ? -1.0 : 1.0),
       kind_(output_kind(mechanism.train)),
-      most_duty_(mechanism.limits.highest_duty ? mechanism.limits.highest_duty->base().to_double() : 1.0),
+      most_duty_(std::min(source.most_duty, mechanism.limits.highest_duty
+                                                ? mechanism.limits.highest_duty->base().to_double()
+                                                : 1.0)),
       answer_(duty_answer(source.model, mechanism.load.slackens, counts_per_rad(mechanism, source))),
       observer_(answer_, observer_bandwidth),
-      lowest_(slowest_counts) {
+      source_kind_(source.kind),
+      noticed_after_(source.noticed_after),
+      can_brake_(source.can_brake),
+      lowest_(source.lowest) {
   const RotaryMotorModel& model = source.model;
   limit_ = std::min(model.current_limit, model.supply / model.resistance);
   // A count is seen half a look late on average, and what follows works through the winding.
@@ -193,7 +197,8 @@ double SpeedHold::look(chip::Tick now, const Counted& counted, std::optional<dou
   stay_at_place(now, looked);
   const double speed = observer_.speed();
   const SpeedWanted want = wanted(now);
-  const DutyRange range = duty_range(answer_, limit_, speed, most_duty_);
+  DutyRange range = duty_range(answer_, limit_, speed, most_duty_);
+  if (!can_brake_) range = {std::min(0.0, range.least), std::max(0.0, range.most)};
   const double between = 1.0 / std::max(lowest_, std::abs(want.speed));
   const SpeedGains gains = speed_gains(answer_, bandwidth_for(delay_ + of_a_count * between));
   const LoopStep step = loop_step(gains, want, observer_.place(), speed, range);
@@ -227,22 +232,24 @@ void SpeedHold::watch(chip::Tick now, const SpeedWanted& want, bool is_held_back
   const bool counts = has_turned_ && seconds(now - counted_at_) < counts_lately;
   const bool no_current =
       amperes && counts && std::abs(current) > 0.2 * limit_ && std::abs(*amperes) < 0.1 * std::abs(current);
-  if (lasts(no_current_since_, no_current, now, 0.5 * noticed_after)) {
+  if (lasts(no_current_since_, no_current, now, 0.5 * noticed_after_)) {
     fault_ = fmt::format("{}: no current flows {}: a wire of its motor is broken", name_, at_duty);
     return;
   }
 
   const bool wants_motion = expected > 0.5 * lowest_ || std::abs(lag_) > 2.0;
   if (!drives || !wants_motion) quiet_since_ = now;
-  if (drives && seconds(now - quiet_since_) > noticed_after) {
-    std::string cause = "its shaft is stuck, or a wire of its motor or of its encoder is broken";
+  if (drives && seconds(now - quiet_since_) > noticed_after_) {
+    std::string cause =
+        fmt::format("its shaft is stuck, or a wire of its motor or of its {} is broken", source_kind_);
     if (amperes)
-      cause =
-          std::abs(*amperes) > 0.8 * std::abs(duty_) / answer_.per_ampere
-              ? "its current is that of a shaft that is stuck"
-              : "its current is not that of a shaft that is stuck: a wire of its encoder or of its motor is "
-                "broken";
-    fault_ = fmt::format("{}: {} has not counted for {:.2g} s {}: {}", name_, encoder_, noticed_after,
+      cause = std::abs(*amperes) > 0.8 * std::abs(duty_) / answer_.per_ampere
+                  ? "its current is that of a shaft that is stuck"
+                  : fmt::format(
+                        "its current is not that of a shaft that is stuck: a wire of its {} or of its motor "
+                        "is broken",
+                        source_kind_);
+    fault_ = fmt::format("{}: {} has not counted for {:.2g} s {}: {}", name_, encoder_, noticed_after_,
                          at_duty, cause);
     return;
   }
@@ -250,10 +257,10 @@ void SpeedHold::watch(chip::Tick now, const SpeedWanted& want, bool is_held_back
   // It is driven one way and runs away the other.
   const bool is_wrong = speed * duty_ < 0.0 && want.speed * duty_ > 0.0;
   if (wrong_since_ < 0) wrong_speed_ = std::abs(speed);
-  if (lasts(wrong_since_, is_wrong, now, 0.3 * noticed_after)) {
+  if (lasts(wrong_since_, is_wrong, now, 0.3 * noticed_after_)) {
     if (std::abs(speed) > 0.9 * wrong_speed_) {
       fault_ = fmt::format(
-          "{}: {} counts {} while it is driven {}: its tracks are swapped, or the motor's wires "
+          "{}: {} counts {} while it is driven {}: its lines are swapped, or the motor's wires "
           "(counts_backwards, reversed)",
           name_, encoder_, speed > 0.0 ? "forwards" : "backwards", duty_ > 0.0 ? "forwards" : "backwards");
       return;

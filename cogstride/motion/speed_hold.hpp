@@ -5,8 +5,8 @@
 // held back by a limit is not made up for afterwards. The duty stays within what the current limit leaves at
 // the measured speed, also when it brakes or reverses.
 //
-// Within `noticed_after` it notices that nothing is counted although it drives, that counts run away the
-// wrong way, and that a limit keeps it from its speed.
+// Within a stated time (`CountSource::noticed_after`) it notices that nothing is counted although it drives,
+// that counts run away the wrong way, and that a limit keeps it from its speed.
 #pragma once
 
 #include <optional>
@@ -25,7 +25,12 @@ struct CountSource {
   std::string name{};
   double counts_per_base = 0.0;  ///< for a metre or a turn of the output, below 0 where they run backwards
   RotaryMotorModel model{};
-  double winding = 0.0;  ///< s, time constant of its current
+  double winding = 0.0;          ///< s, time constant of its current
+  double lowest = 200.0;         ///< counts/s that still make a loop
+  double most_duty = 1.0;        ///< that its board can be given
+  bool can_brake = true;         ///< less duty than its back-EMF brakes it; else it just runs out
+  double noticed_after = 0.2;    ///< s driven without a count, or with counts the wrong way
+  std::string kind = "encoder";  ///< what it is, in the words of a fault
 };
 
 /// An encoder of a brushed motor. @throws RangeError for a motor of another kind
@@ -33,10 +38,9 @@ struct CountSource {
 
 class SpeedHold {
  public:
-  static constexpr double noticed_after = 0.2;  ///< s: no counts, or counts the wrong way
-  static constexpr double stands_for = 0.03;    ///< s within a count of it, and a move has come to its end
-  static constexpr double settles_in = 1.0;     ///< s after its ramp, that a move may take to its count
-  static constexpr double short_of_it = 0.5;    ///< s held back by a limit, more than a tenth below its speed
+  static constexpr double stands_for = 0.03;  ///< s within a count of it, and a move has come to its end
+  static constexpr double settles_in = 1.0;   ///< s after its ramp, that a move may take to its count
+  static constexpr double short_of_it = 0.5;  ///< s held back by a limit, more than a tenth below its speed
 
   /// @param looks  s from one look to the next; @param lead  s from a look to the duty's effect
   SpeedHold(const Mechanism& mechanism, const CountSource& source, double ticks_per_second, double looks,
@@ -88,6 +92,8 @@ class SpeedHold {
   /// Why it cannot go on; empty: it can.
   [[nodiscard]] const std::string& fault() const { return fault_; }
   [[nodiscard]] double duty() const { return duty_; }
+  /// What its back-EMF takes of the duty, by the speed that is observed.
+  [[nodiscard]] double emf_duty() const { return answer_.emf * observer_.speed(); }
   /// The speed that was asked for last, of the output.
   [[nodiscard]] double asked_speed() const { return asked_; }
   /// Counts between what is wanted and what is.
@@ -128,6 +134,9 @@ class SpeedHold {
   double most_duty_;
   DutyAnswer answer_;
   SpeedObserver observer_;
+  std::string source_kind_;
+  double noticed_after_;
+  bool can_brake_;
   double delay_;  // s, from what is to what is done about it
   double lowest_;
   double highest_;

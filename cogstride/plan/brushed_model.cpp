@@ -9,9 +9,8 @@
 namespace cogstride {
 namespace {
 constexpr double copper_per_kelvin = 0.0039;
-constexpr double boards_own_capacitance = 100e-6;  // F
-constexpr double longest_step = 1e-3;              // s
-constexpr double still = 1e-6;                     // of a step's change, beside what there is
+constexpr double longest_step = 1e-3;  // s
+constexpr double still = 1e-6;         // of a step's change, beside what there is
 }  // namespace
 
 BrushedModel brushed_model(const Mechanism& mechanism) {
@@ -42,8 +41,7 @@ BrushedModel brushed_model(const Mechanism& mechanism) {
   model.bridge_resistance = bridge->stage.resistance.base();
   model.drop = bridge->stage.drop.base();
   model.coasts_at_none = mechanism.limits.slows_by == SlowsBy::coasting;
-  model.capacitance =
-      mechanism.supply.capacitance ? mechanism.supply.capacitance->base() : boards_own_capacitance;
+  model.capacitance = mechanism.supply.capacitance_at_board().base();
   model.clamp = mechanism.supply.clamp_voltage ? mechanism.supply.clamp_voltage->base()
                                                : std::numeric_limits<double>::infinity();
   if (mechanism.supply.clamp_resistance) model.clamp_resistance = mechanism.supply.clamp_resistance->base();

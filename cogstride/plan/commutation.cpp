@@ -10,12 +10,6 @@ namespace {
 
 constexpr std::array<const char*, 6> gate_uses = {"a_high", "a_low", "b_high", "b_low", "c_high", "c_low"};
 
-const HallSet* halls_of(const Mechanism& mechanism) {
-  for (const Sensor& sensor : mechanism.sensors)
-    if (const auto* const halls = std::get_if<HallSet>(&sensor)) return halls;
-  return nullptr;
-}
-
 PhaseState state_of(const std::array<bool, 6>& on, std::size_t leg) {
   if (on[2 * leg]) return PhaseState::high;
   return on[2 * leg + 1] ? PhaseState::low : PhaseState::off;
@@ -38,13 +32,15 @@ chip::SixStepWiring six_step_wiring(const Mechanism& mechanism) {
   wiring.switched = gates.switched == SwitchedSide::high  ? chip::SixStepSwitched::high_side
                     : gates.switched == SwitchedSide::low ? chip::SixStepSwitched::low_side
                                                           : chip::SixStepSwitched::both;
-  if (const HallSet* const halls = halls_of(mechanism)) {
-    wiring.hall_at_60_degrees = halls->spacing.base() == Ratio(1, 6);
-    wiring.hall_inverted = halls->inverted ? 7 : 0;
-    const Ratio sixths = halls->stands_at.base() * Ratio(6);
-    wiring.hall_shift = static_cast<std::uint8_t>(((sixths.rounded() % 6) + 6) % 6);
-  }
+  if (const auto* const halls = sensor_of<HallSet>(mechanism)) wire_halls(wiring, *halls);
   return wiring;
+}
+
+void wire_halls(chip::SixStepWiring& wiring, const HallSet& halls) {
+  wiring.hall_at_60_degrees = halls.spacing.base() == Ratio(1, 6);
+  wiring.hall_inverted = halls.inverted ? 7 : 0;
+  const Ratio sixths = halls.stands_at.base() * Ratio(6);
+  wiring.hall_shift = static_cast<std::uint8_t>(((sixths.rounded() % 6) + 6) % 6);
 }
 
 Commutation commutation_of(const Mechanism& mechanism, bool backwards) {
@@ -57,7 +53,7 @@ Commutation commutation_of(const Mechanism& mechanism, bool backwards) {
                     mechanism.name));
   const auto& gates = std::get<GateWiring>(mechanism.wiring);
   for (std::size_t i = 0; i < 6; ++i) all.gates[i] = {gates.gates[i].number, gate_uses[i]};
-  const HallSet* const halls = halls_of(mechanism);
+  const auto* const halls = sensor_of<HallSet>(mechanism);
   if (halls != nullptr)
     for (std::size_t i = 0; i < 3; ++i)
       all.halls.push_back({halls->lines[i], fmt::format("{} {}", halls->name, i + 1)});

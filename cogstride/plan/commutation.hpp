@@ -47,6 +47,9 @@ struct Commutation {
 /// @throws RangeError unless it is a bare brushless motor on a six-gate inverter
 [[nodiscard]] chip::SixStepWiring six_step_wiring(const Mechanism& mechanism);
 
+/// How three Hall sensors are wired, into that.
+void wire_halls(chip::SixStepWiring& wiring, const HallSet& halls);
+
 /// @throws RangeError as above, or when the table would not be sound
 [[nodiscard]] Commutation commutation_of(const Mechanism& mechanism, bool backwards = false);
 

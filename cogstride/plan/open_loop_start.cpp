@@ -5,15 +5,18 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/quantity/text.hpp"
+
 namespace cogstride {
 namespace {
 constexpr double reserve = 0.25;  // of the torque left, that accelerates: twice the inertia still follows
 constexpr double weakest_share = 0.5;  // of a row's torque, where the next one takes over
 constexpr double swings_to_rest = 12.0;
-constexpr double speed_reserve = 0.9;  // of full duty
-constexpr double of_the_limit = 0.5;   // of the current limit, that it is started with
-constexpr double emf_share = 0.8;      // of the back-EMF, that the duty makes up for
-constexpr double peak_share = 1.25;    // of the current limit, where the rotor stands across its field
+constexpr double speed_reserve = 0.9;      // of full duty
+constexpr double of_the_limit = 0.5;       // of the current limit, that it is started with
+constexpr double emf_share = 0.8;          // of the back-EMF, that the duty makes up for
+constexpr double current_bandwidth = 0.3;  // rad a period of the duty
+constexpr double peak_share = 1.25;        // of the current limit, where the rotor stands across its field
 }  // namespace
 
 RotaryMotorModel six_step_model(const Mechanism& mechanism) {
@@ -42,25 +45,42 @@ OpenLoopStart open_loop_start(const Mechanism& mechanism, const RotaryMotorModel
   OpenLoopStart start;
   start.current = std::min(model.current_limit, model.supply / model.resistance) * of_the_limit;
   const double pull = model.torque_per_ampere * start.current;
-  const double friction = std::max(model.coulomb, model.stiction) + std::abs(model.steady);
+  const auto& motor = std::get<BrushlessMotor>(mechanism.motor);
+  const double friction =
+      std::max(model.coulomb, model.stiction) + std::abs(model.steady) + motor.cogging_torque.base();
   const double left = weakest_share * pull - friction;
   if (left <= 0.0)
     throw RangeError(
         fmt::format("{}: cannot be started without sensors: friction and load take {:.3g} N m, and {:.3g} A "
                     "leave {:.3g} N m where one row hands over to the next",
                     mechanism.name, friction, start.current, weakest_share * pull));
-  // In the rest of a period a diode stands against the current.
-  const double volts = model.supply + diode_drop;
-  start.align_duty = (start.current * model.resistance + diode_drop) / volts;
+  start.align_duty = start.current * model.resistance / model.supply;
+  // Within a period the current rises for its duty and falls for the rest: no more than that share of V / R.
+  const double period = 1.0 / std::get<GateWiring>(mechanism.wiring).pwm_frequency.base().to_double();
+  const double constant = motor.inductance.base() / model.resistance;
+  const double most = model.supply / model.resistance *
+                      (1.0 - std::exp(-start.align_duty * period / constant)) /
+                      (1.0 - std::exp(-period / constant));
+  if (most > peak_share * model.current_limit)
+    throw RangeError(fmt::format(
+        "{}: at {} its current would swing up to {:.3g} A within each period, and its limit is {:.3g} A: a "
+        "higher lines.pwm_frequency keeps it even",
+        mechanism.name, to_text(std::get<GateWiring>(mechanism.wiring).pwm_frequency, "Hz"), most,
+        model.current_limit));
   const double swing = std::sqrt(pole_pairs * pull / model.inertia);  // rad/s
   start.align_seconds = swings_to_rest * 2.0 * pi / swing;
   start.acceleration = reserve * left / model.inertia * rows_a_rad;
-  start.emf_per_rate = emf_share * model.emf / (rows_a_rad * volts);
+  start.emf_per_rate = emf_share * model.emf / (rows_a_rad * model.supply);
   // Across its field a rotor has no back-EMF between the two phases: all that makes up for it drives current.
   const double spare =
       (peak_share * std::min(model.current_limit, model.supply / model.resistance) - start.current) *
-      model.resistance / volts;
-  start.top_rate = std::max(0.0, std::min(speed_reserve - start.align_duty, spare) / start.emf_per_rate);
+      model.resistance / model.supply;
+  const bool is_regulated = sensor_of<Shunt>(mechanism) != nullptr;
+  const double room = speed_reserve - start.align_duty;
+  start.top_rate = std::max(0.0, (is_regulated ? room : std::min(room, spare)) / start.emf_per_rate);
+  const double bandwidth = current_bandwidth / period;  // rad/s
+  start.per_ampere = bandwidth * motor.inductance.base() / model.supply;
+  start.per_ampere_second = bandwidth * model.resistance / model.supply;
   return start;
 }
 

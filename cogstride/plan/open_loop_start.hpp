@@ -20,7 +20,7 @@ inline constexpr double diode_drop = 0.7;
 
 struct OpenLoopStart {
   double current = 0.0;        ///< A, that it is aligned and taken on with
-  double align_duty = 0.0;     ///< that gives that current at rest
+  double align_duty = 0.0;     ///< share of the supply that gives that current at rest
   double align_seconds = 0.0;  ///< until its swing has died away
   double acceleration = 0.0;   ///< rows/s2
   double top_rate = 0.0;       ///< rows/s, at the most that its supply leaves
@@ -28,15 +28,20 @@ struct OpenLoopStart {
   /// s from the first row on (after aligning) at which row `n` begins, at up to `rate` rows/s. @param n  from
   /// 1
   [[nodiscard]] double begins(std::int64_t n, double rate) const;
-  /// The duty at a rate of rows: the back-EMF and the current's share.
+  /// The share of the supply at a rate of rows: the back-EMF's and the current's.
   [[nodiscard]] double duty_at(double rate) const { return align_duty + emf_per_rate * rate; }
   /// The rate at an instant after aligning.
   [[nodiscard]] double rate_at(double seconds, double rate) const {
     return std::min(rate, acceleration * seconds);
   }
   double emf_per_rate = 0.0;  ///< duty a row/s
+  // A PI loop that keeps the current by a shunt, looked at once a period of the duty; its bandwidth lies
+  // well below where a period and a half of delay would matter.
+  double per_ampere = 0.0;         ///< duty an ampere that is missing
+  double per_ampere_second = 0.0;  ///< duty an ampere and second
 };
 
+/// By shunts its current is kept as it is meant; without them the duty alone must never drive too much.
 /// @param model  of six steps (six_step_model)
 /// @throws RangeError when friction alone is more than the current limit leaves
 [[nodiscard]] OpenLoopStart open_loop_start(const Mechanism& mechanism, const RotaryMotorModel& model);

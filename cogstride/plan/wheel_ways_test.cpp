@@ -64,7 +64,9 @@ TEST(CartPose, OfWhatItsWheelsRolledIsThatOfSmallPieces) {
     EXPECT_NEAR(whole.y, small.y, 1e-8) << way_text(way);
     EXPECT_NEAR(whole.heading, small.heading, 1e-9);
     // The turn is the one that was asked for.
-    if (way.turns) EXPECT_NEAR(whole.heading, 2.0 * pi * way.turns->base(), 1e-12);
+    if (way.turns) {
+      EXPECT_NEAR(whole.heading, 2.0 * pi * way.turns->base(), 1e-12);
+    }
   }
 }
 

@@ -8,13 +8,12 @@ namespace cogstride {
 namespace {
 
 constexpr double copper_per_kelvin = 0.0039;
-constexpr double diode_drop = 0.7;               // V, of the ones beside the transistors
-constexpr double boards_own_capacitance = 1e-4;  // F, where the rig says nothing
-constexpr double least_dead_time = 1e-12;        // s
-constexpr double retry_after = 5e-5;             // s, of a limited bridge that sees no new period
-constexpr double mean_over = 1e-2;               // s
-constexpr double least_drive = 0.02;             // A, that is no rest of a current that dies away
-constexpr double air = 25.0;                     // degrees C, for probes
+constexpr double diode_drop = 0.7;         // V, of the ones beside the transistors
+constexpr double least_dead_time = 1e-12;  // s
+constexpr double retry_after = 5e-5;       // s, of a limited bridge that sees no new period
+constexpr double mean_over = 1e-2;         // s
+constexpr double least_drive = 0.02;       // A, that is no rest of a current that dies away
+constexpr double air = 25.0;               // degrees C, for probes
 
 const BrushedMotor& motor_of(const Mechanism& mechanism) {
   return std::get<BrushedMotor>(mechanism.motor);
@@ -40,14 +39,7 @@ BrushedPlant::BrushedPlant(const Mechanism& mechanism, const Setup& setup)
       constant_(motor_of(mechanism).torque_constant.base()),
       limit_(board_of(mechanism).current_limit ? board_of(mechanism).current_limit->base()
                                                : std::numeric_limits<double>::infinity()),
-      supply_volts_(mechanism.supply.voltage.base()),
-      supply_resistance_(std::max(1e-3, mechanism.supply.resistance.base())),
-      capacitance_(mechanism.supply.capacitance ? mechanism.supply.capacitance->base()
-                                                : boards_own_capacitance),
-      supply_time_constant_(supply_resistance_ * capacitance_),
-      clamp_volts_(mechanism.supply.clamp_voltage ? mechanism.supply.clamp_voltage->base()
-                                                  : std::numeric_limits<double>::infinity()),
-      clamp_resistance_(mechanism.supply.clamp_resistance ? mechanism.supply.clamp_resistance->base() : 1.0),
+      rail_(mechanism.supply),
       motor_resistance_to_air_(
           motor_of(mechanism).heat.thermal_resistance.value_or(ThermalResistance()).base()),
       motor_capacity_(motor_of(mechanism).heat.heat_capacity.value_or(HeatCapacity()).base()),
@@ -64,7 +56,7 @@ BrushedPlant::BrushedPlant(const Mechanism& mechanism, const Setup& setup)
       sources_.push_back(analogue_source(probe->channel));
   }
   hears_ = receiver_.hears();
-  state_.supply = state_.highest_supply = supply_volts_;
+  state_.supply = state_.highest_supply = rail_.source();
   take_resistance();
   flows_alone_ = true;
   begin();
@@ -147,7 +139,7 @@ const BrushedPlant::Span& BrushedPlant::new_span(double seconds) {
   Span& fresh = spans_[oldest_span_];
   oldest_span_ = (oldest_span_ + 1) % spans_.size();
   return fresh = {seconds, state_.time_constant, 1.0 / seconds, std::exp(-seconds / state_.time_constant),
-                  std::exp(-seconds / supply_time_constant_)};
+                  rail_.left_after(seconds)};
 }
 
 void BrushedPlant::take_resistance() {
@@ -207,7 +199,7 @@ double BrushedPlant::flow(double seconds) {
     double supply_left = span.supply_left;
     if (runs_dry || is_over) [[unlikely]] {
       end_early(flow, runs_dry ? 0.0 : now.side * limit_);
-      supply_left = std::exp(-flow.lasts / supply_time_constant_);
+      supply_left = rail_.left_after(flow.lasts);
     }
     const double moved = flow.final_current * flow.lasts +
                          (flow.before - flow.final_current) * state_.time_constant * (1.0 - flow.left);
@@ -230,21 +222,11 @@ double BrushedPlant::flow(double seconds) {
   return charge;
 }
 
-/// The voltage at the board: its supply gives through a resistance and takes nothing back; a clamp does.
-/// @param left  share of a difference to the source's voltage that is left after that time
+/// @param left  see SupplyRail
 void BrushedPlant::feed_supply(double drawn, double seconds, double left) {
-  double& volts = state_.supply;
-  state_.drawn += drawn * volts * seconds;
-  if (shaft_.powered && volts - 1e-9 <= supply_volts_) {
-    const double at = supply_volts_ - supply_resistance_ * drawn;
-    volts = at + (volts - at) * left;
-  } else if (volts > clamp_volts_) {
-    const double at = clamp_volts_ - clamp_resistance_ * drawn;
-    volts = at + (volts - at) * std::exp(-seconds / (clamp_resistance_ * capacitance_));
-  } else {
-    volts = std::max(0.0, volts - drawn * seconds / capacitance_);
-  }
-  state_.highest_supply = std::max(state_.highest_supply, volts);
+  state_.drawn += drawn * state_.supply * seconds;
+  state_.supply = rail_.after(state_.supply, drawn, seconds, left, shaft_.powered);
+  state_.highest_supply = std::max(state_.highest_supply, state_.supply);
 }
 
 void BrushedPlant::flows(double seconds) {

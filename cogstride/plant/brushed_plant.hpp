@@ -16,6 +16,7 @@
 
 #include "cogstride/board/h_bridge.hpp"
 #include "cogstride/plant/shaft_plant.hpp"
+#include "cogstride/plant/supply_rail.hpp"
 
 namespace cogstride {
 
@@ -157,12 +158,7 @@ class BrushedPlant final : public ShaftPlant {
   double inductance_;
   double constant_;
   double limit_;  // A; infinite where the board has none
-  double supply_volts_;
-  double supply_resistance_;
-  double capacitance_;
-  double supply_time_constant_;
-  double clamp_volts_;
-  double clamp_resistance_;
+  SupplyRail rail_;
   double motor_resistance_to_air_;  // K/W; 0: it is not said
   double motor_capacity_;
   double board_resistance_to_air_;

@@ -11,72 +11,104 @@ namespace cogstride {
 namespace {
 
 constexpr double copper_per_kelvin = 0.0039;
-constexpr double boards_own_capacitance = 1e-4;  // F, where the rig says nothing
-constexpr double mean_over = 0.01;               // s
-constexpr double nothing_flows = 1e-9;           // A
-constexpr int most_parts = 16;                   // of a step, between diodes that run dry
+constexpr double mean_over = 0.01;            // s
+constexpr double warmed_each = 1e-3;          // s
+constexpr double nothing_flows = 1e-9;        // A
+constexpr int most_parts = 16;                // of a step, between diodes that run dry
+constexpr double magnets_before = 5.0 / 6.0;  // pi: of their axis, where the electrical angle is 0
 
 BrushlessPlant::Setup with_longer_steps(BrushlessPlant::Setup setup) {
   setup.coarsest_step = std::max(setup.coarsest_step, BrushlessPlant::longest_step);
   return setup;
 }
 
+const BrushlessMotor& motor_of(const Mechanism& mechanism) {
+  return std::get<BrushlessMotor>(mechanism.motor);
+}
+const SixGateInverter& board_of(const Mechanism& mechanism) {
+  return std::get<SixGateInverter>(mechanism.board);
+}
+
 }  // namespace
 
 BrushlessPlant::BrushlessPlant(const Mechanism& mechanism, const Setup& setup)
-    : ShaftPlant(mechanism, with_longer_steps(setup)) {
-  const auto& motor = std::get<BrushlessMotor>(mechanism.motor);
-  const auto& board = std::get<SixGateInverter>(mechanism.board);
-  const auto& wiring = std::get<GateWiring>(mechanism.wiring);
-  pole_pairs_ = static_cast<double>(motor.pole_pairs);
-  is_sine_ = motor.back_emf == BrushlessMotor::BackEmf::sine;
-  // Line to line a sine's peak is sqrt 3 of a phase's, a trapezoid's flat top twice it.
-  constant_ = motor.back_emf_constant.in(units::V_s_per_rad) / (is_sine_ ? std::sqrt(3.0) : 2.0);
-  resistance_cold_ = 0.5 * motor.resistance.base();
-  inductance_ = 0.5 * motor.inductance.base();
-  stage_resistance_ = board.stage.resistance.base();
-  drop_ = board.stage.drop.base();
-  supply_volts_ = mechanism.supply.voltage.base();
-  supply_resistance_ = std::max(1e-3, mechanism.supply.resistance.base());
-  capacitance_ = mechanism.supply.capacitance ? mechanism.supply.capacitance->base() : boards_own_capacitance;
-  clamp_volts_ = mechanism.supply.clamp_voltage ? mechanism.supply.clamp_voltage->base()
-                                                : std::numeric_limits<double>::infinity();
-  clamp_resistance_ = mechanism.supply.clamp_resistance ? mechanism.supply.clamp_resistance->base() : 1.0;
-  if (motor.heat.thermal_resistance && motor.heat.heat_capacity) {
-    to_air_ = motor.heat.thermal_resistance->base();
-    heat_time_constant_ = to_air_ * motor.heat.heat_capacity->base();
+    : ShaftPlant(mechanism, with_longer_steps(setup)),
+      pole_pairs_(static_cast<double>(motor_of(mechanism).pole_pairs)),
+      is_sine_(motor_of(mechanism).back_emf == BrushlessMotor::BackEmf::sine),
+      // Line to line a sine's peak is sqrt 3 of a phase's, a trapezoid's flat top twice it.
+      constant_(motor_of(mechanism).back_emf_constant.in(units::V_s_per_rad) /
+                (is_sine_ ? std::sqrt(3.0) : 2.0)),
+      resistance_cold_(0.5 * motor_of(mechanism).resistance.base()),
+      stage_resistance_(board_of(mechanism).stage.resistance.base()),
+      drop_(board_of(mechanism).stage.drop.base()),
+      winding_(0.5 * motor_of(mechanism).inductance.base(), motor_of(mechanism).saliency.base().to_double()),
+      rail_(mechanism.supply),
+      cogging_(motor_of(mechanism).cogging_torque.base()),
+      cogging_a_turn_(static_cast<double>(motor_of(mechanism).cogging_a_turn)),
+      bootstrap_holds_(board_of(mechanism).bootstrap_holds
+                           ? board_of(mechanism).bootstrap_holds->base() * ticks_per_second_
+                           : std::numeric_limits<double>::infinity()),
+      bootstrap_refresh_(board_of(mechanism).bootstrap_refresh.base()),
+      locks_legs_(board_of(mechanism).locks_legs) {
+  const MotorHeat& heat = motor_of(mechanism).heat;
+  if (heat.thermal_resistance && heat.heat_capacity) {
+    to_air_ = heat.thermal_resistance->base();
+    heat_time_constant_ = to_air_ * heat.heat_capacity->base();
   }
-  locks_legs_ = board.locks_legs;
+  const auto& wiring = std::get<GateWiring>(mechanism.wiring);
   for (std::size_t i = 0; i < 6; ++i) {
-    active_high_[i] = board.gate_active[i] == ActiveLevel::high;
+    active_high_[i] = board_of(mechanism).gate_active[i] == ActiveLevel::high;
     hears_.push_back(line_id(wiring.gates[i]));
   }
   if (wiring.enable) {
-    enable_active_high_ = board.enable_active == ActiveLevel::high;
+    enable_active_high_ = board_of(mechanism).enable_active == ActiveLevel::high;
     hears_.push_back(line_id(*wiring.enable));
     state_.enabled = false;
   }
-  for (const Sensor& sensor : mechanism_.sensors)
+  for (const Sensor& sensor : mechanism_.sensors) {
     if (const auto* const shunt = std::get_if<Shunt>(&sensor))
       sources_.push_back(analogue_source(shunt->channel));
-  state_.supply = state_.highest_supply = supply_volts_;
+    if (const auto* const voltages = std::get_if<TerminalVoltages>(&sensor))
+      for (const std::int64_t channel : voltages->channels) sources_.push_back(analogue_source(channel));
+  }
+  state_.supply = state_.highest_supply = rail_.source();
   begin();
   keep();
 }
 
-/// Shunts stand below the low sides of legs A, B and C, in their order; an amplifier around half its supply
-/// is not there, so that a current out of the motor reads as nothing.
+/// Shunts stand below the low sides of legs A, B and C, in their order: what flows out of the motor to ground
+/// goes through them, and what a diode takes up from there comes back.
 double BrushlessPlant::measure(SourceId source) const {
   std::size_t leg = 0;
   for (const Sensor& sensor : mechanism_.sensors) {
+    if (const auto* const voltages = std::get_if<TerminalVoltages>(&sensor)) {
+      for (std::size_t k = 0; k < 3; ++k)
+        if (source == analogue_source(voltages->channels[k])) return terminal_volts()[k] / voltages->scale();
+    }
     const auto* const shunt = std::get_if<Shunt>(&sensor);
     if (shunt == nullptr) continue;
-    if (source == analogue_source(shunt->channel) && leg < 3)
-      return std::max(0.0, state_.gates[2 * leg + 1] ? -state_.current[leg] : 0.0) *
-             shunt->resistance.base() * static_cast<double>(shunt->gain);
+    if (source == analogue_source(shunt->channel) && leg < 3) {
+      const bool is_at_ground = terminals(rotor_at(shaft_.angle, nullptr))[leg].joined == Joined::ground;
+      const double volts = (is_at_ground ? -state_.current[leg] : 0.0) * shunt->resistance.base() *
+                           static_cast<double>(shunt->gain);
+      return std::max(0.0, shunt->at_no_current.base() + volts);
+    }
     ++leg;
   }
   return 0.0;
+}
+
+StarWinding::Three BrushlessPlant::terminal_volts() const {
+  const StarWinding::Rotor rotor = rotor_at(shaft_.angle, nullptr);
+  const Terminals found = terminals(rotor);
+  if (std::any_of(found.begin(), found.end(),
+                  [](const Terminal& terminal) { return terminal.joined != Joined::nothing; }))
+    return winding_.volts(found, rotor, state_.current);
+  Three volts = rotor.emf;
+  const double mean = (volts[0] + volts[1] + volts[2]) / 3.0;
+  const double least = *std::min_element(volts.begin(), volts.end()) - mean;
+  for (double& each : volts) each += std::max(0.0, -diode_drop - least) - mean;
+  return volts;
 }
 
 double BrushlessPlant::emf_constant(std::size_t phase, double electrical) const {
@@ -85,6 +117,28 @@ double BrushlessPlant::emf_constant(std::size_t phase, double electrical) const 
   const double share = angle / (2.0 * pi) - std::floor(angle / (2.0 * pi));  // 0 to 1
   const double rising = 12.0 * (share < 0.25 ? share : share < 0.75 ? 0.5 - share : share - 1.0);
   return constant_ * std::clamp(rising, -1.0, 1.0);
+}
+
+/// @param constants  V s/rad of each phase there, where they are asked for
+StarWinding::Rotor BrushlessPlant::rotor_at(double angle, Three* constants) const {
+  StarWinding::Rotor rotor;
+  const double electrical = pole_pairs_ * angle;
+  Three found{};
+  if (is_sine_) {
+    // One sine and cosine; the other phases are those turned by a third of a turn each.
+    const double sine = constant_ * std::sin(electrical - pi / 6.0);
+    const double cosine = constant_ * std::cos(electrical - pi / 6.0);
+    const double across = 0.5 * std::sqrt(3.0) * cosine;
+    found = {sine, -0.5 * sine - across, -0.5 * sine + across};
+  } else {
+    for (std::size_t k = 0; k < 3; ++k) found[k] = emf_constant(k, electrical);
+  }
+  for (std::size_t k = 0; k < 3; ++k) rotor.emf[k] = found[k] * shaft_.speed;
+  rotor.magnets = electrical + magnets_before * pi;
+  rotor.speed = pole_pairs_ * shaft_.speed;
+  rotor.resistance = resistance_cold_ * (1.0 + copper_per_kelvin * state_.rise) + stage_resistance_;
+  if (constants != nullptr) *constants = found;
+  return rotor;
 }
 
 void BrushlessPlant::hear_board(std::size_t input, bool high) {
@@ -112,171 +166,123 @@ bool BrushlessPlant::motor_has_settled() const {
                                   [](double current) { return std::abs(current) < 1e-6; });
 }
 
-double BrushlessPlant::star(const std::array<Leg, 3>& legs, const Three& emf) {
-  double sum = 0.0;
-  int count = 0;
-  for (std::size_t k = 0; k < 3; ++k) {
-    if (legs[k].joined == Joined::nothing) continue;
-    sum += legs[k].volts - emf[k];
-    ++count;
-  }
-  return count == 0 ? 0.0 : sum / count;
+bool BrushlessPlant::is_empty(std::size_t leg) const {
+  return static_cast<double>(shaft_.now - state_.bootstraps[leg].full_at) > bootstrap_holds_;
 }
 
-/// What each terminal is joined to now: by its gates, by the diode that its current keeps open, or by one
-/// that the back-EMF pushes open.
-std::array<BrushlessPlant::Leg, 3> BrushlessPlant::legs(const Three& emf) const {
+/// By its gates, or by the diode that its current keeps open.
+Terminal BrushlessPlant::joined_by(std::size_t leg) const {
   const bool works = state_.enabled && is_powered_ && !state_.destroyed_at;
-  const double top = state_.supply;
-  std::array<Leg, 3> found{};
-  for (std::size_t k = 0; k < 3; ++k) {
-    bool high = works && state_.gates[2 * k];
-    bool low = works && state_.gates[2 * k + 1];
-    if (high && low) high = low = false;  // locked
-    const double current = state_.current[k];
-    const double against = current > 0.0 ? drop_ : current < 0.0 ? -drop_ : 0.0;
-    if (high) {
-      found[k] = {Joined::supply, top - against, false};
-    } else if (low) {
-      found[k] = {Joined::ground, -against, false};
-    } else if (current > nothing_flows) {
-      found[k] = {Joined::ground, -diode_drop, true};
-    } else if (current < -nothing_flows) {
-      found[k] = {Joined::supply, top + diode_drop, true};
-    }
-  }
-  // Floating terminals stand at the star's voltage and their own back-EMF; beyond the rails a diode opens.
-  // The farthest one first.
+  bool high = works && state_.gates[2 * leg];
+  bool low = works && state_.gates[2 * leg + 1];
+  if (high && low) high = low = false;  // locked
+  if (high && is_empty(leg)) high = false;
+  const double current = state_.current[leg];
+  const double against = current > 0.0 ? drop_ : current < 0.0 ? -drop_ : 0.0;
+  if (high) return {Joined::supply, state_.supply - against, false};
+  if (low) return {Joined::ground, -against, false};
+  if (current > nothing_flows) return {Joined::ground, -diode_drop, true};
+  if (current < -nothing_flows) return {Joined::supply, state_.supply + diode_drop, true};
+  return {};
+}
+
+/// Floating terminals stand where the star and their own back-EMF put them; beyond the rails a diode opens,
+/// that of the farthest one first.
+void BrushlessPlant::push_open(Terminals& found, const StarWinding::Rotor& rotor) const {
+  const Terminal above{Joined::supply, state_.supply + diode_drop, true};
+  const Terminal below{Joined::ground, -diode_drop, true};
   for (int pass = 0; pass < 2; ++pass) {
-    const bool any =
-        std::any_of(found.begin(), found.end(), [](const Leg& leg) { return leg.joined != Joined::nothing; });
-    if (!any) {
-      const auto [least, most] = std::minmax_element(emf.begin(), emf.end());
-      if (*most - *least <= top + 2.0 * diode_drop) return found;
-      found[static_cast<std::size_t>(most - emf.begin())] = {Joined::supply, top + diode_drop, true};
-      found[static_cast<std::size_t>(least - emf.begin())] = {Joined::ground, -diode_drop, true};
+    if (std::all_of(found.begin(), found.end(),
+                    [](const Terminal& each) { return each.joined == Joined::nothing; })) {
+      const auto [least, most] = std::minmax_element(rotor.emf.begin(), rotor.emf.end());
+      if (*most - *least <= above.volts - below.volts) return;
+      found[static_cast<std::size_t>(most - rotor.emf.begin())] = above;
+      found[static_cast<std::size_t>(least - rotor.emf.begin())] = below;
       continue;
     }
-    const double middle = star(found, emf);
+    const Three volts = winding_.volts(found, rotor, state_.current);
     std::size_t farthest = 3;
     double beyond = 0.0;
     for (std::size_t k = 0; k < 3; ++k) {
       if (found[k].joined != Joined::nothing) continue;
-      const double at = middle + emf[k];
-      const double over = std::max(at - top - diode_drop, -diode_drop - at);
+      const double over = std::max(volts[k] - above.volts, below.volts - volts[k]);
       if (over > beyond) {
         beyond = over;
         farthest = k;
       }
     }
-    if (farthest == 3) return found;
-    const bool upwards = middle + emf[farthest] > top;
-    found[farthest] =
-        upwards ? Leg{Joined::supply, top + diode_drop, true} : Leg{Joined::ground, -diode_drop, true};
+    if (farthest == 3) return;
+    found[farthest] = volts[farthest] > above.volts ? above : below;
   }
+}
+
+BrushlessPlant::Terminals BrushlessPlant::terminals(const StarWinding::Rotor& rotor) const {
+  Terminals found{joined_by(0), joined_by(1), joined_by(2)};
+  if (std::any_of(found.begin(), found.end(),
+                  [](const Terminal& each) { return each.joined == Joined::nothing; }))
+    push_open(found, rotor);
   return found;
 }
 
-/// Lets current flow for `seconds`, or until a diode runs dry. @param charges  A s of each phase, added to
-/// @return the time that has passed
-double BrushlessPlant::flow(const std::array<Leg, 3>& legs, const Three& emf, double seconds,
-                            Three& charges) {
-  int joined = 0;
-  for (const Leg& leg : legs) joined += leg.joined == Joined::nothing ? 0 : 1;
-  if (joined < 2) {
-    state_.current = {};
-    return seconds;
-  }
-  const double resistance = resistance_cold_ * (1.0 + copper_per_kelvin * state_.rise) + stage_resistance_;
-  const double constant = inductance_ / resistance;
-  const double middle = star(legs, emf);
-  Three to{};
-  double lasts = seconds;
-  std::size_t runs_dry = 3;
-  for (std::size_t k = 0; k < 3; ++k) {
-    if (legs[k].joined == Joined::nothing) continue;
-    to[k] = (legs[k].volts - emf[k] - middle) / resistance;
-    if (!legs[k].by_diode) continue;
-    const double now = state_.current[k];
-    // A diode carries current one way alone: into the motor from ground, out of it to the supply.
-    const double way = legs[k].joined == Joined::ground ? 1.0 : -1.0;
-    if (way * to[k] >= 0.0) continue;
-    const double left = to[k] / (to[k] - now);  // share of the way to `to` that is left at nothing
-    const double dry = way * now <= nothing_flows ? 0.0 : -constant * std::log(left);
-    if (dry < lasts) {
-      lasts = dry;
-      runs_dry = k;
-    }
-  }
-  const double x = lasts / constant;
-  const double left = std::exp(-x);
-  const double mean_share = x > 1e-9 ? (1.0 - left) / x : 1.0;
-  double drawn = 0.0;
-  double loss = 0.0;
-  for (std::size_t k = 0; k < 3; ++k) {
-    if (legs[k].joined == Joined::nothing) continue;
-    const double mean = to[k] + (state_.current[k] - to[k]) * mean_share;
-    charges[k] += mean * lasts;
-    if (legs[k].joined == Joined::supply) drawn += mean;
-    loss += mean * mean * resistance_cold_;
-    state_.current[k] = to[k] + (state_.current[k] - to[k]) * left;
-    state_.highest = std::max(state_.highest, std::abs(state_.current[k]));
-  }
-  if (runs_dry < 3) state_.current[runs_dry] = 0.0;
-  // Of two phases one carries what the other does, whatever rounding left.
-  double sum = 0.0;
-  for (const double current : state_.current) sum += current;
-  int carrying = 0;
-  for (const double current : state_.current) carrying += current != 0.0 ? 1 : 0;
-  for (double& current : state_.current)
-    if (current != 0.0) current -= sum / carrying;
-  feed_supply(drawn, lasts);
-  if (heat_time_constant_ > 0.0 && lasts > 0.0) {
-    state_.rise += (loss * to_air_ - state_.rise) * (1.0 - std::exp(-lasts / heat_time_constant_));
-    state_.highest_rise = std::max(state_.highest_rise, state_.rise);
-  }
-  return lasts;
+/// What a part of a step leaves behind beside its currents.
+void BrushlessPlant::pass(const StarWinding::Passed& passed, const Terminals& joined) {
+  for (const double current : state_.current) state_.highest = std::max(state_.highest, std::abs(current));
+  state_.charge += passed.from_supply * passed.seconds;
+  state_.supply = rail_.after(state_.supply, passed.from_supply, passed.seconds,
+                              rail_.left_after(passed.seconds), is_powered_);
+  state_.highest_supply = std::max(state_.highest_supply, state_.supply);
+  state_.loss += passed.squares * resistance_cold_ * passed.seconds;
+  if (bootstrap_holds_ < std::numeric_limits<double>::infinity()) age_bootstraps(joined, passed.seconds);
 }
 
-void BrushlessPlant::feed_supply(double drawn, double seconds) {
-  double& volts = state_.supply;
-  state_.charge += drawn * seconds;
-  if (is_powered_ && volts - 1e-9 <= supply_volts_) {
-    const double at = supply_volts_ - supply_resistance_ * drawn;
-    volts = at + (volts - at) * std::exp(-seconds / (supply_resistance_ * capacitance_));
-  } else if (volts > clamp_volts_) {
-    const double at = clamp_volts_ - clamp_resistance_ * drawn;
-    volts = at + (volts - at) * std::exp(-seconds / (clamp_resistance_ * capacitance_));
-  } else {
-    volts = std::max(0.0, volts - drawn * seconds / capacitance_);
+void BrushlessPlant::age_bootstraps(const Terminals& joined, double seconds) {
+  for (std::size_t leg = 0; leg < 3; ++leg) {
+    Bootstrap& bootstrap = state_.bootstraps[leg];
+    if (joined[leg].joined == Joined::ground) {
+      bootstrap.at_ground += seconds;
+      if (bootstrap.at_ground < bootstrap_refresh_) continue;
+      bootstrap.full_at = shaft_.now;
+      bootstrap.was_missed = false;
+      continue;
+    }
+    bootstrap.at_ground = 0.0;
+    if (!state_.gates[2 * leg] || !is_empty(leg) || bootstrap.was_missed) continue;
+    bootstrap.was_missed = true;
+    ++state_.times_empty;
   }
-  state_.highest_supply = std::max(state_.highest_supply, volts);
+}
+
+void BrushlessPlant::warm() {
+  const double watts = state_.loss / state_.unwarmed;
+  state_.rise += (watts * to_air_ - state_.rise) * (1.0 - std::exp(-state_.unwarmed / heat_time_constant_));
+  state_.highest_rise = std::max(state_.highest_rise, state_.rise);
+  state_.loss = state_.unwarmed = 0.0;
 }
 
 void BrushlessPlant::integrate(double seconds) {
-  const double electrical = pole_pairs_ * (shaft_.angle + 0.5 * seconds * shaft_.speed);
   Three constants{};
-  Three emf{};
-  if (is_sine_) {
-    // One sine and cosine; the other phases are those turned by a third of a turn each.
-    const double sine = constant_ * std::sin(electrical - pi / 6.0);
-    const double cosine = constant_ * std::cos(electrical - pi / 6.0);
-    const double across = 0.5 * std::sqrt(3.0) * cosine;
-    constants = {sine, -0.5 * sine - across, -0.5 * sine + across};
-  } else {
-    for (std::size_t k = 0; k < 3; ++k) constants[k] = emf_constant(k, electrical);
-  }
-  for (std::size_t k = 0; k < 3; ++k) emf[k] = constants[k] * shaft_.speed;
+  const StarWinding::Rotor rotor = rotor_at(shaft_.angle + 0.5 * seconds * shaft_.speed, &constants);
   Three charges{};
+  double reluctance = 0.0;
   double left = seconds;
-  for (int part = 0; part < most_parts && left > 0.0; ++part) left -= flow(legs(emf), emf, left, charges);
-  double torque = 0.0;
+  for (int part = 0; part < most_parts && left > 0.0; ++part) {
+    const Terminals joined = terminals(rotor);
+    const StarWinding::Passed passed = winding_.flow(joined, rotor, left, state_.current);
+    for (std::size_t k = 0; k < 3; ++k) charges[k] += passed.charges[k];
+    reluctance += passed.reluctance;
+    left -= passed.seconds;
+    pass(passed, joined);
+  }
+  double torque = reluctance * pole_pairs_ * winding_.reluctance_torque() / seconds;
   for (std::size_t k = 0; k < 3; ++k) torque += constants[k] * charges[k] / seconds;
   state_.torque = torque;
-  double largest = 0.0;
-  for (const double current : state_.current) largest = std::max(largest, std::abs(current));
+  if (cogging_ > 0.0) torque -= cogging_ * std::sin(cogging_a_turn_ * shaft_.angle);
+  const double largest =
+      std::max({std::abs(state_.current[0]), std::abs(state_.current[1]), std::abs(state_.current[2])});
   state_.mean += (largest - state_.mean) * std::min(1.0, seconds / mean_over);
   state_.highest_mean = std::max(state_.highest_mean, state_.mean);
+  state_.unwarmed += seconds;
+  if (heat_time_constant_ > 0.0 && state_.unwarmed >= warmed_each) warm();
   turn(torque, seconds);
   state_.highest_speed = std::max(state_.highest_speed, std::abs(shaft_.speed));
 }

@@ -1,15 +1,13 @@
-// A bare brushless motor behind six gates on the simulated bench: three phases in a star, each terminal
-// joined to the supply or to ground by a transistor, by a diode, or by nothing.
+// A bare brushless motor behind six gates on the simulated bench: each terminal joined to the supply or to
+// ground by a transistor, by a diode, or by nothing. The currents are the business of plant/star_winding.hpp;
+// a diode that runs dry ends a part of a step, one that a floating terminal pushes open begins one.
 //
-//   L di_k/dt = v_k - e_k - R i_k - v_n,   sum i_k = 0,   T w = sum e_k i_k      (R. Krishnan, "Permanent
-//   Magnet
-//                                                       Synchronous and Brushless DC Motor Drives", 2010, ch.
-//                                                       9)
+//   T = sum e_k i_k / w + 3/2 p (L_d - L_q) i_d i_q - C sin(n a)      (R. Krishnan, "Permanent Magnet
+//                                       Synchronous and Brushless DC Motor Drives", 2010, ch. 3 and 9)
 //
-// R and L of a phase, v_n of the star point: the mean of v_k - e_k of the phases that carry current. As long
-// as nothing is switched this is solved exactly over each step, the back-EMF held meanwhile; a diode that
-// runs dry ends a part of a step where a logarithm says, and one that a floating terminal pushes open begins
-// one. Both gates of a leg on short the supply through its two transistors, and they are no more.
+// with C and n of its cogging. Both gates of a leg on short the supply through its two transistors, and they
+// are no more. A high side that is fed by a bootstrap capacitor goes off when that is empty, until its leg
+// has stood at ground long enough.
 #pragma once
 
 #include <array>
@@ -17,6 +15,8 @@
 #include <optional>
 
 #include "cogstride/plant/shaft_plant.hpp"
+#include "cogstride/plant/star_winding.hpp"
+#include "cogstride/plant/supply_rail.hpp"
 
 namespace cogstride {
 
@@ -42,9 +42,14 @@ class BrushlessPlant final : public ShaftPlant {
   [[nodiscard]] double charge() const { return state_.charge; }  ///< A s out of the supply, so far
   /// Electrical angle of the rotor, rad: 0 where the back-EMF from A to B rises through nothing.
   [[nodiscard]] double electrical_angle() const { return pole_pairs_ * shaft_.angle; }
+  /// V of the three terminals, against ground. Where nothing joins them dividers to ground do, weakly: they
+  /// stand around it, and none further below it than its diode lets it.
+  [[nodiscard]] StarWinding::Three terminal_volts() const;
   /// When both gates of a leg were on; nothing: never. And of which leg (0 to 2).
   [[nodiscard]] std::optional<Tick> destroyed_at() const { return state_.destroyed_at; }
   [[nodiscard]] std::size_t destroyed_leg() const { return state_.destroyed_leg; }
+  /// How often a high side went off because its bootstrap capacitor was empty.
+  [[nodiscard]] std::int64_t times_empty() const { return state_.times_empty; }
 
   /// V s/rad by shaft speed of a phase, at an electrical angle.
   [[nodiscard]] double emf_constant(std::size_t phase, double electrical) const;
@@ -52,23 +57,32 @@ class BrushlessPlant final : public ShaftPlant {
   static constexpr double longest_step = 2e-5;  // s
 
  private:
-  using Three = std::array<double, 3>;
-  /// What a terminal is joined to.
-  enum class Joined : std::uint8_t { nothing, ground, supply };
+  using Three = StarWinding::Three;
+  using Terminals = StarWinding::Terminals;
+  /// Of a high side: when its leg had last stood at ground for long enough, and for how long it does now.
+  struct Bootstrap {
+    Tick full_at = -never / 2;
+    double at_ground = 0.0;   // s
+    bool was_missed = false;  // it was wanted while empty
+  };
   struct State {
     std::array<bool, 6> gates{};
     bool enabled = true;
     Three current{};
+    std::array<Bootstrap, 3> bootstraps{};
     double supply = 0.0;
     double torque = 0.0;
     double rise = 0.0;
     double highest_rise = 0.0;
+    double loss = 0.0;      // J since it was warmed last
+    double unwarmed = 0.0;  // s
     double highest = 0.0;
     double mean = 0.0;
     double highest_mean = 0.0;
     double highest_supply = 0.0;
     double highest_speed = 0.0;  // rad/s
     double charge = 0.0;
+    std::int64_t times_empty = 0;
     std::optional<Tick> destroyed_at{};
     std::size_t destroyed_leg = 0;
   };
@@ -82,30 +96,29 @@ class BrushlessPlant final : public ShaftPlant {
   void keep_motor() override { before_step_ = state_; }
   void go_back_motor() override { state_ = before_step_; }
 
-  struct Leg {
-    Joined joined = Joined::nothing;
-    double volts = 0.0;
-    bool by_diode = false;
-  };
-  [[nodiscard]] std::array<Leg, 3> legs(const Three& emf) const;
-  [[nodiscard]] static double star(const std::array<Leg, 3>& legs, const Three& emf);
-  double flow(const std::array<Leg, 3>& legs, const Three& emf, double seconds, Three& charges);
-  void feed_supply(double drawn, double seconds);
+  [[nodiscard]] StarWinding::Rotor rotor_at(double angle, Three* constants) const;
+  [[nodiscard]] Terminals terminals(const StarWinding::Rotor& rotor) const;
+  [[nodiscard]] bool is_empty(std::size_t leg) const;
+  [[nodiscard]] Terminal joined_by(std::size_t leg) const;
+  void push_open(Terminals& found, const StarWinding::Rotor& rotor) const;
+  void pass(const StarWinding::Passed& passed, const Terminals& joined);
+  void age_bootstraps(const Terminals& joined, double seconds);
+  void warm();
 
   double pole_pairs_;
   bool is_sine_;
   double constant_;  // V s/rad, peak of a phase
   double resistance_cold_;
-  double inductance_;
   double stage_resistance_;
   double drop_;
-  double supply_volts_;
-  double supply_resistance_;
-  double capacitance_;
-  double clamp_volts_;
-  double clamp_resistance_;
+  StarWinding winding_;
+  SupplyRail rail_;
+  double cogging_;  // N m, peak
+  double cogging_a_turn_;
   double to_air_ = 0.0;
   double heat_time_constant_ = 0.0;
+  double bootstrap_holds_;  // ticks
+  double bootstrap_refresh_;
   std::array<bool, 6> active_high_{};
   bool locks_legs_;
   bool enable_active_high_ = true;

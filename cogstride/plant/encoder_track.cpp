@@ -2,24 +2,13 @@
 
 #include <cmath>
 
-#include "cogstride/chip/six_step.hpp"
 #include "cogstride/lines/noise.hpp"
+#include "cogstride/plan/commutation.hpp"
 
 namespace cogstride {
-namespace {
-
-constexpr bool a_high(std::int64_t quarter) {
-  return (quarter & 3) == 1 || (quarter & 3) == 2;
-}
-constexpr bool b_high(std::int64_t quarter) {
-  return (quarter & 3) == 2 || (quarter & 3) == 3;
-}
-
-}  // namespace
-
 EncoderTrack::EncoderTrack(const Mechanism& mechanism, const Encoder& encoder, std::uint64_t seed)
-    : a_(static_cast<LineId>(encoder.line_a)),
-      b_(static_cast<LineId>(encoder.line_b)),
+    : lines_{static_cast<LineId>(encoder.line_a), static_cast<LineId>(encoder.line_b)},
+      codes_{0b00, 0b01, 0b11, 0b10},
       counts_per_base_(counts_per_base(mechanism, encoder).to_double()),
       base_per_count_(1.0 / std::abs(counts_per_base_)),
       counts_a_turn_(4 * encoder.lines_a_turn),
@@ -30,7 +19,7 @@ EncoderTrack::EncoderTrack(const Mechanism& mechanism, const Encoder& encoder, s
 }
 
 EncoderTrack::EncoderTrack(const Mechanism& mechanism, const HallSet& halls, std::uint64_t seed)
-    : a_(static_cast<LineId>(halls.lines[0])), b_(static_cast<LineId>(halls.lines[1])), seed_(seed) {
+    : seed_(seed) {
   const auto* const motor = std::get_if<BrushlessMotor>(&mechanism.motor);
   if (motor == nullptr) throw RangeError(mechanism.name + ": Hall sensors tell a brushless motor's angle");
   counts_a_turn_ = 6 * motor->pole_pairs;
@@ -39,22 +28,22 @@ EncoderTrack::EncoderTrack(const Mechanism& mechanism, const HallSet& halls, std
   eccentricity_ = 0.0;
   spread_ = 6.0 * halls.placement_error.in(units::turn);
   chip::SixStepWiring wiring;
-  wiring.hall_at_60_degrees = halls.spacing.base() == Ratio(1, 6);
-  wiring.hall_inverted = halls.inverted ? 7 : 0;
-  wiring.hall_shift =
-      static_cast<std::uint8_t>((((halls.stands_at.base() * Ratio(6)).rounded() % 6) + 6) % 6);
+  wire_halls(wiring, halls);
   const chip::SixStepTable table = chip::make_six_step_table(wiring);
-  Halls made;
-  for (std::size_t i = 0; i < 3; ++i) made.lines[i] = static_cast<LineId>(halls.lines[i]);
-  for (std::size_t i = 0; i < 6; ++i) made.codes[i] = table.hall_of_sector[i];
-  halls_ = made;
+  for (const std::int64_t line : halls.lines) lines_.push_back(static_cast<LineId>(line));
+  codes_.assign(std::begin(table.hall_of_sector), std::end(table.hall_of_sector));
+}
+
+unsigned EncoderTrack::code_at(std::int64_t quarter) const {
+  const auto count = static_cast<std::int64_t>(codes_.size());
+  return codes_[static_cast<std::size_t>((quarter % count + count) % count)];
 }
 
 double EncoderTrack::boundary(std::int64_t number) const {
   if (eccentricity_ == 0.0 && spread_ == 0.0) return static_cast<double>(number);
   const std::int64_t on_disc = ((number % counts_a_turn_) + counts_a_turn_) % counts_a_turn_;
   const double turn = static_cast<double>(on_disc) / static_cast<double>(counts_a_turn_);
-  const auto source = 0x20000u + static_cast<std::uint64_t>(a_);
+  const auto source = 0x20000u + static_cast<std::uint64_t>(lines_.front());
   return static_cast<double>(number) + eccentricity_ * std::sin(2.0 * pi * turn) +
          spread_ * normal_noise(seed_, source, static_cast<std::uint64_t>(on_disc));
 }
@@ -89,33 +78,18 @@ void EncoderTrack::change(State& state, double position) const {
   // The edges are taken from the end: a track first, the index after it.
   state.due_count = 0;
   if (state.broken) return;
-  if (halls_) {
-    const auto code = [&](std::int64_t quarter) {
-      return halls_->codes[static_cast<std::size_t>((quarter % 6 + 6) % 6)];
-    };
-    const unsigned changed = code(before) ^ code(state.quarter);
-    for (std::size_t i = 0; i < 3; ++i)
-      if ((changed >> i & 1U) != 0)
-        state.due[state.due_count++] = {halls_->lines[i], (code(state.quarter) >> i & 1U) != 0};
-    return;
-  }
   if (index_ && index_at(before) != index_at(state.quarter))
     state.due[state.due_count++] = {*index_, index_at(state.quarter)};
-  if (a_high(before) != a_high(state.quarter)) {
-    state.due[state.due_count++] = {a_, a_high(state.quarter)};
-  } else {
-    state.due[state.due_count++] = {b_, b_high(state.quarter)};
-  }
+  const unsigned code = code_at(state.quarter);
+  const unsigned changed = code_at(before) ^ code;
+  for (std::size_t i = 0; i < lines_.size(); ++i)
+    if ((changed >> i & 1U) != 0) state.due[state.due_count++] = {lines_[i], (code >> i & 1U) != 0};
 }
 
 std::vector<Level> EncoderTrack::levels(const State& state) const {
-  if (halls_) {
-    const unsigned code = halls_->codes[static_cast<std::size_t>((state.quarter % 6 + 6) % 6)];
-    std::vector<Level> levels;
-    for (std::size_t i = 0; i < 3; ++i) levels.push_back({halls_->lines[i], (code >> i & 1U) != 0});
-    return levels;
-  }
-  std::vector<Level> levels{{a_, a_high(state.quarter)}, {b_, b_high(state.quarter)}};
+  const unsigned code = code_at(state.quarter);
+  std::vector<Level> levels;
+  for (std::size_t i = 0; i < lines_.size(); ++i) levels.push_back({lines_[i], (code >> i & 1U) != 0});
   if (index_) levels.push_back({*index_, index_at(state.quarter)});
   return levels;
 }

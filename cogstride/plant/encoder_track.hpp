@@ -12,6 +12,7 @@
 #include <array>
 #include <cmath>
 #include <optional>
+#include <vector>
 
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/plant/plant.hpp"
@@ -32,7 +33,7 @@ class EncoderTrack {
     std::size_t due_count = 0;
     bool broken = false;  ///< its wires: no edge comes through
   };
-  [[nodiscard]] LineId line_a() const { return a_; }
+  [[nodiscard]] LineId line_a() const { return lines_.front(); }
 
   [[nodiscard]] State settled_at(double position) const;
   /// Counts by which the disc is beyond the next boundary either way; above 0 an edge is due.
@@ -50,15 +51,12 @@ class EncoderTrack {
   [[nodiscard]] bool index_at(std::int64_t quarter) const;
   void take_bounds(State& state) const;
 
-  LineId a_;
-  LineId b_;
+  /// Levels of its lines in a quarter, a bit each.
+  [[nodiscard]] unsigned code_at(std::int64_t quarter) const;
+
+  std::vector<LineId> lines_{};
+  std::vector<std::uint8_t> codes_{};  // of its lines, by quarter: those of a line, or of an electrical turn
   std::optional<LineId> index_{};
-  /// Of Hall sensors: their lines, and their levels by sector.
-  struct Halls {
-    std::array<LineId, 3> lines{};
-    std::array<std::uint8_t, 6> codes{};
-  };
-  std::optional<Halls> halls_{};
   double counts_per_base_;
   double base_per_count_;  // above 0
   std::int64_t counts_a_turn_;

@@ -272,6 +272,7 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
          {"sustained_current_A", tally.sustained_current},
          {"highest_supply_V", tally.highest_supply},
          {"motor_rise_K", tally.motor_rise},
+         {"bootstraps_empty", tally.times_empty},
          {"destroyed_at_s", tally.destroyed_at ? Json(*tally.destroyed_at) : Json(nullptr)},
          {"complaints", complaints(tally)}});
   json["wheeled_pairs"] = Json::array();

@@ -388,6 +388,11 @@ void pulse_tally(Page& page, const PulseTally& tally) {
 
 std::vector<std::string> complaints(const BrushlessTally& tally) {
   std::vector<std::string> found;
+  if (tally.times_empty > 0)
+    found.push_back(fmt::format(
+        "a high side went off {} times because its bootstrap capacitor was empty (board.bootstrap_holds, "
+        "board.bootstrap_refresh)",
+        tally.times_empty));
   if (tally.destroyed_at)
     found.push_back(
         fmt::format("at {:.6f} s both gates of a leg were on ({}): its two transistors are no more",

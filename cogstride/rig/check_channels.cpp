@@ -119,6 +119,9 @@ class ChannelChecker {
       for (const Sensor& sensor : mechanism.sensors) {
         const std::string key = "mechanism." + mechanism.name + ".sensor." + name_of(sensor) + ".channel";
         if (const auto* const shunt = std::get_if<Shunt>(&sensor)) take_channel(shunt->channel, key);
+        if (const auto* const terminals = std::get_if<TerminalVoltages>(&sensor))
+          for (std::size_t i = 0; i < 3; ++i)
+            take_channel(terminals->channels[i], fmt::format("{}_{}", key, "abc"[i]));
         if (const auto* const probe = std::get_if<TemperatureProbe>(&sensor))
           take_channel(probe->channel, key);
       }

@@ -89,6 +89,19 @@ void check_rated_voltage(MechanismSheet& sheet) {
             fmt::format("feed it from a supply of about {}", volts(rated->base())));
 }
 
+void check_dividers(MechanismSheet& sheet) {
+  const auto* const terminals = sensor_of<TerminalVoltages>(sheet.mechanism);
+  if (terminals == nullptr || !sheet.rig.controller.analogue) return;
+  const Supply& supply = sheet.mechanism.supply;
+  const double highest = supply.clamp_voltage.value_or(supply.voltage).base();
+  const double reads = sheet.rig.controller.analogue->full_scale.base();
+  if (highest / terminals->scale() <= reads) return;
+  sheet.add("divider-over-range", "sensor." + terminals->name + ".lower",
+            fmt::format("{} at a terminal come to {} at its input, which reads up to {}", volts(highest),
+                        volts(highest / terminals->scale()), volts(reads)),
+            fmt::format("a divider of {:.3g} to 1 or more", std::ceil(10.0 * highest / reads) / 10.0));
+}
+
 void check_sensor_supplies(MechanismSheet& sheet) {
   for (const Sensor& sensor : sheet.mechanism.sensors) {
     const SensorFeed* const feed = std::visit(
@@ -194,6 +207,7 @@ void check_supply(MechanismSheet& sheet) {
   check_coils(sheet);
   check_rated_voltage(sheet);
   check_sensor_supplies(sheet);
+  check_dividers(sheet);
   const auto& own = sheet.rig.controller.supply;
   if (own && *own == sheet.mechanism.supply.name) {
     sheet.add("fed-by-controller", "supply",

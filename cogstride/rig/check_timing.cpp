@@ -163,6 +163,17 @@ void check_gates(MechanismSheet& sheet) {
               fmt::format("the controller keeps {:.4g} ns, and the board needs {:.4g} ns",
                           wiring.dead_time.in(units::ns), board->dead_time.in(units::ns)),
               "leave dead_time out: the board's own figure is used then, rounded up to a tick");
+  const double period = 1.0 / std::max(1e-9, wiring.pwm_frequency.base().to_double());
+  const bool is_empty = board->bootstrap_holds && board->bootstrap_holds->base() < period;
+  if (board->bootstrap_holds && (is_empty || board->bootstrap_refresh.base() > 0.1 * period))
+    sheet.add("bootstrap-empties", is_empty ? "board.bootstrap_holds" : "board.bootstrap_refresh",
+              fmt::format(
+                  "the capacitors of its high sides hold {:.4g} ms and are full again in {:.4g} us; a period "
+                  "at {} lasts {:.4g} us",
+                  board->bootstrap_holds->in(units::ms), board->bootstrap_refresh.in(units::us),
+                  hertz(wiring.pwm_frequency.base().to_double()), 1e6 * period),
+              is_empty ? "a higher pwm_frequency, or larger capacitors"
+                       : "a lower pwm_frequency: filling them takes more than a tenth of each period");
   if (board->locks_legs) return;
   for (std::size_t i = 0; i < gate_names.size(); ++i) {
     if (wiring.gates[i].active == board->gate_active[i]) continue;

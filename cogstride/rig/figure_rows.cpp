@@ -107,6 +107,18 @@ class MechanismRows {
     }
     add(shunt.name, std::move(text), std::move(values));
   }
+  void operator()(const TerminalVoltages& terminals) {
+    const double scale = terminals.scale();
+    std::string text = fmt::format("{:.4g} V at a terminal are a volt", scale);
+    std::vector<std::pair<std::string, FigureValue>> values{{terminals.name + "_volts_per_volt", scale}};
+    if (const auto& analogue = rig_.controller.analogue) {
+      const double top = analogue->full_scale.base() * scale;
+      const double code = top / std::ldexp(1.0, static_cast<int>(analogue->bits));
+      text += fmt::format(": {:.3g} mV a code, up to {:.3g} V", code * 1000.0, top);
+      values.emplace_back(terminals.name + "_volts_per_code", code);
+    }
+    add(terminals.name, std::move(text), std::move(values));
+  }
   void operator()(const TemperatureProbe& probe) {
     if (!rig_.controller.analogue) return;
     const AnalogueInputs& analogue = *rig_.controller.analogue;

@@ -38,6 +38,10 @@ const std::vector<FindingKind>& finding_kinds() {
       {"input-over-voltage", Severity::error, "a sensor puts out more volts than a line stands",
        "A sensor fed with 5 V or more may put that on a 3.3 V input. It may live for an evening.",
        "sensor.output_level <= controller.highest_input"},
+      {"divider-over-range", Severity::error, "a divider gives more than its analogue input reads",
+       "Terminals swing from ground to the supply, and to its clamp when a motor pumps it up. Beyond full "
+       "scale all voltages look alike, and the input may be harmed.",
+       "supply.clamp_voltage (or its voltage) x lower / (upper + lower) <= controller.analogue.full_scale"},
       {"sensor-supply", Severity::error, "a sensor is fed outside the range it works with",
        "With too few volts it never switches, or switches with every tremor; with too many it fails.",
        "sensor.lowest_supply <= supply.voltage <= sensor.highest_supply"},
@@ -135,6 +139,10 @@ const std::vector<FindingKind>& finding_kinds() {
        "While one transistor of a leg is still turning off, the other must not turn on: both together "
        "short the supply.",
        "lines.dead_time >= board.dead_time, unless board.locks_legs"},
+      {"bootstrap-empties", Severity::error, "a high side's gate runs empty before it is refreshed",
+       "The capacitor that feeds it is filled while its leg stands at ground, at the least once a period of "
+       "the duty. Empty, the high side goes off by itself, and the motor loses torque or stands.",
+       "board.bootstrap_holds >= 1 / lines.pwm_frequency; board.bootstrap_refresh <= a tenth of that period"},
       {"both-gates-on", Severity::error, "both transistors of a leg can be on together",
        "The supply is then shorted through the two. A gate line of the wrong polarity does it at "
        "power-up; two lines switched one after the other do it now and then.",

@@ -87,6 +87,12 @@ const Fault faults[] = {
      "stands 4 us after"},
     {"dead-time-too-short", "alignment = \"centre\"\n", "alignment = \"centre\"\ndead_time = \"500 ns\"\n",
      "keeps 500 ns, and the board needs 800 ns"},
+    {"bootstrap-empties", "dead_time = \"800 ns\"\n",
+     "dead_time = \"800 ns\"\nbootstrap_holds = \"40 us\"\nbootstrap_refresh = \"3 us\"\n",
+     "hold 0.04 ms and are full again in 3 us; a period at 20 kHz lasts 50 us"},
+    {"bootstrap-empties", "dead_time = \"800 ns\"\n",
+     "dead_time = \"800 ns\"\nbootstrap_holds = \"4 ms\"\nbootstrap_refresh = \"8 us\"\n",
+     "a lower pwm_frequency"},
     {"both-gates-on", "a_low = { line = 17, held = \"low\" }",
      "a_low = { line = 17, active = \"low\", held = \"high\" }", "its partner comes on with it"},
     {"pulse-rate-beyond-controller", "top_step_rate = \"60 kHz\"", "top_step_rate = \"12 kHz\"",
@@ -305,9 +311,24 @@ TEST(Findings, SayWhatCouldNotBeChecked) {
   EXPECT_TRUE(inspection.is_sound());
 }
 
+TEST(Findings, ADividerIsToldThatItGivesMoreThanItsInputReads) {
+  const std::string path = std::string(COGSTRIDE_SOURCE_DIR) + "/demo/skein.rig.toml";
+  Rig rig = read_rig(path);
+  EXPECT_TRUE(inspect_rig(rig).findings.empty());
+  for (Sensor& sensor : rig.mechanisms[0].sensors)
+    if (auto* const terminals = std::get_if<TerminalVoltages>(&sensor))
+      terminals->upper = Resistance(6'800.0, units::ohm);
+  const Inspection inspection = inspect_rig(rig);
+  ASSERT_EQ(inspection.findings.size(), 1u);
+  EXPECT_EQ(inspection.findings[0].code, "divider-over-range");
+  EXPECT_NE(inspection.findings[0].way_out.find("9.1 to 1"), std::string::npos)
+      << inspection.findings[0].way_out;
+}
+
 TEST(Findings, EveryKindHasAStoryAFormulaAndAFault) {
-  // Refused while reading, with the same codes: ReadRig.* tests them.
-  std::set<std::string> raised = {"ratio-as-sold", "line-used-twice", "switch-setting-unknown"};
+  // Refused while reading, with the same codes: ReadRig.* tests them. And what another rig has.
+  std::set<std::string> raised = {"ratio-as-sold", "line-used-twice", "switch-setting-unknown",
+                                  "divider-over-range"};
   for (const Fault& fault : faults) raised.insert(fault.code);
   std::set<std::string> codes;
   for (const FindingKind& kind : finding_kinds()) {

@@ -103,6 +103,11 @@ struct Words<SwitchedSide> {
       {{"high", SwitchedSide::high}, {"low", SwitchedSide::low}, {"both", SwitchedSide::both}}};
 };
 template <>
+struct Words<CommutatedBy> {
+  static constexpr WordList<CommutatedBy, 2> list{
+      {{"sensors", CommutatedBy::sensors}, {"time", CommutatedBy::time}}};
+};
+template <>
 struct Words<HomesTo> {
   static constexpr WordList<HomesTo, 3> list{
       {{"index", HomesTo::index}, {"low end", HomesTo::low_end}, {"high end", HomesTo::high_end}}};

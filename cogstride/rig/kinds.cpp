@@ -71,6 +71,7 @@ const std::vector<Kind<Sensor>>& sensor_kinds() {
       {"encoder", "two tracks, counts the way", Encoder{}},
       {"Hall set", "three sensors that tell a brushless motor's electrical angle", HallSet{}},
       {"shunt", "a resistor that tells a current", Shunt{}},
+      {"terminal voltages", "dividers that tell a brushless motor's back-EMF", TerminalVoltages{}},
       {"temperature probe", "a voltage that tells a temperature", TemperatureProbe{}},
   };
   return kinds;

@@ -156,7 +156,14 @@ void declare(Keys& keys, BrushlessMotor& motor) {
   keys.key("back_emf", motor.back_emf, {"shape over a turn", "", "sine"});
   keys.key("back_emf_constant", motor.back_emf_constant, {"peak, line to line, by shaft speed", "V s/rad"});
   keys.key("resistance", motor.resistance, {"line to line", "ohm"});
-  keys.key("inductance", motor.inductance, {"line to line", "mH"});
+  keys.key("inductance", motor.inductance, {"line to line, mean over an electrical turn", "mH"});
+  keys.key(
+      "saliency", motor.saliency,
+      {"by which its inductance swings to each side as the shaft is turned", "%", "0 %", Sign::not_negative});
+  keys.key("cogging_torque", motor.cogging_torque, {"peak", "N m", "0 N m", Sign::not_negative});
+  keys.key(
+      "cogging_a_turn", motor.cogging_a_turn,
+      {"how often a turn: least common multiple of its slots and its poles", "", "0", Sign::any, 0, 10'000});
   keys.key("rotor_inertia", motor.rotor_inertia, {"", "kg m2"});
   keys.key("rated_current", motor.rated_current, {"peak of a phase, that it stands for ever", "A"});
   declare(keys, motor.heat);
@@ -313,6 +320,12 @@ void declare(Keys& keys, SixGateInverter& board) {
   keys.key("dead_time", board.dead_time, {"that it needs between the two transistors of a leg", "ns"});
   keys.key("locks_legs", board.locks_legs,
            {"true when its own logic never turns both of a leg on", "", "false"});
+  keys.key("bootstrap_holds", board.bootstrap_holds,
+           {"how long a high side stays on before the capacitor that feeds its gate is empty", "ms",
+            "it is fed for ever"});
+  keys.key("bootstrap_refresh", board.bootstrap_refresh,
+           {"how long its leg stands at ground until that capacitor is full again", "us", "0 us",
+            Sign::not_negative});
   keys.key("current_limit", board.current_limit, {"of a phase", "A"});
   keys.key("highest_pwm", board.highest_pwm, {"frequency that it follows", "kHz"});
   declare_enable(keys, board, "high");
@@ -420,6 +433,15 @@ void declare(Keys& keys, GateWiring& wiring, CommonWiring& common, const SixGate
   keys.key(
       "switched", wiring.switched,
       {"side whose transistor the duty switches; the other one that carries current stays on", "", "high"});
+  keys.key("complementary", wiring.complementary,
+           {"true when in the rest of a period the other transistor of that leg carries the current, not its "
+            "diode: the motor can then be braked",
+            "", "false"});
+  keys.key(
+      "commutated_by", wiring.commutated_by,
+      {"what says when the next row is due: what tells the rotor's angle, or time alone; live lines know "
+       "time alone",
+       "", "sensors"});
   declare(keys, common);
 }
 
@@ -597,6 +619,19 @@ void declare(Keys& keys, Shunt& shunt) {
   keys.key("channel", shunt.channel, {"analogue input", "", nullptr, Sign::any, 0, 63});
   keys.key("resistance", shunt.resistance, {"", "mohm"});
   keys.key("gain", shunt.gain, {"of the amplifier behind it", "", "1", Sign::any, 1, 100'000});
+  keys.key("at_no_current", shunt.at_no_current,
+           {"output of that amplifier; above 0 V, currents of both senses can be told", "V", "0 V",
+            Sign::not_negative});
+}
+
+template <class Keys>
+void declare(Keys& keys, TerminalVoltages& terminals) {
+  keys.key("channel_a", terminals.channels[0],
+           {"analogue input of terminal A", "", nullptr, Sign::any, 0, 63});
+  keys.key("channel_b", terminals.channels[1], {"of terminal B", "", nullptr, Sign::any, 0, 63});
+  keys.key("channel_c", terminals.channels[2], {"of terminal C", "", nullptr, Sign::any, 0, 63});
+  keys.key("upper", terminals.upper, {"resistor from a terminal to its input", "kohm"});
+  keys.key("lower", terminals.lower, {"resistor from that input to ground", "kohm"});
 }
 
 template <class Keys>

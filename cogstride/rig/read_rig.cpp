@@ -109,6 +109,29 @@ void check_terminals(TomlTable& table, const std::vector<CoilEnd>& terminals) {
   if (!terminals.empty() && !all)
     table.error(table.place_of("terminals"), "terminals: name each of a_plus, a_minus, b_plus, b_minus once");
 }
+void check(TomlTable& table, const BrushlessMotor& motor) {
+  if (ExactFraction::from_base(Ratio(9, 10)) < motor.saliency)
+    table.error(table.place_of("saliency"),
+                fmt::format("saliency: found {}; an inductance that swings by more than 90 % is none",
+                            to_text(motor.saliency, "%")));
+  if ((Torque() < motor.cogging_torque) != (motor.cogging_a_turn > 0))
+    table.error(table.place_of(motor.cogging_a_turn > 0 ? "cogging_a_turn" : "cogging_torque"),
+                "cogging_torque and cogging_a_turn belong together: how strong, and how often a turn");
+}
+void check(TomlTable& table, const SixGateInverter& board) {
+  if (!board.bootstrap_holds) {
+    if (Time() < board.bootstrap_refresh)
+      table.error(table.place_of("bootstrap_refresh"),
+                  "bootstrap_refresh: without bootstrap_holds nothing has to be refreshed");
+  } else if (!(Time() < board.bootstrap_refresh)) {
+    table.error(table.place_of("bootstrap_holds"),
+                "bootstrap_holds wants bootstrap_refresh beside it: until when the capacitor is full again");
+  } else if (*board.bootstrap_holds <= board.bootstrap_refresh) {
+    table.error(table.place_of("bootstrap_holds"),
+                fmt::format("bootstrap_holds: {} is not longer than it takes to fill it, {}",
+                            to_text(*board.bootstrap_holds, "ms"), to_text(board.bootstrap_refresh, "us")));
+  }
+}
 void check(TomlTable& table, const TransistorArray& board) {
   check_terminals(table, board.terminals);
 }
@@ -365,6 +388,10 @@ void read_wiring(TomlTable table, Mechanism& mechanism) {
     auto& wiring = std::get<GateWiring>(mechanism.wiring);
     declare(keys, wiring, common, *inverter);
     if (!table.has("dead_time")) wiring.dead_time = inverter->dead_time;
+    if (wiring.complementary && wiring.switched != SwitchedSide::high)
+      table.error(table.place_of("complementary"),
+                  "complementary: the other transistor of a leg takes over where the high side is switched; "
+                  "leave `switched` out");
   } else if (auto* const pulse = std::get_if<PulseWidthWiring>(&mechanism.wiring)) {
     declare(keys, *pulse, common);
   } else {

@@ -65,6 +65,7 @@ class LineCollector {
     }
   }
   void operator()(const Shunt&) {}
+  void operator()(const TerminalVoltages&) {}
   void operator()(const TemperatureProbe&) {}
 
   void supply(const Supply& supply) {

@@ -241,7 +241,7 @@ Controller typical_controller() {
   controller.timers = {
       {"steps", 32, 1, 4, 0}, {"duty", 16, 1, 8, 0}, {"gates", 16, 1, 0, 3}, {"pulses", 16, 16, 4, 0}};
   controller.counters = QuadratureCounters{2, 1_MHz};
-  controller.analogue = AnalogueInputs{4, 12, 3.3_V, 1_us, {}};
+  controller.analogue = AnalogueInputs{8, 12, 3.3_V, 1_us, {}};
   return controller;
 }
 
@@ -317,6 +317,10 @@ Sensor typical_sensor(const Sensor& sensor, std::int64_t& first_line, std::int64
     shunt->channel = channel++;
     shunt->resistance = Resistance(0.01, units::ohm);
     shunt->gain = 20;
+  } else if (auto* const terminals = std::get_if<TerminalVoltages>(&typical)) {
+    for (std::int64_t& each : terminals->channels) each = channel++;
+    terminals->upper = Resistance(10'000.0, units::ohm);
+    terminals->lower = Resistance(1'000.0, units::ohm);
   } else {
     auto& probe = std::get<TemperatureProbe>(typical);
     probe.channel = channel++;

@@ -8,7 +8,7 @@
 
 #include "cogstride/motion/homing_goal.hpp"
 #include "cogstride/motion/servo_mover.hpp"
-#include "cogstride/motion/six_step_mover.hpp"
+#include "cogstride/motion/six_step_limits.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
 #include "cogstride/quantity/text.hpp"
 

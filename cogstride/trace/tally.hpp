@@ -126,9 +126,10 @@ struct BrushlessTally {
   std::optional<double> motor_stands{};   ///< K
   std::optional<double> destroyed_at{};   ///< s, when both gates of a leg were on
   std::string destroyed_by{};             ///< the two lines
+  std::int64_t times_empty = 0;           ///< that a high side went off, its bootstrap capacitor empty
 
   [[nodiscard]] bool is_sound() const {
-    return !destroyed_at && (!motor_stands || motor_rise <= *motor_stands) &&
+    return !destroyed_at && times_empty == 0 && (!motor_stands || motor_rise <= *motor_stands) &&
            (!current_limit || sustained_current <= 1.1 * *current_limit);
   }
 };

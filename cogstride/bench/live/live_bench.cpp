@@ -11,7 +11,9 @@
 #include "cogstride/bench/live/guardian.hpp"
 #include "cogstride/bench/live/kernel_port.hpp"
 #include "cogstride/bench/live/live_duty.hpp"
+#include "cogstride/bench/pwm_timer.hpp"
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/six_step_limits.hpp"
 
 namespace cogstride {
 namespace {
@@ -32,6 +34,11 @@ bool has_duty(const Mechanism& mechanism) {
   return mechanism.is_driven_by_duty() || mechanism.takes_pulse_width();
 }
 
+/// Live lines have no counter for them: what goes without is driven without.
+bool leaves_out_encoders(const Mechanism& mechanism) {
+  return mechanism.is_driven_by_duty() || mechanism.has_six_gates();
+}
+
 /// A rig as live lines take it: without what cannot be had on them (see live_notes).
 Rig for_live_lines(Rig rig) {
   const std::vector<LiveObstacle> obstacles = live_obstacles(rig);
@@ -43,7 +50,7 @@ Rig for_live_lines(Rig rig) {
   }
   rig.pairs.clear();  // they go by their encoders
   for (Mechanism& mechanism : rig.mechanisms) {
-    if (!mechanism.is_driven_by_duty()) continue;
+    if (!leaves_out_encoders(mechanism)) continue;
     std::erase_if(mechanism.sensors,
                   [](const Sensor& sensor) { return std::holds_alternative<Encoder>(sensor); });
   }
@@ -65,14 +72,41 @@ LiveDuty pulses_of(const Mechanism& mechanism, const Controller& controller) {
 LiveDuty duty_of(const Mechanism& mechanism, const Controller& controller) {
   if (mechanism.takes_pulse_width()) return pulses_of(mechanism, controller);
   try {
-    const BridgeDriver driver(mechanism, {}, {}, controller);
+    const bool has_gates = mechanism.has_six_gates();
+    const PwmSetup setup = has_gates ? GateDriver(mechanism, {}, {}, controller).pwm_setup()
+                                     : BridgeDriver(mechanism, {}, {}, controller).pwm_setup();
     std::vector<std::int64_t> lines;
-    for (const PwmSetup::Channel& channel : driver.pwm_setup().channels)
-      lines.push_back(static_cast<std::int64_t>(channel.line));
-    return live_duty(controller, lines, std::get<BridgeWiring>(mechanism.wiring).pwm_frequency);
+    for (const LineId line : PwmTimer(setup).lines()) lines.push_back(static_cast<std::int64_t>(line));
+    return live_duty(controller, lines,
+                     has_gates ? std::get<GateWiring>(mechanism.wiring).pwm_frequency
+                               : std::get<BridgeWiring>(mechanism.wiring).pwm_frequency);
   } catch (const RangeError& error) {
     return {LiveDuty::By::nothing, error.what()};
   }
+}
+
+/// What keeps six gates from live lines: a late edge must not harm the board, and sensors come too late.
+std::vector<std::string> gate_obstacles(const Mechanism& mechanism, const Controller& controller) {
+  if (!std::get<SixGateInverter>(mechanism.board).locks_legs)
+    return {
+        "its six gates are bare: an edge that comes late would turn both of a leg on and short the supply. "
+        "A board that keeps its own dead time (board.locks_legs), a timer with complementary outputs, or a "
+        "speed controller makes it safe; plain lines do not"};
+  std::vector<std::string> why;
+  const bool has_sensors =
+      sensor_of<HallSet>(mechanism) != nullptr || sensor_of<TerminalVoltages>(mechanism) != nullptr;
+  if (has_sensors && std::get<GateWiring>(mechanism.wiring).commutated_by == CommutatedBy::sensors)
+    why.push_back(
+        "what tells its rotor's angle comes too late here to go by it: write lines.commutated_by = "
+        "\"time\", and it is stepped slowly, as a rehearsal shows");
+  if (const LiveDuty duty = duty_of(mechanism, controller); duty.by == LiveDuty::By::nothing)
+    why.push_back(duty.words);
+  try {
+    (void)six_step_limits(mechanism, controller);
+  } catch (const RangeError& error) {
+    why.emplace_back(error.what());
+  }
+  return why;
 }
 
 bool is_of_encoder(const Mechanism& mechanism, std::int64_t line) {
@@ -106,22 +140,18 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig) {
       const LiveDuty duty = duty_of(mechanism, rig.controller);
       if (duty.by == LiveDuty::By::nothing) why.push_back(duty.words);
     } else if (mechanism.has_six_gates()) {
-      why.push_back(
-          std::get<SixGateInverter>(mechanism.board).locks_legs
-              ? "six steps are not driven on live lines so far"
-              : "its six gates are bare: an edge that comes late would turn both of a leg on and short the "
-                "supply. A board that keeps its own dead time (board.locks_legs), a timer with complementary "
-                "outputs, or a speed controller makes it safe; plain lines do not");
+      for (std::string& each : gate_obstacles(mechanism, rig.controller)) why.push_back(std::move(each));
     } else if (!mechanism.is_movable()) {
       why.push_back(fmt::format("a {} on a {} is not driven on live lines so far", kind_name(mechanism.motor),
                                 kind_name(mechanism.board)));
     }
     for (const Sensor& sensor : mechanism.sensors) {
-      if (std::holds_alternative<Encoder>(sensor) && !mechanism.is_driven_by_duty())
+      if (std::holds_alternative<Encoder>(sensor) && !leaves_out_encoders(mechanism))
         why.push_back(fmt::format("its encoder {} wants a quadrature counter, and live lines have none",
                                   name_of(sensor)));
-      const bool is_analogue =
-          std::holds_alternative<Shunt>(sensor) || std::holds_alternative<TemperatureProbe>(sensor);
+      const bool is_analogue = std::holds_alternative<Shunt>(sensor) ||
+                               std::holds_alternative<TemperatureProbe>(sensor) ||
+                               std::holds_alternative<TerminalVoltages>(sensor);
       if (is_analogue && (!rig.controller.analogue || !rig.controller.analogue->chip))
         why.push_back(
             fmt::format("its {} wants a converter: say which one has the analogue inputs, in "
@@ -131,8 +161,8 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig) {
     std::vector<std::int64_t> nowhere;
     for (const RigLine& line : rig_lines(rig)) {
       if (line.owner == mechanism.name && !is_on_a_chip(rig.controller, line.number) &&
-          !(has_duty(mechanism) &&
-            (is_pwm_channel(rig.controller, line.number) || is_of_encoder(mechanism, line.number))))
+          !(has_duty(mechanism) && is_pwm_channel(rig.controller, line.number)) &&
+          !(leaves_out_encoders(mechanism) && is_of_encoder(mechanism, line.number)))
         nowhere.push_back(line.number);
     }
     for (const RigLine& line : rig_lines(rig))
@@ -156,9 +186,14 @@ std::string why_no_live_fade(const Controller& controller, const PlainOutput& ou
 std::vector<std::string> live_notes(const Rig& rig) {
   std::vector<std::string> notes;
   for (const Mechanism& mechanism : rig.mechanisms) {
-    if (!has_duty(mechanism)) continue;
+    if (!has_duty(mechanism) && !mechanism.has_six_gates()) continue;
     if (const LiveDuty duty = duty_of(mechanism, rig.controller); duty.by == LiveDuty::By::edges)
       notes.push_back(fmt::format("{}: {}", mechanism.name, duty.words));
+    if (mechanism.has_six_gates())
+      notes.push_back(
+          fmt::format("{}: its rows follow each other by time alone; nothing makes up for a load that "
+                      "holds it back",
+                      mechanism.name));
     for (const Sensor& sensor : mechanism.sensors)
       if (std::holds_alternative<Encoder>(sensor))
         notes.push_back(fmt::format("{}: its encoder {} is not read: live lines have no quadrature counter",
@@ -273,6 +308,7 @@ std::vector<PwmChannels::Wanted> LiveBench::open_duties(LiveLines::Setup& setup)
   };
   for (const auto& drive : drives()) add(drive->driver().pwm_setup());
   for (const auto& pulsed : pulsed()) add(pulsed->driver().pwm_setup());
+  for (const auto& six_step : six_steps()) add(six_step->driver().pwm_setup());
   for (const auto& output : outputs())
     if (const std::optional<PwmSetup> pwm = output->pwm_setup()) add(*pwm);
   for (const LineSetup& line : setup.lines) {

@@ -284,7 +284,7 @@ TEST(LiveBench, RefusesWhatItCannotDrive) {
   } catch (const RangeError& error) {
     const std::string why = error.what();
     EXPECT_NE(why.find("spindle: "), std::string::npos) << why;
-    EXPECT_NE(why.find("quadrature counter"), std::string::npos) << why;
+    EXPECT_NE(why.find("its six gates are bare"), std::string::npos) << why;
     EXPECT_EQ(why.find("traverse: "), std::string::npos) << why;
   }
   Rig narrow = only_with(rig, {"traverse", "creel"});
@@ -295,6 +295,11 @@ TEST(LiveBench, RefusesWhatItCannotDrive) {
   EXPECT_EQ(obstacles[0].mechanism, "creel");
   EXPECT_NE(obstacles[0].why.find("no [controller.gpio.NAME] of the rig has lines"), std::string::npos);
   EXPECT_THROW((void)only_with(demo_rig(), {"travers"}), RangeError);
+  Rig measured = only_with(rig, {"traverse"});
+  measured.mechanisms[0].sensors.emplace_back(
+      Encoder{.name = "scale", .line_a = 6, .line_b = 7, .lines_a_turn = 100});
+  ASSERT_EQ(live_obstacles(measured).size(), 1u);
+  EXPECT_NE(live_obstacles(measured)[0].why.find("quadrature counter"), std::string::npos);
 }
 
 TEST(LiveBench, DoesNothingOnceItHasBeenClosed) {

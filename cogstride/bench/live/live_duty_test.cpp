@@ -307,6 +307,72 @@ TEST(LiveGates, BareOnesAreRefusedWithWhatWouldMakeThemSafe) {
   EXPECT_THROW(LiveBench{rig}, RangeError);
 }
 
+/// A small motor of much resistance behind a board that keeps its own dead time, stepped by time.
+Rig locked_rig() {
+  Rig rig = only_with(demo_rig(), {"spindle"});
+  rig.controller.chips = {{"bench", "gpiochip0", 0, 64}};
+  rig.controller.edge_lateness = Time(4.9, units::ms);
+  Mechanism& spindle = rig.mechanisms[0];
+  spindle.sensors.clear();
+  spindle.common.timer.reset();
+  std::get<SixGateInverter>(spindle.board).locks_legs = true;
+  std::get<GateWiring>(spindle.wiring).pwm_frequency = 20_Hz;
+  auto& motor = std::get<BrushlessMotor>(spindle.motor);
+  motor.resistance = Resistance(8.0, units::ohm);
+  motor.inductance = Inductance(8.0, units::mH);
+  spindle.load.inertia = Inertia(6e-5, units::kg_m2);
+  spindle.load.most_inertia.reset();
+  return rig;
+}
+
+TEST(LiveGates, OfABoardThatLocksItsLegsAreSteppedSlowlyByTime) {
+  const Rig rig = locked_rig();
+  ASSERT_TRUE(live_obstacles(rig).empty()) << live_obstacles(rig)[0].why;
+  EXPECT_EQ(live_notes(rig).size(), 2u);
+  DutyPort port(false);
+  LiveBench bench(rig, {.asks_for_real_time = false, .port = &port});
+  auto spindle = bench.brushless("spindle");
+  spindle.spin({.at = 6_rpm, .lasts = 5_s}).wait();
+  bench.close();
+  // Low sides, one leg after the other: B, C, A.
+  const auto& gates = std::get<GateWiring>(rig.mechanisms[0].wiring).gates;
+  std::array<bool, 6> on{};
+  std::vector<std::size_t> legs;
+  bool both = false;
+  for (const DutyPort::Change& change : port.changes)
+    for (std::size_t i = 0; i < 6; ++i) {
+      if (gates[i].number != static_cast<std::int64_t>(change.line)) continue;
+      on[i] = change.high == (gates[i].active == ActiveLevel::high);
+      both = both || (on[i] && on[i ^ 1U]);
+      const std::size_t leg = i / 2;
+      if (i % 2 == 1 && on[i] && (legs.empty() || legs.back() != leg)) legs.push_back(leg);
+    }
+  EXPECT_FALSE(both);
+  EXPECT_EQ(std::count(on.begin(), on.end(), true), 0) << "all off at the end";
+  ASSERT_GT(legs.size(), 8u);
+  for (std::size_t i = legs.size() - 6; i < legs.size(); ++i) EXPECT_EQ(legs[i], (legs[i - 1] + 1) % 3);
+}
+
+TEST(LiveGates, WhatIsTooFastOrTooCoarseForThemIsRefusedWithTheFigure) {
+  Rig fast = locked_rig();
+  std::get<GateWiring>(fast.mechanisms[0].wiring).pwm_frequency = 20_kHz;
+  ASSERT_EQ(live_obstacles(fast).size(), 1u);
+  EXPECT_NE(live_obstacles(fast)[0].why.find("would be made edge by edge"), std::string::npos);
+  Rig coarse = locked_rig();
+  std::get<BrushlessMotor>(coarse.mechanisms[0].motor).resistance = Resistance(0.42, units::ohm);
+  std::get<BrushlessMotor>(coarse.mechanisms[0].motor).inductance = Inductance(0.31, units::mH);
+  ASSERT_EQ(live_obstacles(coarse).size(), 1u);
+  EXPECT_NE(live_obstacles(coarse)[0].why.find("its current would swing up to"), std::string::npos);
+  Rig sensed = locked_rig();
+  sensed.mechanisms[0].sensors = mechanism_named(demo_rig(), "spindle").sensors;
+  std::erase_if(sensed.mechanisms[0].sensors,
+                [](const Sensor& sensor) { return std::holds_alternative<Shunt>(sensor); });
+  ASSERT_EQ(live_obstacles(sensed).size(), 1u);
+  EXPECT_NE(live_obstacles(sensed)[0].why.find("commutated_by"), std::string::npos);
+  std::get<GateWiring>(sensed.mechanisms[0].wiring).commutated_by = CommutatedBy::time;
+  EXPECT_TRUE(live_obstacles(sensed).empty());
+}
+
 TEST(LivePulses, EdgeByEdgeOnlyWhereAnEdgeIsNearEnough) {
   EXPECT_TRUE(live_obstacles(pulses_rig(true, Time(100, units::us))).empty());
   const auto refused = live_obstacles(pulses_rig(false, Time(100, units::us)));
