@@ -89,12 +89,22 @@ TEST(SixStepSpindle, TakesTheDutyOfTheClosedFormUnderLoad) {
   spindle.spin({.at = 900_rpm}).wait();
   bench.serve(0.5_s);
   double duty = 0.0;
+  double torque = 0.0;
+  double carried = 0.0;
   double drawn = bench.brushless_plant("spindle").charge();
-  for (int i = 0; i < 500; ++i) {
-    bench.serve(1_ms);
-    duty += spindle.duty() / 500.0;
+  for (int i = 0; i < 2000; ++i) {
+    bench.serve(Time(253.7, units::us));  // at any instant of its period
+    const BrushlessPlant& plant = bench.brushless_plant("spindle");
+    duty += spindle.duty() / 2000.0;
+    torque += plant.torque() / 2000.0;
+    carried +=
+        std::max({std::abs(plant.current(0)), std::abs(plant.current(1)), std::abs(plant.current(2))}) /
+        2000.0;
   }
-  drawn = (bench.brushless_plant("spindle").charge() - drawn) / 0.5;
+  // Its torque carries friction and load; 3 / pi of a sine's peak is what a sector's mean is.
+  EXPECT_NEAR(torque, 0.115, 0.03 * 0.115);
+  EXPECT_NEAR(carried, 0.115 / (0.06 * 3.0 / pi), 0.08 * 2.0);
+  drawn = (bench.brushless_plant("spindle").charge() - drawn) / (2000 * 253.7e-6);
   const double emf = 0.06 * 3.0 / pi * 900.0 * rpm;
   const double current = 0.115 / (0.06 * 3.0 / pi);
   const double resistance = 0.42 + 2.0 * 0.03;
@@ -133,11 +143,16 @@ TEST(SixStepSpindle, AnImpossibleHallCodeTurnsAllGatesOff) {
     if (auto* const halls = std::get_if<HallSet>(&sensor)) halls->spacing = 60_deg;
   SimulatedBench bench(spindle_rig(), {.real = real, .trace = &watch});
   std::string fault;
-  bench.on_fault([&](const std::string& why) { fault = why; });
+  double faulted = 0.0;
+  bench.on_fault([&](const std::string& why) {
+    fault = why;
+    faulted = bench.now().in(units::s);
+  });
   auto spindle = bench.brushless("spindle");
   const Motion spin = spindle.spin({.at = 900_rpm});
   bench.serve(1_s);
   EXPECT_EQ(spin.status(), MotionStatus::faulted);
+  EXPECT_LT(static_cast<double>(watch.last_edge) / 48e6, faulted + 50e-6) << "within a period of its duty";
   EXPECT_NE(fault.find("Hall"), std::string::npos) << fault;
   const std::int64_t edges = watch.edges;
   bench.serve(0.2_s);
@@ -150,8 +165,16 @@ TEST(SixStepSpindle, NeverHasBothGatesOfALegOnNorAGapBelowTheDeadTime) {
     state = state * 6364136223846793005u + 1442695040888963407u;
     return (state >> 33) % below;
   };
-  for (const bool has_halls : {true, false}) {
-    const Rig rig = has_halls ? spindle_rig() : blind_rig();
+  enum class Kind { halls, blind, complementary, bootstrapped };
+  for (const Kind kind : {Kind::halls, Kind::blind, Kind::complementary, Kind::bootstrapped}) {
+    const bool has_halls = kind != Kind::blind;
+    Rig rig = has_halls ? spindle_rig() : blind_rig();
+    std::get<GateWiring>(rig.mechanisms[0].wiring).complementary = kind == Kind::complementary;
+    if (kind == Kind::bootstrapped) {
+      std::get<SixGateInverter>(rig.mechanisms[0].board).bootstrap_holds = 2_ms;
+      std::get<SixGateInverter>(rig.mechanisms[0].board).bootstrap_refresh = 3_us;
+      std::get<GateWiring>(rig.mechanisms[0].wiring).switched = SwitchedSide::low;
+    }
     GateWatch watch(rig.mechanisms[0]);
     SimulatedBench bench(rig, {.trace = &watch});
     auto spindle = bench.brushless("spindle");
@@ -410,13 +433,13 @@ TEST(SixStepSpindle, SaliencyShiftsNothingWhereItStandsAndHoldsItsSpeedToo) {
 
 TEST(SixStepSpindle, StartsOpenLoopFromEveryAngleWithHalfAndTwiceTheInertia) {
   for (const double inertia : {0.5, 1.0, 2.0}) {
-    for (int place = 0; place < 6; ++place) {
+    for (int place = 0; place < 12; ++place) {
       Rig real = blind_rig();
       real.mechanisms[0].load.inertia = Inertia(2.2e-4 * inertia, units::kg_m2);
       real.mechanisms[0].load.most_inertia.reset();
       SimulatedBench bench(
           blind_rig(),
-          {.start_positions = {{"spindle", OutputPosition(OutputKind::rotary, Ratio(place, 43))}},
+          {.start_positions = {{"spindle", OutputPosition(OutputKind::rotary, Ratio(place, 84))}},
            .real = real});
       auto spindle = bench.brushless("spindle");
       const Motion start = spindle.spin({.at = 300_rpm});

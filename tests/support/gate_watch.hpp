@@ -24,6 +24,7 @@ class GateWatch final : public TraceSink {
   bool both = false;
   Tick shortest_gap = never;
   std::int64_t edges = 0;
+  Tick last_edge = 0;
 
   void begin(const TraceLayout& layout) override {
     for (const TracedLine& line : layout.lines) edge(0, line.id, line.starts_high);
@@ -32,6 +33,7 @@ class GateWatch final : public TraceSink {
     const auto found = gates_.find(line);
     if (found == gates_.end()) return;
     ++edges;
+    last_edge = at;
     const std::size_t i = found->second;
     const bool on = high == active_high_[i];
     if (on && !on_[i] && went_off_[i ^ 1U] >= 0)
