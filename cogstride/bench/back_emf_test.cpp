@@ -65,7 +65,7 @@ TEST(BackEmf, StartsFromEveryAngleWithHalfAndTwiceTheInertiaAndIsCaught) {
            .real = real});
       auto spindle = bench.brushless("spindle");
       const Motion start = spindle.spin({.at = OutputSpeed(ExactAngularSpeed(900 * way, units::rpm))});
-      bench.serve(4_s);
+      bench.serve(3.5_s);
       EXPECT_EQ(start.status(), MotionStatus::done) << inertia << " " << place << start_fault(bench);
       bench.serve(0.3_s);
       EXPECT_NEAR(rpm_of(bench), 900.0 * way, 18.0) << inertia << " " << place;

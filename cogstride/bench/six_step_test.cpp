@@ -443,7 +443,7 @@ TEST(SixStepSpindle, StartsOpenLoopFromEveryAngleWithHalfAndTwiceTheInertia) {
            .real = real});
       auto spindle = bench.brushless("spindle");
       const Motion start = spindle.spin({.at = 300_rpm});
-      bench.serve(6_s);
+      bench.serve(3_s);
       EXPECT_EQ(start.status(), MotionStatus::done) << inertia << " " << place;
       double turned = bench.brushless_plant("spindle").position();
       bench.serve(1_s);
