@@ -415,9 +415,7 @@ TEST(SixStepSpindle, CoggingHoldsItAtItsPlacesAndRipplesItsSpeed) {
   EXPECT_NEAR(60.0 * bench.brushless_plant("spindle").speed(), 900.0, 18.0);
 }
 
-/// By its magnets alone a salient motor turns as one that is not; between them its reluctance takes part:
-/// T = 3/2 p (L_d - L_q) i_d i_q. Held by a current from A to B, the magnets stand along it.
-TEST(SixStepSpindle, SaliencyShiftsNothingWhereItStandsAndHoldsItsSpeedToo) {
+TEST(SixStepSpindle, HoldsItsSpeedWithASalientRotorToo) {
   for (const double saliency : {0.0, 0.3}) {
     Rig rig = spindle_rig();
     std::get<BrushlessMotor>(rig.mechanisms[0].motor).saliency =

@@ -11,7 +11,8 @@ namespace cogstride {
 namespace {
 constexpr double noticed_after = 0.08;      // s driven without a count
 constexpr double least_of_hand_over = 0.8;  // of the rate from which it is held, that a load may take it to
-constexpr double reached_well = 1.02;       // beyond that rate, that it is stepped to
+constexpr double reached_well =
+    1.02;  // of that rate, that it is stepped to: it slows down while its currents die away
 }  // namespace
 
 double rows_a_base(const Mechanism& mechanism) {
@@ -75,11 +76,13 @@ void SixStepLimits::require(OutputAcceleration acceleration) const {
   hold_->require_acceleration(acceleration.base.to_double());
 }
 
+double SixStepLimits::stepped_to(double rate) const {
+  return is_held(rate) ? std::min(open_loop_->top_rate, reached_well * hand_over_) : rate;
+}
+
 double SixStepLimits::shortest(double speed, std::optional<double> acceleration) const {
   if (!open_loop_) return 2.0 * hold_->ramp_seconds(speed, acceleration);
-  const double rate = std::abs(speed) * rows_a_base_;
-  return open_loop_->align_seconds +
-         std::min(rate, hand_over_ > 0.0 ? hand_over_ : rate) / open_loop_->acceleration;
+  return open_loop_->align_seconds + stepped_to(std::abs(speed) * rows_a_base_) / open_loop_->acceleration;
 }
 
 SixStepLimits six_step_limits(const Mechanism& mechanism, const Controller& controller) {

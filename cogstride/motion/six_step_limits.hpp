@@ -26,6 +26,8 @@ class SixStepLimits {
   void require(OutputAcceleration acceleration) const;
   /// Whether such a speed is held by what tells its angle; else it is stepped open loop. @param rate  rows/s
   [[nodiscard]] bool is_held(double rate) const { return hold_ && rate >= hand_over_ * (1.0 - 1e-9); }
+  /// Rows/s that it is stepped to open loop on its way to a rate: no further than it takes to be caught.
+  [[nodiscard]] double stepped_to(double rate) const;
   /// s from rest to rest, at the least, at a speed of the output
   [[nodiscard]] double shortest(double speed, std::optional<double> acceleration) const;
 

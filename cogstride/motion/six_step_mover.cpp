@@ -14,7 +14,6 @@ constexpr double stands_after = 0.1;    // s without anything that tells of moti
 constexpr double listens_for = 0.02;    // s before a start
 constexpr double listens_each = 1e-3;   // s
 constexpr double dies_away = 3e-4;      // s, of currents after all gates went off
-constexpr double caught_well = 1.02;    // of the rate from which it is held, that it is stepped to
 constexpr double rows_to_catch = 6.0;   // after it was let go, in which it must be known how it turns
 constexpr double least_caught = 0.4;    // of the rate of its field, that it must turn with
 constexpr double over_share = 1.5;      // of its current limit
@@ -144,13 +143,8 @@ void SixStepMover::begin(Lines& lines, const SpeedOrder& order) {
 void SixStepMover::begin_steps(Lines& lines) {
   const Tick now = lines.now();
   state_ = State::steps;
-  double rate = std::abs(wanted_) * rows_a_base_;
-  // A little beyond what is needed, so that it is still there when its currents have died away.
-  if (limits_.is_held(rate))
-    rate = std::min(limits_.open_loop()->top_rate, caught_well * limits_.back_emf()->hand_over_rate);
-  run_->begin(now, wanted_ < 0.0 ? -1 : 1, rate);
+  run_->begin(now, wanted_ < 0.0 ? -1 : 1, limits_.stepped_to(std::abs(wanted_) * rows_a_base_));
   currents_.ask(lines, driver_.on_at(now + lines.lead()), driver_.period());
-  current_at_ = now;
 }
 
 std::shared_ptr<MotionRecord> SixStepMover::hold(Lines& lines, double speed, std::string what) {
@@ -278,41 +272,49 @@ void SixStepMover::take_voltages(Lines& lines, const BackEmfAngle::Sample& sampl
     if (!back_emf_->fault().empty()) fail(lines, fmt::format("{}: {}", mechanism_.name, back_emf_->fault()));
   } else if (state_ != State::off) {
     const auto turning = back_emf_->look_free(sample);
-    const bool is_so = turning && turning->way * wanted_ > 0.0;
-    if (state_ == State::listens) {
-      if (is_so && limits_.is_held(turning->rate()) && limits_.is_held(std::abs(wanted_) * rows_a_base_)) {
-        catch_it(lines, *turning);
-      } else if (seconds(back_emf_->quiet_for(now)) > listens_for) {
-        begin_steps(lines);
-        ask_voltages(lines, driver_.period());
-        next_act_ = now;
-      }
-    } else if (state_ == State::coasts) {
-      const double rate = run_->rate_at(now);
-      if (is_so && turning->rate() > least_caught * rate && turning->rate() < rate / least_caught) {
-        catch_it(lines, *turning);
-      } else if (seconds(now - let_go_at_) > dies_away + rows_to_catch / rate) {
-        fail(lines,
-             fmt::format(
-                 "{}: let go at {} of its field, its back-EMF does not tell that it turned with it: it "
-                 "has not followed",
-                 mechanism_.name, speed_text(output_kind(mechanism_.train), wanted_speed(now))));
-      }
-    }
+    if (state_ == State::listens) listen(lines, turning);
+    if (state_ == State::coasts) catch_on(lines, turning);
+  }
+}
+
+/// Before a start: what turns already is caught, or waited for.
+void SixStepMover::listen(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning) {
+  const Tick now = lines.now();
+  const bool is_fast = turning && turning->way * wanted_ > 0.0 && limits_.is_held(turning->rate());
+  if (is_fast && limits_.is_held(std::abs(wanted_) * rows_a_base_)) {
+    catch_it(lines, *turning);
+  } else if (seconds(back_emf_->quiet_for(now)) > listens_for) {
+    begin_steps(lines);
+    ask_voltages(lines, driver_.period());
+    next_act_ = now;
+  }
+}
+
+/// Let go on its way up: it is caught, or has not followed its field.
+void SixStepMover::catch_on(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning) {
+  const Tick now = lines.now();
+  const double rate = run_->rate_at(now);
+  if (turning && turning->way * wanted_ > 0.0 && turning->rate() > least_caught * rate &&
+      turning->rate() < rate / least_caught) {
+    catch_it(lines, *turning);
+  } else if (seconds(now - let_go_at_) > dies_away + rows_to_catch / rate) {
+    fail(lines,
+         fmt::format(
+             "{}: let go at {} of its field, its back-EMF does not tell that it turned with it: it has "
+             "not followed",
+             mechanism_.name, speed_text(output_kind(mechanism_.train), wanted_speed(now))));
   }
 }
 
 void SixStepMover::take_current(Lines& lines, double amperes) {
-  const Tick now = lines.now();
-  amperes_ = amperes;
   const double limit = std::get<SixGateInverter>(mechanism_.board).current_limit.base();
   over_limit_ = std::abs(amperes) > over_share * limit ? over_limit_ + 1 : 0;
   if (limit > 0.0 && over_limit_ >= over_for) {
     fail(lines, fmt::format("{}: its current is {:.3g} A, far over its limit of {:.3g} A", mechanism_.name,
                             std::abs(amperes), limit));
   } else if (state_ == State::steps) {
-    run_->take_current(amperes, seconds(std::exchange(current_at_, now) == now ? 0 : driver_.period()));
-    next_act_ = std::min(next_act_, now);
+    run_->take_current(amperes, seconds(driver_.period()));
+    next_act_ = std::min(next_act_, lines.now());
   }
 }
 

@@ -83,6 +83,8 @@ class SixStepMover final : public Participant {
   void take_halls(Lines& lines);
   void take_voltages(Lines& lines, const BackEmfAngle::Sample& sample);
   void take_current(Lines& lines, double amperes);
+  void listen(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning);
+  void catch_on(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning);
   void catch_it(Lines& lines, const BackEmfAngle::Turning& turning);
   void commutate(Lines& lines);
   bool put(Lines& lines, const chip::SixStepRow& row, double emf);
@@ -127,9 +129,7 @@ class SixStepMover final : public Participant {
   double wanted_ = 0.0;  // of the output, until it holds it
   Tick let_go_at_ = 0;
   std::int64_t hall_lag_ = 0;  // rows less Hall counts, when it was aligned
-  Tick current_at_ = 0;
-  std::optional<double> amperes_{};
-  int over_limit_ = 0;  // readings one after the other
+  int over_limit_ = 0;         // readings one after the other
 
   Tick next_act_ = never;
   std::shared_ptr<MotionRecord> record_{};

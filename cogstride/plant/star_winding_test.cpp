@@ -95,6 +95,25 @@ TEST(StarWinding, TwoJoinedPhasesHaveTheInductanceOfTheirDirection) {
   }
 }
 
+/// Virtual work: T = 1/2 I^2 dL/da, L the inductance that a current from A to B meets, measured by its rise.
+TEST(StarWinding, ItsReluctanceTorqueIsTheChangeOfItsEnergy) {
+  const StarWinding winding(0.155e-3, 0.3);
+  const auto inductance = [&](double magnets) {
+    StarWinding::Rotor rotor{{}, magnets, 0.0, 1e-6};
+    Three current{};
+    (void)winding.flow({supply, ground, Terminal{}}, rotor, 1e-6, current);
+    return 24.0 * 1e-6 / current[0];
+  };
+  for (const double magnets : {0.3, 1.4, -2.0}) {
+    const StarWinding::Rotor rotor{{}, magnets, 0.0, 0.24};
+    Three current{4.0, -4.0, 0.0};
+    const StarWinding::Passed passed = winding.flow({supply, ground, Terminal{}}, rotor, 1e-9, current);
+    const double torque = winding.reluctance_torque() * passed.reluctance / 1e-9;
+    const double slope = (inductance(magnets + 1e-3) - inductance(magnets - 1e-3)) / 2e-3;
+    EXPECT_NEAR(torque, 0.5 * 16.0 * slope, 1e-3 * std::abs(torque) + 1e-7) << magnets;
+  }
+}
+
 TEST(StarWinding, ADiodeEndsTheTimeWhereItRunsDry) {
   for (const double saliency : {0.0, 0.4}) {
     const StarWinding winding(0.155e-3, saliency);
