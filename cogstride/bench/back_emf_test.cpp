@@ -8,12 +8,14 @@
 #include "cogstride/plan/back_emf_sense.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/fault_watch.hpp"
 #include "support/gate_watch.hpp"
 
 namespace cogstride {
 namespace {
 
 using namespace literals;
+using testing_support::FaultWatch;
 using testing_support::GateWatch;
 
 /// The spindle with dividers at its terminals instead of Hall sensors.
@@ -129,23 +131,18 @@ TEST(BackEmf, AJamIsNoticedWithinATenthOfASecondAtAnyStage) {
     SimulatedBench bench(
         divided_rig(),
         {.stimuli = {{.at = ExactTime(at_ms, units::ms), .what = "spindle.jam"}}, .trace = &watch});
-    double faulted = 0.0;
-    std::string fault;
-    bench.on_fault([&](const std::string& why) {
-      fault = why;
-      faulted = bench.now().in(units::s);
-    });
+    const FaultWatch fault(bench);
     auto spindle = bench.brushless("spindle");
     const Motion spin = spindle.spin({.at = 900_rpm});
     bench.serve(Time(at, units::s) - bench.now());
     const double before = rpm_of(bench);
     bench.serve(3_s);
-    EXPECT_EQ(spin.status() == MotionStatus::faulted || !fault.empty(), true) << at;
+    EXPECT_EQ(spin.status() == MotionStatus::faulted || !fault.what.empty(), true) << at;
     // Where its back-EMF can be told at all.
     if (before > 150.0) {
-      EXPECT_LT(faulted - at, 0.1) << at << " at " << before << ": " << fault;
+      EXPECT_LT(fault.at - at, 0.1) << at << " at " << before << ": " << fault.what;
     }
-    EXPECT_NE(fault.find("back-EMF"), std::string::npos) << fault;
+    EXPECT_NE(fault.what.find("back-EMF"), std::string::npos) << fault.what;
     EXPECT_EQ(spindle.duty(), 0.0);
     const std::int64_t edges = watch.edges;
     bench.serve(0.1_s);

@@ -10,6 +10,7 @@
 #include "cogstride/plan/open_loop_start.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/fault_watch.hpp"
 #include "support/gate_watch.hpp"
 
 namespace cogstride {
@@ -17,6 +18,7 @@ namespace {
 
 using namespace literals;
 using testing_support::demo_rig;
+using testing_support::FaultWatch;
 using testing_support::GateWatch;
 
 constexpr double rpm = 2.0 * pi / 60.0;
@@ -142,18 +144,13 @@ TEST(SixStepSpindle, AnImpossibleHallCodeTurnsAllGatesOff) {
   for (Sensor& sensor : real.mechanisms[0].sensors)
     if (auto* const halls = std::get_if<HallSet>(&sensor)) halls->spacing = 60_deg;
   SimulatedBench bench(spindle_rig(), {.real = real, .trace = &watch});
-  std::string fault;
-  double faulted = 0.0;
-  bench.on_fault([&](const std::string& why) {
-    fault = why;
-    faulted = bench.now().in(units::s);
-  });
+  const FaultWatch fault(bench);
   auto spindle = bench.brushless("spindle");
   const Motion spin = spindle.spin({.at = 900_rpm});
   bench.serve(1_s);
   EXPECT_EQ(spin.status(), MotionStatus::faulted);
-  EXPECT_LT(static_cast<double>(watch.last_edge) / 48e6, faulted + 50e-6) << "within a period of its duty";
-  EXPECT_NE(fault.find("Hall"), std::string::npos) << fault;
+  EXPECT_LT(static_cast<double>(watch.last_edge) / 48e6, fault.at + 50e-6) << "within a period of its duty";
+  EXPECT_NE(fault.what.find("Hall"), std::string::npos) << fault.what;
   const std::int64_t edges = watch.edges;
   bench.serve(0.2_s);
   EXPECT_EQ(watch.edges, edges);
@@ -222,22 +219,17 @@ TEST(SixStepSpindle, AJammedShaftEndsItWithAllGatesOffWithinATenthOfASecond) {
                     [](const Sensor& sensor) { return std::holds_alternative<Shunt>(sensor); });
     GateWatch watch(rig.mechanisms[0]);
     SimulatedBench bench(rig, {.stimuli = {{.at = 2_s, .what = "spindle.jam"}}, .trace = &watch});
-    std::string fault;
-    double faulted = 0.0;
-    bench.on_fault([&](const std::string& why) {
-      fault = why;
-      faulted = bench.now().in(units::s);
-    });
+    const FaultWatch fault(bench);
     auto spindle = bench.brushless("spindle");
     spindle.spin({.at = 900_rpm}).wait();
     bench.serve(Time(2.0, units::s) - bench.now());
     bench.serve(0.35_s);
     // At 900 rpm its back-EMF is gone at once, and the current tells it before the Halls do.
-    EXPECT_NE(fault.find(has_shunts ? "far over its limit" : "angle has not counted"), std::string::npos)
-        << fault;
-    EXPECT_LT(faulted, has_shunts ? 2.01 : 2.1);
+    EXPECT_NE(fault.what.find(has_shunts ? "far over its limit" : "angle has not counted"), std::string::npos)
+        << fault.what;
+    EXPECT_LT(fault.at, has_shunts ? 2.01 : 2.1);
     EXPECT_EQ(spindle.duty(), 0.0);
-    EXPECT_EQ(bench.tally().fault, fault) << "a run that ended so is not sound";
+    EXPECT_EQ(bench.tally().fault, fault.what) << "a run that ended so is not sound";
     EXPECT_FALSE(bench.tally().is_sound());
     const std::int64_t edges = watch.edges;
     bench.serve(0.1_s);
@@ -363,20 +355,15 @@ TEST(SixStepSpindle, SteppedByTimeItsHallsTellThatItDoesNotFollow) {
   Rig rig = spindle_rig();
   std::get<GateWiring>(rig.mechanisms[0].wiring).commutated_by = CommutatedBy::time;
   SimulatedBench bench(rig, {.stimuli = {{.at = 3_s, .what = "spindle.jam"}}});
-  std::string fault;
-  double faulted = 0.0;
-  bench.on_fault([&](const std::string& why) {
-    fault = why;
-    faulted = bench.now().in(units::s);
-  });
+  const FaultWatch fault(bench);
   auto spindle = bench.brushless("spindle");
   (void)spindle.spin({.at = 120_rpm});
   bench.serve(Time(3.0, units::s) - bench.now());
-  EXPECT_TRUE(fault.empty()) << fault;
+  EXPECT_TRUE(fault.what.empty()) << fault.what;
   EXPECT_NEAR(60.0 * spindle.wanted_speed(), 120.0, 1.0);
   bench.serve(0.5_s);
-  EXPECT_NE(fault.find("behind its field"), std::string::npos) << fault;
-  EXPECT_LT(faulted, 3.1);
+  EXPECT_NE(fault.what.find("behind its field"), std::string::npos) << fault.what;
+  EXPECT_LT(fault.at, 3.1);
   EXPECT_EQ(spindle.duty(), 0.0);
 }
 
@@ -388,11 +375,10 @@ TEST(SixStepSpindle, ACurrentFarOverItsLimitEndsIt) {
   motor.resistance = Resistance(0.05, units::ohm);
   std::get<SixGateInverter>(real.mechanisms[0].board).stage.resistance = Resistance(0.005, units::ohm);
   SimulatedBench bench(spindle_rig(), {.real = real});
-  std::string fault;
-  bench.on_fault([&](const std::string& why) { fault = why; });
+  const FaultWatch fault(bench);
   (void)bench.brushless("spindle").spin({.at = 1500_rpm});
   bench.serve(1_s);
-  EXPECT_NE(fault.find("far over its limit of 4 A"), std::string::npos) << fault;
+  EXPECT_NE(fault.what.find("far over its limit of 4 A"), std::string::npos) << fault.what;
   EXPECT_EQ(bench.brushless("spindle").duty(), 0.0);
 }
 
