@@ -7,6 +7,7 @@
 #include "cogstride/motion/six_step_limits.hpp"
 #include "cogstride/plan/back_emf_sense.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/rig/read_rig.hpp"
 #include "support/demo_rig.hpp"
 #include "support/fault_watch.hpp"
 #include "support/gate_watch.hpp"
@@ -148,6 +149,40 @@ TEST(BackEmf, AJamIsNoticedWithinATenthOfASecondAtAnyStage) {
     bench.serve(0.1_s);
     EXPECT_EQ(watch.edges, edges) << "all gates stay off";
     EXPECT_FALSE(watch.both);
+  }
+}
+
+TEST(BackEmf, AJamIsNoticedThoughARotorIsSalient) {
+  // What the windings of a salient rotor induce in the free phase is several times the back-EMF here.
+  for (const std::int64_t percent : {0, 8, 20}) {
+    Rig rig = read_rig(COGSTRIDE_SOURCE_DIR "/demo/skein.rig.toml");
+    auto& motor = std::get<BrushlessMotor>(rig.mechanisms[0].motor);
+    motor.saliency = ExactFraction(percent, units::percent);
+    const bool is_sine = percent == 20;
+    if (is_sine) motor.back_emf = BrushlessMotor::BackEmf::sine;
+    for (const int at_ms : {2420, 2510, 2600, 2690, 2780}) {
+      SimulatedBench bench(rig, {.stimuli = {{.at = ExactTime(at_ms, units::ms), .what = "reel.jam"}}});
+      const FaultWatch fault(bench);
+      (void)bench.brushless("reel").spin({.at = 300_rpm});
+      bench.serve(3.2_s);
+      EXPECT_LT(fault.at - 1e-3 * at_ms, 0.1) << percent << " " << at_ms << ": " << fault.what;
+      EXPECT_NE(fault.what.find("its back-EMF"), std::string::npos) << fault.what;
+    }
+  }
+}
+
+TEST(BackEmf, ASalientRotorThatTurnsIsNotTakenForAJammedOne) {
+  for (const std::int64_t percent : {20, 35}) {
+    Rig rig = read_rig(COGSTRIDE_SOURCE_DIR "/demo/skein.rig.toml");
+    std::get<BrushlessMotor>(rig.mechanisms[0].motor).saliency = ExactFraction(percent, units::percent);
+    for (int place = 0; place < 6; ++place) {
+      SimulatedBench bench(
+          rig, {.start_positions = {{"reel", OutputPosition(OutputKind::rotary, Ratio(place, 72))}}});
+      const Motion start =
+          bench.brushless("reel").spin({.at = OutputSpeed(ExactAngularSpeed(300, units::rpm))});
+      bench.serve(4.5_s);
+      EXPECT_EQ(start.status(), MotionStatus::done) << percent << " " << place << start_fault(bench);
+    }
   }
 }
 

@@ -18,7 +18,7 @@ constexpr double late_share = 1.5;    // of a row after its beginning: its cross
 constexpr double least_change = 0.7;  // of a row, from one to the next
 constexpr double most_change = 1.4;
 constexpr double weak_share = 0.35;   // of the back-EMF that belongs to the speed
-constexpr double silent_share = 0.2;  // the same, open loop, where the rotor stands anyhow in its field
+constexpr double silent_share = 0.1;  // the same, open loop, where the rotor stands anyhow in its field
 constexpr int most_weak = 3;          // rows one after the other
 
 /// Phases that a row joins to the supply and to ground, and the one that is free.
@@ -85,7 +85,8 @@ std::optional<BackEmfAngle::Sample> BackEmfAngle::take(std::span<const Reading> 
 
 void BackEmfAngle::let_go(Tick settles) {
   watched_sector_ = -1;
-  silent_ = seen_ = clear_ = 0;
+  rows_seen_ = 0;
+  stands_ = false;
   settles_ = heard_at_ = settles;
   top_ = -1;
   top_at_ = never;
@@ -189,21 +190,42 @@ void BackEmfAngle::enter_next(Tick now) {
 }
 
 bool BackEmfAngle::stands_in_field(const Sample& sample, int sector, double rate) {
+  if (rate <= 0.0) return false;  // aligned
   if (sector != watched_sector_) {
-    const double belongs = silent_share * sense_.peak_at(rate);
-    const bool is_told = 2 * clear_ > seen_ && belongs > sense_.least_volts;
-    silent_ = is_told && most_seen_ < belongs ? silent_ + 1 : 0;
+    if (watched_sector_ >= 0) stands_ = is_silent(silent_share * sense_.peak_at(rate));
+    rows_seen_ = watched_sector_ < 0 ? 0 : rows_seen_ + 1;
     watched_sector_ = sector;
-    most_seen_ = 0.0;
-    seen_ = clear_ = 0;
+    row_began_ = sample.at;
+    seen_[rows_seen_ % seen_.size()] = {};
   }
   const Phases phases = phases_in(sector, 1);
-  ++seen_;
+  const double passed = seconds(sample.at - row_began_) * rate * static_cast<double>(row_parts);
+  Part& part = seen_[rows_seen_ % seen_.size()][std::min(row_parts - 1, static_cast<std::size_t>(passed))];
+  ++part.asked;
   if (!is_at_a_rail(sample.volts, phases)) {
-    ++clear_;
-    most_seen_ = std::max(most_seen_, std::abs(sample.volts[phases.free] - mean_of(sample.volts)));
+    part.sum += (sector % 2 == 0 ? 1.0 : -1.0) * (sample.volts[phases.free] - mean_of(sample.volts));
+    ++part.count;
   }
-  return silent_ >= most_weak;
+  return stands_;
+}
+
+/// Whether of the last three rows nothing is left that a rotor would induce that turns with its field. In the
+/// first part of them a diode may carry current all the time.
+bool BackEmfAngle::is_silent(double least) const {
+  if (rows_seen_ + 1 < seen_.size()) return false;
+  for (std::size_t part = 0; part < row_parts; ++part) {
+    double mean = 0.0;
+    int count = 0;
+    bool is_told = true;
+    for (const auto& row : seen_) {
+      is_told = is_told && 2 * row[part].count > row[part].asked;
+      mean += row[part].sum / static_cast<double>(seen_.size() * std::max(1, row[part].count));
+      count += row[part].count;
+    }
+    is_told = is_told && least > sense_.least_volts / std::sqrt(count);
+    if (is_told ? std::abs(mean) >= least : part > 0) return false;
+  }
+  return true;
 }
 
 }  // namespace cogstride

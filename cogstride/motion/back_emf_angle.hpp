@@ -11,6 +11,12 @@
 //
 // It notices within two sectors that no crossing comes, and within three that what it takes for crossings
 // is not the back-EMF that belongs to its speed: the rotor stands, or has fallen out.
+//
+// Open loop the free phase also shows what the current of the two others induces in it where the inductance
+// depends on the rotor's angle a: as sin 2a against the phases' axes. A rotor that turns with its field meets
+// the same from row to row, with the other sign; so do its back-EMFs. Where it stands, 2a moves on by a third
+// of a turn with each row: over three rows, signs undone, that adds up to nothing, and back-EMF there is
+// none.
 #pragma once
 
 #include <array>
@@ -74,7 +80,7 @@ class BackEmfAngle {
   [[nodiscard]] const std::string& fault() const { return fault_; }
 
   /// A sample while rows are put open loop. @param rate  rows/s at which they are
-  /// @return whether so little back-EMF has been seen for three rows that it cannot turn with them
+  /// @return whether over three rows so little back-EMF was left that it cannot turn with them
   bool stands_in_field(const Sample& sample, int sector, double rate);
 
  private:
@@ -109,11 +115,18 @@ class BackEmfAngle {
   std::string fault_{};
 
   // Open loop.
+  static constexpr std::size_t row_parts = 3;
+  struct Part {
+    double sum = 0.0;  // V, of the free phase, as it would be in an even sector
+    int count = 0;     // of what was asked, in which no diode carried current
+    int asked = 0;
+  };
+  [[nodiscard]] bool is_silent(double least) const;
   int watched_sector_ = -1;
-  double most_seen_ = 0.0;
-  int seen_ = 0;   // samples of that row
-  int clear_ = 0;  // of them those in which no diode carried current
-  int silent_ = 0;
+  Tick row_began_ = 0;
+  std::size_t rows_seen_ = 0;  // before the one that is on
+  std::array<std::array<Part, row_parts>, 3> seen_{};
+  bool stands_ = false;
 };
 
 }  // namespace cogstride
