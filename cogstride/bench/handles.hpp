@@ -1,0 +1,270 @@
+// What a bench hands out: a mechanism by its kind, and motions that can be awaited, asked and cancelled.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <utility>
+#include <variant>
+
+#include "cogstride/motion/duty_mover.hpp"
+#include "cogstride/motion/output_switch.hpp"
+#include "cogstride/motion/pair_mover.hpp"
+#include "cogstride/motion/servo_mover.hpp"
+#include "cogstride/motion/six_step_mover.hpp"
+#include "cogstride/motion/stepper_mover.hpp"
+#include "cogstride/motion/throttle_mover.hpp"
+
+namespace cogstride {
+
+/// A motion ended otherwise than ordered: what() says why.
+class MotionFault : public Error {
+ public:
+  using Error::Error;
+};
+
+class Bench;
+
+/// A motion that has been ordered.
+class Motion {
+ public:
+  /// Lets the bench run until the motion has ended. @throws MotionFault when it ended by a fault.
+  void wait();
+  /// The same, but hands the fault over: empty when all is well.
+  [[nodiscard]] std::string result();
+  /// Takes it back when it has not begun, else brakes it; wait() then waits for the stop.
+  void cancel(Braking how = Braking::on_a_ramp);
+  [[nodiscard]] MotionStatus status() const { return record_->status; }
+  [[nodiscard]] bool has_ended() const { return record_->has_ended(); }
+  /// From the order being taken up to its end, once it has ended.
+  [[nodiscard]] std::optional<Time> duration() const;
+
+ private:
+  friend class MechanismHandle;
+  friend class Bench;
+  friend class DriveHandle;
+  friend class ServoHandle;
+  friend class ThrottleHandle;
+  friend class PairHandle;
+  friend class SixStepHandle;
+  using Mover =
+      std::variant<StepperMover*, DutyMover*, ServoMover*, ThrottleMover*, SixStepMover*, PairMover*>;
+  template <class M>
+  Motion(Bench& bench, M& mover, std::shared_ptr<MotionRecord> record)
+      : bench_(&bench), mover_(&mover), record_(std::move(record)) {}
+
+  Bench* bench_;
+  Mover mover_;
+  std::shared_ptr<MotionRecord> record_;
+};
+
+/// What an encoder says of a mechanism.
+struct Measured {
+  std::string encoder{};
+  std::int64_t count = 0;
+  std::optional<OutputPosition> position{};  ///< of the output, exact by counts; nothing before homing
+  double speed = 0.0;                        ///< of the output, m/s or turns/s
+  double speed_error = 0.0;                  ///< that it may be off by at the most
+};
+
+/// A mechanism on a bench.
+class MechanismHandle {
+ public:
+  /// @throws RangeError when it has nothing to home with.
+  Motion home();
+  /// @throws RangeError when the move is refused; nothing is queued then.
+  Motion move(const MoveOrder& order);
+  /// Goes at a speed: for a time, for a way, or on until the end of the travel, or without end where there is
+  /// none.
+  /// @throws RangeError when it is refused
+  Motion spin(const SpeedOrder& order);
+  /// To an angle or a station, the short way or a way that is said. @throws RangeError when it is refused
+  Motion turn(const TurnOrder& order);
+  /// In mid-motion, from the state it is in: a new target, speed or limits for the motion that is on. The
+  /// Motion handed out for it before ends as cancelled. @throws RangeError when it is refused; the motion
+  /// then goes on
+  Motion redirect(const MoveOrder& order);
+  Motion redirect(const SpeedOrder& order);
+  /// The spin that is on goes so much faster or slower, or the other way round. The Motion handed out for it
+  /// before ends as cancelled. @throws RangeError when none is on, or nothing of the speed is left
+  Motion faster(OutputSpeed by);
+  Motion slower(OutputSpeed by);
+  Motion reverse();
+  /// Brakes what is on, takes back all that is queued, and waits until it stands.
+  void stop(Braking how = Braking::on_a_ramp);
+  /// Outputs on: the motor holds where it stands. @throws RangeError when something stands in the way
+  void hold();
+  /// Outputs off: detent and friction alone hold it until the next motion. @throws RangeError while it moves
+  void release();
+  /// The commanded position: exact; nothing before homing.
+  [[nodiscard]] std::optional<OutputPosition> position() const;
+  /// By its encoder, looked at each millisecond. @throws RangeError when it has none
+  [[nodiscard]] Measured measured() const;
+  /// Goes to the switch at the other end and finds its edge; the travel between the two must be as the rig
+  /// says.
+  /// @throws RangeError when it has no two switches, or no position is known
+  Motion measure();
+  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
+
+ private:
+  friend class Bench;
+  MechanismHandle(Bench& bench, StepperMover& mover) : bench_(&bench), mover_(&mover) {}
+
+  Bench* bench_;
+  StepperMover* mover_;
+};
+
+/// A mechanism that is driven by duty, on a bench.
+class DriveHandle {
+ public:
+  /// To a duty, and on until told otherwise or for a time. @throws RangeError when it is refused; what is on
+  /// goes on
+  Motion spin(const DutyOrder& order);
+  /// To a signed fraction of what it may be given: the smallest one turns it. @param fraction  -1 to 1
+  Motion spin_fraction(double fraction, std::optional<ExactTime> ramp = {});
+  /// To a speed that its encoder holds. @throws RangeError when it has none, or the speed cannot be had
+  Motion spin(const SpeedOrder& order);
+  Motion faster(OutputSpeed by);
+  Motion slower(OutputSpeed by);
+  /// To a place, by its encoder, where it is held until told otherwise. Done when its count is there.
+  Motion move(const MoveOrder& order);
+  /// So much more or less duty the way it turns. @throws RangeError when it does not spin, or nothing would
+  /// be left
+  Motion faster(ExactFraction by);
+  Motion slower(ExactFraction by);
+  /// The same duty the other way: down, a pause without drive, and up. @throws RangeError when it does not
+  /// spin
+  Motion reverse(std::optional<ExactTime> ramp = {});
+  /// Down to none on a ramp, then what the rig says it slows by.
+  Motion stop(std::optional<ExactTime> ramp = {});
+  /// No drive, at once: shorted, or let go. @throws RangeError when it cannot be let go
+  void brake();
+  void coast();
+  /// The duty that is asked for now, -1 to 1.
+  [[nodiscard]] double duty() const;
+  /// By its encoder, looked at each millisecond. @throws RangeError when it has none
+  [[nodiscard]] Measured measured() const;
+  /// By its shunt, A. @throws RangeError when it has none
+  [[nodiscard]] double measured_current() const;
+  [[nodiscard]] const Mechanism& parts() const { return drive_->mechanism(); }
+
+ private:
+  friend class Bench;
+  DriveHandle(Bench& bench, DutyMover& drive) : bench_(&bench), drive_(&drive) {}
+
+  Bench* bench_;
+  DutyMover* drive_;
+};
+
+/// A hobby servo on a bench.
+class ServoHandle {
+ public:
+  /// To an angle, with a speed and an acceleration; done when it must have come there. The first one goes as
+  /// fast as the servo can. @throws RangeError when it is refused; what is on goes on
+  Motion swing(const MoveOrder& order);
+  /// Brakes, and holds where it comes to rest.
+  Motion stop();
+  /// No pulse: it goes limp.
+  void release();
+  /// Where it was sent; nothing before its first swing and after a release.
+  [[nodiscard]] std::optional<OutputPosition> position() const { return servo_->position(); }
+  [[nodiscard]] const Mechanism& parts() const { return servo_->mechanism(); }
+
+ private:
+  friend class Bench;
+  ServoHandle(Bench& bench, ServoMover& servo) : bench_(&bench), servo_(&servo) {}
+
+  Bench* bench_;
+  ServoMover* servo_;
+};
+
+/// A motor behind a speed controller, on a bench.
+class ThrottleHandle {
+ public:
+  /// The stages of the rig, and then the pulse of no throttle. @throws RangeError when it is armed
+  Motion arm();
+  [[nodiscard]] bool is_armed() const { return throttle_->is_armed(); }
+  /// To a throttle, and on until told otherwise or for a time. @throws RangeError when it is not armed, or is
+  /// refused; what is on goes on
+  Motion throttle(const DutyOrder& order);
+  Motion faster(ExactFraction by);
+  Motion slower(ExactFraction by);
+  Motion reverse(std::optional<ExactTime> ramp = {});
+  /// Down to none, where it stays armed.
+  Motion stop(std::optional<ExactTime> ramp = {});
+  /// No pulse: it stops, and must be armed again.
+  void release();
+  /// The throttle that is asked for now, -1 to 1.
+  [[nodiscard]] double throttle() const;
+  [[nodiscard]] const Mechanism& parts() const { return throttle_->mechanism(); }
+
+ private:
+  friend class Bench;
+  ThrottleHandle(Bench& bench, ThrottleMover& throttle) : bench_(&bench), throttle_(&throttle) {}
+
+  Bench* bench_;
+  ThrottleMover* throttle_;
+};
+
+/// A bare brushless motor behind six gates, on a bench.
+class SixStepHandle {
+ public:
+  /// To a speed, by its Hall sensors or, without them, open loop; for a time, or on until told otherwise.
+  /// @throws RangeError when it is refused; what is on goes on
+  Motion spin(const SpeedOrder& order);
+  Motion faster(OutputSpeed by);
+  Motion slower(OutputSpeed by);
+  Motion reverse();
+  /// Down as its loop and its friction can, and all gates off; without sensors they go off at once.
+  Motion stop();
+  /// Of the output, turns/s, that is wanted now.
+  [[nodiscard]] double wanted_speed() const;
+  /// The duty that is given, -1 to 1.
+  [[nodiscard]] double duty() const { return six_step_->duty(); }
+  [[nodiscard]] const Mechanism& parts() const { return six_step_->mechanism(); }
+
+ private:
+  friend class Bench;
+  SixStepHandle(Bench& bench, SixStepMover& six_step) : bench_(&bench), six_step_(&six_step) {}
+
+  Bench* bench_;
+  SixStepMover* six_step_;
+};
+
+/// A wheeled pair on a bench.
+class PairHandle {
+ public:
+  /// Straight on, on an arc or round on the spot; both wheels slow down together where one is held back.
+  /// @throws RangeError when it is refused, or the way before has not ended
+  Motion drive(const CartOrder& order);
+  void stop();
+  /// Where it thinks it is, by the counts of its wheels, from where it stood when the bench was opened.
+  [[nodiscard]] const CartPose& thinks() const { return pair_->thinks(); }
+  [[nodiscard]] const WheeledPair& parts() const { return pair_->pair(); }
+
+ private:
+  friend class Bench;
+  PairHandle(Bench& bench, PairMover& pair) : bench_(&bench), pair_(&pair) {}
+
+  Bench* bench_;
+  PairMover* pair_;
+};
+
+/// A plain output on a bench.
+class OutputHandle {
+ public:
+  void on();
+  void off();
+  /// To a share of full duty, 0 to 1, evenly in that time; the bench goes on meanwhile.
+  /// @throws RangeError when it is only switched, or the share is none
+  void fade(double share, Time lasts);
+
+ private:
+  friend class Bench;
+  OutputHandle(Bench& bench, OutputSwitch& output) : bench_(&bench), output_(&output) {}
+
+  Bench* bench_;
+  OutputSwitch* output_;
+};
+
+}  // namespace cogstride
