@@ -132,12 +132,9 @@ class Bench {
 
  private:
   friend class Motion;
+  template <class M>
+  friend class HandleOf;
   friend class MechanismHandle;
-  friend class DriveHandle;
-  friend class ServoHandle;
-  friend class ThrottleHandle;
-  friend class PairHandle;
-  friend class SixStepHandle;
   friend class OutputHandle;
   template <class Mover>
   [[nodiscard]] Mover& pulse_mover(const std::string& name, const char* what);

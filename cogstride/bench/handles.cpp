@@ -36,28 +36,33 @@ std::optional<Time> Motion::duration() const {
   return Time(ticks / bench_->rig().controller.timer_clock.base().to_double(), units::s);
 }
 
+template <class M>
+Lines& HandleOf<M>::lines() const {
+  return bench_->lines();
+}
+
 Motion MechanismHandle::home() {
-  return {*bench_, *mover_, mover_->home()};
+  return motion(mover_->home());
 }
 
 Motion MechanismHandle::move(const MoveOrder& order) {
-  return {*bench_, *mover_, mover_->move(order)};
+  return motion(mover_->move(order));
 }
 
 std::optional<OutputPosition> MechanismHandle::position() const {
-  return mover_->position(bench_->lines().now());
+  return mover_->position(lines().now());
 }
 
 Motion MechanismHandle::spin(const SpeedOrder& order) {
-  return {*bench_, *mover_, mover_->spin(order)};
+  return motion(mover_->spin(order));
 }
 
 Motion MechanismHandle::turn(const TurnOrder& order) {
-  return {*bench_, *mover_, mover_->turn(order)};
+  return motion(mover_->turn(order));
 }
 
 Motion MechanismHandle::faster(OutputSpeed by) {
-  return {*bench_, *mover_, mover_->change_speed(bench_->lines(), by)};
+  return motion(mover_->change_speed(lines(), by));
 }
 
 Motion MechanismHandle::slower(OutputSpeed by) {
@@ -65,20 +70,20 @@ Motion MechanismHandle::slower(OutputSpeed by) {
 }
 
 Motion MechanismHandle::reverse() {
-  return {*bench_, *mover_, mover_->reverse(bench_->lines())};
+  return motion(mover_->reverse(lines()));
 }
 
 void MechanismHandle::stop(Braking how) {
-  mover_->stop(bench_->lines(), how);
+  mover_->stop(lines(), how);
   bench_->run_until([this] { return mover_->is_idle(); });
 }
 
 void MechanismHandle::hold() {
-  mover_->hold(bench_->lines());
+  mover_->hold(lines());
 }
 
 Motion MechanismHandle::measure() {
-  return {*bench_, *mover_, mover_->measure()};
+  return motion(mover_->measure());
 }
 
 Measured MechanismHandle::measured() const {
@@ -90,23 +95,23 @@ Measured MechanismHandle::measured() const {
 }
 
 Motion MechanismHandle::redirect(const MoveOrder& order) {
-  return {*bench_, *mover_, mover_->redirect(bench_->lines(), order)};
+  return motion(mover_->redirect(lines(), order));
 }
 
 Motion MechanismHandle::redirect(const SpeedOrder& order) {
-  return {*bench_, *mover_, mover_->redirect(bench_->lines(), order)};
+  return motion(mover_->redirect(lines(), order));
 }
 
 void MechanismHandle::release() {
-  mover_->release(bench_->lines());
+  mover_->release(lines());
 }
 
 Motion SixStepHandle::spin(const SpeedOrder& order) {
-  return {*bench_, *six_step_, six_step_->spin(bench_->lines(), order)};
+  return motion(mover_->spin(lines(), order));
 }
 
 Motion SixStepHandle::faster(OutputSpeed by) {
-  return {*bench_, *six_step_, six_step_->change_speed(bench_->lines(), by)};
+  return motion(mover_->change_speed(lines(), by));
 }
 
 Motion SixStepHandle::slower(OutputSpeed by) {
@@ -114,84 +119,84 @@ Motion SixStepHandle::slower(OutputSpeed by) {
 }
 
 Motion SixStepHandle::reverse() {
-  return {*bench_, *six_step_, six_step_->reverse(bench_->lines())};
+  return motion(mover_->reverse(lines()));
 }
 
 Motion SixStepHandle::stop() {
-  return {*bench_, *six_step_, six_step_->stop(bench_->lines())};
+  return motion(mover_->stop(lines()));
 }
 
 double SixStepHandle::wanted_speed() const {
-  return six_step_->wanted_speed(bench_->lines().now());
+  return mover_->wanted_speed(lines().now());
 }
 
 Motion PairHandle::drive(const CartOrder& order) {
-  return {*bench_, *pair_, pair_->drive(bench_->lines(), order)};
+  return motion(mover_->drive(lines(), order));
 }
 
 void PairHandle::stop() {
-  pair_->stop(bench_->lines());
+  mover_->stop(lines());
   bench_->wait_for_all();
 }
 
 Motion ServoHandle::swing(const MoveOrder& order) {
-  return {*bench_, *servo_, servo_->swing(bench_->lines(), order)};
+  return motion(mover_->swing(lines(), order));
 }
 
 Motion ServoHandle::stop() {
-  return {*bench_, *servo_, servo_->stop(bench_->lines())};
+  return motion(mover_->stop(lines()));
 }
 
 void ServoHandle::release() {
-  servo_->release(bench_->lines());
+  mover_->release(lines());
 }
 
 Motion ThrottleHandle::arm() {
-  return {*bench_, *throttle_, throttle_->arm(bench_->lines())};
+  return motion(mover_->arm(lines()));
 }
 
 Motion ThrottleHandle::throttle(const DutyOrder& order) {
-  return {*bench_, *throttle_, throttle_->throttle(bench_->lines(), order)};
+  return motion(mover_->throttle(lines(), order));
 }
 
 Motion ThrottleHandle::faster(ExactFraction by) {
-  return {*bench_, *throttle_, throttle_->change(bench_->lines(), by.base().to_double())};
+  return motion(mover_->change(lines(), by.base().to_double()));
 }
 
 Motion ThrottleHandle::slower(ExactFraction by) {
-  return {*bench_, *throttle_, throttle_->change(bench_->lines(), -by.base().to_double())};
+  return motion(mover_->change(lines(), -by.base().to_double()));
 }
 
 Motion ThrottleHandle::reverse(std::optional<ExactTime> ramp) {
-  return {*bench_, *throttle_, throttle_->reverse(bench_->lines(), ramp)};
+  return motion(mover_->reverse(lines(), ramp));
 }
 
 Motion ThrottleHandle::stop(std::optional<ExactTime> ramp) {
-  return {*bench_, *throttle_, throttle_->stop(bench_->lines(), ramp)};
+  return motion(mover_->stop(lines(), ramp));
 }
 
 void ThrottleHandle::release() {
-  throttle_->release(bench_->lines());
+  mover_->release(lines());
 }
 
 double ThrottleHandle::throttle() const {
-  return throttle_->throttle_at(bench_->lines().now());
+  return mover_->throttle_at(lines().now());
 }
 
 Motion DriveHandle::spin(const DutyOrder& order) {
-  return {*bench_, *drive_, drive_->spin(bench_->lines(), order)};
+  return motion(mover_->spin(lines(), order));
 }
 
 Motion DriveHandle::spin(const SpeedOrder& order) {
-  return {*bench_, *drive_, drive_->hold_speed(bench_->lines(), order)};
+  return motion(mover_->hold_speed(lines(), order));
 }
 
 Motion DriveHandle::move(const MoveOrder& order) {
-  return {*bench_, *drive_, drive_->move(bench_->lines(), order)};
+  return motion(mover_->move(lines(), order));
 }
 
 Motion DriveHandle::faster(OutputSpeed by) {
-  return {*bench_, *drive_, drive_->change_speed(bench_->lines(), by)};
+  return motion(mover_->change_speed(lines(), by));
 }
 
 Motion DriveHandle::slower(OutputSpeed by) {
@@ -199,65 +204,65 @@ Motion DriveHandle::slower(OutputSpeed by) {
 }
 
 Motion DriveHandle::spin_fraction(double fraction, std::optional<ExactTime> ramp) {
-  return spin({.duty = duty_of_fraction(fraction, drive_->limits()), .ramp = ramp});
+  return spin({.duty = duty_of_fraction(fraction, mover_->limits()), .ramp = ramp});
 }
 
 Motion DriveHandle::faster(ExactFraction by) {
-  return {*bench_, *drive_, drive_->change(bench_->lines(), by.base().to_double())};
+  return motion(mover_->change(lines(), by.base().to_double()));
 }
 
 Motion DriveHandle::slower(ExactFraction by) {
-  return {*bench_, *drive_, drive_->change(bench_->lines(), -by.base().to_double())};
+  return motion(mover_->change(lines(), -by.base().to_double()));
 }
 
 Motion DriveHandle::reverse(std::optional<ExactTime> ramp) {
-  return {*bench_, *drive_, drive_->reverse(bench_->lines(), ramp)};
+  return motion(mover_->reverse(lines(), ramp));
 }
 
 Motion DriveHandle::stop(std::optional<ExactTime> ramp) {
-  return {*bench_, *drive_, drive_->stop(bench_->lines(), ramp)};
+  return motion(mover_->stop(lines(), ramp));
 }
 
 void DriveHandle::brake() {
-  drive_->brake(bench_->lines());
+  mover_->brake(lines());
 }
 
 void DriveHandle::coast() {
-  drive_->coast(bench_->lines());
+  mover_->coast(lines());
 }
 
 double DriveHandle::duty() const {
-  return drive_->duty(bench_->lines().now());
+  return mover_->duty(lines().now());
 }
 
 Measured DriveHandle::measured() const {
   for (const Sensor& sensor : parts().sensors) {
     const auto* const encoder = std::get_if<Encoder>(&sensor);
     if (encoder == nullptr) continue;
-    const std::int64_t count = drive_->count().value_or(0);
+    const std::int64_t count = mover_->count().value_or(0);
     const OutputPosition turned{output_kind(parts().train),
                                 Ratio(count) / counts_per_base(parts(), *encoder)};
-    return {encoder->name, count, turned, drive_->speed(), drive_->speed_error()};
+    return {encoder->name, count, turned, mover_->speed(), mover_->speed_error()};
   }
   throw RangeError(fmt::format("{}: has no encoder", parts().name));
 }
 
 double DriveHandle::measured_current() const {
-  const std::optional<double> amperes = drive_->measured_current();
+  const std::optional<double> amperes = mover_->measured_current();
   if (!amperes) throw RangeError(fmt::format("{}: has no shunt, or it was not read yet", parts().name));
   return *amperes;
 }
 
 void OutputHandle::on() {
-  output_->set(bench_->lines(), true);
+  mover_->set(lines(), true);
 }
 
 void OutputHandle::off() {
-  output_->set(bench_->lines(), false);
+  mover_->set(lines(), false);
 }
 
 void OutputHandle::fade(double share, Time lasts) {
-  output_->fade(bench_->lines(), share, bench_->ticks(lasts));
+  mover_->fade(lines(), share, bench_->ticks(lasts));
 }
 
 }  // namespace cogstride

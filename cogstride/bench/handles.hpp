@@ -40,13 +40,9 @@ class Motion {
   [[nodiscard]] std::optional<Time> duration() const;
 
  private:
-  friend class MechanismHandle;
   friend class Bench;
-  friend class DriveHandle;
-  friend class ServoHandle;
-  friend class ThrottleHandle;
-  friend class PairHandle;
-  friend class SixStepHandle;
+  template <class M>
+  friend class HandleOf;
   using Mover =
       std::variant<StepperMover*, DutyMover*, ServoMover*, ThrottleMover*, SixStepMover*, PairMover*>;
   template <class M>
@@ -56,6 +52,20 @@ class Motion {
   Bench* bench_;
   Mover mover_;
   std::shared_ptr<MotionRecord> record_;
+};
+
+/// What all handles are: a mover, on a bench.
+template <class M>
+class HandleOf {
+ protected:
+  HandleOf(Bench& bench, M& mover) : bench_(&bench), mover_(&mover) {}
+  [[nodiscard]] Lines& lines() const;
+  [[nodiscard]] Motion motion(std::shared_ptr<MotionRecord> record) const {
+    return {*bench_, *mover_, std::move(record)};
+  }
+
+  Bench* bench_;
+  M* mover_;
 };
 
 /// What an encoder says of a mechanism.
@@ -68,7 +78,7 @@ struct Measured {
 };
 
 /// A mechanism on a bench.
-class MechanismHandle {
+class MechanismHandle : private HandleOf<StepperMover> {
  public:
   /// @throws RangeError when it has nothing to home with.
   Motion home();
@@ -108,14 +118,11 @@ class MechanismHandle {
 
  private:
   friend class Bench;
-  MechanismHandle(Bench& bench, StepperMover& mover) : bench_(&bench), mover_(&mover) {}
-
-  Bench* bench_;
-  StepperMover* mover_;
+  MechanismHandle(Bench& bench, StepperMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A mechanism that is driven by duty, on a bench.
-class DriveHandle {
+class DriveHandle : private HandleOf<DutyMover> {
  public:
   /// To a duty, and on until told otherwise or for a time. @throws RangeError when it is refused; what is on
   /// goes on
@@ -146,18 +153,15 @@ class DriveHandle {
   [[nodiscard]] Measured measured() const;
   /// By its shunt, A. @throws RangeError when it has none
   [[nodiscard]] double measured_current() const;
-  [[nodiscard]] const Mechanism& parts() const { return drive_->mechanism(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
 
  private:
   friend class Bench;
-  DriveHandle(Bench& bench, DutyMover& drive) : bench_(&bench), drive_(&drive) {}
-
-  Bench* bench_;
-  DutyMover* drive_;
+  DriveHandle(Bench& bench, DutyMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A hobby servo on a bench.
-class ServoHandle {
+class ServoHandle : private HandleOf<ServoMover> {
  public:
   /// To an angle, with a speed and an acceleration; done when it must have come there. The first one goes as
   /// fast as the servo can. @throws RangeError when it is refused; what is on goes on
@@ -167,23 +171,20 @@ class ServoHandle {
   /// No pulse: it goes limp.
   void release();
   /// Where it was sent; nothing before its first swing and after a release.
-  [[nodiscard]] std::optional<OutputPosition> position() const { return servo_->position(); }
-  [[nodiscard]] const Mechanism& parts() const { return servo_->mechanism(); }
+  [[nodiscard]] std::optional<OutputPosition> position() const { return mover_->position(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
 
  private:
   friend class Bench;
-  ServoHandle(Bench& bench, ServoMover& servo) : bench_(&bench), servo_(&servo) {}
-
-  Bench* bench_;
-  ServoMover* servo_;
+  ServoHandle(Bench& bench, ServoMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A motor behind a speed controller, on a bench.
-class ThrottleHandle {
+class ThrottleHandle : private HandleOf<ThrottleMover> {
  public:
   /// The stages of the rig, and then the pulse of no throttle. @throws RangeError when it is armed
   Motion arm();
-  [[nodiscard]] bool is_armed() const { return throttle_->is_armed(); }
+  [[nodiscard]] bool is_armed() const { return mover_->is_armed(); }
   /// To a throttle, and on until told otherwise or for a time. @throws RangeError when it is not armed, or is
   /// refused; what is on goes on
   Motion throttle(const DutyOrder& order);
@@ -196,18 +197,15 @@ class ThrottleHandle {
   void release();
   /// The throttle that is asked for now, -1 to 1.
   [[nodiscard]] double throttle() const;
-  [[nodiscard]] const Mechanism& parts() const { return throttle_->mechanism(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
 
  private:
   friend class Bench;
-  ThrottleHandle(Bench& bench, ThrottleMover& throttle) : bench_(&bench), throttle_(&throttle) {}
-
-  Bench* bench_;
-  ThrottleMover* throttle_;
+  ThrottleHandle(Bench& bench, ThrottleMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A bare brushless motor behind six gates, on a bench.
-class SixStepHandle {
+class SixStepHandle : private HandleOf<SixStepMover> {
  public:
   /// To a speed, by its Hall sensors or, without them, open loop; for a time, or on until told otherwise.
   /// @throws RangeError when it is refused; what is on goes on
@@ -220,38 +218,32 @@ class SixStepHandle {
   /// Of the output, turns/s, that is wanted now.
   [[nodiscard]] double wanted_speed() const;
   /// The duty that is given, -1 to 1.
-  [[nodiscard]] double duty() const { return six_step_->duty(); }
-  [[nodiscard]] const Mechanism& parts() const { return six_step_->mechanism(); }
+  [[nodiscard]] double duty() const { return mover_->duty(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
 
  private:
   friend class Bench;
-  SixStepHandle(Bench& bench, SixStepMover& six_step) : bench_(&bench), six_step_(&six_step) {}
-
-  Bench* bench_;
-  SixStepMover* six_step_;
+  SixStepHandle(Bench& bench, SixStepMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A wheeled pair on a bench.
-class PairHandle {
+class PairHandle : private HandleOf<PairMover> {
  public:
   /// Straight on, on an arc or round on the spot; both wheels slow down together where one is held back.
   /// @throws RangeError when it is refused, or the way before has not ended
   Motion drive(const CartOrder& order);
   void stop();
   /// Where it thinks it is, by the counts of its wheels, from where it stood when the bench was opened.
-  [[nodiscard]] const CartPose& thinks() const { return pair_->thinks(); }
-  [[nodiscard]] const WheeledPair& parts() const { return pair_->pair(); }
+  [[nodiscard]] const CartPose& thinks() const { return mover_->thinks(); }
+  [[nodiscard]] const WheeledPair& parts() const { return mover_->pair(); }
 
  private:
   friend class Bench;
-  PairHandle(Bench& bench, PairMover& pair) : bench_(&bench), pair_(&pair) {}
-
-  Bench* bench_;
-  PairMover* pair_;
+  PairHandle(Bench& bench, PairMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A plain output on a bench.
-class OutputHandle {
+class OutputHandle : private HandleOf<OutputSwitch> {
  public:
   void on();
   void off();
@@ -261,10 +253,7 @@ class OutputHandle {
 
  private:
   friend class Bench;
-  OutputHandle(Bench& bench, OutputSwitch& output) : bench_(&bench), output_(&output) {}
-
-  Bench* bench_;
-  OutputSwitch* output_;
+  OutputHandle(Bench& bench, OutputSwitch& mover) : HandleOf(bench, mover) {}
 };
 
 }  // namespace cogstride
