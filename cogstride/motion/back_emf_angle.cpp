@@ -5,35 +5,17 @@
 #include <algorithm>
 #include <cmath>
 
-#include "cogstride/chip/six_step.hpp"
-#include "cogstride/plan/open_loop_start.hpp"
 #include "cogstride/quantity/quantity.hpp"
 
 namespace cogstride {
 namespace {
 
 constexpr double blank_share = 0.2;   // of a row after its beginning
-constexpr double rail_share = 0.02;   // of the supply: nearer to a rail a diode carries current
 constexpr double late_share = 1.5;    // of a row after its beginning: its crossing should long be over
 constexpr double least_change = 0.7;  // of a row, from one to the next
 constexpr double most_change = 1.4;
-constexpr double weak_share = 0.35;   // of the back-EMF that belongs to the speed
-constexpr double silent_share = 0.1;  // the same, open loop, where the rotor stands anyhow in its field
-constexpr int most_weak = 3;          // rows one after the other
-
-/// Phases that a row joins to the supply and to ground, and the one that is free.
-struct Phases {
-  std::size_t from;
-  std::size_t to;
-  std::size_t free;
-};
-
-Phases phases_in(int sector, int way) {
-  namespace checks = chip::six_step_checks;
-  const std::size_t from = checks::from_phase[sector];
-  const std::size_t to = checks::to_phase[sector];
-  return way > 0 ? Phases{from, to, 3 - from - to} : Phases{to, from, 3 - from - to};
-}
+constexpr double weak_share = 0.35;  // of the back-EMF that belongs to the speed
+constexpr int most_weak = 3;         // rows one after the other
 
 int after(int sector, int way) {
   return (sector + way + 6) % 6;
@@ -47,17 +29,6 @@ int sector_of_top(std::size_t phase, int way) {
   return 0;
 }
 
-double mean_of(const std::array<double, 3>& volts) {
-  return (volts[0] + volts[1] + volts[2]) / 3.0;
-}
-
-/// Whether the free phase stands where a diode holds it.
-bool is_at_a_rail(const std::array<double, 3>& volts, const Phases& phases) {
-  const auto [low, high] = std::minmax(volts[phases.from], volts[phases.to]);
-  const double margin = rail_share * (high - low);
-  return volts[phases.free] < low + margin || volts[phases.free] > high - margin;
-}
-
 }  // namespace
 
 Tick BackEmfAngle::ticks(double seconds) const {
@@ -69,8 +40,8 @@ void BackEmfAngle::ask(Lines& lines, Tick first, Tick period) const {
     lines.sample(analogue_source(channel), first, first == never ? 0 : period);
 }
 
-std::optional<BackEmfAngle::Sample> BackEmfAngle::take(std::span<const Reading> readings) const {
-  Sample sample;
+std::optional<TerminalSample> BackEmfAngle::take(std::span<const Reading> readings) const {
+  TerminalSample sample;
   std::size_t found = 0;
   for (const Reading& reading : readings)
     for (std::size_t k = 0; k < 3; ++k)
@@ -84,16 +55,13 @@ std::optional<BackEmfAngle::Sample> BackEmfAngle::take(std::span<const Reading> 
 }
 
 void BackEmfAngle::let_go(Tick settles) {
-  watched_sector_ = -1;
-  rows_seen_ = 0;
-  stands_ = false;
   settles_ = heard_at_ = settles;
   top_ = -1;
   top_at_ = never;
   ways_ = 0;
 }
 
-std::optional<BackEmfAngle::Turning> BackEmfAngle::look_free(const Sample& sample) {
+std::optional<BackEmfAngle::Turning> BackEmfAngle::look_free(const TerminalSample& sample) {
   if (sample.at < settles_) return std::nullopt;
   std::array<std::size_t, 3> order{0, 1, 2};
   std::sort(order.begin(), order.end(),
@@ -135,15 +103,15 @@ void BackEmfAngle::crossed(Tick at) {
   count_ += way_;
 }
 
-bool BackEmfAngle::look_driven(const Sample& seen, bool gates_are_on) {
+bool BackEmfAngle::look_driven(const TerminalSample& seen, bool gates_are_on) {
   // Without drive a diode holds the lowest terminal below ground, and no input reads that.
-  Sample sample = seen;
+  TerminalSample sample = seen;
   double& lowest = *std::min_element(sample.volts.begin(), sample.volts.end());
   if (!gates_are_on && lowest < sense_.least_volts) lowest = -diode_drop;
-  const Phases phases = phases_in(sector_, way_);
+  const RowPhases phases = phases_in(sector_, way_);
   // The free phase becomes the highest one in the next sector, or the lowest.
   const bool rises = phases_in(after(sector_, way_), way_).from == phases.free;
-  const double off = (rises ? 1.0 : -1.0) * (sample.volts[phases.free] - mean_of(sample.volts));
+  const double off = (rises ? 1.0 : -1.0) * sample.off_star(phases.free);
   if (has_crossed_) {
     after_ = std::max(after_, off);
     return false;
@@ -156,7 +124,7 @@ bool BackEmfAngle::look_driven(const Sample& seen, bool gates_are_on) {
         1e3 * seconds(sample.at - crossed_at_), 1e3 * row_);
     return false;
   }
-  if (since < blank_share * row_ || (gates_are_on && is_at_a_rail(sample.volts, phases))) return false;
+  if (since < blank_share * row_ || (gates_are_on && sample.is_at_a_rail(phases))) return false;
   if (off < 0.0) {
     before_ = off;
     before_at_ = sample.at;
@@ -187,45 +155,6 @@ void BackEmfAngle::enter_next(Tick now) {
   entered_at_ = now;
   has_crossed_ = false;
   before_.reset();
-}
-
-bool BackEmfAngle::stands_in_field(const Sample& sample, int sector, double rate) {
-  if (rate <= 0.0) return false;  // aligned
-  if (sector != watched_sector_) {
-    if (watched_sector_ >= 0) stands_ = is_silent(silent_share * sense_.peak_at(rate));
-    rows_seen_ = watched_sector_ < 0 ? 0 : rows_seen_ + 1;
-    watched_sector_ = sector;
-    row_began_ = sample.at;
-    seen_[rows_seen_ % seen_.size()] = {};
-  }
-  const Phases phases = phases_in(sector, 1);
-  const double passed = seconds(sample.at - row_began_) * rate * static_cast<double>(row_parts);
-  Part& part = seen_[rows_seen_ % seen_.size()][std::min(row_parts - 1, static_cast<std::size_t>(passed))];
-  ++part.asked;
-  if (!is_at_a_rail(sample.volts, phases)) {
-    part.sum += (sector % 2 == 0 ? 1.0 : -1.0) * (sample.volts[phases.free] - mean_of(sample.volts));
-    ++part.count;
-  }
-  return stands_;
-}
-
-/// Whether of the last three rows nothing is left that a rotor would induce that turns with its field. In the
-/// first part of them a diode may carry current all the time.
-bool BackEmfAngle::is_silent(double least) const {
-  if (rows_seen_ + 1 < seen_.size()) return false;
-  for (std::size_t part = 0; part < row_parts; ++part) {
-    double mean = 0.0;
-    int count = 0;
-    bool is_told = true;
-    for (const auto& row : seen_) {
-      is_told = is_told && 2 * row[part].count > row[part].asked;
-      mean += row[part].sum / static_cast<double>(seen_.size() * std::max(1, row[part].count));
-      count += row[part].count;
-    }
-    is_told = is_told && least > sense_.least_volts / std::sqrt(count);
-    if (is_told ? std::abs(mean) >= least : part > 0) return false;
-  }
-  return true;
 }
 
 }  // namespace cogstride

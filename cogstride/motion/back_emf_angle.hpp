@@ -11,12 +11,6 @@
 //
 // It notices within two sectors that no crossing comes, and within three that what it takes for crossings
 // is not the back-EMF that belongs to its speed: the rotor stands, or has fallen out.
-//
-// Open loop the free phase also shows what the current of the two others induces in it where the inductance
-// depends on the rotor's angle a: as sin 2a against the phases' axes. A rotor that turns with its field meets
-// the same from row to row, with the other sign; so do its back-EMFs. Where it stands, 2a moves on by a third
-// of a turn with each row: over three rows, signs undone, that adds up to nothing, and back-EMF there is
-// none.
 #pragma once
 
 #include <array>
@@ -27,6 +21,7 @@
 
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/motion/terminal_sample.hpp"
 #include "cogstride/plan/back_emf_sense.hpp"
 
 namespace cogstride {
@@ -38,13 +33,8 @@ class BackEmfAngle {
 
   /// The three voltages at `first` and then each `period` ticks; `never`: no more.
   void ask(Lines& lines, Tick first, Tick period) const;
-
-  struct Sample {
-    Tick at = 0;
-    std::array<double, 3> volts{};  ///< of the terminals A, B, C
-  };
   /// What was read of all three at one instant.
-  [[nodiscard]] std::optional<Sample> take(std::span<const Reading> readings) const;
+  [[nodiscard]] std::optional<TerminalSample> take(std::span<const Reading> readings) const;
 
   /// A motor that is not driven, and turns.
   struct Turning {
@@ -57,7 +47,7 @@ class BackEmfAngle {
   /// From now on nothing is driven. @param settles  tick until which currents still die away
   void let_go(Tick settles);
   /// A sample while nothing is driven. @return once it is known how it turns
-  std::optional<Turning> look_free(const Sample& sample);
+  std::optional<Turning> look_free(const TerminalSample& sample);
   /// How long no back-EMF has been seen, ticks. @pre it was let go
   [[nodiscard]] Tick quiet_for(Tick now) const { return now - heard_at_; }
 
@@ -65,7 +55,7 @@ class BackEmfAngle {
   void follow(const Turning& turning, Tick now);
   /// A sample in the middle of what is driven, or, with all gates off because none is needed, of a period.
   /// @return whether a crossing was found
-  bool look_driven(const Sample& sample, bool gates_are_on);
+  bool look_driven(const TerminalSample& sample, bool gates_are_on);
   /// When the next row is due; `never` as long as no crossing was found. @param early  ticks, by which what
   /// is put comes late on average
   [[nodiscard]] Tick next_row_at(Tick early) const;
@@ -75,13 +65,8 @@ class BackEmfAngle {
   [[nodiscard]] int sector() const { return sector_; }
   [[nodiscard]] std::int64_t count() const { return count_; }
   [[nodiscard]] Tick counted_at() const { return crossed_at_; }
-  [[nodiscard]] double row_seconds() const { return row_; }
   /// Why one cannot go by it any more; empty: one can.
   [[nodiscard]] const std::string& fault() const { return fault_; }
-
-  /// A sample while rows are put open loop. @param rate  rows/s at which they are
-  /// @return whether over three rows so little back-EMF was left that it cannot turn with them
-  bool stands_in_field(const Sample& sample, int sector, double rate);
 
  private:
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
@@ -113,20 +98,6 @@ class BackEmfAngle {
   int weak_ = 0;        // sectors one after the other
   std::int64_t count_ = 0;
   std::string fault_{};
-
-  // Open loop.
-  static constexpr std::size_t row_parts = 3;
-  struct Part {
-    double sum = 0.0;  // V, of the free phase, as it would be in an even sector
-    int count = 0;     // of what was asked, in which no diode carried current
-    int asked = 0;
-  };
-  [[nodiscard]] bool is_silent(double least) const;
-  int watched_sector_ = -1;
-  Tick row_began_ = 0;
-  std::size_t rows_seen_ = 0;  // before the one that is on
-  std::array<std::array<Part, row_parts>, 3> seen_{};
-  bool stands_ = false;
 };
 
 }  // namespace cogstride

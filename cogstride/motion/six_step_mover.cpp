@@ -39,8 +39,10 @@ SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup 
       hold_(limits_.hold()),
       speed_(ticks_per_second_) {
   if (limits_.halls() != nullptr) halls_.emplace(*limits_.halls(), table_);
-  if (limits_.back_emf())
+  if (limits_.back_emf()) {
     back_emf_.emplace(*sensor_of<TerminalVoltages>(mechanism_), *limits_.back_emf(), ticks_per_second_);
+    field_watch_.emplace(*limits_.back_emf(), ticks_per_second_);
+  }
   if (limits_.open_loop()) run_.emplace(*limits_.open_loop(), ticks_per_second_);
   const auto& wiring = std::get<GateWiring>(mechanism_.wiring);
   if (!wiring.complementary) {
@@ -144,6 +146,7 @@ void SixStepMover::begin_steps(Lines& lines) {
   const Tick now = lines.now();
   state_ = State::steps;
   run_->begin(now, wanted_ < 0.0 ? -1 : 1, limits_.stepped_to(std::abs(wanted_) * rows_a_base_));
+  if (field_watch_) field_watch_->begin();
   currents_.ask(lines, driver_.on_at(now + lines.lead()), driver_.period());
 }
 
@@ -256,10 +259,10 @@ void SixStepMover::take_halls(Lines& lines) {
   }
 }
 
-void SixStepMover::take_voltages(Lines& lines, const BackEmfAngle::Sample& sample) {
+void SixStepMover::take_voltages(Lines& lines, const TerminalSample& sample) {
   const Tick now = lines.now();
   if (state_ == State::steps) {
-    if (back_emf_->stands_in_field(sample, run_->sector(now), run_->rate_at(now)))
+    if (field_watch_->look(sample, run_->sector(now), run_->rate_at(now)))
       fail(lines, fmt::format("{}: its back-EMF is missing at {} of its field: it does not turn with it",
                               mechanism_.name, speed_text(output_kind(mechanism_.train), wanted_speed(now))));
   } else if (state_ == State::holds) {

@@ -18,6 +18,7 @@
 #include "cogstride/board/six_gate.hpp"
 #include "cogstride/motion/back_emf_angle.hpp"
 #include "cogstride/motion/count_speed.hpp"
+#include "cogstride/motion/field_watch.hpp"
 #include "cogstride/motion/hall_angle.hpp"
 #include "cogstride/motion/leg_currents.hpp"
 #include "cogstride/motion/motion_record.hpp"
@@ -81,7 +82,7 @@ class SixStepMover final : public Participant {
   void begin_steps(Lines& lines);
   void take(Lines& lines, std::span<const Reading> readings);
   void take_halls(Lines& lines);
-  void take_voltages(Lines& lines, const BackEmfAngle::Sample& sample);
+  void take_voltages(Lines& lines, const TerminalSample& sample);
   void take_current(Lines& lines, double amperes);
   void listen(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning);
   void catch_on(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning);
@@ -111,6 +112,7 @@ class SixStepMover final : public Participant {
   SixStepLimits limits_;
   std::optional<HallAngle> halls_{};
   std::optional<BackEmfAngle> back_emf_{};
+  std::optional<FieldWatch> field_watch_{};  // beside it
   LegCurrents currents_;
   std::optional<DiodeConduction> by_diodes_{};
   std::optional<SpeedHold> hold_{};
