@@ -18,6 +18,7 @@ namespace {
 using namespace literals;
 using testing_support::FaultWatch;
 using testing_support::GateWatch;
+using testing_support::with_inertia_times;
 
 /// The spindle with dividers at its terminals instead of Hall sensors.
 Rig divided_rig() {
@@ -58,9 +59,7 @@ TEST(BackEmf, IsToldFromTheSpeedOfTheClosedForm) {
 TEST(BackEmf, StartsFromEveryAngleWithHalfAndTwiceTheInertiaAndIsCaught) {
   for (const double inertia : {0.5, 1.0, 2.0}) {
     for (int place = 0; place < 12; ++place) {
-      Rig real = divided_rig();
-      real.mechanisms[0].load.inertia = Inertia(2.2e-4 * inertia, units::kg_m2);
-      real.mechanisms[0].load.most_inertia.reset();
+      const Rig real = with_inertia_times(inertia, divided_rig());
       const int way = place % 2 == 0 ? 1 : -1;
       SimulatedBench bench(
           divided_rig(),

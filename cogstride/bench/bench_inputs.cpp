@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 
 #include "cogstride/mechanism/ticks.hpp"
 
@@ -116,7 +115,7 @@ AdcSetup analogue_input(const AnalogueInputs& analogue, std::int64_t channel) {
   adc.source = analogue_source(channel);
   adc.full_scale_volts = analogue.full_scale.base();
   adc.bits = static_cast<int>(analogue.bits);
-  adc.noise_codes = analogue.noise.base() / adc.full_scale_volts * (std::exp2(adc.bits) - 1.0);
+  adc.noise_codes = analogue.noise.base() / analogue.volts_a_code();
   return adc;
 }
 

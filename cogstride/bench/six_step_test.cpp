@@ -20,6 +20,7 @@ using namespace literals;
 using testing_support::demo_rig;
 using testing_support::FaultWatch;
 using testing_support::GateWatch;
+using testing_support::with_inertia_times;
 
 constexpr double rpm = 2.0 * pi / 60.0;
 
@@ -240,9 +241,7 @@ TEST(SixStepSpindle, AJammedShaftEndsItWithAllGatesOffWithinATenthOfASecond) {
 TEST(SixStepSpindle, StartsByItsHallsFromEveryAngleWithHalfAndTwiceTheInertia) {
   for (const double inertia : {0.5, 1.0, 2.0}) {
     for (int place = 0; place < 24; ++place) {
-      Rig real = spindle_rig();
-      real.mechanisms[0].load.inertia = Inertia(2.2e-4 * inertia, units::kg_m2);
-      real.mechanisms[0].load.most_inertia.reset();
+      const Rig real = with_inertia_times(inertia, spindle_rig());
       const int way = place % 2 == 0 ? 1 : -1;
       SimulatedBench bench(
           spindle_rig(),
@@ -418,9 +417,7 @@ TEST(SixStepSpindle, HoldsItsSpeedWithASalientRotorToo) {
 TEST(SixStepSpindle, StartsOpenLoopFromEveryAngleWithHalfAndTwiceTheInertia) {
   for (const double inertia : {0.5, 1.0, 2.0}) {
     for (int place = 0; place < 12; ++place) {
-      Rig real = blind_rig();
-      real.mechanisms[0].load.inertia = Inertia(2.2e-4 * inertia, units::kg_m2);
-      real.mechanisms[0].load.most_inertia.reset();
+      const Rig real = with_inertia_times(inertia, blind_rig());
       SimulatedBench bench(
           blind_rig(),
           {.start_positions = {{"spindle", OutputPosition(OutputKind::rotary, Ratio(place, 84))}},

@@ -15,6 +15,9 @@
 
 namespace cogstride {
 
+/// V, of the diode beside a transistor of a bridge: it carries the current on when that goes off.
+inline constexpr double diode_drop = 0.7;
+
 /// Inputs of a board.
 struct BoardInputs {
   std::optional<Resistance> resistance{};  ///< in series in an input

@@ -1,6 +1,7 @@
 // What plays the lines, what feeds everything, and what may stand between the two.
 #pragma once
 
+#include <cmath>
 #include <cstdint>
 #include <optional>
 #include <string>
@@ -31,6 +32,10 @@ struct AnalogueInputs {
   Time sample_time{};
   Voltage noise{};                    ///< rms
   std::optional<std::string> chip{};  ///< the operating system's converter behind them, by its name
+
+  [[nodiscard]] double top_code() const { return std::exp2(static_cast<double>(bits)) - 1.0; }
+  /// V, at an input; full scale is the highest code.
+  [[nodiscard]] double volts_a_code() const { return full_scale.base() / top_code(); }
 };
 
 /// Decoders that count the edges of an encoder.

@@ -12,6 +12,9 @@
 
 namespace cogstride {
 
+/// 1/K: what a winding's resistance rises by.
+inline constexpr double copper_per_kelvin = 0.0039;
+
 /// How a motor warms up: one body, warmed by what its windings lose.
 struct MotorHeat {
   std::optional<ThermalResistance> thermal_resistance{};  ///< windings to air

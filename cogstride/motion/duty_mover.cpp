@@ -28,8 +28,7 @@ DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
       shunt_(sensor_of<Shunt>(mechanism_)),
       probe_(sensor_of<TemperatureProbe>(mechanism_)),
       speed_(ticks_per_second_) {
-  if (const auto& analogue = controller.analogue)
-    volts_a_code_ = analogue->full_scale.base() / (std::exp2(static_cast<double>(analogue->bits)) - 1.0);
+  if (const auto& analogue = controller.analogue) volts_a_code_ = analogue->volts_a_code();
   // A duty is taken over at a period's start: half a period later on average.
   if (encoder_)
     hold_.emplace(mechanism_, count_source(mechanism_, *encoder_), ticks_per_second_, seconds(stride_),

@@ -2,8 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <cmath>
-
 #include "cogstride/mechanism/ticks.hpp"
 
 namespace cogstride {
@@ -25,8 +23,7 @@ Knob::Knob(const HandControl& hand, const Controller& controller)
     : hand_(hand),
       scale_(hand, inputs_of(hand, controller)),
       source_(analogue_source(*hand.channel)),
-      volts_a_code_(controller.analogue->full_scale.base() /
-                    (std::exp2(static_cast<double>(controller.analogue->bits)) - 1.0)),
+      volts_a_code_(controller.analogue->volts_a_code()),
       between_(ticks_at_least(between_codes, controller.timer_clock)) {}
 
 void Knob::act(Lines& lines, std::span<const Reading> readings) {

@@ -2,7 +2,6 @@
 // of it flows to ground through one of them, if that leg has one.
 #pragma once
 
-#include <cmath>
 #include <optional>
 #include <span>
 #include <vector>
@@ -19,9 +18,7 @@ class LegCurrents {
   LegCurrents(const Mechanism& mechanism, const Controller& controller) {
     for (const Sensor& sensor : mechanism.sensors)
       if (const auto* const shunt = std::get_if<Shunt>(&sensor)) shunts_.push_back(*shunt);
-    if (controller.analogue)
-      volts_a_code_ = controller.analogue->full_scale.base() /
-                      (std::exp2(static_cast<double>(controller.analogue->bits)) - 1.0);
+    if (controller.analogue) volts_a_code_ = controller.analogue->volts_a_code();
   }
   [[nodiscard]] bool has_any() const { return !shunts_.empty(); }
 

@@ -29,8 +29,7 @@ BackEmfSense back_emf_sense(const Mechanism& mechanism, const TerminalVoltages& 
   sense.constant = motor->back_emf_constant.in(units::V_s_per_rad) / (is_sine ? std::sqrt(3.0) : 2.0);
   sense.radians_a_row = 2.0 * pi / (6.0 * static_cast<double>(motor->pole_pairs));
   const AnalogueInputs& analogue = *controller.analogue;
-  sense.volts_a_code =
-      analogue.full_scale.base() * terminals.scale() / (std::exp2(static_cast<double>(analogue.bits)) - 1.0);
+  sense.volts_a_code = analogue.volts_a_code() * terminals.scale();
   sense.least_volts =
       noise_widths * analogue.noise.base() * terminals.scale() + codes_at_least * sense.volts_a_code;
   sense.hand_over_rate =

@@ -8,7 +8,6 @@
 
 namespace cogstride {
 namespace {
-constexpr double copper_per_kelvin = 0.0039;
 constexpr double longest_step = 1e-3;  // s
 constexpr double still = 1e-6;         // of a step's change, beside what there is
 }  // namespace

@@ -15,9 +15,6 @@
 
 namespace cogstride {
 
-/// V, of the diode beside a transistor: it carries the current on where one side alone is switched.
-inline constexpr double diode_drop = 0.7;
-
 struct OpenLoopStart {
   double current = 0.0;        ///< A, that it is aligned and taken on with
   double align_duty = 0.0;     ///< share of the supply that gives that current at rest

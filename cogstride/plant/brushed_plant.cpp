@@ -7,8 +7,6 @@
 namespace cogstride {
 namespace {
 
-constexpr double copper_per_kelvin = 0.0039;
-constexpr double diode_drop = 0.7;         // V, of the ones beside the transistors
 constexpr double least_dead_time = 1e-12;  // s
 constexpr double retry_after = 5e-5;       // s, of a limited bridge that sees no new period
 constexpr double mean_over = 1e-2;         // s

@@ -5,12 +5,10 @@
 #include <limits>
 
 #include "cogstride/board/line_levels.hpp"
-#include "cogstride/plan/open_loop_start.hpp"
 
 namespace cogstride {
 namespace {
 
-constexpr double copper_per_kelvin = 0.0039;
 constexpr double mean_over = 0.01;            // s
 constexpr double warmed_each = 1e-3;          // s
 constexpr double nothing_flows = 1e-9;        // A

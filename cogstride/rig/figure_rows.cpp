@@ -100,7 +100,7 @@ class MechanismRows {
     std::vector<std::pair<std::string, FigureValue>> values{
         {shunt.name + "_volts_per_ampere", volts_per_ampere}};
     if (const auto& analogue = rig_.controller.analogue) {
-      const double code = analogue->full_scale.base() / std::ldexp(1.0, static_cast<int>(analogue->bits));
+      const double code = analogue->volts_a_code();
       text += fmt::format(": {:.3g} mA a code, up to {:.3g} A", code / volts_per_ampere * 1000.0,
                           analogue->full_scale.base() / volts_per_ampere);
       values.emplace_back(shunt.name + "_amperes_per_code", code / volts_per_ampere);
@@ -112,9 +112,9 @@ class MechanismRows {
     std::string text = fmt::format("{:.4g} V at a terminal are a volt", scale);
     std::vector<std::pair<std::string, FigureValue>> values{{terminals.name + "_volts_per_volt", scale}};
     if (const auto& analogue = rig_.controller.analogue) {
-      const double top = analogue->full_scale.base() * scale;
-      const double code = top / std::ldexp(1.0, static_cast<int>(analogue->bits));
-      text += fmt::format(": {:.3g} mV a code, up to {:.3g} V", code * 1000.0, top);
+      const double code = analogue->volts_a_code() * scale;
+      text += fmt::format(": {:.3g} mV a code, up to {:.3g} V", code * 1000.0,
+                          analogue->full_scale.base() * scale);
       values.emplace_back(terminals.name + "_volts_per_code", code);
     }
     add(terminals.name, std::move(text), std::move(values));
@@ -122,7 +122,7 @@ class MechanismRows {
   void operator()(const TemperatureProbe& probe) {
     if (!rig_.controller.analogue) return;
     const AnalogueInputs& analogue = *rig_.controller.analogue;
-    const double code = analogue.full_scale.base() / std::ldexp(1.0, static_cast<int>(analogue.bits));
+    const double code = analogue.volts_a_code();
     const double kelvin = std::abs(code / probe.per_kelvin.base());
     add(probe.name, fmt::format("{:.3g} K a code, on the {}", kelvin, probe.on_motor ? "motor" : "board"),
         {{probe.name + "_kelvin_per_code", kelvin}});

@@ -72,7 +72,7 @@ TEST(FigureRows, OfTheSpindle) {
   EXPECT_EQ(std::get<std::int64_t>(figures.value("pwm_counts")), 1200);
   EXPECT_NEAR(figures.number("pwm_bits"), std::log2(1200.0), 1e-12);
   EXPECT_DOUBLE_EQ(figures.number("current_a_volts_per_ampere"), 0.1) << "5 milliohm, gain 20";
-  EXPECT_NEAR(figures.number("current_a_amperes_per_code"), 3.3 / 4096 / 0.1, 1e-12);
+  EXPECT_NEAR(figures.number("current_a_amperes_per_code"), 3.3 / 4095 / 0.1, 1e-12);
   // 4 A give (sqrt 3 / 2) 0.06 4 = 0.208 N m; friction takes 0.015.
   EXPECT_NEAR(figures.number("torque_left"), std::sqrt(3.0) / 2 * 0.06 * 4 - 0.015, 1e-9);
   EXPECT_EQ(figures.text("top speed"), "1800 rpm");

@@ -21,6 +21,14 @@ inline Rig demo_rig_without_gate() {
   return rig;
 }
 
+/// The same motor with so many times the inertia on its shaft.
+inline Rig with_inertia_times(double factor, Rig rig) {
+  auto& load = rig.mechanisms[0].load;
+  load.inertia = Inertia(factor * load.inertia.base(), units::kg_m2);
+  load.most_inertia.reset();
+  return rig;
+}
+
 /// An encoder on the screw of the demo traverse: 500 lines, 4 um a count.
 inline Encoder scale_on_the_screw() {
   Encoder scale;

@@ -30,7 +30,7 @@ KernelConverter::KernelConverter(const AnalogueInputs& inputs, const std::string
   const KernelDevice device = device_named(kernel_devices(folder, "iio:device"), inputs.chip.value_or(""),
                                            "controller.analogue.chip", "converter");
   name_ = device.other_name.empty() ? device.name : device.name + " (" + device.other_name + ")";
-  const double by_rig = inputs.full_scale.base() / (std::exp2(static_cast<double>(inputs.bits)) - 1.0);
+  const double by_rig = inputs.volts_a_code();
   for (std::int64_t channel = 0; channel < inputs.channels; ++channel) {
     const std::filesystem::path file = device.folder / fmt::format("in_voltage{}_raw", channel);
     Descriptor code(open(file.c_str(), O_RDONLY | O_CLOEXEC));
@@ -42,8 +42,7 @@ KernelConverter::KernelConverter(const AnalogueInputs& inputs, const std::string
       throw Error(
           fmt::format("controller.analogue: a code of {} is {:.4g} mV by the kernel, and {:.4g} mV by "
                       "the rig: look at bits and full_scale ({} bits of such codes are {:.4g} V)",
-                      name_, 1e3 * *by_kernel, 1e3 * by_rig, inputs.bits,
-                      *by_kernel * (std::exp2(static_cast<double>(inputs.bits)) - 1.0)));
+                      name_, 1e3 * *by_kernel, 1e3 * by_rig, inputs.bits, *by_kernel * inputs.top_code()));
     channels_[channel] = std::move(code);
   }
 }
