@@ -12,7 +12,7 @@
 #include "support/fault_watch.hpp"
 #include "support/gate_watch.hpp"
 
-namespace cogstride {
+namespace cogstride::back_emf_test {
 namespace {
 
 using namespace literals;
@@ -200,4 +200,4 @@ TEST(BackEmf, WhatItCannotDoIsRefused) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::back_emf_test

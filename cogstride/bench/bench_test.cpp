@@ -12,7 +12,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::bench_test {
 namespace {
 
 using namespace literals;
@@ -369,4 +369,4 @@ TEST(Bench, LosesNothingInsideTheSwingLimit) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::bench_test

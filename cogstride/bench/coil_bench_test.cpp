@@ -15,7 +15,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::coil_bench_test {
 namespace {
 
 using namespace literals;
@@ -232,4 +232,4 @@ TEST(CoilBench, ADualBridgeWithCurrentControlTurnsTheSame) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::coil_bench_test

@@ -11,7 +11,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::duty_test {
 namespace {
 
 using namespace literals;
@@ -557,4 +557,4 @@ TEST(Duty, FrictionThatDiffersFromPlaceToPlaceScattersWhereItEnds) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::duty_test

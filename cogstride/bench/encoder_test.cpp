@@ -9,7 +9,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::encoder_test {
 namespace {
 
 using namespace literals;
@@ -174,4 +174,4 @@ TEST(Encoder, IsNotDisturbedByShortPulsesThatItsFilterHolds) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::encoder_test

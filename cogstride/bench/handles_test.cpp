@@ -11,7 +11,7 @@
 #include "cogstride/rig/read_rig.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::handles_test {
 namespace {
 
 using namespace literals;
@@ -105,4 +105,4 @@ TEST(TakenBack, WhatHasEndedIsNotTakenBack) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::handles_test

@@ -8,7 +8,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::held_speed_test {
 namespace {
 
 using namespace literals;
@@ -290,4 +290,4 @@ TEST(HeldSpeed, SaysWhenItsLoadIsTooHeavyForIt) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::held_speed_test

@@ -12,7 +12,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::homing_test {
 namespace {
 
 using namespace literals;
@@ -313,4 +313,4 @@ TEST(Homing, FindsTheIndexOfARing) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::homing_test

@@ -9,7 +9,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::mid_motion_test {
 namespace {
 
 using namespace literals;
@@ -326,4 +326,4 @@ TEST(MidMotion, RandomRedirectsKeepThePositionTrue) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::mid_motion_test

@@ -12,7 +12,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::motor_fit_test {
 namespace {
 
 using namespace literals;
@@ -239,4 +239,4 @@ TEST(MotorFit, RefusesWhatItCannotBeginWith) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::motor_fit_test

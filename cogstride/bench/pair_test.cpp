@@ -7,7 +7,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::pair_test {
 namespace {
 
 using namespace literals;
@@ -180,4 +180,4 @@ TEST(WheeledPair, WantsTwoMotorsWithEncoders) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::pair_test

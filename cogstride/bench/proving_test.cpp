@@ -10,7 +10,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::proving_test {
 namespace {
 
 using namespace literals;
@@ -221,4 +221,4 @@ TEST(Proving, RefusesWhatCannotBeMovedSoFar) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::proving_test

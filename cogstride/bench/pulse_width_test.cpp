@@ -8,7 +8,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::pulse_width_test {
 namespace {
 
 using namespace literals;
@@ -421,4 +421,4 @@ TEST(SpeedController, RandomOrdersKeepPulsesWithinWhatTheyMayBe) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::pulse_width_test

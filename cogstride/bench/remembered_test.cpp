@@ -9,7 +9,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::remembered_test {
 namespace {
 
 using namespace literals;
@@ -114,4 +114,4 @@ TEST(Remembered, IsNotBelievedForAnotherRigOrAgainstASwitch) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::remembered_test

@@ -7,7 +7,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::scatter_test {
 namespace {
 
 using namespace literals;
@@ -56,4 +56,4 @@ TEST(Scatter, IsTheSameEveryTimeAndTellsOfFailures) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::scatter_test

@@ -9,7 +9,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::servo_test {
 namespace {
 
 using namespace literals;
@@ -119,4 +119,4 @@ TEST(Servo, StopsAsHardAsItsPeakTorqueCan) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::servo_test

@@ -10,7 +10,7 @@
 #include "cogstride/bench/run_loop.hpp"
 #include "cogstride/quantity/error.hpp"
 
-namespace cogstride {
+namespace cogstride::simulated_lines_test {
 namespace {
 
 using Use = LineSetup::Use;
@@ -446,4 +446,4 @@ TEST(RunLoop, HandsTimeFromWishToWish) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::simulated_lines_test

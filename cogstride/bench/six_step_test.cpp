@@ -13,7 +13,7 @@
 #include "support/fault_watch.hpp"
 #include "support/gate_watch.hpp"
 
-namespace cogstride {
+namespace cogstride::six_step_test {
 namespace {
 
 using namespace literals;
@@ -451,4 +451,4 @@ TEST(SixStepSpindle, RefusesWhatItCannotHave) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::six_step_test

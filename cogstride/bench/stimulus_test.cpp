@@ -6,7 +6,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::stimulus_test {
 namespace {
 
 using namespace literals;
@@ -75,4 +75,4 @@ TEST(Stimulus, AnEmergencyStopCutsItsSupplyWithoutAnyProgram) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::stimulus_test

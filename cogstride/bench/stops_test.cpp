@@ -9,7 +9,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::stops_test {
 namespace {
 
 using namespace literals;
@@ -220,4 +220,4 @@ TEST(Stops, RandomCommandsNeverPassASoftLimitAndLeaveATruePosition) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::stops_test

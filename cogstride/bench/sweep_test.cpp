@@ -9,7 +9,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::sweep_test {
 namespace {
 
 using namespace literals;
@@ -173,4 +173,4 @@ TEST(Resonance, IsCalmedByHalfStepsAndMicrosteps) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::sweep_test

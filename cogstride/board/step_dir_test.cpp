@@ -4,7 +4,7 @@
 
 #include "cogstride/quantity/literals.hpp"
 
-namespace cogstride {
+namespace cogstride::step_dir_test {
 namespace {
 
 using namespace literals;
@@ -172,4 +172,4 @@ TEST(StepDirDriver, RestsWithTheBoardOff) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::step_dir_test

@@ -4,7 +4,7 @@
 
 #include <cmath>
 
-namespace cogstride::chip {
+namespace cogstride::chip::coils_test {
 namespace {
 
 TEST(CoilRow, IsTheTextbooksForEachWayOfStepping) {
@@ -71,4 +71,4 @@ TEST(CoilSine, TurnsTheFieldByEqualAnglesWithinItsLevels) {
 }
 
 }  // namespace
-}  // namespace cogstride::chip
+}  // namespace cogstride::chip::coils_test

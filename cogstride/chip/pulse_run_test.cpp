@@ -4,7 +4,7 @@
 
 #include <vector>
 
-namespace cogstride::chip {
+namespace cogstride::chip::pulse_run_test {
 namespace {
 
 template <class Run>
@@ -63,4 +63,4 @@ TEST(FineTick, RoundsHalfUp) {
 }
 
 }  // namespace
-}  // namespace cogstride::chip
+}  // namespace cogstride::chip::pulse_run_test

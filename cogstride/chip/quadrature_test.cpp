@@ -5,7 +5,7 @@
 #include <array>
 #include <random>
 
-namespace cogstride {
+namespace cogstride::quadrature_test {
 namespace {
 
 using chip::GlitchFilter;
@@ -112,4 +112,4 @@ TEST(GlitchFilter, LetsOnlyStandingLevelsThrough) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::quadrature_test

@@ -8,8 +8,7 @@
 #include <set>
 #include <vector>
 
-namespace cogstride {
-namespace chip {
+namespace cogstride::chip::six_step_test {
 namespace {
 
 using namespace six_step_checks;
@@ -148,5 +147,4 @@ TEST(SixStep, AWiringThatIsNoneLeavesAllGatesOff) {
 }
 
 }  // namespace
-}  // namespace chip
-}  // namespace cogstride
+}  // namespace cogstride::chip::six_step_test

@@ -4,7 +4,7 @@
 
 #include <set>
 
-namespace cogstride {
+namespace cogstride::noise_test {
 namespace {
 
 TEST(Noise, DependsOnItsKeysAlone) {
@@ -47,4 +47,4 @@ TEST(Noise, OfNeighbouringSamplesIsNotAlike) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::noise_test

@@ -7,7 +7,7 @@
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/quantity/literals.hpp"
 
-namespace cogstride {
+namespace cogstride::mechanism_test {
 namespace {
 
 using namespace literals;
@@ -124,4 +124,4 @@ TEST(Encoder, CountsThroughTheTrainWhenItSitsOnTheMotor) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::mechanism_test

@@ -5,7 +5,7 @@
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/quantity/literals.hpp"
 
-namespace cogstride {
+namespace cogstride::wiring_test {
 namespace {
 
 using namespace literals;
@@ -132,4 +132,4 @@ TEST(Mechanism, StepsATurnAreThoseOfTheBoard) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::wiring_test

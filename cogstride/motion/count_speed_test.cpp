@@ -4,7 +4,7 @@
 
 #include <random>
 
-namespace cogstride {
+namespace cogstride::count_speed_test {
 namespace {
 
 constexpr double clock = 48e6;
@@ -88,4 +88,4 @@ TEST(CountSpeed, TurnsRound) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::count_speed_test

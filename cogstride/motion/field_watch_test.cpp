@@ -6,7 +6,7 @@
 #include <cmath>
 #include <numbers>
 
-namespace cogstride {
+namespace cogstride::field_watch_test {
 namespace {
 
 constexpr double pi = std::numbers::pi;
@@ -93,4 +93,4 @@ TEST(FieldWatch, SaysNothingWhileADiodeHoldsTheFreePhase) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::field_watch_test

@@ -11,14 +11,14 @@
 
 namespace cogstride {
 namespace {
-constexpr ExactTime between_duties = ExactTime::from_base({1, 200});
+constexpr ExactTime between_changes = ExactTime::from_base({1, 200});
 }
 
 OutputSwitch::OutputSwitch(const PlainOutput& output, PwmGroup group, ExactFrequency clock)
     : output_(output), group_(group) {
   if (!output.timer || !output.pwm_frequency) return;
   period_ = (clock.base() / output.pwm_frequency->base()).rounded();
-  stride_ = std::max(period_, ticks_at_least(between_duties, clock));
+  stride_ = std::max(period_, ticks_at_least(between_changes, clock));
 }
 
 LineSetup OutputSwitch::line_setup() const {

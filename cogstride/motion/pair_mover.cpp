@@ -11,7 +11,7 @@
 namespace cogstride {
 namespace {
 
-constexpr ExactTime between_looks = ExactTime::from_base({1, 1000});
+constexpr ExactTime between_wheel_looks = ExactTime::from_base({1, 1000});
 // Counts that a wheel may lag before both are slowed, and at which both wait for it.
 constexpr double lag_allowed = 3.0;
 constexpr double lag_waited_for = 12.0;
@@ -67,7 +67,7 @@ PairMover::PairMover(const WheeledPair& pair, MechanismId id, DutyMover& left, D
     : pair_(pair),
       id_(id),
       ticks_per_second_(controller.timer_clock.base().to_double()),
-      stride_(ticks_at_least(between_looks, controller.timer_clock)),
+      stride_(ticks_at_least(between_wheel_looks, controller.timer_clock)),
       wheels_(cart_wheels(pair, left.mechanism(), right.mechanism(), controller)) {
   const auto wheel = [](DutyMover& mover, Length diameter) {
     Wheel made;

@@ -21,7 +21,7 @@ constexpr int over_for = 3;             // readings
 constexpr std::int64_t most_lag = 3;    // rows that a rotor may be behind its field by its Halls
 constexpr double runs_out_for = 120.0;  // s
 constexpr double half = 0.5;            // of a period: what is put comes so late on average
-constexpr ExactTime between_looks = ExactTime::from_base({1, 2000});
+constexpr ExactTime between_rotor_looks = ExactTime::from_base({1, 2000});
 
 }  // namespace
 
@@ -32,7 +32,7 @@ SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup 
       table_(commutation_of(mechanism).table),
       ticks_per_second_(controller.timer_clock.base().to_double()),
       rows_a_base_(rows_a_base(mechanism)),
-      stride_(std::max(driver_.period(), ticks_at_least(between_looks, controller.timer_clock))),
+      stride_(std::max(driver_.period(), ticks_at_least(between_rotor_looks, controller.timer_clock))),
       limits_(mechanism, controller, seconds(stride_), half * seconds(driver_.period()),
               driver_.highest_duty()),
       currents_(mechanism, controller),

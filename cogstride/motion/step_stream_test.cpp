@@ -8,7 +8,7 @@
 #include "cogstride/bench/simulated_lines.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::step_stream_test {
 namespace {
 
 /// A stream on lines whose other end is the board's own rules.
@@ -112,4 +112,4 @@ TEST(StepStream, BrakesAtAnyInstantOnAWholeStep) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::step_stream_test

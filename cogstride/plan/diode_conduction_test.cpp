@@ -3,7 +3,7 @@
 
 #include <gtest/gtest.h>
 
-namespace cogstride {
+namespace cogstride::diode_conduction_test {
 namespace {
 
 TEST(DiodeConduction, GivesTheMeanCurrentThatIsMeantWhetherItDiesAwayOrNot) {
@@ -32,4 +32,4 @@ TEST(DiodeConduction, GivesTheMeanCurrentThatIsMeantWhetherItDiesAwayOrNot) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::diode_conduction_test

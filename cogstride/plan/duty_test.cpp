@@ -8,7 +8,7 @@
 
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::duty_test {
 namespace {
 
 TEST(OnTicks, IsExactAtBothEndsAndNearestBetween) {
@@ -115,4 +115,4 @@ TEST(DutyLimits, TakeThePauseFromTheRigOrFromTheMotor) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::duty_test

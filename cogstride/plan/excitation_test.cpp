@@ -8,7 +8,7 @@
 #include "cogstride/chip/coils.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::excitation_test {
 namespace {
 
 Mechanism demo(const char* name) {
@@ -112,4 +112,4 @@ TEST(Excitation, IsForSteppersOnly) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::excitation_test

@@ -10,7 +10,7 @@
 #include "cogstride/plan/step_times.hpp"
 #include "cogstride/quantity/error.hpp"
 
-namespace cogstride {
+namespace cogstride::jerk_limited_test {
 namespace {
 
 constexpr RampLimits traverse{.speed = 16'000, .acceleration = 400'000, .start_speed = 0, .jerk = 32e6 / 3};
@@ -388,4 +388,4 @@ TEST(StepTimes, WithJerkAgreeWithA128BitReferenceOverTenMillionSteps) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::jerk_limited_test

@@ -6,7 +6,7 @@
 
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::motor_estimates_test {
 namespace {
 
 Mechanism demo(const char* name) {
@@ -111,4 +111,4 @@ TEST(MotorEstimates, AreNotForMotorsThatStep) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::motor_estimates_test

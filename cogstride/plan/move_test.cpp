@@ -9,7 +9,7 @@
 #include "cogstride/rig/plan_figures.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::move_test {
 namespace {
 
 using namespace literals;
@@ -87,4 +87,4 @@ TEST(PlayedPlan, OfNoWayHasNoPulses) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::move_test

@@ -5,7 +5,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::pulse_scale_test {
 namespace {
 
 using namespace literals;
@@ -86,4 +86,4 @@ TEST(PulseScale, ASwingIsThatOfTheOutputBehindGears) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::pulse_scale_test

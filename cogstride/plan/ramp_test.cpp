@@ -12,7 +12,7 @@
 #include "cogstride/plan/step_times.hpp"
 #include "cogstride/quantity/error.hpp"
 
-namespace cogstride {
+namespace cogstride::ramp_test {
 namespace {
 
 constexpr RampLimits traverse{.speed = 16'000, .acceleration = 400'000, .start_speed = 3200.0 / 3};
@@ -325,4 +325,4 @@ TEST(StepTimes, OfAPeakOnAThresholdNeverMakeTwoEdgesAtOnce) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::ramp_test

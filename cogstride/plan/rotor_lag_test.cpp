@@ -7,7 +7,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::rotor_lag_test {
 namespace {
 
 using namespace literals;
@@ -111,4 +111,4 @@ TEST(FastestMove, RefusesWhatCannotBe) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::rotor_lag_test

@@ -9,7 +9,7 @@
 #include "cogstride/chip/speed_loop.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::speed_loop_test {
 namespace {
 
 const Mechanism& letoff() {
@@ -137,4 +137,4 @@ TEST(SpeedLoop, TheIntegersOfASmallChipGiveTheSameDuty) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::speed_loop_test

@@ -6,7 +6,7 @@
 
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::stepper_torque_test {
 namespace {
 
 Mechanism traverse() {
@@ -84,4 +84,4 @@ TEST(Load, CountsACarriedMassThroughTheScrew) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::stepper_torque_test

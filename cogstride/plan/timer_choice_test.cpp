@@ -7,7 +7,7 @@
 
 #include "cogstride/quantity/literals.hpp"
 
-namespace cogstride {
+namespace cogstride::timer_choice_test {
 namespace {
 
 using namespace literals;
@@ -68,4 +68,4 @@ TEST(TimerChoice, IsTheBestOfAllCounts) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::timer_choice_test

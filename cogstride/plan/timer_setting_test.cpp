@@ -8,7 +8,7 @@
 #include "cogstride/plan/knob.hpp"
 #include "cogstride/quantity/literals.hpp"
 
-namespace cogstride {
+namespace cogstride::timer_setting_test {
 namespace {
 
 using namespace literals;
@@ -141,4 +141,4 @@ TEST(KnobScale, AStickRestsAtItsCentreAndMayBeReversed) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::timer_setting_test

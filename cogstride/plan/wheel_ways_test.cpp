@@ -8,7 +8,7 @@
 #include "cogstride/quantity/error.hpp"
 #include "cogstride/quantity/literals.hpp"
 
-namespace cogstride {
+namespace cogstride::wheel_ways_test {
 namespace {
 
 using namespace literals;
@@ -79,4 +79,4 @@ TEST(CartPose, ACircleComesHome) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::wheel_ways_test

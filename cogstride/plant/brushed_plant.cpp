@@ -9,41 +9,35 @@ namespace {
 
 constexpr double least_dead_time = 1e-12;  // s
 constexpr double retry_after = 5e-5;       // s, of a limited bridge that sees no new period
-constexpr double mean_over = 1e-2;         // s
 constexpr double least_drive = 0.02;       // A, that is no rest of a current that dies away
 constexpr double air = 25.0;               // degrees C, for probes
 
-const BrushedMotor& motor_of(const Mechanism& mechanism) {
+const BrushedMotor& brushed_of(const Mechanism& mechanism) {
   return std::get<BrushedMotor>(mechanism.motor);
 }
-const HBridge& board_of(const Mechanism& mechanism) {
+const HBridge& bridge_of(const Mechanism& mechanism) {
   return std::get<HBridge>(mechanism.board);
-}
-
-BrushedPlant::Setup with_longer_steps(BrushedPlant::Setup setup) {
-  setup.coarsest_step = std::max(setup.coarsest_step, BrushedPlant::longest_step);
-  return setup;
 }
 
 }  // namespace
 
 BrushedPlant::BrushedPlant(const Mechanism& mechanism, const Setup& setup)
-    : ShaftPlant(mechanism, with_longer_steps(setup)),
-      resistance_cold_(motor_of(mechanism).resistance.base()),
-      bridge_resistance_(board_of(mechanism).stage.resistance.base()),
-      drop_(board_of(mechanism).stage.drop.base()),
-      dead_time_(board_of(mechanism).dead_time.base()),
-      inductance_(motor_of(mechanism).inductance.base()),
-      constant_(motor_of(mechanism).torque_constant.base()),
-      limit_(board_of(mechanism).current_limit ? board_of(mechanism).current_limit->base()
-                                               : std::numeric_limits<double>::infinity()),
+    : ShaftPlant(mechanism, setup.with_steps_of(longest_step)),
+      resistance_cold_(brushed_of(mechanism).resistance.base()),
+      bridge_resistance_(bridge_of(mechanism).stage.resistance.base()),
+      drop_(bridge_of(mechanism).stage.drop.base()),
+      dead_time_(bridge_of(mechanism).dead_time.base()),
+      inductance_(brushed_of(mechanism).inductance.base()),
+      constant_(brushed_of(mechanism).torque_constant.base()),
+      limit_(bridge_of(mechanism).current_limit ? bridge_of(mechanism).current_limit->base()
+                                                : std::numeric_limits<double>::infinity()),
       rail_(mechanism.supply),
       motor_resistance_to_air_(
-          motor_of(mechanism).heat.thermal_resistance.value_or(ThermalResistance()).base()),
-      motor_capacity_(motor_of(mechanism).heat.heat_capacity.value_or(HeatCapacity()).base()),
+          brushed_of(mechanism).heat.thermal_resistance.value_or(ThermalResistance()).base()),
+      motor_capacity_(brushed_of(mechanism).heat.heat_capacity.value_or(HeatCapacity()).base()),
       board_resistance_to_air_(
-          board_of(mechanism).stage.thermal_resistance.value_or(ThermalResistance()).base()),
-      board_capacity_(board_of(mechanism).stage.heat_capacity.value_or(HeatCapacity()).base()),
+          bridge_of(mechanism).stage.thermal_resistance.value_or(ThermalResistance()).base()),
+      board_capacity_(bridge_of(mechanism).stage.heat_capacity.value_or(HeatCapacity()).base()),
       receiver_(mechanism) {
   state_.bridge = receiver_.begin();
   take_circuit();
@@ -240,7 +234,7 @@ void BrushedPlant::flows(double seconds) {
 
 void BrushedPlant::turn_after_flow(double seconds) {
   const double current = state_.unturned / seconds;
-  state_.mean += (std::abs(current) - state_.mean) * std::min(1.0, seconds * (1.0 / mean_over));
+  state_.mean += (std::abs(current) - state_.mean) * std::min(1.0, seconds * (1.0 / current_mean_over));
   state_.highest_mean = std::max(state_.highest_mean, state_.mean);
   if (shaft_.speed == 0.0 && state_.mean > least_drive && current != 0.0) {
     state_.driven_still += seconds;

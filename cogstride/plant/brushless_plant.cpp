@@ -9,57 +9,51 @@
 namespace cogstride {
 namespace {
 
-constexpr double mean_over = 0.01;            // s
 constexpr double warmed_each = 1e-3;          // s
-constexpr double nothing_flows = 1e-9;        // A
 constexpr int most_parts = 16;                // of a step, between diodes that run dry
 constexpr double magnets_before = 5.0 / 6.0;  // pi: of their axis, where the electrical angle is 0
 
-BrushlessPlant::Setup with_longer_steps(BrushlessPlant::Setup setup) {
-  setup.coarsest_step = std::max(setup.coarsest_step, BrushlessPlant::longest_step);
-  return setup;
-}
-
-const BrushlessMotor& motor_of(const Mechanism& mechanism) {
+const BrushlessMotor& brushless_of(const Mechanism& mechanism) {
   return std::get<BrushlessMotor>(mechanism.motor);
 }
-const SixGateInverter& board_of(const Mechanism& mechanism) {
+const SixGateInverter& inverter_of(const Mechanism& mechanism) {
   return std::get<SixGateInverter>(mechanism.board);
 }
 
 }  // namespace
 
 BrushlessPlant::BrushlessPlant(const Mechanism& mechanism, const Setup& setup)
-    : ShaftPlant(mechanism, with_longer_steps(setup)),
-      pole_pairs_(static_cast<double>(motor_of(mechanism).pole_pairs)),
-      is_sine_(motor_of(mechanism).back_emf == BrushlessMotor::BackEmf::sine),
+    : ShaftPlant(mechanism, setup.with_steps_of(longest_step)),
+      pole_pairs_(static_cast<double>(brushless_of(mechanism).pole_pairs)),
+      is_sine_(brushless_of(mechanism).back_emf == BrushlessMotor::BackEmf::sine),
       // Line to line a sine's peak is sqrt 3 of a phase's, a trapezoid's flat top twice it.
-      constant_(motor_of(mechanism).back_emf_constant.in(units::V_s_per_rad) /
+      constant_(brushless_of(mechanism).back_emf_constant.in(units::V_s_per_rad) /
                 (is_sine_ ? std::sqrt(3.0) : 2.0)),
-      resistance_cold_(0.5 * motor_of(mechanism).resistance.base()),
-      stage_resistance_(board_of(mechanism).stage.resistance.base()),
-      drop_(board_of(mechanism).stage.drop.base()),
-      winding_(0.5 * motor_of(mechanism).inductance.base(), motor_of(mechanism).saliency.base().to_double()),
+      resistance_cold_(0.5 * brushless_of(mechanism).resistance.base()),
+      stage_resistance_(inverter_of(mechanism).stage.resistance.base()),
+      drop_(inverter_of(mechanism).stage.drop.base()),
+      winding_(0.5 * brushless_of(mechanism).inductance.base(),
+               brushless_of(mechanism).saliency.base().to_double()),
       rail_(mechanism.supply),
-      cogging_(motor_of(mechanism).cogging_torque.base()),
-      cogging_a_turn_(static_cast<double>(motor_of(mechanism).cogging_a_turn)),
-      bootstrap_holds_(board_of(mechanism).bootstrap_holds
-                           ? board_of(mechanism).bootstrap_holds->base() * ticks_per_second_
+      cogging_(brushless_of(mechanism).cogging_torque.base()),
+      cogging_a_turn_(static_cast<double>(brushless_of(mechanism).cogging_a_turn)),
+      bootstrap_holds_(inverter_of(mechanism).bootstrap_holds
+                           ? inverter_of(mechanism).bootstrap_holds->base() * ticks_per_second_
                            : std::numeric_limits<double>::infinity()),
-      bootstrap_refresh_(board_of(mechanism).bootstrap_refresh.base()),
-      locks_legs_(board_of(mechanism).locks_legs) {
-  const MotorHeat& heat = motor_of(mechanism).heat;
+      bootstrap_refresh_(inverter_of(mechanism).bootstrap_refresh.base()),
+      locks_legs_(inverter_of(mechanism).locks_legs) {
+  const MotorHeat& heat = brushless_of(mechanism).heat;
   if (heat.thermal_resistance && heat.heat_capacity) {
     to_air_ = heat.thermal_resistance->base();
     heat_time_constant_ = to_air_ * heat.heat_capacity->base();
   }
   const auto& wiring = std::get<GateWiring>(mechanism.wiring);
   for (std::size_t i = 0; i < 6; ++i) {
-    active_high_[i] = board_of(mechanism).gate_active[i] == ActiveLevel::high;
+    active_high_[i] = inverter_of(mechanism).gate_active[i] == ActiveLevel::high;
     hears_.push_back(line_id(wiring.gates[i]));
   }
   if (wiring.enable) {
-    enable_active_high_ = board_of(mechanism).enable_active == ActiveLevel::high;
+    enable_active_high_ = inverter_of(mechanism).enable_active == ActiveLevel::high;
     hears_.push_back(line_id(*wiring.enable));
     state_.enabled = false;
   }
@@ -179,8 +173,8 @@ Terminal BrushlessPlant::joined_by(std::size_t leg) const {
   const double against = current > 0.0 ? drop_ : current < 0.0 ? -drop_ : 0.0;
   if (high) return {Joined::supply, state_.supply - against, false};
   if (low) return {Joined::ground, -against, false};
-  if (current > nothing_flows) return {Joined::ground, -diode_drop, true};
-  if (current < -nothing_flows) return {Joined::supply, state_.supply + diode_drop, true};
+  if (current > StarWinding::nothing_flows) return {Joined::ground, -diode_drop, true};
+  if (current < -StarWinding::nothing_flows) return {Joined::supply, state_.supply + diode_drop, true};
   return {};
 }
 
@@ -277,7 +271,7 @@ void BrushlessPlant::integrate(double seconds) {
   if (cogging_ > 0.0) torque -= cogging_ * std::sin(cogging_a_turn_ * shaft_.angle);
   const double largest =
       std::max({std::abs(state_.current[0]), std::abs(state_.current[1]), std::abs(state_.current[2])});
-  state_.mean += (largest - state_.mean) * std::min(1.0, seconds / mean_over);
+  state_.mean += (largest - state_.mean) * std::min(1.0, seconds / current_mean_over);
   state_.highest_mean = std::max(state_.highest_mean, state_.mean);
   state_.unwarmed += seconds;
   if (heat_time_constant_ > 0.0 && state_.unwarmed >= warmed_each) warm();

@@ -2,6 +2,7 @@
 // what befalls it from outside. What turns it is the business of the plants that derive from it.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <optional>
 #include <vector>
@@ -32,6 +33,13 @@ class ShaftPlant : public Plant {
     double coarsest_step = 5e-6;       ///< s, of integration
     std::vector<PlantEvent> events{};  ///< what befalls it, in the order of time
     std::vector<Level> cut_by{};  ///< lines of switches that open its supply, with the level of an open one
+
+    /// The same, with steps of at least `seconds`.
+    [[nodiscard]] Setup with_steps_of(double seconds) const {
+      Setup longer = *this;
+      longer.coarsest_step = std::max(coarsest_step, seconds);
+      return longer;
+    }
   };
 
   [[nodiscard]] std::span<const LineId> hears() const override { return hears_; }
@@ -63,6 +71,8 @@ class ShaftPlant : public Plant {
 
  protected:
   ShaftPlant(const Mechanism& mechanism, const Setup& setup);
+
+  static constexpr double current_mean_over = 1e-2;  ///< s, of the mean current that is shown
 
   struct Shaft {
     Tick now = 0;

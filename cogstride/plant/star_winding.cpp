@@ -13,7 +13,6 @@ using Three = StarWinding::Three;
 const double root3 = std::sqrt(3.0);
 const Three axis_x{1.0, -0.5, -0.5};  // of the phases' axes
 const Three axis_y{0.0, 0.5 * root3, -0.5 * root3};
-constexpr double nothing_flows = 1e-9;  // A
 constexpr int halvings = 40;
 
 /// The component of three phases' values along an angle.

@@ -31,6 +31,7 @@ class StarWinding {
   using Three = std::array<double, 3>;
   /// One value a terminal.
   using Terminals = std::array<Terminal, 3>;
+  static constexpr double nothing_flows = 1e-9;  ///< A: less than this through a diode is none
 
   /// @param inductance  H of a phase, mean of L_d and L_q; @param saliency  (L_q - L_d) / (L_q + L_d)
   StarWinding(double inductance, double saliency)

@@ -8,7 +8,7 @@
 
 #include "cogstride/quantity/quantity.hpp"
 
-namespace cogstride {
+namespace cogstride::star_winding_test {
 namespace {
 
 using Three = StarWinding::Three;
@@ -153,4 +153,4 @@ TEST(StarWinding, AFloatingTerminalStandsAtTheStarAndItsBackEmf) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::star_winding_test

@@ -7,7 +7,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::stepper_plant_test {
 namespace {
 
 using namespace literals;
@@ -221,4 +221,4 @@ TEST(StepperPlant, LocatesItsGatesEdgeInTime) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::stepper_plant_test

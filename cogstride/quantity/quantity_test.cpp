@@ -12,7 +12,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 
-namespace cogstride {
+namespace cogstride::quantity_test {
 namespace {
 
 using namespace literals;
@@ -174,4 +174,4 @@ TEST(QuantityText, SaysWhatIsWrongAndWhatWouldDo) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::quantity_test

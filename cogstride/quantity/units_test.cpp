@@ -6,7 +6,7 @@
 
 #include "cogstride/quantity/text.hpp"
 
-namespace cogstride {
+namespace cogstride::units_test {
 namespace {
 
 struct Same {
@@ -111,4 +111,4 @@ TEST(Units, WrittenAsPastedFromADatasheetAreUnderstood) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::units_test

@@ -53,7 +53,7 @@ PanelCurve steps(const Commutation& commutation, const char* colour, Level level
   return curve;
 }
 
-constexpr const char* colours[] = {"#c25100", "#5b3a8e", "#1f5fa8"};
+constexpr const char* phase_colours[] = {"#c25100", "#5b3a8e", "#1f5fa8"};
 constexpr const char* phase_names[] = {"A", "B", "C"};
 
 }  // namespace
@@ -129,7 +129,7 @@ void draw_commutation(const std::string& path, const Mechanism& mechanism, const
   gates.has_levels = true;
   for (std::size_t i = 0; i < 6; ++i) {
     const double base = 5.0 - static_cast<double>(i);
-    PanelCurve curve = steps(commutation, colours[i / 2],
+    PanelCurve curve = steps(commutation, phase_colours[i / 2],
                              [&](const CommutationRow& row) { return base + (row.on[i] ? 0.7 : 0.0); });
     curve.label = fmt::format("{} ({}){}", commutation.gates[i].use, commutation.gates[i].number,
                               commutation.rows[0].on[i] != commutation.rows[0].high[i] ? ": on is low" : "");
@@ -142,7 +142,7 @@ void draw_commutation(const std::string& path, const Mechanism& mechanism, const
   phases.has_levels = true;
   for (std::size_t leg = 0; leg < 3; ++leg) {
     const double base = 2.0 - static_cast<double>(leg);
-    PanelCurve curve = steps(commutation, colours[leg], [&](const CommutationRow& row) {
+    PanelCurve curve = steps(commutation, phase_colours[leg], [&](const CommutationRow& row) {
       return base + (row.phases[leg] == PhaseState::high  ? 0.7
                      : row.phases[leg] == PhaseState::low ? 0.0
                                                           : 0.35);
@@ -155,7 +155,7 @@ void draw_commutation(const std::string& path, const Mechanism& mechanism, const
   emf.what = "back-EMF";
   for (std::size_t phase = 0; phase < 3; ++phase) {
     PanelCurve curve;
-    curve.colour = colours[phase];
+    curve.colour = phase_colours[phase];
     curve.label = fmt::format("of {}", phase_names[phase]);
     for (int degree = 0; degree <= 720; degree += 3) {
       const double angle = commutation.backwards ? 360.0 - degree : degree;

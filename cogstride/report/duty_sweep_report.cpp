@@ -11,7 +11,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* colours[] = {"#1f5fa8", "#c25100", "#00796b", "#8e5bb5", "#6b6b6b", "#b3261e"};
+constexpr const char* curve_colours[] = {"#1f5fa8", "#c25100", "#00796b", "#8e5bb5", "#6b6b6b", "#b3261e"};
 
 std::string percent(const std::optional<double>& share, const char* otherwise) {
   return share ? fmt::format("{:.3g} %", 100.0 * *share) : otherwise;
@@ -79,7 +79,7 @@ void draw_duty_sweep(const std::string& path, const DutySweep& sweep) {
   for (const DutyCurve* const each : order) {
     const DutyCurve& curve = *each;
     const char* const colour =
-        colours[static_cast<std::size_t>(&curve - sweep.curves.data()) % std::size(colours)];
+        curve_colours[static_cast<std::size_t>(&curve - sweep.curves.data()) % std::size(curve_colours)];
     for (const auto& [points, goes_down] : {std::pair(&curve.up, false), std::pair(&curve.down, true)}) {
       PanelCurve speed{{}, goes_down ? "" : curve.way, colour, curve.is_the_rigs ? 3.0 : 1.7, goes_down};
       PanelCurve current{{}, "", colour, curve.is_the_rigs ? 3.0 : 1.7, goes_down};

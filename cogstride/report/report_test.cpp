@@ -13,7 +13,7 @@
 #include "cogstride/rig/diagnostic.hpp"
 #include "cogstride/trace/thinned.hpp"
 
-namespace cogstride {
+namespace cogstride::report_test {
 namespace {
 
 class ReportTest : public testing::Test {
@@ -220,4 +220,4 @@ TEST(Reports, SayWhatToLookAt) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::report_test

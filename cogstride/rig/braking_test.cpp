@@ -10,7 +10,7 @@
 #include "cogstride/rig/new_rig.hpp"
 #include "cogstride/rig/read_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::braking_test {
 namespace {
 
 using namespace literals;
@@ -99,4 +99,4 @@ TEST(Braking, OfASteeperRampPumpsMore) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::braking_test

@@ -8,7 +8,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::derive_test {
 namespace {
 
 using namespace literals;
@@ -125,4 +125,4 @@ TEST(RigLines, NameTheTwoLinesOfATwoPulseDriveByDirection) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::derive_test

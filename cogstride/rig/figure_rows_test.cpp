@@ -9,7 +9,7 @@
 #include "cogstride/rig/derive.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::figure_rows_test {
 namespace {
 
 using namespace literals;
@@ -158,4 +158,4 @@ TEST(FigureRows, ShowTimesAndSpeedsInTheUnitThatSuits) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::figure_rows_test

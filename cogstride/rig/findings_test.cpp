@@ -16,7 +16,7 @@
 #include "cogstride/rig/read_rig.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::findings_test {
 namespace {
 
 /// A minimal fault in the sound demo rig: its mended twin is the demo rig itself.
@@ -286,8 +286,8 @@ TEST(Findings, OfRandomRigsOfEveryKindAreAlwaysFigures) {
   std::mt19937_64 random(29);
   std::set<std::string> codes;
   int accepted = 0;
-  for (const Kind<Motor>& motor : motor_kinds()) {
-    for (const Kind<Board>& board : board_kinds()) {
+  for (const NamedKind<Motor>& motor : motor_kinds()) {
+    for (const NamedKind<Board>& board : board_kinds()) {
       if (!fits(motor.part, board.part)) continue;
       const std::string text = new_rig_text({"Random", {{"drum", motor.word, board.word}}, {}, {}});
       for (int i = 0; i < 60; ++i) accepted += inspects(scaled(text, random), codes) ? 1 : 0;
@@ -341,4 +341,4 @@ TEST(Findings, EveryKindHasAStoryAFormulaAndAFault) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::findings_test

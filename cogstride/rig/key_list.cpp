@@ -159,10 +159,10 @@ void mechanism_sections(SectionList& list) {
        {"part", "\"toothed drive\"", "last; a toothed wheel drives a belt or a rack along a line", required},
        {"teeth", "1 to 100000", "of the wheel", required},
        {"pitch", "a length such as 2 mm, above 0", "from tooth to tooth", required}});
-  for (const Kind<Motor>& kind : motor_kinds())
+  for (const NamedKind<Motor>& kind : motor_kinds())
     std::visit([&](const auto& motor) { list.part("[mechanism.NAME.motor]", kind.word, kind.about, motor); },
                kind.part);
-  for (const Kind<Board>& kind : board_kinds())
+  for (const NamedKind<Board>& kind : board_kinds())
     std::visit([&](const auto& board) { list.part("[mechanism.NAME.board]", kind.word, kind.about, board); },
                kind.part);
 }
@@ -192,7 +192,7 @@ void line_sections(SectionList& list) {
     CoilWiring wiring;
     declare(lister, wiring, common, true, ActiveLevel::high);
   });
-  for (const Kind<Board>& kind : board_kinds()) {
+  for (const NamedKind<Board>& kind : board_kinds()) {
     const auto* const bridge = std::get_if<HBridge>(&kind.part);
     if (bridge == nullptr) continue;
     section(kind.word, "of this kind of board", [&](KeyLister& lister) {
@@ -225,7 +225,7 @@ void other_sections(SectionList& list) {
   limits("brushed, brushless", BrushedMotor{});
   limits("hobby servo", HobbyServo{});
   limits("brushless with speed controller", ThrottledMotor{});
-  for (const Kind<Sensor>& kind : sensor_kinds())
+  for (const NamedKind<Sensor>& kind : sensor_kinds())
     std::visit(
         [&](const auto& sensor) { list.part("[mechanism.NAME.sensor.NAME]", kind.word, kind.about, sensor); },
         kind.part);
@@ -234,7 +234,7 @@ void other_sections(SectionList& list) {
   list.part("[mechanism.NAME.proven]", "", "what `cogstride prove` has kept; nothing to write by hand",
             Proven{});
   list.part("[pair.NAME]", "", "two driven wheels on one axis: a cart", WheeledPair{});
-  for (const Kind<HandControl::Kind>& kind : hand_kinds()) {
+  for (const NamedKind<HandControl::Kind>& kind : hand_kinds()) {
     HandControl hand;
     hand.kind = kind.part;
     list.part("[hand.NAME]", kind.word, kind.about, hand);
@@ -256,7 +256,7 @@ std::vector<KeySection> listed() {
   list.part("[controller.heartbeat]", "", "a line that goes up and down as long as everything runs",
             Heartbeat{});
   list.part("[supply.NAME]", "", "what feeds motors, boards and sensors", Supply{});
-  for (const Kind<BetweenPart::Kind>& kind : part_kinds()) {
+  for (const NamedKind<BetweenPart::Kind>& kind : part_kinds()) {
     BetweenPart part;
     part.kind = kind.part;
     list.part("[part.NAME]", kind.word, kind.about, part);

@@ -10,7 +10,7 @@
 #include "cogstride/rig/kinds.hpp"
 #include "cogstride/rig/new_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::key_list_test {
 namespace {
 
 const KeySection& section(const std::string& table, const std::string& kind) {
@@ -83,4 +83,4 @@ TEST(KeyList, IsWhatANewRigShows) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::key_list_test

@@ -30,8 +30,8 @@ PlaceSwitch switch_of(PlaceSwitch::Kind kind) {
 
 }  // namespace
 
-const std::vector<Kind<Motor>>& motor_kinds() {
-  static const std::vector<Kind<Motor>> kinds = {
+const std::vector<NamedKind<Motor>>& motor_kinds() {
+  static const std::vector<NamedKind<Motor>> kinds = {
       {"bipolar stepper", "two coils, the current goes through them both ways",
        stepper_of(Stepper::Phases::bipolar, 4)},
       {"unipolar stepper", "two coils with taps, the current goes through one half at a time",
@@ -45,8 +45,8 @@ const std::vector<Kind<Motor>>& motor_kinds() {
   return kinds;
 }
 
-const std::vector<Kind<Board>>& board_kinds() {
-  static const std::vector<Kind<Board>> kinds = {
+const std::vector<NamedKind<Board>>& board_kinds() {
+  static const std::vector<NamedKind<Board>> kinds = {
       {"STEP/DIR", "a pulse a step, a line for the direction", pulses_of(StepDirBoard::Form::step_dir)},
       {"two-pulse", "a pulse line for each direction", pulses_of(StepDirBoard::Form::two_pulse)},
       {"four-input transistor array", "switches four half coils to ground", TransistorArray{}},
@@ -62,8 +62,8 @@ const std::vector<Kind<Board>>& board_kinds() {
   return kinds;
 }
 
-const std::vector<Kind<Sensor>>& sensor_kinds() {
-  static const std::vector<Kind<Sensor>> kinds = {
+const std::vector<NamedKind<Sensor>>& sensor_kinds() {
+  static const std::vector<NamedKind<Sensor>> kinds = {
       {"optical gate", "a flag blocks its light", switch_of(PlaceSwitch::Kind::gate)},
       {"lever switch", "a contact that is pushed", switch_of(PlaceSwitch::Kind::lever)},
       {"reed", "a contact that a magnet moves", switch_of(PlaceSwitch::Kind::reed)},
@@ -77,18 +77,18 @@ const std::vector<Kind<Sensor>>& sensor_kinds() {
   return kinds;
 }
 
-const std::vector<Kind<HandControl::Kind>>& hand_kinds() {
+const std::vector<NamedKind<HandControl::Kind>>& hand_kinds() {
   using K = HandControl::Kind;
-  static const std::vector<Kind<K>> kinds = {{"key", "acts while it is pressed", K::key},
-                                             {"pedal", "the same, for a foot", K::pedal},
-                                             {"knob", "a voltage by its angle", K::knob},
-                                             {"emergency stop", "stops everything", K::stop}};
+  static const std::vector<NamedKind<K>> kinds = {{"key", "acts while it is pressed", K::key},
+                                                  {"pedal", "the same, for a foot", K::pedal},
+                                                  {"knob", "a voltage by its angle", K::knob},
+                                                  {"emergency stop", "stops everything", K::stop}};
   return kinds;
 }
 
-const std::vector<Kind<BetweenPart::Kind>>& part_kinds() {
+const std::vector<NamedKind<BetweenPart::Kind>>& part_kinds() {
   using K = BetweenPart::Kind;
-  static const std::vector<Kind<K>> kinds = {
+  static const std::vector<NamedKind<K>> kinds = {
       {"level shifter", "gives boards another high level than the controller's", K::level_shifter},
       {"isolator", "the same, and no common ground is needed", K::isolator}};
   return kinds;

@@ -8,18 +8,18 @@
 namespace cogstride {
 
 template <class Part>
-struct Kind {
+struct NamedKind {
   const char* word;
   const char* about;
   Part part;
 };
 
 /// A motor or board of each kind, otherwise empty.
-[[nodiscard]] const std::vector<Kind<Motor>>& motor_kinds();
-[[nodiscard]] const std::vector<Kind<Board>>& board_kinds();
-[[nodiscard]] const std::vector<Kind<Sensor>>& sensor_kinds();
-[[nodiscard]] const std::vector<Kind<HandControl::Kind>>& hand_kinds();
-[[nodiscard]] const std::vector<Kind<BetweenPart::Kind>>& part_kinds();
+[[nodiscard]] const std::vector<NamedKind<Motor>>& motor_kinds();
+[[nodiscard]] const std::vector<NamedKind<Board>>& board_kinds();
+[[nodiscard]] const std::vector<NamedKind<Sensor>>& sensor_kinds();
+[[nodiscard]] const std::vector<NamedKind<HandControl::Kind>>& hand_kinds();
+[[nodiscard]] const std::vector<NamedKind<BetweenPart::Kind>>& part_kinds();
 
 /// Whether a motor of this kind can be driven by a board of that kind at all.
 [[nodiscard]] bool fits(const Motor& motor, const Board& board);

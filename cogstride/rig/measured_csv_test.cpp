@@ -5,7 +5,7 @@
 #include "cogstride/rig/diagnostic.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::measured_csv_test {
 namespace {
 
 using testing_support::demo_rig;
@@ -89,4 +89,4 @@ TEST(MeasuredCsv, PointsAtWhatIsWrong) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::measured_csv_test

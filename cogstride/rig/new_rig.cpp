@@ -11,10 +11,10 @@ namespace cogstride {
 namespace {
 
 template <class Part>
-const Kind<Part>& kind_called(const std::vector<Kind<Part>>& kinds, const std::string& word,
-                              const char* what) {
+const NamedKind<Part>& kind_called(const std::vector<NamedKind<Part>>& kinds, const std::string& word,
+                                   const char* what) {
   std::vector<std::string> words;
-  for (const Kind<Part>& kind : kinds) {
+  for (const NamedKind<Part>& kind : kinds) {
     if (word == kind.word) return kind;
     words.emplace_back(kind.word);
   }
@@ -69,7 +69,7 @@ class RigWriter {
       throw RangeError(fmt::format("two mechanisms are called {}", wanted.name));
     const Motor& motor = kind_called(motor_kinds(), wanted.motor, "motor").part;
     const auto fitting = std::find_if(board_kinds().begin(), board_kinds().end(),
-                                      [&](const Kind<Board>& kind) { return fits(motor, kind.part); });
+                                      [&](const NamedKind<Board>& kind) { return fits(motor, kind.part); });
     const Board& board =
         wanted.board.empty() ? fitting->part : kind_called(board_kinds(), wanted.board, "board").part;
     if (!fits(motor, board))

@@ -13,7 +13,7 @@
 #include "cogstride/rig/read_rig.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::new_rig_test {
 namespace {
 
 std::string all_of(const Inspection& inspection) {
@@ -24,8 +24,8 @@ std::string all_of(const Inspection& inspection) {
 
 TEST(NewRig, IsSoundForEveryMotorOnEveryBoardThatDrivesIt) {
   int pairs = 0;
-  for (const Kind<Motor>& motor : motor_kinds()) {
-    for (const Kind<Board>& board : board_kinds()) {
+  for (const NamedKind<Motor>& motor : motor_kinds()) {
+    for (const NamedKind<Board>& board : board_kinds()) {
       NewRigOrder order{"Skein reel", {{"reel", motor.word, board.word}}, {}, {}};
       if (!fits(motor.part, board.part)) {
         EXPECT_THROW((void)new_rig_text(order), RangeError) << motor.word << ", " << board.word;
@@ -156,4 +156,4 @@ TEST(ChangeRig, TouchesNothingWhenTheRigWouldBeNone) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::new_rig_test

@@ -14,7 +14,7 @@
 #include "cogstride/rig/new_rig.hpp"
 #include "cogstride/rig/read_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::other_kinds_test {
 namespace {
 
 using namespace literals;
@@ -252,4 +252,4 @@ TEST(OtherKinds, AnInconsistentLeaderIsFoundByEitherSign) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::other_kinds_test

@@ -8,7 +8,7 @@
 #include "cogstride/rig/read_rig.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::parts_mark_test {
 namespace {
 
 std::string demo_text() {
@@ -46,4 +46,4 @@ TEST(PartsMark, AMechanismThatIsNotThereIsRefused) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::parts_mark_test

@@ -31,7 +31,7 @@ Part read_part(TomlTable table) {
 
 /// The part of the kind that a table names; nothing, and an error, when it names none.
 template <class Part>
-std::optional<Part> kind_of(TomlTable& table, const std::vector<Kind<Part>>& kinds) {
+std::optional<Part> kind_of(TomlTable& table, const std::vector<NamedKind<Part>>& kinds) {
   return table.kind<Part>(kinds);
 }
 
@@ -295,7 +295,7 @@ void read_board(TomlTable table, Mechanism& mechanism, bool motor_known, bool& k
       mechanism.board);
   if (motor_known && !fits(mechanism.motor, mechanism.board)) {
     std::vector<std::string> others;
-    for (const Kind<Board>& other : board_kinds())
+    for (const NamedKind<Board>& other : board_kinds())
       if (fits(mechanism.motor, other.part)) others.push_back(fmt::format("\"{}\"", other.word));
     table.error(table.place_of("kind"),
                 fmt::format("kind: a {} cannot drive a {} motor; boards that can: {}",

@@ -13,7 +13,7 @@
 #include "cogstride/rig/key_list.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::read_rig_test {
 namespace {
 
 using namespace literals;
@@ -373,4 +373,4 @@ TEST(ReadRig, TakesARotaryMechanismOnAStepDirBoard) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::read_rig_test

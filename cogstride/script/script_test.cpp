@@ -7,7 +7,7 @@
 #include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::script_test {
 namespace {
 
 using namespace literals;
@@ -227,4 +227,4 @@ TEST(ScriptPlayer, StopsAtAFaultAndNamesTheLine) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::script_test

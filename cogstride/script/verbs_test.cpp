@@ -8,7 +8,7 @@
 #include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::verbs_test {
 namespace {
 
 using namespace literals;
@@ -518,4 +518,4 @@ TEST(Verbs, TellHowLongAScriptTakes) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::verbs_test

@@ -7,12 +7,12 @@
 namespace cogstride {
 namespace {
 
-struct Edge {
+struct SeenEdge {
   double at;
   std::size_t line;
 };
 
-using Stretch = std::vector<Edge>;
+using Stretch = std::vector<SeenEdge>;
 
 const RecordedLine* line_named(const RecordedTrace& trace, const std::string& name) {
   const auto found = std::find_if(trace.lines.begin(), trace.lines.end(),
@@ -24,9 +24,9 @@ std::vector<Stretch> stretches_of(const std::vector<const RecordedLine*>& lines,
   Stretch all;
   for (std::size_t i = 0; i < lines.size(); ++i)
     for (const double at : lines[i]->edges) all.push_back({at, i});
-  std::stable_sort(all.begin(), all.end(), [](const Edge& x, const Edge& y) { return x.at < y.at; });
+  std::stable_sort(all.begin(), all.end(), [](const SeenEdge& x, const SeenEdge& y) { return x.at < y.at; });
   std::vector<Stretch> stretches;
-  for (const Edge& edge : all) {
+  for (const SeenEdge& edge : all) {
     if (stretches.empty() || edge.at - stretches.back().back().at > pause) stretches.emplace_back();
     stretches.back().push_back(edge);
   }
@@ -65,9 +65,9 @@ ComparedStretch compare(const std::vector<const RecordedLine*>& lines_a, const S
   for (std::size_t i = 0; i < lines_a.size(); ++i) {
     std::vector<double> own_a;
     std::vector<double> own_b;
-    for (const Edge& edge : a)
+    for (const SeenEdge& edge : a)
       if (edge.line == i) own_a.push_back(edge.at);
-    for (const Edge& edge : b)
+    for (const SeenEdge& edge : b)
       if (edge.line == i) own_b.push_back(edge.at);
     if (own_a.empty() && own_b.empty()) continue;
     ComparedStretch::Line line{lines_a[i]->name, std::ssize(own_a), std::ssize(own_b), true};

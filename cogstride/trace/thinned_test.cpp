@@ -11,7 +11,7 @@
 #include "cogstride/trace/event_log.hpp"
 #include "cogstride/trace/tally.hpp"
 
-namespace cogstride {
+namespace cogstride::thinned_test {
 namespace {
 
 TEST(ThinnedSignal, KeepsEverySampleOfAShortRun) {
@@ -148,4 +148,4 @@ TEST(RunTally, IsSoundOnlyWhenNothingWasMissedOrLost) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::thinned_test

@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <random>
 
-namespace cogstride {
+namespace cogstride::edge_player_test {
 namespace {
 
 using Use = LineSetup::Use;
@@ -367,4 +367,4 @@ TEST(PulseQueue, EndsARunWhereWalkingItEnds) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::edge_player_test

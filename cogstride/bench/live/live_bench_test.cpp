@@ -11,7 +11,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::live_bench_test {
 namespace {
 
 using namespace literals;
@@ -331,4 +331,4 @@ TEST(LiveBench, BeatsItsHeartAsLongAsItRuns) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::live_bench_test

@@ -17,7 +17,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
-namespace cogstride {
+namespace cogstride::live_duty_test {
 namespace {
 
 using namespace literals;
@@ -519,4 +519,4 @@ TEST(AnalogueReader, CountsWhatASlowConverterLeavesOut) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::live_duty_test

@@ -4,7 +4,7 @@
 
 #include "cogstride/bench/live/null_port.hpp"
 
-namespace cogstride {
+namespace cogstride::pace_test {
 namespace {
 
 PaceOrder quick_order() {
@@ -69,4 +69,4 @@ TEST(Pace, GoesToTheTopWhereNothingIsInTheWay) {
 }
 
 }  // namespace
-}  // namespace cogstride
+}  // namespace cogstride::pace_test

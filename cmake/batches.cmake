@@ -1,0 +1,23 @@
+# Sources of one folder are compiled together, up to `size` in one go: what they all include is read once. A name in an
+# unnamed namespace must then be the only one of its folder. Off with -DCOGSTRIDE_BATCHES=OFF, where each source is
+# compiled alone.
+function(cogstride_batch target size)
+  if(NOT COGSTRIDE_BATCHES)
+    return()
+  endif()
+  set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_MODE GROUP)
+  get_target_property(sources ${target} SOURCES)
+  set(folder_before "")
+  foreach(source IN LISTS sources)
+    cmake_path(ABSOLUTE_PATH source OUTPUT_VARIABLE path)
+    cmake_path(GET path PARENT_PATH folder)
+    if(NOT folder STREQUAL folder_before)
+      set(count 0)
+      set(folder_before "${folder}")
+    endif()
+    math(EXPR batch "${count} / ${size}")
+    math(EXPR count "${count} + 1")
+    cmake_path(GET folder FILENAME room)
+    set_source_files_properties(${source} PROPERTIES UNITY_GROUP ${target}_${room}_${batch})
+  endforeach()
+endfunction()
