@@ -14,6 +14,7 @@
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/trials.hpp"
 
 namespace cogstride::coil_bench_test {
 namespace {
@@ -175,6 +176,7 @@ TEST(CoilBench, SaysThatTheRotorDidNotFollowItsField) {
 // only.
 TEST(CoilBench, SortsTheTwentyFourOrdersOfFourLines) {
   for (const Stepping stepping : {Stepping::full, Stepping::wave, Stepping::half}) {
+    if (stepping == Stepping::wave && !testing_support::runs_slow_tests()) continue;
     std::array<int, 4> order{0, 1, 2, 3};
     std::map<Turns, int> counts;
     int both_ways = 0;

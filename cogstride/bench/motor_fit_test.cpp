@@ -11,6 +11,7 @@
 #include "cogstride/plan/brushed_model.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/trials.hpp"
 
 namespace cogstride::motor_fit_test {
 namespace {
@@ -126,7 +127,7 @@ TEST(MotorFit, ItsIntervalsCoverTheTruth) {
   clean.has_rise = false;
   const Mechanism rig = guessed();
   std::map<std::string, int> covered;
-  constexpr int seeds = 200;
+  const int seeds = testing_support::trials(30, 200);
   for (int seed = 1; seed <= seeds; ++seed) {
     const MotorFit fit =
         fit_motor(rig, with_noise(clean, 10 * rpm, 0.03, 0.0, static_cast<std::uint64_t>(seed)));
@@ -137,8 +138,9 @@ TEST(MotorFit, ItsIntervalsCoverTheTruth) {
     }
   }
   for (const auto& [key, count] : covered) {
-    EXPECT_GE(count, 0.90 * seeds) << key;
-    EXPECT_LE(count, 0.98 * seeds) << key;
+    // A few leave more to chance: of 30, less than 24 inside would be one in 50 000.
+    EXPECT_GE(count, (testing_support::runs_slow_tests() ? 0.90 : 0.80) * seeds) << key;
+    if (testing_support::runs_slow_tests()) EXPECT_LE(count, 0.98 * seeds) << key;
   }
 }
 

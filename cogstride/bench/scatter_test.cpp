@@ -6,6 +6,7 @@
 
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/trials.hpp"
 
 namespace cogstride::scatter_test {
 namespace {
@@ -15,7 +16,8 @@ using testing_support::demo_rig;
 
 TEST(Scatter, StaysWithinTheGatesNoiseAndOneMicrostep) {
   const Rig rig = demo_rig();
-  const ScatterResult result = scatter_homing(rig, rig.mechanisms[0], 60, 11);
+  const ScatterResult result =
+      scatter_homing(rig, rig.mechanisms[0], static_cast<std::size_t>(testing_support::trials(24, 60)), 11);
   EXPECT_EQ(result.failures(), 0u);
   EXPECT_NEAR(result.microstep, 0.00375, 1e-9);
   EXPECT_NEAR(result.noise, 0.0004, 1e-9);

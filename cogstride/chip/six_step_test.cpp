@@ -32,7 +32,7 @@ TEST(SixStep, IsTheTextbooksForThePlainWiring) {
     EXPECT_EQ(table.by_hall(book[sector].hall, false).on, book[sector].on);
     EXPECT_EQ(table.forwards[sector].port, book[sector].on) << "all gates are active high";
   }
-  for (const std::uint8_t cannot_be : {0b000, 0b111, 8, 255}) {
+  for (const std::uint8_t cannot_be : std::array<std::uint8_t, 4>{0b000, 0b111, 8, 255}) {
     EXPECT_TRUE(table.by_hall(cannot_be, false).is_fault);
     EXPECT_EQ(table.by_hall(cannot_be, true).on, no_gate);
   }
@@ -62,7 +62,8 @@ void for_every_wiring(Check check) {
           for (const bool at_60 : {false, true})
             for (const SixStepSwitched switched :
                  {SixStepSwitched::high_side, SixStepSwitched::low_side, SixStepSwitched::both})
-              for (const std::uint8_t active_low : {0, 0b010101, 0b101010, 0b111111, 0b000011}) {
+              for (const std::uint8_t active_low :
+                   std::array<std::uint8_t, 5>{0, 0b010101, 0b101010, 0b111111, 0b000011}) {
                 SixStepWiring wiring;
                 std::copy(phases.begin(), phases.end(), wiring.phase);
                 std::copy(halls.begin(), halls.end(), wiring.hall);

@@ -11,6 +11,7 @@
 #include "cogstride/plan/run_fitter.hpp"
 #include "cogstride/plan/step_times.hpp"
 #include "cogstride/quantity/error.hpp"
+#include "support/trials.hpp"
 
 namespace cogstride::ramp_test {
 namespace {
@@ -284,7 +285,8 @@ TEST(RunFitter, GoesOnWithoutEnd) {
 TEST(RunFitter, StaysWithinOneTickOnRandomRamps) {
   std::mt19937_64 random(6);
   std::uniform_real_distribution<double> unit(0.0, 1.0);
-  for (int i = 0; i < 800; ++i) {
+  const int ramps = testing_support::trials(150, 800);
+  for (int i = 0; i < ramps; ++i) {
     const RampLimits limits{.speed = std::pow(10.0, 1 + 3.7 * unit(random)),
                             .acceleration = std::pow(10.0, 1 + 5 * unit(random)),
                             .start_speed = unit(random) < 0.5 ? 0.0 : 1000 * unit(random),

@@ -26,7 +26,7 @@ struct AnalogueChange {
 class Surroundings final : public Plant {
  public:
   /// @param changes  in any order; several of one line at one tick in the order in which they stand
-  Surroundings(std::vector<Level> at_power_up, std::vector<LineEdge> changes,
+  Surroundings(const std::vector<Level>& at_power_up, std::vector<LineEdge> changes,
                std::vector<SupplyLine> supplies = {}, std::vector<AnalogueChange> voltages = {})
       : supplies_(std::move(supplies)), changes_(std::move(changes)), voltages_(std::move(voltages)) {
     std::stable_sort(voltages_.begin(), voltages_.end(),

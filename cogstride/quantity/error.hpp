@@ -26,7 +26,7 @@ class RangeError : public Error {
 /// A text is not what was expected; `offset` counts bytes from its start.
 class TextError : public Error {
  public:
-  TextError(std::size_t offset, std::string message) : Error(std::move(message)), offset_(offset) {}
+  TextError(std::size_t offset, const std::string& message) : Error(message), offset_(offset) {}
   [[nodiscard]] std::size_t offset() const { return offset_; }
 
  private:

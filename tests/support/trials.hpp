@@ -1,0 +1,23 @@
+// Long rows of trials: a few of them where every change runs the tests, all of them in scripts/test-slow.
+#pragma once
+
+#include <cstdlib>
+
+namespace cogstride::testing_support {
+
+/// Whether long tests are to be run whole.
+inline bool runs_slow_tests() {
+  return std::getenv("COGSTRIDE_SLOW") != nullptr;
+}
+
+/// So many trials: `whole`, or `few` where time counts.
+inline int trials(int few, int whole) {
+  return runs_slow_tests() ? whole : few;
+}
+
+/// Of a row of trials one in so many is made: each of them, or one in `stride` where time counts.
+inline int one_in(int stride) {
+  return runs_slow_tests() ? 1 : stride;
+}
+
+}  // namespace cogstride::testing_support
