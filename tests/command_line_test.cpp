@@ -440,4 +440,96 @@ TEST(Examples, FirstMoveEndsWhereItWasSent) {
       << ran.out;
 }
 
+TEST_F(CommandLine, SaysWhenItsOutputCannotBeWritten) {
+  const std::vector<std::string> commands{"inspect " + demo_rig,
+                                          "lines " + demo_rig,
+                                          "explain",
+                                          "keys",
+                                          "sequence " + demo_rig + " creel",
+                                          "plan " + demo_rig + " traverse --to 85mm",
+                                          "timer --clock 16MHz --frequency 490Hz",
+                                          "rehearse " + demo_rig + " " + demo_script,
+                                          "--help"};
+  for (const std::string& command : commands) {
+    for (const char* const nowhere : {" >/dev/full", " >&-"}) {
+      const Ran ran = run("sh -c '" + tool + " " + command + nowhere + "'");
+      EXPECT_EQ(ran.status, 1) << command << nowhere;
+      EXPECT_NE(ran.out.find("standard output cannot be written"), std::string::npos) << ran.out;
+    }
+  }
+}
+
+TEST_F(CommandLine, DoesNotWriteOntoWhatItReads) {
+  const std::string rig = write("mine.rig.toml", cogstride::read_text_file(demo_rig));
+  const std::string script = write("mine.stride", "home traverse\n");
+  const std::string before = cogstride::read_text_file(rig);
+  fs::create_symlink(rig, path("rig.csv"));
+  fs::create_hard_link(script, path("script.vcd"));
+  const std::string words = "rehearse " + rig + " " + script + " --overwrite";
+  for (const std::string& output :
+       {" --csv " + rig, " --csv " + path("rig.csv"), " --waves " + path("script.vcd")}) {
+    const Ran ran = cogstride(words + output);
+    EXPECT_EQ(ran.status, 2);
+    EXPECT_NE(ran.out.find("does not write onto it"), std::string::npos) << ran.out;
+  }
+  EXPECT_EQ(cogstride::read_text_file(rig), before);
+  EXPECT_EQ(cogstride::read_text_file(script), "home traverse\n");
+
+  // Positions are kept in a file of their own.
+  const Ran ran = cogstride("rehearse " + rig + " " + script + " --remember " + rig);
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_NE(ran.out.find("holds something other than remembered positions"), std::string::npos) << ran.out;
+  EXPECT_EQ(cogstride::read_text_file(rig), before);
+}
+
+TEST_F(CommandLine, ChangesOfOneRigAtOnceLeaveOneThatCanBeRead) {
+  const std::string rig = write("mine.rig.toml", cogstride::read_text_file(demo_rig));
+  const std::string one = "for i in 1 2 3 4 5 6 7 8; do " + tool + " change " + rig +
+                          " mechanism.traverse.limits.speed \"4$i mm/s\" || exit 1; done";
+  const std::string other = "for i in 1 2 3 4 5 6 7 8; do " + tool + " change " + rig +
+                            " mechanism.traverse.limits.acceleration \"140$i mm/s2\" || exit 1; done";
+  const Ran ran = run("( " + one + " ) & ( " + other + " ) && wait $!");
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  const std::string text = cogstride::read_text_file(rig);
+  EXPECT_NE(text.find("\"48 mm/s\""), std::string::npos);
+  EXPECT_NE(text.find("\"1408 mm/s2\""), std::string::npos);
+}
+
+TEST_F(CommandLine, RunsNothingThatANameSays) {
+  const std::string sign = path("was-run");
+  const std::string rig = changed_rig("[mechanism.traverse]", "[mechanism.\"`touch " + sign + "`\"]");
+  const Ran ran = cogstride("inspect " + rig);
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_NE(ran.out.find("letters, digits, _ and - make a name"), std::string::npos) << ran.out;
+  // Words that may be free, the rig's own name, come into figures as they stand.
+  const std::string titled = changed_rig("Bobbin bench", "`touch " + sign + "` it's");
+  EXPECT_EQ(cogstride("sequence " + titled + " creel --plot " + path("rows.png")).status, 0);
+  const Ran drawn = cogstride("rehearse " + titled + " " + write("home.stride", "home traverse\n") +
+                              " --plot " + path("home.svg"));
+  EXPECT_EQ(drawn.status, 0) << drawn.out;
+  EXPECT_FALSE(fs::exists(sign));
+}
+
+TEST_F(CommandLine, SaysWhatTheDrawingProgramDid) {
+  fs::create_directories(folder / "bin");
+  const auto with = [&](const std::string& program) {
+    write("bin/gnuplot", program);
+    fs::permissions(folder / "bin/gnuplot", fs::perms::owner_all);
+    return run("PATH=" + path("bin") + ":/usr/bin:/bin " + tool + " sequence " + demo_rig + " creel --plot " +
+               path("rows.png"));
+  };
+  const std::string missing = run("PATH=" + path("nowhere") + " " + tool + " sequence " + demo_rig +
+                                  " creel --plot " + path("rows.png"))
+                                  .out;
+  EXPECT_NE(missing.find("gnuplot is missing"), std::string::npos) << missing;
+  const std::string failing = with("#!/bin/sh\necho 'no such terminal' >&2\nexit 1\n").out;
+  EXPECT_NE(failing.find("gnuplot failed: no such terminal"), std::string::npos) << failing;
+  // It ends well and has left a part alone, or nothing.
+  const std::string part = with("#!/bin/sh\ncat >/dev/null\n").out;
+  EXPECT_NE(part.find("left a part of it alone"), std::string::npos) << part;
+  // It goes away without reading: no SIGPIPE.
+  EXPECT_EQ(with("#!/bin/sh\nexit 3\n").status, 2);
+  EXPECT_FALSE(fs::exists(path("rows.png")));
+}
+
 }  // namespace

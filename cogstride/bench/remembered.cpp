@@ -1,14 +1,11 @@
 #include "cogstride/bench/remembered.hpp"
 
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <unistd.h>
 
-#include <cerrno>
 #include <charconv>
-#include <cstring>
-#include <filesystem>
+#include <fstream>
 
+#include "cogstride/files/output_file.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
@@ -48,35 +45,6 @@ OutputPosition parse_place(std::string_view text) {
   return {unit == "m" ? OutputKind::linear : OutputKind::rotary,
           Ratio(whole_number(text.substr(0, bar)), whole_number(text.substr(bar + 1, blank - bar - 1)))};
 }
-
-/// A file that is being written; closed in any case.
-class OpenFile {
- public:
-  OpenFile(const std::string& path, int flags) : path_(path), file_(::open(path.c_str(), flags, 0644)) {
-    if (file_ < 0) fail();
-  }
-  ~OpenFile() { ::close(file_); }
-  OpenFile(const OpenFile&) = delete;
-  OpenFile& operator=(const OpenFile&) = delete;
-
-  void write(std::string_view text) {
-    while (!text.empty()) {
-      const ssize_t written = ::write(file_, text.data(), text.size());
-      if (written < 0 && errno == EINTR) continue;
-      if (written < 0) fail();
-      text.remove_prefix(static_cast<std::size_t>(written));
-    }
-  }
-  void flush() {
-    if (::fsync(file_) != 0) fail();
-  }
-
- private:
-  [[noreturn]] void fail() const { throw Error(fmt::format("{}: {}", path_, std::strerror(errno))); }
-
-  std::string path_;
-  int file_;
-};
 
 /// What a switch should say at a position; nothing where the position is too near its edges to tell.
 std::optional<bool> should_act(const Mechanism& mechanism, const PlaceSwitch& place,
@@ -152,16 +120,17 @@ RememberedPositions parse_remembered(std::string_view text) {
 }
 
 void write_remembered(const std::string& path, const RememberedPositions& remembered) {
-  const std::string beside = path + ".new";
-  {
-    OpenFile file(beside, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC);
-    file.write(to_text(remembered));
-    file.flush();
+  OutputFile file(path);
+  if (std::ifstream there(path, std::ios::binary); there) {
+    std::string begins(first_line.size(), '\0');
+    there.read(begins.data(), static_cast<std::streamsize>(begins.size()));
+    if (there.gcount() > 0 && begins != first_line)
+      throw Error(fmt::format(
+          "{}: holds something other than remembered positions, and is left as it is; name another file",
+          path));
   }
-  if (std::rename(beside.c_str(), path.c_str()) != 0)
-    throw Error(fmt::format("{}: {}", path, std::strerror(errno)));
-  const std::filesystem::path folder = std::filesystem::path(path).parent_path();
-  OpenFile(folder.empty() ? "." : folder.string(), O_RDONLY | O_DIRECTORY | O_CLOEXEC).flush();
+  file.write(to_text(remembered));
+  file.commit();
 }
 
 std::vector<std::string> recall_positions(Bench& bench, const RememberedPositions& remembered,

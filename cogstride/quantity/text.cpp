@@ -372,6 +372,22 @@ std::string nearest_word(std::string_view word, const std::vector<std::string>& 
   return nearest;
 }
 
+bool is_plain_name(std::string_view name) {
+  constexpr std::size_t longest = 64;
+  const auto is_plain = [](char c) {
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '-';
+  };
+  return !name.empty() && name.size() <= longest && std::all_of(name.begin(), name.end(), is_plain);
+}
+
+std::string printable(std::string_view text) {
+  constexpr std::size_t longest = 80;
+  std::string shown(text.substr(0, longest));
+  for (char& c : shown)
+    if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) c = '?';
+  return text.size() > longest ? shown + "..." : shown;
+}
+
 std::uint64_t fingerprint(std::string_view text) {
   std::uint64_t hash = 0xcbf29ce484222325u;  // FNV-1a, 64 bits
   for (const char byte : text) hash = (hash ^ static_cast<unsigned char>(byte)) * 0x100000001b3u;

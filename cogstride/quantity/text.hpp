@@ -54,6 +54,14 @@ struct ParsedQuantity {
 /// The candidate nearest to `word`, or an empty string when none is near.
 [[nodiscard]] std::string nearest_word(std::string_view word, const std::vector<std::string>& candidates);
 
+/// Whether a name of something in a rig is one: letters, digits, _ and -, 64 of them at the most.
+[[nodiscard]] bool is_plain_name(std::string_view name);
+/// What is wrong with another one.
+inline constexpr const char* plain_names = "letters, digits, _ and - make a name, 64 of them at the most";
+
+/// A text as it may be shown on a terminal: control characters as '?', and cut where it is very long.
+[[nodiscard]] std::string printable(std::string_view text);
+
 /// A short mark of a text, which another text has with odds of 1 in 2^64 (FNV-1a).
 [[nodiscard]] std::uint64_t fingerprint(std::string_view text);
 

@@ -4,14 +4,15 @@
 #include <string>
 #include <vector>
 
-#include "cogstride/report/output_file.hpp"
+#include "cogstride/files/output_file.hpp"
 #include "cogstride/trace/trace.hpp"
 
 namespace cogstride {
 
 class CsvWriter final : public TraceSink {
  public:
-  explicit CsvWriter(const std::string& path) : file_(path) {}
+  explicit CsvWriter(const std::string& path, OutputFile::Existing existing = OutputFile::Existing::replaced)
+      : file_(path, existing) {}
 
   void begin(const TraceLayout& layout) override;
   void edge(Tick at, LineId line, bool high) override;

@@ -7,8 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/files/output_file.hpp"
 #include "cogstride/quantity/ratio.hpp"
-#include "cogstride/report/output_file.hpp"
 #include "cogstride/trace/trace.hpp"
 
 namespace cogstride {
@@ -16,7 +16,9 @@ namespace cogstride {
 class VcdWriter final : public TraceSink {
  public:
   /// @param unit_ns  the time unit: 100 for steps and servo pulses, 10 where gates or dead times are shown
-  explicit VcdWriter(const std::string& path, int unit_ns = 100) : file_(path), unit_ns_(unit_ns) {}
+  explicit VcdWriter(const std::string& path, OutputFile::Existing existing = OutputFile::Existing::replaced,
+                     int unit_ns = 100)
+      : file_(path, existing), unit_ns_(unit_ns) {}
 
   void begin(const TraceLayout& layout) override;
   void edge(Tick at, LineId line, bool high) override;

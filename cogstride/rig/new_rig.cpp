@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <set>
 
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/key_writer.hpp"
 #include "cogstride/rig/kinds.hpp"
 #include "cogstride/rig/typical.hpp"
@@ -25,10 +26,8 @@ const NamedKind<Part>& kind_called(const std::vector<NamedKind<Part>>& kinds, co
 }
 
 void check_name(const std::string& name) {
-  const bool plain = !name.empty() && name.find_first_not_of(
-                                          "abcdefghijklmnopqrstuvwxyz"
-                                          "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") == std::string::npos;
-  if (!plain) throw RangeError(fmt::format("'{}' is no name: letters, digits, _ and - make one", name));
+  if (!is_plain_name(name))
+    throw RangeError(fmt::format("'{}' is no name: {}", printable(name), plain_names));
 }
 
 class RigWriter {

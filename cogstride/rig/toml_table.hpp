@@ -284,6 +284,8 @@ class TomlTable {
     for (auto&& [key, node] : *table_) {
       const std::string name(key.str());
       note(name);
+      if (!is_plain_name(name))
+        error(key.source(), fmt::format("the name '{}' cannot be had: {}", printable(name), plain_names));
       if (node.is_table()) {
         tables.emplace_back(name, TomlTable(*file_, *node.as_table(), joined(name)));
       } else {

@@ -15,7 +15,7 @@ Status run_compare(const CompareOptions& options) {
   OutputOptions outputs;
   outputs.plot = options.plot;
   outputs.overwrite = options.overwrite;
-  check_output_names(outputs);
+  check_output_names(outputs, {options.a, options.b});
   const TraceComparison comparison =
       compare_traces(read_vcd(options.a), read_vcd(options.b), pause_between_stretches);
   if (!options.plot.empty()) draw_comparison(options.plot, comparison);

@@ -11,9 +11,9 @@
 
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/bench/remembered.hpp"
+#include "cogstride/files/output_file.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
-#include "cogstride/report/output_file.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "cogstride/script/script_player.hpp"
@@ -164,13 +164,14 @@ Status run_drive(const DriveOptions& options) {
   const Script script = read_script(options.script, rig, {});
   refuse_fades(script.statements, options.script, rig);
   refuse_loops(script.statements, options.script, rig);
-  check_output_names(options.outputs);
+  const std::vector<std::string> read{options.rig, options.script};
+  check_output_names(options.outputs, read);
   if (!asks_first(options, rig, script)) {
     fmt::print(stderr, "nothing was moved\n");
     return Status::something_is_wrong;
   }
   EventLog log;
-  Outputs outputs(options.outputs, rig.mechanisms.front(), 0);
+  Outputs outputs(options.outputs, read, rig.mechanisms.front(), 0);
   outputs.also(log);
   for (const std::string& note : live_notes(rig)) fmt::print(stderr, "note: {}\n", note);
   LiveBench bench(rig, {.trace = &outputs.sink()});

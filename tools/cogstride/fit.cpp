@@ -2,9 +2,9 @@
 #include <fmt/ranges.h>
 #include <cstdio>
 
+#include "cogstride/files/output_file.hpp"
 #include "cogstride/report/figure.hpp"
 #include "cogstride/report/fit_report.hpp"
-#include "cogstride/report/output_file.hpp"
 #include "cogstride/rig/change_rig.hpp"
 #include "cogstride/rig/measured_csv.hpp"
 #include "cogstride/rig/read_rig.hpp"
@@ -17,13 +17,14 @@ namespace {
 
 /// Puts every figure that was told into the rig's file, one after the other, and all of them or none.
 void write_into_rig(const FitOptions& options, const MotorFit& fit) {
-  std::string text = read_text_file(options.rig);
+  ChangedFile rig(options.rig);
+  std::string text = rig.text();
   for (const FittedFigure& figure : fit.figures)
     if (figure.is_told)
       text =
           changed_rig_text(text, options.rig, fmt::format("mechanism.{}.{}", options.mechanism, figure.key),
                            figure_text(figure));
-  replace_file(options.rig, text);
+  rig.replace(text);
 }
 
 }  // namespace
@@ -32,7 +33,7 @@ Status run_fit(const FitOptions& options) {
   OutputOptions outputs;
   outputs.plot = options.plot;
   outputs.overwrite = options.overwrite;
-  check_output_names(outputs);
+  check_output_names(outputs, {options.rig, options.table});
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
   MeasuredCsv measured = read_measured(options.table, mechanism);

@@ -1,13 +1,42 @@
+#include <fcntl.h>
+#include <unistd.h>
+
+#include <cerrno>
 #include <cstdio>
+#include <cstring>
 #include <exception>
 
 #include "commands.hpp"
 
+namespace {
+
+/// A standard descriptor that was closed at the start must not become a file's or a line's: something stands
+/// in for it, opened so that using it fails as it would have failed.
+void hold_standard_descriptors() {
+  for (const int fd : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO})
+    if (fcntl(fd, F_GETFD) < 0 && errno == EBADF)
+      (void)open("/dev/null", fd == STDIN_FILENO ? O_WRONLY : O_RDONLY);  // the lowest one that is free
+}
+
+/// What was printed must have arrived: a report on a full disk is none.
+int with_output_checked(int status) {
+  errno = 0;
+  const bool was_wrong = std::ferror(stdout) != 0;
+  if (std::fflush(stdout) == 0 && !was_wrong) return status;
+  std::fprintf(stderr, "standard output cannot be written%s%s\n", errno != 0 ? ": " : "",
+               errno != 0 ? std::strerror(errno) : "");
+  return status == Status::done ? Status::something_is_wrong : status;
+}
+
+}  // namespace
+
 int main(int count, char** words) {
+  hold_standard_descriptors();
   try {
-    return run_command_line(count, words);
+    return with_output_checked(run_command_line(count, words));
   } catch (const std::exception& error) {
-    std::fprintf(stderr, "%s\n", error.what());
-    return Status::call_or_file_is_wrong;
+    const bool is_told = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
+    std::fprintf(stderr, "%s%s\n", is_told ? "" : "standard output cannot be written: ", error.what());
+    return is_told ? Status::call_or_file_is_wrong : Status::something_is_wrong;
   }
 }

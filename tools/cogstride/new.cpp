@@ -3,8 +3,8 @@
 #include <cstdio>
 #include <filesystem>
 
+#include "cogstride/files/output_file.hpp"
 #include "cogstride/quantity/error.hpp"
-#include "cogstride/report/output_file.hpp"
 #include "cogstride/rig/new_rig.hpp"
 #include "commands.hpp"
 
@@ -59,7 +59,8 @@ Status run_new(const NewOptions& options) {
   const std::string text = new_rig_text(order_of(options));
   if (!options.overwrite && std::filesystem::exists(options.file))
     throw Error(fmt::format("{}: is there already; --overwrite replaces it", options.file));
-  OutputFile file(options.file);
+  OutputFile file(options.file,
+                  options.overwrite ? OutputFile::Existing::replaced : OutputFile::Existing::refused);
   file.write(text);
   file.commit();
   std::printf("%s written: put in your own figures, then  cogstride inspect %s\n", options.file.c_str(),

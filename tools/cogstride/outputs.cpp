@@ -7,12 +7,13 @@
 #include <filesystem>
 #include <set>
 
+#include "cogstride/files/output_file.hpp"
 #include "cogstride/report/cart_figure.hpp"
 #include "cogstride/report/panel_figure.hpp"
 
 using namespace cogstride;
 
-void check_output_names(const OutputOptions& options) {
+void check_output_names(const OutputOptions& options, const std::vector<std::string>& read) {
   std::set<std::string> names;
   for (const std::string* name : {&options.plot, &options.waves, &options.csv}) {
     if (name->empty()) continue;
@@ -20,6 +21,10 @@ void check_output_names(const OutputOptions& options) {
       throw Error(fmt::format("{}: two outputs cannot go into one file", *name));
     if (std::filesystem::is_directory(*name))
       throw Error(fmt::format("{}: is a folder; name a file in it", *name));
+    for (const std::string& input : read)
+      if (is_one_file(*name, input))
+        throw Error(fmt::format(
+            "{}: this command reads it ({}) and does not write onto it; name another file", *name, input));
     if (!options.overwrite && std::filesystem::exists(*name)) {
       throw Error(
           fmt::format("{}: is there already and is left as it is; say --overwrite to replace it", *name));
@@ -30,19 +35,21 @@ void check_output_names(const OutputOptions& options) {
   }
 }
 
-Outputs::Outputs(const OutputOptions& options, const Mechanism& shown, std::size_t speed_signal)
+Outputs::Outputs(const OutputOptions& options, const std::vector<std::string>& read, const Mechanism& shown,
+                 std::size_t speed_signal)
     : plot_(options.plot) {
-  check_output_names(options);
+  check_output_names(options, read);
+  const auto existing = options.overwrite ? OutputFile::Existing::replaced : OutputFile::Existing::refused;
   if (!options.plot.empty()) {
     thinned_.emplace(speed_signal, static_cast<LineId>(board_lines(shown.wiring).front().line.number));
     fork_.add(*thinned_);
   }
   if (!options.waves.empty()) {
-    waves_ = std::make_unique<VcdWriter>(options.waves);
+    waves_ = std::make_unique<VcdWriter>(options.waves, existing);
     fork_.add(*waves_);
   }
   if (!options.csv.empty()) {
-    csv_ = std::make_unique<CsvWriter>(options.csv);
+    csv_ = std::make_unique<CsvWriter>(options.csv, existing);
     fork_.add(*csv_);
   }
 }

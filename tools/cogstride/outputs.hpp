@@ -15,12 +15,15 @@
 #include "commands.hpp"
 
 /// @throws cogstride::Error when a file is there already, is named twice, or has an ending that means nothing
-void check_output_names(const OutputOptions& options);
+/// @param read  files that the command reads: none of them is written onto
+void check_output_names(const OutputOptions& options, const std::vector<std::string>& read);
 
 class Outputs {
  public:
   /// @throws cogstride::Error when a file is there already, is named twice, or cannot be written.
-  Outputs(const OutputOptions& options, const cogstride::Mechanism& shown, std::size_t speed_signal);
+  /// @param read  as check_output_names
+  Outputs(const OutputOptions& options, const std::vector<std::string>& read,
+          const cogstride::Mechanism& shown, std::size_t speed_signal);
 
   [[nodiscard]] cogstride::TraceSink& sink() { return fork_; }
   void also(cogstride::TraceSink& sink) { fork_.add(sink); }

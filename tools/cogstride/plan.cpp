@@ -103,7 +103,7 @@ Status run_plan(const PlanOptions& options) {
   const MovePlan plan = plan_move(mechanism, rig.controller, from, order);
   const PlanFigures figures = figures_of(rig, mechanism, plan);
 
-  Outputs outputs(options.outputs, mechanism, 1);
+  Outputs outputs(options.outputs, {options.rig}, mechanism, 1);
   trace_plan(rig, mechanism.name, plan, outputs.sink());
   outputs.draw(figure_content(figures));
 

@@ -9,8 +9,8 @@
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/bench/proving.hpp"
 #include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/files/output_file.hpp"
 #include "cogstride/quantity/literals.hpp"
-#include "cogstride/report/output_file.hpp"
 #include "cogstride/rig/change_rig.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "commands.hpp"
@@ -136,8 +136,8 @@ class User final : public Bystander {
   }
   void keep() {
     if (!options_.live) return;
-    const std::string text = read_text_file(options_.rig);
-    replace_file(options_.rig, proven_rig_text(text, options_.rig, mechanism_.name, proven_));
+    ChangedFile rig(options_.rig);
+    rig.replace(proven_rig_text(rig.text(), options_.rig, mechanism_.name, proven_));
   }
 
   const ProveOptions& options_;

@@ -44,6 +44,10 @@ std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>
   return standing;
 }
 
+std::vector<std::string> read_by(const RehearseOptions& options) {
+  return {options.rig, options.script, options.real, options.stimulus, options.remember};
+}
+
 /// Positions from the last run, and those of this one for the next.
 class Memory {
  public:
@@ -150,7 +154,7 @@ Status scatter_ends(const RehearseOptions& options, const Rig& rig, const Script
 
 /// Homes each mechanism that the script homes, many times.
 Status scatter(const RehearseOptions& options, const Rig& rig, const Script& script) {
-  check_output_names(options.outputs);
+  check_output_names(options.outputs, read_by(options));
   std::vector<std::size_t> homed;
   add_moved(script.statements, true, homed);
   if (!options.outputs.csv.empty() || !options.outputs.waves.empty())
@@ -287,7 +291,7 @@ Status run_rehearse(const RehearseOptions& options) {
       options.stimulus.empty() ? std::vector<Stimulus>{} : read_stimuli(options.stimulus, rig);
 
   EventLog log;
-  Outputs outputs(options.outputs, shown, first_signal + 2);
+  Outputs outputs(options.outputs, read_by(options), shown, first_signal + 2);
   outputs.also(log);
   SimulatedBench bench(rig, {.seed = options.seed,
                              .start_positions = standing,

@@ -8,14 +8,14 @@
 #include "cogstride/report/sequence_report.hpp"
 #include "cogstride/rig/read_rig.hpp"
 #include "commands.hpp"
+#include "outputs.hpp"
 
 using namespace cogstride;
 
 Status run_sequence(const SequenceOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
-  if (!options.plot.empty() && !options.overwrite && std::filesystem::exists(options.plot))
-    throw Error(fmt::format("--plot {}: is there already; --overwrite replaces it", options.plot));
+  check_output_names({options.plot, {}, {}, options.overwrite}, {options.rig});
   if (mechanism.has_six_gates()) {
     const Commutation commutation = commutation_of(mechanism, options.backwards);
     if (!options.plot.empty()) draw_commutation(options.plot, mechanism, commutation);

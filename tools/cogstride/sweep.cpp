@@ -72,7 +72,7 @@ std::string sweep_duties(const SweepOptions& options, const Rig& rig, const Mech
 }  // namespace
 
 Status run_sweep(const SweepOptions& options) {
-  check_output_names({options.plot, {}, {}, options.overwrite});
+  check_output_names({options.plot, {}, {}, options.overwrite}, {options.rig});
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
   const std::string report = options.duty    ? sweep_duties(options, rig, mechanism)
