@@ -37,6 +37,12 @@ void PwmTimer::stop() {
   std::fill(channels_.begin(), channels_.end(), Channel{});
 }
 
+bool PwmTimer::is_driving() const {
+  if (!pending_.empty()) return true;
+  return std::any_of(channels_.begin(), channels_.end(),
+                     [](const Channel& channel) { return channel.runs && channel.on_ticks > 0; });
+}
+
 Tick PwmTimer::next() const {
   Tick soonest = next_period_;
   for (const Channel& channel : channels_)

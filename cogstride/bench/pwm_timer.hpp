@@ -25,6 +25,8 @@ class PwmTimer {
   void withdraw(Tick from);
   /// All lines off until the next put.
   void stop();
+  /// Whether one of its channels is on for a part of its periods, or will be.
+  [[nodiscard]] bool is_driving() const;
   /// The tick of the next change or period start; `never` while stopped.
   [[nodiscard]] Tick next() const;
   /// Goes to next() and appends the levels that change there (true: on).

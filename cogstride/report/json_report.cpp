@@ -241,6 +241,7 @@ std::string drive_json(const DriveReport& report, const EventLog& log) {
                    {"late_99_s", tally.late_99}, {"late_worst_s", tally.late_worst},
                    {"bound_s", tally.bound},     {"stood_still_s", tally.stood_still}};
   json["player"] = tally.conditions;
+  if (!tally.record_failure.empty()) json["record_failure"] = tally.record_failure;
   put_events(json, log);
   return pretty(json);
 }

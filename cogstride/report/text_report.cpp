@@ -536,6 +536,7 @@ std::string drive_text(const DriveReport& report, const EventLog& log) {
            1e6 * tally.bound);
   if (tally.stood_still > 0.0) page.row("waited", "all lines together, {:.3g} ms", 1e3 * tally.stood_still);
   page.row("player", "{}", tally.conditions);
+  if (!tally.record_failure.empty()) page.row("no record", "{}", tally.record_failure);
   for (const std::string& note : report.notes) page.line("{}", note);
   return page.take();
 }

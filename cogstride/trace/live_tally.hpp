@@ -39,6 +39,7 @@ struct LiveTally {
   double bound = 0.0;               ///< s
   double stood_still = 0.0;         ///< s, for which all lines waited
   std::string conditions{};         ///< of the player, in words
+  std::string record_failure{};  ///< why there is no record of the run; empty: there is, or none was wanted
 };
 
 }  // namespace cogstride

@@ -186,5 +186,6 @@ Status run_drive(const DriveOptions& options) {
     report.notes.push_back(std::move(note));
   const std::string text = options.json ? drive_json(report, log) : drive_text(report, log);
   std::fputs(text.c_str(), stdout);
-  return report.tally.fault.empty() ? Status::done : Status::something_is_wrong;
+  const bool is_whole = report.tally.fault.empty() && report.tally.record_failure.empty();
+  return is_whole ? Status::done : Status::something_is_wrong;
 }

@@ -18,6 +18,21 @@ void note_interrupt(int) {
   interrupted = 1;
 }
 
+/// As long as something plays, being told to end is noted, and acted on by the rig's [stops]; a reader that
+/// has gone is no reason to end. Afterwards everything ends the program as usual.
+class InterruptsNoted {
+ public:
+  InterruptsNoted() {
+    for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, note_interrupt);
+    std::signal(SIGPIPE, SIG_IGN);
+  }
+  ~InterruptsNoted() {
+    for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE}) std::signal(signal, SIG_DFL);
+  }
+  InterruptsNoted(const InterruptsNoted&) = delete;
+  InterruptsNoted& operator=(const InterruptsNoted&) = delete;
+};
+
 /// Where what moves is now, and how fast; each by what is put on its lines.
 std::string figures_now(const Bench& bench, Tick now) {
   std::string words;
@@ -91,14 +106,13 @@ Played play(Bench& bench, ScriptPlayer& player, const std::string& doing, const 
   bool stopped_from_outside = false;
   bench.on_fault([&](const std::string&) { stopped_from_outside = true; });
 
-  for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, note_interrupt);
+  const InterruptsNoted noted;
   ProgressLine progress;
   unsigned turns = 0;
   bench.run(player, [&] {
     if (++turns % 256 == 0 && progress.is_due()) progress.say(progress_words(bench, player, length, doing));
     return player.has_ended() || stopped_from_outside || interrupted != 0;
   });
-  progress.clear();
   Played played;
   played.is_sound = player.fault().empty() && !stopped_from_outside && interrupted == 0;
   played.fault = interrupted != 0 ? "interrupted" : player.fault();
@@ -110,6 +124,7 @@ Played play(Bench& bench, ScriptPlayer& player, const std::string& doing, const 
     bench.come_to_rest();
   }
   bench.wait_for_all();
+  progress.clear();
   return played;
 }
 

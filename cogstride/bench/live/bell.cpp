@@ -10,6 +10,7 @@
 #include <cstring>
 #include <ctime>
 
+#include "cogstride/bench/live/descriptor.hpp"
 #include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
@@ -20,7 +21,7 @@ std::int64_t monotonic_ns() {
   return static_cast<std::int64_t>(time.tv_sec) * 1'000'000'000 + time.tv_nsec;
 }
 
-Bell::Bell() : fd_(eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK)) {
+Bell::Bell() : fd_(above_standard(eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK))) {
   if (fd_ < 0) throw Error(fmt::format("the kernel gives no event descriptor: {}", std::strerror(errno)));
 }
 

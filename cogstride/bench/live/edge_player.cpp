@@ -43,6 +43,8 @@ EdgePlayer::EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports&
     timers_.push_back(
         {PwmTimer(pwm), static_cast<double>(pwm.period) * 1e9 / setup_.ticks_per_second, first.setup.owner});
   }
+  for (const Setup::Reaction& reaction : setup_.reactions) watched_.push_back({reaction});
+  planning_seen_ns_.store(began_ns_);
   // What it may need while it plays is fetched before.
   levels_.reserve(usual_room);
   edges_.reserve(usual_room);
@@ -74,10 +76,14 @@ void EdgePlayer::take_commands() {
     take(command);
     if (port_.now_ns() > until) break;
   }
-  if (cut_wanted_.exchange(false, std::memory_order_acq_rel)) put_at_rest();
+  if (cut_wanted_.exchange(false, std::memory_order_acq_rel)) obey_cut();
 }
 
 void EdgePlayer::take(const LiveCommand& command) {
+  // Planned before it was known that all is at rest.
+  const bool is_played = command.kind == LiveCommand::Kind::levels ||
+                         command.kind == LiveCommand::Kind::run || command.kind == LiveCommand::Kind::duties;
+  if (plays_nothing_ && is_played) return;
   switch (command.kind) {
     case LiveCommand::Kind::levels: {
       // Usually the last one yet: the next to go out stands at the end.
@@ -108,6 +114,17 @@ void EdgePlayer::take(const LiveCommand& command) {
       sampling = {command.source, command.line, command.at, command.period};
       break;
     }
+    case LiveCommand::Kind::answered:
+      for (Watched& watched : watched_)
+        if (!watched.reaction.cuts) watched.counts_at = watched.acts_at = never;
+      break;
+    case LiveCommand::Kind::watch:
+      for (Watched& watched : watched_) {
+        if (watched.reaction.while_runs != command.mechanism) continue;
+        watched.is_watched = command.is_watched;
+        if (!command.is_watched) watched.counts_at = watched.acts_at = never;
+      }
+      break;
   }
 }
 
@@ -147,7 +164,69 @@ void EdgePlayer::take_edges() {
       if (stop && stop->line == edge.line && (stop->edge == Edge::rising) == edge.high)
         pulsed.pulses.clear(now());
     }
+    react_to(edge);
   }
+}
+
+void EdgePlayer::react_to(const PortEdge& edge) {
+  for (Watched& watched : watched_) {
+    const Setup::Reaction& reaction = watched.reaction;
+    if (reaction.line != edge.line) continue;
+    if (edge.high != reaction.when_high) {
+      if (now() < watched.counts_at) watched.counts_at = watched.acts_at = never;  // it has bounced
+      continue;
+    }
+    if (!watched.is_watched || (reaction.while_runs && !runs(*reaction.while_runs))) continue;
+    if (watched.acts_at != never) continue;
+    watched.counts_at = now() + reaction.steady_for;
+    watched.acts_at = watched.counts_at + (reaction.cuts ? 0 : setup_.answer_within);
+  }
+}
+
+Tick EdgePlayer::next_reaction() const {
+  Tick next = never;
+  for (const Watched& watched : watched_) next = std::min(next, watched.acts_at);
+  return next;
+}
+
+void EdgePlayer::act_by_itself() {
+  if (next_reaction() <= now()) {
+    bool cuts = false;
+    for (Watched& watched : watched_) {
+      if (watched.acts_at > now()) continue;
+      cuts = cuts || watched.reaction.cuts;
+      watched.counts_at = watched.acts_at = never;
+    }
+    put_at_rest(cuts ? CutBy::reaction : CutBy::no_answer);
+    plays_nothing_ = true;
+  } else if (setup_.silence_ns > 0 &&
+             port_.now_ns() - planning_seen_ns_.load(std::memory_order_acquire) > setup_.silence_ns &&
+             moves_something()) {
+    put_at_rest(CutBy::silence);
+    plays_nothing_ = true;
+  }
+}
+
+bool EdgePlayer::runs(MechanismId mechanism) {
+  for (const TimedLevels& levels : levels_)
+    if (line(levels.levels[0].line).setup.owner == mechanism) return true;
+  for (const std::size_t number : pulse_lines_)
+    if (lines_[number].setup.owner == mechanism && planned_next(lines_[number]) != never) return true;
+  return std::any_of(timers_.begin(), timers_.end(), [&](const Duties& duties) {
+    return duties.owner == mechanism && duties.timer.is_driving();
+  });
+}
+
+bool EdgePlayer::moves_something() {
+  for (const std::size_t number : pulse_lines_)
+    if (planned_next(lines_[number]) != never) return true;
+  return std::any_of(timers_.begin(), timers_.end(),
+                     [](const Duties& duties) { return duties.timer.is_driving(); });
+}
+
+bool EdgePlayer::is_looked_after() {
+  if (setup_.silence_ns == 0 || !moves_something()) return true;
+  return port_.now_ns() - planning_seen_ns_.load(std::memory_order_acquire) <= setup_.silence_ns;
 }
 
 void EdgePlayer::take_samples() {
@@ -162,12 +241,21 @@ void EdgePlayer::take_samples() {
   }
 }
 
-void EdgePlayer::put_at_rest() {
+/// As planning has asked: what it had handed over before is not played.
+void EdgePlayer::obey_cut() {
   LiveCommand dropped;
   while (commands_.pop(dropped)) {
   }
-  levels_.clear();
   samplings_.clear();
+  plays_nothing_ = false;
+  for (Watched& watched : watched_) watched.counts_at = watched.acts_at = never;
+  put_at_rest(CutBy::planning);
+  cuts_made_.fetch_add(1, std::memory_order_acq_rel);
+  has_told_ = true;
+}
+
+void EdgePlayer::put_at_rest(CutBy why) {
+  levels_.clear();
   for (Duties& duties : timers_) duties.timer.stop();
   out_.clear();
   for (Line& each : lines_) {
@@ -179,7 +267,7 @@ void EdgePlayer::put_at_rest() {
   port_.write(out_);
   const Tick at = now();
   for (const Level& level : out_) wrote(level, at, at);
-  report({.kind = LiveReport::Kind::cut, .at = at});
+  report({.kind = LiveReport::Kind::cut, .at = at, .cut_by = why});
 }
 
 /// When a change of one of an owner's lines may go out: as planned, and after what stands there already has
@@ -328,14 +416,17 @@ void EdgePlayer::wrote(const Level& level, Tick planned, Tick at) {
 void EdgePlayer::turn() {
   take_commands();
   take_samples();
+  act_by_itself();
   Tick next = next_due();
   std::int64_t now_ns = port_.now_ns();
   if (next == never || ns_of(next) - now_ns > looks_apart_ns || now_ns - last_look_ns_ > looks_at_least_ns) {
     take_edges();
+    act_by_itself();
     if (has_told_) return;  // whoever plans is told before anything is slept on
     next = next_due();
   }
   for (const Sampling& sampling : samplings_) next = std::min(next, sampling.next);
+  next = std::min(next, next_reaction());
   const std::int64_t latest_wake = port_.now_ns() + setup_.longest_sleep_ns;
   const std::int64_t next_ns = next == never ? latest_wake : std::min(latest_wake, ns_of(next));
   if (next_ns - port_.now_ns() > setup_.spin_ns) {
@@ -349,7 +440,7 @@ void EdgePlayer::turn() {
 }
 
 void EdgePlayer::end() {
-  put_at_rest();
+  obey_cut();
 }
 
 Tick EdgePlayer::now() const {

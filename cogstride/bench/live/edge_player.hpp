@@ -9,6 +9,11 @@
 // the next. Past the bound time stands still for all lines by as much as the edge was late, so that every
 // step still goes out, in its order and at its distance; that is reported, and whoever plans stops on a ramp.
 //
+// What must stop motion whatever planning does, the player acts on by itself: at an edge of a line that it
+// was told of it puts all lines at rest, at once, or when planning has not answered in time; and it does so
+// when something moves and planning gives no sign of life. From then on it plays nothing until planning has
+// cut the lines itself.
+//
 // A duty is played edge by edge like all else, unless hardware behind the port makes it: then it is told the
 // share.
 #pragma once
@@ -36,6 +41,17 @@ class EdgePlayer {
     Tick bound = 0;            ///< an edge may be so late
     std::int64_t spin_ns = 0;  ///< so long before an edge it does not sleep any more
     std::int64_t longest_sleep_ns = 50'000'000;
+    /// An input that the player acts on by itself.
+    struct Reaction {
+      LineId line{};
+      bool when_high = true;
+      bool cuts = true;     ///< else planning may brake: it has `answer_within` to say that it does
+      Tick steady_for = 0;  ///< it counts when it has stood so long
+      std::optional<MechanismId> while_runs{};  ///< only while this one's lines have something to make
+    };
+    std::vector<Reaction> reactions{};
+    Tick answer_within = 0;
+    std::int64_t silence_ns = 0;  ///< nothing moves for longer without planning; 0: not looked at
   };
   using Commands = boost::lockfree::spsc_queue<LiveCommand>;
   using Reports = boost::lockfree::spsc_queue<LiveReport>;
@@ -52,7 +68,15 @@ class EdgePlayer {
   /// Whether something was reported, other than what was written, since it was asked last.
   bool take_has_told() { return std::exchange(has_told_, false); }
 
+  /// Whether the guardian may take it that all is well: the player lives, and planning does or nothing moves.
+  [[nodiscard]] bool is_looked_after();
+
   // From other threads:
+
+  /// A sign of life of planning.
+  void planning_lives() noexcept { planning_seen_ns_.store(port_.now_ns(), std::memory_order_release); }
+  /// How often all lines have been put at rest as cut() asks.
+  [[nodiscard]] std::uint64_t cuts_made() const { return cuts_made_.load(std::memory_order_acquire); }
 
   /// The tick that it is now: the port's clock since it was made, less what time has stood still.
   [[nodiscard]] Tick now() const;
@@ -95,6 +119,12 @@ class EdgePlayer {
     Tick next = never;
     Tick period = 0;
   };
+  struct Watched {
+    Setup::Reaction reaction;
+    bool is_watched = true;
+    Tick counts_at = never;  // when it has stood long enough
+    Tick acts_at = never;    // when lines are cut for it
+  };
   struct NextEdge {
     Tick planned = never;
     Tick due = never;
@@ -108,7 +138,13 @@ class EdgePlayer {
   void withdraw(const LiveCommand& command);
   void take_edges();
   void take_samples();
-  void put_at_rest();
+  void put_at_rest(CutBy why);
+  void obey_cut();
+  void react_to(const PortEdge& edge);
+  void act_by_itself();
+  [[nodiscard]] Tick next_reaction() const;
+  [[nodiscard]] bool runs(MechanismId mechanism);
+  [[nodiscard]] bool moves_something();
   void add_levels(std::size_t place);
   void add_pulse(std::size_t number, Tick planned);
   void add_duties(std::size_t place);
@@ -138,7 +174,11 @@ class EdgePlayer {
   std::vector<Level> out_;               // of the write that is being made
   std::vector<PwmTimer::Share> shares_;  // being written
   std::vector<Tick> written_;            // when each of them was planned
+  std::vector<Watched> watched_;
+  bool plays_nothing_ = false;  // until planning cuts
   std::atomic<bool> cut_wanted_{false};
+  std::atomic<std::uint64_t> cuts_made_{0};
+  std::atomic<std::int64_t> planning_seen_ns_{0};
   std::atomic<Tick> stood_still_{0};
   std::atomic<std::int64_t> missed_reports_{0};
   bool has_told_ = false;

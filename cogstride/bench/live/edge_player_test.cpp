@@ -40,6 +40,7 @@ class FakePort final : public LinePort {
     for (const Level& level : levels) written.push_back({ns, level.line, level.high});
     ++writes;
   }
+  RestOutcome rest() noexcept override { return {}; }
   [[nodiscard]] bool read(LineId) override { return gate_high; }
   void take_edges(std::vector<PortEdge>& edges) override {
     ns += 400;
@@ -345,6 +346,129 @@ TEST(LatenessRecord, SaysAShareToAQuarter) {
     EXPECT_LE(record.at_share(share), exact + exact / 4 + 1);
   }
   EXPECT_EQ(LatenessRecord().at_share(0.99), 0);
+}
+
+class ReactingPlayer : public EdgePlayerTest {
+ protected:
+  /// A player that acts on `gate` by itself.
+  void react(EdgePlayer::Setup::Reaction reaction, Tick answer_within = 0, std::int64_t silence_ns = 0) {
+    EdgePlayer::Setup reacting = setup();
+    reaction.line = gate;
+    reacting.reactions = {reaction};
+    reacting.answer_within = answer_within;
+    reacting.silence_ns = silence_ns;
+    reacting_.emplace(std::move(reacting), port, commands, reports);
+  }
+  void run_until(Tick until) {
+    while (reacting_->now() < until) reacting_->turn();
+  }
+  void gate_at(Tick at, bool high) { port.coming.insert(port.coming.begin(), {at * 1000, gate, high}); }
+  [[nodiscard]] std::vector<CutBy> cuts() {
+    std::vector<CutBy> why;
+    for (const LiveReport& report : told(LiveReport::Kind::cut)) why.push_back(report.cut_by);
+    return why;
+  }
+  [[nodiscard]] double last_step() const { return edges(step, true).back(); }
+  void send(LiveCommand::Kind kind, bool is_watched = true) {
+    LiveCommand command;
+    command.kind = kind;
+    command.mechanism = owner;
+    command.is_watched = is_watched;
+    ASSERT_TRUE(commands.push(command));
+  }
+
+  std::optional<EdgePlayer> reacting_;
+};
+
+TEST_F(ReactingPlayer, CutsByItselfAndPlaysNothingUntilPlanningCuts) {
+  react({.cuts = true});
+  put(1000, steady(100, 1000));
+  gate_at(20'000, true);
+  run_until(30'000);
+  EXPECT_EQ(cuts(), std::vector{CutBy::reaction});
+  EXPECT_NEAR(last_step(), 20'000, 300);
+  // What planning had handed over before it knew.
+  put(31'000, steady(100, 100));
+  run_until(50'000);
+  EXPECT_NEAR(last_step(), 20'000, 300);
+  send(LiveCommand::Kind::withdraw);
+  run_until(51'000);
+  ASSERT_EQ(told(LiveReport::Kind::withdrawn).size(), 1u) << "planning asks what was made, and is answered";
+  EXPECT_NEAR(static_cast<double>(told(LiveReport::Kind::withdrawn)[0].left.steps), 190, 3);
+  reacting_->cut();
+  run_until(52'000);
+  put(60'000, steady(100, 10));
+  run_until(70'000);
+  EXPECT_NEAR(last_step(), 61'000, 300) << "then it plays again";
+}
+
+TEST_F(ReactingPlayer, GivesPlanningItsTimeToBrake) {
+  react({.cuts = false}, 5000);
+  put(1000, steady(100, 1000));
+  gate_at(20'000, true);
+  run_until(40'000);
+  EXPECT_EQ(cuts(), std::vector{CutBy::no_answer});
+  EXPECT_NEAR(last_step(), 25'000, 300);
+}
+
+TEST_F(ReactingPlayer, LeavesItToPlanningThatAnswers) {
+  react({.cuts = false}, 5000);
+  put(1000, steady(100, 1000));
+  gate_at(20'000, true);
+  run_until(22'000);
+  send(LiveCommand::Kind::answered);
+  run_until(120'000);
+  EXPECT_TRUE(cuts().empty());
+  EXPECT_EQ(edges(step, true).size(), 1000u);
+}
+
+TEST_F(ReactingPlayer, TakesNoBounceForAStop) {
+  react({.cuts = true, .steady_for = 2000});
+  put(1000, steady(100, 500));
+  for (Tick at = 10'000; at < 14'000; at += 1000) gate_at(at, at % 2000 == 0);
+  run_until(20'000);
+  EXPECT_TRUE(cuts().empty());
+  gate_at(20'000, true);
+  run_until(40'000);
+  EXPECT_EQ(cuts(), std::vector{CutBy::reaction});
+  EXPECT_NEAR(last_step(), 22'000, 300);
+}
+
+TEST_F(ReactingPlayer, WatchesSwitchesOfWhatMovesAlone) {
+  react({.cuts = true, .while_runs = owner});
+  gate_at(5000, true);
+  gate_at(6000, false);
+  run_until(8000);
+  EXPECT_TRUE(cuts().empty()) << "nothing moves";
+  send(LiveCommand::Kind::watch, false);
+  put(10'000, steady(100, 200));
+  gate_at(15'000, true);
+  gate_at(16'000, false);
+  run_until(20'000);
+  EXPECT_TRUE(cuts().empty()) << "it is being homed";
+  send(LiveCommand::Kind::watch, true);
+  gate_at(25'000, true);
+  run_until(40'000);
+  EXPECT_EQ(cuts(), std::vector{CutBy::reaction});
+  EXPECT_NEAR(last_step(), 25'000, 300);
+}
+
+TEST_F(ReactingPlayer, CutsWhatMovesWithoutPlanning) {
+  react({.cuts = true}, 0, 50'000'000);
+  run_until(200'000);
+  EXPECT_TRUE(cuts().empty()) << "nothing moves";
+  const Tick from = reacting_->now();
+  reacting_->planning_lives();
+  put(from + 1000, steady(100, 2000));
+  run_until(from + 40'000);
+  EXPECT_TRUE(reacting_->is_looked_after());
+  reacting_->planning_lives();
+  run_until(from + 80'000);
+  EXPECT_TRUE(cuts().empty());
+  run_until(from + 120'000);
+  EXPECT_EQ(cuts(), std::vector{CutBy::silence});
+  EXPECT_NEAR(last_step(), static_cast<double>(from + 90'000), 1000);
+  EXPECT_TRUE(reacting_->is_looked_after()) << "nothing moves any more";
 }
 
 TEST(PulseQueue, EndsARunWhereWalkingItEnds) {

@@ -164,7 +164,7 @@ GpioPort::GpioPort(const Controller& controller, const std::vector<LineSetup>& l
               fmt::format("{}: end that program, or give this rig other lines", holders(chip, wanted, own)));
         throw Error(fmt::format("{}: the kernel refuses these lines: {}", request.chip, std::strerror(why)));
       }
-      request.fd = asked.fd;
+      request.fd = above_standard(asked.fd);
       fcntl(request.fd, F_SETFL, fcntl(request.fd, F_GETFL) | O_NONBLOCK);
       for (unsigned bit = 0; bit < request.lines.size(); ++bit) {
         const auto number = static_cast<std::size_t>(request.lines[bit]);
@@ -214,6 +214,14 @@ void GpioPort::write(std::span<const Level> levels) {
           fmt::format("{} does not take levels any more ({}): it was taken away, or its driver failed",
                       requests_[i].chip, std::strerror(errno)));
   }
+}
+
+RestOutcome GpioPort::rest() noexcept {
+  RestOutcome outcome;
+  for (const Request& request : requests_)
+    if (!write_at_rest({.fd = request.fd, .mask = request.outputs, .bits = request.rest}))
+      outcome.add_silent(request.chip.c_str());
+  return outcome;
 }
 
 bool GpioPort::read(LineId line) {

@@ -29,6 +29,7 @@ class GpioPort final : public LinePort {
 
   [[nodiscard]] std::int64_t now_ns() override;
   void write(std::span<const Level> levels) override;
+  RestOutcome rest() noexcept override;
   [[nodiscard]] bool read(LineId line) override;
   void take_edges(std::vector<PortEdge>& edges) override;
   void sleep_until(std::int64_t ns) override;

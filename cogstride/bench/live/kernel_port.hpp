@@ -21,6 +21,11 @@ class KernelPort final : public LinePort {
   [[nodiscard]] std::int64_t now_ns() override { return gpio_->now_ns(); }
   void write(std::span<const Level> levels) override;
   void write_duty(LineId line, std::int64_t high_ns) override { duties_.write(line, high_ns); }
+  RestOutcome rest() noexcept override {
+    RestOutcome outcome = gpio_->rest();
+    duties_.rest(outcome);
+    return outcome;
+  }
   [[nodiscard]] bool read(LineId line) override {
     return duties_.has(line) ? duties_.is_high(line) : gpio_->read(line);
   }

@@ -14,6 +14,7 @@
 #include "cogstride/bench/pwm_timer.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/six_step_limits.hpp"
+#include "cogstride/trace/queued_sink.hpp"
 
 namespace cogstride {
 namespace {
@@ -216,6 +217,9 @@ class LiveBench::Supervisor final : public Participant {
 
  private:
   void look();
+  void look_at_guardian();
+  [[nodiscard]] bool switches_differ() const;
+  void watch_switches();
   void beat(Lines& lines);
 
   LiveBench& bench_;
@@ -233,7 +237,10 @@ struct LiveBench::Inside {
   LinePort* port = nullptr;
   std::unique_ptr<KernelConverter> converter;
   std::unique_ptr<Guardian> guardian;
-  std::atomic<bool> guardian_gone{false};
+  std::atomic<Guardian::State> guardians_state{Guardian::State::well};
+  bool guardian_is_told = false;
+  std::vector<bool> homing{};  // of each mover: whether its switches are left to it
+  std::unique_ptr<QueuedSink> trace;
   std::unique_ptr<LiveLines> lines;
   std::unique_ptr<Supervisor> supervisor;
   LiveTally tally{};
@@ -268,10 +275,9 @@ LiveBench::LiveBench(Rig given, Options options)
                                              fmt::format("cogstride {}", getpid()));
     in.port = in.kernel.get();
     in.guardian = std::make_unique<Guardian>(in.kernel->rest_writes(), guardians_patience);
-    setup.on_turn = [&in] {
-      if (!in.guardian->beat()) in.guardian_gone.store(true);
-    };
+    setup.on_turn = [&in] { in.guardians_state.store(in.guardian->beat()); };
   }
+  setup.reactions = reactions();
   if (controller.analogue) {
     setup.converter = options.converter;
     setup.analogue_channels = controller.analogue->channels;
@@ -282,6 +288,7 @@ LiveBench::LiveBench(Rig given, Options options)
   }
   in.lines = std::make_unique<LiveLines>(std::move(setup), *in.port);
   in.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
+  in.homing.assign(movers().size(), false);
   in.supervisor = std::make_unique<Supervisor>(*this);
   loop().add(*in.supervisor);
   if (options.trace == nullptr) return;
@@ -292,9 +299,29 @@ LiveBench::LiveBench(Rig given, Options options)
   for (const LineSetup& line : in.lines->lines())
     layout.lines.push_back(
         {line.id, line.name, line.use == LineSetup::Use::input ? in.lines->level(line.id) : line.rest_high});
-  options.trace->begin(layout);
-  in.lines->on_edge(
-      [this](Tick at, LineId line, bool high) { inside_->options.trace->edge(at, line, high); });
+  in.trace = std::make_unique<QueuedSink>(*options.trace);
+  in.trace->begin(layout);
+  in.lines->on_edge([this](Tick at, LineId line, bool high) { inside_->trace->edge(at, line, high); });
+}
+
+/// What the player acts on by itself: emergency stops, and the limit switches of what moves.
+std::vector<LiveLines::Reaction> LiveBench::reactions() const {
+  const std::vector<Inputs::Input>& inputs = this->inputs().all();
+  std::vector<LiveLines::Reaction> reactions;
+  for (const Guard::Watched& watched : watched_inputs(rig(), moved())) {
+    const bool is_emergency = watched.trip.cause == Trip::Cause::emergency_stop;
+    if (!is_emergency && watched.trip.cause != Trip::Cause::limit_switch) continue;
+    const auto input = std::find_if(inputs.begin(), inputs.end(),
+                                    [&](const Inputs::Input& each) { return each.line == watched.line; });
+    LiveLines::Reaction reaction;
+    reaction.line = watched.line;
+    reaction.when_high = watched.trips_when == input->active_high;
+    reaction.cuts = (is_emergency ? rig().stops.emergency : rig().stops.limit_switch) == StopBy::cut;
+    reaction.steady_for = input->steady_for;
+    if (!is_emergency) reaction.while_runs = watched.trip.mechanism;
+    reactions.push_back(reaction);
+  }
+  return reactions;
 }
 
 /// The timers of all duties. @return the lines whose duty hardware makes
@@ -326,15 +353,24 @@ std::vector<PwmChannels::Wanted> LiveBench::open_duties(LiveLines::Setup& setup)
 }
 
 LiveBench::~LiveBench() {
-  close();
+  try {
+    close();
+  } catch (...) {  // lines are at rest before anything of it can fail
+  }
 }
 
 void LiveBench::close() {
   Inside& in = *inside_;
   if (in.closed) return;
-  in.closed = true;
-  stop();
-  in.lines->end();
+  in.lines->cut();
+  try {
+    stop();
+  } catch (...) {
+    give_back();
+    throw;
+  }
+  give_back();
+  in.lines->deliver();
   const double ticks_a_second = rig().controller.timer_clock.base().to_double();
   const auto seconds = [&](Tick ticks) { return static_cast<double>(ticks) / ticks_a_second; };
   const LatenessRecord& late = in.lines->lateness();
@@ -370,7 +406,20 @@ void LiveBench::close() {
   if (const std::int64_t codes = in.lines->codes_left_out(); codes > 0)
     tally.conditions +=
         fmt::format("; {} more were left out: the converter is slower than what was asked", codes);
-  if (in.options.trace != nullptr) in.options.trace->end(in.lines->now() + in.lines->stood_still());
+  if (in.trace == nullptr) return;
+  in.trace->end(in.lines->now() + in.lines->stood_still());
+  tally.record_failure = in.trace->failure();
+  if (const std::int64_t left_out = in.trace->left_out(); left_out > 0)
+    tally.conditions +=
+        fmt::format("; {} edges and events are missing in the record: its file was too slow", left_out);
+}
+
+/// Ends the player, and then, when all is known to be at rest, the guardian.
+void LiveBench::give_back() noexcept {
+  Inside& in = *inside_;
+  in.closed = true;
+  in.lines->end();
+  if (in.guardian != nullptr && !in.lines->rested().is_at_rest()) (void)in.guardian->puts_at_rest();
   in.guardian.reset();
   in.kernel.reset();
 }
@@ -385,7 +434,7 @@ const PlayerConditions& LiveBench::conditions() const {
 
 void LiveBench::trace_event(TraceEvent event) {
   event.at += inside_->lines->stood_still();
-  if (inside_->options.trace != nullptr && !inside_->closed) inside_->options.trace->event(event);
+  if (inside_->trace != nullptr && !inside_->closed) inside_->trace->event(event);
 }
 
 TimedLines& LiveBench::lines() {
@@ -404,6 +453,8 @@ void LiveBench::noted(const MotionNote& note) {
 }
 
 void LiveBench::stopped(Tick at, const Trip& trip) {
+  if (trip.cause == Trip::Cause::emergency_stop || trip.cause == Trip::Cause::limit_switch)
+    inside_->lines->answer_reactions();                  // it is being stopped as the rig says
   if (trip.cause == Trip::Cause::motion_failed) return;  // noted already
   if (inside_->tally.fault.empty()) inside_->tally.fault = trip.what;
   trace_event({at, "bench", trip.what, TraceEvent::Kind::fault});
@@ -418,15 +469,34 @@ LiveBench::Supervisor::Supervisor(LiveBench& bench)
 }
 
 Tick LiveBench::Supervisor::next_act() const {
-  if (bench_.inside_->lines->has_trouble()) return 0;
+  if (bench_.inside_->lines->has_trouble() || switches_differ()) return 0;
   return std::min(next_look_, next_beat_);
 }
 
 void LiveBench::Supervisor::act(Lines& lines, std::span<const Reading>) {
+  if (switches_differ()) watch_switches();
   if (lines.now() >= next_beat_) beat(lines);
   if (lines.now() >= next_look_ || bench_.inside_->lines->has_trouble()) {
     next_look_ = lines.now() + between_looks_;
     look();
+  }
+}
+
+bool LiveBench::Supervisor::switches_differ() const {
+  const std::vector<bool>& told = bench_.inside_->homing;
+  for (std::size_t i = 0; i < told.size(); ++i)
+    if (bench_.movers()[i]->is_homing() != told[i]) return true;
+  return false;
+}
+
+/// While a mechanism is homed, its switches are what it looks for: the player leaves them to planning.
+void LiveBench::Supervisor::watch_switches() {
+  std::vector<bool>& told = bench_.inside_->homing;
+  for (std::size_t i = 0; i < told.size(); ++i) {
+    const StepperMover& mover = *bench_.movers()[i];
+    if (mover.is_homing() == told[i]) continue;
+    told[i] = mover.is_homing();
+    bench_.inside_->lines->watch_switches(mover.stream().driver().id(), !told[i]);
   }
 }
 
@@ -438,22 +508,50 @@ void LiveBench::Supervisor::beat(Lines& lines) {
   next_beat_ = lines.now() + half_beat_;
 }
 
+void LiveBench::Supervisor::look_at_guardian() {
+  Inside& in = *bench_.inside_;
+  const Guardian::State state = in.guardians_state.load();
+  if (state == Guardian::State::well || in.guardian_is_told) return;
+  in.guardian_is_told = true;
+  bench_.fail(StopBy::steepest_ramp,
+              state == Guardian::State::ended
+                  ? std::string("the guardian process was ended: without it nothing moves")
+                  : fmt::format("the guardian process has not answered for {} ms: without it nothing moves",
+                                guardians_patience.count()));
+}
+
+namespace {
+std::string words_of(CutBy why) {
+  switch (why) {
+    case CutBy::no_answer:
+      return fmt::format(
+          "a stop was not braked for within {:.0f} ms, so all lines were put at rest: this computer was busy "
+          "with something else",
+          1e3 * LiveLines::planning_answers_within.base().to_double());
+    case CutBy::silence:
+      return fmt::format(
+          "the bench was not served for {:.0f} ms while something moved, so all lines were put at rest: call "
+          "serve() or wait() more often, or see what holds the program up",
+          1e3 * LiveLines::planning_may_be_silent.base().to_double());
+    case CutBy::reaction:
+    case CutBy::planning:
+      break;
+  }
+  return "a stop acted, and all lines were put at rest";
+}
+}  // namespace
+
 void LiveBench::Supervisor::look() {
   Inside& in = *bench_.inside_;
-  if (in.guardian_gone.exchange(false)) {
-    in.guardian->has_acted()
-        ? bench_.fail(
-              StopBy::cut,
-              "the guardian had no sign of life from this program for 300 ms and put all lines at rest")
-        : bench_.fail(StopBy::steepest_ramp, "the guardian process was ended: without it nothing moves");
-  }
+  look_at_guardian();
   if (!in.lines->has_trouble()) return;
   const LiveLines::Trouble trouble = in.lines->take_trouble();
+  if (trouble.cut_by != CutBy::planning) bench_.fail(StopBy::cut, words_of(trouble.cut_by));
   if (!trouble.gone.empty()) {
     bench_.fail(StopBy::cut, trouble.gone);
     return;
   }
-  if (has_been_late_) return;  // it stops already: what comes now is counted
+  if (trouble.late == 0 || has_been_late_) return;  // it stops already: what comes now is counted
   has_been_late_ = true;
   const double ticks_a_us = bench_.rig().controller.timer_clock.base().to_double() / 1e6;
   std::string name;

@@ -38,7 +38,9 @@ class LiveBench final : public Bench {
  public:
   struct Options {
     ExactTime lead = ExactTime::from_base({1, 200});  ///< from command to effect
-    TraceSink* trace = nullptr;  ///< told what is really written and when; must outlive it
+    /// Told what is really written and when, from a thread of the bench's own; must outlive it. One that
+    /// fails is given up, and the tally says so.
+    TraceSink* trace = nullptr;
     bool asks_for_real_time = true;
     /// A port in the place of the kernel's lines; it must outlive the bench. There is no guardian then.
     LinePort* port = nullptr;
@@ -70,6 +72,8 @@ class LiveBench final : public Bench {
  private:
   class Supervisor;
   std::vector<PwmChannels::Wanted> open_duties(LiveLines::Setup& setup) const;
+  [[nodiscard]] std::vector<LiveLines::Reaction> reactions() const;
+  void give_back() noexcept;
   void fail(StopBy how, const std::string& why);
   struct Inside;
   std::unique_ptr<Inside> inside_;

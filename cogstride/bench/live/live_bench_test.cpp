@@ -6,6 +6,7 @@
 
 #include <atomic>
 #include <mutex>
+#include <thread>
 
 #include "cogstride/bench/live/null_port.hpp"
 #include "cogstride/quantity/literals.hpp"
@@ -49,6 +50,12 @@ class TraversePort final : public LinePort {
     const bool blocked = static_cast<double>(steps_) <= -0.992 * 800 / 3;
     if (blocked != levels_[static_cast<std::size_t>(gate)]) change(gate, blocked);
   }
+  RestOutcome rest() noexcept override {
+    ++rests;
+    RestOutcome outcome;
+    if (gone) outcome.add_silent("gpiochip0 (bench)");
+    return outcome;
+  }
   [[nodiscard]] bool read(LineId line) override {
     const std::lock_guard lock(mutex_);
     return levels_[static_cast<std::size_t>(line)];
@@ -69,6 +76,10 @@ class TraversePort final : public LinePort {
     }
     bell_.ring();
   }
+  [[nodiscard]] bool is_high(LineId line) {
+    const std::lock_guard lock(mutex_);
+    return levels_[static_cast<std::size_t>(line)];
+  }
   [[nodiscard]] double place_mm() {
     const std::lock_guard lock(mutex_);
     return static_cast<double>(steps_) * 3 / 800;
@@ -78,6 +89,7 @@ class TraversePort final : public LinePort {
     return pulses_;
   }
   std::atomic<bool> gone{false};
+  std::atomic<int> rests{0};
 
  private:
   void change(LineId line, bool high) {
@@ -228,6 +240,8 @@ TEST(LiveBench, SaysThatItsLinesAreGone) {
     port.gone = true;
     EXPECT_NE(end_of(move).find("was taken away"), std::string::npos);
     EXPECT_NE(told.find("gpiochip0 (bench) was taken away"), std::string::npos) << told;
+    EXPECT_EQ(port.rests, 1) << "the player puts at rest what it still can";
+    EXPECT_NE(told.find("gpiochip0 (bench) does not answer"), std::string::npos) << told;
     EXPECT_FALSE(traverse.position()) << "its last steps may not have gone out";
   });
 }
@@ -241,6 +255,7 @@ TEST(LiveBench, AnEdgePastTheBoundStopsTheRun) {
       if (is_busy.exchange(false)) bell_.wait(60'000'000);
       inner_.write(levels);
     }
+    RestOutcome rest() noexcept override { return inner_.rest(); }
     [[nodiscard]] bool read(LineId line) override { return inner_.read(line); }
     void take_edges(std::vector<PortEdge>& edges) override { inner_.take_edges(edges); }
     void sleep_until(std::int64_t ns) override { inner_.sleep_until(ns); }
@@ -271,6 +286,23 @@ TEST(LiveBench, AnEdgePastTheBoundStopsTheRun) {
     bench.close();
     EXPECT_GE(bench.tally().edges_too_late, 1);
     EXPECT_GT(bench.tally().stood_still, 0.05);
+  });
+}
+
+// Planning is held up: a terminal that takes nothing, a loop of its own that never comes back.
+TEST(LiveBench, IsCutWithoutPlanningWhereTheRigSaysCut) {
+  unless_busy([] {
+    TraversePort port(0.2);
+    LiveBench bench(live_rig(), {.port = &port});
+    auto traverse = bench.mechanism("traverse");
+    traverse.home().wait();
+    auto move = traverse.move({.to = 100_mm, .speed = 20_mm_per_s});
+    bench.serve(0.2_s);
+    port.press(halt, true);
+    const std::int64_t until = monotonic_ns() + 1'000'000'000;
+    while (port.is_high(enable) == false && monotonic_ns() < until) std::this_thread::yield();
+    EXPECT_TRUE(port.is_high(enable)) << "nobody has served the bench since";
+    EXPECT_NE(end_of(move).find("the emergency stop halt"), std::string::npos);
   });
 }
 

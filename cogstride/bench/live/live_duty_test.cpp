@@ -46,6 +46,11 @@ class DutyPort final : public LinePort {
     const std::lock_guard lock(mutex_);
     duties.emplace_back(line, high_ns);
   }
+  RestOutcome rest() noexcept override {
+    const std::lock_guard lock(mutex_);
+    ++rests;
+    return {};
+  }
   [[nodiscard]] bool read(LineId) override { return true; }
   void take_edges(std::vector<PortEdge>&) override {}
   void sleep_until(std::int64_t until) override {
@@ -73,6 +78,7 @@ class DutyPort final : public LinePort {
   }
 
   std::int64_t ns = 0;
+  int rests = 0;
   std::vector<Change> changes;
   std::vector<std::pair<LineId, std::int64_t>> duties;
 

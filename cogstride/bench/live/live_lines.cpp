@@ -8,12 +8,14 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <cstring>
 #include <map>
 #include <thread>
 
 #include "cogstride/bench/live/analogue_reader.hpp"
 #include "cogstride/bench/live/bell.hpp"
 #include "cogstride/bench/live/edge_player.hpp"
+#include "cogstride/mechanism/ticks.hpp"
 
 namespace cogstride {
 namespace {
@@ -30,14 +32,28 @@ constexpr auto longest_answer = std::chrono::seconds(1);
 }  // namespace
 
 struct LiveLines::Inside {
+  static EdgePlayer::Setup player_setup(const Setup& setup, double ticks_per_second) {
+    EdgePlayer::Setup of_player{.lines = setup.lines,
+                                .pwm = setup.pwm,
+                                .ticks_per_second = ticks_per_second,
+                                .bound = setup.bound,
+                                .spin_ns = most_spin_ns,
+                                .longest_sleep_ns = life_sign_ns};
+    for (const Reaction& reaction : setup.reactions)
+      of_player.reactions.push_back(
+          {reaction.line, reaction.when_high, reaction.cuts, reaction.steady_for, reaction.while_runs});
+    of_player.answer_within = ticks_at_least(planning_answers_within, setup.clock);
+    of_player.silence_ns = std::llround(1e9 * planning_may_be_silent.base().to_double());
+    return of_player;
+  }
+
   Inside(Setup given, LinePort& port)
       : setup(std::move(given)),
         ticks_per_second(setup.clock.base().to_double()),
         port_(port),
         commands(command_room),
         reports(report_room),
-        player({setup.lines, setup.pwm, ticks_per_second, setup.bound, most_spin_ns, life_sign_ns}, port,
-               commands, reports) {
+        player(player_setup(setup, ticks_per_second), port, commands, reports) {
     for (const LineSetup& line : setup.lines) {
       if (line.use != LineSetup::Use::input) continue;
       inputs[line.source] = line.id;
@@ -93,22 +109,34 @@ struct LiveLines::Inside {
       while (!ends.load(std::memory_order_acquire)) {
         player.turn();
         if (player.take_has_told()) bell.ring();
-        if (const std::int64_t now = port_.now_ns(); setup.on_turn && now >= next_sign) {
+        if (const std::int64_t now = port_.now_ns();
+            setup.on_turn && now >= next_sign && player.is_looked_after()) {
           setup.on_turn();
           next_sign = now + life_sign_ns;
         }
       }
       player.end();
-    } catch (const Error& error) {
-      gone = error.what();
-      is_gone.store(true, std::memory_order_release);
-      is_playing.store(true, std::memory_order_release);
-      bell.ring();
+    } catch (const std::exception& error) {
+      give_up(error.what());
+    } catch (...) {
+      give_up("the player of the lines failed");
     }
+  }
+
+  /// Whatever has failed, the other lines come to rest. Allocates nothing.
+  void give_up(const char* why) noexcept {
+    rested = port_.rest();
+    const std::size_t size = std::min(std::strlen(why), gone.size() - 1);
+    std::memcpy(gone.data(), why, size);
+    gone[size] = 0;
+    is_gone.store(true, std::memory_order_release);
+    is_playing.store(true, std::memory_order_release);
+    bell.ring();
   }
 
   void push(const LiveCommand& command) {
     if (has_ended) throw RangeError("the live bench has been closed: its lines are given back");
+    player.planning_lives();
     const auto until = std::chrono::steady_clock::now() + longest_answer;
     while (!commands.push(command)) {
       if (is_gone.load(std::memory_order_acquire)) return;  // told as trouble
@@ -143,18 +171,25 @@ struct LiveLines::Inside {
           has_trouble = true;
           break;
         case LiveReport::Kind::cut:
-          has_answer = true;
+          // Planning's own cut comes after those of the player and does away with them.
+          trouble.cut_by = report.cut_by;
+          has_trouble = has_trouble || report.cut_by != CutBy::planning;
           break;
       }
     }
     if (analogue) analogue->take(readings);
     const bool lines_are_gone = is_gone.load(std::memory_order_acquire);
-    const std::string why = lines_are_gone ? gone : analogue ? analogue->gone() : std::string();
+    const std::string why = lines_are_gone ? why_gone() : analogue ? analogue->gone() : std::string();
     if (!why.empty() && !told_gone) {
       told_gone = true;
       trouble.gone = why;
       has_trouble = true;
     }
+  }
+
+  [[nodiscard]] std::string why_gone() const {
+    const std::string silent = to_text(rested);
+    return silent.empty() ? gone.data() : fmt::format("{}; {}", gone.data(), silent);
   }
 
   /// @return whether the player has answered in time
@@ -199,7 +234,8 @@ struct LiveLines::Inside {
   std::atomic<bool> ends{false};
   std::atomic<bool> is_playing{false};
   std::atomic<bool> is_gone{false};
-  std::string gone;  // written before is_gone
+  std::array<char, 512> gone{};  // written before is_gone
+  RestOutcome rested{};          // the same
   std::thread thread;
 };
 
@@ -228,8 +264,31 @@ void LiveLines::end() noexcept {
   inside_->has_ended = true;
   if (inside_->conditions.real_time)
     (void)pthread_setschedparam(inside_->planner, inside_->planners_policy, &inside_->planners_priority);
+  if (inside_->conditions.memory_locked) munlockall();
   if (inside_->let_pages_be_joined) prctl(PR_SET_THP_DISABLE, 0UL, 0UL, 0UL, 0UL);
+}
+
+void LiveLines::deliver() {
   inside_->drain();
+}
+
+const RestOutcome& LiveLines::rested() const {
+  return inside_->rested;
+}
+
+void LiveLines::answer_reactions() {
+  if (inside_->has_ended) return;
+  LiveCommand command;
+  command.kind = LiveCommand::Kind::answered;
+  inside_->push(command);
+}
+
+void LiveLines::watch_switches(MechanismId mechanism, bool are_watched) {
+  LiveCommand command;
+  command.kind = LiveCommand::Kind::watch;
+  command.mechanism = mechanism;
+  command.is_watched = are_watched;
+  inside_->push(command);
 }
 
 void LiveLines::on_edge(std::function<void(Tick, LineId, bool)> listener) {
@@ -246,6 +305,7 @@ Tick LiveLines::lead() const {
 
 void LiveLines::catch_up() {
   if (inside_->has_ended) return;  // its port may be gone
+  inside_->player.planning_lives();
   inside_->now = std::max(inside_->now, inside_->player.now());
 }
 
@@ -348,11 +408,15 @@ Withdrawn LiveLines::withdraw(MechanismId mechanism, Tick from) {
 
 void LiveLines::cut() noexcept {
   if (inside_->has_ended) return;
-  if (inside_->analogue) inside_->analogue->clear();
-  inside_->has_answer = false;
+  const std::uint64_t before = inside_->player.cuts_made();
   inside_->player.cut();
   inside_->port_.wake();
-  (void)inside_->await_answer();
+  const auto until = std::chrono::steady_clock::now() + longest_answer;
+  while (inside_->player.cuts_made() == before && !inside_->is_gone.load(std::memory_order_acquire) &&
+         std::chrono::steady_clock::now() < until)
+    inside_->bell.wait(1'000'000);
+  if (inside_->analogue) inside_->analogue->clear();
+  inside_->trouble.cut_by = CutBy::planning;  // whatever the player has done by itself is done with
 }
 
 Tick LiveLines::wait_until(Tick until, std::vector<Reading>& readings) {

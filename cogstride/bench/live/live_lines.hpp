@@ -6,11 +6,14 @@
 
 #include <functional>
 #include <memory>
+#include <optional>
 #include <string>
+#include <vector>
 
 #include "cogstride/bench/live/converter.hpp"
 #include "cogstride/bench/live/lateness.hpp"
 #include "cogstride/bench/live/line_port.hpp"
+#include "cogstride/bench/live/live_messages.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/quantity/quantity.hpp"
 
@@ -26,6 +29,21 @@ struct PlayerConditions {
 
 class LiveLines final : public TimedLines {
  public:
+  /// An input that must stop motion whatever planning does. The player puts all lines at rest at its edge;
+  /// or, where planning may brake, when that has not said within `planning_answers_within` that it does.
+  struct Reaction {
+    LineId line{};
+    bool when_high = true;
+    bool cuts = true;
+    Tick steady_for = 0;                      ///< it counts when it has stood so long
+    std::optional<MechanismId> while_runs{};  ///< only while this one moves
+  };
+  /// A stop that planning is to brake for, and does not: all lines are at rest after this.
+  static constexpr ExactTime planning_answers_within = ExactTime::from_base({1, 10});
+  /// So long may planning be away (in a program's own loop, or because it hangs) while something moves or a
+  /// duty is on: then all lines are put at rest.
+  static constexpr ExactTime planning_may_be_silent = ExactTime::from_base({1, 4});
+
   struct Setup {
     std::vector<LineSetup> lines{};
     std::vector<PwmSetup> pwm{};     ///< averaged ones have hardware behind the port that makes their duty
@@ -33,8 +51,11 @@ class LiveLines final : public TimedLines {
     std::int64_t analogue_channels = 0;
     ExactFrequency clock{};
     Tick lead = 0;
-    Tick bound = 0;                   ///< an edge may be so late
-    std::function<void()> on_turn{};  ///< in the player's thread, every few milliseconds: a sign of life
+    Tick bound = 0;  ///< an edge may be so late
+    /// In the player's thread, every few milliseconds: a sign of life of all of it. It stays away when
+    /// something moves and planning has given none.
+    std::function<void()> on_turn{};
+    std::vector<Reaction> reactions{};  ///< edges that the player acts on by itself
     bool asks_for_real_time = true;
   };
 
@@ -45,7 +66,8 @@ class LiveLines final : public TimedLines {
   LiveLines(const LiveLines&) = delete;
   LiveLines& operator=(const LiveLines&) = delete;
 
-  /// Told of every level that went out or came in, with the tick of the port's clock, in wait_until().
+  /// Told of every level that went out or came in, with the tick of the port's clock, in wait_until() and
+  /// deliver(), never in cut() or end().
   void on_edge(std::function<void(Tick, LineId, bool)> listener);
 
   [[nodiscard]] Tick now() const override;
@@ -63,10 +85,16 @@ class LiveLines final : public TimedLines {
 
   /// What went wrong since it was asked last.
   struct Trouble {
-    Tick late = 0;       ///< an edge was later than the bound by this in all; 0: none
-    LineId line{};       ///< the first of those
-    std::string gone{};  ///< why the lines cannot be reached any more; empty: they can
+    Tick late = 0;                   ///< an edge was later than the bound by this in all; 0: none
+    LineId line{};                   ///< the first of those
+    std::string gone{};              ///< why the lines cannot be reached any more; empty: they can
+    CutBy cut_by = CutBy::planning;  ///< another: the player has put all lines at rest by itself
   };
+  /// Planning acts on what the player waits with.
+  void answer_reactions();
+  /// Whether the switches of a mechanism are reacted to: not while it is homed by them.
+  void watch_switches(MechanismId mechanism, bool are_watched);
+
   [[nodiscard]] bool has_trouble() const;
   [[nodiscard]] Trouble take_trouble();
 
@@ -78,8 +106,12 @@ class LiveLines final : public TimedLines {
   /// Analogue codes that were read, and those left out because the converter was still busy.
   [[nodiscard]] std::int64_t codes_read() const;
   [[nodiscard]] std::int64_t codes_left_out() const;
-  /// Puts every line at rest and ends the player; nothing can be put afterwards.
+  /// Puts every line at rest and ends the player; nothing can be put afterwards. Allocates nothing.
   void end() noexcept;
+  /// Tells the listener what it has not heard yet, after end().
+  void deliver();
+  /// Whether every line is known to be at rest; once the player has ended.
+  [[nodiscard]] const RestOutcome& rested() const;
   [[nodiscard]] std::span<const LineSetup> lines() const;
   /// Of an input when the lines were opened.
   [[nodiscard]] bool level(LineId line) const;

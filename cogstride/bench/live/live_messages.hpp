@@ -13,7 +13,15 @@ constexpr std::size_t most_levels_together = 24;
 constexpr std::size_t most_duties_together = 8;
 
 struct LiveCommand {
-  enum class Kind : std::uint8_t { levels, run, duties, withdraw, sample };
+  enum class Kind : std::uint8_t {
+    levels,
+    run,
+    duties,
+    withdraw,
+    sample,
+    answered,  ///< planning acts on what the player has reacted to
+    watch      ///< whether what reacts for a mechanism is to react
+  };
   Kind kind = Kind::levels;
   Tick at = 0;  ///< of the levels or duties; from when to withdraw; of the first sample
 
@@ -31,8 +39,17 @@ struct LiveCommand {
   bool has_stop = false;
   StopOn stop{};
 
-  MechanismId mechanism{};  ///< whose queues are emptied
-  Tick period = 0;          ///< of samples
+  MechanismId mechanism{};  ///< whose queues are emptied, or whose switches are watched
+  bool is_watched = true;
+  Tick period = 0;  ///< of samples
+};
+
+/// Why the player has put all lines at rest.
+enum class CutBy : std::uint8_t {
+  planning,   ///< as it was told to
+  reaction,   ///< an emergency stop or a limit switch acted
+  no_answer,  ///< one acted for which planning was to brake, and it did not in time
+  silence     ///< something moved and planning gave no sign of life
 };
 
 struct LiveReport {
@@ -41,7 +58,7 @@ struct LiveReport {
     written,    ///< a level that went out
     withdrawn,  ///< the answer to a withdrawal
     too_late,   ///< an edge was later than the bound
-    cut         ///< all lines are at rest, as was asked
+    cut         ///< all lines are at rest
   };
   Kind kind = Kind::reading;
   Tick at = 0;
@@ -51,6 +68,7 @@ struct LiveReport {
   SourceId source{};
   Withdrawn left{};
   Tick late = 0;  ///< by how much
+  CutBy cut_by = CutBy::planning;
 };
 
 }  // namespace cogstride

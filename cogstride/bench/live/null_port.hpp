@@ -12,6 +12,7 @@ class NullPort final : public LinePort {
   [[nodiscard]] std::int64_t now_ns() override { return monotonic_ns(); }
   void write(std::span<const Level>) override {}
   void write_duty(LineId, std::int64_t) override {}
+  RestOutcome rest() noexcept override { return {}; }
   [[nodiscard]] bool read(LineId) override { return false; }
   void take_edges(std::vector<PortEdge>&) override {}
   void sleep_until(std::int64_t ns) override { bell_.wait(ns - monotonic_ns()); }

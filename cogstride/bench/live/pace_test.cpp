@@ -26,6 +26,7 @@ class SlowPort final : public LinePort {
     while (now_ns() < until) {
     }
   }
+  RestOutcome rest() noexcept override { return {}; }
   [[nodiscard]] bool read(LineId) override { return false; }
   void take_edges(std::vector<PortEdge>&) override {}
   void sleep_until(std::int64_t ns) override { inner_.sleep_until(ns); }

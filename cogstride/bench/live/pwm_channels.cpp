@@ -90,7 +90,8 @@ void PwmChannels::set_up(Channel& channel) const {
   channel.high_ns = channel.rest_high ? channel.period_ns : 0;
   must_write(channel.who, channel.folder + "/duty_cycle", fmt::format("{}", channel.high_ns));
   must_write(channel.who, channel.folder + "/enable", "1");
-  channel.duty = Descriptor(open((channel.folder + "/duty_cycle").c_str(), O_WRONLY | O_CLOEXEC));
+  channel.duty =
+      Descriptor(above_standard(open((channel.folder + "/duty_cycle").c_str(), O_WRONLY | O_CLOEXEC)));
   if (channel.duty.get() < 0)
     throw Error(fmt::format("{}: its duty cannot be written: {}", channel.who, std::strerror(errno)));
 }
@@ -122,6 +123,11 @@ void PwmChannels::write(LineId line, std::int64_t high_ns) {
 
 void PwmChannels::write(const Level& level) {
   write(level.line, level.high ? channels_[places_.at(level.line)].period_ns : 0);
+}
+
+void PwmChannels::rest(RestOutcome& outcome) noexcept {
+  for (Channel& channel : channels_)
+    if (!put(channel, channel.rest_high ? channel.period_ns : 0)) outcome.add_silent(channel.who.c_str());
 }
 
 bool PwmChannels::is_high(LineId line) const {

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "cogstride/bench/live/descriptor.hpp"
+#include "cogstride/bench/live/line_port.hpp"
 #include "cogstride/bench/live/rest_write.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/mechanism/controller.hpp"
@@ -39,6 +40,8 @@ class PwmChannels {
   void write(LineId line, std::int64_t high_ns);
   /// All of the time, or none of it.
   void write(const Level& level);
+  /// Each channel's duty to rest; adds those that do not take it.
+  void rest(RestOutcome& outcome) noexcept;
   [[nodiscard]] bool is_high(LineId line) const;
   [[nodiscard]] std::vector<RestWrite> rest_writes() const;
 
