@@ -3,10 +3,11 @@
 #include <chrono>
 #include <exception>
 #include <memory>
+#include <thread>
 
 namespace cogstride {
 namespace {
-constexpr auto between_looks = std::chrono::milliseconds(5);
+constexpr auto between_looks = std::chrono::milliseconds(20);
 }
 
 QueuedSink::QueuedSink(TraceSink& inner, std::size_t room) : inner_(inner), items_(room) {}
@@ -17,7 +18,7 @@ QueuedSink::~QueuedSink() {
 
 void QueuedSink::begin(const TraceLayout& layout) {
   inner_.begin(layout);
-  thread_ = std::thread([this] { run(); });
+  thread_.start([this] { run(); });
 }
 
 bool QueuedSink::push(const Item& item) {
@@ -41,14 +42,14 @@ void QueuedSink::event(const TraceEvent& event) {
 }
 
 void QueuedSink::end(Tick at) {
-  if (!thread_.joinable()) return;
+  if (!thread_.is_joinable()) return;
   // The end must arrive: there is time for it, since nothing moves any more.
   while (!items_.push({.kind = Item::Kind::end, .at = at})) std::this_thread::sleep_for(between_looks);
   join();
 }
 
 void QueuedSink::join() {
-  if (!thread_.joinable()) return;
+  if (!thread_.is_joinable()) return;
   ends_.store(true, std::memory_order_release);
   thread_.join();
 }

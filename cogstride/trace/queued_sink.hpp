@@ -8,10 +8,10 @@
 #include <atomic>
 #include <boost/lockfree/spsc_queue.hpp>
 #include <string>
-#include <thread>
 #include <vector>
 
 #include "cogstride/trace/trace.hpp"
+#include "cogstride/trace/writer_thread.hpp"
 
 namespace cogstride {
 
@@ -60,7 +60,7 @@ class QueuedSink final : public TraceSink {
   std::int64_t left_out_ = 0;
   std::string failure_{};
   std::atomic<bool> ends_{false};
-  std::thread thread_{};
+  WriterThread thread_{};
 };
 
 }  // namespace cogstride

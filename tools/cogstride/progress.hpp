@@ -14,8 +14,9 @@
 #include <memory>
 #include <mutex>
 #include <string>
-#include <thread>
 #include <utility>
+
+#include "cogstride/trace/writer_thread.hpp"
 
 class ProgressLine {
  public:
@@ -85,7 +86,9 @@ class ProgressLine {
   void write(const std::string& line) {
     if (writer_ == nullptr) {
       writer_ = std::make_shared<Writer>();
-      std::thread([writer = writer_] { writer->run(); }).detach();
+      cogstride::WriterThread thread;
+      thread.start([writer = writer_] { writer->run(); });
+      thread.detach();
     }
     const std::lock_guard lock(writer_->mutex);
     writer_->line = line;
