@@ -47,11 +47,14 @@ class ProgressLine {
   }
   ProgressLine() = default;
   ~ProgressLine() {
-    clear();
-    if (writer_ == nullptr) return;
-    const std::lock_guard lock(writer_->mutex);
-    writer_->ends = true;
-    writer_->changed.notify_all();
+    try {
+      clear();
+      if (writer_ == nullptr) return;
+      const std::lock_guard lock(writer_->mutex);
+      writer_->ends = true;
+      writer_->changed.notify_all();
+    } catch (...) {  // no memory for a blank line: it stays
+    }
   }
   ProgressLine(const ProgressLine&) = delete;
   ProgressLine& operator=(const ProgressLine&) = delete;
