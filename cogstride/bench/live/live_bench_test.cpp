@@ -189,13 +189,23 @@ TEST(LiveBench, HomesAgainstAGateAndMovesExactly) {
   });
 }
 
+/// A traverse that has found its zero and goes on its long way.
+struct UnderWay {
+  TraversePort port{0.2};
+  LiveBench bench{live_rig(), {.port = &port}};
+  MechanismHandle traverse = bench.mechanism("traverse");
+  Motion move = homed(traverse).move({.to = 100_mm, .speed = 20_mm_per_s});
+
+  static MechanismHandle& homed(MechanismHandle& traverse) {
+    traverse.home().wait();
+    return traverse;
+  }
+};
+
 TEST(LiveBench, StopsAtOnceAtAnEmergencyStop) {
   unless_busy([] {
-    TraversePort port(0.2);
-    LiveBench bench(live_rig(), {.port = &port});
-    auto traverse = bench.mechanism("traverse");
-    traverse.home().wait();
-    auto move = traverse.move({.to = 100_mm, .speed = 20_mm_per_s});
+    UnderWay run;
+    auto& [port, bench, traverse, move] = run;
     bench.serve(0.3_s);
     port.press(halt, true);
     const std::string fault = end_of(move);
@@ -292,11 +302,8 @@ TEST(LiveBench, AnEdgePastTheBoundStopsTheRun) {
 // Planning is held up: a terminal that takes nothing, a loop of its own that never comes back.
 TEST(LiveBench, IsCutWithoutPlanningWhereTheRigSaysCut) {
   unless_busy([] {
-    TraversePort port(0.2);
-    LiveBench bench(live_rig(), {.port = &port});
-    auto traverse = bench.mechanism("traverse");
-    traverse.home().wait();
-    auto move = traverse.move({.to = 100_mm, .speed = 20_mm_per_s});
+    UnderWay run;
+    auto& [port, bench, traverse, move] = run;
     bench.serve(0.2_s);
     port.press(halt, true);
     const std::int64_t until = monotonic_ns() + 1'000'000'000;
