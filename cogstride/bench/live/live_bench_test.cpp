@@ -10,6 +10,7 @@
 
 #include "cogstride/bench/live/null_port.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "support/busy_computer.hpp"
 #include "support/demo_rig.hpp"
 
 namespace cogstride::live_bench_test {
@@ -17,6 +18,9 @@ namespace {
 
 using namespace literals;
 using testing_support::demo_rig;
+using testing_support::end_of;
+using testing_support::is_of_a_busy_computer;
+using testing_support::unless_busy;
 
 constexpr LineId step{0};
 constexpr LineId dir{1};
@@ -115,29 +119,6 @@ Rig live_rig() {
   return rig;
 }
 
-constexpr const char* was_late = "(controller.edge_lateness)";
-
-/// A computer that was busy at a bad moment shows nothing: then it is tried again.
-template <class Run>
-void unless_busy(Run run) {
-  for (int tries = 0; tries < 40; ++tries) {
-    try {
-      run();
-      return;
-    } catch (const MotionFault& fault) {
-      if (std::string(fault.what()).find(was_late) == std::string::npos) throw;
-    }
-  }
-  FAIL() << "in 40 tries this computer was always later than the bound";
-}
-
-/// What ended a motion; only lateness makes it be tried again.
-std::string end_of(Motion& motion) {
-  const std::string fault = motion.result();
-  if (fault.find(was_late) != std::string::npos) throw MotionFault(fault);
-  return fault;
-}
-
 /// Keeps all edges.
 struct EdgeLog final : TraceSink {
   struct Edge {
@@ -176,7 +157,7 @@ TEST(LiveBench, HomesAgainstAGateAndMovesExactly) {
     bench.serve(0.03_s);
     bench.close();
     const LiveTally& tally = bench.tally();
-    if (tally.fault.find(was_late) != std::string::npos) throw MotionFault(tally.fault);
+    if (is_of_a_busy_computer(tally.fault)) throw MotionFault(tally.fault);
     EXPECT_NEAR(port.place_mm() - 3.0, off, 1e-9) << "and no step is lost from there on";
     EXPECT_EQ(log.rises(step), port.pulses()) << "the trace is what went out";
     EXPECT_TRUE(log.has_ended);

@@ -1,0 +1,38 @@
+// Tests by the clock of a computer that may be busy with something else.
+#pragma once
+
+#include <gtest/gtest.h>
+
+#include <string>
+
+#include "cogstride/bench/handles.hpp"
+
+namespace cogstride::testing_support {
+
+/// Whether a run was ended because the computer was busy at a bad moment, which shows nothing.
+inline bool is_of_a_busy_computer(const std::string& fault) {
+  return fault.find("this computer was busy with something else") != std::string::npos;
+}
+
+/// Runs it, again where it was ended by a busy computer.
+template <class Run>
+void unless_busy(Run run) {
+  for (int tries = 0; tries < 40; ++tries) {
+    try {
+      run();
+      return;
+    } catch (const MotionFault& fault) {
+      if (!is_of_a_busy_computer(fault.what())) throw;
+    }
+  }
+  FAIL() << "in 40 tries this computer was always later than the bound";
+}
+
+/// What ended a motion; only a busy computer makes it be tried again.
+inline std::string end_of(Motion& motion) {
+  const std::string fault = motion.result();
+  if (is_of_a_busy_computer(fault)) throw MotionFault(fault);
+  return fault;
+}
+
+}  // namespace cogstride::testing_support
