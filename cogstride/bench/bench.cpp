@@ -6,6 +6,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/quantity/finite.hpp"
+#include "cogstride/rig/finite_rig.hpp"
+
 namespace cogstride {
 namespace {
 constexpr std::size_t first_output_group = 0x100;
@@ -37,6 +40,7 @@ TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
 }
 
 Bench::Bench(Rig rig) : rig_(std::move(rig)) {
+  require_finite(rig_);
   for (const Mechanism& mechanism : rig_.mechanisms) {
     if (!mechanism.is_movable()) continue;
     const auto id = static_cast<MechanismId>(movers_.size());
@@ -98,6 +102,7 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
     six_step->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
     six_step->on_failure(
         [this, id = six_step->driver().id()](const std::string& why) { guard_->motion_failed(id, why); });
+    watch_beside(*six_step);
   }
   for (const auto& pair : pairs_) {
     pair->on_note([this](const MotionNote& note) { noted(note); });
@@ -126,6 +131,24 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
         guard_->motion_failed(mover.stream().driver().id(), why);
       });
     }
+  }
+}
+
+/// Encoders beside Hall sensors, those for which a counter is left.
+void Bench::watch_beside(const SixStepMover& mover) {
+  if (!mover.has_halls()) return;
+  const std::vector<CounterSetup> counters = encoder_counters(rig_, moved());
+  for (const Sensor& sensor : mover.mechanism().sensors) {
+    const auto* const encoder = std::get_if<Encoder>(&sensor);
+    if (encoder == nullptr) continue;
+    const auto is_its = [&](const CounterSetup& counter) {
+      return counter.source == counter_source(*encoder);
+    };
+    if (std::none_of(counters.begin(), counters.end(), is_its)) continue;
+    beside_.push_back(std::make_unique<BesideWatch>(mover, *encoder, rig_.controller.timer_clock));
+    beside_.back()->on_loss([this, id = mover.driver().id()](const std::string& why) {
+      if (checks_encoders_) guard_->motion_failed(id, why);
+    });
   }
 }
 
@@ -283,7 +306,7 @@ void Bench::come_to_rest() {
       dynamic_cast<ServoMover&>(*pulsed).stop(lines());
     }
   }
-  wait_for_all();
+  wait_for_stop([this] { return all_are_idle(); });
 }
 
 std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders) {
@@ -308,6 +331,7 @@ std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string
 RunLoop& Bench::loop() {
   if (!loop_) {
     loop_ = std::make_unique<RunLoop>(lines());
+    for (Participant* const participant : surroundings()) loop_->add(*participant);
     loop_->add(*inputs_);
     loop_->add(*guard_);
     for (const auto& mover : movers_) loop_->add(*mover);
@@ -317,6 +341,7 @@ RunLoop& Bench::loop() {
     for (const auto& pair : pairs_) loop_->add(*pair);
     for (const auto& output : outputs_) loop_->add(*output);
     for (const auto& encoder : encoders_) loop_->add(*encoder);
+    for (const auto& beside : beside_) loop_->add(*beside);
   }
   return *loop_;
 }
@@ -339,7 +364,13 @@ std::vector<LineSetup> Bench::line_setups() const {
 }
 
 Tick Bench::ticks(Time span) const {
-  return std::llround(span.base() * rig_.controller.timer_clock.base().to_double());
+  constexpr double most = 1e18;  // far within what a Tick holds, whatever is added to it
+  const double ticks =
+      require_finite(span.base(), "a time in s") * rig_.controller.timer_clock.base().to_double();
+  if (ticks < 0.0 || ticks > most)
+    throw RangeError(fmt::format("a time of {:.6g} s: from 0 s on, to {:.6g} s with this clock", span.base(),
+                                 most / rig_.controller.timer_clock.base().to_double()));
+  return std::llround(ticks);
 }
 
 Time Bench::now() const {
@@ -354,15 +385,22 @@ void Bench::run_until(const std::function<bool()>& finished) {
   loop().run(never, [&] { return finished() && !guard_->has_more_to_tell(); });
 }
 
+void Bench::leave_encoders_unchecked() {
+  checks_encoders_ = false;
+  for (const auto& drive : drives_) drive->leave_count_unwatched();
+}
+
+bool Bench::all_are_idle() const {
+  const auto is_idle = [](const auto& mover) { return mover->is_idle(); };
+  return std::all_of(movers_.begin(), movers_.end(), is_idle) &&
+         std::all_of(drives_.begin(), drives_.end(), is_idle) &&
+         std::all_of(pulsed_.begin(), pulsed_.end(), is_idle) &&
+         std::all_of(six_steps_.begin(), six_steps_.end(), is_idle) &&
+         std::all_of(pairs_.begin(), pairs_.end(), is_idle);
+}
+
 void Bench::wait_for_all() {
-  run_until([this] {
-    const auto is_idle = [](const auto& mover) { return mover->is_idle(); };
-    return std::all_of(movers_.begin(), movers_.end(), is_idle) &&
-           std::all_of(drives_.begin(), drives_.end(), is_idle) &&
-           std::all_of(pulsed_.begin(), pulsed_.end(), is_idle) &&
-           std::all_of(six_steps_.begin(), six_steps_.end(), is_idle) &&
-           std::all_of(pairs_.begin(), pairs_.end(), is_idle);
-  });
+  run_until([this] { return all_are_idle(); });
 }
 
 void Bench::run(Participant& guest, const std::function<bool()>& finished) {
@@ -386,6 +424,7 @@ void Bench::stop(StopBy how, const std::string& why) {
     lines().cut();
     inputs_->read_again();
     for (const auto& encoder : encoders_) encoder->read_again();
+    for (const auto& beside : beside_) beside->read_again();
     for (const auto& knob : knobs_) knob->read_again();
     for (const auto& mover : movers_) mover->lines_were_cut(lines(), why);
     for (const auto& drive : drives_) drive->lines_were_cut(lines().now(), why);
@@ -424,9 +463,13 @@ void Bench::tripped(Lines&, const Trip& trip) {
                     : " outside homing";
   }
   stop(how, why);
-  stopped(lines().now(), {trip.cause, trip.mechanism, why});
+  const Tick now = lines().now();
+  // What concerns several mechanisms is one thing that happened.
+  const bool is_known = told_trip_ == std::pair(now, why);
+  told_trip_ = {now, why};
+  if (!is_known) stopped(now, {trip.cause, trip.mechanism, why});
   if (mover != nullptr && trip.cause != Trip::Cause::motion_failed) mover->forget_position();
-  tell_fault(why);
+  if (!is_known) tell_fault(why);
 }
 
 }  // namespace cogstride

@@ -19,6 +19,7 @@
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/handles.hpp"
 #include "cogstride/bench/run_loop.hpp"
+#include "cogstride/motion/beside_watch.hpp"
 #include "cogstride/motion/duty_mover.hpp"
 #include "cogstride/motion/encoder_watch.hpp"
 #include "cogstride/motion/knob.hpp"
@@ -72,6 +73,8 @@ class Bench {
   /// Time on the bench since it was opened.
   [[nodiscard]] Time now() const;
   /// Lets the bench run for a time: for a maker with a loop of their own.
+  /// @throws RangeError when `span` is no time, or when called by what the bench itself calls (a listener, a
+  /// participant), as everything here that waits does
   void serve(Time span);
   /// Lets it run until all ordered motions have ended.
   void wait_for_all();
@@ -83,10 +86,11 @@ class Bench {
   /// faulted, and nothing is queued any more.
   void stop(StopBy how, const std::string& why);
   /// Told of every fault: an emergency stop, a limit switch, a board, a supply, a motion that failed. What
-  /// had to be stopped is being stopped by then, as the rig says.
+  /// had to be stopped is being stopped by then, as the rig says. The listener is called while the bench
+  /// runs: it may stop and order, but cannot wait.
   void on_fault(std::function<void(const std::string&)> listener) { fault_listener_ = std::move(listener); }
   /// Encoders are read and not held against the steps: for one who is about to prove them.
-  void leave_encoders_unchecked() { checks_encoders_ = false; }
+  void leave_encoders_unchecked();
   /// An event of a guest (a script) in the trace, where there is one.
   virtual void trace_event(TraceEvent) {}
   /// What the input lines say: switches, hand controls, supplies.
@@ -113,6 +117,8 @@ class Bench {
   explicit Bench(Rig rig);
   [[nodiscard]] virtual TimedLines& lines() = 0;
   [[nodiscard]] virtual const TimedLines& lines() const = 0;
+  /// Those that act before all others: what happens from outside.
+  [[nodiscard]] virtual std::vector<Participant*> surroundings() { return {}; }
   /// Told of all notes of motions, and of what stopped the bench.
   virtual void noted(const MotionNote&) {}
   virtual void stopped(Tick, const Trip&) {}
@@ -125,6 +131,7 @@ class Bench {
   [[nodiscard]] const std::string& name_of(MechanismId id) const;
   /// Of everything that the rig has lines for: movers, inputs, plain outputs.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
+  /// @throws RangeError when `span` is below 0, no number or has no end
   [[nodiscard]] Tick ticks(Time span) const;
   void tell_fault(const std::string& why) const {
     if (fault_listener_) fault_listener_(why);
@@ -135,13 +142,20 @@ class Bench {
   template <class M>
   friend class HandleOf;
   friend class MechanismHandle;
+  friend class PairHandle;
   friend class OutputHandle;
   template <class Mover>
   [[nodiscard]] Mover& pulse_mover(const std::string& name, const char* what);
+  void watch_beside(const SixStepMover& mover);
   void tripped(Lines& lines, const Trip& trip);
   [[nodiscard]] StepperMover* mover_of(MechanismId id) const;
   /// Lets the loop run until then, and until what has failed by then has been told.
   void run_until(const std::function<bool()>& finished);
+  [[nodiscard]] bool all_are_idle() const;
+  /// The same after a stop was ordered; a stop that a listener orders goes on by itself.
+  void wait_for_stop(const std::function<bool()>& stands) {
+    if (!loop().is_running()) run_until(stands);
+  }
 
   Rig rig_;
   Movers movers_;
@@ -151,10 +165,12 @@ class Bench {
   std::vector<std::unique_ptr<PairMover>> pairs_;
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
   std::vector<std::unique_ptr<EncoderWatch>> encoders_;
+  std::vector<std::unique_ptr<BesideWatch>> beside_;
   std::vector<std::unique_ptr<Knob>> knobs_;  // those that somebody has asked for
   std::unique_ptr<Inputs> inputs_;
   std::unique_ptr<Guard> guard_;
   bool checks_encoders_ = true;
+  std::pair<Tick, std::string> told_trip_{never, {}};
   std::function<void(const std::string&)> fault_listener_;
   std::unique_ptr<RunLoop> loop_;
 };

@@ -47,7 +47,7 @@ std::vector<LineSetup> input_lines(const Rig& rig, const MovedMechanisms& moved)
 std::vector<Inputs::Input> switched_inputs(const Rig& rig, const MovedMechanisms& moved) {
   std::vector<Inputs::Input> inputs;
   const auto add = [&](std::int64_t line, bool active_high, Tick steady, std::string name) {
-    inputs.push_back({static_cast<LineId>(line), active_high, steady, std::move(name)});
+    inputs.push_back({static_cast<LineId>(line), active_high, steady, steady, std::move(name)});
   };
   for (const auto& [owner, id] : moved) {
     const Mechanism& mechanism = *owner;
@@ -63,9 +63,9 @@ std::vector<Inputs::Input> switched_inputs(const Rig& rig, const MovedMechanisms
   }
   for (const HandControl& hand : rig.hands)
     if (hand.line) {
-      // A stop counts at its first edge.
-      const Tick steady = hand.kind == HandControl::Kind::stop ? 0 : steady_for(hand.debounce, rig);
-      add(*hand.line, hand.active == ActiveLevel::high, steady, hand.name);
+      add(*hand.line, hand.active == ActiveLevel::high, steady_for(hand.debounce, rig), hand.name);
+      // A stop counts at its first edge; that it bounces is not that it was let go of.
+      if (hand.kind == HandControl::Kind::stop) inputs.back().steady_for = 0;
     }
   for (const Supply& supply : rig.supplies)
     if (supply.up_line) add(*supply.up_line, true, 0, supply.name);

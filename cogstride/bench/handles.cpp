@@ -75,7 +75,7 @@ Motion MechanismHandle::reverse() {
 
 void MechanismHandle::stop(Braking how) {
   mover_->stop(lines(), how);
-  bench_->run_until([this] { return mover_->is_idle(); });
+  bench_->wait_for_stop([this] { return mover_->is_idle(); });
 }
 
 void MechanismHandle::hold() {
@@ -136,7 +136,7 @@ Motion PairHandle::drive(const CartOrder& order) {
 
 void PairHandle::stop() {
   mover_->stop(lines());
-  bench_->wait_for_all();
+  bench_->wait_for_stop([this] { return bench_->all_are_idle(); });
 }
 
 Motion ServoHandle::swing(const MoveOrder& order) {

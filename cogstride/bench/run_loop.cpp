@@ -2,20 +2,59 @@
 
 #include <algorithm>
 
+#include "cogstride/quantity/error.hpp"
+
 namespace cogstride {
 
-void RunLoop::remove(Participant& participant) {
-  std::erase(participants_, &participant);
+namespace {
+/// True from now on, and false again at the end, however that comes.
+class While {
+ public:
+  explicit While(bool& flag) : flag_(flag) { flag_ = true; }
+  ~While() { flag_ = false; }
+  While(const While&) = delete;
+  While& operator=(const While&) = delete;
+
+ private:
+  bool& flag_;
+};
+}  // namespace
+
+void RunLoop::add(Participant& participant) {
+  (is_acting_ ? newcomers_ : participants_).push_back(&participant);
 }
 
-void RunLoop::act_on(std::span<const Reading> readings) {
-  for (Participant* participant : participants_) {
-    if (!readings.empty() || participant->next_act() <= lines_.now()) participant->act(lines_, readings);
+void RunLoop::remove(Participant& participant) {
+  std::erase(newcomers_, &participant);
+  if (is_acting_) {
+    std::replace(participants_.begin(), participants_.end(), &participant,
+                 static_cast<Participant*>(nullptr));
+  } else {
+    std::erase(participants_, &participant);
   }
 }
 
+void RunLoop::settle() {
+  std::erase(participants_, nullptr);
+  participants_.insert(participants_.end(), newcomers_.begin(), newcomers_.end());
+  newcomers_.clear();
+}
+
+void RunLoop::act_on(std::span<const Reading> readings) {
+  const While acting(is_acting_);
+  for (Participant* const& participant : participants_)
+    if (participant != nullptr && (!readings.empty() || participant->next_act() <= lines_.now()))
+      participant->act(lines_, readings);
+}
+
 bool RunLoop::run(Tick until, const std::function<bool()>& finished) {
+  if (is_running_)
+    throw RangeError(
+        "the bench runs already: what it calls (a listener, a participant) cannot let it run or wait; order "
+        "what is to be done and return");
+  const While running(is_running_);
   for (;;) {
+    settle();
     lines_.catch_up();
     if (finished()) return true;
     Tick next = until;

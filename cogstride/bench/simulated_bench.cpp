@@ -7,6 +7,7 @@
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/rig/finite_rig.hpp"
 
 namespace cogstride {
 namespace {
@@ -71,7 +72,13 @@ std::size_t SimulatedBench::first_signal(const Rig& rig, const WheeledPair& pair
 SimulatedBench::SimulatedBench(Rig rig) : SimulatedBench(std::move(rig), Options{}) {}
 
 SimulatedBench::SimulatedBench(Rig rig, Options options)
-    : Bench(std::move(rig)), options_(std::move(options)) {
+    : Bench(std::move(rig)),
+      options_(std::move(options)),
+      teller_(options_.stimuli, this->rig().controller.timer_clock,
+              [this](Tick at, const Stimulus& stimulus) {
+                trace_event({at, "outside", to_text(stimulus), TraceEvent::Kind::outside});
+              }) {
+  if (options_.real) require_finite(*options_.real);
   for (const auto& [name, position] : options_.start_positions) (void)mechanism_named(this->rig(), name);
   open_lines();
   make_plants();

@@ -89,10 +89,13 @@ class SimulatedBench final : public Bench {
 
   /// An event of a guest (a script) in the trace.
   void trace_event(TraceEvent event) override;
+  /// Stimuli whose time has not come so far.
+  [[nodiscard]] std::vector<Stimulus> stimuli_not_come() const { return teller_.not_come(); }
 
  protected:
   void noted(const MotionNote& note) override;
   void stopped(Tick at, const Trip& trip) override;
+  [[nodiscard]] std::vector<Participant*> surroundings() override { return {&teller_}; }
   [[nodiscard]] TimedLines& lines() override { return *lines_; }
   [[nodiscard]] const TimedLines& lines() const override { return *lines_; }
 
@@ -111,6 +114,7 @@ class SimulatedBench final : public Bench {
   [[nodiscard]] std::int64_t steps_out(const StepperMover& mover) const;
 
   Options options_;
+  StimulusTeller teller_;
   std::unique_ptr<SimulatedLines> lines_;
   std::vector<std::unique_ptr<SteppedPlant>> plants_;
   std::vector<std::unique_ptr<BrushedPlant>> brushed_;  // by drive

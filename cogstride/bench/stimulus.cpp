@@ -9,12 +9,17 @@
 
 #include "cogstride/lines/noise.hpp"
 #include "cogstride/plan/knob.hpp"
+#include "cogstride/quantity/finite.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
 namespace {
 
 using PlantEvent = ShaftPlant::PlantEvent;
+
+Tick tick_of(const Stimulus& stimulus, ExactFrequency clock) {
+  return (stimulus.at.base() * clock.base()).rounded();
+}
 
 class WorldMaker {
  public:
@@ -38,13 +43,13 @@ class WorldMaker {
   }
 
   void take(const Stimulus& stimulus) {
-    const Tick at = (stimulus.at.base() * rig_.controller.timer_clock.base()).rounded();
+    const Tick at = tick_of(stimulus, rig_.controller.timer_clock);
     if (const auto* const hand = named(real_.hands, stimulus.what); hand != nullptr && hand->line) {
       press(*hand, at, required(stimulus));
     } else if (hand != nullptr && hand->channel && real_.controller.analogue) {
       const KnobScale scale(*hand, *real_.controller.analogue);
       const double least = scale.has_centre() ? -1.0 : 0.0;
-      if (!stimulus.share || *stimulus.share < least || *stimulus.share > 1.0)
+      if (!stimulus.share || !(*stimulus.share >= least && *stimulus.share <= 1.0))
         throw RangeError(
             fmt::format("{} is turned to {:.0f} % to 100 %, such as 40 %", hand->name, 100.0 * least));
       turn(*hand, at, *stimulus.share);
@@ -142,7 +147,11 @@ class WorldMaker {
       return true;
     }
     if (part == "load" && stimulus.torque && !mechanism->takes_pulse_width()) {
-      events.push_back({at, PlantEvent::Kind::load, {}, true, stimulus.torque->base()});
+      events.push_back({at,
+                        PlantEvent::Kind::load,
+                        {},
+                        true,
+                        require_finite(stimulus.torque->base(), stimulus.what + ", N m")});
       return true;
     }
     for (const Sensor& sensor : mechanism->sensors) {
@@ -222,6 +231,30 @@ Stimulus parse_stimulus(const std::vector<std::pair<std::string, std::size_t>>& 
 
 }  // namespace
 
+std::string to_text(const Stimulus& stimulus) {
+  if (stimulus.share) return fmt::format("{} {:.6g} %", stimulus.what, 100.0 * *stimulus.share);
+  if (stimulus.torque) return fmt::format("{} {}", stimulus.what, to_text(*stimulus.torque, "N m"));
+  return fmt::format("{} {}", stimulus.what, !stimulus.on ? "free" : *stimulus.on ? "on" : "off");
+}
+
+StimulusTeller::StimulusTeller(const std::vector<Stimulus>& stimuli, ExactFrequency clock,
+                               std::function<void(Tick, const Stimulus&)> listener)
+    : listener_(std::move(listener)) {
+  for (const Stimulus& stimulus : stimuli) all_.push_back({tick_of(stimulus, clock), stimulus});
+  std::stable_sort(all_.begin(), all_.end(), [](const Timed& a, const Timed& b) { return a.at < b.at; });
+}
+
+std::vector<Stimulus> StimulusTeller::not_come() const {
+  std::vector<Stimulus> left;
+  for (std::size_t i = next_; i < all_.size(); ++i) left.push_back(all_[i].stimulus);
+  return left;
+}
+
+void StimulusTeller::act(Lines& lines, std::span<const Reading>) {
+  for (; next_ < all_.size() && all_[next_].at <= lines.now(); ++next_)
+    listener_(all_[next_].at, all_[next_].stimulus);
+}
+
 std::vector<Level> switches_that_cut(const Rig& rig, const std::string& supply) {
   std::vector<Level> switches;
   for (const Mechanism& mechanism : rig.mechanisms) {
@@ -255,7 +288,7 @@ std::vector<Stimulus> parse_stimuli(std::string_view text, const std::string& na
       stimuli.push_back(parse_stimulus(words));
       (void)world_events(rig, rig, {stimuli.back()});
     } catch (const Error& error) {
-      wrong.push_back({{name, number, words.front().second}, error.what(), fmt::format("    {}", line)});
+      add_or_end(wrong, {{name, number, words.front().second}, error.what(), fmt::format("    {}", line)});
     }
   }
   if (!wrong.empty()) throw InputError(std::move(wrong));

@@ -8,12 +8,14 @@
 // ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses.
 #pragma once
 
+#include <functional>
 #include <map>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "cogstride/motion/participant.hpp"
 #include "cogstride/plant/shaft_plant.hpp"
 #include "cogstride/plant/surroundings.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -27,6 +29,9 @@ struct Stimulus {
   std::optional<double> share{};   ///< of a knob: where it is turned to, 0 to 1; a stick -1 to 1
   std::optional<Torque> torque{};  ///< of a mechanism's load, against going forwards, at the motor
 };
+
+/// "halt on", "pace 40 %", "letoff.load 0.063 N m", "traverse.gate free": as a stimulus file says it.
+[[nodiscard]] std::string to_text(const Stimulus& stimulus);
 
 /// Stimuli as the plants of a bench meet them.
 struct WorldEvents {
@@ -45,6 +50,26 @@ struct WorldEvents {
 
 /// The switches that open a supply, with the level of an open one.
 [[nodiscard]] std::vector<Level> switches_that_cut(const Rig& rig, const std::string& supply);
+
+/// Tells of stimuli when their time has come.
+class StimulusTeller final : public Participant {
+ public:
+  StimulusTeller(const std::vector<Stimulus>& stimuli, ExactFrequency clock,
+                 std::function<void(Tick, const Stimulus&)> listener);
+  /// Those whose time has not come, in its order.
+  [[nodiscard]] std::vector<Stimulus> not_come() const;
+  [[nodiscard]] Tick next_act() const override { return next_ < all_.size() ? all_[next_].at : never; }
+  void act(Lines& lines, std::span<const Reading> readings) override;
+
+ private:
+  struct Timed {
+    Tick at = 0;
+    Stimulus stimulus{};
+  };
+  std::vector<Timed> all_;  // by time
+  std::size_t next_ = 0;
+  std::function<void(Tick, const Stimulus&)> listener_;
+};
 
 /// @param rig  whose lines the controller has opened
 /// @param real  how the world is

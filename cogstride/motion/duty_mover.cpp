@@ -24,6 +24,7 @@ DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
       ticks_per_second_(controller.timer_clock.base().to_double()),
       course_(duty_limits(mechanism), ticks_per_second_),
       stride_(std::max(driver_.period(), ticks_at_least(between_duties, controller.timer_clock))),
+      run_down_(model_of(mechanism), mechanism.train, ticks_per_second_),
       encoder_(sensor_of<Encoder>(mechanism_)),
       shunt_(sensor_of<Shunt>(mechanism_)),
       probe_(sensor_of<TemperatureProbe>(mechanism_)),
@@ -265,7 +266,11 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
 }
 
 void DutyMover::lines_were_cut(Tick now, const std::string& why) {
-  if (duty(now) != 0.0) turned_until_ = now;
+  if (const double driven = duty(now); driven != 0.0) {
+    turned_until_ = now;
+    const double turns = speed_by_duty(model_of(mechanism_), std::abs(driven)) / (2.0 * pi);
+    run_down_.begin(now, std::copysign(turns / motor_turns_per_base(mechanism_.train).to_double(), driven));
+  }
   count_driven(now, false);
   finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
   end_holding();
@@ -323,6 +328,7 @@ void DutyMover::put(Lines& lines) {
   } else if (wanted != 0.0) {
     turned_until_ = lines.now();
     turned_way_ = wanted < 0.0 ? -1 : 1;
+    run_down_.end();
     driver_.put_duty(lines, at, wanted * let_through_);
   } else {
     driver_.put_rest(lines, at, driver_.can_coast() ? mechanism_.limits.slows_by : SlowsBy::braking);
@@ -389,10 +395,34 @@ void DutyMover::read(Lines& lines, std::span<const Reading> readings) {
     }
   }
   if (!count) return;
+  const bool has_counted = count_ != count;
   count_ = count;
   counted_at_ = counted_at;
   speed_.look(lines.now(), *count, counted_at);
-  if (holds_) look_at_held(lines);
+  if (holds_) {
+    quiet_since_ = lines.now();
+    look_at_held(lines);
+  } else {
+    watch_count(lines.now(), has_counted);
+  }
+}
+
+/// Coasting between, the current of a shaft that stands flows back into the supply in the rest of a period,
+/// and is (2 d - 1) V/R on average where it does not come to an end before the next, else more.
+double DutyMover::sure_drive(double duty) const {
+  if (std::get<BridgeWiring>(mechanism_.wiring).recirculates == SlowsBy::braking) return duty;
+  return std::copysign(std::max(0.0, 2.0 * std::abs(duty) - 1.0), duty);
+}
+
+/// No loop goes by its encoder now; that it is lost, or its shaft stuck, is noticed all the same.
+void DutyMover::watch_count(Tick now, bool has_counted) {
+  const double driven = sure_drive(duty(now) * let_through_);
+  if (has_counted || !watches_count_ || !hold_->surely_turns(driven)) quiet_since_ = now;
+  const std::string why = hold_->fault_of_quiet(driven, seconds(now - quiet_since_), current_);
+  if (why.empty()) return;
+  quiet_since_ = now;
+  finish(now, MotionStatus::faulted, why);
+  if (failure_) failure_(why);
 }
 
 /// The share of the duty that is let through follows the current: what is over the limit is taken back

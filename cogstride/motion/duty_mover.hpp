@@ -16,6 +16,7 @@
 #include "cogstride/motion/duty_course.hpp"
 #include "cogstride/motion/motion_record.hpp"
 #include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/run_down.hpp"
 #include "cogstride/motion/speed_hold.hpp"
 #include "cogstride/plan/move.hpp"
 
@@ -62,6 +63,9 @@ class DutyMover final : public Participant {
   void set_pace(Tick now, double pace) {
     if (holds_) hold_->set_pace(now, pace);
   }
+  /// For one who is about to prove the encoder, or drives a shaft that stands: that it counts nothing is no
+  /// fault.
+  void leave_count_unwatched() { watches_count_ = false; }
   /// Counts for a metre or a turn of its output, below 0 where they run backwards. @throws RangeError when it
   /// has no encoder
   [[nodiscard]] double counts_a_base() const;
@@ -88,6 +92,8 @@ class DutyMover final : public Participant {
   /// The highest so far, by size, and for how long there was one, s.
   [[nodiscard]] double highest_duty() const { return highest_; }
   [[nodiscard]] double driven_seconds() const { return seconds(driven_); }
+  /// Since its lines were cut, from the speed that its duty should have given it.
+  [[nodiscard]] const RunDown& run_down() const { return run_down_; }
   /// What of it is let through: below 1 while the current is over its limit.
   [[nodiscard]] double let_through() const { return let_through_; }
   /// By its shunt, A; nothing without one, or before it was read.
@@ -124,6 +130,9 @@ class DutyMover final : public Participant {
   void ask_sensors(Lines& lines);
   void read(Lines& lines, std::span<const Reading> readings);
   void hold_back(double amperes);
+  void watch_count(Tick now, bool has_counted);
+  /// Of a duty, what surely comes to the motor, its bridge coasting between too.
+  [[nodiscard]] double sure_drive(double duty) const;
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
   void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
 
@@ -133,7 +142,8 @@ class DutyMover final : public Participant {
   DutyCourse course_;
   Tick stride_;                             // from one duty of a ramp to the next
   std::shared_ptr<MotionRecord> record_{};  // of what is on, while it has not ended
-  Tick turned_until_ = -never;              // when it was last driven, and which way
+  RunDown run_down_;
+  Tick turned_until_ = -never;  // when it was last driven, and which way
   int turned_way_ = 0;
   double let_through_ = 1.0;
   Tick next_put_ = never;
@@ -156,6 +166,8 @@ class DutyMover final : public Participant {
   bool asked_ = false;
   std::optional<std::int64_t> count_{};
   Tick counted_at_ = 0;
+  bool watches_count_ = true;
+  Tick quiet_since_ = 0;  // driven by duty, without a count
   CountSpeed speed_;
   std::optional<double> current_{};
   std::optional<double> cold_{};  // probe, when it was read first

@@ -65,22 +65,54 @@ void EncoderWatch::compare(const Lines& lines) {
   const std::optional<OutputPosition> stepped = mover_.position(lines.now());
   if (!stepped || mover_.is_homing()) {
     reference_count_.reset();
-    told_ = false;
+    compare_ways(lines);
     return;
   }
+  both_from_.reset();
   if (!reference_count_ && !mover_.mechanism().homing) set_by_mover();
   const std::optional<OutputPosition> counted = position();
   if (!counted || told_) return;
   const double off = (counted->base - stepped->base).to_double();
   if (std::abs(off) <= allowed_) return;
-  told_ = true;
   const double scale = display_units_per_base(stepped->kind);
-  if (listener_) {
-    listener_(fmt::format("{}: steps were lost: {} counts it at {:.6g} {}, and its steps lead to {:.6g} {}",
-                          mover_.mechanism().name, encoder_.name, scale * counted->base.to_double(),
-                          display_unit(stepped->kind, 0), scale * stepped->base.to_double(),
-                          display_unit(stepped->kind, 0)));
+  tell(fmt::format("{}: steps were lost: {} counts it at {:.6g} {}, and its steps lead to {:.6g} {}",
+                   mover_.mechanism().name, encoder_.name, scale * counted->base.to_double(),
+                   display_unit(stepped->kind, 0), scale * stepped->base.to_double(),
+                   display_unit(stepped->kind, 0)));
+}
+
+/// Where it stands is not known; how far it goes is.
+void EncoderWatch::compare_ways(const Lines& lines) {
+  const auto& homing = mover_.mechanism().homing;
+  const bool is_in_the_loop = mover_.is_homing() && homing && homing->sensor == encoder_.name;
+  if (is_in_the_loop || !mover_.stream().is_on()) {  // a hand may turn it
+    both_from_.reset();
+    told_ = false;
+    return;
   }
+  const std::int64_t step = mover_.standing_step(lines.now());
+  if (!both_from_) {
+    both_from_ = {count_, step};
+    told_ = false;
+  }
+  if (told_) return;
+  const double counted = static_cast<double>(count_ - both_from_->first) / counts_per_base_.to_double();
+  const double stepped =
+      static_cast<double>(step - both_from_->second) / steps_per_base(mover_.mechanism()).to_double();
+  // Switched on, its rotor goes to its field first.
+  if (std::abs(counted - stepped) <= 2.0 * allowed_) return;
+  const OutputKind kind = output_kind(mover_.mechanism().train);
+  const double scale = display_units_per_base(kind);
+  tell(fmt::format(
+      "{}: {} has counted {:.6g} {} where its steps went {:.6g} {}: steps were lost, or a wire of "
+      "the encoder is broken",
+      mover_.mechanism().name, encoder_.name, scale * counted, display_unit(kind, 0), scale * stepped,
+      display_unit(kind, 0)));
+}
+
+void EncoderWatch::tell(const std::string& why) {
+  told_ = true;
+  if (listener_) listener_(why);
 }
 
 }  // namespace cogstride

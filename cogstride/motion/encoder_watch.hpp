@@ -35,6 +35,8 @@ class EncoderWatch final : public Participant {
 
  private:
   void compare(const Lines& lines);
+  void compare_ways(const Lines& lines);
+  void tell(const std::string& why);
 
   StepperMover& mover_;
   Encoder encoder_;
@@ -47,6 +49,8 @@ class EncoderWatch final : public Participant {
   std::int64_t count_ = 0;
   std::optional<std::int64_t> reference_count_;
   OutputPosition reference_{};
+  /// Before the zero is found: count and step from which both have gone the same way.
+  std::optional<std::pair<std::int64_t, std::int64_t>> both_from_{};
   std::function<void(const std::string&)> listener_;
 };
 

@@ -28,8 +28,12 @@ Tick Guard::next_act() const {
 }
 
 void Guard::act(Lines& lines, std::span<const Reading>) {
-  for (const Trip& trip : std::exchange(failed_, {}))
+  // One by one: a listener that throws loses none of those after it.
+  while (!failed_.empty()) {
+    const Trip trip = std::move(failed_.front());
+    failed_.erase(failed_.begin());
     if (listener_) listener_(lines, trip);
+  }
   if (!begun_) {
     begun_ = inputs_.are_known();
     for (std::size_t i = 0; i < watched_.size(); ++i) told_[i] = stands(watched_[i]);

@@ -56,7 +56,8 @@ void Inputs::act(Lines& lines, std::span<const Reading> readings) {
       state.since = reading.at;
     }
     // A level that has come back before it counted leaves nothing behind.
-    state.steady_at = state.raw == *state.acts ? never : reading.at + inputs_[place].steady_for;
+    const Tick steady = state.raw ? inputs_[place].steady_for : inputs_[place].released_for;
+    state.steady_at = state.raw == *state.acts ? never : reading.at + steady;
   }
   for (State& state : states_) {
     if (state.steady_at > lines.now()) continue;

@@ -20,8 +20,9 @@ class Inputs final : public Participant {
   struct Input {
     LineId line{};
     bool active_high = true;
-    Tick steady_for = 0;  ///< a change counts when it has stood so long
-    std::string name{};   ///< "traverse.far", "pedal", "main"
+    Tick steady_for = 0;    ///< that it acts counts when it has stood so long
+    Tick released_for = 0;  ///< and that it does not
+    std::string name{};     ///< "traverse.far", "pedal", "main"
   };
 
   explicit Inputs(std::vector<Input> inputs);

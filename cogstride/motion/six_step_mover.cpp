@@ -37,6 +37,7 @@ SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup 
               driver_.highest_duty()),
       currents_(mechanism, controller),
       hold_(limits_.hold()),
+      run_down_(six_step_model(mechanism), mechanism.train, ticks_per_second_),
       speed_(ticks_per_second_) {
   if (limits_.halls() != nullptr) halls_.emplace(*limits_.halls(), table_);
   if (limits_.back_emf()) {
@@ -213,6 +214,7 @@ void SixStepMover::halt(Lines& lines, const std::string& why) {
 }
 
 void SixStepMover::lines_were_cut(Tick now, const std::string& why) {
+  run_down_.begin(now, likely_speed(now));
   finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
   driver_.lines_were_cut();
   state_ = State::off;
@@ -404,6 +406,7 @@ void SixStepMover::look(Lines& lines) {
 /// All gates off, and it turns on until it stands.
 void SixStepMover::let_go(Lines& lines) {
   const Tick now = lines.now();
+  run_down_.begin(now, likely_speed(now));
   driver_.put_off(lines, now + lines.lead());
   duty_ = given_ = 0.0;
   state_ = State::runs_out;
@@ -469,6 +472,7 @@ void SixStepMover::step(Lines& lines) {
 
 /// All gates off.
 void SixStepMover::end(Lines& lines, MotionStatus status, const std::string& fault) {
+  run_down_.begin(lines.now(), likely_speed(lines.now()));
   driver_.put_off(lines, lines.now() + lines.lead());
   state_ = State::off;
   duty_ = given_ = 0.0;

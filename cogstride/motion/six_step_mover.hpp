@@ -24,6 +24,7 @@
 #include "cogstride/motion/motion_record.hpp"
 #include "cogstride/motion/open_loop_run.hpp"
 #include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/run_down.hpp"
 #include "cogstride/motion/six_step_limits.hpp"
 #include "cogstride/plan/commutation.hpp"
 #include "cogstride/plan/diode_conduction.hpp"
@@ -62,6 +63,8 @@ class SixStepMover final : public Participant {
   [[nodiscard]] bool is_idle() const { return record_ == nullptr; }
   /// Of the output, m/s or turns/s, that is wanted now; 0 when nothing is.
   [[nodiscard]] double wanted_speed(Tick now) const;
+  /// Since its gates went off last.
+  [[nodiscard]] const RunDown& run_down() const { return run_down_; }
   /// The duty that is given, -1 to 1: of each period, what is switched is on for that share.
   [[nodiscard]] double duty() const { return given_; }
   /// Of the output, that it holds or was told to come to. Turns/s.
@@ -70,6 +73,10 @@ class SixStepMover final : public Participant {
   }
   /// Sixths of an electrical turn counted since the lines were opened; without sensors since it was caught.
   [[nodiscard]] std::int64_t count() const;
+  /// Of those for a metre or a turn of the output, below 0 where they run backwards.
+  [[nodiscard]] double rows_per_base() const { return rows_a_base_; }
+  /// Whether sensors of its rotor say where it is, also at rest.
+  [[nodiscard]] bool has_halls() const { return halls_.has_value(); }
 
   [[nodiscard]] Tick next_act() const override { return asked_ ? next_act_ : 0; }
   void act(Lines& lines, std::span<const Reading> readings) override;
@@ -94,6 +101,10 @@ class SixStepMover final : public Participant {
   void run_out(Lines& lines);
   std::shared_ptr<MotionRecord> hold(Lines& lines, double speed, std::string what);
   void let_go(Lines& lines);
+  /// Driven, what is wanted; let go, what its friction should have left. Of the output, m/s or turns/s.
+  [[nodiscard]] double likely_speed(Tick now) const {
+    return state_ == State::off || state_ == State::runs_out ? run_down_.speed(now) : wanted_speed(now);
+  }
   void end(Lines& lines, MotionStatus status, const std::string& fault = {});
   void fail(Lines& lines, const std::string& why);
   void finish(Tick now, MotionStatus status, const std::string& fault = {});
@@ -117,6 +128,7 @@ class SixStepMover final : public Participant {
   std::optional<DiodeConduction> by_diodes_{};
   std::optional<SpeedHold> hold_{};
   std::optional<OpenLoopRun> run_{};
+  RunDown run_down_;
 
   State state_ = State::off;
   bool asked_ = false;

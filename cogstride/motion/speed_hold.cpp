@@ -52,6 +52,10 @@ SpeedHold::SpeedHold(const Mechanism& mechanism, const CountSource& source, doub
       answer_(duty_answer(source.model, mechanism.load.slackens, counts_per_rad(mechanism, source))),
       observer_(answer_, observer_bandwidth),
       source_kind_(source.kind),
+      or_its_supply_(mechanism.supply.up_line || mechanism.supply.name.empty()
+                         ? ""
+                         : fmt::format(", or its supply {} is gone: no line says whether it is up",
+                                       mechanism.supply.name)),
       noticed_after_(source.noticed_after),
       can_brake_(source.can_brake),
       lowest_(source.lowest) {
@@ -220,12 +224,30 @@ bool SpeedHold::lasts(chip::Tick& since, bool is_so, chip::Tick now, double long
   return is_so && seconds(now - since) > longest;
 }
 
+bool SpeedHold::surely_turns(double duty) const {
+  return std::abs(duty) > 1.2 * (answer_.stiction + (duty > 0.0 ? answer_.load : 0.0));
+}
+
+std::string SpeedHold::fault_of_quiet(double duty, double quiet, std::optional<double> amperes) const {
+  if (!surely_turns(duty) || quiet <= noticed_after_) return {};
+  std::string cause = fmt::format("its shaft is stuck, or a wire of its motor or of its {} is broken{}",
+                                  source_kind_, or_its_supply_);
+  if (amperes)
+    cause = std::abs(*amperes) > 0.8 * std::abs(duty) / answer_.per_ampere
+                ? "its current is that of a shaft that is stuck"
+                : fmt::format(
+                      "its current is not that of a shaft that is stuck: a wire of its {} or of its motor "
+                      "is broken{}",
+                      source_kind_, or_its_supply_);
+  return fmt::format("{}: {} has not counted for {:.2g} s at {:.3g} % duty: {}", name_, encoder_,
+                     noticed_after_, 100.0 * std::abs(duty), cause);
+}
+
 void SpeedHold::watch(chip::Tick now, const SpeedWanted& want, bool is_held_back,
                       std::optional<double> amperes) {
   const double speed = observer_.speed();
   const double expected = std::abs(want.speed);
-  const double against = duty_ > 0.0 ? answer_.load : 0.0;
-  const bool drives = std::abs(duty_) > 1.2 * (answer_.stiction + against);
+  const bool drives = surely_turns(duty_);
   const double current = (duty_ - answer_.emf * speed) / answer_.per_ampere;
   const std::string at_duty = fmt::format("at {:.3g} % duty", 100.0 * std::abs(duty_));
 
@@ -233,26 +255,15 @@ void SpeedHold::watch(chip::Tick now, const SpeedWanted& want, bool is_held_back
   const bool no_current =
       amperes && counts && std::abs(current) > 0.2 * limit_ && std::abs(*amperes) < 0.1 * std::abs(current);
   if (lasts(no_current_since_, no_current, now, 0.5 * noticed_after_)) {
-    fault_ = fmt::format("{}: no current flows {}: a wire of its motor is broken", name_, at_duty);
+    fault_ = fmt::format("{}: no current flows {}: a wire of its motor is broken{}", name_, at_duty,
+                         or_its_supply_);
     return;
   }
 
   const bool wants_motion = expected > 0.5 * lowest_ || std::abs(lag_) > 2.0;
   if (!drives || !wants_motion) quiet_since_ = now;
-  if (drives && seconds(now - quiet_since_) > noticed_after_) {
-    std::string cause =
-        fmt::format("its shaft is stuck, or a wire of its motor or of its {} is broken", source_kind_);
-    if (amperes)
-      cause = std::abs(*amperes) > 0.8 * std::abs(duty_) / answer_.per_ampere
-                  ? "its current is that of a shaft that is stuck"
-                  : fmt::format(
-                        "its current is not that of a shaft that is stuck: a wire of its {} or of its motor "
-                        "is broken",
-                        source_kind_);
-    fault_ = fmt::format("{}: {} has not counted for {:.2g} s {}: {}", name_, encoder_, noticed_after_,
-                         at_duty, cause);
-    return;
-  }
+  fault_ = fault_of_quiet(duty_, seconds(now - quiet_since_), amperes);
+  if (!fault_.empty()) return;
 
   // It is driven one way and runs away the other.
   const bool is_wrong = speed * duty_ < 0.0 && want.speed * duty_ > 0.0;
@@ -276,9 +287,9 @@ void SpeedHold::watch(chip::Tick now, const SpeedWanted& want, bool is_held_back
   if (std::abs(speed) > short_speed_ + 0.5 * (1.0 - far_below) * expected) return;
   fault_ = fmt::format(
       "{}: has {} of {}, with {:.3g} % duty and its current limit of {:.3g} A used up: its load is "
-      "heavier than the rig says, or a wire of its motor is broken",
+      "heavier than the rig says, or a wire of its motor is broken{}",
       name_, speed_text(kind_, speed / counts_per_base_), speed_text(kind_, want.speed / counts_per_base_),
-      100.0 * std::abs(duty_), limit_);
+      100.0 * std::abs(duty_), limit_, or_its_supply_);
 }
 
 bool has_encoder(const Mechanism& mechanism) {

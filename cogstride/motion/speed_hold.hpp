@@ -89,6 +89,11 @@ class SpeedHold {
   /// @param amperes  by a shunt
   /// @return the duty to give, -1 to 1
   double look(chip::Tick now, const Counted& counted, std::optional<double> amperes);
+  /// Why a motor that is driven and has not been counted for a while cannot go on, its loop closed or not;
+  /// empty: that is no wonder. @param duty  that reaches it; @param quiet  s driven without a count
+  [[nodiscard]] std::string fault_of_quiet(double duty, double quiet, std::optional<double> amperes) const;
+  /// Whether a duty turns it, whatever its friction and load.
+  [[nodiscard]] bool surely_turns(double duty) const;
   /// Why it cannot go on; empty: it can.
   [[nodiscard]] const std::string& fault() const { return fault_; }
   [[nodiscard]] double duty() const { return duty_; }
@@ -135,6 +140,7 @@ class SpeedHold {
   DutyAnswer answer_;
   SpeedObserver observer_;
   std::string source_kind_;
+  std::string or_its_supply_;  // where nothing says whether it is up
   double noticed_after_;
   bool can_brake_;
   double delay_;  // s, from what is to what is done about it

@@ -150,14 +150,14 @@ void StepStream::end_here(Lines& lines) {
   const Tick from = lines.now() + lines.lead();
   const Withdrawn left = driver_.withdraw(lines, from);
   last_edge_ = left.last_pulse;
-  begin(Ramp(), left.steps, from);
+  begin(Ramp({left.steps, 0.0}), left.steps, from);
   feed(lines);
 }
 
 void StepStream::lines_were_cut(Lines& lines) {
   const Withdrawn left = driver_.withdraw(lines, lines.now());
   last_edge_ = lines.now();
-  begin(Ramp(), left.steps, lines.now());
+  begin(Ramp({left.steps, 0.0}), left.steps, lines.now());
   busy_ = false;
   on_ = false;
   forwards_ = false;

@@ -87,6 +87,10 @@ class StepperMover final : public Participant {
   void halt(Lines& lines, const std::string& why);
   /// Something has shown that it does not stand where it was thought to; it must be homed.
   void forget_position();
+  /// The step that it stands on now, counted since the lines were opened.
+  [[nodiscard]] std::int64_t standing_step(Tick now) const {
+    return stream_.is_busy() ? stream_.step_at(now) : stream_.made();
+  }
   /// It is known to stand at `position` without having been homed: on a whole electrical period, as a board
   /// comes up. @throws RangeError while it moves, or when there is no such step
   void believe(OutputPosition position);

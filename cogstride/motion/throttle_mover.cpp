@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/quantity/finite.hpp"
+
 namespace cogstride {
 namespace {
 
@@ -132,6 +134,7 @@ std::shared_ptr<MotionRecord> ThrottleMover::begin(Lines& lines, double to, std:
 }
 
 std::shared_ptr<MotionRecord> ThrottleMover::throttle(Lines& lines, const DutyOrder& order) {
+  require_finite(order.duty, "a throttle");
   std::string what = "throttle to " + duty_text(order.duty);
   if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
   return begin(lines, order.duty, as_seconds(order.ramp), as_seconds(order.lasts), std::move(what));

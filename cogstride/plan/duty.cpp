@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/quantity/finite.hpp"
 
 namespace cogstride {
 namespace {
@@ -21,7 +22,7 @@ double jumped(double duty, double other, double lowest) {
 }
 
 void require_duty(double to, const DutyLimits& limits) {
-  const double size = std::abs(to);
+  const double size = std::abs(require_finite(to, "a duty"));
   if (size > limits.highest + 1e-12)
     throw RangeError(fmt::format("a duty of {:.4g} % is over the highest, {:.4g} %", 100.0 * size,
                                  100.0 * limits.highest));
@@ -56,7 +57,10 @@ DutyLimits duty_limits(const Mechanism& mechanism) {
 }
 
 double duty_of_fraction(double fraction, const DutyLimits& limits) {
-  const double size = std::min(1.0, std::abs(fraction));
+  const double size = std::abs(require_finite(fraction, "a fraction of what it may be given"));
+  if (size > 1.0)
+    throw RangeError(
+        fmt::format("a fraction of {:.6g}: -1 to 1 of what it may be given can be had", fraction));
   if (!(size > 0.0)) return 0.0;
   return std::copysign(limits.lowest + (limits.highest - limits.lowest) * size, fraction);
 }
@@ -84,6 +88,9 @@ double DutyPlan::duty_at(double seconds) const {
 DutyPlan plan_duty(double from, double to, const DutyLimits& limits, std::optional<double> ramp,
                    double wait) {
   require_duty(to, limits);
+  require_finite(from, "a duty");
+  require_finite(wait, "a time before a change of duty, s");
+  if (ramp) require_finite(*ramp, "the time of a change of duty, s");
   DutyPlan plan;
   const bool reverses = from * to < 0.0;
   const double down = reverses || to == 0.0 ? slope(from, 0.0, limits.lowest) : 0.0;

@@ -109,4 +109,18 @@ double spin_down_time(const RotaryMotorModel& model, double rad_per_s, SlowsBy s
                              : std::numeric_limits<double>::infinity();
 }
 
+double coasted(const RotaryMotorModel& model, double rad_per_s, double seconds) {
+  const double slowed = model.viscous * seconds / model.inertia;
+  // -expm1(-x)/x is 1 at 0, where the friction is Coulomb's alone.
+  const double share = slowed > 0.0 ? -std::expm1(-slowed) / slowed : 1.0;
+  return std::max(0.0, rad_per_s * std::exp(-slowed) - model.coulomb * seconds / model.inertia * share);
+}
+
+double speed_by_duty(const RotaryMotorModel& model, double duty) {
+  // V d - drop = R T/k + K w,  T = T_c + T_s + B w
+  const double per_torque = model.resistance / model.torque_per_ampere;
+  const double left = model.supply * duty - model.drop - per_torque * (model.coulomb + model.steady);
+  return std::max(0.0, left / (model.emf + per_torque * model.viscous));
+}
+
 }  // namespace cogstride

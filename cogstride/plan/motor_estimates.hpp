@@ -49,4 +49,12 @@ struct RotaryMotorModel {
 /// left out. Coasting:  t = J/B ln(1 + B w / T_c).  Braking through its own winding adds k^2/R to B.
 [[nodiscard]] double spin_down_time(const RotaryMotorModel& model, double rad_per_s, SlowsBy slows_by);
 
+/// Speed that is left of `rad_per_s` (at least 0) when it has coasted for a time, tension and weight left
+/// out: w(t) = (w + T_c/B) exp(-B t/J) - T_c/B, until it stands.
+[[nodiscard]] double coasted(const RotaryMotorModel& model, double rad_per_s, double seconds);
+
+/// Speed at which it settles with a duty (share of the supply, at least 0) against its load; 0 when that does
+/// not turn it.
+[[nodiscard]] double speed_by_duty(const RotaryMotorModel& model, double duty);
+
 }  // namespace cogstride

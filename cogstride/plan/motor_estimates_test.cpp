@@ -98,6 +98,30 @@ TEST(MotorEstimates, WithoutFrictionItCoastsForEver) {
   EXPECT_NEAR(spin_down_time(model, 100.0, SlowsBy::coasting), model.inertia * 100.0 / 0.01, 1e-12);
 }
 
+TEST(MotorEstimates, CoastsAsItsEquationOfMotionSays) {
+  RotaryMotorModel model = model_of(demo("letoff"));
+  for (const double viscous : {0.0, 2e-5, 1e-3}) {
+    model.viscous = viscous;
+    double w = 300.0;
+    const double step = 1e-6;
+    for (int i = 0; i < 400'000; ++i) {
+      if (i % 50'000 == 0) EXPECT_NEAR(coasted(model, 300.0, i * step), w, 0.02) << viscous << " " << i;
+      w = std::max(0.0, w - step * (model.coulomb + viscous * w) / model.inertia);
+    }
+    const double stands = spin_down_time(model, 300.0, SlowsBy::coasting);
+    EXPECT_GT(coasted(model, 300.0, 0.999 * stands), 0.0);
+    EXPECT_NEAR(coasted(model, 300.0, stands), 0.0, 1e-9);
+    EXPECT_EQ(coasted(model, 300.0, 2.0 * stands), 0.0);
+  }
+}
+
+TEST(MotorEstimates, SettlesAtTheSpeedThatItsDutyIsFor) {
+  const RotaryMotorModel model = model_of(demo("letoff"));
+  for (const double w : {10.0, 100.0, 298.451})
+    EXPECT_NEAR(speed_by_duty(model, duty_for(model, w)), w, 1e-9 * w);
+  EXPECT_EQ(speed_by_duty(model, 0.05), 0.0);
+}
+
 TEST(MotorEstimates, StartDutyBreaksStictionAndTensionLoose) {
   const RotaryMotorModel model = model_of(demo("letoff"));
   // 0.030 + 0.042 N m, 0.0625 N m/A, 2.85 ohm, 24 V

@@ -11,7 +11,7 @@
 #include <unsupported/Eigen/NumericalDiff>
 
 #include "cogstride/plan/brushed_model.hpp"
-#include "cogstride/quantity/error.hpp"
+#include "cogstride/quantity/finite.hpp"
 
 namespace cogstride {
 namespace {
@@ -411,6 +411,10 @@ std::size_t MotorFit::told() const {
 
 MotorFit fit_motor(const Mechanism& mechanism, const MeasuredTable& table) {
   (void)brushed_model(mechanism);
+  for (const MeasuredTable::Row& row : table.rows)
+    for (const double figure :
+         {row.time, row.drive, row.speed.value_or(0.0), row.current.value_or(0.0), row.rise.value_or(0.0)})
+      require_finite(figure, fmt::format("a measured row at {:.6g} s", row.time));
   require_use(mechanism, table);
   return Fitter(mechanism, table).fit();
 }

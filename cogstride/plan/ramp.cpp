@@ -5,7 +5,7 @@
 #include <limits>
 
 #include "cogstride/plan/jerk_limited.hpp"
-#include "cogstride/quantity/error.hpp"
+#include "cogstride/quantity/finite.hpp"
 
 namespace cogstride {
 namespace {
@@ -14,8 +14,15 @@ void require_limits(const RampLimits& limits) {
   const auto positive = [](double value) { return std::isfinite(value) && value > 0.0; };
   if (!positive(limits.speed)) throw RangeError("a ramp needs a speed limit above 0");
   if (!positive(limits.acceleration)) throw RangeError("a ramp needs an acceleration limit above 0");
-  if (!(limits.start_speed >= 0.0)) throw RangeError("a start speed cannot be below 0");
+  if (!(require_finite(limits.start_speed, "a start speed") >= 0.0))
+    throw RangeError("a start speed cannot be below 0");
   if (limits.jerk != 0.0 && !positive(limits.jerk)) throw RangeError("a jerk limit must be above 0, or none");
+}
+
+void require_state(const MotionState& start) {
+  require_finite(start.speed, "the speed at the start of a ramp");
+  require_finite(start.acceleration, "the acceleration at the start of a ramp");
+  require_finite(start.position.part, "the place at the start of a ramp");
 }
 
 /// Way that changing between two speeds takes, steps.
@@ -130,6 +137,7 @@ MotionState Ramp::state_at(double time) const {
 
 Ramp plan_ramp(const MotionState& start, std::int64_t target, const RampLimits& limits) {
   require_limits(limits);
+  require_state(start);
   const StepPosition goal{target, 0.0};
   return limits.jerk > 0.0 ? jerk_limited::to_rest(start, goal, limits)
                            : trapezoid_to_rest(start, goal, limits);
@@ -137,6 +145,7 @@ Ramp plan_ramp(const MotionState& start, std::int64_t target, const RampLimits& 
 
 Ramp plan_stop(const MotionState& start, const RampLimits& limits) {
   require_limits(limits);
+  require_state(start);
   if (limits.jerk > 0.0) return stop_with_jerk_limit(start, limits);
   Ramp ramp(start.position);
   const double end_speed = limits.free_speed();
@@ -153,6 +162,7 @@ Ramp plan_stop(const MotionState& start, const RampLimits& limits) {
 
 Ramp plan_speed(const MotionState& start, double speed, const RampLimits& limits) {
   require_limits(limits);
+  require_state(start);
   if (!(std::abs(speed) <= limits.speed)) throw RangeError("a speed cannot be over its limit");
   if (speed == 0.0) return plan_stop(start, limits);
   if (limits.jerk > 0.0) return jerk_limited::to_speed(start, speed, limits);

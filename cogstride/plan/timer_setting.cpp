@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "cogstride/plan/timer_choice.hpp"
+#include "cogstride/quantity/finite.hpp"
 
 namespace cogstride {
 namespace {
@@ -88,7 +89,7 @@ TimerSetting beside(const TimerHardware& timer, const TimerSetting& setting, Exa
 
 std::int64_t compare_value(const TimerSetting& setting, double duty) {
   const std::int64_t all = setting.overflows > 0 ? setting.overflows : setting.counts;
-  if (duty >= 1.0) return all;
+  if (require_finite(duty, "a duty") >= 1.0) return all;
   if (!(duty > 0.0)) return 0;
   return std::llround(duty * static_cast<double>(all));
 }

@@ -127,6 +127,8 @@ const char* kind_word(TraceEvent::Kind kind) {
       return "ended";
     case TraceEvent::Kind::fault:
       return "fault";
+    case TraceEvent::Kind::outside:
+      return "outside";
     case TraceEvent::Kind::note:
       break;
   }
@@ -230,9 +232,17 @@ std::string drive_json(const DriveReport& report, const EventLog& log) {
          {"steps", mechanism.steps}});
   }
   json["driven_by_duty"] = Json::array();
+  const auto runs_down = [](const LiveTally::RunsDown& from) {
+    return Json{{"speed", from.speed}, {"unit", from.speed_unit}, {"stands_in_s", from.stands_in}};
+  };
   for (const LiveTally::Drive& drive : tally.drives)
-    json["driven_by_duty"].push_back(
-        {{"name", drive.name}, {"highest_duty", drive.highest_duty}, {"driven_s", drive.driven_seconds}});
+    json["driven_by_duty"].push_back({{"name", drive.name},
+                                      {"highest_duty", drive.highest_duty},
+                                      {"driven_s", drive.driven_seconds},
+                                      {"still_turns", runs_down(drive.runs_down)}});
+  json["six_step"] = Json::array();
+  for (const LiveTally::Brushless& brushless : tally.brushless)
+    json["six_step"].push_back({{"name", brushless.name}, {"still_turns", runs_down(brushless.runs_down)}});
   json["driven_by_pulse_width"] = Json::array();
   for (const LiveTally::Pulsed& pulsed : tally.pulsed)
     json["driven_by_pulse_width"].push_back(

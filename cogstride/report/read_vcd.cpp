@@ -11,6 +11,8 @@
 namespace cogstride {
 namespace {
 
+constexpr std::size_t most_record = std::size_t{4} << 30U;  // bytes of a record
+
 class VcdReader {
  public:
   VcdReader(std::string_view text, const std::string& file) : text_(text), file_(file) { trace_.file = file; }
@@ -138,7 +140,7 @@ RecordedTrace parse_vcd(std::string_view text, const std::string& file) {
 }
 
 RecordedTrace read_vcd(const std::string& file) {
-  return parse_vcd(read_text_file(file), file);
+  return parse_vcd(read_text_file(file, most_record), file);
 }
 
 }  // namespace cogstride

@@ -162,7 +162,7 @@ void happenings(Page& page, const EventLog& log) {
     const TraceEvent& event = events[i];
     const bool was_cancelled = event.kind == TraceEvent::Kind::ended && event.text.starts_with("cancelled");
     if (event.kind == TraceEvent::Kind::ended && !was_cancelled) continue;
-    if (++rows > most_shown && !event.is_fault()) continue;
+    if (!event.is_always_told() && ++rows > most_shown) continue;
     const bool says_who = event.who.empty() || event.text.starts_with(event.who + ":");
     page.line("  {:>8.4f} s  {:>10}  {}{}", log.layout().seconds(event.at),
               event.kind == TraceEvent::Kind::began ? time_taken(i) : "", says_who ? "" : event.who + ": ",
@@ -504,6 +504,17 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
   return page.take();
 }
 
+namespace {
+/// Nothing measures it: the figures are those of its friction by the rig.
+std::string runs_down_text(const LiveTally::RunsDown& runs_down) {
+  return fmt::format("STILL TURNS without drive, at up to {:.3g} {}; {}", std::abs(runs_down.speed),
+                     runs_down.speed_unit,
+                     std::isfinite(runs_down.stands_in)
+                         ? fmt::format("by its friction it stands in {:.2g} s", runs_down.stands_in)
+                         : "nothing that the rig knows of slows it");
+}
+}  // namespace
+
 std::string drive_text(const DriveReport& report, const EventLog& log) {
   Page page;
   const LiveTally& tally = report.tally;
@@ -519,8 +530,12 @@ std::string drive_text(const DriveReport& report, const EventLog& log) {
              mechanism.steps);
   }
   for (const LiveTally::Drive& drive : tally.drives)
-    page.row(drive.name.c_str(), "driven for {:.3g} s, at {:.3g} % duty at the most", drive.driven_seconds,
-             100.0 * drive.highest_duty);
+    page.row(drive.name.c_str(), "driven for {:.3g} s, at {:.3g} % duty at the most{}", drive.driven_seconds,
+             100.0 * drive.highest_duty,
+             drive.runs_down.speed == 0.0 ? "" : "; " + runs_down_text(drive.runs_down));
+  for (const LiveTally::Brushless& brushless : tally.brushless)
+    page.row(brushless.name.c_str(), "{}",
+             brushless.runs_down.speed == 0.0 ? "at rest" : runs_down_text(brushless.runs_down));
   for (const LiveTally::Pulsed& pulsed : tally.pulsed)
     page.row(pulsed.name.c_str(), "{}",
              !pulsed.asked   ? "without pulses"

@@ -1,5 +1,6 @@
 // Switches, gates and hand controls: where they act, what a broken wire does, how long they bounce.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -95,7 +96,35 @@ void check_switches(MechanismSheet& sheet) {
   }
 }
 
+/// On live lines the guardian puts all at rest when the program dies. What if both do?
+void check_last_resort(const Rig& rig, FindingSheet& sheet) {
+  const Controller& controller = rig.controller;
+  if ((controller.chips.empty() && controller.pwm_chips.empty()) || controller.heartbeat) return;
+  std::vector<std::string> goes_on;
+  std::vector<std::string> supplies;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    const std::string& supply = mechanism.supply.name;
+    const auto cuts = [&](const HandControl& hand) {
+      return hand.kind == HandControl::Kind::stop &&
+             std::find(hand.cuts.begin(), hand.cuts.end(), supply) != hand.cuts.end();
+    };
+    if (!mechanism.moves() || std::any_of(rig.hands.begin(), rig.hands.end(), cuts)) continue;
+    goes_on.push_back(mechanism.name);
+    if (std::find(supplies.begin(), supplies.end(), supply) == supplies.end()) supplies.push_back(supply);
+  }
+  if (goes_on.empty()) return;
+  sheet.add(
+      "last-level-stays", controller.chips.empty() ? "controller.pwm" : "controller.gpio",
+      fmt::format("when the program and its guardian are both gone at once, the lines keep their last "
+                  "levels, and nothing cuts the power of {}",
+                  fmt::join(goes_on, ", ")),
+      fmt::format("give a circuit that cuts their power a line to listen to ([controller.heartbeat]), or "
+                  "have an emergency stop cut {} in its own circuit and say so (cuts)",
+                  fmt::join(supplies, " and ")));
+}
+
 void check_hands(const Rig& rig, FindingSheet& sheet) {
+  check_last_resort(rig, sheet);
   for (const HandControl& hand : rig.hands) {
     if (hand.kind == HandControl::Kind::knob) continue;
     check_contact(sheet, {"hand." + hand.name, true, hand.kind == HandControl::Kind::stop, hand.contact,

@@ -3,10 +3,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <cstring>
 #include <fstream>
-#include <sstream>
 #include <tuple>
 
 namespace cogstride {
@@ -41,13 +41,31 @@ std::string to_text(const Diagnostic& diagnostic) {
 InputError::InputError(std::vector<Diagnostic> diagnostics)
     : Error(all_lines(in_file_order(diagnostics))), diagnostics_(in_file_order(std::move(diagnostics))) {}
 
-std::string read_text_file(const std::string& path) {
+void add_or_end(std::vector<Diagnostic>& diagnostics, Diagnostic diagnostic) {
+  diagnostics.push_back(std::move(diagnostic));
+  if (diagnostics.size() < most_diagnostics) return;
+  SourcePlace last = diagnostics.back().place;
+  for (const Diagnostic& each : diagnostics)
+    if (std::tie(last.line, last.column) < std::tie(each.place.line, each.place.column)) last = each.place;
+  diagnostics.push_back(
+      {last,
+       fmt::format("{} things are wrong so far: mend these first, more is not looked for", most_diagnostics),
+       {}});
+  throw InputError(std::move(diagnostics));
+}
+
+std::string read_text_file(const std::string& path, std::size_t most) {
   std::ifstream file(path, std::ios::binary);
   if (!file) throw Error(fmt::format("{}: cannot be opened: {}", path, std::strerror(errno)));
-  std::ostringstream text;
-  text << file.rdbuf();
-  if (file.bad() || text.bad()) throw Error(fmt::format("{}: cannot be read", path));
-  return std::move(text).str();
+  std::string text;
+  std::array<char, 1U << 16U> piece{};
+  while (file.read(piece.data(), piece.size()) || file.gcount() > 0) {
+    text.append(piece.data(), static_cast<std::size_t>(file.gcount()));
+    if (text.size() > most)
+      throw Error(fmt::format("{}: is longer than {} MB, the most that is read", path, most >> 20U));
+  }
+  if (file.bad()) throw Error(fmt::format("{}: cannot be read", path));
+  return text;
 }
 
 }  // namespace cogstride

@@ -35,7 +35,15 @@ class InputError : public Error {
   std::vector<Diagnostic> diagnostics_;
 };
 
-/// The whole of a file. @throws Error when it cannot be read.
-[[nodiscard]] std::string read_text_file(const std::string& path);
+/// So many of one file are told.
+inline constexpr std::size_t most_diagnostics = 100;
+
+/// Adds it; with the last that is told, the rest of the file is not looked at. @throws InputError then
+void add_or_end(std::vector<Diagnostic>& diagnostics, Diagnostic diagnostic);
+
+inline constexpr std::size_t most_text = 64U << 20U;  ///< bytes of a file that a user writes
+
+/// The whole of a file. @throws Error when it cannot be read, or is longer than `most` bytes.
+[[nodiscard]] std::string read_text_file(const std::string& path, std::size_t most = most_text);
 
 }  // namespace cogstride

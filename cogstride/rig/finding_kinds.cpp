@@ -200,6 +200,14 @@ const std::vector<FindingKind>& finding_kinds() {
        "A stop that hangs on a contact which closes is dead when its wire breaks, and nobody notices "
        "until it is needed.",
        "contact = \"normally closed\" for lever switches, reeds and an emergency stop"},
+      {"last-level-stays", Severity::warning,
+       "nothing cuts the power when the program and its guardian are both gone",
+       "On live lines a small process of its own, the guardian, puts all lines at rest when the program "
+       "dies. "
+       "When both die at once, or the computer hangs, no software is left: the lines keep their last levels, "
+       "and "
+       "what was driven goes on. Only a circuit outside the computer ends that.",
+       "[controller.heartbeat], or for each motor an emergency stop whose `cuts` has its supply"},
       {"bounce-over-debounce", Severity::error, "a contact bounces longer than the controller waits",
        "One push is then seen as several: a home edge is taken at the wrong one, a key nudges twice.",
        "bounce <= debounce"},

@@ -8,6 +8,7 @@
 
 #include "cogstride/rig/figure_rows.hpp"
 #include "cogstride/rig/finding_sheet.hpp"
+#include "cogstride/rig/finite_rig.hpp"
 
 namespace cogstride {
 
@@ -65,6 +66,7 @@ Inspection about(const Inspection& inspection, const std::string& mechanism) {
 }
 
 Inspection inspect_rig(const Rig& rig) {
+  require_finite(rig);
   Inspection found;
   FindingSheet sheet(rig, found);
   check_lines(rig, sheet);

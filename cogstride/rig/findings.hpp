@@ -47,6 +47,7 @@ struct Inspection {
   [[nodiscard]] bool is_sound() const;
 };
 
+/// @throws RangeError when an amount of the rig is not a number, or infinite
 [[nodiscard]] Inspection inspect_rig(const Rig& rig);
 
 /// What of an inspection is about one mechanism.

@@ -39,10 +39,9 @@ class TomlFile {
   explicit TomlFile(std::string name) : name_(std::move(name)) {}
 
   void add(const toml::source_region& where, std::string message, std::size_t column_offset = 0) {
-    diagnostics_.push_back(
-        {{name_, where.begin.line, where.begin.column + column_offset}, std::move(message), {}});
+    add({{name_, where.begin.line, where.begin.column + column_offset}, std::move(message), {}});
   }
-  void add(Diagnostic diagnostic) { diagnostics_.push_back(std::move(diagnostic)); }
+  void add(Diagnostic diagnostic) { add_or_end(diagnostics_, std::move(diagnostic)); }
   /// Notes where a key's value stands.
   void note_place(const std::string& path, const toml::source_region& where) {
     places_[path] = {name_, where.begin.line, where.begin.column};

@@ -387,7 +387,7 @@ class MotionChecker {
     const auto same = [&](const Diagnostic& d) { return d.place.line == statement.place.line; };
     if (std::any_of(wrong.begin(), wrong.end(), same)) return;
     const std::string marks(statement.text.size(), '^');
-    wrong.push_back({statement.place, message, fmt::format("    {}\n    {}", statement.text, marks)});
+    add_or_end(wrong, {statement.place, message, fmt::format("    {}\n    {}", statement.text, marks)});
   }
 
   const Rig& rig_;

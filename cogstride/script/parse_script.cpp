@@ -17,6 +17,22 @@ using Kind = Statement::Kind;
 
 constexpr std::size_t deepest_nesting = 8;
 constexpr std::int64_t most_spelled_out = 1'000'000;
+constexpr std::int64_t most_lines = 200'000;
+
+std::string_view of_bounded_length(std::string_view text, const std::string& name) {
+  if (std::count(text.begin(), text.end(), '\n') > most_lines)
+    throw InputError(
+        {{{name, static_cast<std::size_t>(most_lines), 1},
+          fmt::format("a script has at most {} lines: 'repeat' and steps of your own ('to NAME') say "
+                      "it shorter",
+                      most_lines),
+          {}}});
+  return text;
+}
+
+bool opens_block(std::string_view verb) {
+  return verb == "repeat" || verb == "arrive" || verb == "start" || verb == "in" || verb == "with";
+}
 
 /// `to lay width 80 mm pitch 1.4 mm` ... `end`: its lines, and what its values are unless a call says
 /// otherwise.
@@ -35,7 +51,7 @@ bool is_together(Kind kind) {
 class ScriptParser {
  public:
   ScriptParser(std::string_view text, std::string name, const Rig& rig)
-      : rig_(rig), lines_(split_lines(text)) {
+      : rig_(rig), lines_(split_lines(of_bounded_length(text, name))) {
     script_.name = std::move(name);
   }
 
@@ -76,6 +92,26 @@ class ScriptParser {
     return statements;
   }
 
+  /// Of a block that may stand here; else its lines are passed over.
+  void read_body(Statement& block) {
+    if (depth_ >= deepest_nesting) {
+      pass_over();
+      return;
+    }
+    ++depth_;
+    block.body = read_block(&block);
+    --depth_;
+  }
+
+  /// To behind the `end` of a block that is open.
+  void pass_over() {
+    for (std::size_t open = 1; open > 0 && next_ < lines_.size(); ++next_) {
+      const std::string_view verb = lines_[next_].words.front().text;
+      if (verb == "end") --open;
+      if (verb == "to" || opens_block(verb)) ++open;
+    }
+  }
+
   void expect_nothing_after_end(const SourceLine& line) {
     LineReader reader(line, rig_, values_);
     reader.expect("end");
@@ -92,8 +128,7 @@ class ScriptParser {
       read_definition(line, opener);
       return;
     }
-    const bool opens =
-        verb == "repeat" || verb == "arrive" || verb == "start" || verb == "in" || verb == "with";
+    const bool opens = opens_block(verb);
     bool is_sound = false;
     guarded(line, [&] {
       if (opener != nullptr) require_fits(line, *opener);
@@ -110,9 +145,7 @@ class ScriptParser {
       const std::size_t stretches = stretches_.size();
       if (statement.kind == Kind::with_limits && is_sound)
         stretches_.push_back({statement.mechanism, statement.order.speed, statement.order.acceleration});
-      ++depth_;
-      statement.body = read_block(&statement);
-      --depth_;
+      read_body(statement);
       stretches_.resize(stretches);
       if (is_sound) guarded(line, [&] { check_block(statement); });
     }
@@ -186,11 +219,16 @@ class ScriptParser {
     Statement as_block;
     as_block.place = {script_.name, line.number, line.words.front().column};
     as_block.text = statement_text(line);
-    bool is_sound = false;
-    guarded(line, [&] {
-      if (opener != nullptr || in_definition_)
+    if (opener != nullptr || in_definition_) {
+      guarded(line, [&] {
         throw LineReader::wrong(line.words.front(),
                                 "steps are named at the outermost level, outside any block");
+      });
+      pass_over();
+      return;
+    }
+    bool is_sound = false;
+    guarded(line, [&] {
       read_definition_line(line, steps);
       is_sound = true;
     });
@@ -398,7 +436,7 @@ class ScriptParser {
   void add(std::size_t line, std::size_t column, std::string message, std::string excerpt) {
     const auto same = [&](const Diagnostic& d) { return d.place.line == line && d.place.column == column; };
     if (std::any_of(wrong_.begin(), wrong_.end(), same)) return;
-    wrong_.push_back({{script_.name, line, column}, std::move(message), std::move(excerpt)});
+    add_or_end(wrong_, {{script_.name, line, column}, std::move(message), std::move(excerpt)});
   }
 
   template <class Reading>

@@ -11,6 +11,7 @@ namespace {
 
 using Kind = Statement::Kind;
 
+constexpr int most_at_once = 100'000;  // statements one after the other that take no time
 constexpr ExactTime looking_period = ExactTime::from_base({1, 1000});  // for a place to be passed
 
 }  // namespace
@@ -52,6 +53,7 @@ class ScriptPlayer::Branch {
       finish_current();
     }
     current_ = next_statement();
+    if (player_.ended_) return;
     if (current_ == nullptr) {
       ended_ = true;
       return;
@@ -86,6 +88,8 @@ class ScriptPlayer::Branch {
 
   /// The next statement that does something, or nothing at the end.
   const Statement* next_statement() {
+    if (now_ != busy_at_) at_once_ = 0;
+    busy_at_ = now_;
     while (!blocks_.empty()) {
       Block& block = blocks_.back();
       if (block.next == block.statements.size()) {
@@ -96,6 +100,12 @@ class ScriptPlayer::Branch {
         continue;
       }
       const Statement& statement = block.statements[block.next++];
+      if (++at_once_ > most_at_once) {
+        player_.stop(statement, fmt::format("{} statements one after the other took no time: a 'wait' among "
+                                            "them is missing",
+                                            most_at_once));
+        return nullptr;
+      }
       switch (statement.kind) {
         case Kind::repeat:
           blocks_.push_back({statement.body, 0, statement.count});
@@ -481,6 +491,8 @@ class ScriptPlayer::Branch {
   bool ended_ = false;
   Tick began_ = 0;
   Tick now_ = 0;
+  Tick busy_at_ = 0;  // when statements were begun last, and how many in that instant
+  int at_once_ = 0;
   Tick wakes_at_ = never;
   Tick gives_up_at_ = never;
   std::vector<std::shared_ptr<MotionRecord>> motions_;  // that it waits for

@@ -19,7 +19,7 @@ class EventLog final : public TraceSink {
   void edge(Tick, LineId, bool) override {}
   void sample(Tick, std::span<const double>) override {}
   void event(const TraceEvent& event) override {
-    if (events_.size() < most_ || event.is_fault()) {
+    if (events_.size() < most_ || event.is_always_told()) {
       events_.push_back(event);
     } else {
       ++left_out_;

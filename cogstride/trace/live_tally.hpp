@@ -15,10 +15,17 @@ struct LiveTally {
     std::optional<double> stands_at{};  ///< by the steps that went out; nothing when it is not known
     std::int64_t steps = 0;             ///< net, that went out
   };
+  /// What turned when its drive was taken away, at the end of the run: by its friction alone, so at the most.
+  struct RunsDown {
+    double speed = 0.0;        ///< 0: it stands
+    std::string speed_unit{};  ///< rpm or mm/s
+    double stands_in = 0.0;    ///< s
+  };
   struct Drive {
     std::string name{};
     double highest_duty = 0.0;    ///< that was asked for, 0 to 1
     double driven_seconds = 0.0;  ///< with a duty
+    RunsDown runs_down{};
   };
   /// Of a hobby servo or a speed controller.
   struct Pulsed {
@@ -26,11 +33,17 @@ struct LiveTally {
     bool swings = true;
     std::optional<double> asked{};  ///< at the end: share of the swing, or throttle; nothing without pulses
   };
+  /// Of a bare brushless motor.
+  struct Brushless {
+    std::string name{};
+    RunsDown runs_down{};
+  };
   double seconds = 0.0;  ///< of the bench's time
   std::string fault{};   ///< empty: none
   std::vector<Mechanism> mechanisms{};
   std::vector<Drive> drives{};
   std::vector<Pulsed> pulsed{};
+  std::vector<Brushless> brushless{};
 
   std::int64_t edges = 0;           ///< written
   std::int64_t edges_too_late = 0;  ///< by more than the bound

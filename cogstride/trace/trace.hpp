@@ -42,13 +42,15 @@ struct TraceLayout {
 };
 
 struct TraceEvent {
-  enum class Kind { began, ended, note, fault };
+  enum class Kind { began, ended, note, fault, outside };  ///< outside: somebody or something else did it
   Tick at = 0;
   std::string who{};   ///< a mechanism, or empty
   std::string text{};  ///< what happened
   Kind kind = Kind::note;
 
   [[nodiscard]] bool is_fault() const { return kind == Kind::fault; }
+  /// What a summary of many events never leaves out.
+  [[nodiscard]] bool is_always_told() const { return kind == Kind::fault || kind == Kind::outside; }
 };
 
 class TraceSink {

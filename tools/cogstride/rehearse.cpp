@@ -307,6 +307,9 @@ Status run_rehearse(const RehearseOptions& options) {
   RehearsalReport report{rig.name, options.script, bench.tally(), {}};
   if (!played.fault.empty()) report.tally.fault = played.fault;
   report.notes = memory.notes();
+  for (const Stimulus& stimulus : bench.stimuli_not_come())
+    report.notes.push_back(fmt::format("{}: the run ended before '{}' at {}", options.stimulus,
+                                       to_text(stimulus), to_text(stimulus.at, "s")));
   for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, player.taught()))
     report.notes.push_back(std::move(note));
   bench.close();

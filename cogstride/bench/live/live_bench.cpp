@@ -384,8 +384,18 @@ void LiveBench::close() {
       mechanism.stands_at = position->base.to_double() * display_units_per_base(kind);
     tally.mechanisms.push_back(std::move(mechanism));
   }
+  const Tick now = in.lines->now();
+  const auto runs_down = [&](const Mechanism& mechanism, const RunDown& run_down) {
+    const bool turns = output_kind(mechanism.train) == OutputKind::rotary;
+    return LiveTally::RunsDown{run_down.speed(now) * (turns ? 60.0 : 1e3), turns ? "rpm" : "mm/s",
+                               run_down.stands_in(now)};
+  };
   for (const auto& drive : drives())
-    tally.drives.push_back({drive->mechanism().name, drive->highest_duty(), drive->driven_seconds()});
+    tally.drives.push_back({drive->mechanism().name, drive->highest_duty(), drive->driven_seconds(),
+                            runs_down(drive->mechanism(), drive->run_down())});
+  for (const auto& six_step : six_steps())
+    tally.brushless.push_back(
+        {six_step->mechanism().name, runs_down(six_step->mechanism(), six_step->run_down())});
   for (const auto& pulsed : pulsed())
     tally.pulsed.push_back(
         {pulsed->mechanism().name, pulsed->mechanism().swings(), pulsed->asked(in.lines->now())});

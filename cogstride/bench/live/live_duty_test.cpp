@@ -15,6 +15,7 @@
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/bench/live/null_port.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/report/reports.hpp"
 #include "support/busy_computer.hpp"
 #include "support/demo_rig.hpp"
 
@@ -367,6 +368,27 @@ TEST(LiveGates, OfABoardThatLocksItsLegsAreSteppedSlowlyByTime) {
     EXPECT_EQ(std::count(on.begin(), on.end(), true), 0) << "all off at the end";
     ASSERT_GT(legs.size(), 7u);
     for (std::size_t i = legs.size() - 5; i < legs.size(); ++i) EXPECT_EQ(legs[i], (legs[i - 1] + 1) % 3);
+  });
+}
+
+TEST(LiveGates, WhatStillTurnsWhenItsGatesGoOffIsSaidToTurn) {
+  unless_busy([] {
+    const Rig rig = locked_rig();
+    DutyPort port(false);
+    LiveBench bench(rig, {.asks_for_real_time = false, .port = &port});
+    auto spindle = bench.brushless("spindle");
+    auto spin = spindle.spin({.at = 4_rpm});
+    ASSERT_EQ(end_of(spin), "");
+    bench.serve(0.3_s);
+    bench.close();
+    if (is_of_a_busy_computer(bench.tally().fault)) throw MotionFault(bench.tally().fault);
+    ASSERT_EQ(bench.tally().brushless.size(), 1u);
+    const LiveTally::RunsDown& runs_down = bench.tally().brushless[0].runs_down;
+    EXPECT_NEAR(runs_down.speed, 4.0, 0.1);
+    EXPECT_EQ(runs_down.speed_unit, "rpm");
+    EXPECT_GT(runs_down.stands_in, 0.0);
+    const std::string text = drive_text({"rig", "script", bench.tally(), {}}, EventLog{});
+    EXPECT_NE(text.find("spindle       STILL TURNS without drive, at up to"), std::string::npos) << text;
   });
 }
 

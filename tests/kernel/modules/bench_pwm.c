@@ -5,8 +5,13 @@
 #include <linux/platform_device.h>
 #include <linux/pwm.h>
 
+static int fails = -1; /* the number of a channel that takes nothing any more */
+module_param(fails, int, 0644);
+
 static int bench_apply(struct pwm_chip *chip, struct pwm_device *pwm, const struct pwm_state *state)
 {
+	if (fails == (int)pwm->hwpwm)
+		return -EIO;
 	return state->period < 1000 ? -EINVAL : 0; /* no faster than 1 MHz */
 }
 

@@ -1,0 +1,90 @@
+// An encoder that is lost is noticed, whether a loop goes by it or not.
+#include <gtest/gtest.h>
+
+#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "support/demo_rig.hpp"
+#include "support/fault_watch.hpp"
+
+namespace cogstride::lost_encoder_test {
+namespace {
+
+using namespace literals;
+using testing_support::demo_rig;
+using testing_support::FaultWatch;
+
+void is_noticed(const FaultWatch& fault, double from, double within, const char* says) {
+  EXPECT_NE(fault.what.find(says), std::string::npos) << "told: '" << fault.what << "'";
+  EXPECT_GT(fault.at, from);
+  EXPECT_LT(fault.at, from + within);
+}
+
+TEST(LostEncoder, IsNoticedWhereAMotorIsDrivenByDutyAlone) {
+  for (const double duty : {0.3, -0.3}) {
+    SimulatedBench bench(demo_rig(), {.stimuli = {{.at = 2_s, .what = "letoff.feed", .on = false}}});
+    const FaultWatch fault(bench);
+    auto letoff = bench.drive("letoff");
+    letoff.spin({.duty = duty}).wait();
+    bench.serve(4_s);
+    is_noticed(fault, 2.0, 0.3, "feed has not counted for 0.2 s");
+    EXPECT_EQ(letoff.duty(), 0.0);
+  }
+}
+
+TEST(LostEncoder, OfASlowRampNothingIsToldBeforeItTurns) {
+  SimulatedBench bench(demo_rig());
+  const FaultWatch fault(bench);
+  auto letoff = bench.drive("letoff");
+  letoff.spin({.duty = 0.3, .ramp = 5_s}).wait();
+  letoff.reverse().wait();
+  bench.serve(1_s);
+  letoff.stop().wait();
+  bench.serve(3_s);
+  EXPECT_EQ(fault.what, "");
+}
+
+TEST(LostEncoder, IsNoticedBeforeAZeroIsFound) {
+  Rig rig = demo_rig();
+  rig.mechanisms[0].sensors.push_back(testing_support::scale_on_the_screw());
+  const std::string scale = "traverse." + name_of(rig.mechanisms[0].sensors.back());
+  for (const bool is_lost : {true, false}) {
+    SimulatedBench::Options options{.start_positions = {{"traverse", 60_mm}}};
+    if (is_lost) options.stimuli = {{.at = 1_s, .what = scale, .on = false}};
+    SimulatedBench bench(rig, options);
+    const FaultWatch fault(bench);
+    const std::string result = bench.mechanism("traverse").home().result();
+    if (is_lost) {
+      is_noticed(fault, 1.0, 1.0, "where its steps went");
+      EXPECT_NE(result, "");
+    } else {
+      EXPECT_EQ(fault.what, "");
+      EXPECT_EQ(result, "");
+    }
+  }
+}
+
+TEST(LostEncoder, IsNoticedBesideHallSensors) {
+  Rig rig = only_with(demo_rig(), {"spindle"});
+  Encoder beside;
+  beside.name = "disc";
+  beside.lines_a_turn = 100;
+  beside.line_a = 60;
+  beside.line_b = 61;
+  rig.mechanisms[0].sensors.push_back(beside);
+  for (const bool is_lost : {true, false}) {
+    SimulatedBench::Options options;
+    if (is_lost) options.stimuli = {{.at = 2_s, .what = "spindle.disc", .on = false}};
+    SimulatedBench bench(rig, options);
+    const FaultWatch fault(bench);
+    bench.brushless("spindle").spin({.at = 900_rpm}).wait();
+    bench.serve(2_s);
+    if (is_lost) {
+      is_noticed(fault, 2.0, 0.2, "disc has counted");
+    } else {
+      EXPECT_EQ(fault.what, "");
+    }
+  }
+}
+
+}  // namespace
+}  // namespace cogstride::lost_encoder_test
