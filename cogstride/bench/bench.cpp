@@ -26,7 +26,6 @@ TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
     case MotionNote::Kind::redirected:
       return {note.at, who, note.text, Kind::ended};
     case MotionNote::Kind::cancelled:
-      return {note.at, who, "stopped: " + note.text, Kind::ended};
     case MotionNote::Kind::halted:
       return {note.at, who, "stopped: " + note.text, Kind::ended};
     case MotionNote::Kind::faulted:

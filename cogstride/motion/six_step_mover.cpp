@@ -188,7 +188,7 @@ std::shared_ptr<MotionRecord> SixStepMover::stop(Lines& lines) {
   finish(now, MotionStatus::cancelled);
   record_ = running_record(now, "stop");
   note(now, MotionNote::Kind::began, record_->what);
-  const auto record = record_;
+  auto record = record_;
   stops_at_ = never;
   if (state_ == State::holds && !run_) {
     stops_ = true;

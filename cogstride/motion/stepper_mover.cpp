@@ -55,7 +55,7 @@ std::shared_ptr<MotionRecord> StepperMover::jog(int way, const OutputSpeed& spee
     end = way > 0 ? mechanism_.hard_ends->to : mechanism_.hard_ends->from;
   const Ratio left = Ratio(way) * (end.base - from.base);
   if (left <= Ratio(0)) end = from;  // nothing is left that way: it stays
-  const std::shared_ptr<MotionRecord> record = move({.to = end, .speed = speed, .past_limits = true});
+  std::shared_ptr<MotionRecord> record = move({.to = end, .speed = speed, .past_limits = true});
   record->what = "jog towards " + to_text(end);
   return record;
 }

@@ -128,10 +128,6 @@ class MotionChecker {
       case Kind::fade_output:
         break;
       case Kind::measure:
-        require_homed(statement, known);
-        known.standing[statement.mechanism].at.reset();
-        known.length.is_whole = false;
-        break;
       case Kind::jog:
         require_homed(statement, known);
         known.standing[statement.mechanism].at.reset();

@@ -7,9 +7,12 @@
 #include <algorithm>
 #include <random>
 
+#include "support/trials.hpp"
+
 namespace cogstride::edge_player_test {
 namespace {
 
+using testing_support::trials;
 using Use = LineSetup::Use;
 
 constexpr LineId step{0};
@@ -273,7 +276,7 @@ TEST_F(EdgePlayerTest, CutBringsEveryLineToRestThroughAllQueues) {
 TEST(EdgePlayer, RandomDelaysLoseNoStepAndKeepTheDistances) {
   std::mt19937 random(4);
   const auto any = [&](int low, int high) { return std::uniform_int_distribution<int>(low, high)(random); };
-  for (int round = 0; round < 200; ++round) {
+  for (int round = 0, rounds = trials(60, 600); round < rounds; ++round) {
     FakePort port;
     EdgePlayer::Commands commands(512);
     EdgePlayer::Reports reports(65'536);
