@@ -155,6 +155,7 @@ TEST(BackEmf, AJamIsNoticedWithinATenthOfASecondAtAnyStage) {
 
 TEST(BackEmf, AJamIsNoticedThoughARotorIsSalient) {
   // What the windings of a salient rotor induce in the free phase is several times the back-EMF here.
+  testing_support::Sampled sampled(4);
   for (const std::int64_t percent : {0, 8, 20}) {
     Rig rig = read_rig(COGSTRIDE_SOURCE_DIR "/demo/skein.rig.toml");
     auto& motor = std::get<BrushlessMotor>(rig.mechanisms[0].motor);
@@ -162,6 +163,7 @@ TEST(BackEmf, AJamIsNoticedThoughARotorIsSalient) {
     const bool is_sine = percent == 20;
     if (is_sine) motor.back_emf = BrushlessMotor::BackEmf::sine;
     for (const int at_ms : {2420, 2510, 2600, 2690, 2780}) {
+      if (!sampled.next()) continue;
       SimulatedBench bench(rig, {.stimuli = {{.at = ExactTime(at_ms, units::ms), .what = "reel.jam"}}});
       const FaultWatch fault(bench);
       (void)bench.brushless("reel").spin({.at = 300_rpm});
@@ -173,10 +175,12 @@ TEST(BackEmf, AJamIsNoticedThoughARotorIsSalient) {
 }
 
 TEST(BackEmf, ASalientRotorThatTurnsIsNotTakenForAJammedOne) {
+  testing_support::Sampled sampled(5);
   for (const std::int64_t percent : {20, 35}) {
     Rig rig = read_rig(COGSTRIDE_SOURCE_DIR "/demo/skein.rig.toml");
     std::get<BrushlessMotor>(rig.mechanisms[0].motor).saliency = ExactFraction(percent, units::percent);
     for (int place = 0; place < 6; ++place) {
+      if (!sampled.next()) continue;
       SimulatedBench bench(
           rig, {.start_positions = {{"reel", OutputPosition(OutputKind::rotary, Ratio(place, 72))}}});
       const Motion start =

@@ -42,6 +42,7 @@ void PulseMover::release(Lines& lines) {
 }
 
 void PulseMover::lines_were_cut(Tick now, const std::string& why) {
+  if (const std::optional<double> share = asked(now)) went_off_ = WentOff{*share, now};
   finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
   has_pulses_ = false;
   next_act_ = never;

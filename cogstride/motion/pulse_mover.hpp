@@ -38,6 +38,13 @@ class PulseMover : public Participant {
   /// What the pulses ask for: a share of the swing, or a throttle of -1 to 1; nothing without pulses.
   [[nodiscard]] std::optional<double> asked(Tick now) const;
 
+  /// What its pulses asked for when the lines were cut last, and when that was; share 0: they were not.
+  struct WentOff {
+    double share = 0.0;
+    Tick at = 0;
+  };
+  [[nodiscard]] const WentOff& went_off() const { return went_off_; }
+
   [[nodiscard]] Tick next_act() const override { return next_act_; }
   void act(Lines& lines, std::span<const Reading> readings) override;
 
@@ -71,6 +78,7 @@ class PulseMover : public Participant {
   PulseScale scale_;
   double ticks_per_second_;
   bool has_pulses_ = false;
+  WentOff went_off_{};
   Tick next_act_ = never;
   std::shared_ptr<MotionRecord> record_{};  // of what is on, while it has not ended
   NoteSink sink_;

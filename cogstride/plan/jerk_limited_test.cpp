@@ -1,6 +1,5 @@
 #include <glpk.h>
 #include <gtest/gtest.h>
-#include <quadmath.h>
 
 #include <cmath>
 #include <random>

@@ -105,7 +105,9 @@ TEST(MotorEstimates, CoastsAsItsEquationOfMotionSays) {
     double w = 300.0;
     const double step = 1e-6;
     for (int i = 0; i < 400'000; ++i) {
-      if (i % 50'000 == 0) EXPECT_NEAR(coasted(model, 300.0, i * step), w, 0.02) << viscous << " " << i;
+      if (i % 50'000 == 0) {
+        EXPECT_NEAR(coasted(model, 300.0, i * step), w, 0.02) << viscous << " " << i;
+      }
       w = std::max(0.0, w - step * (model.coulomb + viscous * w) / model.inertia);
     }
     const double stands = spin_down_time(model, 300.0, SlowsBy::coasting);

@@ -246,7 +246,10 @@ std::string drive_json(const DriveReport& report, const EventLog& log) {
   json["driven_by_pulse_width"] = Json::array();
   for (const LiveTally::Pulsed& pulsed : tally.pulsed)
     json["driven_by_pulse_width"].push_back(
-        {{"name", pulsed.name}, {"asked_share", pulsed.asked ? Json(*pulsed.asked) : Json(nullptr)}});
+        {{"name", pulsed.name},
+         {"asked_share", pulsed.asked ? Json(*pulsed.asked) : Json(nullptr)},
+         {"cut_with_share", pulsed.cut_with},
+         {"cut_before_s", pulsed.cut_before}});
   json["edges"] = {{"written", tally.edges},     {"too_late", tally.edges_too_late},
                    {"late_99_s", tally.late_99}, {"late_worst_s", tally.late_worst},
                    {"bound_s", tally.bound},     {"stood_still_s", tally.stood_still}};

@@ -505,6 +505,12 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
 }
 
 namespace {
+std::string cut_pulses_text(const LiveTally::Pulsed& pulsed) {
+  if (pulsed.cut_with == 0.0) return "without pulses";
+  return fmt::format(
+      "without pulses; its motor had {:.3g} % throttle until {:.2g} s before the end, and MAY STILL TURN",
+      100.0 * pulsed.cut_with, pulsed.cut_before);
+}
 /// Nothing measures it: the figures are those of its friction by the rig.
 std::string runs_down_text(const LiveTally::RunsDown& runs_down) {
   return fmt::format("STILL TURNS without drive, at up to {:.3g} {}; {}", std::abs(runs_down.speed),
@@ -538,7 +544,7 @@ std::string drive_text(const DriveReport& report, const EventLog& log) {
              brushless.runs_down.speed == 0.0 ? "at rest" : runs_down_text(brushless.runs_down));
   for (const LiveTally::Pulsed& pulsed : tally.pulsed)
     page.row(pulsed.name.c_str(), "{}",
-             !pulsed.asked   ? "without pulses"
+             !pulsed.asked   ? cut_pulses_text(pulsed)
              : pulsed.swings ? fmt::format("sent to {:.1f} % of its swing", 100.0 * *pulsed.asked)
                              : fmt::format("at {:.3g} % throttle", 100.0 * *pulsed.asked));
   page.row("edges",

@@ -32,6 +32,8 @@ struct LiveTally {
     std::string name{};
     bool swings = true;
     std::optional<double> asked{};  ///< at the end: share of the swing, or throttle; nothing without pulses
+    double cut_with = 0.0;          ///< throttle that its motor had when its pulses were cut
+    double cut_before = 0.0;        ///< s from there to the end
   };
   /// Of a bare brushless motor.
   struct Brushless {

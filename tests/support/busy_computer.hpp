@@ -5,7 +5,8 @@
 
 #include <string>
 
-#include "cogstride/bench/handles.hpp"
+#include "cogstride/bench/bench.hpp"
+#include "cogstride/quantity/quantity.hpp"
 
 namespace cogstride::testing_support {
 
@@ -26,6 +27,13 @@ void unless_busy(Run run) {
     }
   }
   FAIL() << "in 40 tries this computer was always later than the bound";
+}
+
+/// Lets the bench run until something has come to pass, which a busy computer may be late with.
+template <class Done>
+bool comes_to(Bench& bench, Done done) {
+  for (int looks = 0; looks < 300 && !done(); ++looks) bench.serve(Time(10.0, units::ms));
+  return done();
 }
 
 /// What ended a motion; only a busy computer makes it be tried again.

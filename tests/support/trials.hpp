@@ -20,4 +20,23 @@ inline int one_in(int stride) {
   return runs_slow_tests() ? 1 : stride;
 }
 
+/// Of trials that all go the same way through the code: each, or one in `stride` under a sanitizer, which
+/// looks at the way and not at the figures, and takes ten times as long.
+class Sampled {
+ public:
+  explicit Sampled(int stride) : stride_(stride) {}
+  /// Whether the next one is made.
+  bool next() {
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+    return runs_slow_tests() || count_++ % stride_ == 0;
+#else
+    return stride_ > 0;
+#endif
+  }
+
+ private:
+  int stride_;
+  [[maybe_unused]] int count_ = 0;
+};
+
 }  // namespace cogstride::testing_support

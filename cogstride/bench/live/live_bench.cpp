@@ -397,8 +397,9 @@ void LiveBench::close() {
     tally.brushless.push_back(
         {six_step->mechanism().name, runs_down(six_step->mechanism(), six_step->run_down())});
   for (const auto& pulsed : pulsed())
-    tally.pulsed.push_back(
-        {pulsed->mechanism().name, pulsed->mechanism().swings(), pulsed->asked(in.lines->now())});
+    tally.pulsed.push_back({pulsed->mechanism().name, pulsed->mechanism().swings(), pulsed->asked(now),
+                            pulsed->mechanism().swings() ? 0.0 : pulsed->went_off().share,
+                            seconds(now - pulsed->went_off().at)});
   tally.edges = late.edges();
   tally.edges_too_late = late.beyond();
   tally.late_99 = seconds(late.at_share(0.99));
