@@ -1,10 +1,14 @@
 // An encoder that is lost is noticed, whether a loop goes by it or not.
 #include <gtest/gtest.h>
 
+#include <cmath>
+#include <random>
+
 #include "cogstride/bench/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 #include "support/fault_watch.hpp"
+#include "support/trials.hpp"
 
 namespace cogstride::lost_encoder_test {
 namespace {
@@ -12,6 +16,7 @@ namespace {
 using namespace literals;
 using testing_support::demo_rig;
 using testing_support::FaultWatch;
+using testing_support::trials;
 
 void is_noticed(const FaultWatch& fault, double from, double within, const char* says) {
   EXPECT_NE(fault.what.find(says), std::string::npos) << "told: '" << fault.what << "'";
@@ -41,6 +46,30 @@ TEST(LostEncoder, OfASlowRampNothingIsToldBeforeItTurns) {
   letoff.stop().wait();
   bench.serve(3_s);
   EXPECT_EQ(fault.what, "");
+}
+
+TEST(LostEncoder, OfRandomRigsWithTheirEncodersNoneIsTakenForLost) {
+  std::mt19937_64 random(31);
+  const auto times = [&](double most) {
+    return std::exp(std::uniform_real_distribution<double>(-std::log(most), std::log(most))(random));
+  };
+  for (int i = 0; i < trials(40, 400); ++i) {
+    Rig rig = only_with(demo_rig(), {"letoff"});
+    Mechanism& letoff = rig.mechanisms[0];
+    letoff.load.inertia = Inertia::from_base(letoff.load.inertia.base() * (1.0 + 30.0 * (times(2.0) - 0.5)));
+    letoff.load.coulomb_friction = Torque::from_base(letoff.load.coulomb_friction.base() * times(2.0));
+    letoff.load.stiction = Torque::from_base(letoff.load.coulomb_friction.base() * 1.5);
+    for (Sensor& sensor : letoff.sensors)
+      if (auto* const encoder = std::get_if<Encoder>(&sensor))
+        encoder->lines_a_turn = std::uniform_int_distribution<std::int64_t>(3, 500)(random);
+    SimulatedBench bench(rig, {.seed = random()});
+    const FaultWatch fault(bench);
+    auto drive = bench.drive("letoff");
+    const double duty = std::uniform_real_distribution<double>(0.2, 0.6)(random);
+    drive.spin({.duty = i % 2 == 0 ? duty : -duty}).wait();
+    bench.serve(1.5_s);
+    EXPECT_EQ(fault.what, "") << i << ": " << duty << ", inertia " << letoff.load.inertia.base();
+  }
 }
 
 TEST(LostEncoder, IsNoticedBeforeAZeroIsFound) {

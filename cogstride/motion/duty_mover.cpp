@@ -418,7 +418,8 @@ double DutyMover::sure_drive(double duty) const {
 void DutyMover::watch_count(Tick now, bool has_counted) {
   const double driven = sure_drive(duty(now) * let_through_);
   if (has_counted || !watches_count_ || !hold_->surely_turns(driven)) quiet_since_ = now;
-  const std::string why = hold_->fault_of_quiet(driven, seconds(now - quiet_since_), current_);
+  const double quiet = seconds(now - quiet_since_) - hold_->first_counts_within(driven);
+  const std::string why = hold_->fault_of_quiet(driven, quiet, current_);
   if (why.empty()) return;
   quiet_since_ = now;
   finish(now, MotionStatus::faulted, why);

@@ -228,6 +228,13 @@ bool SpeedHold::surely_turns(double duty) const {
   return std::abs(duty) > 1.2 * (answer_.stiction + (duty > 0.0 ? answer_.load : 0.0));
 }
 
+double SpeedHold::first_counts_within(double duty) const {
+  const double driving = std::abs(duty) - answer_.friction - (duty > 0.0 ? answer_.load : 0.0);
+  if (driving <= 0.0) return 0.0;
+  const double counts_per_second = answer_.full_speed * driving;
+  return 2.0 * std::sqrt(answer_.time_constant / counts_per_second) + 2.0 / counts_per_second;
+}
+
 std::string SpeedHold::fault_of_quiet(double duty, double quiet, std::optional<double> amperes) const {
   if (!surely_turns(duty) || quiet <= noticed_after_) return {};
   std::string cause = fmt::format("its shaft is stuck, or a wire of its motor or of its {} is broken{}",

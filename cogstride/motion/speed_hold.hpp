@@ -92,6 +92,9 @@ class SpeedHold {
   /// Why a motor that is driven and has not been counted for a while cannot go on, its loop closed or not;
   /// empty: that is no wonder. @param duty  that reaches it; @param quiet  s driven without a count
   [[nodiscard]] std::string fault_of_quiet(double duty, double quiet, std::optional<double> amperes) const;
+  /// s until a duty that surely turns it has made two counts from rest:  K d t^2/2T counts at first, K d t
+  /// later.
+  [[nodiscard]] double first_counts_within(double duty) const;
   /// Whether a duty turns it, whatever its friction and load.
   [[nodiscard]] bool surely_turns(double duty) const;
   /// Why it cannot go on; empty: it can.
