@@ -5,6 +5,7 @@
 #include <random>
 
 #include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 #include "support/fault_watch.hpp"
@@ -56,18 +57,20 @@ TEST(LostEncoder, OfRandomRigsWithTheirEncodersNoneIsTakenForLost) {
   for (int i = 0; i < trials(40, 400); ++i) {
     Rig rig = only_with(demo_rig(), {"letoff"});
     Mechanism& letoff = rig.mechanisms[0];
-    letoff.load.inertia = Inertia::from_base(letoff.load.inertia.base() * (1.0 + 30.0 * (times(2.0) - 0.5)));
+    letoff.load.inertia = Inertia::from_base(letoff.load.inertia.base() * 17.0 * times(17.0));
     letoff.load.coulomb_friction = Torque::from_base(letoff.load.coulomb_friction.base() * times(2.0));
     letoff.load.stiction = Torque::from_base(letoff.load.coulomb_friction.base() * 1.5);
     for (Sensor& sensor : letoff.sensors)
       if (auto* const encoder = std::get_if<Encoder>(&sensor))
-        encoder->lines_a_turn = std::uniform_int_distribution<std::int64_t>(3, 500)(random);
+        encoder->lines_a_turn = std::uniform_int_distribution<std::int64_t>(3, 24)(random);
+    letoff.limits.lowest_duty.reset();
     SimulatedBench bench(rig, {.seed = random()});
     const FaultWatch fault(bench);
     auto drive = bench.drive("letoff");
-    const double duty = std::uniform_real_distribution<double>(0.2, 0.6)(random);
+    const double duty =
+        start_duty(model_of(letoff)) * std::uniform_real_distribution<double>(1.25, 2.0)(random);
     drive.spin({.duty = i % 2 == 0 ? duty : -duty}).wait();
-    bench.serve(1.5_s);
+    bench.serve(3_s);
     EXPECT_EQ(fault.what, "") << i << ": " << duty << ", inertia " << letoff.load.inertia.base();
   }
 }
