@@ -24,7 +24,7 @@ class Each final : public Participant {
   [[nodiscard]] Tick next_act() const override { return next_; }
   void act(Lines& lines, std::span<const Reading>) override {
     if (lines.now() < next_) return;
-    next_ = lines.now() + 72'000;
+    next_ = lines.now() + 48'000;
     ++turns;
     what_();
   }

@@ -24,7 +24,7 @@ DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
       ticks_per_second_(controller.timer_clock.base().to_double()),
       course_(duty_limits(mechanism), ticks_per_second_),
       stride_(std::max(driver_.period(), ticks_at_least(between_duties, controller.timer_clock))),
-      run_down_(model_of(mechanism), mechanism.train, ticks_per_second_),
+      run_down_(mechanism, model_of(mechanism), ticks_per_second_),
       encoder_(sensor_of<Encoder>(mechanism_)),
       shunt_(sensor_of<Shunt>(mechanism_)),
       probe_(sensor_of<TemperatureProbe>(mechanism_)),
@@ -268,8 +268,7 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
 void DutyMover::lines_were_cut(Tick now, const std::string& why) {
   if (const double driven = duty(now); driven != 0.0) {
     turned_until_ = now;
-    const double turns = speed_by_duty(model_of(mechanism_), std::abs(driven)) / (2.0 * pi);
-    run_down_.begin(now, std::copysign(turns / motor_turns_per_base(mechanism_.train).to_double(), driven));
+    run_down_.begin_by_duty(now, driven);
   }
   count_driven(now, false);
   finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);

@@ -37,7 +37,7 @@ SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup 
               driver_.highest_duty()),
       currents_(mechanism, controller),
       hold_(limits_.hold()),
-      run_down_(six_step_model(mechanism), mechanism.train, ticks_per_second_),
+      run_down_(mechanism, six_step_model(mechanism), ticks_per_second_),
       speed_(ticks_per_second_) {
   if (limits_.halls() != nullptr) halls_.emplace(*limits_.halls(), table_);
   if (limits_.back_emf()) {

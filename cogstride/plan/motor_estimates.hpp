@@ -50,7 +50,8 @@ struct RotaryMotorModel {
 [[nodiscard]] double spin_down_time(const RotaryMotorModel& model, double rad_per_s, SlowsBy slows_by);
 
 /// Speed that is left of `rad_per_s` (at least 0) when it has coasted for a time, tension and weight left
-/// out: w(t) = (w + T_c/B) exp(-B t/J) - T_c/B, until it stands.
+/// out; a Coulomb friction below 0 is a load that drives it on: w(t) = (w + T_c/B) exp(-B t/J) - T_c/B, until
+/// it stands.
 [[nodiscard]] double coasted(const RotaryMotorModel& model, double rad_per_s, double seconds);
 
 /// Speed at which it settles with a duty (share of the supply, at least 0) against its load; 0 when that does

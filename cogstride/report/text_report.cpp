@@ -513,11 +513,10 @@ std::string cut_pulses_text(const LiveTally::Pulsed& pulsed) {
 }
 /// Nothing measures it: the figures are those of its friction by the rig.
 std::string runs_down_text(const LiveTally::RunsDown& runs_down) {
-  return fmt::format("STILL TURNS without drive, at up to {:.3g} {}; {}", std::abs(runs_down.speed),
-                     runs_down.speed_unit,
-                     std::isfinite(runs_down.stands_in)
-                         ? fmt::format("by its friction it stands in {:.2g} s", runs_down.stands_in)
-                         : "nothing that the rig knows of slows it");
+  if (!std::isfinite(runs_down.stands_in))
+    return "STILL TURNS without drive: by the rig its load may turn it, or nothing slows it";
+  return fmt::format("STILL TURNS without drive, at up to {:.3g} {}; by its friction it stands in {:.2g} s",
+                     std::abs(runs_down.speed), runs_down.speed_unit, runs_down.stands_in);
 }
 }  // namespace
 
@@ -538,10 +537,10 @@ std::string drive_text(const DriveReport& report, const EventLog& log) {
   for (const LiveTally::Drive& drive : tally.drives)
     page.row(drive.name.c_str(), "driven for {:.3g} s, at {:.3g} % duty at the most{}", drive.driven_seconds,
              100.0 * drive.highest_duty,
-             drive.runs_down.speed == 0.0 ? "" : "; " + runs_down_text(drive.runs_down));
+             drive.runs_down.stands_in == 0.0 ? "" : "; " + runs_down_text(drive.runs_down));
   for (const LiveTally::Brushless& brushless : tally.brushless)
     page.row(brushless.name.c_str(), "{}",
-             brushless.runs_down.speed == 0.0 ? "at rest" : runs_down_text(brushless.runs_down));
+             brushless.runs_down.stands_in == 0.0 ? "at rest" : runs_down_text(brushless.runs_down));
   for (const LiveTally::Pulsed& pulsed : tally.pulsed)
     page.row(pulsed.name.c_str(), "{}",
              !pulsed.asked   ? cut_pulses_text(pulsed)

@@ -17,9 +17,9 @@ struct LiveTally {
   };
   /// What turned when its drive was taken away, at the end of the run: by its friction alone, so at the most.
   struct RunsDown {
-    double speed = 0.0;        ///< 0: it stands
+    double speed = 0.0;
     std::string speed_unit{};  ///< rpm or mm/s
-    double stands_in = 0.0;    ///< s
+    double stands_in = 0.0;  ///< s; 0: it stands; infinite: its load may turn it, and `speed` is not the most
   };
   struct Drive {
     std::string name{};

@@ -14,6 +14,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/busy_computer.hpp"
 #include "support/demo_rig.hpp"
+#include "support/level_port.hpp"
 #include "support/trials.hpp"
 
 namespace {
@@ -49,66 +50,38 @@ namespace {
 using namespace literals;
 using testing_support::comes_to;
 using testing_support::demo_rig;
+using testing_support::LevelPort;
 using testing_support::one_in;
 
 constexpr LineId step{0};
+constexpr LineId dir{1};
 constexpr LineId enable{2};
+constexpr LineId up{5};
 constexpr LineId halt{38};
 
-/// Keeps levels, and fails at a write when it is told to.
-class FailingPort final : public LinePort {
+/// Fails at a write when it is told to.
+class FailingPort final : public LevelPort {
  public:
-  FailingPort() {
-    edges_.reserve(16);
-    for (const int high : {2, 5}) levels_[static_cast<std::size_t>(high)] = true;
-  }
-  [[nodiscard]] std::int64_t now_ns() override { return real_.now_ns(); }
+  FailingPort() : LevelPort({enable, up}) {}
   void write(std::span<const Level> levels) override {
     const std::lock_guard lock(mutex_);
     if (writes_left > 0 && --writes_left == 0) throw PortGone("gpiochip0 (bench) was taken away");
-    for (const Level& level : levels) {
-      bool& now = levels_[static_cast<std::size_t>(level.line)];
-      pulses += level.line == step && level.high && !now ? 1 : 0;
-      now = level.high;
+    for (const Level& written : levels) {
+      bool& now = level(written.line);
+      pulses += written.line == step && written.high && !now ? 1 : 0;
+      now = written.high;
     }
   }
   RestOutcome rest() noexcept override {
     const std::lock_guard lock(mutex_);
-    levels_[static_cast<std::size_t>(step)] = false;
-    levels_[1] = false;
-    levels_[static_cast<std::size_t>(enable)] = true;
+    level(step) = level(dir) = false;
+    level(enable) = true;
     return {};
   }
-  [[nodiscard]] bool read(LineId line) override {
-    const std::lock_guard lock(mutex_);
-    return levels_[static_cast<std::size_t>(line)];
-  }
-  void take_edges(std::vector<PortEdge>& edges) override {
-    const std::lock_guard lock(mutex_);
-    edges.insert(edges.end(), edges_.begin(), edges_.end());
-    edges_.clear();
-  }
-  void sleep_until(std::int64_t ns) override { real_.sleep_until(ns); }
-  void wake() noexcept override { real_.wake(); }
-
-  void press() {
-    {
-      const std::lock_guard lock(mutex_);
-      levels_[static_cast<std::size_t>(halt)] = true;
-      edges_.push_back({real_.now_ns(), halt, true});
-    }
-    real_.wake();
-  }
-  [[nodiscard]] bool is_at_rest() { return !read(step) && !read(LineId{1}) && read(enable); }
+  [[nodiscard]] bool is_at_rest() { return !read(step) && !read(dir) && read(enable); }
 
   std::atomic<std::int64_t> writes_left{0};  // 0: none fails
   std::atomic<std::int64_t> pulses{0};
-
- private:
-  NullPort real_;
-  std::mutex mutex_;
-  std::array<bool, 64> levels_{};
-  std::vector<PortEdge> edges_;
 };
 
 /// The traverse without its homing: it moves at once.
@@ -136,7 +109,7 @@ bool stop_once(By by, const std::function<void(FailingPort&)>& arm,
     arm(port);
     try {
       if (by == By::emergency_stop) {
-        port.press();
+        port.press(halt, true);
         (void)move.result();
       } else if (by == By::ramp) {
         bench.stop(StopBy::steepest_ramp, "told to end");

@@ -12,6 +12,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "support/busy_computer.hpp"
 #include "support/demo_rig.hpp"
+#include "support/level_port.hpp"
 
 namespace cogstride::live_bench_test {
 namespace {
@@ -20,6 +21,7 @@ using namespace literals;
 using testing_support::demo_rig;
 using testing_support::end_of;
 using testing_support::is_of_a_busy_computer;
+using testing_support::LevelPort;
 using testing_support::unless_busy;
 
 constexpr LineId step{0};
@@ -30,59 +32,30 @@ constexpr LineId up{5};
 constexpr LineId halt{38};
 
 /// A traverse at the other end of the lines: 800/3 steps a millimetre.
-class TraversePort final : public LinePort {
+class TraversePort final : public LevelPort {
  public:
-  explicit TraversePort(double stands_at_mm) : steps_(std::llround(stands_at_mm * 800 / 3)) {
-    levels_.resize(64, false);
-    levels_[static_cast<std::size_t>(up)] = true;
-    levels_[static_cast<std::size_t>(enable)] = true;
-  }
+  explicit TraversePort(double stands_at_mm)
+      : LevelPort({enable, up}), steps_(std::llround(stands_at_mm * 800 / 3)) {}
 
-  [[nodiscard]] std::int64_t now_ns() override { return monotonic_ns(); }
   void write(std::span<const Level> levels) override {
     if (gone) throw PortGone("gpiochip0 (bench) was taken away");
     const std::lock_guard lock(mutex_);
-    for (const Level& level : levels) {
-      const auto number = static_cast<std::size_t>(level.line);
-      const bool rises = level.high && !levels_[number];
-      levels_[number] = level.high;
-      if (level.line == step && rises && !levels_[static_cast<std::size_t>(enable)]) {
-        steps_ += levels_[static_cast<std::size_t>(dir)] ? 1 : -1;
+    for (const Level& written : levels) {
+      bool& now = level(written.line);
+      if (written.line == step && written.high && !now && !level(enable)) {
+        steps_ += level(dir) ? 1 : -1;
         ++pulses_;
       }
+      now = written.high;
     }
     const bool blocked = static_cast<double>(steps_) <= -0.992 * 800 / 3;
-    if (blocked != levels_[static_cast<std::size_t>(gate)]) change(gate, blocked);
+    if (blocked != level(gate)) change(gate, blocked);
   }
   RestOutcome rest() noexcept override {
     ++rests;
     RestOutcome outcome;
     if (gone) outcome.add_silent("gpiochip0 (bench)");
     return outcome;
-  }
-  [[nodiscard]] bool read(LineId line) override {
-    const std::lock_guard lock(mutex_);
-    return levels_[static_cast<std::size_t>(line)];
-  }
-  void take_edges(std::vector<PortEdge>& edges) override {
-    const std::lock_guard lock(mutex_);
-    edges.insert(edges.end(), edges_.begin(), edges_.end());
-    edges_.clear();
-  }
-  void sleep_until(std::int64_t ns) override { bell_.wait(ns - monotonic_ns()); }
-  void wake() noexcept override { bell_.ring(); }
-
-  /// From another thread: a hand.
-  void press(LineId line, bool high) {
-    {
-      const std::lock_guard lock(mutex_);
-      change(line, high);
-    }
-    bell_.ring();
-  }
-  [[nodiscard]] bool is_high(LineId line) {
-    const std::lock_guard lock(mutex_);
-    return levels_[static_cast<std::size_t>(line)];
   }
   [[nodiscard]] double place_mm() {
     const std::lock_guard lock(mutex_);
@@ -96,15 +69,6 @@ class TraversePort final : public LinePort {
   std::atomic<int> rests{0};
 
  private:
-  void change(LineId line, bool high) {
-    levels_[static_cast<std::size_t>(line)] = high;
-    edges_.push_back({monotonic_ns(), line, high});
-  }
-
-  Bell bell_;
-  std::mutex mutex_;
-  std::vector<bool> levels_;
-  std::vector<PortEdge> edges_;
   std::int64_t steps_;
   std::int64_t pulses_ = 0;
 };
@@ -288,8 +252,8 @@ TEST(LiveBench, IsCutWithoutPlanningWhereTheRigSaysCut) {
     bench.serve(0.2_s);
     port.press(halt, true);
     const std::int64_t until = monotonic_ns() + 1'000'000'000;
-    while (port.is_high(enable) == false && monotonic_ns() < until) std::this_thread::yield();
-    EXPECT_TRUE(port.is_high(enable)) << "nobody has served the bench since";
+    while (port.read(enable) == false && monotonic_ns() < until) std::this_thread::yield();
+    EXPECT_TRUE(port.read(enable)) << "nobody has served the bench since";
     EXPECT_NE(end_of(move).find("the emergency stop halt"), std::string::npos);
   });
 }
