@@ -25,7 +25,7 @@ void step_times(benchmark::State& state, const RampLimits& limits) {
     StepTimes times(ramp, 0);
     while (times.fill(block) > 0) benchmark::DoNotOptimize(block.data());
   }
-  state.counters["ns_a_step"] =
+  state.counters["ns_per_step"] =
       benchmark::Counter(static_cast<double>(steps) * 1e-9,
                          benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
 }
@@ -45,8 +45,8 @@ void pulse_runs(benchmark::State& state, const RampLimits& limits) {
     while (fitter.next(run)) ++runs;
   }
   state.counters["runs"] = static_cast<double>(runs);
-  state.counters["bytes_a_step"] = 24.0 * static_cast<double>(runs) / static_cast<double>(steps);
-  state.counters["ns_a_step"] =
+  state.counters["bytes_per_step"] = 24.0 * static_cast<double>(runs) / static_cast<double>(steps);
+  state.counters["ns_per_step"] =
       benchmark::Counter(static_cast<double>(steps) * 1e-9,
                          benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
 }

@@ -1,9 +1,9 @@
 // The hybrid stepper plant: seconds of physics a second of computing, at 5 us, moving all the time.
 #include <benchmark/benchmark.h>
 
-#include "cogstride/bench/simulated_bench.hpp"
-#include "cogstride/bench/trial_run.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/study/trial_run.hpp"
 #include "support/demo_rig.hpp"
 
 namespace cogstride {
@@ -38,7 +38,7 @@ BENCHMARK(stepper_plant)->Arg(1'000)->Arg(16'000);
 
 // A brushed motor with its bridge switched at 20 kHz, every switching resolved; with or without its encoder.
 void brushed_plant(benchmark::State& state) {
-  Mechanism mechanism = mechanism_named(testing_support::demo_rig(), "letoff");
+  Mechanism mechanism = mechanism_named(testing_support::demo_rig(), "feeder");
   mechanism.load.friction_spread = ExactFraction();
   if (state.range(0) == 0) mechanism.sensors.clear();
   double seconds = 0.0;
@@ -65,11 +65,11 @@ BENCHMARK(brushed_plant)->Arg(0)->Arg(12);  // lines of its encoder
 
 // The same on the whole bench, held at a duty.
 void bench_by_duty(benchmark::State& state) {
-  const Rig rig = only_with(testing_support::demo_rig(), {"letoff"});
+  const Rig rig = only_with(testing_support::demo_rig(), {"feeder"});
   double seconds = 0.0;
   for (auto _ : state) {
     SimulatedBench bench(rig);
-    bench.drive("letoff").spin({.duty = 0.6, .lasts = 2_s}).wait();
+    bench.brushed("feeder").spin({.duty = 0.6, .lasts = 2_s}).wait();
     seconds += bench.now().in(units::s);
   }
   state.counters["times_real"] = benchmark::Counter(seconds, benchmark::Counter::kIsRate);

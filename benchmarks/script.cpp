@@ -15,7 +15,7 @@ void check_script(benchmark::State& state) {
   for (std::int64_t line = 2; line + 3 <= state.range(0); line += 3)
     text += fmt::format("move traverse to {} mm at 40 mm/s\nwait 0.3 s\nturn creel to station {}\n",
                         line % 118, line % 8);
-  for (auto _ : state) benchmark::DoNotOptimize(parse_script(text, "many.stride", rig));
+  for (auto _ : state) benchmark::DoNotOptimize(parse_script(text, "many.moves", rig));
   state.counters["s"] =
       benchmark::Counter(1.0, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
 }

@@ -1,23 +1,26 @@
-# Sources of one folder are compiled together, up to `size` in one go: what they all include is read once. A name in an
-# unnamed namespace must then be the only one of its folder. Off with -DCOGSTRIDE_BATCHES=OFF, where each source is
-# compiled alone.
+# Sources of one room are compiled together, up to `size` in one go: what they all include is read once. A name in an
+# unnamed namespace must then be the only one of its room. A room is a folder of cogstride/ with those inside it (each of
+# those of bench/ by itself), elsewhere a folder. Off with -DCOGSTRIDE_BATCHES=OFF, where each source is compiled alone.
 function(cogstride_batch target size)
   if(NOT COGSTRIDE_BATCHES)
     return()
   endif()
   set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_MODE GROUP)
   get_target_property(sources ${target} SOURCES)
-  set(folder_before "")
+  set(room_before "")
   foreach(source IN LISTS sources)
     cmake_path(ABSOLUTE_PATH source OUTPUT_VARIABLE path)
     cmake_path(GET path PARENT_PATH folder)
-    if(NOT folder STREQUAL folder_before)
+    cmake_path(GET folder FILENAME room)
+    if(path MATCHES "/cogstride/([a-z]+)/[^.]*\\.cpp$" AND NOT CMAKE_MATCH_1 STREQUAL "bench")
+      set(room "${CMAKE_MATCH_1}")
+    endif()
+    if(NOT room STREQUAL room_before)
       set(count 0)
-      set(folder_before "${folder}")
+      set(room_before "${room}")
     endif()
     math(EXPR batch "${count} / ${size}")
     math(EXPR count "${count} + 1")
-    cmake_path(GET folder FILENAME room)
     set_source_files_properties(${source} PROPERTIES UNITY_GROUP ${target}_${room}_${batch})
   endforeach()
 endfunction()

@@ -6,10 +6,10 @@ using namespace cogstride::literals;
 
 int main(int count, char** words) {
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml")};
-  auto fan = bench.throttled("fan");
+  auto fan = bench.speed_controller("fan");
   fan.arm().wait();  // nothing but the pulses of its arming stages goes out before
   std::printf("armed after %.2f s\n", bench.now().in(cogstride::units::s));
-  fan.throttle({.duty = 0.3, .ramp = 1_s}).wait();
+  fan.throttle({.duty = 0.3, .in = 1_s}).wait();
   for (int i = 0; i < 4; ++i) {
     fan.faster(cogstride::ExactFraction(10, cogstride::units::percent)).wait();
     bench.serve(1_s);

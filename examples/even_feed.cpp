@@ -1,4 +1,4 @@
-// The let-off feeds yarn at a held speed while its tension goes up and down: the encoder of its motor closes
+// The feeder feeds yarn at a held speed while its tension goes up and down: the encoder of its motor closes
 // a loop, whose gains follow from the motor. The printed speed is the one that the encoder tells.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
@@ -8,16 +8,16 @@ using namespace cogstride::literals;
 int main(int count, char** words) {
   const cogstride::Torque tight(0.063, cogstride::units::Nm), slack(0.021, cogstride::units::Nm);
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml"),
-                                  {.stimuli = {{.at = 2_s, .what = "letoff.load", .torque = tight},
-                                               {.at = 3_s, .what = "letoff.load", .torque = slack}}}};
-  auto letoff = bench.drive("letoff");
-  letoff.spin({.at = 300_rpm}).wait();  // done when it has come to its speed
+                                  {.events = {{.at = 2_s, .what = "feeder.load", .torque = tight},
+                                              {.at = 3_s, .what = "feeder.load", .torque = slack}}}};
+  auto feeder = bench.brushed("feeder");
+  feeder.spin({.at = 300_rpm}).wait();  // done when it has come to its speed
 
   for (int i = 0; i < 8; ++i) {
     bench.serve(500_ms);
     std::printf("%.1f s: duty %2.0f %%, %5.1f rpm\n", bench.now().in(cogstride::units::s),
-                100.0 * letoff.duty(), 60.0 * letoff.measured().speed);
+                100.0 * feeder.duty(), 60.0 * feeder.measured().speed);
   }
-  letoff.stop().wait();
-  std::printf("fed %.2f turns\n", letoff.measured().position->base.to_double());
+  feeder.stop().wait();
+  std::printf("fed %.2f turns\n", feeder.measured().position->base.to_double());
 }

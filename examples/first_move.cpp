@@ -29,7 +29,7 @@ int main() {
   for (const cogstride::MoveOrder& order :
        {cogstride::MoveOrder{.to = 85_mm}, {.by = -75_mm, .speed = 20_mm_per_s}}) {
     carriage.move(order).wait();
-    bench.serve(0.2_s);  // let the swing of the stop die away
+    bench.serve(0.2_s);  // let the oscillation after the stop die away
     std::printf("asked for %s, stands at %.3f mm after %.3f s\n", to_text(*carriage.position()).c_str(),
                 1000 * bench.plant("traverse").position(), bench.now().in(cogstride::units::s));
   }

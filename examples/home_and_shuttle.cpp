@@ -15,7 +15,7 @@ int main(int count, char** words) {
               to_text(*traverse.position()).c_str());
   for (int layer = 1; layer <= 3; ++layer) {
     traverse.move({.to = 92_mm, .speed = 40_mm_per_s}).wait();
-    bench.serve(0.3_s);  // let the swing of the stop die away before turning round
+    bench.serve(0.3_s);  // let the oscillation after the stop die away before turning round
     traverse.move({.to = 12_mm}).wait();
     bench.serve(0.3_s);
     std::printf("layer %d laid after %.2f s\n", layer, bench.now().in(cogstride::units::s));

@@ -8,18 +8,18 @@ using namespace cogstride::literals;
 int main(int count, char** words) {
   cogstride::SimulatedBench bench{
       cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml"),
-      {.stimuli = {{1_s, "pace", {}, 1.0}, {4_s, "pace", {}, 0.1}, {7_s, "pace", {}, 0.0}}}};
-  auto letoff = bench.drive("letoff");
-  const cogstride::Knob& pace = bench.knob("pace");
+      {.events = {{1_s, "dial", {}, 1.0}, {4_s, "dial", {}, 0.1}, {7_s, "dial", {}, 0.0}}}};
+  auto feeder = bench.brushed("feeder");
+  const cogstride::Knob& dial = bench.knob("dial");
   double share = 0.0;
 
   while (bench.now() < 9_s) {
     bench.serve(20_ms);
-    if (!pace.is_known() || pace.share() == share) continue;
-    share = pace.share();
-    letoff.spin_fraction(share, 500_ms).wait();
+    if (!dial.is_known() || dial.share() == share) continue;
+    share = dial.share();
+    feeder.spin_fraction(share, 500_ms).wait();
     bench.serve(1_s);
     std::printf("%.1f s: knob at %3.0f %%, duty %3.0f %%, %3.0f rpm\n", bench.now().in(cogstride::units::s),
-                100.0 * share, 100.0 * letoff.duty(), 60.0 * letoff.measured().speed);
+                100.0 * share, 100.0 * feeder.duty(), 60.0 * feeder.measured().speed);
   }
 }

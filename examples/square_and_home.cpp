@@ -7,9 +7,9 @@ using namespace cogstride::literals;
 
 int main(int count, char** words) {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/cart.rig.toml");
-  cogstride::Rig real = rig;
-  real.pairs[0].right_wheel = cogstride::Length(65.4, cogstride::units::mm);
-  cogstride::SimulatedBench bench{rig, {.real = real}};
+  cogstride::Rig actual = rig;
+  actual.pairs[0].right_wheel = cogstride::Length(65.4, cogstride::units::mm);
+  cogstride::SimulatedBench bench{rig, {.actual = actual}};
   auto cart = bench.pair("cart");
   for (int side = 0; side < 4; ++side) {
     cart.drive({.way = {.by = 800_mm}, .speed = 300_mm_per_s}).wait();

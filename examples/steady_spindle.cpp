@@ -7,8 +7,8 @@ using namespace cogstride::literals;
 int main(int count, char** words) {
   const cogstride::Torque drag(0.1, cogstride::units::Nm), none(0.0, cogstride::units::Nm);
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml"),
-                                  {.stimuli = {{.at = 3_s, .what = "spindle.load", .torque = drag},
-                                               {.at = 4_s, .what = "spindle.load", .torque = none}}}};
+                                  {.events = {{.at = 3_s, .what = "spindle.load", .torque = drag},
+                                              {.at = 4_s, .what = "spindle.load", .torque = none}}}};
   auto spindle = bench.brushless("spindle");
   spindle.spin({.at = 900_rpm}).wait();
   bench.serve(2.5_s - bench.now());

@@ -9,18 +9,18 @@ using namespace cogstride::literals;
 int main(int count, char** words) {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{
-      rig, {.start_positions = {{"traverse", 3_mm}}, .stimuli = {{12_s, "halt", true}}}};
+      rig, {.start_positions = {{"traverse", 3_mm}}, .events = {{12_s, "halt", true}}}};
   auto traverse = bench.mechanism("traverse");
   traverse.home().wait();
 
-  for (const auto how : {cogstride::Braking::on_a_ramp, cogstride::Braking::hardest}) {
+  for (const auto how : {cogstride::Braking::on_a_ramp, cogstride::Braking::steepest}) {
     auto move = traverse.move({.to = 110_mm});
     bench.serve(1_s);
     const cogstride::OutputPosition here = *traverse.position();
     traverse.stop(how);
     bench.serve(0.3_s);
     std::printf("%s: %.2f mm on, stands at %.3f mm, really at %.3f mm\n",
-                how == cogstride::Braking::hardest ? "as hard as it can" : "on a ramp",
+                how == cogstride::Braking::steepest ? "as hard as it can" : "on a ramp",
                 1000 * (traverse.position()->base - here.base).to_double(),
                 1000 * traverse.position()->base.to_double(), 1000 * bench.plant("traverse").position());
     traverse.move({.to = 5_mm}).wait();

@@ -7,26 +7,26 @@ using namespace cogstride::literals;
 
 namespace {
 
-void say(cogstride::SimulatedBench& bench, cogstride::DriveHandle& letoff, const char* what) {
+void say(cogstride::SimulatedBench& bench, cogstride::DriveHandle& feeder, const char* what) {
   std::printf("%5.2f s: %-22s duty %4.0f %%, %4.0f rpm\n", bench.now().in(cogstride::units::s), what,
-              100.0 * letoff.duty(), 60.0 * letoff.measured().speed);
+              100.0 * feeder.duty(), 60.0 * feeder.measured().speed);
 }
 
 }  // namespace
 
 int main(int count, char** words) {
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml")};
-  auto letoff = bench.drive("letoff");
+  auto feeder = bench.brushed("feeder");
 
-  letoff.spin({.duty = 0.6, .ramp = 1_s}).wait();  // done when the duty is reached
-  say(bench, letoff, "up");
+  feeder.spin({.duty = 0.6, .in = 1_s}).wait();  // done when the duty is reached
+  say(bench, feeder, "up");
   bench.serve(1_s);
-  say(bench, letoff, "held");
-  letoff.reverse(2_s).wait();  // down, 2.5 s without drive, and up the other way
+  say(bench, feeder, "held");
+  feeder.reverse(2_s).wait();  // down, 2.5 s without drive, and up the other way
   bench.serve(1_s);
-  say(bench, letoff, "the other way");
-  letoff.stop(1_s).wait();
+  say(bench, feeder, "the other way");
+  feeder.stop(1_s).wait();
   bench.serve(2_s);
-  say(bench, letoff, "stopped");
+  say(bench, feeder, "stopped");
   std::printf("at the most %.2f A\n", bench.tally().drives[0].highest_current);
 }

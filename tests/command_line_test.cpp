@@ -19,7 +19,7 @@ namespace {
 
 const std::string tool = COGSTRIDE_TOOL;
 const std::string demo_rig = COGSTRIDE_SOURCE_DIR "/demo/bobbin.rig.toml";
-const std::string demo_script = COGSTRIDE_SOURCE_DIR "/demo/first.stride";
+const std::string demo_script = COGSTRIDE_SOURCE_DIR "/demo/first.moves";
 
 Ran cogstride(const std::string& words) {
   return cogstride::testing_support::cogstride_command(words);
@@ -57,7 +57,7 @@ TEST_F(CommandLine, InspectsTheDemoRig) {
   EXPECT_NE(ran.out.find("800/3 a mm = 266.666667"), std::string::npos) << ran.out;
   EXPECT_NE(ran.out.find("60 mm/s = 16000 steps/s"), std::string::npos);
   const json figures = json::parse(cogstride("inspect --json " + demo_rig).out);
-  EXPECT_EQ(figures["mechanisms"][0]["steps_per_unit"]["numerator"], 800);
+  EXPECT_EQ(figures["mechanisms"][0]["steps_per_mm"]["numerator"], 800);
   EXPECT_EQ(figures["mechanisms"][0]["travel_steps"], 31467);
   EXPECT_EQ(figures["mechanisms"][0]["lines"]["gate"], 3);
 }
@@ -75,7 +75,7 @@ TEST_F(CommandLine, PlansAMoveAndShowsEveryPulse) {
       cogstride("plan " + demo_rig + " traverse --from 85mm --to 84mm --speed 20mm/s --json").out);
   EXPECT_EQ(plan["steps"], 22400 - 22667);
   EXPECT_LT(plan["worst_error_ticks"], 1.0);
-  EXPECT_DOUBLE_EQ(plan["peak_speed"], 20.0);
+  EXPECT_DOUBLE_EQ(plan["peak_speed_mm_per_s"], 20.0);
 }
 
 TEST_F(CommandLine, PlanRefusesWithAWayOut) {
@@ -98,9 +98,9 @@ TEST_F(CommandLine, RehearsesTheDemoScript) {
       cogstride("rehearse " + demo_rig + " " + demo_script + " --plot " + path("a.png") + " --json");
   ASSERT_EQ(ran.status, 0) << ran.out;
   const json report = json::parse(ran.out);
-  EXPECT_TRUE(report["sound"]);
-  EXPECT_EQ(report["mechanisms"][0]["asked"], 0.0);
-  EXPECT_NEAR(report["mechanisms"][0]["made"], 0.0, 0.002);
+  EXPECT_TRUE(report["ok"]);
+  EXPECT_EQ(report["mechanisms"][0]["asked_mm"], 0.0);
+  EXPECT_NEAR(report["mechanisms"][0]["made_mm"], 0.0, 0.002);
   EXPECT_EQ(report["mechanisms"][0]["lost_microsteps"], 0);
   EXPECT_EQ(report["events"].size(), 15u);
   EXPECT_GT(fs::file_size(path("a.png")), 10'000u);
@@ -109,11 +109,11 @@ TEST_F(CommandLine, RehearsesTheDemoScript) {
 }
 
 TEST_F(CommandLine, TheSameRunTwiceGivesTheSameBytes) {
-  const std::string script = write("short.stride", "home traverse\nmove traverse to 9 mm\n");
+  const std::string script = write("short.moves", "home traverse\nmove traverse to 9 mm\n");
   std::vector<std::string> kept[2];
   for (auto& files : kept) {
     const Ran ran = cogstride("rehearse " + demo_rig + " " + script +
-                              " --seed 5 --standing traverse=3.21mm --json --overwrite --csv " +
+                              " --seed 5 --start-at traverse=3.21mm --json --overwrite --csv " +
                               path("a.csv") + " --waves " + path("a.vcd"));
     ASSERT_EQ(ran.status, 0) << ran.out;
     files = {ran.out, cogstride::read_text_file(path("a.csv")), cogstride::read_text_file(path("a.vcd"))};
@@ -131,9 +131,9 @@ TEST_F(CommandLine, AnInvertedEnableMovesNothingAndSaysWhatToLookAt) {
   EXPECT_NE(ran.out.find("nothing moved"), std::string::npos) << ran.out;
   EXPECT_NE(ran.out.find("Look at lines.enable.active"), std::string::npos);
   const json report =
-      json::parse(cogstride("rehearse " + rig + " " + demo_script + " --json --standing traverse=40mm").out);
-  EXPECT_FALSE(report["sound"]);
-  EXPECT_NEAR(report["mechanisms"][0]["made"], 40.0, 0.2) << "it only sprang to a place of rest";
+      json::parse(cogstride("rehearse " + rig + " " + demo_script + " --json --start-at traverse=40mm").out);
+  EXPECT_FALSE(report["ok"]);
+  EXPECT_NEAR(report["mechanisms"][0]["made_mm"], 40.0, 0.2) << "it only sprang to a place of rest";
   EXPECT_EQ(report["mechanisms"][0]["missed"]["switched_off"], report["mechanisms"][0]["pulses"]);
 }
 
@@ -151,7 +151,7 @@ TEST_F(CommandLine, ARampBeyondTheLimitLosesWholePeriodsAndNamesTheMoment) {
   text.erase(text.find("jerk = "), std::string_view("jerk = \"40000 mm/s3\"\n").size());
   text.erase(text.find("[mechanism.traverse.homing]"));  // it stands at 0 when it is switched on
   const std::string rig = write("fast.rig.toml", text);
-  const std::string script = write("fast.stride", "move traverse to 80 mm\n");
+  const std::string script = write("fast.moves", "move traverse to 80 mm\n");
   const Ran ran = cogstride("rehearse " + rig + " " + script);
   EXPECT_EQ(ran.status, 1);
   const std::regex moment("\\d+ microsteps lost at \\d+\\.\\d+ s, at \\d+ steps/s");
@@ -161,13 +161,13 @@ TEST_F(CommandLine, ARampBeyondTheLimitLosesWholePeriodsAndNamesTheMoment) {
   const std::int64_t lost = traverse["lost_microsteps"];
   EXPECT_GT(lost, 0);
   EXPECT_EQ(lost % 32, 0);
-  EXPECT_NEAR(traverse["made"], 80.0 - 0.00375 * static_cast<double>(lost), 0.005);
+  EXPECT_NEAR(traverse["made_mm"], 80.0 - 0.00375 * static_cast<double>(lost), 0.005);
 }
 
 TEST_F(CommandLine, PlanSaysHowFarAMoveIsFromLosingSteps) {
   const json plan = json::parse(cogstride("plan " + demo_rig + " traverse --to 85mm --json").out);
-  EXPECT_GT(plan["torque_margin"], 0.35);
-  EXPECT_GT(plan["worst_lag_degrees"], 20.0);
+  EXPECT_GT(plan["torque_margin_share"], 0.35);
+  EXPECT_GT(plan["worst_lag_deg"], 20.0);
   const std::string steep = changed_rig("jerk = \"40000 mm/s3\"", "jerk = \"9000000 mm/s3\"");
   const Ran lossy =
       cogstride("change " + steep + " mechanism.traverse.limits.acceleration '\"4000 mm/s2\"' && " + tool +
@@ -211,7 +211,7 @@ TEST_F(CommandLine, SweepFindsWhereStepsAreLost) {
   EXPECT_NE(ran.out.find("not five"), std::string::npos);
   EXPECT_GT(fs::file_size(plot), 10'000u);
   const json sweep = json::parse(cogstride("sweep " + demo_rig + " creel --speed --json").out);
-  EXPECT_NEAR(sweep["found"], sweep["predicted"], 0.1 * double(sweep["found"]));
+  EXPECT_NEAR(sweep["found_deg_per_s"], sweep["predicted_deg_per_s"], 0.1 * double(sweep["found_deg_per_s"]));
   EXPECT_EQ(cogstride("sweep " + demo_rig + " traverse").status, 2) << "what?";
   EXPECT_EQ(cogstride("sweep " + demo_rig + " traverse --speed --modes").status, 2) << "one thing";
   EXPECT_EQ(cogstride("sweep " + demo_rig + " traverse --speed --plot " + plot).status, 2)
@@ -236,10 +236,10 @@ TEST_F(CommandLine, WrongFilesAreShownWhereTheyAreWrong) {
       ran.out,
       std::regex("changed.rig.toml:\\d+:14: mechanism.traverse.board: microsteps 6 is not a setting")))
       << ran.out;
-  const std::string script = write("bad.stride", "home traverse\nmove traverse to 200 mm\nmoev\n");
+  const std::string script = write("bad.moves", "home traverse\nmove traverse to 200 mm\nmoev\n");
   ran = cogstride("rehearse " + demo_rig + " " + script + " --plot " + path("never.png"));
   EXPECT_EQ(ran.status, 2);
-  EXPECT_NE(ran.out.find("bad.stride:3:1: 'moev' is not a verb"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("bad.moves:3:1: 'moev' is not a verb"), std::string::npos) << ran.out;
   EXPECT_FALSE(fs::exists(path("never.png")));
   EXPECT_EQ(cogstride("inspect " + path("none.rig.toml")).status, 2);
 }
@@ -290,13 +290,13 @@ TEST_F(CommandLine, TheDemoLeavesItsFilesAndRenewsThem) {
 TEST_F(CommandLine, WarpsWithTwoMechanismsThatArriveTogether) {
   const std::string demo = COGSTRIDE_SOURCE_DIR "/demo/";
   EXPECT_EQ(cogstride("inspect " + demo + "warping.rig.toml").status, 0);
-  const Ran together = cogstride("rehearse " + demo + "warping.rig.toml " + demo + "warp.stride");
+  const Ran together = cogstride("rehearse " + demo + "warping.rig.toml " + demo + "warp.moves");
   EXPECT_EQ(together.status, 0) << together.out;
 }
 
 TEST_F(CommandLine, EveryVerbHasItsPlaceInTheDocs) {
-  const std::string docs = cogstride::read_text_file(COGSTRIDE_SOURCE_DIR "/docs/stride-language.md");
-  const Ran ran = cogstride("rehearse " + demo_rig + " " + write("none.stride", "zzzzzzzz\n"));
+  const std::string docs = cogstride::read_text_file(COGSTRIDE_SOURCE_DIR "/docs/script-language.md");
+  const Ran ran = cogstride("rehearse " + demo_rig + " " + write("none.moves", "zzzzzzzz\n"));
   EXPECT_EQ(ran.status, 2);
   const std::size_t begin = ran.out.find(" (home, ") + 2;
   ASSERT_NE(begin, std::string::npos + 2) << ran.out;
@@ -382,18 +382,18 @@ TEST_F(CommandLine, PrintsAndDrawsTheCoilSequence) {
   const Ran off = cogstride("sequence " + coarse + " traverse --plot " + path("traverse.svg"));
   EXPECT_NE(off.out.find("8 microsteps of 7 levels of current; 32 rows"), std::string::npos) << off.out;
   EXPECT_NE(off.out.find("off equal angles"), std::string::npos);
-  EXPECT_EQ(cogstride("sequence " + demo_rig + " letoff").status, 2);
+  EXPECT_EQ(cogstride("sequence " + demo_rig + " feeder").status, 2);
 }
 
 TEST_F(CommandLine, ShowsOneMechanismAlone) {
-  const Ran ran = cogstride("inspect " + demo_rig + " letoff");
+  const Ran ran = cogstride("inspect " + demo_rig + " feeder");
   EXPECT_EQ(ran.status, 0);
   EXPECT_NE(ran.out.find("breaks loose at 13.7 %, takes 89.9 % at top speed"), std::string::npos) << ran.out;
   EXPECT_EQ(ran.out.find("traverse"), std::string::npos);
-  const json figures = json::parse(cogstride("inspect --json " + demo_rig + " letoff").out);
+  const json figures = json::parse(cogstride("inspect --json " + demo_rig + " feeder").out);
   ASSERT_EQ(figures["mechanisms"].size(), 1u);
   EXPECT_EQ(figures["mechanisms"][0]["pwm_counts"], 2400);
-  EXPECT_EQ(figures["mechanisms"][0]["motor_turns_per_base"]["denominator"], 4);
+  EXPECT_EQ(figures["mechanisms"][0]["motor_turns_per_turn"]["denominator"], 4);
   EXPECT_EQ(cogstride("inspect " + demo_rig + " letof").status, 2);
 }
 
@@ -420,7 +420,7 @@ TEST_F(CommandLine, TheFindingsPageIsComplete) {
 
 TEST_F(CommandLine, StandingIsChecked) {
   const auto refused = [&](const std::string& standing, const std::string& part) {
-    const Ran ran = cogstride("rehearse " + demo_rig + " " + demo_script + " --standing " + standing);
+    const Ran ran = cogstride("rehearse " + demo_rig + " " + demo_script + " --start-at " + standing);
     EXPECT_EQ(ran.status, 2);
     EXPECT_NE(ran.out.find(part), std::string::npos) << ran.out;
   };
@@ -461,7 +461,7 @@ TEST_F(CommandLine, SaysWhenItsOutputCannotBeWritten) {
 
 TEST_F(CommandLine, DoesNotWriteOntoWhatItReads) {
   const std::string rig = write("mine.rig.toml", cogstride::read_text_file(demo_rig));
-  const std::string script = write("mine.stride", "home traverse\n");
+  const std::string script = write("mine.moves", "home traverse\n");
   const std::string before = cogstride::read_text_file(rig);
   fs::create_symlink(rig, path("rig.csv"));
   fs::create_hard_link(script, path("script.vcd"));
@@ -504,7 +504,7 @@ TEST_F(CommandLine, RunsNothingThatANameSays) {
   // Words that may be free, the rig's own name, come into figures as they stand.
   const std::string titled = changed_rig("Bobbin bench", "`touch " + sign + "` it's");
   EXPECT_EQ(cogstride("sequence " + titled + " creel --plot " + path("rows.png")).status, 0);
-  const Ran drawn = cogstride("rehearse " + titled + " " + write("home.stride", "home traverse\n") +
+  const Ran drawn = cogstride("rehearse " + titled + " " + write("home.moves", "home traverse\n") +
                               " --plot " + path("home.svg"));
   EXPECT_EQ(drawn.status, 0) << drawn.out;
   EXPECT_FALSE(fs::exists(sign));

@@ -55,7 +55,7 @@ TEST_F(LiveCommands, DriveWantsARigThatNamesAChip) {
 TEST_F(LiveCommands, DriveNamesEachMechanismThatItCannotDrive) {
   const Ran ran = cogstride_command("drive " + rig_on_a_chip() + " " + demo_script_path + " --yes");
   EXPECT_EQ(ran.status, 2);
-  for (const char* const name : {"spindle: ", "letoff: ", "fan: ", "snips: "})
+  for (const char* const name : {"spindle: ", "feeder: ", "fan: ", "snips: "})
     EXPECT_NE(ran.out.find(name), std::string::npos) << name << ran.out;
   EXPECT_NE(ran.out.find("--only traverse,creel drives the rest"), std::string::npos) << ran.out;
 }
@@ -65,17 +65,17 @@ TEST_F(LiveCommands, DriveRefusesAHeldSpeedBeforeAnythingMoves) {
   demo << std::ifstream(rig_on_a_chip()).rdbuf();
   const std::string rig =
       file("pwm.rig.toml", demo.str() + "\n[controller.pwm.main]\nchip = \"none\"\nlines = [28, 29]\n");
-  for (const char* const statement : {"spin letoff at 100 rpm for 2 s", "move letoff by 90 deg",
-                                      "repeat 2 times\n  move letoff by 9 deg\nend"}) {
+  for (const char* const statement : {"spin feeder at 100 rpm for 2 s", "move feeder by 90 deg",
+                                      "repeat 2 times\n  move feeder by 9 deg\nend"}) {
     const Ran ran = cogstride_command(
-        "drive " + rig + " " + file("held.stride", std::string(statement) + "\n") + " --only letoff --yes");
+        "drive " + rig + " " + file("held.moves", std::string(statement) + "\n") + " --only feeder --yes");
     EXPECT_EQ(ran.status, 2) << statement;
-    EXPECT_NE(ran.out.find("live lines read no encoder, so letoff can only be given a duty"),
+    EXPECT_NE(ran.out.find("live lines read no encoder, so feeder can only be given a duty"),
               std::string::npos)
         << statement << ran.out;
   }
   const Ran none = cogstride_command(
-      "drive " + rig + " " + file("duty.stride", "spin letoff at 40 % for 1 s\n") + " --only letoff --yes");
+      "drive " + rig + " " + file("duty.moves", "spin feeder at 40 % for 1 s\n") + " --only feeder --yes");
   EXPECT_EQ(none.status, 2);
   EXPECT_NE(none.out.find("PWM chip"), std::string::npos) << none.out;
 }
@@ -135,24 +135,24 @@ TEST_F(LiveCommands, DriveRefusesAMechanismThatTheRigDoesNotHave) {
   EXPECT_NE(ran.out.find("'spool' is not a mechanism of this rig"), std::string::npos) << ran.out;
 }
 
-TEST_F(LiveCommands, PaceMeasuresThisComputerAndWritesItsRateIntoTheRig) {
+TEST_F(LiveCommands, MeasureRateMeasuresThisComputerAndWritesItsRateIntoTheRig) {
   const std::string rig = rig_on_a_chip();
-  const Ran wired = cogstride_command("pace " + rig + " --line 0");
+  const Ran wired = cogstride_command("measure-rate " + rig + " --line 0");
   EXPECT_EQ(wired.status, 2);
   EXPECT_NE(wired.out.find("--line 0: is step of traverse; name one that nothing is wired to"),
             std::string::npos)
       << wired.out;
-  EXPECT_EQ(cogstride_command("pace " + rig + " --each 1us").status, 2);
+  EXPECT_EQ(cogstride_command("measure-rate " + rig + " --each 1us").status, 2);
   ASSERT_EQ(cogstride_command("change " + rig + " controller.edge_lateness '\"20 ms\"'").status, 0);
-  const Ran ran = cogstride_command("pace " + rig + " --each 0.1s --keep --json");
+  const Ran ran = cogstride_command("measure-rate " + rig + " --each 0.1s --keep --json");
   ASSERT_EQ(ran.status, 0) << ran.out;
   const auto report = nlohmann::json::parse(ran.out);
   EXPECT_EQ(report["bound_s"], 0.02);
-  EXPECT_EQ(report["rig_hz"], 60'000.0);
+  EXPECT_EQ(report["rig_Hz"], 60'000.0);
   double highest = 0.0;
   for (const auto& trial : report["trials"])
-    if (trial["holds"]) highest = std::max(highest, trial["rate_hz"].get<double>());
-  EXPECT_EQ(report["highest_hz"], highest);
+    if (trial["holds"]) highest = std::max(highest, trial["rate_Hz"].get<double>());
+  EXPECT_EQ(report["highest_Hz"], highest);
   std::ostringstream text;
   text << std::ifstream(rig).rdbuf();
   EXPECT_EQ(text.str().find("top_step_rate = \"60 kHz\""), std::string::npos)
@@ -161,7 +161,7 @@ TEST_F(LiveCommands, PaceMeasuresThisComputerAndWritesItsRateIntoTheRig) {
 
 TEST_F(LiveCommands, CompareFindsTwoRunsOfOneScriptTheSame) {
   const std::string rehearse =
-      std::string("rehearse ") + demo_rig_path + " " + demo_script_path + " --standing ";
+      std::string("rehearse ") + demo_rig_path + " " + demo_script_path + " --start-at ";
   ASSERT_EQ(cogstride_command(rehearse + "traverse=5mm --waves " + path("a.vcd")).status, 0);
   ASSERT_EQ(cogstride_command(rehearse + "traverse=5mm --waves " + path("b.vcd")).status, 0);
   ASSERT_EQ(cogstride_command(rehearse + "traverse=9mm --waves " + path("c.vcd")).status, 0);

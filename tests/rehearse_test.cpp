@@ -1,4 +1,4 @@
-// `cogstride rehearse` with everything that comes from outside: stimuli, remembered positions, taught limits,
+// `cogstride rehearse` with everything that comes from outside: events, remembered positions, taught limits,
 // scattered starts, Ctrl-C.
 #include <gtest/gtest.h>
 
@@ -45,49 +45,48 @@ class Rehearse : public testing::Test {
 };
 
 TEST_F(Rehearse, WindsWithASupplyThatComesLate) {
-  const Ran ran = rehearse(demo + "wind.stride --stimulus " + demo + "late.stimulus --json");
+  const Ran ran = rehearse(demo + "wind.moves --events " + demo + "late.events --json");
   EXPECT_EQ(ran.status, 0) << ran.out;
   const auto report = nlohmann::json::parse(ran.out);
   for (const auto& mechanism : report["mechanisms"]) {
     EXPECT_EQ(mechanism["lost_microsteps"], 0);
-    EXPECT_EQ(mechanism["asked"], 0.0);
+    EXPECT_EQ(mechanism[mechanism["unit"] == "mm" ? "asked_mm" : "asked_deg"], 0.0);
   }
   double first_motion = 1e9;
   for (const auto& event : report["events"])
-    if (event["kind"] == "began") first_motion = std::min(first_motion, event["seconds"].get<double>());
+    if (event["kind"] == "began") first_motion = std::min(first_motion, event["at_s"].get<double>());
   EXPECT_NEAR(first_motion, 1.5, 1e-3) << "nothing moves before the supply is up";
 }
 
 TEST_F(Rehearse, SaysWhenASupplyNeverComes) {
-  const std::string never = file("never.stimulus", "at 0 s main off\n");
-  const Ran ran = rehearse(demo + "wind.stride --stimulus " + never);
+  const std::string never = file("never.events", "at 0 s main off\n");
+  const Ran ran = rehearse(demo + "wind.moves --events " + never);
   EXPECT_EQ(ran.status, 1);
   EXPECT_NE(ran.out.find("ready within 10 s: after 10 s the supply main is not up (line 5 is low)"),
             std::string::npos)
       << ran.out;
-  EXPECT_EQ(rehearse(demo + "wind.stride --stimulus " + file("bad.stimulus", "at noon main off\n")).status,
-            2);
+  EXPECT_EQ(rehearse(demo + "wind.moves --events " + file("bad.events", "at noon main off\n")).status, 2);
 }
 
 TEST_F(Rehearse, SpreadsManyHomings) {
   const std::string figure = path("scatter.svg");
-  const Ran ran = rehearse(demo + "first.stride --scatter 12 --json --plot " + figure);
+  const Ran ran = rehearse(demo + "first.moves --scatter 12 --json --plot " + figure);
   EXPECT_EQ(ran.status, 0) << ran.out;
   const auto report = nlohmann::json::parse(ran.out)["scatter"][0];
   EXPECT_EQ(report["mechanism"], "traverse");
   EXPECT_EQ(report["failures"], 0);
   EXPECT_EQ(report["trials"].size(), 12u);
-  EXPECT_LT(report["spread"].get<double>(), 0.00375 + 6 * 0.0004);
+  EXPECT_LT(report["spread_mm"].get<double>(), 0.00375 + 6 * 0.0004);
   EXPECT_TRUE(std::filesystem::exists(figure));
-  const Ran text = rehearse(demo + "first.stride --scatter 4");
+  const Ran text = rehearse(demo + "first.moves --scatter 4");
   EXPECT_NE(text.out.find("traverse: 4 of 4 homings found the zero"), std::string::npos);
-  EXPECT_EQ(rehearse(file("still.stride", "wait 1 s\n") + " --scatter 4").status, 2);
+  EXPECT_EQ(rehearse(file("still.moves", "wait 1 s\n") + " --scatter 4").status, 2);
 }
 
 TEST_F(Rehearse, RemembersPositionsFromOneRunToTheNext) {
   const std::string memory = path("positions");
-  const std::string first = file("first.stride", "home traverse\nmove traverse to 60 mm\n");
-  const std::string second = file("second.stride", "move traverse to 40 mm\n");
+  const std::string first = file("first.moves", "home traverse\nmove traverse to 60 mm\n");
+  const std::string second = file("second.moves", "move traverse to 40 mm\n");
   EXPECT_EQ(rehearse(first + " --remember " + memory).status, 0);
   // What is checked ahead knows no memory: a script that may begin anywhere homes, or says so.
   const Ran refused = rehearse(second + " --remember " + memory);
@@ -105,17 +104,17 @@ TEST_F(Rehearse, RemembersPositionsFromOneRunToTheNext) {
 TEST_F(Rehearse, WritesATaughtLimitIntoTheRigOnRequest) {
   const std::string rig = file("bench.rig.toml", cogstride::read_text_file(demo_rig_path));
   const std::string script =
-      file("teach.stride",
+      file("teach.moves",
            "home traverse\njog traverse with left and right at 10 mm/s until pedal is on\n"
            "teach traverse far limit\n");
-  const std::string keys = file("keys.stimulus", "at 6 s right on\nat 9 s right off\nat 11 s pedal on\n");
-  const Ran shown = rehearse(script + " --stimulus " + keys, rig);
+  const std::string keys = file("keys.events", "at 6 s right on\nat 9 s right off\nat 11 s pedal on\n");
+  const Ran shown = rehearse(script + " --events " + keys, rig);
   EXPECT_EQ(shown.status, 0) << shown.out;
   EXPECT_NE(shown.out.find("taught: mechanism.traverse.limits.travel = { from = \"0 mm\", to = \""),
             std::string::npos)
       << shown.out;
   EXPECT_NE(cogstride::read_text_file(rig).find("to = \"118 mm\""), std::string::npos) << "only on request";
-  const Ran kept = rehearse(script + " --stimulus " + keys + " --keep-taught", rig);
+  const Ran kept = rehearse(script + " --events " + keys + " --keep-taught", rig);
   EXPECT_EQ(kept.status, 0) << kept.out;
   const cogstride::Rig changed = cogstride::read_rig(rig);
   EXPECT_NEAR(changed.mechanisms[0].limits.travel_to->base.to_double(), 0.030, 0.003);
@@ -124,7 +123,7 @@ TEST_F(Rehearse, WritesATaughtLimitIntoTheRigOnRequest) {
 }
 
 TEST_F(Rehearse, CtrlCStopsOnARampAndSaysSo) {
-  const std::string endless = file("endless.stride",
+  const std::string endless = file("endless.moves",
                                    "home creel\nrepeat without end\n  turn creel to station 4\n  wait 0.3 s\n"
                                    "  turn creel to station 0\n  wait 0.3 s\nend\n");
   const Ran ran = run("timeout --preserve-status --signal=INT 2 " + std::string(COGSTRIDE_TOOL) +
@@ -136,46 +135,46 @@ TEST_F(Rehearse, CtrlCStopsOnARampAndSaysSo) {
 
 TEST_F(Rehearse, DrivesABrushedMotorByDutyAndDrawsIt) {
   const std::string script =
-      file("feed.stride",
-           "spin letoff at 40 % in 1 s until stopped\nwait 1.5 s\nfaster letoff by 10 %\n"
-           "wait 1 s\nreverse letoff in 1 s\nwait 5 s\nstop letoff in 0.5 s\nbrake letoff\n");
+      file("feed.moves",
+           "spin feeder at 40 % in 1 s until stopped\nwait 1.5 s\nfaster feeder by 10 %\n"
+           "wait 1 s\nreverse feeder in 1 s\nwait 5 s\nstop feeder in 0.5 s\nbrake feeder\n");
   const Ran ran = rehearse(script + " --json --plot " + path("feed.svg"));
   EXPECT_EQ(ran.status, 0) << ran.out;
   const auto report = nlohmann::json::parse(ran.out);
   ASSERT_EQ(report["driven_by_duty"].size(), 1u);
-  EXPECT_EQ(report["driven_by_duty"][0]["duty"], 0.0);
+  EXPECT_EQ(report["driven_by_duty"][0]["duty_share"], 0.0);
   EXPECT_GT(report["driven_by_duty"][0]["highest_current_A"], 1.0);
   EXPECT_TRUE(std::filesystem::exists(path("feed.svg")));
 }
 
 TEST_F(Rehearse, SaysEverythingThatIsWrongWithDutiesInOneGo) {
   const Ran ran =
-      rehearse(file("wrong.stride",
-                    "spin letoff at 8 % for 1 s\nspin letoff at 60 % in 1 ms for 1 s\nreverse letoff\n"
-                    "spin letoff at 50 % until stopped\nslower letoff by 60 %\nstop letoff\n"));
+      rehearse(file("wrong.moves",
+                    "spin feeder at 8 % for 1 s\nspin feeder at 60 % in 1 ms for 1 s\nreverse feeder\n"
+                    "spin feeder at 50 % until stopped\nslower feeder by 60 %\nstop feeder\n"));
   EXPECT_EQ(ran.status, 2);
   for (const char* const words :
-       {"wrong.stride:1:1: a duty of 8 % does not turn it: the lowest that does is 20 %",
-        "wrong.stride:2:1: from 0 % to 60 % takes at least", "wrong.stride:3:1: letoff does not spin here",
-        "wrong.stride:5:1: letoff: of its duty nothing would be left"})
+       {"wrong.moves:1:1: a duty of 8 % does not turn it: the lowest that does is 20 %",
+        "wrong.moves:2:1: from 0 % to 60 % takes at least", "wrong.moves:3:1: feeder does not spin here",
+        "wrong.moves:5:1: feeder: of its duty nothing would be left"})
     EXPECT_NE(ran.out.find(words), std::string::npos) << words << "\n" << ran.out;
   const Ran kinds =
-      rehearse(file("kinds.stride", "home letoff\nbrake traverse\nspin letoff at 300 % for 1 s\n"));
+      rehearse(file("kinds.moves", "home feeder\nbrake traverse\nspin feeder at 300 % for 1 s\n"));
   EXPECT_EQ(kinds.status, 2);
   for (const char* const words :
-       {"letoff: is driven by duty: it spins, moves where it has an encoder, stops, brakes and coasts",
+       {"feeder: is driven by duty: it spins, moves where it has an encoder, stops, brakes and coasts",
         "traverse: is not driven by duty", "'300 %' is no share of full duty"})
     EXPECT_NE(kinds.out.find(words), std::string::npos) << words << "\n" << kinds.out;
 }
 
 TEST_F(Rehearse, ScattersWhereATimedPatternEnds) {
-  const std::string script = file("pattern.stride", "spin letoff at 40 % for 0.5 s\n");
+  const std::string script = file("pattern.moves", "spin feeder at 40 % for 0.5 s\n");
   const Ran ran = rehearse(script + " --scatter 12 --json");
   EXPECT_EQ(ran.status, 0) << ran.out;
   const auto scatter = nlohmann::json::parse(ran.out)["scatter"];
   ASSERT_EQ(scatter.size(), 1u);
-  EXPECT_EQ(scatter[0]["ends"].size(), 12u);
-  EXPECT_GT(scatter[0]["spread"], 0.0);
+  EXPECT_EQ(scatter[0]["ends_deg"].size(), 12u);
+  EXPECT_GT(scatter[0]["spread_deg"], 0.0);
   EXPECT_EQ(ran.out, rehearse(script + " --scatter 12 --json").out) << "the same seeds, the same ends";
 }
 

@@ -9,10 +9,10 @@
 #include <regex>
 
 #include "cogstride/rig/diagnostic.hpp"
-#include "cogstride/rig/figure_rows.hpp"
-#include "cogstride/rig/findings.hpp"
-#include "cogstride/rig/kinds.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
+#include "cogstride/rig/findings/findings.hpp"
+#include "cogstride/rig/keys/kinds.hpp"
 #include "support/demo_rig.hpp"
 #include "support/run_command.hpp"
 
@@ -104,7 +104,7 @@ TEST_F(RigCommands, FindingsPointAtTheLineThatIsWrong) {
   const std::array mistakes = {
       Mistake{"lowest_duty = \"20 %\"", "lowest_duty = \"5 %\"", "start-duty-too-high"},
       Mistake{"by = \"1.4 mm\"", "by = \"3 mm\"", "follower-too-slow"},
-      Mistake{"steps_a_turn = 24 ", "steps_a_turn = 48 ", "steps-mixed"},
+      Mistake{"steps_per_turn = 24 ", "steps_per_turn = 48 ", "steps-mixed"},
       Mistake{"debounce = \"4 ms\"", "debounce = \"1 ms\"", "bounce-over-debounce"},
       Mistake{"to = \"70 deg\"", "to = \"190 deg\"", "servo-beyond-ends"},
   };
@@ -141,7 +141,8 @@ TEST_F(RigCommands, ARigThatNobodyCouldReadAsRightIsRefused) {
       EXPECT_NE(ran.out.find(says), std::string::npos) << ran.out;
     }
   };
-  refused("up_line = 5", "up_line = 4", "line 4 is used twice: for traverse far and for main up");
+  refused("power_good_line = 5", "power_good_line = 4",
+          "line 4 is used twice: for traverse far and for main up");
   refused("leader = \"spindle\"", "leader = \"creeel\"", "found \"creeel\"; the rig has traverse, creel");
   refused("leader = \"spindle\"", "leader = \"traverse\"", "a mechanism cannot follow itself");
   refused("timer = \"duty\"", "timer = \"dutty\"", "the rig has gates, duty, steps, pulses");
@@ -159,11 +160,11 @@ TEST_F(RigCommands, ARigThatNobodyCouldReadAsRightIsRefused) {
 }
 
 TEST_F(RigCommands, AScriptThatAsksAKindForWhatItDoesNotIsRefusedWhole) {
-  const std::string script = write("spin.stride", "home traverse\nmove spindle by 10 turns\n");
+  const std::string script = write("spin.moves", "home traverse\nmove spindle by 10 turns\n");
   const Ran ran =
       cogstride_command(std::string("rehearse ") + cogstride::testing_support::demo_rig_path + " " + script);
   EXPECT_EQ(ran.status, 2);
-  EXPECT_NE(ran.out.find("spin.stride:2:6: spindle: is a bare brushless motor: it spins and stops"),
+  EXPECT_NE(ran.out.find("spin.moves:2:6: spindle: is a bare brushless motor: it spins and stops"),
             std::string::npos)
       << ran.out;
   const Ran plan = cogstride_command(std::string("plan ") + cogstride::testing_support::demo_rig_path +
@@ -173,15 +174,15 @@ TEST_F(RigCommands, AScriptThatAsksAKindForWhatItDoesNotIsRefusedWhole) {
 }
 
 TEST_F(RigCommands, ChangeKeepsThePermissionsAndTheLinkOfAFile) {
-  const std::string real = write("real.rig.toml", demo_text());
-  fs::permissions(real, fs::perms::owner_read | fs::perms::owner_write);
-  fs::create_symlink(real, path("link.rig.toml"));
+  const std::string actual = write("actual.rig.toml", demo_text());
+  fs::permissions(actual, fs::perms::owner_read | fs::perms::owner_write);
+  fs::create_symlink(actual, path("link.rig.toml"));
   const Ran ran =
-      cogstride_command("change " + path("link.rig.toml") + " mechanism.letoff.limits.speed \"500 rpm\"");
+      cogstride_command("change " + path("link.rig.toml") + " mechanism.feeder.limits.speed \"500 rpm\"");
   EXPECT_EQ(ran.status, 0) << ran.out;
   EXPECT_TRUE(fs::is_symlink(path("link.rig.toml")));
-  EXPECT_EQ(fs::status(real).permissions(), fs::perms::owner_read | fs::perms::owner_write);
-  EXPECT_EQ(cogstride::read_rig(real).mechanisms[3].limits.speed.base, cogstride::Ratio(25, 3));
+  EXPECT_EQ(fs::status(actual).permissions(), fs::perms::owner_read | fs::perms::owner_write);
+  EXPECT_EQ(cogstride::read_rig(actual).mechanisms[3].limits.speed.base, cogstride::Ratio(25, 3));
   for (const auto& entry : fs::directory_iterator(folder))
     EXPECT_EQ(entry.path().extension(), ".toml") << "no part of a file is left";
 }
@@ -214,20 +215,22 @@ TEST_F(RigCommands, TimerTellsWhatReallyComes) {
 
 TEST_F(RigCommands, SweepGoesUpAndDownThroughDuty) {
   const std::string rig = cogstride::testing_support::demo_rig_path;
-  const Ran ran = cogstride_command("sweep " + rig + " letoff --duty --json --plot " + path("duty.svg"));
+  const Ran ran = cogstride_command("sweep " + rig + " feeder --duty --json --plot " + path("duty.svg"));
   EXPECT_EQ(ran.status, 0) << ran.out;
   const json sweep = json::parse(ran.out);
   ASSERT_EQ(sweep["curves"].size(), 6u);
-  EXPECT_NEAR(sweep["curves"][0]["starts_at"].get<double>(), sweep["predicted_start"].get<double>(), 0.011);
-  EXPECT_LT(sweep["curves"][0]["drops_out_at"].get<double>(), sweep["curves"][0]["starts_at"].get<double>());
+  EXPECT_NEAR(sweep["curves"][0]["starts_at_share"].get<double>(),
+              sweep["predicted_start_share"].get<double>(), 0.011);
+  EXPECT_LT(sweep["curves"][0]["drops_out_at_share"].get<double>(),
+            sweep["curves"][0]["starts_at_share"].get<double>());
   EXPECT_TRUE(fs::exists(path("duty.svg")));
   EXPECT_EQ(cogstride_command("sweep " + rig + " traverse --duty").status, 2);
 }
 
 TEST_F(RigCommands, FitTellsFiguresAndKeepsThemInTheRig) {
   const std::string rig = write("bobbin.rig.toml", demo_text());
-  const std::string run = std::string(COGSTRIDE_SOURCE_DIR) + "/demo/letoff-run.csv";
-  const Ran ran = cogstride_command("fit " + rig + " letoff " + run + " --json");
+  const std::string run = std::string(COGSTRIDE_SOURCE_DIR) + "/demo/feeder-run.csv";
+  const Ran ran = cogstride_command("fit " + rig + " feeder " + run + " --json");
   ASSERT_EQ(ran.status, 0) << ran.out;
   const json report = json::parse(ran.out);
   // What the made-up log was made with.
@@ -236,7 +239,7 @@ TEST_F(RigCommands, FitTellsFiguresAndKeepsThemInTheRig) {
       {"load.viscous_friction", 3e-5}, {"load.steady_torque", 0.042},     {"load.inertia", 1.42e-4}};
   std::size_t told = 0;
   for (const json& figure : report["figures"]) {
-    const std::string key = figure["key"].get<std::string>().substr(std::string("mechanism.letoff.").size());
+    const std::string key = figure["key"].get<std::string>().substr(std::string("mechanism.feeder.").size());
     ASSERT_TRUE(figure["is_told"]) << key;
     EXPECT_NEAR(figure["value"].get<double>(), truth.at(key), 1.5 * figure["uncertainty_95"].get<double>())
         << key;
@@ -245,49 +248,49 @@ TEST_F(RigCommands, FitTellsFiguresAndKeepsThemInTheRig) {
   EXPECT_EQ(told, truth.size());
   EXPECT_EQ(cogstride::read_text_file(rig), demo_text()) << "nothing is written unasked";
 
-  ASSERT_EQ(cogstride_command("fit " + rig + " letoff " + run + " --keep --plot " + path("fit.svg")).status,
+  ASSERT_EQ(cogstride_command("fit " + rig + " feeder " + run + " --keep --plot " + path("fit.svg")).status,
             0);
   EXPECT_TRUE(fs::exists(path("fit.svg")));
   const cogstride::Rig kept = cogstride::read_rig(rig);
-  const auto& motor = std::get<cogstride::BrushedMotor>(mechanism_named(kept, "letoff").motor);
+  const auto& motor = std::get<cogstride::BrushedMotor>(mechanism_named(kept, "feeder").motor);
   EXPECT_NEAR(motor.resistance.base(), 2.85, 0.04);
-  EXPECT_NEAR(mechanism_named(kept, "letoff").load.inertia.base(), 1.42e-4, 2e-6);
-  EXPECT_NE(cogstride::read_text_file(rig).find("# The let-off feeds yarn at even tension."),
+  EXPECT_NEAR(mechanism_named(kept, "feeder").load.inertia.base(), 1.42e-4, 2e-6);
+  EXPECT_NE(cogstride::read_text_file(rig).find("# The feeder feeds yarn at even tension."),
             std::string::npos);
-  const Ran again = cogstride_command("fit " + rig + " letoff " + run);
+  const Ran again = cogstride_command("fit " + rig + " feeder " + run);
   EXPECT_NE(again.out.find("which fits"), std::string::npos) << again.out;
 }
 
 TEST_F(RigCommands, FitSaysWhatATableCannotTellAndWhatWould) {
   const std::string rig = cogstride::testing_support::demo_rig_path;
   const std::string few = write("tachometer.csv", "voltage_V,speed_rpm\n8,177\n12,304\n18,495\n24,685\n");
-  const Ran ran = cogstride_command("fit " + rig + " letoff " + few);
+  const Ran ran = cogstride_command("fit " + rig + " feeder " + few);
   EXPECT_EQ(ran.status, 0);
   EXPECT_NE(ran.out.find("2 of 5 figures told by 4 rows"), std::string::npos) << ran.out;
   EXPECT_NE(ran.out.find("would tell: the current measured beside the speed"), std::string::npos) << ran.out;
   const std::string still = write("still.csv", "voltage_V,speed_rpm\n0,0\n0,0\n0,0\n");
-  EXPECT_EQ(cogstride_command("fit " + rig + " letoff " + still).status, 1) << "nothing could be told";
+  EXPECT_EQ(cogstride_command("fit " + rig + " feeder " + still).status, 1) << "nothing could be told";
   EXPECT_EQ(cogstride_command("fit " + rig + " traverse " + few).status, 2);
   const Ran wrong =
-      cogstride_command("fit " + rig + " letoff " + write("bad.csv", "voltage_V,speed\n8,190\n"));
+      cogstride_command("fit " + rig + " feeder " + write("bad.csv", "voltage_V,speed\n8,190\n"));
   EXPECT_EQ(wrong.status, 2);
   EXPECT_NE(wrong.out.find("bad.csv:1:11: column 'speed' has no unit"), std::string::npos) << wrong.out;
 }
 
 TEST_F(RigCommands, RehearsesWhatIsReallyThere) {
   const std::string cart = cogstride::testing_support::cart_rig_path;
-  const std::string square = std::string(COGSTRIDE_SOURCE_DIR) + "/demo/square.stride";
-  const std::string real = write("real.rig.toml", cogstride::read_text_file(cart));
-  ASSERT_EQ(cogstride_command("change " + real + " pair.cart.right_wheel '65.4 mm'").status, 0);
+  const std::string square = std::string(COGSTRIDE_SOURCE_DIR) + "/demo/square.moves";
+  const std::string actual = write("actual.rig.toml", cogstride::read_text_file(cart));
+  ASSERT_EQ(cogstride_command("change " + actual + " pair.cart.right_wheel '65.4 mm'").status, 0);
   const auto off = [&](const std::string& more) {
     const Ran ran = cogstride_command("rehearse " + cart + " " + square + " --json" + more);
     EXPECT_EQ(ran.status, 0) << ran.out;
     return json::parse(ran.out)["wheeled_pairs"][0]["off_mm"].get<double>();
   };
   EXPECT_LT(off(""), 1.0);
-  EXPECT_GT(off(" --real " + real + " --plot " + path("cart.svg")), 5.0);
+  EXPECT_GT(off(" --actual " + actual + " --plot " + path("cart.svg")), 5.0);
   EXPECT_TRUE(fs::exists(path("cart.svg")));
-  const Ran other = cogstride_command("rehearse " + cart + " " + square + " --real " +
+  const Ran other = cogstride_command("rehearse " + cart + " " + square + " --actual " +
                                       cogstride::testing_support::demo_rig_path);
   EXPECT_EQ(other.status, 2);
   EXPECT_NE(other.out.find("begin with a copy of it"), std::string::npos) << other.out;

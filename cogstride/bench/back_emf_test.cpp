@@ -3,11 +3,11 @@
 
 #include <cmath>
 
-#include "cogstride/bench/simulated_bench.hpp"
-#include "cogstride/motion/six_step_limits.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/motion/brushless/six_step_limits.hpp"
 #include "cogstride/plan/back_emf_sense.hpp"
 #include "cogstride/quantity/literals.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "support/demo_rig.hpp"
 #include "support/fault_watch.hpp"
 #include "support/gate_watch.hpp"
@@ -48,7 +48,7 @@ TEST(BackEmf, IsToldFromTheSpeedOfTheClosedForm) {
   const BackEmfSense sense = back_emf_sense(spindle, *sensor_of<TerminalVoltages>(spindle), rig.controller);
   // 1 V of a phase at 0.06 / sqrt 3 V s/rad; a row is a 42nd of a turn.
   EXPECT_NEAR(sense.hand_over_rate, 1.0 / (0.06 / std::sqrt(3.0)) / (2.0 * pi) * 42.0, 0.01);
-  EXPECT_NEAR(sense.volts_a_code, 11.0 * 3.3 / 4095.0, 1e-9);
+  EXPECT_NEAR(sense.volts_per_code, 11.0 * 3.3 / 4095.0, 1e-9);
   const SixStepLimits limits = six_step_limits(spindle, rig.controller);
   EXPECT_TRUE(limits.is_held(42.0 * 5.0));
   EXPECT_FALSE(limits.is_held(42.0 * 4.0));
@@ -61,12 +61,12 @@ TEST(BackEmf, StartsFromEveryAngleWithHalfAndTwiceTheInertiaAndIsCaught) {
   int first = 0;
   for (const double inertia : {0.5, 1.0, 2.0}) {
     for (int place = first++ % testing_support::one_in(5); place < 12; place += testing_support::one_in(5)) {
-      const Rig real = with_inertia_times(inertia, divided_rig());
+      const Rig actual = with_inertia_times(inertia, divided_rig());
       const int way = place % 2 == 0 ? 1 : -1;
       SimulatedBench bench(
           divided_rig(),
           {.start_positions = {{"spindle", OutputPosition(OutputKind::rotary, Ratio(place, 84))}},
-           .real = real});
+           .actual = actual});
       auto spindle = bench.brushless("spindle");
       const Motion start = spindle.spin({.at = OutputSpeed(ExactAngularSpeed(900 * way, units::rpm))});
       bench.serve(3.5_s);
@@ -81,7 +81,7 @@ TEST(BackEmf, KeepsItsSpeedThroughALoadStepAndItsCurrentWithinItsLimit) {
   GateWatch watch(divided_rig().mechanisms[0]);
   SimulatedBench bench(
       divided_rig(),
-      {.stimuli = {{.at = 5_s, .what = "spindle.load", .torque = Torque(0.1, units::Nm)}}, .trace = &watch});
+      {.events = {{.at = 5_s, .what = "spindle.load", .torque = Torque(0.1, units::Nm)}}, .trace = &watch});
   auto spindle = bench.brushless("spindle");
   spindle.spin({.at = 900_rpm}).wait();
   EXPECT_LT(bench.brushless_plant("spindle").sustained_current(), 4.4);
@@ -132,7 +132,7 @@ TEST(BackEmf, AJamIsNoticedWithinATenthOfASecondAtAnyStage) {
     GateWatch watch(divided_rig().mechanisms[0]);
     SimulatedBench bench(
         divided_rig(),
-        {.stimuli = {{.at = ExactTime(at_ms, units::ms), .what = "spindle.jam"}}, .trace = &watch});
+        {.events = {{.at = ExactTime(at_ms, units::ms), .what = "spindle.jam"}}, .trace = &watch});
     const FaultWatch fault(bench);
     auto spindle = bench.brushless("spindle");
     const Motion spin = spindle.spin({.at = 900_rpm});
@@ -164,7 +164,7 @@ TEST(BackEmf, AJamIsNoticedThoughARotorIsSalient) {
     if (is_sine) motor.back_emf = BrushlessMotor::BackEmf::sine;
     for (const int at_ms : {2420, 2510, 2600, 2690, 2780}) {
       if (!sampled.next()) continue;
-      SimulatedBench bench(rig, {.stimuli = {{.at = ExactTime(at_ms, units::ms), .what = "reel.jam"}}});
+      SimulatedBench bench(rig, {.events = {{.at = ExactTime(at_ms, units::ms), .what = "reel.jam"}}});
       const FaultWatch fault(bench);
       (void)bench.brushless("reel").spin({.at = 300_rpm});
       bench.serve(3.2_s);

@@ -203,12 +203,12 @@ DutyMover& Bench::duty_mover(const std::string& name) {
   return **found;
 }
 
-DriveHandle Bench::drive(const std::string& name) {
+DriveHandle Bench::brushed(const std::string& name) {
   return {*this, duty_mover(name)};
 }
 
 template <class Mover>
-Mover& Bench::pulse_mover(const std::string& name, const char* what) {
+Mover& Bench::pulse_width_mover(const std::string& name, const char* what) {
   const Mechanism& wanted = mechanism_named(rig_, name);
   for (const auto& pulsed : pulsed_)
     if (auto* const mover = dynamic_cast<Mover*>(pulsed.get());
@@ -219,11 +219,11 @@ Mover& Bench::pulse_mover(const std::string& name, const char* what) {
 }
 
 ServoHandle Bench::servo(const std::string& name) {
-  return {*this, pulse_mover<ServoMover>(name, "hobby servo")};
+  return {*this, pulse_width_mover<ServoMover>(name, "hobby servo")};
 }
 
-ThrottleHandle Bench::throttled(const std::string& name) {
-  return {*this, pulse_mover<ThrottleMover>(name, "motor behind a speed controller")};
+ThrottleHandle Bench::speed_controller(const std::string& name) {
+  return {*this, pulse_width_mover<ThrottleMover>(name, "motor behind a speed controller")};
 }
 
 StepperMover& Bench::mover(const std::string& name) {
@@ -262,28 +262,28 @@ const Knob& Bench::knob(const std::string& name) {
   throw RangeError(fmt::format("'{}' is not a knob of this rig; it has: {}", name, fmt::join(names, ", ")));
 }
 
-Stage Bench::stage() {
-  Stage stage;
+Cast Bench::cast() {
+  Cast cast;
   for (const Mechanism& mechanism : rig_.mechanisms)
-    stage.movers.push_back(mechanism.is_movable() ? &mover(mechanism.name) : nullptr);
+    cast.movers.push_back(mechanism.is_movable() ? &mover(mechanism.name) : nullptr);
   for (const Mechanism& mechanism : rig_.mechanisms)
-    stage.drives.push_back(mechanism.is_driven_by_duty() ? &duty_mover(mechanism.name) : nullptr);
-  for (const auto& pair : pairs_) stage.pairs.push_back(pair.get());
+    cast.drives.push_back(mechanism.is_driven_by_duty() ? &duty_mover(mechanism.name) : nullptr);
+  for (const auto& pair : pairs_) cast.pairs.push_back(pair.get());
   for (const Mechanism& mechanism : rig_.mechanisms) {
     const auto found = std::find_if(six_steps_.begin(), six_steps_.end(), [&](const auto& six_step) {
       return six_step->mechanism().name == mechanism.name;
     });
-    stage.six_steps.push_back(found == six_steps_.end() ? nullptr : found->get());
+    cast.six_steps.push_back(found == six_steps_.end() ? nullptr : found->get());
   }
   for (const Mechanism& mechanism : rig_.mechanisms) {
-    stage.servos.push_back(mechanism.swings() ? &pulse_mover<ServoMover>(mechanism.name, "") : nullptr);
-    stage.throttles.push_back(mechanism.is_throttled() ? &pulse_mover<ThrottleMover>(mechanism.name, "")
-                                                       : nullptr);
+    cast.servos.push_back(mechanism.swings() ? &pulse_width_mover<ServoMover>(mechanism.name, "") : nullptr);
+    cast.throttles.push_back(mechanism.is_throttled() ? &pulse_width_mover<ThrottleMover>(mechanism.name, "")
+                                                      : nullptr);
   }
-  for (const auto& output : outputs_) stage.outputs.push_back(output.get());
-  stage.inputs = inputs_.get();
-  stage.clock = rig_.controller.timer_clock;
-  return stage;
+  for (const auto& output : outputs_) cast.outputs.push_back(output.get());
+  cast.inputs = inputs_.get();
+  cast.clock = rig_.controller.timer_clock;
+  return cast;
 }
 
 void Bench::come_to_rest() {
@@ -291,7 +291,7 @@ void Bench::come_to_rest() {
     stop();
     return;
   }
-  for (const auto& mover : movers_) mover->stop(lines(), Braking::hardest);
+  for (const auto& mover : movers_) mover->stop(lines(), Braking::steepest);
   for (const auto& pair : pairs_)
     if (!pair->is_idle()) pair->stop(lines());
   for (const auto& six_step : six_steps_)
@@ -327,9 +327,9 @@ std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string
   return motions;
 }
 
-RunLoop& Bench::loop() {
+BenchLoop& Bench::loop() {
   if (!loop_) {
-    loop_ = std::make_unique<RunLoop>(lines());
+    loop_ = std::make_unique<BenchLoop>(lines());
     for (Participant* const participant : surroundings()) loop_->add(*participant);
     loop_->add(*inputs_);
     loop_->add(*guard_);

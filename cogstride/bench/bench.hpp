@@ -17,16 +17,16 @@
 #include <vector>
 
 #include "cogstride/bench/bench_inputs.hpp"
+#include "cogstride/bench/bench_loop.hpp"
 #include "cogstride/bench/handles.hpp"
-#include "cogstride/bench/run_loop.hpp"
-#include "cogstride/motion/beside_watch.hpp"
-#include "cogstride/motion/duty_mover.hpp"
-#include "cogstride/motion/encoder_watch.hpp"
+#include "cogstride/motion/brushed/duty_mover.hpp"
+#include "cogstride/motion/brushless/beside_watch.hpp"
+#include "cogstride/motion/brushless/six_step_mover.hpp"
+#include "cogstride/motion/cart/pair_mover.hpp"
+#include "cogstride/motion/cast.hpp"
 #include "cogstride/motion/knob.hpp"
-#include "cogstride/motion/pair_mover.hpp"
-#include "cogstride/motion/six_step_mover.hpp"
-#include "cogstride/motion/stage.hpp"
-#include "cogstride/motion/stepper_mover.hpp"
+#include "cogstride/motion/stepper/encoder_watch.hpp"
+#include "cogstride/motion/stepper/stepper_mover.hpp"
 #include "cogstride/rig/rig.hpp"
 #include "cogstride/trace/trace.hpp"
 
@@ -45,10 +45,10 @@ class Bench {
   [[nodiscard]] MechanismHandle mechanism(const std::string& name);
   /// One that is driven by duty. @throws RangeError when the rig has none of that name, or it is of another
   /// kind
-  [[nodiscard]] DriveHandle drive(const std::string& name);
+  [[nodiscard]] DriveHandle brushed(const std::string& name);
   /// A hobby servo, a motor behind a speed controller. @throws RangeError as above
   [[nodiscard]] ServoHandle servo(const std::string& name);
-  [[nodiscard]] ThrottleHandle throttled(const std::string& name);
+  [[nodiscard]] ThrottleHandle speed_controller(const std::string& name);
   /// A bare brushless motor. @throws RangeError as above
   [[nodiscard]] SixStepHandle brushless(const std::string& name);
   /// A wheeled pair. @throws RangeError when the rig has none of that name
@@ -66,7 +66,7 @@ class Bench {
   /// @throws RangeError when the rig has none of that name
   [[nodiscard]] const Knob& knob(const std::string& name);
   /// What a script has to do with here.
-  [[nodiscard]] Stage stage();
+  [[nodiscard]] Cast cast();
   /// At the end: what still turns is stopped as the rig says (`stops.end`), and stands when this returns.
   void come_to_rest();
 
@@ -107,7 +107,7 @@ class Bench {
   /// @throws RangeError when the rig has none of that name, or it is of another kind
   [[nodiscard]] DutyMover& duty_mover(const std::string& name);
   /// Of those that take a pulse width, in the rig's order; their MechanismIds come last.
-  [[nodiscard]] const std::vector<std::unique_ptr<PulseMover>>& pulsed() const { return pulsed_; }
+  [[nodiscard]] const std::vector<std::unique_ptr<PulseWidthMover>>& pulsed() const { return pulsed_; }
   /// Of bare brushless motors behind six gates; their MechanismIds come after those.
   [[nodiscard]] const std::vector<std::unique_ptr<SixStepMover>>& six_steps() const { return six_steps_; }
   /// Wheeled pairs, in the rig's order; theirs come last.
@@ -123,7 +123,7 @@ class Bench {
   virtual void noted(const MotionNote&) {}
   virtual void stopped(Tick, const Trip&) {}
   [[nodiscard]] const std::vector<std::unique_ptr<OutputSwitch>>& outputs() const { return outputs_; }
-  [[nodiscard]] RunLoop& loop();
+  [[nodiscard]] BenchLoop& loop();
   /// All mechanisms that are moved, in the order of their MechanismIds.
   [[nodiscard]] MovedMechanisms moved() const;
   /// The mechanism of a MechanismId, and the name of it or of a pair.
@@ -145,7 +145,7 @@ class Bench {
   friend class PairHandle;
   friend class OutputHandle;
   template <class Mover>
-  [[nodiscard]] Mover& pulse_mover(const std::string& name, const char* what);
+  [[nodiscard]] Mover& pulse_width_mover(const std::string& name, const char* what);
   void watch_beside(const SixStepMover& mover);
   void tripped(Lines& lines, const Trip& trip);
   [[nodiscard]] StepperMover* mover_of(MechanismId id) const;
@@ -160,7 +160,7 @@ class Bench {
   Rig rig_;
   Movers movers_;
   std::vector<std::unique_ptr<DutyMover>> drives_;
-  std::vector<std::unique_ptr<PulseMover>> pulsed_;
+  std::vector<std::unique_ptr<PulseWidthMover>> pulsed_;
   std::vector<std::unique_ptr<SixStepMover>> six_steps_;
   std::vector<std::unique_ptr<PairMover>> pairs_;
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
@@ -172,7 +172,7 @@ class Bench {
   bool checks_encoders_ = true;
   std::pair<Tick, std::string> told_trip_{never, {}};
   std::function<void(const std::string&)> fault_listener_;
-  std::unique_ptr<RunLoop> loop_;
+  std::unique_ptr<BenchLoop> loop_;
 };
 
 }  // namespace cogstride

@@ -68,7 +68,7 @@ std::vector<Inputs::Input> switched_inputs(const Rig& rig, const MovedMechanisms
       if (hand.kind == HandControl::Kind::stop) inputs.back().steady_for = 0;
     }
   for (const Supply& supply : rig.supplies)
-    if (supply.up_line) add(*supply.up_line, true, 0, supply.name);
+    if (supply.power_good_line) add(*supply.power_good_line, true, 0, supply.name);
   return inputs;
 }
 
@@ -115,7 +115,7 @@ AdcSetup analogue_input(const AnalogueInputs& analogue, std::int64_t channel) {
   adc.source = analogue_source(channel);
   adc.full_scale_volts = analogue.full_scale.base();
   adc.bits = static_cast<int>(analogue.bits);
-  adc.noise_codes = analogue.noise.base() / analogue.volts_a_code();
+  adc.noise_codes = analogue.noise.base() / analogue.volts_per_code();
   return adc;
 }
 
@@ -151,11 +151,11 @@ std::vector<Guard::Watched> watched_inputs(const Rig& rig, const MovedMechanisms
           fmt::format("the emergency stop {} (line {}) is pressed", hand.name, *hand.line));
   }
   for (const Supply& supply : rig.supplies) {
-    if (!supply.up_line) continue;
+    if (!supply.power_good_line) continue;
     for (const auto& [owner, id] : moved) {
       if (owner->supply.name != supply.name) continue;
-      add(Trip::Cause::supply_lost, *supply.up_line, false, id,
-          fmt::format("the supply {} is not up (line {} is low)", supply.name, *supply.up_line));
+      add(Trip::Cause::supply_lost, *supply.power_good_line, false, id,
+          fmt::format("the supply {} is not up (line {} is low)", supply.name, *supply.power_good_line));
     }
   }
   for (const auto& [owner, id] : moved) {

@@ -6,7 +6,7 @@
 #include <random>
 #include <set>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/plan/fastest.hpp"
 #include "cogstride/quantity/literals.hpp"
@@ -91,7 +91,7 @@ TEST(StepperMover, TenThousandRandomMovesThereAndBackEndOnTheStartingStep) {
     if (line == LineId{1}) board.set_dir(at, high);
     if (line == LineId{2}) board.set_enable(at, high);
   });
-  RunLoop loop(lines);
+  BenchLoop loop(lines);
   loop.add(mover);
   std::mt19937_64 random(7);
   std::uniform_int_distribution<std::int64_t> nanometres(0, 2'000'000);

@@ -10,7 +10,7 @@
 #include <string>
 #include <vector>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
@@ -28,7 +28,7 @@ Rig creel_rig(Stepping stepping = Stepping::full) {
   creel.homing.reset();
   creel.sensors.clear();
   std::get<TransistorArray>(creel.board).stepping = stepping;
-  creel.steps_a_turn.reset();
+  creel.steps_per_turn.reset();
   rig.mechanisms = {creel};
   return rig;
 }

@@ -5,10 +5,10 @@
 #include <cmath>
 #include <random>
 
-#include "cogstride/bench/duty_sweep.hpp"
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/study/duty_sweep.hpp"
 #include "support/demo_rig.hpp"
 
 namespace cogstride::duty_test {
@@ -16,18 +16,18 @@ namespace {
 
 using namespace literals;
 
-/// The let-off alone, its yarn cut; nothing warms, so that closed forms hold.
+/// The feeder alone, its yarn cut; nothing warms, so that closed forms hold.
 Rig reel_rig() {
-  Rig rig = only_with(testing_support::demo_rig(), {"letoff"});
-  Mechanism& letoff = rig.mechanisms[0];
-  letoff.load.steady_torque = Torque();
-  letoff.load.friction_spread = ExactFraction();
-  letoff.limits.lowest_duty = ExactFraction::from_base({1, 20});
-  letoff.limits.current.reset();
-  letoff.supply.resistance = Resistance(1e-3, units::ohm);
-  std::get<BrushedMotor>(letoff.motor).heat = {};
+  Rig rig = only_with(testing_support::demo_rig(), {"feeder"});
+  Mechanism& feeder = rig.mechanisms[0];
+  feeder.load.steady_torque = Torque();
+  feeder.load.friction_spread = ExactFraction();
+  feeder.limits.lowest_duty = ExactFraction::from_base({1, 20});
+  feeder.limits.current.reset();
+  feeder.supply.resistance = Resistance(1e-3, units::ohm);
+  std::get<BrushedMotor>(feeder.motor).heat = {};
   for (Supply& supply : rig.supplies)
-    if (supply.name == letoff.supply.name) supply = letoff.supply;
+    if (supply.name == feeder.supply.name) supply = feeder.supply;
   return rig;
 }
 Mechanism& reel(Rig& rig) {
@@ -39,22 +39,22 @@ BridgeWiring& wiring(Rig& rig) {
 
 /// rad/s of the motor's shaft.
 double shaft_speed(SimulatedBench& bench) {
-  const BrushedPlant& plant = bench.brushed("letoff");
+  const BrushedPlant& plant = bench.brushed_plant("feeder");
   return 2.0 * pi * plant.speed() * motor_turns_per_base(bench.rig().mechanisms[0].train).to_double();
 }
 
 /// Mean current over a time, A.
 double mean_current(SimulatedBench& bench, Time span) {
-  const double before = bench.brushed("letoff").charge();
+  const double before = bench.brushed_plant("feeder").charge();
   bench.serve(span);
-  return (bench.brushed("letoff").charge() - before) / span.in(units::s);
+  return (bench.brushed_plant("feeder").charge() - before) / span.in(units::s);
 }
 
 TEST(Duty, SpeedAndCurrentAreThoseOfTheClosedForm) {
   // V d = R I + k w,  k I = T_c + B w: solved by hand for each duty.
   for (const double duty : {0.25, 0.5, 0.75, 1.0}) {
     SimulatedBench bench(reel_rig());
-    bench.drive("letoff").spin({.duty = duty}).wait();
+    bench.brushed("feeder").spin({.duty = duty}).wait();
     bench.serve(3_s);
     const double k = 0.0625, r = 2.85, b = 2e-5, coulomb = 0.016;
     const double speed = (24.0 * duty - r * coulomb / k) / (k + r * b / k);
@@ -70,7 +70,7 @@ TEST(Duty, DeadTimeTakesItsShareOfEveryPeriod) {
     Rig rig = reel_rig();
     std::get<HBridge>(reel(rig).board).dead_time = 1_us;
     SimulatedBench bench(rig);
-    bench.drive("letoff").spin({.duty = duty}).wait();
+    bench.brushed("feeder").spin({.duty = duty}).wait();
     bench.serve(3_s);
     const double k = 0.0625, r = 2.85, b = 2e-5, coulomb = 0.016;
     const double volts = 24.0 * duty - (24.0 + 2 * 0.7) * 1e-6 * 20e3;
@@ -85,7 +85,7 @@ TEST(Duty, ItsTimeConstantIsThatOfWindingAndInertia) {
   reel(rig).load.viscous_friction = ViscousFriction();
   reel(rig).limits.full_ramp = Time(1e-6, units::s);
   SimulatedBench bench(rig);
-  bench.drive("letoff").spin({.duty = 0.5});
+  bench.brushed("feeder").spin({.duty = 0.5});
   // J R / k^2 = 1.25e-4 * 2.85 / 0.0625^2 = 91.2 ms, in which it comes to 63.2 % of 12 V / k.
   bench.serve(Time(91.2e-3, units::s));
   EXPECT_NEAR(shaft_speed(bench) / (12.0 / 0.0625), 1.0 - std::exp(-1.0), 6e-3);
@@ -95,7 +95,7 @@ TEST(Duty, AStalledMotorTakesWhatItsResistanceLets) {
   Rig rig = reel_rig();
   reel(rig).load.stiction = Torque(10.0, units::Nm);
   SimulatedBench bench(rig);
-  bench.drive("letoff").spin({.duty = 0.3}).wait();
+  bench.brushed("feeder").spin({.duty = 0.3}).wait();
   bench.serve(0.1_s);
   EXPECT_NEAR(mean_current(bench, 0.1_s), 0.3 * 24.0 / 2.85, 5e-3);
   EXPECT_EQ(shaft_speed(bench), 0.0);
@@ -108,18 +108,18 @@ TEST(Duty, ABrakedMotorStopsInItsOwnTimeConstantAndACoastingOneByFriction) {
   for (const bool brakes : {true, false}) {
     Rig rig = reel_rig();
     SimulatedBench bench(rig);
-    auto letoff = bench.drive("letoff");
-    letoff.spin({.duty = 0.5}).wait();
+    auto feeder = bench.brushed("feeder");
+    feeder.spin({.duty = 0.5}).wait();
     bench.serve(2_s);
     const double from = shaft_speed(bench);
-    brakes ? letoff.brake() : letoff.coast();
+    brakes ? feeder.brake() : feeder.coast();
     bench.serve(50_ms);
     const double k = 0.0625, j = 1.25e-4, b = 2e-5, coulomb = 0.016;
     const double damping = brakes ? b + k * k / 2.85 : b;
     // J dw/dt = -T_c - B w
     const double expected = (from + coulomb / damping) * std::exp(-damping * 0.05 / j) - coulomb / damping;
     EXPECT_NEAR(shaft_speed(bench) / expected, 1.0, brakes ? 0.02 : 2e-3);
-    EXPECT_EQ(letoff.duty(), 0.0);
+    EXPECT_EQ(feeder.duty(), 0.0);
   }
 }
 
@@ -131,60 +131,60 @@ TEST(Duty, TheWaysOfSwitchingDifferAsOnARealBench) {
   struct Seen {
     double speed, ripple;
   };
-  const auto run = [](SlowsBy how, ExactFrequency frequency) {
+  const auto run = [](Decay how, ExactFrequency frequency) {
     Rig rig = reel_rig();
-    wiring(rig).recirculates = how;
+    wiring(rig).decay = how;
     wiring(rig).pwm_frequency = frequency;
     reel(rig).load.coulomb_friction = Torque(0.004, units::Nm);
     reel(rig).load.stiction = Torque(0.004, units::Nm);
     SimulatedBench bench(rig);
-    bench.drive("letoff").spin({.duty = 0.3}).wait();
+    bench.brushed("feeder").spin({.duty = 0.3}).wait();
     bench.serve(3_s);
     double least = 1e9;
     double most = -1e9;
     for (int i = 0; i < 97; ++i) {
       bench.serve(Time(3.1e-6, units::s));
-      least = std::min(least, bench.brushed("letoff").current());
-      most = std::max(most, bench.brushed("letoff").current());
+      least = std::min(least, bench.brushed_plant("feeder").current());
+      most = std::max(most, bench.brushed_plant("feeder").current());
     }
     return Seen{shaft_speed(bench), most - least};
   };
-  const Seen slow = run(SlowsBy::braking, 20_kHz);
+  const Seen slow = run(Decay::slow, 20_kHz);
   // By hand: (V d - R T_c / k) / (k + R B / k), and V d (1 - d) T / L = 24 * 0.3 * 0.7 * 50 us / 1.9 mH.
   EXPECT_NEAR(slow.speed, (7.2 - 2.85 * 0.064) / (0.0625 + 2.85 * 2e-5 / 0.0625), 1.0);
   EXPECT_NEAR(slow.ripple, 0.133, 0.012);
-  EXPECT_EQ(run(SlowsBy::coasting, 20_kHz).speed, 0.0);
-  EXPECT_GT(run(SlowsBy::coasting, 2_kHz).speed, 1.3 * run(SlowsBy::braking, 2_kHz).speed);
+  EXPECT_EQ(run(Decay::fast, 20_kHz).speed, 0.0);
+  EXPECT_GT(run(Decay::fast, 2_kHz).speed, 1.3 * run(Decay::slow, 2_kHz).speed);
 }
 
 TEST(Duty, EachKindOfBridgeTurnsTheSameWayWithTheSameDuty) {
   using Form = HBridge::Form;
   for (const Form form : {Form::two_input, Form::sign_magnitude, Form::four_channel}) {
-    for (const SlowsBy how : {SlowsBy::braking, SlowsBy::coasting}) {
+    for (const Decay how : {Decay::slow, Decay::fast}) {
       for (const double duty : {0.6, -0.6}) {
         Rig rig = reel_rig();
         std::get<HBridge>(reel(rig).board).form = form;
         BridgeWiring& lines = wiring(rig);
-        lines.recirculates = how;
+        lines.decay = how;
         if (form == Form::sign_magnitude) {
-          lines.sign = lines.forward;
-          lines.duty = lines.backward;
-          lines.forward.reset();
-          lines.backward.reset();
+          lines.sign = lines.input_a;
+          lines.duty = lines.input_b;
+          lines.input_a.reset();
+          lines.input_b.reset();
         } else if (form == Form::four_channel) {
           lines.duty = DrivenLine{33};
         }
         SimulatedBench bench(rig);
-        auto letoff = bench.drive("letoff");
-        letoff.spin({.duty = duty}).wait();
+        auto feeder = bench.brushed("feeder");
+        feeder.spin({.duty = duty}).wait();
         bench.serve(2_s);
         const double at = shaft_speed(bench);
         EXPECT_GT(at * duty, 0.0);
         // What is left between: nothing where it brakes, the supply and two diodes against it where it
         // coasts.
-        const double volts = how == SlowsBy::braking ? 0.6 * 24.0 : 0.6 * 24.0 - 0.4 * (24.0 + 1.4);
+        const double volts = how == Decay::slow ? 0.6 * 24.0 : 0.6 * 24.0 - 0.4 * (24.0 + 1.4);
         EXPECT_NEAR(std::abs(at), (volts - 2.85 * 0.016 / 0.0625) / (0.0625 + 2.85 * 2e-5 / 0.0625), 2.0);
-        letoff.brake();
+        feeder.brake();
         bench.serve(0.5_s);
         EXPECT_EQ(shaft_speed(bench), 0.0);
         bench.close();
@@ -199,12 +199,12 @@ TEST(Duty, EachKindOfBridgeTurnsTheSameWayWithTheSameDuty) {
 
 TEST(Duty, AnInvertedLineTurnsItTheWayItWouldOnABench) {
   Rig rig = reel_rig();
-  Rig real = rig;
-  std::swap(wiring(real).forward, wiring(real).backward);
+  Rig actual = rig;
+  std::swap(wiring(actual).input_a, wiring(actual).input_b);
   SimulatedBench::Options options;
-  options.real = real;
+  options.actual = actual;
   SimulatedBench bench(rig, options);
-  bench.drive("letoff").spin({.duty = 0.5}).wait();
+  bench.brushed("feeder").spin({.duty = 0.5}).wait();
   bench.serve(1_s);
   EXPECT_LT(shaft_speed(bench), -100.0);
 }
@@ -214,10 +214,10 @@ TEST(Duty, TheBoardsOwnLimitCutsEachPeriodShort) {
   std::get<HBridge>(reel(rig).board).current_limit = Current(1.5, units::A);
   reel(rig).limits.full_ramp = Time(1e-3, units::s);
   SimulatedBench bench(rig);
-  bench.drive("letoff").spin({.duty = 1.0});
+  bench.brushed("feeder").spin({.duty = 1.0});
   bench.serve(0.1_s);
-  EXPECT_LE(bench.brushed("letoff").highest_current(), 1.5 + 1e-6);
-  EXPECT_GT(bench.brushed("letoff").times_limited(), 100);
+  EXPECT_LE(bench.brushed_plant("feeder").highest_current(), 1.5 + 1e-6);
+  EXPECT_GT(bench.brushed_plant("feeder").times_limited(), 100);
   // With 1.5 A at the most it still comes to speed.
   bench.serve(2_s);
   EXPECT_GT(shaft_speed(bench), 330.0);
@@ -229,12 +229,12 @@ TEST(Duty, AShuntHoldsTheDutyBackWhileTheCurrentIsOverItsLimit) {
   reel(rig).sensors.emplace_back(Shunt{"shunt", 0, Resistance(0.05, units::ohm), 20});
   reel(rig).load.stiction = Torque(10.0, units::Nm);  // jammed: 24 V would drive 8 A through it
   SimulatedBench bench(rig);
-  auto letoff = bench.drive("letoff");
-  letoff.spin({.duty = 0.9, .ramp = 1_s}).wait();
+  auto feeder = bench.brushed("feeder");
+  feeder.spin({.duty = 0.9, .in = 1_s}).wait();
   bench.serve(1_s);
   EXPECT_NEAR(mean_current(bench, 0.2_s), 1.0, 0.05);
-  EXPECT_NEAR(letoff.measured_current(), 1.0, 0.1);
-  EXPECT_LT(bench.brushed("letoff").sustained_current(), 1.1);
+  EXPECT_NEAR(feeder.measured_current(), 1.0, 0.1);
+  EXPECT_LT(bench.brushed_plant("feeder").sustained_current(), 1.1);
 }
 
 TEST(Duty, AProbeStopsItBeforeItBurns) {
@@ -247,28 +247,28 @@ TEST(Duty, AProbeStopsItBeforeItBurns) {
   SimulatedBench bench(rig);
   std::string told;
   bench.on_fault([&](const std::string& why) { told = why; });
-  bench.drive("letoff").spin({.duty = 0.5}).wait();
+  bench.brushed("feeder").spin({.duty = 0.5}).wait();
   bench.serve(10_s);
-  EXPECT_NE(told.find("letoff: its motor is 4"), std::string::npos) << told;
+  EXPECT_NE(told.find("feeder: its motor is 4"), std::string::npos) << told;
   EXPECT_NE(told.find("stands 40 K"), std::string::npos) << told;
-  EXPECT_LT(bench.brushed("letoff").highest_motor_rise(), 50.0);
-  EXPECT_EQ(bench.drive("letoff").duty(), 0.0);
+  EXPECT_LT(bench.brushed_plant("feeder").highest_motor_rise(), 50.0);
+  EXPECT_EQ(bench.brushed("feeder").duty(), 0.0);
 }
 
 /// Whatever befalls it while it is driven hard: the mean over 10 ms stays near the limit, and the winding
 /// below what it stands.
 TEST(Duty, CurrentAndHeatStayWithinTheirLimitsThroughEveryFault) {
-  const std::vector<std::pair<const char*, std::vector<Stimulus>>> faults = {
+  const std::vector<std::pair<const char*, std::vector<OutsideEvent>>> faults = {
       {"nothing", {}},
-      {"a jam", {{1_s, "letoff.jam", true}}},
+      {"a jam", {{1_s, "feeder.jam", true}}},
       {"a jam that comes and goes",
-       {{1_s, "letoff.jam", true},
-        {1.2_s, "letoff.jam", false},
-        {1.4_s, "letoff.jam", true},
-        {3_s, "letoff.jam", false}}},
+       {{1_s, "feeder.jam", true},
+        {1.2_s, "feeder.jam", false},
+        {1.4_s, "feeder.jam", true},
+        {3_s, "feeder.jam", false}}},
       {"its supply fails and comes back", {{1_s, "main", false}, {1.5_s, "main", true}}},
       {"an emergency stop", {{1_s, "halt", true}, {2_s, "halt", false}}}};
-  for (const auto& [what, stimuli] : faults) {
+  for (const auto& [what, events] : faults) {
     Rig rig = reel_rig();
     reel(rig).limits.current = Current(2.0, units::A);
     std::get<BrushedMotor>(reel(rig).motor).heat = {
@@ -277,18 +277,18 @@ TEST(Duty, CurrentAndHeatStayWithinTheirLimitsThroughEveryFault) {
     reel(rig).sensors.emplace_back(
         TemperatureProbe{"probe", 1, Voltage(0.5, units::V), Voltage(0.01, units::V), true});
     SimulatedBench::Options options;
-    options.stimuli = stimuli;
+    options.events = events;
     SimulatedBench bench(rig, options);
-    auto letoff = bench.drive("letoff");
+    auto feeder = bench.brushed("feeder");
     for (int order = 0; order < 6; ++order) {
       try {
-        letoff.spin({.duty = order % 2 == 0 ? 1.0 : -1.0, .ramp = 200_ms});
+        feeder.spin({.duty = order % 2 == 0 ? 1.0 : -1.0, .in = 200_ms});
       } catch (const RangeError& refused) {
         EXPECT_NE(std::string(refused.what()), "") << what;  // an emergency stop, a lost supply
       }
       bench.serve(4_s);
     }
-    const BrushedPlant& plant = bench.brushed("letoff");
+    const BrushedPlant& plant = bench.brushed_plant("feeder");
     EXPECT_LT(plant.sustained_current(), 2.0 * 1.25) << what;
     EXPECT_LT(plant.highest_motor_rise(), 42.0) << what;
     EXPECT_GT(plant.charge(), 0.5) << what << ": it was driven at all";
@@ -304,13 +304,13 @@ TEST(Duty, HeatFollowsItsFirstOrderLaw) {
   reel(rig).limits.full_ramp = Time(1e-3, units::s);
   reel(rig).limits.highest_duty.reset();
   SimulatedBench bench(rig);
-  bench.drive("letoff").spin({.duty = 0.1}).wait();
+  bench.brushed("feeder").spin({.duty = 0.1}).wait();
   bench.serve(10_s);
   // 0.923 A in 2.6 ohm: 2.2 W. The copper gains resistance, so that it warms a little less than 2.2 * 5 * (1
   // - 1/e).
   const double cold = 2.4 * 2.4 / 2.6 * 5.0 * (1.0 - std::exp(-1.0));
-  EXPECT_LT(bench.brushed("letoff").motor_rise(), cold);
-  EXPECT_GT(bench.brushed("letoff").motor_rise(), 0.96 * cold);
+  EXPECT_LT(bench.brushed_plant("feeder").motor_rise(), cold);
+  EXPECT_GT(bench.brushed_plant("feeder").motor_rise(), 0.96 * cold);
 }
 
 TEST(Duty, LettingGoPumpsWhatTheWindingHeldIntoTheSupply) {
@@ -319,23 +319,23 @@ TEST(Duty, LettingGoPumpsWhatTheWindingHeldIntoTheSupply) {
   reel(rig).supply.clamp_voltage.reset();
   reel(rig).supply.clamp_resistance.reset();
   SimulatedBench bench(rig);
-  auto letoff = bench.drive("letoff");
-  letoff.spin({.duty = 0.9}).wait();
+  auto feeder = bench.brushed("feeder");
+  feeder.spin({.duty = 0.9}).wait();
   bench.serve(2_s);
-  const double current = bench.brushed("letoff").current();
-  letoff.coast();
+  const double current = bench.brushed_plant("feeder").current();
+  feeder.coast();
   bench.serve(0.1_s);
   // Only the winding's own energy comes back: L I^2 / 2 = C (V^2 - 24^2) / 2.
   const double most = std::sqrt(24.0 * 24.0 + 1.9e-3 * current * current / 100e-6);
-  EXPECT_GE(bench.brushed("letoff").highest_supply(), 24.0);
-  EXPECT_LE(bench.brushed("letoff").highest_supply(), most + 0.01);
+  EXPECT_GE(bench.brushed_plant("feeder").highest_supply(), 24.0);
+  EXPECT_LE(bench.brushed_plant("feeder").highest_supply(), most + 0.01);
 }
 
 TEST(Duty, NeverReversesWithoutItsPauseWhateverItIsTold) {
   Rig rig = reel_rig();
   reel(rig).limits.reversal_pause = Time(0.3, units::s);
   SimulatedBench bench(rig);
-  auto letoff = bench.drive("letoff");
+  auto feeder = bench.brushed("feeder");
   std::mt19937 random(11);
   double last_driven = -1.0;
   int last_way = 0;
@@ -344,25 +344,25 @@ TEST(Duty, NeverReversesWithoutItsPauseWhateverItIsTold) {
     try {
       switch (random() % 7) {
         case 0:
-          letoff.spin({.duty = 0.1 + 0.08 * static_cast<double>(random() % 10)});
+          feeder.spin({.duty = 0.1 + 0.08 * static_cast<double>(random() % 10)});
           break;
         case 1:
-          letoff.spin({.duty = -0.1 - 0.08 * static_cast<double>(random() % 10)});
+          feeder.spin({.duty = -0.1 - 0.08 * static_cast<double>(random() % 10)});
           break;
         case 2:
-          letoff.reverse();
+          feeder.reverse();
           break;
         case 3:
-          letoff.stop();
+          feeder.stop();
           break;
         case 4:
-          letoff.brake();
+          feeder.brake();
           break;
         case 5:
-          letoff.coast();
+          feeder.coast();
           break;
         default:
-          letoff.faster(ExactFraction::from_base({1, 10}));
+          feeder.faster(ExactFraction::from_base({1, 10}));
       }
     } catch (const RangeError&) {
     }
@@ -371,8 +371,8 @@ TEST(Duty, NeverReversesWithoutItsPauseWhateverItIsTold) {
       const bool forward = bench.simulated_lines().level(LineId{28});
       const bool backward = bench.simulated_lines().level(LineId{29});
       EXPECT_FALSE(forward && backward);
-      EXPECT_LE(std::abs(letoff.duty()), 1.0);
-      const int way = letoff.duty() > 0.0 ? 1 : letoff.duty() < 0.0 ? -1 : 0;
+      EXPECT_LE(std::abs(feeder.duty()), 1.0);
+      const int way = feeder.duty() > 0.0 ? 1 : feeder.duty() < 0.0 ? -1 : 0;
       if (way == 0) continue;
       const double now = bench.now().in(units::s);
       if (way * last_way < 0) {
@@ -389,51 +389,51 @@ TEST(Duty, NeverReversesWithoutItsPauseWhateverItIsTold) {
 TEST(Duty, AnEmergencyStopTakesTheDriveAtOnceAndNothingStartsWhileItIsPressed) {
   Rig rig = reel_rig();
   SimulatedBench::Options options;
-  options.stimuli = {{1_s, "halt", true}};
+  options.events = {{1_s, "halt", true}};
   SimulatedBench bench(rig, options);
-  auto letoff = bench.drive("letoff");
-  auto motion = letoff.spin({.duty = 0.8, .lasts = 5_s});
+  auto feeder = bench.brushed("feeder");
+  auto motion = feeder.spin({.duty = 0.8, .lasts = 5_s});
   EXPECT_NE(motion.result().find("the emergency stop halt (line 38) is pressed"), std::string::npos);
-  EXPECT_EQ(letoff.duty(), 0.0);
+  EXPECT_EQ(feeder.duty(), 0.0);
   for (const LineId line : {LineId{28}, LineId{29}, LineId{30}})
     EXPECT_FALSE(bench.simulated_lines().level(line));
-  EXPECT_THROW((void)letoff.spin({.duty = 0.5}), RangeError);
+  EXPECT_THROW((void)feeder.spin({.duty = 0.5}), RangeError);
 }
 
 TEST(Duty, WhatIsRefusedChangesNothing) {
   SimulatedBench bench(reel_rig());
-  auto letoff = bench.drive("letoff");
-  EXPECT_THROW((void)letoff.reverse(), RangeError);
-  EXPECT_THROW((void)letoff.faster(ExactFraction::from_base({1, 10})), RangeError);
-  auto on = letoff.spin({.duty = 0.4, .lasts = 1_s});
+  auto feeder = bench.brushed("feeder");
+  EXPECT_THROW((void)feeder.reverse(), RangeError);
+  EXPECT_THROW((void)feeder.faster(ExactFraction::from_base({1, 10})), RangeError);
+  auto on = feeder.spin({.duty = 0.4, .lasts = 1_s});
   bench.serve(0.5_s);
-  EXPECT_THROW((void)letoff.spin({.duty = 0.01}), RangeError);
-  EXPECT_THROW((void)letoff.slower(ExactFraction::from_base({1, 2})), RangeError);
-  EXPECT_DOUBLE_EQ(letoff.duty(), 0.4);
+  EXPECT_THROW((void)feeder.spin({.duty = 0.01}), RangeError);
+  EXPECT_THROW((void)feeder.slower(ExactFraction::from_base({1, 2})), RangeError);
+  EXPECT_DOUBLE_EQ(feeder.duty(), 0.4);
   on.wait();
-  EXPECT_EQ(letoff.duty(), 0.0);
-  EXPECT_THROW((void)bench.drive("halt"), RangeError);
-  EXPECT_THROW((void)bench.mechanism("letoff"), RangeError) << "it knows no places";
+  EXPECT_EQ(feeder.duty(), 0.0);
+  EXPECT_THROW((void)bench.brushed("halt"), RangeError);
+  EXPECT_THROW((void)bench.mechanism("feeder"), RangeError) << "it knows no places";
 }
 
 TEST(Duty, ItsEncoderTellsSpeedAndTurns) {
   SimulatedBench bench(reel_rig());
-  auto letoff = bench.drive("letoff");
-  letoff.spin({.duty = 0.5}).wait();
+  auto feeder = bench.brushed("feeder");
+  feeder.spin({.duty = 0.5}).wait();
   bench.serve(2_s);
-  const Measured seen = letoff.measured();
-  EXPECT_NEAR(seen.speed / bench.brushed("letoff").speed(), 1.0, 0.01);
-  EXPECT_NEAR(seen.position->base.to_double(), bench.brushed("letoff").position(), 0.02);
+  const Measured seen = feeder.measured();
+  EXPECT_NEAR(seen.speed / bench.brushed_plant("feeder").speed(), 1.0, 0.01);
+  EXPECT_NEAR(seen.position->base.to_double(), bench.brushed_plant("feeder").position(), 0.02);
 }
 
 TEST(Duty, WhateverTimeItTakesItEndsWithoutDrive) {
   for (const int milliseconds : {100, 333, 500, 1000, 1237, 2000}) {
     SimulatedBench bench(reel_rig());
     const auto lasts = ExactTime::from_base({milliseconds, 1000});
-    bench.drive("letoff").spin({.duty = 0.25, .lasts = lasts}).wait();
+    bench.brushed("feeder").spin({.duty = 0.25, .lasts = lasts}).wait();
     bench.serve(50_ms);
     EXPECT_FALSE(bench.simulated_lines().level(LineId{30})) << milliseconds;
-    EXPECT_EQ(bench.brushed("letoff").current(), 0.0) << milliseconds;
+    EXPECT_EQ(bench.brushed_plant("feeder").current(), 0.0) << milliseconds;
   }
 }
 
@@ -441,9 +441,9 @@ TEST(Duty, AJamIsDrivenAndStands) {
   Rig rig = reel_rig();
   rig.mechanisms[0].sensors.clear();  // so that nothing notices it
   SimulatedBench::Options options;
-  options.stimuli = {{1_s, "letoff.jam", true}};
+  options.events = {{1_s, "feeder.jam", true}};
   SimulatedBench bench(rig, options);
-  bench.drive("letoff").spin({.duty = 0.5}).wait();
+  bench.brushed("feeder").spin({.duty = 0.5}).wait();
   bench.serve(2_s);
   EXPECT_EQ(shaft_speed(bench), 0.0);
   EXPECT_GT(bench.tally().drives[0].driven_still, 0.5);
@@ -454,28 +454,28 @@ TEST(Duty, AveragedItComesToTheSameAsWithEverySwitchingResolved) {
     double speed, place, charge, heat, supply;
     bool switched;
   };
-  const auto run = [](bool averages, SlowsBy how) {
+  const auto run = [](bool averages, Decay how) {
     Rig rig = reel_rig();
-    wiring(rig).recirculates = how;
+    wiring(rig).decay = how;
     SimulatedBench::Options options;
-    options.averages_duty = averages;
+    options.average_pwm = averages;
     SimulatedBench bench(rig, options);
-    auto letoff = bench.drive("letoff");
-    letoff.spin({.duty = 0.7, .ramp = 300_ms}).wait();
+    auto feeder = bench.brushed("feeder");
+    feeder.spin({.duty = 0.7, .in = 300_ms}).wait();
     bench.serve(300_ms);
-    letoff.spin({.duty = 0.35, .ramp = 100_ms}).wait();
+    feeder.spin({.duty = 0.35, .in = 100_ms}).wait();
     bool switched = false;
     for (int i = 0; i < 50; ++i) {
       bench.serve(Time(7.3e-6, units::s));
-      const LineId line = how == SlowsBy::braking ? LineId{28} : LineId{30};
+      const LineId line = how == Decay::slow ? LineId{28} : LineId{30};
       switched = switched || !bench.simulated_lines().level(line);
     }
-    const BrushedPlant& plant = bench.brushed("letoff");
+    const BrushedPlant& plant = bench.brushed_plant("feeder");
     return Seen{shaft_speed(bench), plant.position(),       plant.charge(),
                 plant.heat(),       plant.supply_voltage(), switched};
   };
-  const Seen resolved = run(false, SlowsBy::braking);
-  const Seen averaged = run(true, SlowsBy::braking);
+  const Seen resolved = run(false, Decay::slow);
+  const Seen averaged = run(true, Decay::slow);
   EXPECT_TRUE(resolved.switched);
   EXPECT_FALSE(averaged.switched);
   EXPECT_NEAR(averaged.speed / resolved.speed, 1.0, 2e-3);
@@ -483,9 +483,9 @@ TEST(Duty, AveragedItComesToTheSameAsWithEverySwitchingResolved) {
   EXPECT_NEAR(averaged.charge / resolved.charge, 1.0, 5e-3);
   // The ripple's own heat is left out: (0.13 A)^2 / 12 in the winding, beside one ampere.
   EXPECT_NEAR(averaged.heat / resolved.heat, 1.0, 1e-2);
-  const Seen coasting = run(true, SlowsBy::coasting);
+  const Seen coasting = run(true, Decay::fast);
   EXPECT_TRUE(coasting.switched) << "there it would not come to the same";
-  EXPECT_EQ(coasting.place, run(false, SlowsBy::coasting).place);
+  EXPECT_EQ(coasting.place, run(false, Decay::fast).place);
 }
 
 TEST(Duty, ABridgeThatNothingSwitchesOffBrakesAndSaysThatItCannotCoast) {
@@ -493,25 +493,25 @@ TEST(Duty, ABridgeThatNothingSwitchesOffBrakesAndSaysThatItCannotCoast) {
   wiring(rig).enable.reset();
   reel(rig).common.enable = EnableUse::tied;
   SimulatedBench bench(rig);
-  auto letoff = bench.drive("letoff");
-  letoff.spin({.duty = 0.5, .lasts = 1_s}).wait();
+  auto feeder = bench.brushed("feeder");
+  feeder.spin({.duty = 0.5, .lasts = 1_s}).wait();
   bench.serve(300_ms);
   EXPECT_EQ(shaft_speed(bench), 0.0) << "coasting it would turn for more than a second";
-  EXPECT_THROW(letoff.coast(), RangeError);
-  wiring(rig).recirculates = SlowsBy::coasting;
+  EXPECT_THROW(feeder.coast(), RangeError);
+  wiring(rig).decay = Decay::fast;
   EXPECT_THROW(SimulatedBench{rig}, RangeError);
 }
 
 TEST(Duty, AKnobGivesADutyOverItsWholeTravelWithoutFlicker) {
   Rig rig = reel_rig();
   SimulatedBench::Options options;
-  options.stimuli = {{0_s, "pace", {}, 1.0}, {1_s, "pace", {}, 0.5}, {2_s, "pace", {}, 0.0}};
+  options.events = {{0_s, "dial", {}, 1.0}, {1_s, "dial", {}, 0.5}, {2_s, "dial", {}, 0.0}};
   SimulatedBench bench(rig, options);
-  const Knob& pace = bench.knob("pace");
+  const Knob& dial = bench.knob("dial");
   std::vector<double> seen;
   for (int i = 0; i < 60; ++i) {
     bench.serve(50_ms);
-    if (seen.empty() || pace.share() != seen.back()) seen.push_back(pace.share());
+    if (seen.empty() || dial.share() != seen.back()) seen.push_back(dial.share());
   }
   ASSERT_EQ(seen.size(), 3u) << "each place once, for all its noise";
   EXPECT_EQ(seen[0], 1.0);
@@ -547,9 +547,9 @@ TEST(Duty, FrictionThatDiffersFromPlaceToPlaceScattersWhereItEnds) {
     SimulatedBench::Options options;
     options.seed = seed;
     SimulatedBench bench(rig, options);
-    bench.drive("letoff").spin({.duty = 0.4, .lasts = 500_ms}).wait();
+    bench.brushed("feeder").spin({.duty = 0.4, .lasts = 500_ms}).wait();
     bench.serve(3_s);
-    return bench.brushed("letoff").position();
+    return bench.brushed_plant("feeder").position();
   };
   EXPECT_EQ(end(1, 0.0), end(2, 0.0));
   EXPECT_NE(end(1, 0.2), end(2, 0.2));

@@ -4,7 +4,7 @@
 
 #include <cmath>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plant/encoder_track.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
@@ -124,7 +124,7 @@ TEST(Encoder, TellsTheSpeedOfTheOutput) {
 TEST(Encoder, NoticesStepsThatWereLost) {
   SimulatedBench bench(with_scale(),
                        {.start_positions = near_home,
-                        .stimuli = {{4_s, "traverse.jam", true}, {4.1_s, "traverse.jam", false}}});
+                        .events = {{4_s, "traverse.jam", true}, {4.1_s, "traverse.jam", false}}});
   auto traverse = bench.mechanism("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 110_mm, .speed = 20_mm_per_s}).result();

@@ -204,7 +204,7 @@ Motion DriveHandle::slower(OutputSpeed by) {
 }
 
 Motion DriveHandle::spin_fraction(double fraction, std::optional<ExactTime> ramp) {
-  return spin({.duty = duty_of_fraction(fraction, mover_->limits()), .ramp = ramp});
+  return spin({.duty = duty_of_fraction(fraction, mover_->limits()), .in = ramp});
 }
 
 Motion DriveHandle::faster(ExactFraction by) {

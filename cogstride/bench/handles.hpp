@@ -7,13 +7,13 @@
 #include <utility>
 #include <variant>
 
-#include "cogstride/motion/duty_mover.hpp"
+#include "cogstride/motion/brushed/duty_mover.hpp"
+#include "cogstride/motion/brushless/six_step_mover.hpp"
+#include "cogstride/motion/cart/pair_mover.hpp"
 #include "cogstride/motion/output_switch.hpp"
-#include "cogstride/motion/pair_mover.hpp"
-#include "cogstride/motion/servo_mover.hpp"
-#include "cogstride/motion/six_step_mover.hpp"
-#include "cogstride/motion/stepper_mover.hpp"
-#include "cogstride/motion/throttle_mover.hpp"
+#include "cogstride/motion/pulse_width/servo_mover.hpp"
+#include "cogstride/motion/pulse_width/throttle_mover.hpp"
+#include "cogstride/motion/stepper/stepper_mover.hpp"
 
 namespace cogstride {
 

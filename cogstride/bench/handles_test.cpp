@@ -6,9 +6,9 @@
 #include <cmath>
 #include <functional>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "support/demo_rig.hpp"
 
 namespace cogstride::handles_test {
@@ -42,12 +42,12 @@ TEST(TakenBack, AStepperBrakesAndItsQueueGoesOn) {
 
 TEST(TakenBack, AMotorByDutyGoesDownToNone) {
   SimulatedBench bench(demo_rig());
-  auto letoff = bench.drive("letoff");
-  take_back(bench, letoff.spin({.duty = 0.3, .lasts = 20_s}), 0.5_s);
+  auto feeder = bench.brushed("feeder");
+  take_back(bench, feeder.spin({.duty = 0.3, .lasts = 20_s}), 0.5_s);
   bench.serve(2_s);
-  EXPECT_EQ(letoff.duty(), 0.0);
-  EXPECT_NEAR(bench.brushed("letoff").speed(), 0.0, 1e-3);
-  letoff.spin({.duty = 0.3, .lasts = 1_s}).wait();
+  EXPECT_EQ(feeder.duty(), 0.0);
+  EXPECT_NEAR(bench.brushed_plant("feeder").speed(), 0.0, 1e-3);
+  feeder.spin({.duty = 0.3, .lasts = 1_s}).wait();
 }
 
 TEST(TakenBack, AServoStandsBetweenItsEnds) {
@@ -64,7 +64,7 @@ TEST(TakenBack, AServoStandsBetweenItsEnds) {
 
 TEST(TakenBack, AMotorBehindASpeedControllerStaysArmed) {
   SimulatedBench bench(demo_rig());
-  auto fan = bench.throttled("fan");
+  auto fan = bench.speed_controller("fan");
   fan.arm().wait();
   take_back(bench, fan.throttle({.duty = 0.4, .lasts = 20_s}), 0.5_s);
   bench.serve(0.5_s);
@@ -95,13 +95,13 @@ TEST(TakenBack, AWheeledPairStandsOnItsWay) {
 
 TEST(TakenBack, WhatHasEndedIsNotTakenBack) {
   SimulatedBench bench(demo_rig());
-  auto letoff = bench.drive("letoff");
-  Motion spin = letoff.spin({.duty = 0.3});
+  auto feeder = bench.brushed("feeder");
+  Motion spin = feeder.spin({.duty = 0.3});
   spin.wait();
   spin.cancel();
   EXPECT_EQ(spin.status(), MotionStatus::done);
   bench.serve(0.1_s);
-  EXPECT_NEAR(letoff.duty(), 0.3, 1e-9) << "it was asked to go on, and does";
+  EXPECT_NEAR(feeder.duty(), 0.3, 1e-9) << "it was asked to go on, and does";
 }
 
 }  // namespace

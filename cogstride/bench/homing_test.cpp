@@ -8,7 +8,7 @@
 #include <ostream>
 #include <random>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 #include "support/trials.hpp"
@@ -76,8 +76,8 @@ class SpeedAtEnds final : public TraceSink {
 struct Failure {
   const char* name;
   double start;  // mm
-  std::function<void(Rig&)> real;
-  std::vector<Stimulus> stimuli;
+  std::function<void(Rig&)> actual;
+  std::vector<OutsideEvent> events;
   const char* says;
 };
 
@@ -90,12 +90,12 @@ class HomingFailure : public testing::TestWithParam<Failure> {};
 TEST_P(HomingFailure, NamesItsCauseAndNeverRunsIntoAnEndFasterThanItHomes) {
   const Failure& failure = GetParam();
   const Rig rig = demo_rig();
-  Rig real = rig;
-  if (failure.real) failure.real(real);
+  Rig actual = rig;
+  if (failure.actual) failure.actual(actual);
   SpeedAtEnds ends;
   SimulatedBench bench(rig, {.start_positions = {{"traverse", millimetres(failure.start)}},
-                             .real = real,
-                             .stimuli = failure.stimuli,
+                             .actual = actual,
+                             .events = failure.events,
                              .trace = &ends});
   std::vector<std::string> told;
   bench.on_fault([&](const std::string& why) { told.push_back(why); });
@@ -112,9 +112,9 @@ TEST_P(HomingFailure, NamesItsCauseAndNeverRunsIntoAnEndFasterThanItHomes) {
   }
 }
 
-void exchange_switches(Rig& real) {
-  PlaceSwitch& gate = *part(real, "traverse").home_switch();
-  for (Sensor& sensor : part(real, "traverse").sensors) {
+void exchange_switches(Rig& actual) {
+  PlaceSwitch& gate = *part(actual, "traverse").home_switch();
+  for (Sensor& sensor : part(actual, "traverse").sensors) {
     auto* const far = std::get_if<PlaceSwitch>(&sensor);
     if (far != nullptr && far->name == "far") std::swap(gate.line, far->line);
   }
@@ -133,12 +133,12 @@ INSTANTIATE_TEST_SUITE_P(
                 "the far (line 4) at the other end acted on the way to the gate"},
         Failure{"WrongWay",
                 100.0,
-                [](Rig& real) { part(real, "traverse").step_dir_lines().dir.active = ActiveLevel::low; },
+                [](Rig& actual) { part(actual, "traverse").step_dir_lines().dir.active = ActiveLevel::low; },
                 {},
                 "the motor turns the wrong way, or the two switches are exchanged"},
         Failure{"GateInverted",
                 60.0,
-                [](Rig& real) { part(real, "traverse").home_switch()->active = ActiveLevel::low; },
+                [](Rig& actual) { part(actual, "traverse").home_switch()->active = ActiveLevel::low; },
                 {},
                 "or the sensor is stuck or its line inverted"},
         Failure{"BothAct",
@@ -174,12 +174,12 @@ INSTANTIATE_TEST_SUITE_P(
 // Nothing tells of this supply: what the sensor does is all the evidence there is.
 TEST(Homing, WithASupplyThatNobodySensesAndThatComesLateSaysThatNothingMoved) {
   Rig rig = demo_rig();
-  for (Supply& supply : rig.supplies) supply.up_line.reset();
+  for (Supply& supply : rig.supplies) supply.power_good_line.reset();
   for (const double up : {2.0, 600.0}) {
     SimulatedBench bench(
         rig, {.start_positions = {{"traverse", millimetres(60.0)}},
-              .stimuli = {{0_s, "main", false},
-                          {ExactTime::from_base(Ratio(std::llround(up * 10), 10)), "main", true}}});
+              .events = {{0_s, "main", false},
+                         {ExactTime::from_base(Ratio(std::llround(up * 10), 10)), "main", true}}});
     EXPECT_NE(homed(bench, "traverse").find("did not act within 124.9 mm: nothing moves (is the supply on?)"),
               std::string::npos);
     EXPECT_FALSE(bench.mechanism("traverse").position());
@@ -264,9 +264,9 @@ TEST(Homing, PressesGentlyAgainstAHardEndThatAnEncoderNotices) {
       EXPECT_NEAR(1e3 * bench.plant("traverse").position(), low ? 0.0 : 118.0, 0.02) << "from " << start;
     }
   }
-  Rig real = rig;
-  std::get<Encoder>(part(real, "traverse").sensors[0]).counts_backwards = true;
-  SimulatedBench bench(rig, {.real = real});
+  Rig actual = rig;
+  std::get<Encoder>(part(actual, "traverse").sensors[0]).counts_backwards = true;
+  SimulatedBench bench(rig, {.actual = actual});
   EXPECT_NE(homed(bench, "traverse").find("it counts the wrong way, or the motor goes the other way"),
             std::string::npos);
 }
@@ -284,10 +284,10 @@ TEST(Homing, TakesTheIndexNextToASwitch) {
     ASSERT_EQ(homed(bench, "traverse"), "") << "from " << start;
     EXPECT_NEAR(1e3 * bench.plant("traverse").position(), 0.0, 0.006) << "from " << start;
   }
-  SimulatedBench bench(rig, {.stimuli = {}, .trace = nullptr});
+  SimulatedBench bench(rig, {.events = {}, .trace = nullptr});
   Rig unplugged = rig;
   std::get<Encoder>(part(unplugged, "traverse").sensors.back()).line_index.reset();
-  SimulatedBench without(rig, {.real = unplugged});
+  SimulatedBench without(rig, {.actual = unplugged});
   EXPECT_NE(homed(without, "traverse").find("the scale index (line 43) did not come within"),
             std::string::npos);
 }
@@ -300,7 +300,7 @@ TEST(Homing, FindsTheIndexOfARing) {
   disc.line_a = 41;
   disc.line_b = 42;
   disc.line_index = 43;
-  disc.lines_a_turn = 500;
+  disc.lines_per_turn = 500;
   disc.after_stages = 4;  // on the ring itself
   creel.sensors = {disc};
   creel.homing->sensor = "disc";

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <random>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
@@ -27,24 +27,24 @@ void is_noticed(const FaultWatch& fault, double from, double within, const char*
 
 TEST(LostEncoder, IsNoticedWhereAMotorIsDrivenByDutyAlone) {
   for (const double duty : {0.3, -0.3}) {
-    SimulatedBench bench(demo_rig(), {.stimuli = {{.at = 2_s, .what = "letoff.feed", .on = false}}});
+    SimulatedBench bench(demo_rig(), {.events = {{.at = 2_s, .what = "feeder.disc", .on = false}}});
     const FaultWatch fault(bench);
-    auto letoff = bench.drive("letoff");
-    letoff.spin({.duty = duty}).wait();
+    auto feeder = bench.brushed("feeder");
+    feeder.spin({.duty = duty}).wait();
     bench.serve(4_s);
-    is_noticed(fault, 2.0, 0.3, "feed has not counted for 0.2 s");
-    EXPECT_EQ(letoff.duty(), 0.0);
+    is_noticed(fault, 2.0, 0.3, "disc has not counted for 0.2 s");
+    EXPECT_EQ(feeder.duty(), 0.0);
   }
 }
 
 TEST(LostEncoder, OfASlowRampNothingIsToldBeforeItTurns) {
   SimulatedBench bench(demo_rig());
   const FaultWatch fault(bench);
-  auto letoff = bench.drive("letoff");
-  letoff.spin({.duty = 0.3, .ramp = 5_s}).wait();
-  letoff.reverse().wait();
+  auto feeder = bench.brushed("feeder");
+  feeder.spin({.duty = 0.3, .in = 5_s}).wait();
+  feeder.reverse().wait();
   bench.serve(1_s);
-  letoff.stop().wait();
+  feeder.stop().wait();
   bench.serve(3_s);
   EXPECT_EQ(fault.what, "");
 }
@@ -55,23 +55,23 @@ TEST(LostEncoder, OfRandomRigsWithTheirEncodersNoneIsTakenForLost) {
     return std::exp(std::uniform_real_distribution<double>(-std::log(most), std::log(most))(random));
   };
   for (int i = 0; i < trials(40, 400); ++i) {
-    Rig rig = only_with(demo_rig(), {"letoff"});
-    Mechanism& letoff = rig.mechanisms[0];
-    letoff.load.inertia = Inertia::from_base(letoff.load.inertia.base() * 17.0 * times(17.0));
-    letoff.load.coulomb_friction = Torque::from_base(letoff.load.coulomb_friction.base() * times(2.0));
-    letoff.load.stiction = Torque::from_base(letoff.load.coulomb_friction.base() * 1.5);
-    for (Sensor& sensor : letoff.sensors)
+    Rig rig = only_with(demo_rig(), {"feeder"});
+    Mechanism& feeder = rig.mechanisms[0];
+    feeder.load.inertia = Inertia::from_base(feeder.load.inertia.base() * 17.0 * times(17.0));
+    feeder.load.coulomb_friction = Torque::from_base(feeder.load.coulomb_friction.base() * times(2.0));
+    feeder.load.stiction = Torque::from_base(feeder.load.coulomb_friction.base() * 1.5);
+    for (Sensor& sensor : feeder.sensors)
       if (auto* const encoder = std::get_if<Encoder>(&sensor))
-        encoder->lines_a_turn = std::uniform_int_distribution<std::int64_t>(3, 24)(random);
-    letoff.limits.lowest_duty.reset();
+        encoder->lines_per_turn = std::uniform_int_distribution<std::int64_t>(3, 24)(random);
+    feeder.limits.lowest_duty.reset();
     SimulatedBench bench(rig, {.seed = random()});
     const FaultWatch fault(bench);
-    auto drive = bench.drive("letoff");
+    auto drive = bench.brushed("feeder");
     const double duty =
-        start_duty(model_of(letoff)) * std::uniform_real_distribution<double>(1.25, 2.0)(random);
+        start_duty(model_of(feeder)) * std::uniform_real_distribution<double>(1.25, 2.0)(random);
     drive.spin({.duty = i % 2 == 0 ? duty : -duty}).wait();
     bench.serve(3_s);
-    EXPECT_EQ(fault.what, "") << i << ": " << duty << ", inertia " << letoff.load.inertia.base();
+    EXPECT_EQ(fault.what, "") << i << ": " << duty << ", inertia " << feeder.load.inertia.base();
   }
 }
 
@@ -81,7 +81,7 @@ TEST(LostEncoder, IsNoticedBeforeAZeroIsFound) {
   const std::string scale = "traverse." + name_of(rig.mechanisms[0].sensors.back());
   for (const bool is_lost : {true, false}) {
     SimulatedBench::Options options{.start_positions = {{"traverse", 60_mm}}};
-    if (is_lost) options.stimuli = {{.at = 1_s, .what = scale, .on = false}};
+    if (is_lost) options.events = {{.at = 1_s, .what = scale, .on = false}};
     SimulatedBench bench(rig, options);
     const FaultWatch fault(bench);
     const std::string result = bench.mechanism("traverse").home().result();
@@ -99,13 +99,13 @@ TEST(LostEncoder, IsNoticedBesideHallSensors) {
   Rig rig = only_with(demo_rig(), {"spindle"});
   Encoder beside;
   beside.name = "disc";
-  beside.lines_a_turn = 100;
+  beside.lines_per_turn = 100;
   beside.line_a = 60;
   beside.line_b = 61;
   rig.mechanisms[0].sensors.push_back(beside);
   for (const bool is_lost : {true, false}) {
     SimulatedBench::Options options;
-    if (is_lost) options.stimuli = {{.at = 2_s, .what = "spindle.disc", .on = false}};
+    if (is_lost) options.events = {{.at = 2_s, .what = "spindle.disc", .on = false}};
     SimulatedBench bench(rig, options);
     const FaultWatch fault(bench);
     bench.brushless("spindle").spin({.at = 900_rpm}).wait();

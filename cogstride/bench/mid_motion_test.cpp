@@ -4,7 +4,7 @@
 
 #include <random>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
@@ -39,7 +39,7 @@ Rig traverse_with_drum() {
 OutputPosition turns(Ratio count) {
   return {OutputKind::rotary, count};
 }
-OutputSpeed turns_a_second(Ratio count) {
+OutputSpeed turns_per_second(Ratio count) {
   return {OutputKind::rotary, count};
 }
 
@@ -116,10 +116,10 @@ TEST(MidMotion, AFaultOfOneStopsThoseThatWereToArriveWithIt) {
 TEST(MidMotion, AMoveTakesTheTimeThatIsAsked) {
   SimulatedBench bench(traverse_with_drum());
   auto traverse = bench.mechanism("traverse");
-  auto slow = traverse.move({.to = 60_mm, .takes = 3_s});
+  auto slow = traverse.move({.to = 60_mm, .in = 3_s});
   slow.wait();
   EXPECT_NEAR(slow.duration()->in(units::s), 3.0, 0.002) << "with the board's waking";
-  EXPECT_THROW((void)traverse.move({.to = 0_mm, .takes = 0.5_s}), RangeError);
+  EXPECT_THROW((void)traverse.move({.to = 0_mm, .in = 0.5_s}), RangeError);
 }
 
 TEST(MidMotion, ATargetCanBeChangedWhileItMoves) {
@@ -154,19 +154,19 @@ TEST(MidMotion, SpeedAndLimitsCanBeChangedWhileItMoves) {
 TEST(MidMotion, AnEndlessTurnIsRedirectedAndStopped) {
   SimulatedBench bench(traverse_with_drum());
   auto drum = bench.mechanism("drum");
-  auto turning = drum.spin({.at = turns_a_second(Ratio(3, 2))});
+  auto turning = drum.spin({.at = turns_per_second(Ratio(3, 2))});
   bench.serve(30_s);
   EXPECT_EQ(turning.status(), MotionStatus::running);
   EXPECT_NEAR(drum.position()->base.to_double(), (30.0 - 0.001 - 0.075) * 1.5, 1e-3)
       << "awake after 1 ms, 0.15 s of ramp";
   EXPECT_THROW((void)drum.move({.to = turns(1)}), RangeError) << "it would never begin";
-  auto backwards = drum.redirect({.at = turns_a_second(Ratio(-1, 2))});
+  auto backwards = drum.redirect({.at = turns_per_second(Ratio(-1, 2))});
   bench.serve(1_s);
   auto home = drum.redirect({.to = turns(44)});
   home.wait();
   EXPECT_EQ(backwards.status(), MotionStatus::cancelled);
   EXPECT_EQ(drum.position(), turns(44));
-  auto last = drum.spin({.at = turns_a_second(Ratio(1))});
+  auto last = drum.spin({.at = turns_per_second(Ratio(1))});
   bench.serve(0.5_s);
   last.cancel();
   bench.wait_for_all();
@@ -198,7 +198,7 @@ TEST(MidMotion, RefusesARedirectOfNothing) {
 
 TEST(MidMotion, TheHardestStopIsShorterAndLosesNothing) {
   double way[2];
-  for (const Braking how : {Braking::on_a_ramp, Braking::hardest}) {
+  for (const Braking how : {Braking::on_a_ramp, Braking::steepest}) {
     SimulatedBench bench(traverse_with_drum());
     auto traverse = bench.mechanism("traverse");
     auto move = traverse.move({.to = 110_mm});
@@ -208,7 +208,7 @@ TEST(MidMotion, TheHardestStopIsShorterAndLosesNothing) {
     bench.wait_for_all();
     bench.serve(0.3_s);
     EXPECT_TRUE(bench.tally().is_sound());
-    way[how == Braking::hardest] = traverse.position()->base.to_double() - at;
+    way[how == Braking::steepest] = traverse.position()->base.to_double() - at;
     EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 3e-6);
   }
   const double hardest = usable_deceleration(traverse_with_drum().mechanisms[0], 0.06);

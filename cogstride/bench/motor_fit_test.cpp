@@ -1,4 +1,4 @@
-// Figures fitted to what was measured on the simulated let-off, whose true figures are known.
+// Figures fitted to what was measured on the simulated feeder, whose true figures are known.
 #include "cogstride/plan/motor_fit.hpp"
 
 #include <gtest/gtest.h>
@@ -6,7 +6,7 @@
 #include <cmath>
 #include <map>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/lines/noise.hpp"
 #include "cogstride/plan/brushed_model.hpp"
 #include "cogstride/quantity/literals.hpp"
@@ -21,11 +21,11 @@ using testing_support::demo_rig;
 
 constexpr double rpm = 2.0 * pi / 60.0;
 
-/// The let-off with friction that is the same everywhere: what the model can know.
+/// The feeder with friction that is the same everywhere: what the model can know.
 Rig even_rig() {
   Rig rig = demo_rig();
   for (Mechanism& mechanism : rig.mechanisms)
-    if (mechanism.name == "letoff") {
+    if (mechanism.name == "feeder") {
       mechanism.load.friction_spread = ExactFraction();
       mechanism.load.stiction = mechanism.load.coulomb_friction;
     }
@@ -38,27 +38,27 @@ struct Piece {
   double holds;
 };
 
-/// What is seen of the let-off while it is driven so, a row each `each` seconds, without noise.
+/// What is seen of the feeder while it is driven so, a row each `each` seconds, without noise.
 MeasuredTable measured(const Rig& rig, const std::vector<Piece>& pieces, double each) {
   SimulatedBench::Options averaged;
-  averaged.averages_duty = true;
+  averaged.average_pwm = true;
   SimulatedBench bench(rig, averaged);
-  auto letoff = bench.drive("letoff");
-  const BrushedPlant& plant = bench.brushed("letoff");
+  auto feeder = bench.brushed("feeder");
+  const BrushedPlant& plant = bench.brushed_plant("feeder");
   const double shaft = 2.0 * pi * 19.0 / 4.0;
   MeasuredTable table;
   table.has_time = table.has_speed = table.has_current = table.has_rise = true;
   const auto row = [&] {
     table.rows.push_back(
-        {bench.now().base(), letoff.duty(), shaft * plant.speed(), plant.current(), plant.motor_rise()});
+        {bench.now().base(), feeder.duty(), shaft * plant.speed(), plant.current(), plant.motor_rise()});
   };
   row();
   for (const Piece& piece : pieces) {
     if (piece.duty == 0.0) {
-      letoff.stop(ExactTime::from_base(Ratio(std::llround(piece.ramp * 1000), 1000)));
+      feeder.stop(ExactTime::from_base(Ratio(std::llround(piece.ramp * 1000), 1000)));
     } else {
-      letoff.spin(
-          {.duty = piece.duty, .ramp = ExactTime::from_base(Ratio(std::llround(piece.ramp * 1000), 1000))});
+      feeder.spin(
+          {.duty = piece.duty, .in = ExactTime::from_base(Ratio(std::llround(piece.ramp * 1000), 1000))});
     }
     const double until = bench.now().base() + piece.ramp + piece.holds;
     while (bench.now().base() < until - 1e-9) {
@@ -99,15 +99,15 @@ const std::map<std::string, double> truth{{"motor.resistance", 2.6},        {"mo
 
 /// A rig whose maker had but labels and hearsay.
 Mechanism guessed() {
-  Mechanism letoff = mechanism_named(even_rig(), "letoff");
-  auto& motor = std::get<BrushedMotor>(letoff.motor);
+  Mechanism feeder = mechanism_named(even_rig(), "feeder");
+  auto& motor = std::get<BrushedMotor>(feeder.motor);
   motor.resistance = Resistance(3.3, units::ohm);
   motor.torque_constant = TorqueConstant(0.05, units::Nm_per_A);
-  letoff.load.coulomb_friction = letoff.load.stiction = Torque(0.03, units::Nm);
-  letoff.load.viscous_friction = ViscousFriction(6e-5, units::Nm_s_per_rad);
-  letoff.load.steady_torque = Torque(0.03, units::Nm);
-  letoff.load.inertia = Inertia(2e-4, units::kg_m2);
-  return letoff;
+  feeder.load.coulomb_friction = feeder.load.stiction = Torque(0.03, units::Nm);
+  feeder.load.viscous_friction = ViscousFriction(6e-5, units::Nm_s_per_rad);
+  feeder.load.steady_torque = Torque(0.03, units::Nm);
+  feeder.load.inertia = Inertia(2e-4, units::kg_m2);
+  return feeder;
 }
 
 TEST(MotorFit, FindsWhatThePlantIsMadeOf) {
@@ -168,7 +168,7 @@ TEST(MotorFit, AHandTachometersRowsTellAPart) {
     const double speed = (0.0625 * volts / 2.6 - 0.058) / (0.0625 * 0.0625 / 2.6 + 2e-5);
     table.rows.push_back({0.0, volts, std::round(speed / rpm) * rpm, {}, {}});
   }
-  Mechanism rig = mechanism_named(even_rig(), "letoff");
+  Mechanism rig = mechanism_named(even_rig(), "feeder");
   std::get<BrushedMotor>(rig.motor).torque_constant = TorqueConstant(0.05, units::Nm_per_A);
   rig.load.coulomb_friction = Torque(0.03, units::Nm);
   const MotorFit fit = fit_motor(rig, table);
@@ -194,7 +194,7 @@ TEST(MotorFit, OneSpeedTellsLittleAndSaysWhatWould) {
 }
 
 TEST(MotorFit, ALongRowOfTheModelIsTheSameAsManyShortOnes) {
-  const BrushedModel model = brushed_model(mechanism_named(even_rig(), "letoff"));
+  const BrushedModel model = brushed_model(mechanism_named(even_rig(), "feeder"));
   MeasuredTable few;
   few.has_time = few.has_speed = true;
   few.rows = {{0.0, 0.0, 0.0, {}, {}}, {0.2, 0.7, {}, {}, {}}, {300.0, 0.7, {}, {}, {}}};
@@ -211,7 +211,7 @@ TEST(MotorFit, ALongRowOfTheModelIsTheSameAsManyShortOnes) {
 TEST(MotorFit, TheModelIsThePlant) {
   const Rig rig = even_rig();
   const MeasuredTable table = measured(rig, both_ways(), 0.005);
-  const auto rows = brushed_model(mechanism_named(rig, "letoff")).run(table);
+  const auto rows = brushed_model(mechanism_named(rig, "feeder")).run(table);
   for (std::size_t i = 0; i < rows.size(); ++i) {
     EXPECT_NEAR(*rows[i].speed, *table.rows[i].speed, 1.5) << "rad/s of 250, at " << rows[i].time;
     const bool jumps = (i > 0 && begins_or_ends(rows[i - 1], rows[i])) ||
@@ -229,12 +229,12 @@ TEST(MotorFit, RefusesWhatItCannotBeginWith) {
   table.rows.assign(3, {0.0, 12.0, 100.0, {}, {}});
   EXPECT_THROW((void)fit_motor(mechanism_named(rig, "traverse"), table), RangeError);
   table.rows.pop_back();
-  EXPECT_THROW((void)fit_motor(mechanism_named(rig, "letoff"), table), RangeError) << "two rows";
+  EXPECT_THROW((void)fit_motor(mechanism_named(rig, "feeder"), table), RangeError) << "two rows";
   table.rows.resize(5);
   table.has_speed = false;
-  EXPECT_THROW((void)fit_motor(mechanism_named(rig, "letoff"), table), RangeError) << "nothing was measured";
-  Mechanism coasting = mechanism_named(rig, "letoff");
-  std::get<BridgeWiring>(coasting.wiring).recirculates = SlowsBy::coasting;
+  EXPECT_THROW((void)fit_motor(mechanism_named(rig, "feeder"), table), RangeError) << "nothing was measured";
+  Mechanism coasting = mechanism_named(rig, "feeder");
+  std::get<BridgeWiring>(coasting.wiring).decay = Decay::fast;
   table.has_speed = true;
   table.is_voltage = false;
   EXPECT_THROW((void)fit_motor(coasting, table), RangeError) << "its mean voltage is not known";

@@ -5,13 +5,13 @@
 #include <functional>
 #include <limits>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plan/duty.hpp"
 #include "cogstride/plan/motor_fit.hpp"
 #include "cogstride/plan/ramp.hpp"
 #include "cogstride/plan/timer_setting.hpp"
 #include "cogstride/quantity/literals.hpp"
-#include "cogstride/rig/findings.hpp"
+#include "cogstride/rig/findings/findings.hpp"
 #include "support/demo_rig.hpp"
 
 namespace cogstride::numbers_test {
@@ -39,32 +39,32 @@ void refuses(const char* door, const std::function<void(double)>& take) {
 
 TEST(Numbers, AreWantedByAllHandlesAndNothingMoves) {
   SimulatedBench bench(demo_rig());
-  auto letoff = bench.drive("letoff");
-  auto fan = bench.throttled("fan");
+  auto feeder = bench.brushed("feeder");
+  auto fan = bench.speed_controller("fan");
   auto lamp = bench.output("lamp");
   fan.arm().wait();
-  refuses("spin", [&](double n) { (void)letoff.spin({.duty = n}); });
-  refuses("spin_fraction", [&](double n) { (void)letoff.spin_fraction(n); });
+  refuses("spin", [&](double n) { (void)feeder.spin({.duty = n}); });
+  refuses("spin_fraction", [&](double n) { (void)feeder.spin_fraction(n); });
   refuses("throttle", [&](double n) { (void)fan.throttle({.duty = n}); });
   refuses("serve", [&](double n) { bench.serve(Time(n, units::s)); });
   refuses("fade's time", [&](double n) { lamp.fade(0.5, Time(n, units::s)); });
   for (const double share : {none, endless, -endless, 1.01}) {
     EXPECT_THROW(lamp.fade(share, 1_s), RangeError);
-    EXPECT_THROW(SimulatedBench(demo_rig(), {.stimuli = {{.at = 0_s, .what = "pace", .share = share}}}),
+    EXPECT_THROW(SimulatedBench(demo_rig(), {.events = {{.at = 0_s, .what = "dial", .share = share}}}),
                  RangeError);
   }
   EXPECT_THROW(bench.serve(Time(-1e-3, units::s)), RangeError);
   EXPECT_THROW(bench.serve(Time(1e30, units::s)), RangeError);
-  EXPECT_THROW((void)letoff.spin_fraction(1.001), RangeError) << "full is all there is";
+  EXPECT_THROW((void)feeder.spin_fraction(1.001), RangeError) << "full is all there is";
   bench.serve(0.5_s);
-  EXPECT_EQ(letoff.duty(), 0.0);
+  EXPECT_EQ(feeder.duty(), 0.0);
   EXPECT_EQ(fan.throttle(), 0.0);
 }
 
 TEST(Numbers, AreWantedOfALoadAndAMeasuredRow) {
   refuses("a load", [](double n) {
     SimulatedBench bench(demo_rig(),
-                         {.stimuli = {{.at = 0_s, .what = "letoff.load", .torque = Torque(n, units::Nm)}}});
+                         {.events = {{.at = 0_s, .what = "feeder.load", .torque = Torque(n, units::Nm)}}});
   });
   const Rig rig = demo_rig();
   refuses("a measured row", [&](double n) {
@@ -72,7 +72,7 @@ TEST(Numbers, AreWantedOfALoadAndAMeasuredRow) {
     table.has_speed = true;
     table.rows.assign(20, {.drive = 0.5, .speed = 100.0});
     table.rows[7].speed = n;
-    (void)fit_motor(mechanism_named(rig, "letoff"), table);
+    (void)fit_motor(mechanism_named(rig, "feeder"), table);
   });
 }
 
@@ -112,7 +112,7 @@ void is_refused(const std::string& key, const std::function<void(Rig&, double)>&
       }
     };
     says([&] { SimulatedBench bench(rig); });
-    says([&] { SimulatedBench bench(demo_rig(), {.real = rig}); });
+    says([&] { SimulatedBench bench(demo_rig(), {.actual = rig}); });
     says([&] { (void)inspect_rig(rig); });
   }
 }
@@ -128,8 +128,8 @@ TEST(Numbers, AreWantedEverywhereInARig) {
   });
   is_refused("mechanism.traverse.load.coulomb_friction",
              [&](Rig& rig, double n) { of(rig, "traverse").load.coulomb_friction = Torque(n, units::Nm); });
-  is_refused("mechanism.letoff.supply.voltage",
-             [&](Rig& rig, double n) { of(rig, "letoff").supply.voltage = Voltage(n, units::V); });
+  is_refused("mechanism.feeder.supply.voltage",
+             [&](Rig& rig, double n) { of(rig, "feeder").supply.voltage = Voltage(n, units::V); });
   is_refused("mechanism.spindle.board.dead_time", [&](Rig& rig, double n) {
     std::get<SixGateInverter>(of(rig, "spindle").board).dead_time = Time(n, units::us);
   });

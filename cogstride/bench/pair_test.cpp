@@ -3,7 +3,7 @@
 
 #include <cmath>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
@@ -61,9 +61,9 @@ TEST(WheeledPair, AWayDoesNotDriftOverManyOrders) {
 /// On the spot the middle between the wheels stays; a wheel of another size turns its way into an arc. The
 /// closed form for a side: both wheels roll L as they think, so the turn is (d_r - d_l) / d  L / track.
 TEST(WheeledPair, WithUnequalWheelsItGoesOnAnArcAndDoesNotKnow) {
-  Rig real = cart_rig();
-  real.pairs[0].right_wheel = Length(65.65, units::mm);
-  SimulatedBench bench(cart_rig(), {.real = real});
+  Rig actual = cart_rig();
+  actual.pairs[0].right_wheel = Length(65.65, units::mm);
+  SimulatedBench bench(cart_rig(), {.actual = actual});
   auto cart = bench.pair("cart");
   cart.drive({.way = {.by = 1_m}, .speed = 300_mm_per_s}).wait();
   const double turn = 0.01 * 1.0 / 0.18;
@@ -74,9 +74,9 @@ TEST(WheeledPair, WithUnequalWheelsItGoesOnAnArcAndDoesNotKnow) {
 }
 
 TEST(WheeledPair, WithAnotherTrackItTurnsTooFarOrTooLittle) {
-  Rig real = cart_rig();
-  real.pairs[0].track = 189_mm;
-  SimulatedBench bench(cart_rig(), {.real = real});
+  Rig actual = cart_rig();
+  actual.pairs[0].track = 189_mm;
+  SimulatedBench bench(cart_rig(), {.actual = actual});
   auto cart = bench.pair("cart");
   cart.drive({.way = {.turns = 360_deg}}).wait();
   EXPECT_NEAR(degrees(bench.cart("cart").heading), 360.0 * 180.0 / 189.0, 0.4);
@@ -87,7 +87,7 @@ TEST(WheeledPair, MeasuredFiguresBringItHome) {
   Rig measured = cart_rig();
   measured.pairs[0].right_wheel = Length(65.65, units::mm);
   measured.pairs[0].track = 189_mm;
-  SimulatedBench bench(measured, {.real = measured});
+  SimulatedBench bench(measured, {.actual = measured});
   auto cart = bench.pair("cart");
   for (int side = 0; side < 4; ++side) {
     cart.drive({.way = {.by = 500_mm}}).wait();
@@ -99,8 +99,8 @@ TEST(WheeledPair, MeasuredFiguresBringItHome) {
 /// One wheel is held back beyond what its motor has at that speed: the other one slows down with it.
 TEST(WheeledPair, BothSlowDownTogetherWhenOneSaturates) {
   const Torque heavy(18.2e-3, units::Nm);  // of the 19.2e-3 that its current limit leaves
-  SimulatedBench bench(cart_rig(), {.stimuli = {{.at = 1_s, .what = "left.load", .torque = heavy},
-                                                {.at = 2_s, .what = "left.load", .torque = Torque()}}});
+  SimulatedBench bench(cart_rig(), {.events = {{.at = 1_s, .what = "left.load", .torque = heavy},
+                                               {.at = 2_s, .what = "left.load", .torque = Torque()}}});
   auto cart = bench.pair("cart");
   Motion way = cart.drive({.way = {.by = 1500_mm}});
   double worst = 0.0;
@@ -119,7 +119,7 @@ TEST(WheeledPair, BothSlowDownTogetherWhenOneSaturates) {
 }
 
 TEST(WheeledPair, AStuckWheelEndsItAtRest) {
-  SimulatedBench bench(cart_rig(), {.stimuli = {{.at = 1_s, .what = "left.jam"}}});
+  SimulatedBench bench(cart_rig(), {.events = {{.at = 1_s, .what = "left.jam"}}});
   std::string fault;
   bench.on_fault([&](const std::string& why) { fault = why; });
   auto cart = bench.pair("cart");
@@ -128,7 +128,7 @@ TEST(WheeledPair, AStuckWheelEndsItAtRest) {
   EXPECT_LT(bench.now().base(), 1.6);
   EXPECT_NE(fault.find("left"), std::string::npos) << fault;
   bench.serve(1_s);
-  EXPECT_EQ(bench.brushed("right").speed(), 0.0);
+  EXPECT_EQ(bench.brushed_plant("right").speed(), 0.0);
   EXPECT_LT(std::abs(degrees(bench.cart("cart").heading)), 12.0) << "the other one did not run on";
 }
 

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <map>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 
@@ -50,10 +50,10 @@ constexpr std::uint16_t snips_line = 34;
 struct Bench48 {
   Pulses pulses;
   SimulatedBench bench;
-  explicit Bench48(std::uint16_t line, std::vector<Stimulus> stimuli = {}, Rig rig = demo_rig(),
-                   std::optional<Rig> real = {})
+  explicit Bench48(std::uint16_t line, std::vector<OutsideEvent> events = {}, Rig rig = demo_rig(),
+                   std::optional<Rig> actual = {})
       : pulses(line),
-        bench(std::move(rig), {.real = std::move(real), .stimuli = std::move(stimuli), .trace = &pulses}) {}
+        bench(std::move(rig), {.actual = std::move(actual), .events = std::move(events), .trace = &pulses}) {}
   double angle() { return 168.0 * bench.pulsed_plant("snips").position(); }
   double speed() { return bench.pulsed_plant("fan").speed(); }
 };
@@ -233,7 +233,7 @@ TEST(SwingingServo, WhoseEndPointsWereGuessedPressesAgainstItsStop) {
 
 TEST(SpeedController, GetsOnlyItsArmingPulsesBeforeItIsArmed) {
   Bench48 b(fan_line);
-  auto fan = b.bench.throttled("fan");
+  auto fan = b.bench.speed_controller("fan");
   EXPECT_THROW(fan.throttle({.duty = 0.4}), RangeError);
   b.bench.serve(200_ms);
   EXPECT_TRUE(b.pulses.pulses.empty());
@@ -253,11 +253,11 @@ TEST(SpeedController, ArmsByStagesAndByThoseOfItsOwnRig) {
       std::get<PulseWidthInput>(mechanism.board).arming = {{Time(2, units::ms), 0.5_s},
                                                            {Time(1, units::ms), 1_s}};
   Bench48 b(fan_line, {}, rig);
-  b.bench.throttled("fan").arm().wait();
+  b.bench.speed_controller("fan").arm().wait();
   EXPECT_TRUE(b.bench.pulsed_plant("fan").obeys());
   // One that wants them in the other order does not arm, and does not obey.
   Bench48 other(fan_line, {}, demo_rig(), rig);
-  auto fan = other.bench.throttled("fan");
+  auto fan = other.bench.speed_controller("fan");
   fan.arm().wait();
   fan.throttle({.duty = 0.5}).wait();
   other.bench.serve(1_s);
@@ -269,9 +269,9 @@ TEST(SpeedController, ArmsByStagesAndByThoseOfItsOwnRig) {
 
 TEST(SpeedController, ThrottleIsAPulseAndItsSpeedLagsAsTheClosedFormSays) {
   Bench48 b(fan_line);
-  auto fan = b.bench.throttled("fan");
+  auto fan = b.bench.speed_controller("fan");
   fan.arm().wait();
-  fan.throttle({.duty = 0.5, .ramp = 0.1_s}).wait();
+  fan.throttle({.duty = 0.5, .in = 0.1_s}).wait();
   b.bench.serve(3_s);
   EXPECT_NEAR(b.pulses.pulses.back().width, 1.5e-3, 0.51 * 16 / clock);
   EXPECT_NEAR(b.speed(), 0.5, 1e-4);
@@ -285,7 +285,7 @@ TEST(SpeedController, ThrottleIsAPulseAndItsSpeedLagsAsTheClosedFormSays) {
 
 TEST(SpeedController, KeepsItsThrottlesLimits) {
   SimulatedBench bench(demo_rig());
-  auto fan = bench.throttled("fan");
+  auto fan = bench.speed_controller("fan");
   fan.arm().wait();
   EXPECT_THROW(fan.throttle({.duty = 0.81}), RangeError);
   EXPECT_THROW(fan.throttle({.duty = 0.09}), RangeError);
@@ -306,7 +306,7 @@ TEST(SpeedController, ThatGoesBothWaysWaitsBeforeItReverses) {
       input.arming = {{Time(1.5, units::ms), 1_s}};
     }
   Bench48 b(fan_line, {}, rig);
-  auto fan = b.bench.throttled("fan");
+  auto fan = b.bench.speed_controller("fan");
   fan.arm().wait();
   fan.throttle({.duty = 0.5}).wait();
   b.bench.serve(2_s);
@@ -322,7 +322,7 @@ TEST(SpeedController, ThatGoesBothWaysWaitsBeforeItReverses) {
 
 TEST(SpeedController, WithoutPulsesItStopsAndMustBeArmedAgain) {
   Bench48 b(fan_line, {{.at = 5_s, .what = "fan.signal", .on = false}, {.at = 6_s, .what = "fan.signal"}});
-  auto fan = b.bench.throttled("fan");
+  auto fan = b.bench.speed_controller("fan");
   fan.arm().wait();
   fan.throttle({.duty = 0.5}).wait();
   b.bench.serve(Time(5.0, units::s) - b.bench.now());
@@ -345,7 +345,7 @@ TEST(SpeedController, WithoutPulsesItStopsAndMustBeArmedAgain) {
 TEST(SpeedController, AStopOfEverythingLeavesNoThrottle) {
   for (const StopBy how : {StopBy::cut, StopBy::steepest_ramp}) {
     Bench48 b(fan_line);
-    auto fan = b.bench.throttled("fan");
+    auto fan = b.bench.speed_controller("fan");
     auto snips = b.bench.servo("snips");
     fan.arm().wait();
     fan.throttle({.duty = 0.7}).wait();
@@ -367,8 +367,8 @@ TEST(SpeedController, AStopOfEverythingLeavesNoThrottle) {
 }
 
 TEST(SpeedController, AnEmergencyStopEndsArming) {
-  SimulatedBench bench(demo_rig(), {.stimuli = {{.at = 1_s, .what = "halt"}}});
-  auto fan = bench.throttled("fan");
+  SimulatedBench bench(demo_rig(), {.events = {{.at = 1_s, .what = "halt"}}});
+  auto fan = bench.speed_controller("fan");
   Motion arming = fan.arm();
   EXPECT_NE(arming.result().find("emergency stop"), std::string::npos);
   EXPECT_FALSE(fan.is_armed());
@@ -383,7 +383,7 @@ TEST(SpeedController, RandomOrdersKeepPulsesWithinWhatTheyMayBe) {
     return (state >> 33) % below;
   };
   Bench48 b(fan_line);
-  auto fan = b.bench.throttled("fan");
+  auto fan = b.bench.speed_controller("fan");
   for (int i = 0; i < 300; ++i) {
     try {
       switch (random(8)) {

@@ -1,5 +1,5 @@
 // What is said to turn still, against the plant that does: it turns no faster, and does not stand later.
-#include "cogstride/motion/run_down.hpp"
+#include "cogstride/motion/speed/run_down.hpp"
 
 #include <gtest/gtest.h>
 
@@ -7,7 +7,7 @@
 #include <functional>
 #include <random>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 #include "support/trials.hpp"
@@ -85,13 +85,14 @@ TEST(RunDown, SaysOfABrushlessMotorWhatItDoes) {
 TEST(RunDown, OfABrushedMotorItIsTheMost) {
   std::mt19937_64 random(6);
   for (int i = 0; i < trials(12, 120); ++i) {
-    Rig rig = random_rig("letoff", random, 2.0);
+    Rig rig = random_rig("feeder", random, 2.0);
     rig.mechanisms[0].load.slackens = i % 3 == 0;
     SimulatedBench bench(rig);
-    bench.drive("letoff").spin({.duty = i % 2 == 0 ? 0.5 : -0.5}).wait();
+    bench.brushed("feeder").spin({.duty = i % 2 == 0 ? 0.5 : -0.5}).wait();
     bench.serve(2_s);
     SCOPED_TRACE(i);
-    (void)compare(bench, bench.drives()[0]->run_down(), [&] { return bench.brushed("letoff").speed(); });
+    (void)compare(bench, bench.drives()[0]->run_down(),
+                  [&] { return bench.brushed_plant("feeder").speed(); });
   }
 }
 

@@ -4,7 +4,7 @@
 
 #include <cmath>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
@@ -18,7 +18,7 @@ using namespace literals;
 Rig with_servo() {
   Rig rig = testing_support::demo_rig();
   Mechanism& traverse = rig.mechanisms[0];
-  traverse.motor = StepServo{.steps_a_turn = 4000,
+  traverse.motor = StepServo{.steps_per_turn = 4000,
                              .rated_torque = 0.3_Nm,
                              .peak_torque = 0.9_Nm,
                              .rotor_inertia = 3e-5_kg_m2,
@@ -58,9 +58,8 @@ TEST(Servo, SettlesWithinAFewPeriodsOfItsLoop) {
 }
 
 TEST(Servo, GivesUpWhenItsShaftIsHeldAndSaysSoOnItsFaultLine) {
-  SimulatedBench bench(
-      with_servo(),
-      {.start_positions = near_home, .stimuli = {{5_s, "traverse.jam", true}, {6_s, "traverse.jam", false}}});
+  SimulatedBench bench(with_servo(), {.start_positions = near_home,
+                                      .events = {{5_s, "traverse.jam", true}, {6_s, "traverse.jam", false}}});
   auto traverse = bench.mechanism("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 118_mm, .speed = 20_mm_per_s}).result();
@@ -78,9 +77,9 @@ TEST(Servo, GivesUpWhenItsShaftIsHeldAndSaysSoOnItsFaultLine) {
 
 TEST(Servo, MustSayThatItStandsInPosition) {
   Rig rig = with_servo();
-  Rig real = rig;
-  real.mechanisms[0].common.in_position->active = ActiveLevel::low;  // wired the other way round
-  SimulatedBench bench(rig, {.start_positions = near_home, .real = real});
+  Rig actual = rig;
+  actual.mechanisms[0].common.in_position->active = ActiveLevel::low;  // wired the other way round
+  SimulatedBench bench(rig, {.start_positions = near_home, .actual = actual});
   auto traverse = bench.mechanism("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 20_mm}).result();
@@ -111,7 +110,7 @@ TEST(Servo, StopsAsHardAsItsPeakTorqueCan) {
   traverse.move({.to = 118_mm});
   bench.serve(0.8_s);
   const double at = traverse.position()->base.to_double();
-  traverse.stop(Braking::hardest);
+  traverse.stop(Braking::steepest);
   bench.serve(0.2_s);
   EXPECT_LT(traverse.position()->base.to_double() - at, 0.5e-3);
   EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 2e-5);

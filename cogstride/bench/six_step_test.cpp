@@ -5,7 +5,7 @@
 #include <array>
 #include <cmath>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plan/commutation.hpp"
 #include "cogstride/plan/open_loop_start.hpp"
 #include "cogstride/quantity/literals.hpp"
@@ -48,7 +48,7 @@ TEST(Commutation, OfTheDemoSpindleIsTheTextbooksOnItsLines) {
   EXPECT_EQ(row.port, (1u << 18) | (1u << 20) | (1u << 19));
   EXPECT_EQ(*row.halls, (std::array{true, false, false}));
   for (const CommutationRow& each : all.rows) EXPECT_EQ(std::count(each.on.begin(), each.on.end(), true), 2);
-  EXPECT_THROW((void)commutation_of(mechanism_named(demo_rig(), "letoff")), RangeError);
+  EXPECT_THROW((void)commutation_of(mechanism_named(demo_rig(), "feeder")), RangeError);
 }
 
 TEST(SixStepSpindle, ComesToItsSpeedByItsHallsAndHoldsIt) {
@@ -123,7 +123,7 @@ TEST(SixStepSpindle, TakesTheDutyOfTheClosedFormUnderLoad) {
 /// A step of 0.1 N m at 900 rpm.
 TEST(SixStepSpindle, ALoadStepDipsItsSpeedALittleAndNotForLong) {
   SimulatedBench bench(spindle_rig(),
-                       {.stimuli = {{.at = 2_s, .what = "spindle.load", .torque = Torque(0.1, units::Nm)}}});
+                       {.events = {{.at = 2_s, .what = "spindle.load", .torque = Torque(0.1, units::Nm)}}});
   auto spindle = bench.brushless("spindle");
   spindle.spin({.at = 900_rpm}).wait();
   bench.serve(Time(2.0, units::s) - bench.now());
@@ -142,10 +142,10 @@ TEST(SixStepSpindle, ALoadStepDipsItsSpeedALittleAndNotForLong) {
 TEST(SixStepSpindle, AnImpossibleHallCodeTurnsAllGatesOff) {
   // One line of three is stuck at the other level: some code cannot be, or jumps.
   GateWatch watch(spindle_rig().mechanisms[0]);
-  Rig real = spindle_rig();
-  for (Sensor& sensor : real.mechanisms[0].sensors)
+  Rig actual = spindle_rig();
+  for (Sensor& sensor : actual.mechanisms[0].sensors)
     if (auto* const halls = std::get_if<HallSet>(&sensor)) halls->spacing = 60_deg;
-  SimulatedBench bench(spindle_rig(), {.real = real, .trace = &watch});
+  SimulatedBench bench(spindle_rig(), {.actual = actual, .trace = &watch});
   const FaultWatch fault(bench);
   auto spindle = bench.brushless("spindle");
   const Motion spin = spindle.spin({.at = 900_rpm});
@@ -198,11 +198,11 @@ TEST(SixStepSpindle, NeverHasBothGatesOfALegOnNorAGapBelowTheDeadTime) {
 }
 
 TEST(SixStepSpindle, AWrongGatePolarityDestroysTheSimulatedBoardAndIsNamed) {
-  Rig real = spindle_rig();
+  Rig actual = spindle_rig();
   // Its high sides are really switched on by a high level, which is what the controller's lines rest at.
-  auto& board = std::get<SixGateInverter>(real.mechanisms[0].board);
+  auto& board = std::get<SixGateInverter>(actual.mechanisms[0].board);
   board.gate_active[0] = board.gate_active[2] = board.gate_active[4] = ActiveLevel::high;
-  SimulatedBench bench(spindle_rig(), {.real = real});
+  SimulatedBench bench(spindle_rig(), {.actual = actual});
   auto spindle = bench.brushless("spindle");
   (void)spindle.spin({.at = 900_rpm});
   bench.serve(0.3_s);
@@ -220,7 +220,7 @@ TEST(SixStepSpindle, AJammedShaftEndsItWithAllGatesOffWithinATenthOfASecond) {
       std::erase_if(rig.mechanisms[0].sensors,
                     [](const Sensor& sensor) { return std::holds_alternative<Shunt>(sensor); });
     GateWatch watch(rig.mechanisms[0]);
-    SimulatedBench bench(rig, {.stimuli = {{.at = 2_s, .what = "spindle.jam"}}, .trace = &watch});
+    SimulatedBench bench(rig, {.events = {{.at = 2_s, .what = "spindle.jam"}}, .trace = &watch});
     const FaultWatch fault(bench);
     auto spindle = bench.brushless("spindle");
     spindle.spin({.at = 900_rpm}).wait();
@@ -244,12 +244,12 @@ TEST(SixStepSpindle, StartsByItsHallsFromEveryAngleWithHalfAndTwiceTheInertia) {
   for (const double inertia : {0.5, 1.0, 2.0}) {
     for (int place = 0; place < 24; ++place) {
       if (!sampled.next()) continue;
-      const Rig real = with_inertia_times(inertia, spindle_rig());
+      const Rig actual = with_inertia_times(inertia, spindle_rig());
       const int way = place % 2 == 0 ? 1 : -1;
       SimulatedBench bench(
           spindle_rig(),
           {.start_positions = {{"spindle", OutputPosition(OutputKind::rotary, Ratio(place, 7 * 24))}},
-           .real = real});
+           .actual = actual});
       auto spindle = bench.brushless("spindle");
       spindle.spin({.at = OutputSpeed(ExactAngularSpeed(900 * way, units::rpm))}).wait();
       bench.serve(0.2_s);
@@ -344,9 +344,9 @@ TEST(SixStepSpindle, RefreshesTheBootstrapsOfItsHighSides) {
   std::get<GateWiring>(rig.mechanisms[0].wiring).switched = SwitchedSide::low;
   board.bootstrap_holds = 2_ms;
   board.bootstrap_refresh = 3_us;
-  Rig real = rig;
-  std::get<SixGateInverter>(real.mechanisms[0].board).bootstrap_holds = 20_us;
-  SimulatedBench bench(rig, {.real = real});
+  Rig actual = rig;
+  std::get<SixGateInverter>(actual.mechanisms[0].board).bootstrap_holds = 20_us;
+  SimulatedBench bench(rig, {.actual = actual});
   (void)bench.brushless("spindle").spin({.at = 600_rpm});
   bench.serve(0.3_s);
   EXPECT_GT(bench.brushless_plant("spindle").times_empty(), 10);
@@ -356,7 +356,7 @@ TEST(SixStepSpindle, RefreshesTheBootstrapsOfItsHighSides) {
 TEST(SixStepSpindle, SteppedByTimeItsHallsTellThatItDoesNotFollow) {
   Rig rig = spindle_rig();
   std::get<GateWiring>(rig.mechanisms[0].wiring).commutated_by = CommutatedBy::time;
-  SimulatedBench bench(rig, {.stimuli = {{.at = 3_s, .what = "spindle.jam"}}});
+  SimulatedBench bench(rig, {.events = {{.at = 3_s, .what = "spindle.jam"}}});
   const FaultWatch fault(bench);
   auto spindle = bench.brushless("spindle");
   (void)spindle.spin({.at = 120_rpm});
@@ -372,11 +372,11 @@ TEST(SixStepSpindle, SteppedByTimeItsHallsTellThatItDoesNotFollow) {
 TEST(SixStepSpindle, ACurrentFarOverItsLimitEndsIt) {
   // The motor on the bench has a quarter of the resistance that the rig was given: a model alone would let
   // four times the current flow.
-  Rig real = spindle_rig();
-  auto& motor = std::get<BrushlessMotor>(real.mechanisms[0].motor);
+  Rig actual = spindle_rig();
+  auto& motor = std::get<BrushlessMotor>(actual.mechanisms[0].motor);
   motor.resistance = Resistance(0.05, units::ohm);
-  std::get<SixGateInverter>(real.mechanisms[0].board).stage.resistance = Resistance(0.005, units::ohm);
-  SimulatedBench bench(spindle_rig(), {.real = real});
+  std::get<SixGateInverter>(actual.mechanisms[0].board).stage.resistance = Resistance(0.005, units::ohm);
+  SimulatedBench bench(spindle_rig(), {.actual = actual});
   const FaultWatch fault(bench);
   (void)bench.brushless("spindle").spin({.at = 1500_rpm});
   bench.serve(1_s);
@@ -388,7 +388,7 @@ TEST(SixStepSpindle, CoggingHoldsItAtItsPlacesAndRipplesItsSpeed) {
   Rig rig = spindle_rig();
   auto& motor = std::get<BrushlessMotor>(rig.mechanisms[0].motor);
   motor.cogging_torque = Torque(0.05, units::Nm);
-  motor.cogging_a_turn = 84;
+  motor.cogging_per_turn = 84;
   // Let go a third of a place from one, it rolls to where friction holds it against what is left.
   SimulatedBench at_rest(
       rig, {.start_positions = {{"spindle", OutputPosition(OutputKind::rotary, Ratio(1, 3 * 84))}}});
@@ -421,11 +421,11 @@ TEST(SixStepSpindle, StartsOpenLoopFromEveryAngleWithHalfAndTwiceTheInertia) {
   int first = 0;
   for (const double inertia : {0.5, 1.0, 2.0}) {
     for (int place = first++ % testing_support::one_in(5); place < 12; place += testing_support::one_in(5)) {
-      const Rig real = with_inertia_times(inertia, blind_rig());
+      const Rig actual = with_inertia_times(inertia, blind_rig());
       SimulatedBench bench(
           blind_rig(),
           {.start_positions = {{"spindle", OutputPosition(OutputKind::rotary, Ratio(place, 84))}},
-           .real = real});
+           .actual = actual});
       auto spindle = bench.brushless("spindle");
       const Motion start = spindle.spin({.at = 300_rpm});
       bench.serve(3_s);
@@ -445,7 +445,7 @@ TEST(SixStepSpindle, RefusesWhatItCannotHave) {
   EXPECT_THROW(spindle.spin({.at = 1900_rpm}), RangeError) << "over its limits";
   EXPECT_THROW(spindle.spin({.at = 20_rpm}), RangeError) << "its Halls count too rarely";
   EXPECT_THROW(spindle.spin({.at = 900_rpm, .lasts = 1_ms}), RangeError);
-  EXPECT_THROW((void)bench.brushless("letoff"), RangeError);
+  EXPECT_THROW((void)bench.brushless("feeder"), RangeError);
   // Without shunts what makes up for its back-EMF would drive too much, were it across its field.
   Rig without_shunts = blind_rig();
   std::erase_if(without_shunts.mechanisms[0].sensors,

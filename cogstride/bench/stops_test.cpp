@@ -4,7 +4,7 @@
 #include <cmath>
 #include <random>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
@@ -29,7 +29,7 @@ double millimetres(SimulatedBench& bench) {
 TEST(Stops, AnEmergencyStopPutsEveryLineAtRestAtOnce) {
   for (const bool quick : {false, true}) {
     Rig rig = demo_rig();
-    SimulatedBench bench(rig, {.start_positions = near_home, .stimuli = {{6_s, "halt", true}}});
+    SimulatedBench bench(rig, {.start_positions = near_home, .events = {{6_s, "halt", true}}});
     auto traverse = bench.mechanism("traverse");
     auto creel = bench.mechanism("creel");
     traverse.home().wait();
@@ -61,8 +61,8 @@ TEST(Stops, AnEmergencyStopMayRampDownInstead) {
   Rig rig = demo_rig();
   rig.stops.emergency = StopBy::steepest_ramp;
   rig.hands.back().cuts.clear();  // the supply stays on
-  SimulatedBench bench(
-      rig, {.start_positions = near_home, .stimuli = {{4_s, "halt", true}, {6_s, "halt", false}}});
+  SimulatedBench bench(rig,
+                       {.start_positions = near_home, .events = {{4_s, "halt", true}, {6_s, "halt", false}}});
   auto traverse = bench.mechanism("traverse");
   traverse.home().wait();
   auto move = traverse.move({.to = 118_mm, .speed = 20_mm_per_s});
@@ -77,7 +77,7 @@ TEST(Stops, AnEmergencyStopMayRampDownInstead) {
 
 TEST(Stops, ALimitSwitchOutsideHomingStopsEverything) {
   const Rig rig = demo_rig();
-  SimulatedBench other(rig, {.start_positions = near_home, .stimuli = {{9_s, "traverse.far", true}}});
+  SimulatedBench other(rig, {.start_positions = near_home, .events = {{9_s, "traverse.far", true}}});
   auto lay = other.mechanism("traverse");
   auto ring = other.mechanism("creel");
   lay.home();
@@ -99,8 +99,8 @@ TEST(Stops, ASwitchThatCutsASupplyTakesItFromAllThatItFeeds) {
   rig.mechanisms[1].supply = rig.mechanisms[0].supply;  // the creel too hangs on it
   for (Sensor& sensor : rig.mechanisms[0].sensors)
     if (name_of(sensor) == "far") std::get<PlaceSwitch>(sensor).cuts = {"main"};
-  const std::vector<Stimulus> caught{{9_s, "traverse.far", true}, {10_s, "traverse.far", {}}};
-  SimulatedBench bench(rig, {.start_positions = near_home, .stimuli = caught});
+  const std::vector<OutsideEvent> caught{{9_s, "traverse.far", true}, {10_s, "traverse.far", {}}};
+  SimulatedBench bench(rig, {.start_positions = near_home, .events = caught});
   auto traverse = bench.mechanism("traverse");
   auto creel = bench.mechanism("creel");
   traverse.home();
@@ -126,8 +126,8 @@ TEST(Stops, ASwitchThatCutsASupplyTakesItFromAllThatItFeeds) {
 
 TEST(Stops, ALostSupplyIsAFaultAndThePositionIsNotBelieved) {
   const Rig rig = demo_rig();
-  SimulatedBench bench(
-      rig, {.start_positions = near_home, .stimuli = {{5_s, "main", false}, {6_s, "main", true}}});
+  SimulatedBench bench(rig,
+                       {.start_positions = near_home, .events = {{5_s, "main", false}, {6_s, "main", true}}});
   auto traverse = bench.mechanism("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 118_mm, .speed = 20_mm_per_s}).result();
@@ -144,7 +144,7 @@ TEST(Stops, ALostSupplyIsAFaultAndThePositionIsNotBelieved) {
 TEST(Stops, ABoardsFaultOutputStopsTheMotion) {
   Rig rig = demo_rig();
   rig.mechanisms[0].common.fault = SensedLine{45, ActiveLevel::low};
-  SimulatedBench bench(rig, {.start_positions = near_home, .stimuli = {{4_s, "traverse.fault", true}}});
+  SimulatedBench bench(rig, {.start_positions = near_home, .events = {{4_s, "traverse.fault", true}}});
   auto traverse = bench.mechanism("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 118_mm, .speed = 20_mm_per_s}).result();
@@ -194,7 +194,7 @@ TEST(Stops, RandomCommandsNeverPassASoftLimitAndLeaveATruePosition) {
               traverse.redirect(SpeedOrder{.at = back ? OutputSpeed{speed.kind, -speed.base} : speed}));
           break;
         default:
-          if (!motions.empty()) motions.back().cancel(back ? Braking::hardest : Braking::on_a_ramp);
+          if (!motions.empty()) motions.back().cancel(back ? Braking::steepest : Braking::on_a_ramp);
           break;
       }
       ++taken;

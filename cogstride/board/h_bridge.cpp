@@ -36,10 +36,10 @@ BridgeDriver::BridgeDriver(const Mechanism& mechanism, MechanismId id, PwmGroup 
       wiring_(std::get<BridgeWiring>(mechanism.wiring)),
       carries_(duty_lines(wiring_)) {
   timing_ = pwm_timing(mechanism, controller, wiring_.pwm_frequency, wiring_.alignment);
-  if (wiring_.recirculates == SlowsBy::coasting && !can_coast())
+  if (wiring_.decay == Decay::fast && !can_coast())
     throw RangeError(
         fmt::format("{}: cannot coast between: no line of the controller switches its bridge off; give it "
-                    "lines.enable, or let it brake (lines.recirculates)",
+                    "lines.enable, or let it decay slowly (lines.decay)",
                     name_));
 }
 
@@ -55,8 +55,8 @@ std::vector<LineSetup> BridgeDriver::line_setups() const {
     setup.rest_high = level_for(*line, false);
     lines.push_back(setup);
   };
-  add("forward", wiring_.forward, carries_.inputs);
-  add("backward", wiring_.backward, carries_.inputs);
+  add("input_a", wiring_.input_a, carries_.inputs);
+  add("input_b", wiring_.input_b, carries_.inputs);
   add("sign", wiring_.sign, false);
   add("duty", wiring_.duty, carries_.duty);
   add("enable", wiring_.enable, carries_.enable);
@@ -71,8 +71,8 @@ PwmSetup BridgeDriver::pwm_setup() const {
   const auto add = [&](const std::optional<DrivenLine>& line, bool has_duty) {
     if (line && has_duty) setup.channels.push_back({line_id(*line), std::nullopt});
   };
-  add(wiring_.forward, carries_.inputs);
-  add(wiring_.backward, carries_.inputs);
+  add(wiring_.input_a, carries_.inputs);
+  add(wiring_.input_b, carries_.inputs);
   add(wiring_.duty, carries_.duty);
   add(wiring_.enable, carries_.enable);
   return setup;
@@ -94,8 +94,8 @@ void BridgeDriver::put(Lines& lines, Tick at, const Shares& shares) const {
       levels[plain++] = {line_id(*line), level_for(*line, share > 0.0)};
     }
   };
-  add(wiring_.forward, shares.forward, carries_.inputs);
-  add(wiring_.backward, shares.backward, carries_.inputs);
+  add(wiring_.input_a, shares.forward, carries_.inputs);
+  add(wiring_.input_b, shares.backward, carries_.inputs);
   add(wiring_.duty, shares.duty, carries_.duty);
   add(wiring_.enable, shares.enable, carries_.enable);
   add(wiring_.sign, shares.sign, false);
@@ -106,7 +106,7 @@ void BridgeDriver::put(Lines& lines, Tick at, const Shares& shares) const {
 void BridgeDriver::put_duty(Lines& lines, Tick at, double duty) const {
   const double size = std::min(1.0, std::abs(duty));
   const bool backwards = duty < 0.0;
-  const bool lets_go = wiring_.recirculates == SlowsBy::coasting;
+  const bool lets_go = wiring_.decay == Decay::fast;
   Shares shares;
   shares.enable = 1.0;
   if (form_ == HBridge::Form::sign_magnitude) {
@@ -146,8 +146,8 @@ BridgeReceiver::BridgeReceiver(const Mechanism& mechanism)
     hears_.push_back(line_id(*line));
     uses_.push_back(use);
   };
-  add(Use::forward, wiring.forward);
-  add(Use::backward, wiring.backward);
+  add(Use::forward, wiring.input_a);
+  add(Use::backward, wiring.input_b);
   add(Use::sign, wiring.sign);
   add(Use::duty, wiring.duty);
   add(Use::enable, wiring.enable);

@@ -20,11 +20,11 @@ inline constexpr double diode_drop = 0.7;
 
 /// Inputs of a board.
 struct BoardInputs {
-  std::optional<Resistance> resistance{};  ///< in series in an input
-  Voltage drop{};                          ///< of an input's light-emitting diode
-  std::optional<Voltage> threshold{};      ///< that an input takes for high
-  bool isolated = false;                   ///< no common ground needed
-  std::optional<ActiveLevel> held{};       ///< level that the board's own resistors give to an open input
+  std::optional<Resistance> resistance{};      ///< in series in an input
+  Voltage drop{};                              ///< of an input's light-emitting diode
+  std::optional<Voltage> threshold{};          ///< that an input takes for high
+  bool isolated = false;                       ///< no common ground needed
+  std::optional<ActiveLevel> external_pull{};  ///< level that the board's own resistors give to an open input
 };
 
 /// Output stage of a board.

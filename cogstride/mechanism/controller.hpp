@@ -35,7 +35,7 @@ struct AnalogueInputs {
 
   [[nodiscard]] double top_code() const { return std::exp2(static_cast<double>(bits)) - 1.0; }
   /// V, at an input; full scale is the highest code.
-  [[nodiscard]] double volts_a_code() const { return full_scale.base() / top_code(); }
+  [[nodiscard]] double volts_per_code() const { return full_scale.base() / top_code(); }
 };
 
 /// Decoders that count the edges of an encoder.
@@ -96,9 +96,9 @@ struct Supply {
   std::optional<Capacitance> capacitance{};
   std::optional<Voltage> clamp_voltage{};  ///< at which a clamp takes what motors pump back
   std::optional<Resistance> clamp_resistance{};
-  std::optional<Charge> charge{};         ///< of a battery, full
-  std::optional<bool> ground_joined{};    ///< with the controller's
-  std::optional<std::int64_t> up_line{};  ///< input that tells that it is up
+  std::optional<Charge> charge{};                 ///< of a battery, full
+  std::optional<bool> ground_joined{};            ///< with the controller's
+  std::optional<std::int64_t> power_good_line{};  ///< input that tells that it is up
 
   /// At a board that it feeds: the least that boards have themselves where the rig says nothing.
   [[nodiscard]] Capacitance capacitance_at_board() const {

@@ -63,14 +63,14 @@ bool Mechanism::is_driven_by_duty() const {
 
 namespace {
 /// Metres of the output for a radian of the shaft; 0 for one that turns.
-double way_a_radian(const Mechanism& mechanism) {
+double way_per_radian(const Mechanism& mechanism) {
   if (output_kind(mechanism.train) != OutputKind::linear) return 0.0;
   return 1.0 / (2.0 * pi * motor_turns_per_base(mechanism.train).to_double());
 }
 }  // namespace
 
 Inertia moved_inertia(const Mechanism& mechanism) {
-  const double way = way_a_radian(mechanism);
+  const double way = way_per_radian(mechanism);
   return Inertia::from_base(mechanism.load.inertia.base() + mechanism.load.carried_mass.base() * way * way);
 }
 
@@ -79,7 +79,7 @@ Torque steady_load(const Mechanism& mechanism) {
   constexpr double gravity = 9.80665;  // m/s2, standard
   const double weight = load.carried_mass.base() * gravity * std::sin(2.0 * pi * load.rise.base());
   return Torque::from_base(load.steady_torque.base() +
-                           weight * way_a_radian(mechanism) / load.screw_efficiency.base().to_double());
+                           weight * way_per_radian(mechanism) / load.screw_efficiency.base().to_double());
 }
 
 void require_movable(const Mechanism& mechanism) {
@@ -92,8 +92,8 @@ void require_movable(const Mechanism& mechanism) {
 
 std::int64_t steps_lost_at_once(const Mechanism& mechanism) {
   if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor))
-    return 4 * std::max<std::int64_t>(1, servo->steps_a_turn / 200);
-  return 4 * steps_a_motor_turn(mechanism) / mechanism.stepper().full_steps;
+    return 4 * std::max<std::int64_t>(1, servo->steps_per_turn / 200);
+  return 4 * steps_per_motor_turn(mechanism) / mechanism.stepper().full_steps;
 }
 
 void require_movable_stepper(const Mechanism& mechanism) {
@@ -117,7 +117,7 @@ void reverse(Mechanism& mechanism) {
     std::swap(coils->coils[2], coils->coils[3]);
   } else if (auto* const bridge = std::get_if<BridgeWiring>(&mechanism.wiring)) {
     if (bridge->sign) flip(*bridge->sign);
-    std::swap(bridge->forward, bridge->backward);
+    std::swap(bridge->input_a, bridge->input_b);
   } else if (auto* const gates = std::get_if<GateWiring>(&mechanism.wiring)) {
     std::swap(gates->gates[2], gates->gates[4]);
     std::swap(gates->gates[3], gates->gates[5]);
@@ -130,8 +130,8 @@ void reverse(Mechanism& mechanism) {
       encoder->counts_backwards = !encoder->counts_backwards;
 }
 
-std::int64_t steps_a_motor_turn(const Mechanism& mechanism) {
-  if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor)) return servo->steps_a_turn;
+std::int64_t steps_per_motor_turn(const Mechanism& mechanism) {
+  if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor)) return servo->steps_per_turn;
   const auto* const stepper = std::get_if<Stepper>(&mechanism.motor);
   if (stepper == nullptr) return 0;
   if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board))
@@ -173,7 +173,7 @@ OutputPosition station_at(const Mechanism& mechanism, std::int64_t station) {
 }
 
 Ratio counts_per_base(const Mechanism& mechanism, const Encoder& encoder) {
-  const Ratio counts = Ratio(4) * Ratio(encoder.lines_a_turn) * Ratio(encoder.counts_backwards ? -1 : 1);
+  const Ratio counts = Ratio(4) * Ratio(encoder.lines_per_turn) * Ratio(encoder.counts_backwards ? -1 : 1);
   const auto first = mechanism.train.stages.begin();
   const Train before{{first, first + encoder.after_stages}};
   return counts * motor_turns_per_base(mechanism.train) / motor_turns_per_base(before);

@@ -29,8 +29,8 @@ struct Mechanism {
   BoardWiring wiring{};
   CommonWiring common{};
   Train train{};
-  std::optional<Ratio> train_sold_as{};        ///< motor turns to one of the output, as a label says
-  std::optional<std::int64_t> steps_a_turn{};  ///< of the motor shaft, as the maker's own program counts
+  std::optional<Ratio> train_sold_as{};          ///< motor turns to one of the output, as a label says
+  std::optional<std::int64_t> steps_per_turn{};  ///< of the motor shaft, as the maker's own program counts
   bool reversed = false;  ///< the motor is driven the other way; `wiring` and encoders have it counted in
   Load load{};
   Limits limits{};
@@ -94,7 +94,7 @@ void reverse(Mechanism& mechanism);
 
 /// Microsteps (or steps of a servo) that one turn of the motor shaft takes; full or half steps of a board
 /// that switches coils. 0 for a motor that does not step.
-[[nodiscard]] std::int64_t steps_a_motor_turn(const Mechanism& mechanism);
+[[nodiscard]] std::int64_t steps_per_motor_turn(const Mechanism& mechanism);
 
 /// Steps that are lost at once when a rotor falls out of its field: one electrical period. A servo with a
 /// loop of its own has none; a fiftieth of a turn stands for it.
@@ -103,7 +103,7 @@ void reverse(Mechanism& mechanism);
 /// Steps (microsteps, pulses on STEP) that move the output by one metre or one turn. Exact; 0 for a motor
 /// that does not step.
 [[nodiscard]] inline Ratio steps_per_base(const Mechanism& mechanism) {
-  return Ratio(steps_a_motor_turn(mechanism)) * motor_turns_per_base(mechanism.train);
+  return Ratio(steps_per_motor_turn(mechanism)) * motor_turns_per_base(mechanism.train);
 }
 
 /// The step nearest to a position, half away from zero: its rounded image.

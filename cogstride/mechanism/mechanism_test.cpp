@@ -114,13 +114,13 @@ TEST(Station, IsAnExactPartOfTheTurnOrTheTravel) {
 }
 
 TEST(Encoder, CountsThroughTheTrainWhenItSitsOnTheMotor) {
-  Mechanism letoff{.name = "letoff"};
-  letoff.train = {{GearPair{4, 19}}};
-  Encoder encoder{.lines_a_turn = 12};
-  EXPECT_EQ(counts_per_base(letoff, encoder), Ratio(228)) << "12 lines, 4 counts each, 19:4";
+  Mechanism feeder{.name = "feeder"};
+  feeder.train = {{GearPair{4, 19}}};
+  Encoder encoder{.lines_per_turn = 12};
+  EXPECT_EQ(counts_per_base(feeder, encoder), Ratio(228)) << "12 lines, 4 counts each, 19:4";
   encoder.after_stages = 1;
   encoder.counts_backwards = true;
-  EXPECT_EQ(counts_per_base(letoff, encoder), Ratio(-48));
+  EXPECT_EQ(counts_per_base(feeder, encoder), Ratio(-48));
 }
 
 }  // namespace

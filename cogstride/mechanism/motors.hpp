@@ -87,8 +87,8 @@ struct BrushlessMotor {
   /// By which the inductance swings to each side of it, largest where the current stands across the magnets:
   /// (Lq - Ld) / (Lq + Ld).
   ExactFraction saliency{};
-  Torque cogging_torque{};          ///< peak
-  std::int64_t cogging_a_turn = 0;  ///< times a turn: least common multiple of its slots and its poles
+  Torque cogging_torque{};            ///< peak
+  std::int64_t cogging_per_turn = 0;  ///< times a turn: least common multiple of its slots and its poles
   Inertia rotor_inertia{};
   std::optional<Current> rated_current{};  ///< peak of a phase, for ever
   MotorHeat heat{};
@@ -107,7 +107,7 @@ struct ThrottledMotor {
 
 /// A hobby servo: motor, gears, potentiometer and loop in one case.
 struct HobbyServo {
-  ExactAngle swing{};  ///< between its measured end points
+  ExactAngle range{};  ///< between its measured end points
   ExactAngularSpeed speed{};
   Time dead_band{};                 ///< of pulse width, within which it does not move
   Time lag = Time(0.02, units::s);  ///< time constant with which it comes to its speed and to its place
@@ -119,9 +119,9 @@ struct HobbyServo {
 
 /// A motor with encoder and position loop of its own, which takes steps.
 struct StepServo {
-  std::int64_t steps_a_turn = 1000;  ///< as it is set
-  Torque rated_torque{};             ///< for ever
-  Torque peak_torque{};              ///< for a ramp
+  std::int64_t steps_per_turn = 1000;  ///< as it is set
+  Torque rated_torque{};               ///< for ever
+  Torque peak_torque{};                ///< for a ramp
   Inertia rotor_inertia{};
   ExactAngularSpeed top_speed{};
   Current current{};  ///< from its supply, at rated torque and top speed

@@ -35,7 +35,7 @@ struct PlaceSwitch {
   std::int64_t line = 0;
   ActiveLevel active = ActiveLevel::high;  ///< the level of its line when it acts
   std::optional<Contact> contact{};
-  std::optional<Pull> pull{};
+  std::optional<Pull> internal_pull{};
   // At an end of the travel: where it acts on the way in and releases on the way out ...
   OutputPosition acts_at{};
   OutputPosition releases_at{};
@@ -60,7 +60,7 @@ struct Encoder {
   std::int64_t line_a = 0;
   std::int64_t line_b = 0;
   std::optional<std::int64_t> line_index{};
-  std::int64_t lines_a_turn = 0;  ///< of the shaft it sits on; four counts each
+  std::int64_t lines_per_turn = 0;  ///< of the shaft it sits on; four counts each
   std::int64_t after_stages =
       0;  ///< stages of the train between the motor shaft and its own; 0: on the motor
   bool counts_backwards = false;  ///< counts down when the motor turns forwards
@@ -125,7 +125,7 @@ struct HandControl {
   std::optional<std::int64_t> channel{};  ///< of a knob: analogue
   ActiveLevel active = ActiveLevel::low;
   std::optional<Contact> contact{};
-  std::optional<Pull> pull{};
+  std::optional<Pull> internal_pull{};
   std::optional<Time> bounce{};
   std::optional<Time> debounce{};
   std::vector<std::string> cuts{};  ///< supplies that it switches off without software

@@ -25,8 +25,8 @@ class Lister {
   }
   void operator()(const BridgeWiring& wiring) {
     const DutyLines carries = duty_lines(wiring);
-    add("forward", wiring.forward, carries.inputs);
-    add("backward", wiring.backward, carries.inputs);
+    add("input_a", wiring.input_a, carries.inputs);
+    add("input_b", wiring.input_b, carries.inputs);
     add("sign", wiring.sign);
     add("duty", wiring.duty, carries.duty);
     add("enable", wiring.enable, carries.enable);
@@ -50,7 +50,7 @@ class Lister {
 }  // namespace
 
 DutyLines duty_lines(const BridgeWiring& wiring) {
-  const bool coasts = wiring.recirculates == SlowsBy::coasting;
+  const bool coasts = wiring.decay == Decay::fast;
   if (wiring.sign) return {false, !coasts, coasts};
   if (wiring.duty) return {!coasts, coasts, false};
   return {!coasts, false, coasts};

@@ -16,8 +16,8 @@ namespace cogstride {
 /// How a controller's line is wired to a board's input.
 struct DrivenLine {
   std::int64_t number = 0;
-  ActiveLevel active = ActiveLevel::high;  ///< the level that the controller puts out to mean "on"
-  std::optional<ActiveLevel> held{};       ///< by a resistor, while the controller lets it float
+  ActiveLevel active = ActiveLevel::high;      ///< the level that the controller puts out to mean "on"
+  std::optional<ActiveLevel> external_pull{};  ///< by a resistor, while the controller lets it float
 };
 
 /// A line that a board or a sensor drives.
@@ -54,22 +54,26 @@ enum class Alignment : std::uint8_t { edge, centre };
 /// What a bridge does with its motor without drive: shorts it, or lets it go.
 enum class SlowsBy : std::uint8_t { braking, coasting };
 
+/// How the current goes on in the part of a period without drive: slow in a circle through the shorted
+/// motor, fast against the supply.
+enum class Decay : std::uint8_t { slow, fast };
+
 /// The lines of an H-bridge.
 struct BridgeWiring {
-  std::optional<DrivenLine> forward{};   ///< two inputs, four-channel
-  std::optional<DrivenLine> backward{};  ///< two inputs, four-channel
-  std::optional<DrivenLine> sign{};      ///< sign and magnitude; active means forwards
-  std::optional<DrivenLine> duty{};      ///< sign and magnitude, four-channel
+  std::optional<DrivenLine> input_a{};  ///< two inputs, four-channel
+  std::optional<DrivenLine> input_b{};  ///< two inputs, four-channel
+  std::optional<DrivenLine> sign{};     ///< sign and magnitude; active means forwards
+  std::optional<DrivenLine> duty{};     ///< sign and magnitude, four-channel
   std::optional<DrivenLine> enable{};
   ExactFrequency pwm_frequency{};
   Alignment alignment = Alignment::edge;
-  SlowsBy recirculates = SlowsBy::braking;  ///< in the part of a period without drive
+  Decay decay = Decay::slow;  ///< in the part of a period without drive
 };
 
 /// Which lines of a bridge carry the duty: an input where it brakes in the rest of a period, what switches
 /// the bridge off where it coasts.
 struct DutyLines {
-  bool inputs = false;  ///< forward and backward
+  bool inputs = false;  ///< input_a and input_b
   bool duty = false;
   bool enable = false;
 };

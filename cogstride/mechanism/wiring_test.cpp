@@ -38,16 +38,16 @@ TEST(BoardLines, ThatCarryPulsesOrDutiesNeedATimer) {
   EXPECT_EQ(uses_of(CoilWiring{}, true), Words{});
   EXPECT_EQ(uses_of(GateWiring{}, true).size(), 6u);
   BridgeWiring two_inputs;
-  two_inputs.forward = DrivenLine{0};
-  two_inputs.backward = DrivenLine{1};
-  EXPECT_EQ(uses_of(two_inputs, true), (Words{"forward", "backward"}));
+  two_inputs.input_a = DrivenLine{0};
+  two_inputs.input_b = DrivenLine{1};
+  EXPECT_EQ(uses_of(two_inputs, true), (Words{"input_a", "input_b"}));
   BridgeWiring channel = two_inputs;
   channel.duty = DrivenLine{2};
-  EXPECT_EQ(uses_of(channel, true), (Words{"forward", "backward"})) << "so that it brakes between";
-  channel.recirculates = SlowsBy::coasting;
+  EXPECT_EQ(uses_of(channel, true), (Words{"input_a", "input_b"})) << "so that it brakes between";
+  channel.decay = Decay::fast;
   EXPECT_EQ(uses_of(channel, true), Words{"duty"}) << "direction lines only stand";
   two_inputs.enable = DrivenLine{2};
-  two_inputs.recirculates = SlowsBy::coasting;
+  two_inputs.decay = Decay::fast;
   EXPECT_EQ(uses_of(two_inputs, true), Words{"enable"}) << "what lets the motor go";
   BridgeWiring sign;
   sign.sign = DrivenLine{0};
@@ -55,7 +55,7 @@ TEST(BoardLines, ThatCarryPulsesOrDutiesNeedATimer) {
   EXPECT_EQ(uses_of(sign), (Words{"sign", "duty"}));
   EXPECT_EQ(uses_of(sign, true), Words{"duty"});
   sign.enable = DrivenLine{2};
-  sign.recirculates = SlowsBy::coasting;
+  sign.decay = Decay::fast;
   EXPECT_EQ(uses_of(sign, true), Words{"enable"});
 }
 
@@ -84,7 +84,7 @@ TEST(Mechanism, AskedForAPartOfAnotherKindSaysSo) {
   EXPECT_THROW((void)fan.step_dir(), RangeError);
   EXPECT_THROW((void)fan.step_dir_lines(), RangeError);
   EXPECT_THROW(require_movable_stepper(fan), RangeError);
-  EXPECT_EQ(steps_a_motor_turn(fan), 0);
+  EXPECT_EQ(steps_per_motor_turn(fan), 0);
   EXPECT_EQ(steps_per_base(fan), Ratio(0));
   EXPECT_EQ(kind_name(fan.motor), "brushless with speed controller");
   EXPECT_EQ(fan.home_switch(), nullptr);
@@ -102,7 +102,7 @@ TEST(Mechanism, ReversedTwiceIsAsItWas) {
   for (std::size_t i = 0; i < 6; ++i)
     wiring.gates[i] = {static_cast<std::int64_t>(10 + i), board.gate_active[i], {}};
   spindle.wiring = wiring;
-  spindle.sensors = {Encoder{.lines_a_turn = 500}};
+  spindle.sensors = {Encoder{.lines_per_turn = 500}};
   reverse(spindle);
   const auto& gates = std::get<GateWiring>(spindle.wiring).gates;
   EXPECT_EQ(gates[2].number, 14) << "phases B and C change places";
@@ -120,15 +120,15 @@ TEST(Mechanism, StepsATurnAreThoseOfTheBoard) {
   Mechanism creel{.name = "creel"};
   creel.stepper().full_steps = 24;
   creel.board = TransistorArray{.stepping = Stepping::full};
-  EXPECT_EQ(steps_a_motor_turn(creel), 24);
+  EXPECT_EQ(steps_per_motor_turn(creel), 24);
   creel.board = TransistorArray{.stepping = Stepping::wave};
-  EXPECT_EQ(steps_a_motor_turn(creel), 24);
+  EXPECT_EQ(steps_per_motor_turn(creel), 24);
   creel.board = DualHBridge{.stepping = Stepping::half};
-  EXPECT_EQ(steps_a_motor_turn(creel), 48);
+  EXPECT_EQ(steps_per_motor_turn(creel), 48);
   creel.board = StepDirBoard{.microsteps = 16};
-  EXPECT_EQ(steps_a_motor_turn(creel), 384);
-  creel.motor = StepServo{.steps_a_turn = 4000};
-  EXPECT_EQ(steps_a_motor_turn(creel), 4000) << "as it is set, whatever the board";
+  EXPECT_EQ(steps_per_motor_turn(creel), 384);
+  creel.motor = StepServo{.steps_per_turn = 4000};
+  EXPECT_EQ(steps_per_motor_turn(creel), 4000) << "as it is set, whatever the board";
 }
 
 }  // namespace

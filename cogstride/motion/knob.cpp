@@ -23,7 +23,7 @@ Knob::Knob(const HandControl& hand, const Controller& controller)
     : hand_(hand),
       scale_(hand, inputs_of(hand, controller)),
       source_(analogue_source(*hand.channel)),
-      volts_a_code_(controller.analogue->volts_a_code()),
+      volts_per_code_(controller.analogue->volts_per_code()),
       between_(ticks_at_least(between_codes, controller.timer_clock)) {}
 
 void Knob::act(Lines& lines, std::span<const Reading> readings) {
@@ -33,8 +33,8 @@ void Knob::act(Lines& lines, std::span<const Reading> readings) {
   }
   for (const Reading& reading : readings) {
     if (reading.source != source_) continue;
-    sum_ += volts_a_code_ * static_cast<double>(reading.raw);
-    if (++codes_ < KnobScale::codes_a_mean) continue;
+    sum_ += volts_per_code_ * static_cast<double>(reading.raw);
+    if (++codes_ < KnobScale::codes_per_mean) continue;
     share_ = scale_.share(sum_ / codes_, means_ > 0 ? share_ : 2.0);
     sum_ = 0.0;
     codes_ = 0;

@@ -25,7 +25,7 @@ class Knob final : public Participant {
   HandControl hand_;
   KnobScale scale_;
   SourceId source_;
-  double volts_a_code_;
+  double volts_per_code_;
   Tick between_;
   bool asked_ = false;
   double sum_ = 0.0;

@@ -27,13 +27,13 @@ BackEmfSense back_emf_sense(const Mechanism& mechanism, const TerminalVoltages& 
   const bool is_sine = motor->back_emf == BrushlessMotor::BackEmf::sine;
   BackEmfSense sense;
   sense.constant = motor->back_emf_constant.in(units::V_s_per_rad) / (is_sine ? std::sqrt(3.0) : 2.0);
-  sense.radians_a_row = 2.0 * pi / (6.0 * static_cast<double>(motor->pole_pairs));
+  sense.radians_per_row = 2.0 * pi / (6.0 * static_cast<double>(motor->pole_pairs));
   const AnalogueInputs& analogue = *controller.analogue;
-  sense.volts_a_code = analogue.volts_a_code() * terminals.scale();
+  sense.volts_per_code = analogue.volts_per_code() * terminals.scale();
   sense.least_volts =
-      noise_widths * analogue.noise.base() * terminals.scale() + codes_at_least * sense.volts_a_code;
+      noise_widths * analogue.noise.base() * terminals.scale() + codes_at_least * sense.volts_per_code;
   sense.hand_over_rate =
-      std::max(peak_volts, peak_in_widths * sense.least_volts) / (sense.constant * sense.radians_a_row);
+      std::max(peak_volts, peak_in_widths * sense.least_volts) / (sense.constant * sense.radians_per_row);
   return sense;
 }
 

@@ -11,14 +11,14 @@
 namespace cogstride {
 
 struct BackEmfSense {
-  double constant = 0.0;        ///< V s/rad by shaft speed, peak of a phase
-  double radians_a_row = 0.0;   ///< of the shaft, that a sixth of an electrical turn is
-  double volts_a_code = 0.0;    ///< at a terminal
-  double least_volts = 0.0;     ///< at a terminal: less may be noise
-  double hand_over_rate = 0.0;  ///< rows/s (sixths of an electrical turn) from which it is told well
+  double constant = 0.0;         ///< V s/rad by shaft speed, peak of a phase
+  double radians_per_row = 0.0;  ///< of the shaft, that a sixth of an electrical turn is
+  double volts_per_code = 0.0;   ///< at a terminal
+  double least_volts = 0.0;      ///< at a terminal: less may be noise
+  double hand_over_rate = 0.0;   ///< rows/s (sixths of an electrical turn) from which it is told well
 
   /// V, peak of a phase. @param rate  rows/s
-  [[nodiscard]] double peak_at(double rate) const { return constant * radians_a_row * rate; }
+  [[nodiscard]] double peak_at(double rate) const { return constant * radians_per_row * rate; }
 };
 
 /// @throws RangeError when it is no bare brushless motor, or the controller has no analogue inputs

@@ -104,10 +104,10 @@ TEST(DutyOfFraction, BeginsWhereItTurns) {
 }
 
 TEST(DutyLimits, TakeThePauseFromTheRigOrFromTheMotor) {
-  const Mechanism letoff = mechanism_named(testing_support::demo_rig(), "letoff");
-  EXPECT_DOUBLE_EQ(duty_limits(letoff).pause, 2.5);
-  EXPECT_DOUBLE_EQ(duty_limits(letoff).lowest, 0.2);
-  Mechanism free = letoff;
+  const Mechanism feeder = mechanism_named(testing_support::demo_rig(), "feeder");
+  EXPECT_DOUBLE_EQ(duty_limits(feeder).pause, 2.5);
+  EXPECT_DOUBLE_EQ(duty_limits(feeder).lowest, 0.2);
+  Mechanism free = feeder;
   free.limits.reversal_pause.reset();
   // J/B ln(1 + B w / T_c) from 384 rad/s, by hand: 1.25e-4/2e-5 ln(1 + 2e-5*384/0.016) = 2.45 s.
   EXPECT_NEAR(duty_limits(free).pause, 2.45, 0.01);

@@ -57,7 +57,7 @@ class Search {
     return follow(mechanism_, plan_ramp({}, way_, limits), share_).holds;
   }
 
-  /// A little softer, when with more torque than it was found with it meets a swing at a bad moment.
+  /// A little softer, when with more torque than it was found with it meets an oscillation at a bad moment.
   /// Acceleration 0 when that does not help, or when it takes `longest` or more.
   [[nodiscard]] RampLimits made_sure(RampLimits limits, double longest) const {
     for (int i = 0; i < 8 && seconds(limits) < longest; ++i) {
@@ -121,16 +121,16 @@ FastestMove fastest_move(const Mechanism& mechanism, const Controller& controlle
     throw RangeError(
         fmt::format("{}: at no speed are {:.0f} % of its torque to spare", mechanism.name, margin * 100.0));
   }
-  const double steps_a_unit =
+  const double steps_per_unit =
       steps_per_base(mechanism).to_double() / display_units_per_base(output_kind(mechanism.train));
   const Ratio units(display_units_per_base(output_kind(mechanism.train)));
   const OutputKind kind = output_kind(mechanism.train);
-  // Rounded to what one writes down; where that meets a swing at a bad moment, a little slower.
+  // Rounded to what one writes down; where that meets an oscillation at a bad moment, a little slower.
   FastestMove fastest;
   for (int i = 0; i < 20; ++i) {
     best = trimmed(best, way_steps);
-    fastest.speed = {kind, three_figures_below(best.speed / steps_a_unit) / units};
-    fastest.acceleration = {kind, three_figures_below(best.acceleration / steps_a_unit) / units};
+    fastest.speed = {kind, three_figures_below(best.speed / steps_per_unit) / units};
+    fastest.acceleration = {kind, three_figures_below(best.acceleration / steps_per_unit) / units};
     RampLimits rounded = best;
     rounded.speed = steps_per_time(mechanism, fastest.speed);
     rounded.acceleration = steps_per_time(mechanism, fastest.acceleration);

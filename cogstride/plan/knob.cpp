@@ -20,8 +20,8 @@ KnobScale::KnobScale(const HandControl& hand, const AnalogueInputs& analogue)
     throw RangeError(fmt::format("{}: goes from {:.4g} V to {:.4g} V: the first must be the lower", hand.name,
                                  low_, high_));
   const double range = high_ - low_;
-  const double code = analogue.volts_a_code();
-  const double noise = analogue.noise.base() / std::sqrt(static_cast<double>(codes_a_mean)) + 0.5 * code;
+  const double code = analogue.volts_per_code();
+  const double noise = analogue.noise.base() / std::sqrt(static_cast<double>(codes_per_mean)) + 0.5 * code;
   end_band_ = std::max(sure * noise, least_band * range);
   still_ = std::max(sure * noise / range, least_change);
   centre_band_ = std::max(hand.dead_band.base(), sure * noise);

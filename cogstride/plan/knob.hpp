@@ -17,14 +17,14 @@ class KnobScale {
   /// @throws RangeError when its range is none, or its centre lies outside
   KnobScale(const HandControl& hand, const AnalogueInputs& analogue);
 
-  /// @param volts  a mean of `codes_a_mean` codes
+  /// @param volts  a mean of `codes_per_mean` codes
   /// @param last  the share before; it stays when nothing but noise has changed
   [[nodiscard]] double share(double volts, double last) const;
   /// The voltage at a share: what a hand does to it.
   [[nodiscard]] double volts(double share) const;
   [[nodiscard]] bool has_centre() const { return has_centre_; }
 
-  static constexpr int codes_a_mean = 4;
+  static constexpr int codes_per_mean = 4;
 
  private:
   double low_;

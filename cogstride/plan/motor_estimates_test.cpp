@@ -15,10 +15,10 @@ Mechanism demo(const char* name) {
 
 // What a textbook says of a permanent-magnet motor at rest, running free, and between.
 TEST(MotorEstimates, OfABrushedMotorLieOnTheStraightLineOfTorqueAndSpeed) {
-  Mechanism letoff = demo("letoff");
-  letoff.limits.current.reset();
-  letoff.load = {.inertia = letoff.load.inertia};
-  const RotaryMotorModel model = model_of(letoff);
+  Mechanism feeder = demo("feeder");
+  feeder.limits.current.reset();
+  feeder.load = {.inertia = feeder.load.inertia};
+  const RotaryMotorModel model = model_of(feeder);
   const double stall = 0.0625 * 24.0 / 2.85;
   const double free_speed = 24.0 / 0.0625;
   for (const double share : {0.0, 0.2, 0.5, 0.9, 1.0})
@@ -28,7 +28,7 @@ TEST(MotorEstimates, OfABrushedMotorLieOnTheStraightLineOfTorqueAndSpeed) {
 }
 
 TEST(MotorEstimates, DutyForASpeedLeavesNoTorqueAtThatShareOfTheSupply) {
-  for (const char* const name : {"letoff", "spindle"}) {
+  for (const char* const name : {"feeder", "spindle"}) {
     RotaryMotorModel model = model_of(demo(name));
     model.current_limit = INFINITY;
     for (const double speed : {20.0, 90.0, 180.0}) {
@@ -71,7 +71,7 @@ TEST(MotorEstimates, OfATrapezoidTwoPhasesCarryTheCurrent) {
 
 // Against integrating the motion step by step.
 TEST(MotorEstimates, SpinDownIsThatOfTheMotionItself) {
-  const RotaryMotorModel model = model_of(demo("letoff"));
+  const RotaryMotorModel model = model_of(demo("feeder"));
   for (const SlowsBy slows_by : {SlowsBy::coasting, SlowsBy::braking}) {
     for (const double from : {50.0, 298.0}) {
       const double brake =
@@ -89,7 +89,7 @@ TEST(MotorEstimates, SpinDownIsThatOfTheMotionItself) {
 }
 
 TEST(MotorEstimates, WithoutFrictionItCoastsForEver) {
-  RotaryMotorModel model = model_of(demo("letoff"));
+  RotaryMotorModel model = model_of(demo("feeder"));
   model.coulomb = 0.0;
   model.viscous = 0.0;
   EXPECT_TRUE(std::isinf(spin_down_time(model, 100.0, SlowsBy::coasting)));
@@ -99,7 +99,7 @@ TEST(MotorEstimates, WithoutFrictionItCoastsForEver) {
 }
 
 TEST(MotorEstimates, CoastsAsItsEquationOfMotionSays) {
-  RotaryMotorModel model = model_of(demo("letoff"));
+  RotaryMotorModel model = model_of(demo("feeder"));
   for (const double viscous : {0.0, 2e-5, 1e-3}) {
     model.viscous = viscous;
     double w = 300.0;
@@ -118,14 +118,14 @@ TEST(MotorEstimates, CoastsAsItsEquationOfMotionSays) {
 }
 
 TEST(MotorEstimates, SettlesAtTheSpeedThatItsDutyIsFor) {
-  const RotaryMotorModel model = model_of(demo("letoff"));
+  const RotaryMotorModel model = model_of(demo("feeder"));
   for (const double w : {10.0, 100.0, 298.451})
     EXPECT_NEAR(speed_by_duty(model, duty_for(model, w)), w, 1e-9 * w);
   EXPECT_EQ(speed_by_duty(model, 0.05), 0.0);
 }
 
 TEST(MotorEstimates, StartDutyBreaksStictionAndTensionLoose) {
-  const RotaryMotorModel model = model_of(demo("letoff"));
+  const RotaryMotorModel model = model_of(demo("feeder"));
   // 0.030 + 0.042 N m, 0.0625 N m/A, 2.85 ohm, 24 V
   EXPECT_NEAR(start_duty(model), 0.072 / 0.0625 * 2.85 / 24.0, 1e-12);
   EXPECT_NEAR(load_torque(model, 298.451), 0.016 + 2e-5 * 298.451 + 0.042, 1e-12);

@@ -395,7 +395,7 @@ void require_use(const Mechanism& mechanism, const MeasuredTable& table) {
   if (!table.has_speed && !table.has_current)
     throw RangeError(fmt::format("{}: the table has neither a speed nor a current", mechanism.name));
   const auto* const wiring = std::get_if<BridgeWiring>(&mechanism.wiring);
-  if (!table.is_voltage && wiring != nullptr && wiring->recirculates == SlowsBy::coasting)
+  if (!table.is_voltage && wiring != nullptr && wiring->decay == Decay::fast)
     throw RangeError(
         fmt::format("{}: its bridge coasts between, so that a duty does not say the mean voltage: "
                     "measure the voltage at the motor",

@@ -1,6 +1,6 @@
 // From a measurement to the figures of a brushed motor and what it moves, each with its uncertainty.
 //
-//   MotorFit fit = fit_motor(letoff, table);
+//   MotorFit fit = fit_motor(feeder, table);
 //   fit.figures[0].value;         // ohm
 //   fit.figures[0].uncertainty;   // half of its 95 % interval
 //

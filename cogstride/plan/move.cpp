@@ -47,7 +47,7 @@ MoveOrder move_of(const Mechanism& mechanism, const TurnOrder& order) {
   move.to = order.to ? *order.to : station_at(mechanism, *order.to_station);
   move.speed = order.speed;
   move.acceleration = order.acceleration;
-  move.takes = order.takes;
+  move.in = order.in;
   move.way = order.way;
   return move;
 }
@@ -152,9 +152,9 @@ MovePlan plan_move(const Mechanism& mechanism, const Controller& controller, Out
   plan.from_step = step_at(mechanism, from);
   plan.to_step = step_at(mechanism, plan.to);
   plan.limits = ramp_limits(mechanism, controller, order.speed, order.acceleration);
-  if (order.takes) {
-    plan.limits = limits_to_take(mechanism, order.takes->base().to_double(), plan.to_step - plan.from_step,
-                                 plan.limits);
+  if (order.in) {
+    plan.limits =
+        limits_to_take(mechanism, order.in->base().to_double(), plan.to_step - plan.from_step, plan.limits);
   }
   plan.ramp = plan_ramp({{plan.from_step, 0.0}, 0.0}, plan.to_step, plan.limits);
   return plan;

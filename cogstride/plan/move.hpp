@@ -23,9 +23,9 @@ struct MoveOrder {
   std::optional<OutputPosition> by{};  ///< a way, signed
   std::optional<OutputSpeed> speed{};
   std::optional<OutputAcceleration> acceleration{};
-  std::optional<ExactTime> takes{};  ///< from rest to rest: gentler than the limits, so that it takes so long
-  std::optional<Way> way{};          ///< `to` is an angle of a turn, reached this way; nothing: turns count
-  bool past_limits = false;          ///< soft limits do not hold; for one who looks on with a hand on a key
+  std::optional<ExactTime> in{};  ///< from rest to rest: gentler than the limits, so that it takes so long
+  std::optional<Way> way{};       ///< `to` is an angle of a turn, reached this way; nothing: turns count
+  bool past_limits = false;       ///< soft limits do not hold; for one who looks on with a hand on a key
 };
 
 /// To turn to an angle or a station, whichever turn it is on. Exactly half a turn is turned forwards.
@@ -35,7 +35,7 @@ struct TurnOrder {
   Way way = Way::shortest;
   std::optional<OutputSpeed> speed{};
   std::optional<OutputAcceleration> acceleration{};
-  std::optional<ExactTime> takes{};
+  std::optional<ExactTime> in{};
 };
 
 /// To turn or travel at a speed: for a time, for a way, or until told otherwise.

@@ -6,7 +6,7 @@
 
 #include "cogstride/plan/played_plan.hpp"
 #include "cogstride/quantity/literals.hpp"
-#include "cogstride/rig/plan_figures.hpp"
+#include "cogstride/rig/figures/plan_figures.hpp"
 #include "support/demo_rig.hpp"
 
 namespace cogstride::move_test {

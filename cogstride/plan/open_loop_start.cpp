@@ -11,7 +11,7 @@ namespace cogstride {
 namespace {
 constexpr double reserve = 0.25;  // of the torque left, that accelerates: twice the inertia still follows
 constexpr double weakest_share = 0.5;  // of a row's torque, where the next one takes over
-constexpr double swings_to_rest = 12.0;
+constexpr double oscillations_to_rest = 12.0;
 constexpr double speed_reserve = 0.9;      // of full duty
 constexpr double of_the_limit = 0.5;       // of the current limit, that it is started with
 constexpr double emf_share = 0.8;          // of the back-EMF, that the duty makes up for
@@ -41,7 +41,7 @@ double OpenLoopStart::begins(std::int64_t n, double rate) const {
 
 OpenLoopStart open_loop_start(const Mechanism& mechanism, const RotaryMotorModel& model) {
   const double pole_pairs = static_cast<double>(std::get<BrushlessMotor>(mechanism.motor).pole_pairs);
-  const double rows_a_rad = 6.0 * pole_pairs / (2.0 * pi);
+  const double rows_per_rad = 6.0 * pole_pairs / (2.0 * pi);
   OpenLoopStart start;
   start.current = std::min(model.current_limit, model.supply / model.resistance) * of_the_limit;
   const double pull = model.torque_per_ampere * start.current;
@@ -67,10 +67,10 @@ OpenLoopStart open_loop_start(const Mechanism& mechanism, const RotaryMotorModel
         "higher lines.pwm_frequency keeps it even",
         mechanism.name, to_text(std::get<GateWiring>(mechanism.wiring).pwm_frequency, "Hz"), most,
         model.current_limit));
-  const double swing = std::sqrt(pole_pairs * pull / model.inertia);  // rad/s
-  start.align_seconds = swings_to_rest * 2.0 * pi / swing;
-  start.acceleration = reserve * left / model.inertia * rows_a_rad;
-  start.emf_per_rate = emf_share * model.emf / (rows_a_rad * model.supply);
+  const double oscillation = std::sqrt(pole_pairs * pull / model.inertia);  // rad/s
+  start.align_seconds = oscillations_to_rest * 2.0 * pi / oscillation;
+  start.acceleration = reserve * left / model.inertia * rows_per_rad;
+  start.emf_per_rate = emf_share * model.emf / (rows_per_rad * model.supply);
   // Across its field a rotor has no back-EMF between the two phases: all that makes up for it drives current.
   const double spare =
       (peak_share * std::min(model.current_limit, model.supply / model.resistance) - start.current) *

@@ -1,10 +1,10 @@
 // Starting a brushless motor without sensors: it is held in one row until it stands there, then taken on from
 // row to row in ever shorter steps, as fast as torque and inertia allow.
 //
-// Held by a current I the rotor swings about its place with  w = sqrt(p k I / J);  friction T_c takes T_c /
-// (k I) of a radian off each quarter of a swing (Coulomb damping: J. P. Den Hartog, "Mechanical Vibrations",
-// 1956, ch. 8). A row pulls with k I at its best and with half of that where the next one takes over: what is
-// left of that half after friction, shared with a reserve, accelerates.
+// Held by a current I the rotor oscillates about its place with  w = sqrt(p k I / J);  friction T_c takes T_c
+// / (k I) of a radian off each quarter of an oscillation (Coulomb damping: J. P. Den Hartog, "Mechanical
+// Vibrations", 1956, ch. 8). A row pulls with k I at its best and with half of that where the next one takes
+// over: what is left of that half after friction, shared with a reserve, accelerates.
 #pragma once
 
 #include <algorithm>
@@ -18,7 +18,7 @@ namespace cogstride {
 struct OpenLoopStart {
   double current = 0.0;        ///< A, that it is aligned and taken on with
   double align_duty = 0.0;     ///< share of the supply that gives that current at rest
-  double align_seconds = 0.0;  ///< until its swing has died away
+  double align_seconds = 0.0;  ///< until its oscillation has died away
   double acceleration = 0.0;   ///< rows/s2
   double top_rate = 0.0;       ///< rows/s, at the most that its supply leaves
 

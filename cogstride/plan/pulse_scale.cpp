@@ -19,14 +19,14 @@ PulseScale::PulseScale(const Mechanism& mechanism) {
   if (mechanism.reversed) std::swap(points_[0].pulse, points_[2].pulse);
 }
 
-double PulseScale::seconds_a_share(double share) const {
+double PulseScale::seconds_per_share(double share) const {
   const Point& from = share < points_[1].share ? points_[0] : points_[1];
   const Point& to = share < points_[1].share ? points_[1] : points_[2];
   return (to.pulse - from.pulse) / (to.share - from.share);
 }
 
 double PulseScale::pulse_at(double share) const {
-  return points_[1].pulse + (share - points_[1].share) * seconds_a_share(share);
+  return points_[1].pulse + (share - points_[1].share) * seconds_per_share(share);
 }
 
 double PulseScale::share_at(double pulse_seconds) const {
@@ -36,12 +36,12 @@ double PulseScale::share_at(double pulse_seconds) const {
   return points_[1].share + off * (end.share - points_[1].share) / (end.pulse - points_[1].pulse);
 }
 
-OutputPosition swing_of(const Mechanism& mechanism) {
+OutputPosition range_of(const Mechanism& mechanism) {
   const auto* const servo = std::get_if<HobbyServo>(&mechanism.motor);
   if (servo == nullptr)
     throw RangeError(
         fmt::format("{}: a {} motor does not swing", mechanism.name, kind_name(mechanism.motor)));
-  return {output_kind(mechanism.train), servo->swing.base() / motor_turns_per_base(mechanism.train)};
+  return {output_kind(mechanism.train), servo->range.base() / motor_turns_per_base(mechanism.train)};
 }
 
 }  // namespace cogstride

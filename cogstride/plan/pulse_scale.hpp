@@ -26,7 +26,7 @@ class PulseScale {
   [[nodiscard]] double least() const { return points_[0].share; }
   [[nodiscard]] bool goes_both_ways() const { return least() < 0.0; }
   /// s that change a share by one, around a share.
-  [[nodiscard]] double seconds_a_share(double share) const;
+  [[nodiscard]] double seconds_per_share(double share) const;
   /// The pulse that turns nothing, s: of a speed controller; a servo has none.
   [[nodiscard]] double safe_pulse() const { return pulse_at(0.0); }
 
@@ -39,6 +39,6 @@ class PulseScale {
 };
 
 /// From one end point of a servo to the other, at its output. Exact. @throws RangeError for another kind
-[[nodiscard]] OutputPosition swing_of(const Mechanism& mechanism);
+[[nodiscard]] OutputPosition range_of(const Mechanism& mechanism);
 
 }  // namespace cogstride

@@ -35,7 +35,7 @@ TEST(PulseScale, BendsAtACentreThatIsNotHalfWay) {
   EXPECT_NEAR(scale.pulse_at(0.25), 920 * us + 0.5 * (1450 - 920) * us, 1e-12);
   EXPECT_NEAR(scale.pulse_at(0.5), 1450 * us, 1e-12);
   EXPECT_NEAR(scale.pulse_at(0.75), 1450 * us + 0.5 * (2060 - 1450) * us, 1e-12);
-  EXPECT_NEAR(scale.seconds_a_share(0.2), 2.0 * (1450 - 920) * us, 1e-12);
+  EXPECT_NEAR(scale.seconds_per_share(0.2), 2.0 * (1450 - 920) * us, 1e-12);
 }
 
 TEST(PulseScale, OfASpeedControllerWithACentreGoesBothWays) {
@@ -74,15 +74,15 @@ TEST(PulseScale, BackFromAPulseIsTheSameShare) {
 }
 
 TEST(PulseScale, IsRefusedWhatTakesNoPulses) {
-  EXPECT_THROW(PulseScale{demo_mechanism("letoff")}, RangeError);
-  EXPECT_THROW((void)swing_of(demo_mechanism("fan")), RangeError);
+  EXPECT_THROW(PulseScale{demo_mechanism("feeder")}, RangeError);
+  EXPECT_THROW((void)range_of(demo_mechanism("fan")), RangeError);
 }
 
 TEST(PulseScale, ASwingIsThatOfTheOutputBehindGears) {
   Mechanism snips = demo_mechanism("snips");
-  EXPECT_EQ(swing_of(snips), OutputPosition(168_deg));
+  EXPECT_EQ(range_of(snips), OutputPosition(168_deg));
   snips.train.stages.push_back(GearPair{20, 30});
-  EXPECT_EQ(swing_of(snips), OutputPosition(112_deg));
+  EXPECT_EQ(range_of(snips), OutputPosition(112_deg));
 }
 
 }  // namespace

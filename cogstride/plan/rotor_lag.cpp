@@ -9,8 +9,8 @@
 namespace cogstride {
 namespace {
 
-constexpr double lost_beyond = 1.2 * pi;      // a rotor that far behind is drawn to the next place of rest
-constexpr double swings_followed = 25.0;      // natural periods of a cruise, and of standing at the end
+constexpr double lost_beyond = 1.2 * pi;        // a rotor that far behind is drawn to the next place of rest
+constexpr double oscillations_followed = 25.0;  // natural periods of a cruise, and of standing at the end
 constexpr std::size_t smooth_from_rows = 16;  // an electrical turn; a coarser field moves in jumps that count
 
 class Follower {
@@ -30,11 +30,11 @@ class Follower {
         detent_(mechanism.stepper().detent_torque.base()) {
     const std::size_t rows = excitation_.rows.size();
     is_smooth_ = rows >= smooth_from_rows;
-    radians_a_step_ = 2.0 * pi / static_cast<double>(rows);
+    radians_per_step_ = 2.0 * pi / static_cast<double>(rows);
     period_ = 1.0 / natural_frequency(mechanism);
     const double electrical_period = static_cast<double>(rows) / std::max(ramp.peak_speed(), 1e-9);
     step_ = std::min(period_ / 200.0, electrical_period / 60.0);
-    const double top_speed = radians_a_step_ / teeth_ * ramp.peak_speed();
+    const double top_speed = radians_per_step_ / teeth_ * ramp.peak_speed();
     if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board)) {
       // While it waits after reaching its current, the winding is shorted, and a back-EMF near the supply
       // moves that current much: then the waiting counts.
@@ -54,21 +54,21 @@ class Follower {
       // Slow ones over two electrical turns at each end, so that a rotor that stays behind is noticed.
       const double turns =
           4.0 * static_cast<double>(excitation_.rows.size()) / std::max(phase.from_speed, 1e-300);
-      const double followed = std::max(swings_followed * period_, turns);
+      const double followed = std::max(oscillations_followed * period_, turns);
       if (!phase.is_cruise() || phase.duration <= followed) {
         go(phase.start, phase.end());
         continue;
       }
-      // Followed until what the ramp began has died away or come to stay. The rest, but for its last swings,
-      // is left out: a whole number of steps, over which rotor and field stay as they are.
+      // Followed until what the ramp began has died away or come to stay. The rest, but for its last
+      // oscillations, is left out: a whole number of steps, over which rotor and field stay as they are.
       const double half = 0.5 * followed;
       go(phase.start, phase.start + half);
       if (ramp_.is_endless()) break;
       const double left_out = std::floor((phase.duration - 2.0 * half) * phase.from_speed);
-      rotor_ += phase.direction * left_out * radians_a_step_;
+      rotor_ += phase.direction * left_out * radians_per_step_;
       go(phase.start + half + left_out / phase.from_speed, phase.end());
     }
-    if (!ramp_.is_endless()) go(ramp_.duration(), ramp_.duration() + swings_followed * period_);
+    if (!ramp_.is_endless()) go(ramp_.duration(), ramp_.duration() + oscillations_followed * period_);
     return result_;
   }
 
@@ -82,14 +82,14 @@ class Follower {
       if (!is_smooth_) steps = state.speed < 0.0 ? std::ceil(steps) : std::floor(steps);
       set_field(steps);
       advance(span);
-      look(steps * radians_a_step_ + offset_, t + span);
+      look(steps * radians_per_step_ + offset_, t + span);
     }
   }
 
   /// Currents that the board asks for where the field has gone `steps`.
   void set_field(double steps) {
     if (is_smooth_) {
-      const double angle = offset_ + steps * radians_a_step_;
+      const double angle = offset_ + steps * radians_per_step_;
       target_a_ = drive_.current * std::cos(angle);
       target_b_ = drive_.current * std::sin(angle);
       return;
@@ -160,9 +160,9 @@ class Follower {
   double steady_;
   double detent_;
   bool is_smooth_ = true;
-  double radians_a_step_ = 0.0;  // electrical
-  double period_ = 0.0;          // s, natural
-  double step_ = 0.0;            // s, of integration
+  double radians_per_step_ = 0.0;  // electrical
+  double period_ = 0.0;            // s, natural
+  double step_ = 0.0;              // s, of integration
   StepPosition origin_{};
   double target_a_ = 0.0;  // A
   double target_b_ = 0.0;
@@ -199,13 +199,13 @@ double torque_margin(const Mechanism& mechanism, const Ramp& ramp) {
 
 ServoMargin servo_margin(const Mechanism& mechanism, const Ramp& ramp) {
   const auto& servo = std::get<StepServo>(mechanism.motor);
-  const double radians_a_step = 2.0 * pi / static_cast<double>(steps_a_motor_turn(mechanism));
+  const double radians_per_step = 2.0 * pi / static_cast<double>(steps_per_motor_turn(mechanism));
   double most = 0.0;
   ServoMargin margin;
   const auto look = [&](double at, double speed, double acceleration) {
-    const double shaft = radians_a_step * speed;
+    const double shaft = radians_per_step * speed;
     const double way = shaft < 0.0 || (shaft == 0.0 && acceleration < 0.0) ? -1.0 : 1.0;
-    const double torque = moved_inertia(mechanism).base() * radians_a_step * acceleration +
+    const double torque = moved_inertia(mechanism).base() * radians_per_step * acceleration +
                           way * mechanism.load.coulomb_friction.base() +
                           mechanism.load.viscous_friction.in(units::Nm_s_per_rad)*shaft +
                           steady_load(mechanism).base();

@@ -12,10 +12,10 @@
 //   J w' = k (i_b cos r - i_a sin r) - T_detent sin 4r - friction - steady torque,   r' = teeth w
 //   L i' = v - R i - e,   v whatever brings i to its target at once, as far as the supply reaches
 //
-// integrated over the ramp and the swing after it (semi-implicit Euler, 200 steps a natural period or more).
-// So a step of acceleration counts with the swing it starts, a jump to a start speed with its energy, a
-// limited jerk with the swing it spares, and a supply that is too low with the torque it costs. Long cruises
-// are followed until their swing has died away or come to stay.
+// integrated over the ramp and the oscillation after it (semi-implicit Euler, 200 steps a natural period or
+// more). So a step of acceleration counts with the oscillation it starts, a jump to a start speed with its
+// energy, a limited jerk with the oscillation it spares, and a supply that is too low with the torque it
+// costs. Long cruises are followed until their oscillation has died away or come to stay.
 #pragma once
 
 #include "cogstride/mechanism/mechanism.hpp"

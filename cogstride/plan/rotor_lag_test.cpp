@@ -44,14 +44,14 @@ TEST(RotorLag, ObeysTheEqualAreaRule) {
 }
 
 TEST(RotorLag, OfASoftRampIsTheStaticOneTwice) {
-  // A small step of torque swings to twice its place of rest: sin(lag) = share.
+  // A small step of torque takes it to twice its place of rest: sin(lag) = share.
   const Mechanism traverse = ideal_traverse();
   const RotorLag lag = follow(traverse, run_up(traverse, 0.05, 2000));
   EXPECT_NEAR(lag.worst, 2 * std::asin(0.05) * 180 / pi, 0.2);
 }
 
 TEST(RotorLag, IsSparedTheSwingByALimitOnJerk) {
-  // A torque that rises over two whole natural periods leaves no swing behind.
+  // A torque that rises over two whole natural periods leaves no oscillation behind.
   const Mechanism traverse = ideal_traverse();
   const double jump = follow(traverse, run_up(traverse, 0.2, 12'000)).worst;
   const double soft = follow(traverse, run_up(traverse, 0.2, 12'000, 2 / natural_frequency(traverse))).worst;

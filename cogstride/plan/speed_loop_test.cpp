@@ -12,15 +12,15 @@
 namespace cogstride::speed_loop_test {
 namespace {
 
-const Mechanism& letoff() {
-  static const Mechanism mechanism = mechanism_named(testing_support::demo_rig(), "letoff");
+const Mechanism& feeder() {
+  static const Mechanism mechanism = mechanism_named(testing_support::demo_rig(), "feeder");
   return mechanism;
 }
 constexpr double counts_per_rad = 48.0 / (2.0 * pi);
 
 TEST(SpeedLoop, KnowsHowAMotorAnswers) {
   // V / k' and J R / (k k'), k' = k + B R / k: by hand, 2.85 ohm with the bridge.
-  const DutyAnswer answer = duty_answer(letoff(), counts_per_rad);
+  const DutyAnswer answer = duty_answer(feeder(), counts_per_rad);
   const double k = 0.0625, r = 2.85, with_friction = k + 2e-5 * r / k;
   EXPECT_NEAR(answer.full_speed, counts_per_rad * 24.0 / with_friction, 1e-6);
   EXPECT_NEAR(answer.time_constant, 1.25e-4 * r / (k * with_friction), 1e-9);
@@ -30,7 +30,7 @@ TEST(SpeedLoop, KnowsHowAMotorAnswers) {
 
 TEST(SpeedLoop, BothPolesAreWhereTheyWereAskedFor) {
   // A load that comes at once dips the speed by (a / w) / e at 1/w, and it dies away as a t exp(-w t).
-  const DutyAnswer answer = duty_answer(letoff(), counts_per_rad);
+  const DutyAnswer answer = duty_answer(feeder(), counts_per_rad);
   for (const double bandwidth : {30.0, 90.0, 150.0}) {
     const SpeedGains gains = speed_gains(answer, bandwidth);
     const double load = 0.05;
@@ -52,7 +52,7 @@ TEST(SpeedLoop, BothPolesAreWhereTheyWereAskedFor) {
 }
 
 TEST(SpeedLoop, NothingWindsUpBeyondWhatMayBeGiven) {
-  const SpeedGains gains = speed_gains(duty_answer(letoff(), counts_per_rad), 60.0);
+  const SpeedGains gains = speed_gains(duty_answer(feeder(), counts_per_rad), 60.0);
   SpeedWanted wanted{0.0, 1000.0, 0.0};
   for (int ms = 0; ms < 1000; ++ms) {
     wanted.place += 1.0;
@@ -66,7 +66,7 @@ TEST(SpeedLoop, NothingWindsUpBeyondWhatMayBeGiven) {
 }
 
 TEST(SpeedLoop, TheRangeLeavesTheCurrentLimitEitherWay) {
-  const DutyAnswer answer = duty_answer(letoff(), counts_per_rad);
+  const DutyAnswer answer = duty_answer(feeder(), counts_per_rad);
   const DutyRange range = duty_range(answer, 2.5, 200.0 * counts_per_rad, 1.0);
   // 24 V d = k w +- R I
   EXPECT_NEAR(range.most, (0.0625 * 200.0 + 2.85 * 2.5) / 24.0, 1e-9);
@@ -75,7 +75,7 @@ TEST(SpeedLoop, TheRangeLeavesTheCurrentLimitEitherWay) {
 }
 
 TEST(SpeedLoop, AnObserverFindsAnUnknownLoadFromItsEdgesAlone) {
-  const DutyAnswer answer = duty_answer(letoff(), counts_per_rad);
+  const DutyAnswer answer = duty_answer(feeder(), counts_per_rad);
   for (const double load_off : {0.02, -0.015}) {
     SpeedObserver observer(answer, 300.0);
     double place = 0.5;

@@ -19,10 +19,10 @@ void write_even_times(const RampPhase& phase, double first, double change, std::
   const std::size_t count = out.size();
   double* const times = out.data();
   if (phase.acceleration == 0.0) {
-    const double seconds_a_step = 1.0 / phase.from_speed;
+    const double seconds_per_step = 1.0 / phase.from_speed;
     for (std::size_t i = 0; i < count; ++i) {
-      times[i] =
-          phase.start + (first + change * static_cast<double>(static_cast<std::int32_t>(i))) * seconds_a_step;
+      times[i] = phase.start +
+                 (first + change * static_cast<double>(static_cast<std::int32_t>(i))) * seconds_per_step;
     }
     return;
   }

@@ -55,7 +55,7 @@ double usable_share_of_pull_out(double jump_energy, double held_against) {
   const double start = -std::asin(std::clamp(held_against, -1.0, 1.0));
   double sound = 0.0;
   double beyond = 1.0;
-  if (jump_energy >= 2.0) return 0.0;  // a free swing from rest takes all of it
+  if (jump_energy >= 2.0) return 0.0;  // a free oscillation from rest takes all of it
   for (int i = 0; i < 50; ++i) {
     const double share = 0.5 * (sound + beyond);
     const double x = std::asin(share);
@@ -73,8 +73,8 @@ double usable_acceleration(const Mechanism& mechanism, double output_speed) {
   const double energy = 0.5 * moved_inertia(mechanism).base() * jump * jump;
   const double share = usable_share_of_pull_out(energy * rotor_teeth(mechanism) / pull);
   const double left = share * pull - friction_torque(mechanism, speed);
-  const double radians_a_base = shaft_speed(mechanism, 1.0);
-  return std::max(0.0, left / moved_inertia(mechanism).base() / radians_a_base);
+  const double radians_per_base = shaft_speed(mechanism, 1.0);
+  return std::max(0.0, left / moved_inertia(mechanism).base() / radians_per_base);
 }
 
 double usable_deceleration(const Mechanism& mechanism, double output_speed) {
@@ -93,20 +93,20 @@ double usable_deceleration(const Mechanism& mechanism, double output_speed) {
 }
 
 namespace {
-double swing_frequency(const Mechanism& mechanism, double torque) {
+double oscillation_frequency(const Mechanism& mechanism, double torque) {
   const double stiffness = rotor_teeth(mechanism) * std::max(0.0, torque);
   return std::sqrt(stiffness / moved_inertia(mechanism).base()) / (2.0 * pi);
 }
 }  // namespace
 
 double natural_frequency(const Mechanism& mechanism) {
-  return swing_frequency(mechanism, available_torque(mechanism, 0.0));
+  return oscillation_frequency(mechanism, available_torque(mechanism, 0.0));
 }
 
 double natural_frequency_at(const Mechanism& mechanism, double field_angle) {
   const double detent = mechanism.stepper().detent_torque.base();
-  return swing_frequency(mechanism,
-                         available_torque(mechanism, 0.0) + 4.0 * detent * std::cos(4.0 * field_angle));
+  return oscillation_frequency(mechanism,
+                               available_torque(mechanism, 0.0) + 4.0 * detent * std::cos(4.0 * field_angle));
 }
 
 double pull_in_speed(const Mechanism& mechanism) {

@@ -7,7 +7,7 @@
 //   (pull-out of a synchronous machine on a stiff source: Fitzgerald, Kingsley, Umans, "Electric Machinery",
 //   ch. 5)
 //
-// A torque applied as a step swings the rotor past its place: by the equal-area rule 0.725 of it can be used,
+// A torque applied as a step takes the rotor past its place: by the equal-area rule 0.725 of it can be used,
 // less when the start speed is jumped to.
 #pragma once
 
@@ -15,13 +15,13 @@
 
 namespace cogstride {
 
-/// Share s of the pull-out torque that a load applied as a step may use, so that the swing which it starts is
-/// just survived. With sin x = s the work of the field up to the far side equals that of the load and the
-/// energy of the jump to the start speed, e (in units of torque / rotor teeth):  1 + cos x - s (pi - x) = e.
-/// 0.725 for e = 0.
+/// Share s of the pull-out torque that a load applied as a step may use, so that the oscillation which it
+/// starts is just survived. With sin x = s the work of the field up to the far side equals that of the load
+/// and the energy of the jump to the start speed, e (in units of torque / rotor teeth):  1 + cos x - s (pi -
+/// x) = e. 0.725 for e = 0.
 /// @param held_against  share of the pull-out torque that the rotor already leans the other way with, as when
 /// a
-///                      motion against friction is braked: it then swings from  x0 = -asin(held_against):
+///                      motion against friction is braked: it then oscillates from  x0 = -asin(held_against):
 ///                      cos x0 + cos x - s (pi - x - x0) = e
 /// @return 0 when the jump alone is too much
 [[nodiscard]] double usable_share_of_pull_out(double jump_energy, double held_against = 0.0);
@@ -55,12 +55,13 @@ struct StepperDrive {
 /// helped by friction, base units a second squared.
 [[nodiscard]] double usable_deceleration(const Mechanism& mechanism, double output_speed);
 
-/// Speed that may be reached at once from rest, base units a second: the rotor's swing after the jump may
-/// just reach the top of the torque curve, so that its electrical speed is twice the natural frequency at the
-/// most.
+/// Speed that may be reached at once from rest, base units a second: the rotor's oscillation after the jump
+/// may just reach the top of the torque curve, so that its electrical speed is twice the natural frequency at
+/// the most.
 [[nodiscard]] double pull_in_speed(const Mechanism& mechanism);
 
-/// Frequency of small swings about a place of rest, Hz; detent left out, whose effect is even on the way.
+/// Frequency of small oscillations about a place of rest, Hz; detent left out, whose effect is even on the
+/// way.
 [[nodiscard]] double natural_frequency(const Mechanism& mechanism);
 
 /// The same where the field stands at `field_angle` (electrical radians, 0 with coil A alone): the root of

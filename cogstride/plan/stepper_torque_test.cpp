@@ -13,7 +13,7 @@ Mechanism traverse() {
   return testing_support::demo_rig().mechanisms[0];
 }
 
-// Against the swing itself, integrated: a unit rotor under a unit sine of torque and a constant load.
+// Against the oscillation itself, integrated: a unit rotor under a unit sine of torque and a constant load.
 bool survives(double load, double jump_energy) {
   double angle = 0.0;
   double speed = -std::sqrt(2.0 * jump_energy);

@@ -90,7 +90,7 @@ AnalogueInputs twelve_bits() {
 }
 HandControl some_knob() {
   HandControl hand;
-  hand.name = "pace";
+  hand.name = "dial";
   hand.kind = HandControl::Kind::knob;
   hand.channel = 2;
   return hand;

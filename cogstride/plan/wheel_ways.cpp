@@ -18,7 +18,7 @@ CartPose CartPose::rolled(double left, double right, double track) const {
   return {x + chord * std::cos(heading + half), y + chord * std::sin(heading + half), heading + turn};
 }
 
-double rolled_a_turn(Length diameter) {
+double rolled_per_turn(Length diameter) {
   return pi * diameter.base();
 }
 

@@ -26,7 +26,7 @@ struct CartPose {
 };
 
 /// What a wheel rolls in one turn of its shaft, m.
-[[nodiscard]] double rolled_a_turn(Length diameter);
+[[nodiscard]] double rolled_per_turn(Length diameter);
 
 /// A way of the cart: straight on, on an arc, or a turn on the spot.
 struct CartWay {

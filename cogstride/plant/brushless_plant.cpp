@@ -36,7 +36,7 @@ BrushlessPlant::BrushlessPlant(const Mechanism& mechanism, const Setup& setup)
                brushless_of(mechanism).saliency.base().to_double()),
       rail_(mechanism.supply),
       cogging_(brushless_of(mechanism).cogging_torque.base()),
-      cogging_a_turn_(static_cast<double>(brushless_of(mechanism).cogging_a_turn)),
+      cogging_per_turn_(static_cast<double>(brushless_of(mechanism).cogging_per_turn)),
       bootstrap_holds_(inverter_of(mechanism).bootstrap_holds
                            ? inverter_of(mechanism).bootstrap_holds->base() * ticks_per_second_
                            : std::numeric_limits<double>::infinity()),
@@ -268,7 +268,7 @@ void BrushlessPlant::integrate(double seconds) {
   double torque = reluctance * pole_pairs_ * winding_.reluctance_torque() / seconds;
   for (std::size_t k = 0; k < 3; ++k) torque += constants[k] * charges[k] / seconds;
   state_.torque = torque;
-  if (cogging_ > 0.0) torque -= cogging_ * std::sin(cogging_a_turn_ * shaft_.angle);
+  if (cogging_ > 0.0) torque -= cogging_ * std::sin(cogging_per_turn_ * shaft_.angle);
   const double largest =
       std::max({std::abs(state_.current[0]), std::abs(state_.current[1]), std::abs(state_.current[2])});
   state_.mean += (largest - state_.mean) * std::min(1.0, seconds / current_mean_over);

@@ -114,7 +114,7 @@ class BrushlessPlant final : public ShaftPlant {
   StarWinding winding_;
   SupplyRail rail_;
   double cogging_;  // N m, peak
-  double cogging_a_turn_;
+  double cogging_per_turn_;
   double to_air_ = 0.0;
   double heat_time_constant_ = 0.0;
   double bootstrap_holds_;  // ticks

@@ -11,9 +11,9 @@ EncoderTrack::EncoderTrack(const Mechanism& mechanism, const Encoder& encoder, s
       codes_{0b00, 0b01, 0b11, 0b10},
       counts_per_base_(counts_per_base(mechanism, encoder).to_double()),
       base_per_count_(1.0 / std::abs(counts_per_base_)),
-      counts_a_turn_(4 * encoder.lines_a_turn),
-      eccentricity_(encoder.eccentricity.in(units::turn) * static_cast<double>(counts_a_turn_)),
-      spread_(encoder.line_error.in(units::turn) * static_cast<double>(counts_a_turn_)),
+      counts_per_turn_(4 * encoder.lines_per_turn),
+      eccentricity_(encoder.eccentricity.in(units::turn) * static_cast<double>(counts_per_turn_)),
+      spread_(encoder.line_error.in(units::turn) * static_cast<double>(counts_per_turn_)),
       seed_(seed) {
   if (encoder.line_index) index_ = static_cast<LineId>(*encoder.line_index);
 }
@@ -22,8 +22,9 @@ EncoderTrack::EncoderTrack(const Mechanism& mechanism, const HallSet& halls, std
     : seed_(seed) {
   const auto* const motor = std::get_if<BrushlessMotor>(&mechanism.motor);
   if (motor == nullptr) throw RangeError(mechanism.name + ": Hall sensors tell a brushless motor's angle");
-  counts_a_turn_ = 6 * motor->pole_pairs;
-  counts_per_base_ = static_cast<double>(counts_a_turn_) * motor_turns_per_base(mechanism.train).to_double();
+  counts_per_turn_ = 6 * motor->pole_pairs;
+  counts_per_base_ =
+      static_cast<double>(counts_per_turn_) * motor_turns_per_base(mechanism.train).to_double();
   base_per_count_ = 1.0 / counts_per_base_;
   eccentricity_ = 0.0;
   spread_ = 6.0 * halls.placement_error.in(units::turn);
@@ -41,8 +42,8 @@ unsigned EncoderTrack::code_at(std::int64_t quarter) const {
 
 double EncoderTrack::boundary(std::int64_t number) const {
   if (eccentricity_ == 0.0 && spread_ == 0.0) return static_cast<double>(number);
-  const std::int64_t on_disc = ((number % counts_a_turn_) + counts_a_turn_) % counts_a_turn_;
-  const double turn = static_cast<double>(on_disc) / static_cast<double>(counts_a_turn_);
+  const std::int64_t on_disc = ((number % counts_per_turn_) + counts_per_turn_) % counts_per_turn_;
+  const double turn = static_cast<double>(on_disc) / static_cast<double>(counts_per_turn_);
   const auto source = 0x20000u + static_cast<std::uint64_t>(lines_.front());
   return static_cast<double>(number) + eccentricity_ * std::sin(2.0 * pi * turn) +
          spread_ * normal_noise(seed_, source, static_cast<std::uint64_t>(on_disc));
@@ -68,7 +69,7 @@ double EncoderTrack::beyond(const State& state, double position) const {
 }
 
 bool EncoderTrack::index_at(std::int64_t quarter) const {
-  return quarter % counts_a_turn_ == 0;
+  return quarter % counts_per_turn_ == 0;
 }
 
 void EncoderTrack::change(State& state, double position) const {

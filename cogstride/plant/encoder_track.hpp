@@ -59,7 +59,7 @@ class EncoderTrack {
   std::optional<LineId> index_{};
   double counts_per_base_;
   double base_per_count_;  // above 0
-  std::int64_t counts_a_turn_;
+  std::int64_t counts_per_turn_;
   double eccentricity_;  // counts
   double spread_;        // counts, rms
   std::uint64_t seed_;

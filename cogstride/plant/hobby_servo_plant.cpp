@@ -15,7 +15,7 @@ HobbyServoPlant::HobbyServoPlant(const Mechanism& mechanism, const ShaftPlant::S
     : PulsePlant(mechanism, {bench, std::get<HobbyServo>(mechanism.motor).heat}) {
   const auto& motor = std::get<HobbyServo>(mechanism.motor);
   const double supplied = volts() / motor.rated_voltage.base();
-  top_speed_ = supplied * (motor.speed.base() / motor.swing.base()).to_double();
+  top_speed_ = supplied * (motor.speed.base() / motor.range.base()).to_double();
   lag_ = motor.lag.base();
   dead_band_ = motor.dead_band.base();
   stall_current_ = supplied * motor.stall_current.base();
@@ -36,7 +36,7 @@ PulsePlant::Taken HobbyServoPlant::move_on(double seconds) {
     state_.drives = false;
   } else {
     const double off = state_.target - state_.place;
-    const double off_seconds = std::abs(off * scale().seconds_a_share(state_.place));
+    const double off_seconds = std::abs(off * scale().seconds_per_share(state_.place));
     if (off_seconds > dead_band_) state_.drives = true;
     if (off_seconds <= let_go_at * dead_band_) state_.drives = false;
     state_.duty = state_.drives ? std::clamp(off / (top_speed_ * lag_), -1.0, 1.0) : 0.0;

@@ -104,8 +104,8 @@ double ShaftPlant::hard_end_torque() const {
 
 /// Friction at this place of the shaft, as a share of its mean: the same each time that it comes by.
 double ShaftPlant::friction_here() const {
-  constexpr double places_a_turn = 16.0;
-  const auto place = static_cast<std::int64_t>(std::floor(shaft_.angle * places_a_turn / (2.0 * pi)));
+  constexpr double places_per_turn = 16.0;
+  const auto place = static_cast<std::int64_t>(std::floor(shaft_.angle * places_per_turn / (2.0 * pi)));
   const double off = normal_noise(setup_.seed, friction_noise, static_cast<std::uint64_t>(place));
   return std::max(0.0, 1.0 + friction_spread_ * off);
 }

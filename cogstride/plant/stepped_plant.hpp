@@ -19,7 +19,7 @@ class SteppedPlant : public ShaftPlant {
 
   /// Of the shaft, in (micro)steps from output position 0: what was really made.
   [[nodiscard]] double rotor_microsteps() const {
-    return shaft_.angle / (2.0 * pi) * static_cast<double>(steps_a_motor_turn(mechanism_));
+    return shaft_.angle / (2.0 * pi) * static_cast<double>(steps_per_motor_turn(mechanism_));
   }
   [[nodiscard]] virtual double current_a() const = 0;  ///< A
   [[nodiscard]] virtual double current_b() const = 0;
@@ -29,7 +29,7 @@ class SteppedPlant : public ShaftPlant {
   /// The first slips; all of them are in lost_microsteps().
   [[nodiscard]] virtual std::span<const Slip> slips() const = 0;
   /// That are lost at once: an electrical period of a stepper.
-  [[nodiscard]] virtual std::int64_t microsteps_a_period() const = 0;
+  [[nodiscard]] virtual std::int64_t microsteps_per_period() const = 0;
   /// What the board made of its lines; of coils that are only switched, the changes of their pattern.
   [[nodiscard]] virtual StepDirReceiver::Counts counts() const = 0;
   /// Forgets what was lost: while a position is not known yet, nothing can be lost.

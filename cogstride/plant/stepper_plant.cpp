@@ -15,11 +15,11 @@ StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
       detent_(mechanism.stepper().detent_torque.base()),
       peak_current_(stepper_drive(mechanism).current),
       coupling_angle_(pi / 4.0),
-      microsteps_a_period_(4 * steps_a_motor_turn(mechanism) / mechanism.stepper().full_steps),
+      microsteps_per_period_(4 * steps_per_motor_turn(mechanism) / mechanism.stepper().full_steps),
       state_(stage_of_board(mechanism, setup.clock)),
       kept_(state_) {
   if (auto* const coils = std::get_if<CoilStage>(&state_.stage)) coupling_angle_ = coils->field_angle();
-  angle_per_microstep_ = 2.0 * pi / (teeth_ * static_cast<double>(microsteps_a_period_));
+  angle_per_microstep_ = 2.0 * pi / (teeth_ * static_cast<double>(microsteps_per_period_));
   parts_.resistance = mechanism.stepper().winding().resistance.base();
   parts_.inductance = mechanism.stepper().winding().inductance.base();
   parts_.supply_voltage = mechanism.supply.voltage.base();
@@ -83,7 +83,7 @@ double StepperPlant::field_angle() const {
   if (const auto* const coils = std::get_if<CoilStage>(&state_.stage)) return coils->field_angle();
   return coupling_angle_ + 2.0 * pi *
                                static_cast<double>(std::get<StepDirReceiver>(state_.stage).microstep()) /
-                               static_cast<double>(microsteps_a_period_);
+                               static_cast<double>(microsteps_per_period_);
 }
 
 /// New currents to regulate to, after a step or a switching of the outputs.
@@ -97,9 +97,9 @@ void StepperPlant::retarget() {
   if (board == nullptr) return;
   // Within one period, so that the sine stays exact however far the motor has gone.
   const std::int64_t phase =
-      ((board->microstep() % microsteps_a_period_) + microsteps_a_period_) % microsteps_a_period_;
+      ((board->microstep() % microsteps_per_period_) + microsteps_per_period_) % microsteps_per_period_;
   const double angle =
-      coupling_angle_ + 2.0 * pi * static_cast<double>(phase) / static_cast<double>(microsteps_a_period_);
+      coupling_angle_ + 2.0 * pi * static_cast<double>(phase) / static_cast<double>(microsteps_per_period_);
   state_.target_a = peak_current_ * mechanism_.step_dir().share_of_peak(std::cos(angle));
   state_.target_b = peak_current_ * mechanism_.step_dir().share_of_peak(std::sin(angle));
 }
@@ -116,7 +116,7 @@ void StepperPlant::count_slips() {
   // Half a period and a little more, so that a rotor on the edge is not counted to and fro.
   if (std::abs(periods - static_cast<double>(state_.period)) < 0.6) return;
   const std::int64_t period = std::llround(periods);
-  const std::int64_t microsteps = (period - state_.period) * microsteps_a_period_;
+  const std::int64_t microsteps = (period - state_.period) * microsteps_per_period_;
   if (state_.slip_count < most_slips) {
     const auto* const board = std::get_if<StepDirReceiver>(&state_.stage);
     const bool backwards = board != nullptr ? board->last_direction() < 0 : shaft_.speed < 0.0;
@@ -140,7 +140,8 @@ void StepperPlant::run_currents(double seconds, double emf_a, double emf_b) {
 }
 
 /// One step of integration: currents from the old speed, then speed, then angle from the new speed, which
-/// keeps the energy of a swing (semi-implicit Euler; at 5 us a 90 Hz swing has two thousand steps).
+/// keeps the energy of an oscillation (semi-implicit Euler; at 5 us a 90 Hz oscillation has two thousand
+/// steps).
 void StepperPlant::integrate(double seconds) {
   const double sine = std::sin(electrical_angle());
   const double cosine = std::cos(electrical_angle());

@@ -36,7 +36,7 @@ class StepperPlant final : public SteppedPlant {
   [[nodiscard]] std::span<const Slip> slips() const override {
     return {state_.slips.data(), state_.slip_count};
   }
-  [[nodiscard]] std::int64_t microsteps_a_period() const override { return microsteps_a_period_; }
+  [[nodiscard]] std::int64_t microsteps_per_period() const override { return microsteps_per_period_; }
   [[nodiscard]] StepDirReceiver::Counts counts() const override;
   void count_losses_from_here() override;
 
@@ -89,7 +89,7 @@ class StepperPlant final : public SteppedPlant {
   double detent_;
   double peak_current_;
   double coupling_angle_;  // of the rotor at output position 0, and of the field at step 0
-  std::int64_t microsteps_a_period_;
+  std::int64_t microsteps_per_period_;
   WindingParts parts_;
   ChoppedWinding kept_a_{};
   ChoppedWinding kept_b_{};

@@ -64,7 +64,7 @@ TEST(ChoppedWinding, IsDrivenDownFastAndReleasedToNothing) {
 }
 
 /// A traverse without friction, switched on near a place of rest, `off` electrical radians from it.
-StepperPlant swinging(Mechanism mechanism, double off, double detent) {
+StepperPlant oscillating(Mechanism mechanism, double off, double detent) {
   mechanism.load.coulomb_friction = {};
   mechanism.load.viscous_friction = {};
   mechanism.stepper().detent_torque = Torque(detent, units::Nm);
@@ -79,7 +79,7 @@ StepperPlant swinging(Mechanism mechanism, double off, double detent) {
   return plant;
 }
 
-double swing_frequency(StepperPlant plant) {
+double oscillation_frequency(StepperPlant plant) {
   (void)plant.advance(10 * millisecond);  // currents are up
   double last = plant.position();
   double first_crossing = 0.0;
@@ -103,10 +103,10 @@ TEST(StepperPlant, SwingsAtTheRootOfStiffnessOverInertia) {
   const double inertia = mechanism.load.inertia.base();
   const double torque = mechanism.stepper().torque_constant().base() * 1.6;  // one field vector of 1.6 A
   const double plain = std::sqrt(50 * torque / inertia) / (2 * pi);
-  EXPECT_NEAR(swing_frequency(swinging(mechanism, 0.05, 0.0)), plain, 0.01 * plain);
+  EXPECT_NEAR(oscillation_frequency(oscillating(mechanism, 0.05, 0.0)), plain, 0.01 * plain);
   // At power-up both windings carry the same current; there the detent pushes away from the field's place.
   const double weaker = std::sqrt(50 * (torque - 4 * 0.012) / inertia) / (2 * pi);
-  EXPECT_NEAR(swing_frequency(swinging(mechanism, 0.05, 0.012)), weaker, 0.01 * weaker);
+  EXPECT_NEAR(oscillation_frequency(oscillating(mechanism, 0.05, 0.012)), weaker, 0.01 * weaker);
   EXPECT_NEAR(weaker / plain, 0.92, 0.005) << "8 % down, as the design says";
 }
 
@@ -147,7 +147,7 @@ TEST(StepperPlant, GoesBackToWhereItWasKept) {
       if (const auto edge = plant.advance(100 * millisecond)) edges->push_back(*edge);
     }
   }
-  ASSERT_FALSE(first.empty()) << "it swings through the gate's edge";
+  ASSERT_FALSE(first.empty()) << "it oscillates through the gate's edge";
   ASSERT_EQ(first.size(), second.size());
   for (std::size_t i = 0; i < first.size(); ++i) EXPECT_EQ(first[i].at, second[i].at);
 }

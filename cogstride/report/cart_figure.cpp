@@ -47,11 +47,11 @@ class Floor : private GnuplotScript {
     ends("begin", thinks_.front());
     ends("end_thinks", thinks_.back());
     ends("end_really", really_.back());
-    add("plot $thinks with lines lw 2 dt 2 lc rgb '#e0a030' title 'as it thinks', "
-        "$really with lines lw 2.5 lc rgb '#1f5fa8' title 'as it goes', "
+    add("plot $thinks with lines lw 2 dt 2 lc rgb '#d9a441' title 'as it thinks', "
+        "$really with lines lw 2.5 lc rgb '#2a5c9a' title 'as it goes', "
         "$begin with points pt 6 ps 2 lw 2 lc rgb '#333333' title 'begins', "
-        "$end_thinks with points pt 2 ps 2 lw 2 lc rgb '#e0a030' title 'thinks it ends', "
-        "$end_really with points pt 7 ps 1.5 lc rgb '#1f5fa8' title 'ends'\nunset output\n");
+        "$end_thinks with points pt 2 ps 2 lw 2 lc rgb '#d9a441' title 'thinks it ends', "
+        "$end_really with points pt 7 ps 1.5 lc rgb '#2a5c9a' title 'ends'\nunset output\n");
     return take();
   }
 

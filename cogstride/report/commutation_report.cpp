@@ -53,7 +53,7 @@ PanelCurve steps(const Commutation& commutation, const char* colour, Level level
   return curve;
 }
 
-constexpr const char* phase_colours[] = {"#c25100", "#5b3a8e", "#1f5fa8"};
+constexpr const char* phase_colours[] = {"#bd5b0b", "#68458f", "#2a5c9a"};
 constexpr const char* phase_names[] = {"A", "B", "C"};
 
 }  // namespace
@@ -95,7 +95,7 @@ std::string commutation_json(const Mechanism& mechanism, const Commutation& comm
   nlohmann::ordered_json json;
   json["mechanism"] = mechanism.name;
   json["backwards"] = commutation.backwards;
-  json["motor_degrees_a_row"] = commutation.motor_sector;
+  json["motor_deg_per_row"] = commutation.motor_sector;
   json["gates"] = nlohmann::ordered_json::array();
   for (const Commutation::Line& line : commutation.gates)
     json["gates"].push_back({{"line", line.number}, {"use", line.use}});
@@ -105,9 +105,8 @@ std::string commutation_json(const Mechanism& mechanism, const Commutation& comm
   json["rows"] = nlohmann::ordered_json::array();
   for (const CommutationRow& row : commutation.rows) {
     nlohmann::ordered_json each{
-        {"sector", row.sector}, {"from_degrees", row.angle_from}, {"to_degrees", row.angle_to},
-        {"on", row.on},         {"switched", row.switched},       {"levels", row.high},
-        {"port", row.port}};
+        {"sector", row.sector},     {"from_deg", row.angle_from}, {"to_deg", row.angle_to}, {"on", row.on},
+        {"switched", row.switched}, {"levels", row.high},         {"port", row.port}};
     each["phases"] = {state_word(row.phases[0]), state_word(row.phases[1]), state_word(row.phases[2])};
     if (row.halls) {
       each["hall_levels"] = *row.halls;

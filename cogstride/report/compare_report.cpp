@@ -110,9 +110,9 @@ std::string compare_json(const TraceComparison& comparison) {
   using Json = nlohmann::ordered_json;
   Json json;
   json["a"] = {
-      {"file", comparison.a.file}, {"edges", edges_of(comparison.a)}, {"seconds", comparison.a.ends_at}};
+      {"file", comparison.a.file}, {"edges", edges_of(comparison.a)}, {"duration_s", comparison.a.ends_at}};
   json["b"] = {
-      {"file", comparison.b.file}, {"edges", edges_of(comparison.b)}, {"seconds", comparison.b.ends_at}};
+      {"file", comparison.b.file}, {"edges", edges_of(comparison.b)}, {"duration_s", comparison.b.ends_at}};
   json["only_a"] = comparison.only_a;
   json["only_b"] = comparison.only_b;
   json["same_edges"] = comparison.same_edges();
@@ -120,7 +120,7 @@ std::string compare_json(const TraceComparison& comparison) {
   json["late_99_s"] = comparison.at_99();
   json["stretches"] = Json::array();
   for (const ComparedStretch& stretch : comparison.stretches) {
-    Json one{{"begins_a", stretch.begins_a}, {"begins_b", stretch.begins_b}, {"same", stretch.same}};
+    Json one{{"begins_a_s", stretch.begins_a}, {"begins_b_s", stretch.begins_b}, {"same", stretch.same}};
     if (stretch.same) {
       one["worst_s"] = stretch.worst;
       one["late_99_s"] = stretch.at_99;
@@ -170,15 +170,15 @@ void draw_comparison(const std::string& path, const TraceComparison& comparison)
     script.add("set ylabel 'pulses [kHz]'\nset yrange [0:*]\nset title {} font ',14'\n",
                gnuplot_text("pulses of " + name));
     script.add(
-        "plot $a using 1:2 with lines lw 4 lc rgb '#e0a030' title 'a', $b using 1:2 with lines lw 1.5 lc rgb "
-        "'#1f5fa8' title 'b'\n");
+        "plot $a using 1:2 with lines lw 4 lc rgb '#d9a441' title 'a', $b using 1:2 with lines lw 1.5 lc rgb "
+        "'#2a5c9a' title 'b'\n");
     script.add(
         "set title {} font ',14'\n",
         gnuplot_text(fmt::format("how much later b's edges of {} are: 99 of 100 within {:.1f} us, the worst "
                                  "{:.1f} us",
                                  name, 1e6 * comparison.at_99(), 1e6 * comparison.worst())));
     script.add("set ylabel 'later [us]'\nset yrange [0:*]\nset key off\n");
-    script.add("plot $late using 1:2 with points pt 7 ps 0.3 lc rgb '#1f5fa8'\nunset multiplot\n");
+    script.add("plot $late using 1:2 with points pt 7 ps 0.3 lc rgb '#2a5c9a'\nunset multiplot\n");
     return script.take();
   });
 }

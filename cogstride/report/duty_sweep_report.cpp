@@ -5,20 +5,24 @@
 
 #include "cogstride/report/panel_figure.hpp"
 #include "cogstride/report/sweep_report.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* curve_colours[] = {"#1f5fa8", "#c25100", "#00796b", "#8e5bb5", "#6b6b6b", "#b3261e"};
+constexpr const char* curve_colours[] = {"#2a5c9a", "#bd5b0b", "#1f7a5c", "#8f62ab", "#6b6b6b", "#a5322a"};
 
 std::string percent(const std::optional<double>& share, const char* otherwise) {
   return share ? fmt::format("{:.3g} %", 100.0 * *share) : otherwise;
 }
 
-Json point_json(const DutyPoint& point) {
-  return {{"duty", point.duty}, {"speed", point.speed}, {"current_A", point.current}, {"loss_W", point.loss}};
+Json point_json(const DutyPoint& point, const std::string& unit) {
+  return {{"duty_share", point.duty},
+          {with_unit("speed", unit), point.speed},
+          {"current_A", point.current},
+          {"loss_W", point.loss}};
 }
 
 }  // namespace
@@ -48,18 +52,18 @@ std::string duty_sweep_json(const DutySweep& sweep) {
   Json json;
   json["mechanism"] = sweep.mechanism;
   json["unit"] = sweep.unit;
-  json["predicted_start"] = sweep.predicted_start;
-  json["compared_speed"] = sweep.compared_speed;
+  json["predicted_start_share"] = sweep.predicted_start;
+  json[with_unit("compared_speed", sweep.unit)] = sweep.compared_speed;
   json["curves"] = Json::array();
   for (const DutyCurve& curve : sweep.curves) {
     Json one;
     one["way"] = curve.way;
     one["is_the_rigs"] = curve.is_the_rigs;
-    one["starts_at"] = curve.start() ? Json(*curve.start()) : Json(nullptr);
-    one["drops_out_at"] = curve.drop_out() ? Json(*curve.drop_out()) : Json(nullptr);
+    one["starts_at_share"] = curve.start() ? Json(*curve.start()) : Json(nullptr);
+    one["drops_out_at_share"] = curve.drop_out() ? Json(*curve.drop_out()) : Json(nullptr);
     for (const auto& [name, points] : {std::pair("up", &curve.up), std::pair("down", &curve.down)}) {
       one[name] = Json::array();
-      for (const DutyPoint& point : *points) one[name].push_back(point_json(point));
+      for (const DutyPoint& point : *points) one[name].push_back(point_json(point, sweep.unit));
     }
     json["curves"].push_back(std::move(one));
   }

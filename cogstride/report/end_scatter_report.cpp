@@ -4,6 +4,7 @@
 
 #include "cogstride/report/gnuplot.hpp"
 #include "cogstride/report/scatter_report.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -37,7 +38,7 @@ class EndFigure : private GnuplotScript {
     add("set arrow 1 from first {0:.9g}, graph 0 to first {0:.9g}, graph 1 nohead lw 1.3 dt 2 lc rgb "
         "'#333333'\n",
         result.mean());
-    add("plot $ends using ({:.9g}*floor($1/{:.9g}+0.5)):(1.0) smooth frequency with boxes lc rgb '#1f5fa8'\n",
+    add("plot $ends using ({:.9g}*floor($1/{:.9g}+0.5)):(1.0) smooth frequency with boxes lc rgb '#2a5c9a'\n",
         width, width);
     add("unset arrow\n");
   }
@@ -67,11 +68,11 @@ std::string end_scatter_json(const std::vector<EndScatter>& results) {
   for (const EndScatter& result : results) {
     all.push_back({{"mechanism", result.mechanism},
                    {"unit", result.unit},
-                   {"mean", result.mean()},
-                   {"rms", result.rms()},
-                   {"spread", result.spread()},
+                   {with_unit("mean", result.unit), result.mean()},
+                   {with_unit("rms", result.unit), result.rms()},
+                   {with_unit("spread", result.unit), result.spread()},
                    {"failures", result.failures},
-                   {"ends", result.ends}});
+                   {with_unit("ends", result.unit), result.ends}});
   }
   return nlohmann::ordered_json{{"scatter", all}}.dump(2) + "\n";
 }

@@ -12,7 +12,7 @@
 namespace cogstride {
 namespace {
 
-constexpr const char* line_colours[] = {"#c25100", "#5b3a8e", "#6b6b6b", "#00796b"};
+constexpr const char* line_colours[] = {"#bd5b0b", "#68458f", "#6b6b6b", "#1f7a5c"};
 
 /// A line that falls silent for long is drawn across to this share of its band.
 constexpr double band_height = 0.62;
@@ -36,7 +36,7 @@ class Plot : private GnuplotScript {
     add("set xrange [0:{:.6f}]\n", end > 0 ? end : 1.0);
     if (content_.mark)
       add("set arrow 99 from first {0:.7g}, graph 0 to first {0:.7g}, graph 1 nohead lw 1.5 dt 2 "
-          "lc rgb '#b3261e'\n",
+          "lc rgb '#a5322a'\n",
           content_.mark->seconds);
     curves(content_.position, "position", content_.position_unit, 0.655, 0.945, false);
     if (content_.mark) mark_label(end);
@@ -93,7 +93,7 @@ class Plot : private GnuplotScript {
   /// On the side where there is room.
   void mark_label(double end) {
     const bool at_left = content_.mark->seconds > 0.5 * end;
-    add("set label 99 {} at first {:.7g}, graph 0.12 {} offset {}, 0 tc rgb '#b3261e' noenhanced front\n",
+    add("set label 99 {} at first {:.7g}, graph 0.12 {} offset {}, 0 tc rgb '#a5322a' noenhanced front\n",
         gnuplot_text(content_.mark->label), content_.mark->seconds, at_left ? "right" : "left",
         at_left ? -1 : 1);
   }
@@ -241,14 +241,14 @@ class Overview : private GnuplotScript {
     data("position", panel.position_signal);
     data("speed", panel.speed_signal);
     add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.03, bottom + 0.045);
-    add("set ylabel '{} [{}]' tc rgb '#1f5fa8'\nset y2label '{} [{}]' tc rgb '#c25100'\n", panel.what,
+    add("set ylabel '{} [{}]' tc rgb '#2a5c9a'\nset y2label '{} [{}]' tc rgb '#bd5b0b'\n", panel.what,
         panel.position_unit, panel.other, panel.speed_unit);
     add("set ytics {:.6g}\nset y2tics {:.6g}\n", step_of(panel.position_signal), step_of(panel.speed_signal));
     add("set label 1 {} at graph 0.0, graph 1.0 offset 0, 0.7 font ',12' noenhanced\n",
         gnuplot_text(panel.name));
     add("set xtics format '{}'\n", is_last ? "%g s" : "");
-    add("plot $speed axes x1y2 with lines lw 1.5 lc rgb '#c25100', $position with lines lw 2.5 lc rgb "
-        "'#1f5fa8'\n");
+    add("plot $speed axes x1y2 with lines lw 1.5 lc rgb '#bd5b0b', $position with lines lw 2.5 lc rgb "
+        "'#2a5c9a'\n");
     add("unset label 1\n");
   }
 

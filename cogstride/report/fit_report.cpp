@@ -142,10 +142,10 @@ void draw_fit(const std::string& path, const FitReport& report) {
     };
     PanelCurve measured = curve(table.rows, "measured", "#8a8a8a");
     measured.dots = true;
-    PanelCurve by_rig = curve(report.fit.by_rig, "by the rig", "#c25100");
+    PanelCurve by_rig = curve(report.fit.by_rig, "by the rig", "#bd5b0b");
     by_rig.dashed = true;
     by_rig.width = 1.5;
-    one.curves = {measured, by_rig, curve(report.fit.fitted, "fitted", "#1f5fa8")};
+    one.curves = {measured, by_rig, curve(report.fit.fitted, "fitted", "#2a5c9a")};
     figure.panels.push_back(std::move(one));
   };
   if (table.has_speed) panel("motor speed [rpm]", &MeasuredTable::Row::speed, rpm);

@@ -1,8 +1,9 @@
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "cogstride/report/reports.hpp"
-#include "cogstride/rig/derive.hpp"
-#include "cogstride/rig/figure_rows.hpp"
+#include "cogstride/rig/figures/derive.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -61,8 +62,8 @@ Json tally_json(const MechanismTally& tally, const TraceLayout& layout) {
   Json json;
   json["name"] = tally.name;
   json["unit"] = tally.unit;
-  json["asked"] = tally.asked ? Json(*tally.asked) : Json(nullptr);
-  json["made"] = tally.made;
+  json[with_unit("asked", tally.unit)] = tally.asked ? Json(*tally.asked) : Json(nullptr);
+  json[with_unit("made", tally.unit)] = tally.made;
   json["net_steps"] = tally.net_steps;
   json["pulses"] = tally.pulses;
   json["missed"] = {
@@ -72,22 +73,21 @@ Json tally_json(const MechanismTally& tally, const TraceLayout& layout) {
   json["losses"] = Json::array();
   for (const LossTally& loss : tally.losses) {
     json["losses"].push_back({{"tick", loss.at},
-                              {"seconds", layout.seconds(loss.at)},
-                              {"step_rate", loss.step_rate},
+                              {"at_s", layout.seconds(loss.at)},
+                              {"rate_steps_per_s", loss.step_rate},
                               {"microsteps", loss.microsteps}});
   }
   json["complaints"] = complaints(tally, layout);
   return json;
 }
 
-Json tally_json(const DriveTally& tally) {
+Json tally_json(const BrushedTally& tally) {
   Json json;
   json["name"] = tally.name;
   json["unit"] = tally.unit;
-  json["made"] = tally.made;
-  json["speed"] = tally.speed;
-  json["speed_unit"] = tally.speed_unit;
-  json["duty"] = tally.duty;
+  json[with_unit("made", tally.unit)] = tally.made;
+  json[with_unit("speed", tally.speed_unit)] = tally.speed;
+  json["duty_share"] = tally.duty;
   json["highest_current_A"] = tally.highest_current;
   json["sustained_current_A"] = tally.sustained_current;
   json["mean_current_A"] = tally.mean_current;
@@ -105,8 +105,8 @@ Json tally_json(const PulseTally& tally) {
   json["name"] = tally.name;
   json["kind"] = tally.swings ? "hobby servo" : "speed controller";
   json["unit"] = tally.unit;
-  json["asked"] = tally.asked ? Json(*tally.asked) : Json(nullptr);
-  json["made"] = tally.made;
+  json[with_unit("asked", tally.unit)] = tally.asked ? Json(*tally.asked) : Json(nullptr);
+  json[with_unit("made", tally.unit)] = tally.made;
   json["highest_current_A"] = tally.highest_current;
   json["mean_current_A"] = tally.mean_current;
   json["energy_J"] = tally.energy;
@@ -139,7 +139,7 @@ void put_events(Json& json, const EventLog& log) {
   json["events"] = Json::array();
   for (const TraceEvent& event : log.events()) {
     json["events"].push_back({{"tick", event.at},
-                              {"seconds", log.layout().seconds(event.at)},
+                              {"at_s", log.layout().seconds(event.at)},
                               {"who", event.who},
                               {"text", event.text},
                               {"kind", kind_word(event.kind)}});
@@ -154,7 +154,7 @@ std::string inspect_json(const Rig& rig, const Inspection& inspection, const std
   Json json;
   json["rig"] = rig.name;
   json["file"] = file;
-  json["timer_clock_hz"] = rig.controller.timer_clock.base().to_double();
+  json["timer_clock_Hz"] = rig.controller.timer_clock.base().to_double();
   put_rows(json, controller_rows(rig));
   json["supplies"] = Json::array();
   for (const Supply& supply : rig.supplies) {
@@ -192,52 +192,54 @@ std::string plan_json(const PlanFigures& plan) {
   Json json;
   json["mechanism"] = plan.mechanism;
   json["unit"] = plan.unit;
+  const std::string per_s = plan.unit + "/s";
   json["from"] = plan.from;
   json["to"] = plan.to;
   json["steps"] = plan.steps;
-  json["seconds"] = plan.duration;
-  json["peak_speed"] = plan.peak_speed;
-  json["peak_step_rate"] = plan.peak_step_rate;
-  json["speed_limit"] = plan.limit_speed;
-  json["acceleration"] = plan.acceleration;
-  json["start_speed"] = plan.start_speed;
-  if (plan.jerk > 0.0) json["jerk"] = plan.jerk;
-  json["ramp_seconds"] = plan.ramp_time;
-  json["ramp_way"] = plan.ramp_way;
-  json["cruise_seconds"] = plan.cruise_time;
-  json["first_pulse_seconds"] = plan.first_pulse;
-  json["shortest_interval_seconds"] = plan.shortest_interval;
+  json["duration_s"] = plan.duration;
+  json[with_unit("peak_speed", per_s)] = plan.peak_speed;
+  json["peak_rate_steps_per_s"] = plan.peak_step_rate;
+  json[with_unit("speed_limit", per_s)] = plan.limit_speed;
+  json[with_unit("acceleration", per_s + "2")] = plan.acceleration;
+  json[with_unit("start_speed", per_s)] = plan.start_speed;
+  if (plan.jerk > 0.0) json[with_unit("jerk", per_s + "3")] = plan.jerk;
+  json["ramp_s"] = plan.ramp_time;
+  json[with_unit("ramp_way", plan.unit)] = plan.ramp_way;
+  json["cruise_s"] = plan.cruise_time;
+  json["first_pulse_s"] = plan.first_pulse;
+  json["shortest_interval_s"] = plan.shortest_interval;
   json["pulse_runs"] = plan.pulse_runs;
   json["worst_error_ticks"] = plan.worst_error_ticks;
-  json["torque_margin"] = plan.margin;
-  if (plan.loses_steps) json["worst_lag_degrees"] = plan.worst_lag;
-  json["worst_lag_seconds"] = plan.worst_at;
+  json["torque_margin_share"] = plan.margin;
+  if (plan.loses_steps) json["worst_lag_deg"] = plan.worst_lag;
+  json["worst_lag_at_s"] = plan.worst_at;
   return pretty(json);
 }
 
-std::string drive_json(const DriveReport& report, const EventLog& log) {
+std::string drive_json(const LiveReport& report, const EventLog& log) {
   const LiveTally& tally = report.tally;
   Json json;
   json["rig"] = report.rig;
   json["script"] = report.script;
-  json["seconds"] = tally.seconds;
+  json["duration_s"] = tally.seconds;
   json["fault"] = tally.fault.empty() ? Json(nullptr) : Json(tally.fault);
   json["notes"] = report.notes;
   json["mechanisms"] = Json::array();
   for (const LiveTally::Mechanism& mechanism : tally.mechanisms) {
-    json["mechanisms"].push_back(
-        {{"name", mechanism.name},
-         {"unit", mechanism.unit},
-         {"stands_at", mechanism.stands_at ? Json(*mechanism.stands_at) : Json(nullptr)},
-         {"steps", mechanism.steps}});
+    json["mechanisms"].push_back({{"name", mechanism.name},
+                                  {"unit", mechanism.unit},
+                                  {with_unit("stands_at", mechanism.unit),
+                                   mechanism.stands_at ? Json(*mechanism.stands_at) : Json(nullptr)},
+                                  {"steps", mechanism.steps}});
   }
   json["driven_by_duty"] = Json::array();
   const auto runs_down = [](const LiveTally::RunsDown& from) {
-    return Json{{"speed", from.speed}, {"unit", from.speed_unit}, {"stands_in_s", from.stands_in}};
+    return Json{{with_unit("speed", from.speed_unit), from.speed},
+                {"stands_in_s", std::isfinite(from.stands_in) ? Json(from.stands_in) : Json(nullptr)}};
   };
   for (const LiveTally::Drive& drive : tally.drives)
     json["driven_by_duty"].push_back({{"name", drive.name},
-                                      {"highest_duty", drive.highest_duty},
+                                      {"highest_duty_share", drive.highest_duty},
                                       {"driven_s", drive.driven_seconds},
                                       {"still_turns", runs_down(drive.runs_down)}});
   json["six_step"] = Json::array();
@@ -263,15 +265,15 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
   Json json;
   json["rig"] = report.rig;
   json["script"] = report.script;
-  json["sound"] = report.tally.is_sound();
-  json["seconds"] = report.tally.seconds;
+  json["ok"] = report.tally.is_sound();
+  json["duration_s"] = report.tally.seconds;
   json["fault"] = report.tally.fault.empty() ? Json(nullptr) : Json(report.tally.fault);
   json["notes"] = report.notes;
   json["mechanisms"] = Json::array();
   for (const MechanismTally& tally : report.tally.mechanisms)
     json["mechanisms"].push_back(tally_json(tally, log.layout()));
   json["driven_by_duty"] = Json::array();
-  for (const DriveTally& tally : report.tally.drives) json["driven_by_duty"].push_back(tally_json(tally));
+  for (const BrushedTally& tally : report.tally.drives) json["driven_by_duty"].push_back(tally_json(tally));
   json["driven_by_pulse_width"] = Json::array();
   for (const PulseTally& tally : report.tally.pulsed)
     json["driven_by_pulse_width"].push_back(tally_json(tally));
@@ -279,9 +281,8 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
   for (const BrushlessTally& tally : report.tally.brushless)
     json["brushless"].push_back(
         {{"name", tally.name},
-         {"speed", tally.speed},
-         {"highest_speed", tally.highest_speed},
-         {"speed_unit", tally.speed_unit},
+         {with_unit("speed", tally.speed_unit), tally.speed},
+         {with_unit("highest_speed", tally.speed_unit), tally.highest_speed},
          {"highest_current_A", tally.highest_current},
          {"sustained_current_A", tally.sustained_current},
          {"highest_supply_V", tally.highest_supply},
@@ -298,7 +299,7 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
                                      {"thinks", pose(tally.thinks)},
                                      {"stands", pose(tally.stands)},
                                      {"off_mm", tally.off()},
-                                     {"slowest_pace", tally.slowest_pace}});
+                                     {"slowest_pace_share", tally.slowest_pace}});
   }
   put_events(json, log);
   return pretty(json);

@@ -106,7 +106,7 @@ class Stack : private GnuplotScript {
     std::size_t number = 100;
     for (const auto& [at, words] : figure_.marks) {
       add("set arrow {} from first {:.9g}, graph 0 to first {:.9g}, graph 1 nohead lw 1.3 dt 2 lc rgb "
-          "'#b3261e'\n",
+          "'#a5322a'\n",
           number, at, at);
       if (with_words)
         add("set label {} {} at first {:.9g}, graph 0.62 left offset 0.6, 0 tc rgb '#333333' noenhanced "

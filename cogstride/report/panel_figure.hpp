@@ -12,7 +12,7 @@ namespace cogstride {
 struct PanelCurve {
   std::vector<std::pair<double, double>> points{};
   std::string label{};  ///< beside its end, or beside `label_at`
-  std::string colour = "#1f5fa8";
+  std::string colour = "#2a5c9a";
   double width = 2.0;
   bool dashed = false;
   bool dots = false;  ///< points instead of a line

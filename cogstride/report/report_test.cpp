@@ -109,8 +109,8 @@ TEST_F(ReportTest, FiguresComeAsPngAndSvg) {
     trace.edge(at + 206, LineId{4}, false);
   }
   trace.end(480'000);
-  const FigureContent content{"a \"quoted\" title",      "traverse", {{0, "asked", "#1f5fa8"}},
-                              {{1, "speed", "#1f5fa8"}}, "mm",       "mm/s"};
+  const FigureContent content{"a \"quoted\" title",      "traverse", {{0, "asked", "#2a5c9a"}},
+                              {{1, "speed", "#2a5c9a"}}, "mm",       "mm/s"};
   write_figure(path("a.png"), trace, content);
   write_figure(path("a.svg"), trace, content);
   const std::string png = read_text_file(path("a.png"));
@@ -211,7 +211,7 @@ TEST(Reports, SayWhatToLookAt) {
             std::string::npos);
   tally.missed_short = 0;
   tally.lost_microsteps = 64;
-  tally.microsteps_a_period = 32;
+  tally.microsteps_per_period = 32;
   tally.losses = {{4'800'000, 12'345.0, 32}};
   const std::vector<std::string> lost = complaints(tally, layout);
   ASSERT_EQ(lost.size(), 2u);

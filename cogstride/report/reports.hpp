@@ -4,9 +4,9 @@
 #include <string>
 #include <vector>
 
-#include "cogstride/rig/findings.hpp"
-#include "cogstride/rig/key_list.hpp"
-#include "cogstride/rig/plan_figures.hpp"
+#include "cogstride/rig/figures/plan_figures.hpp"
+#include "cogstride/rig/findings/findings.hpp"
+#include "cogstride/rig/keys/key_list.hpp"
 #include "cogstride/rig/rig.hpp"
 #include "cogstride/trace/event_log.hpp"
 #include "cogstride/trace/live_tally.hpp"
@@ -46,19 +46,19 @@ struct RehearsalReport {
 [[nodiscard]] std::string rehearsal_text(const RehearsalReport& report, const EventLog& log);
 [[nodiscard]] std::string rehearsal_json(const RehearsalReport& report, const EventLog& log);
 
-struct DriveReport {
+struct LiveReport {
   std::string rig{};
   std::string script{};
   LiveTally tally{};
   std::vector<std::string> notes{};
 };
-[[nodiscard]] std::string drive_text(const DriveReport& report, const EventLog& log);
-[[nodiscard]] std::string drive_json(const DriveReport& report, const EventLog& log);
+[[nodiscard]] std::string drive_text(const LiveReport& report, const EventLog& log);
+[[nodiscard]] std::string drive_json(const LiveReport& report, const EventLog& log);
 
 /// What is wrong with a mechanism's run, each with what to look at; empty when all is sound.
 [[nodiscard]] std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayout& layout);
 [[nodiscard]] std::vector<std::string> complaints(const PulseTally& tally);
 [[nodiscard]] std::vector<std::string> complaints(const BrushlessTally& tally);
-[[nodiscard]] std::vector<std::string> complaints(const DriveTally& tally);
+[[nodiscard]] std::vector<std::string> complaints(const BrushedTally& tally);
 
 }  // namespace cogstride

@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cogstride/report/gnuplot.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -63,7 +64,7 @@ class ScatterFigure : private GnuplotScript {
     }
     add("set label 1 'one step' at first 0, graph 0.97 center tc rgb '#6b6b6b'\n");
     add("plot $errors{} using ({:.6g}*floor($2/{:.6g}+0.5)):(1.0) smooth frequency with boxes lc rgb "
-        "'#1f5fa8'\n",
+        "'#2a5c9a'\n",
         i, width, width);
     add("unset arrow\nunset label\n");
     add("set title 'the same, over the place that homing began from' font ',14'\n");
@@ -71,7 +72,7 @@ class ScatterFigure : private GnuplotScript {
         "0, 0\n"
         "set xrange [*:*]\nset yrange [{:.6g}:{:.6g}]\n",
         result.unit, unit.name, -half, half);
-    add("plot $errors{} using 1:2 with points pt 7 ps 0.5 lc rgb '#1f5fa8'\n", i);
+    add("plot $errors{} using 1:2 with points pt 7 ps 0.5 lc rgb '#2a5c9a'\n", i);
   }
 
   const std::vector<ScatterResult>& results_;
@@ -118,16 +119,16 @@ std::string scatter_json(const std::vector<ScatterResult>& results) {
     one["unit"] = result.unit;
     one["homings"] = result.trials.size();
     one["failures"] = result.failures();
-    one["spread"] = result.spread();
-    one["rms"] = result.rms();
-    one["mean"] = result.mean();
-    one["step"] = result.microstep;
-    one["sensor_noise_rms"] = result.noise;
+    one[with_unit("spread", result.unit)] = result.spread();
+    one[with_unit("rms", result.unit)] = result.rms();
+    one[with_unit("mean", result.unit)] = result.mean();
+    one[with_unit("step", result.unit)] = result.microstep;
+    one[with_unit("sensor_noise_rms", result.unit)] = result.noise;
     one["trials"] = nlohmann::ordered_json::array();
     for (const HomingTrial& trial : result.trials) {
-      nlohmann::ordered_json entry{{"start", trial.start}};
+      nlohmann::ordered_json entry{{with_unit("start", result.unit), trial.start}};
       if (trial.fault.empty()) {
-        entry["error"] = trial.error;
+        entry[with_unit("error", result.unit)] = trial.error;
       } else {
         entry["fault"] = trial.fault;
       }

@@ -4,8 +4,8 @@
 #include <string>
 #include <vector>
 
-#include "cogstride/trace/end_scatter.hpp"
-#include "cogstride/trace/scatter_result.hpp"
+#include "cogstride/study/results/end_scatter.hpp"
+#include "cogstride/study/results/scatter_result.hpp"
 
 namespace cogstride {
 

@@ -61,7 +61,7 @@ class SequenceFigure : private GnuplotScript {
   }
 
  private:
-  static constexpr const char* colours[] = {"#c25100", "#5b3a8e", "#1f5fa8", "#00796b"};
+  static constexpr const char* colours[] = {"#bd5b0b", "#68458f", "#2a5c9a", "#1f7a5c"};
 
   void left_panel(const char* label) {
     add("set lmargin at screen 0.08\nset rmargin at screen 0.53\nset tmargin at screen 0.90\nset bmargin at "
@@ -212,17 +212,17 @@ std::string sequence_json(const Mechanism& mechanism, const Excitation& excitati
   nlohmann::ordered_json json;
   json["mechanism"] = mechanism.name;
   json["how"] = excitation.how;
-  json["motor_step_degrees"] = excitation.motor_step;
-  json["worst_error_degrees"] = excitation.worst_error;
+  json["motor_step_deg"] = excitation.motor_step;
+  json["worst_error_deg"] = excitation.worst_error;
   json["steps_that_stand_still"] = excitation.still;
   json["lines"] = nlohmann::ordered_json::array();
   for (const Excitation::Line& line : excitation.lines)
     json["lines"].push_back({{"line", line.number}, {"use", line.use}});
   json["rows"] = nlohmann::ordered_json::array();
   for (const ExcitationRow& row : in_order(excitation, backwards)) {
-    nlohmann::ordered_json each{{"step", row.step},           {"ideal_angle", row.ideal_angle},
-                                {"angle", row.angle},         {"field", row.field},
-                                {"current_a", row.current_a}, {"current_b", row.current_b}};
+    nlohmann::ordered_json each{
+        {"step", row.step},         {"ideal_angle_deg", row.ideal_angle}, {"angle_deg", row.angle},
+        {"field_share", row.field}, {"current_a_share", row.current_a},   {"current_b_share", row.current_b}};
     if (!row.high.empty()) {
       each["levels"] = row.high;
       each["port"] = row.port;

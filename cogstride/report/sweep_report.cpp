@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cogstride/report/gnuplot.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -24,7 +25,7 @@ std::string against_prediction(const SweepResult& sweep) {
                      share < 0.0 ? "below" : "above");
 }
 
-/// Whether the run-up lasts long enough for its swing to have shown all that it can do.
+/// Whether the run-up lasts long enough for its oscillation to have shown all that it can do.
 std::string on_the_run_up(const SweepResult& sweep) {
   const std::string lasts =
       fmt::format("{:.1f} natural periods of {:.1f} ms", sweep.periods_at_full, 1e3 * sweep.natural_period);
@@ -53,17 +54,17 @@ class SweepFigure : private GnuplotScript {
     points("held", sweep_.trials, [](const SweepTrial& t) { return t.holds; });
     points("lost", sweep_.trials, [](const SweepTrial& t) { return !t.holds; });
     add("set xrange [0:{:.6g}]\nset yrange [0:{}]\nset ytics 30\n", 1.04 * sweep_.trials.back().value, top);
-    upright(1, sweep_.found, "#1f5fa8",
+    upright(1, sweep_.found, "#2a5c9a",
             fmt::format("{} up to {:.4g}", sweep_.is_limit ? "holds" : "held", sweep_.found), true, 0.06);
-    upright(2, sweep_.predicted, "#c25100", fmt::format("predicted {:.4g}", sweep_.predicted), true, 0.11);
+    upright(2, sweep_.predicted, "#bd5b0b", fmt::format("predicted {:.4g}", sweep_.predicted), true, 0.11);
     upright(3, sweep_.rig_says, "#6b6b6b", fmt::format("the rig says {:.4g}", sweep_.rig_says),
             sweep_.rig_says > 0.5 * sweep_.trials.back().value, 0.02);
     add("set label 10 'beyond 90 the pull gets weaker' at graph 0.01, first 94 tc rgb '#6b6b6b'\n");
-    add("set label 11 'steps lost' at graph 0.995, first {} right tc rgb '#b3261e'\n", top - 12);
-    add("plot 90 with lines lw 1 dt 3 lc rgb '#6b6b6b', $predicted with lines lw 2.5 lc rgb '#c25100', "
-        "$held with points pt 7 ps 1.4 lc rgb '#1f5fa8', $lost using 1:({}) with points pt 2 ps 1.6 lw 2.5 "
+    add("set label 11 'steps lost' at graph 0.995, first {} right tc rgb '#a5322a'\n", top - 12);
+    add("plot 90 with lines lw 1 dt 3 lc rgb '#6b6b6b', $predicted with lines lw 2.5 lc rgb '#bd5b0b', "
+        "$held with points pt 7 ps 1.4 lc rgb '#2a5c9a', $lost using 1:({}) with points pt 2 ps 1.6 lw 2.5 "
         "lc rgb "
-        "'#b3261e'\nunset output\n",
+        "'#a5322a'\nunset output\n",
         top - 6);
     return take();
   }
@@ -99,16 +100,16 @@ class ComparisonFigure : private GnuplotScript {
     add("set terminal {}\nset output {}\nset encoding utf8\n", terminal, gnuplot_text(output));
     add("set grid lc rgb '#e4e4e4' lt 1\nset border 3 lc rgb '#555555'\nset tics nomirror\n");
     add("set title {} font ',15' noenhanced\n",
-        gnuplot_text(fmt::format("{}: how far the rotor swings about steady motion, by stepping mode",
+        gnuplot_text(fmt::format("{}: how far the rotor oscillates about steady motion, by stepping mode",
                                  comparison_.mechanism)));
-    add("set lmargin 10\nset rmargin 4\nset xlabel 'speed [{}]'\nset ylabel 'swing, peak to peak [full "
+    add("set lmargin 10\nset rmargin 4\nset xlabel 'speed [{}]'\nset ylabel 'oscillation, peak to peak [full "
         "steps]'\n",
         comparison_.unit);
     for (std::size_t i = 0; i < comparison_.modes.size(); ++i) {
       add("$mode{} << EOD\n", i);
       for (const ModeTrial& trial : comparison_.modes[i].trials) {
         if (trial.holds)
-          add("{:.6g} {:.5g}\n", trial.speed, trial.swing);
+          add("{:.6g} {:.5g}\n", trial.speed, trial.oscillation);
         else
           add("\n");
       }
@@ -119,7 +120,7 @@ class ComparisonFigure : private GnuplotScript {
     }
     const std::vector<ModeTrial>& all = comparison_.modes.front().trials;
     add("set logscale xy\nset xrange [{:.5g}:{:.5g}]\nset yrange [{:.3g}:8]\n", all.front().speed,
-        all.back().speed, 0.3 * least_swing());
+        all.back().speed, 0.3 * least_oscillation());
     add("set ytics (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5)\nset xtics (");
     const double decade = std::pow(10.0, std::floor(std::log10(all.front().speed)));
     for (const double tic : {1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 7.0, 10.0, 15.0, 20.0, 30.0, 40.0, 50.0, 70.0})
@@ -146,13 +147,13 @@ class ComparisonFigure : private GnuplotScript {
   }
 
  private:
-  static constexpr const char* colours[] = {"#b3261e", "#c25100", "#8a7a00", "#00796b", "#1f5fa8", "#5b3a8e"};
+  static constexpr const char* colours[] = {"#a5322a", "#bd5b0b", "#7f7412", "#1f7a5c", "#2a5c9a", "#68458f"};
 
-  [[nodiscard]] double least_swing() const {
+  [[nodiscard]] double least_oscillation() const {
     double least = 1.0;
     for (const ModeCurve& mode : comparison_.modes)
       for (const ModeTrial& trial : mode.trials)
-        if (trial.holds && trial.swing > 0.0) least = std::min(least, trial.swing);
+        if (trial.holds && trial.oscillation > 0.0) least = std::min(least, trial.oscillation);
     return least;
   }
 
@@ -192,17 +193,18 @@ std::string sweep_json(const SweepResult& sweep) {
   json["mechanism"] = sweep.mechanism;
   json["swept"] = swept_name(sweep.of);
   json["unit"] = sweep.unit;
-  json["found"] = sweep.found;
+  json[with_unit("found", sweep.unit)] = sweep.found;
   json["is_limit"] = sweep.is_limit;
-  json["predicted"] = sweep.predicted;
-  json["rig_says"] = sweep.rig_says;
-  json["natural_period_seconds"] = sweep.natural_period;
+  json[with_unit("predicted", sweep.unit)] = sweep.predicted;
+  json[with_unit("rig_says", sweep.unit)] = sweep.rig_says;
+  json["natural_period_s"] = sweep.natural_period;
   json["periods_at_full_acceleration"] = sweep.periods_at_full;
   json["trials"] = nlohmann::ordered_json::array();
   for (const SweepTrial& trial : sweep.trials) {
-    nlohmann::ordered_json one{
-        {"value", trial.value}, {"holds", trial.holds}, {"worst_lag_degrees", trial.worst_lag}};
-    if (!trial.holds) one["lost_at_seconds"] = trial.lost_at;
+    nlohmann::ordered_json one{{with_unit("value", sweep.unit), trial.value},
+                               {"holds", trial.holds},
+                               {"worst_lag_deg", trial.worst_lag}};
+    if (!trial.holds) one["lost_at_s"] = trial.lost_at;
     json["trials"].push_back(one);
   }
   return json.dump(2) + "\n";
@@ -216,19 +218,21 @@ void draw_sweep(const std::string& path, const SweepResult& sweep) {
 
 std::string comparison_text(const ModeComparison& comparison) {
   std::string text = fmt::format(
-      "{}: swings at {:.3g} Hz by itself, so full steps excite it most near {:.4g} {}\n\n",
+      "{}: oscillates at {:.3g} Hz by itself, so full steps excite it most near {:.4g} {}\n\n",
       comparison.mechanism, comparison.natural_frequency, comparison.resonant_speed, comparison.unit);
   const auto out = std::back_inserter(text);
-  fmt::format_to(out, "  {:<26}  {:>14}  {:>14}  {:>14}\n", "mode", "worst swing", "at", "steps lost at");
+  fmt::format_to(out, "  {:<26}  {:>17}  {:>14}  {:>14}\n", "mode", "worst oscillation", "at",
+                 "steps lost at");
   for (const ModeCurve& mode : comparison.modes) {
     const ModeTrial* const worst = mode.worst();
-    fmt::format_to(out, "  {:<26}  {:>14}  {:>14}  {:>14}\n", mode.mode,
-                   worst == nullptr ? "-" : fmt::format("{:.2g} full steps", worst->swing),
+    fmt::format_to(out, "  {:<26}  {:>17}  {:>14}  {:>14}\n", mode.mode,
+                   worst == nullptr ? "-" : fmt::format("{:.2g} full steps", worst->oscillation),
                    worst == nullptr ? "-" : fmt::format("{:.3g} {}", worst->speed, comparison.unit),
                    mode.losses() == 0 ? "none" : fmt::format("{} of {}", mode.losses(), mode.trials.size()));
   }
   text += fmt::format(
-      "\n  {} speeds from {:.3g} to {:.3g} {}, each held for 40 swings; peak to peak, about steady motion\n",
+      "\n  {} speeds from {:.3g} to {:.3g} {}, each held for 40 oscillations; peak to peak, about steady "
+      "motion\n",
       comparison.modes.front().trials.size(), comparison.modes.front().trials.front().speed,
       comparison.modes.front().trials.back().speed, comparison.unit);
   return text;
@@ -238,13 +242,15 @@ std::string comparison_json(const ModeComparison& comparison) {
   nlohmann::ordered_json json;
   json["mechanism"] = comparison.mechanism;
   json["unit"] = comparison.unit;
-  json["natural_frequency_hertz"] = comparison.natural_frequency;
-  json["resonant_speed"] = comparison.resonant_speed;
+  json["natural_frequency_Hz"] = comparison.natural_frequency;
+  json[with_unit("resonant_speed", comparison.unit)] = comparison.resonant_speed;
   json["modes"] = nlohmann::ordered_json::array();
   for (const ModeCurve& mode : comparison.modes) {
     nlohmann::ordered_json trials = nlohmann::ordered_json::array();
     for (const ModeTrial& trial : mode.trials)
-      trials.push_back({{"speed", trial.speed}, {"holds", trial.holds}, {"swing_full_steps", trial.swing}});
+      trials.push_back({{with_unit("speed", comparison.unit), trial.speed},
+                        {"holds", trial.holds},
+                        {"oscillation_full_steps", trial.oscillation}});
     json["modes"].push_back({{"mode", mode.mode}, {"trials", trials}});
   }
   return json.dump(2) + "\n";

@@ -3,8 +3,8 @@
 
 #include <string>
 
-#include "cogstride/trace/duty_sweep.hpp"
-#include "cogstride/trace/sweep_result.hpp"
+#include "cogstride/study/results/duty_sweep.hpp"
+#include "cogstride/study/results/sweep_result.hpp"
 
 namespace cogstride {
 
@@ -15,7 +15,7 @@ void draw_sweep(const std::string& path, const SweepResult& sweep);
 
 [[nodiscard]] std::string comparison_text(const ModeComparison& comparison);
 [[nodiscard]] std::string comparison_json(const ModeComparison& comparison);
-/// The rotor's swing against speed, a curve a mode. @throws Error when it cannot be drawn
+/// The rotor's oscillation against speed, a curve a mode. @throws Error when it cannot be drawn
 void draw_comparison(const std::string& path, const ModeComparison& comparison);
 
 [[nodiscard]] std::string duty_sweep_text(const DutySweep& sweep);

@@ -7,8 +7,8 @@
 #include <map>
 
 #include "cogstride/report/reports.hpp"
-#include "cogstride/rig/derive.hpp"
-#include "cogstride/rig/figure_rows.hpp"
+#include "cogstride/rig/figures/derive.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -54,8 +54,8 @@ std::string rest_text(const RigLine& line) {
 
 /// What an output does until the program sets it.
 std::string boot_text(const Rig& rig, const RigLine& line) {
-  std::optional<ActiveLevel> held = line.driven.held;
-  if (!held && line.mechanism != nullptr) held = inputs_of(line.mechanism->board).held;
+  std::optional<ActiveLevel> held = line.driven.external_pull;
+  if (!held && line.mechanism != nullptr) held = inputs_of(line.mechanism->board).external_pull;
   if (held) return *held == ActiveLevel::low ? "held low" : "held high";
   const auto& boot = rig.controller.at_boot;
   if (!boot) return "not said";
@@ -270,7 +270,7 @@ std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayo
     found.push_back(fmt::format("{} microsteps {} at {:.4f} s, at {:.0f} steps/s (a slip of {} full steps)",
                                 std::abs(loss.microsteps), loss.microsteps > 0 ? "lost" : "too many",
                                 layout.seconds(loss.at), loss.step_rate,
-                                4 * std::abs(loss.microsteps) / tally.microsteps_a_period));
+                                4 * std::abs(loss.microsteps) / tally.microsteps_per_period));
     if (&loss - tally.losses.data() == 2 && tally.losses.size() > 3) {
       found.push_back("... and so on");
       break;
@@ -279,7 +279,7 @@ std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayo
   if (!tally.losses.empty()) {
     found.push_back(fmt::format(
         "in all the rotor stands {} microsteps {} of its steps. Look at limits.acceleration, limits.speed "
-        "and limits.start_speed, or give the swing of a stop time to die before turning round",
+        "and limits.start_speed, or give the oscillation after a stop time to die before turning round",
         std::abs(tally.lost_microsteps), tally.lost_microsteps >= 0 ? "short" : "ahead"));
   }
   if (!tally.stands_as_asked() && tally.losses.empty() && tally.missed() == 0) {
@@ -292,10 +292,10 @@ std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayo
   return found;
 }
 
-std::vector<std::string> complaints(const DriveTally& tally) {
+std::vector<std::string> complaints(const BrushedTally& tally) {
   std::vector<std::string> found;
   const auto over = [](double value, const std::optional<double>& most) { return most && value > *most; };
-  if (tally.driven_still >= DriveTally::longest_still) {
+  if (tally.driven_still >= BrushedTally::longest_still) {
     found.push_back(
         fmt::format("it was driven for {:.2g} s and stood, with up to {:.3g} A: friction and load hold it "
                     "up to about {:.3g} % of duty. Look at limits.lowest_duty, at load.stiction, and "
@@ -326,7 +326,7 @@ std::vector<std::string> complaints(const DriveTally& tally) {
   return found;
 }
 
-void drive_tally(Page& page, const DriveTally& tally) {
+void drive_tally(Page& page, const BrushedTally& tally) {
   page.line("");
   const std::string speed = std::abs(tally.speed) < 1e-3
                                 ? "at rest"
@@ -468,7 +468,7 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
                                     : fmt::format("{} microsteps", std::abs(tally.lost_microsteps)));
     for (const std::string& complaint : complaints(tally, log.layout())) page.line("  ! {}", complaint);
   }
-  for (const DriveTally& tally : report.tally.drives) {
+  for (const BrushedTally& tally : report.tally.drives) {
     // A wheel turns where its pair is driven.
     const auto rolls = [&](const std::string& who) {
       return std::any_of(report.tally.pairs.begin(), report.tally.pairs.end(), [&](const PairTally& pair) {
@@ -520,7 +520,7 @@ std::string runs_down_text(const LiveTally::RunsDown& runs_down) {
 }
 }  // namespace
 
-std::string drive_text(const DriveReport& report, const EventLog& log) {
+std::string drive_text(const LiveReport& report, const EventLog& log) {
   Page page;
   const LiveTally& tally = report.tally;
   page.line("{} driven on {}: {} after {:.3f} s", report.script, report.rig,

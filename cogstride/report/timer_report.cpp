@@ -8,7 +8,7 @@
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/report/panel_figure.hpp"
-#include "cogstride/rig/figure_rows.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -45,7 +45,7 @@ Json setting_json(const TimerSetting& setting) {
           {"top", setting.counts - 1},
           {"overflows", setting.overflows},
           {"frequency_Hz", setting.frequency.to_double()},
-          {"error", setting.error},
+          {"error_share", setting.error},
           {"bits", setting.bits}};
 }
 
@@ -126,7 +126,7 @@ std::string timer_text(const TimerReport& report) {
 std::string timer_json(const TimerReport& report) {
   Json json;
   json["clock_Hz"] = report.timer.clock.base().to_double();
-  json["width"] = report.timer.width;
+  json["width_bits"] = report.timer.width;
   json["wanted_Hz"] = report.wanted.base().to_double();
   json["counting"] = report.alignment == Alignment::edge ? "up" : "up and down";
   json["settings"] = Json::array();
@@ -138,7 +138,7 @@ std::string timer_json(const TimerReport& report) {
   json["channels"] = Json::array();
   for (std::size_t i = 0; i < report.duties.size(); ++i) {
     const OnTime on = on_time(report, i);
-    json["channels"].push_back({{"duty", report.duties[i]},
+    json["channels"].push_back({{"duty_share", report.duties[i]},
                                 {"compare", compare_value(report.settings.front(), report.duties[i])},
                                 {"on_from_s", on.from},
                                 {"on_to_s", on.to}});
@@ -169,7 +169,7 @@ void draw_timer(const std::string& path, const TimerReport& report) {
   }
   count.points.emplace_back(2.0 * period * scale, 0.0);
   counter.curves.push_back(count);
-  constexpr const char* colours[] = {"#1f5fa8", "#c25100", "#00796b", "#8e5bb5"};
+  constexpr const char* colours[] = {"#2a5c9a", "#bd5b0b", "#1f7a5c", "#8f62ab"};
   for (std::size_t i = 0; i < report.duties.size(); ++i) {
     // Counting up and down a channel is on while the counter is above what is left of its compare value.
     const auto value = static_cast<double>(compare_value(setting, report.duties[i]));

@@ -31,9 +31,9 @@ std::pair<std::string, std::string> scope_and_name(const std::string& name) {
 }  // namespace
 
 void VcdWriter::begin(const TraceLayout& layout) {
-  half_units_a_tick_ = Ratio(2'000'000'000) / Ratio(unit_ns_) *
-                       Ratio(layout.ticks_per_second_denominator, layout.ticks_per_second_numerator);
-  last_quick_ = INT64_MAX / half_units_a_tick_.numerator() - half_units_a_tick_.denominator();
+  half_units_per_tick_ = Ratio(2'000'000'000) / Ratio(unit_ns_) *
+                         Ratio(layout.ticks_per_second_denominator, layout.ticks_per_second_numerator);
+  last_quick_ = INT64_MAX / half_units_per_tick_.numerator() - half_units_per_tick_.denominator();
   buffer_ = fmt::format("$version Cog Stride $end\n$timescale {} ns $end\n", unit_ns_);
   std::string scope;
   std::string values;
@@ -59,8 +59,8 @@ void VcdWriter::begin(const TraceLayout& layout) {
 
 /// The nearest time unit, half up: half units, plus one, halved.
 std::int64_t VcdWriter::units(Tick at) const {
-  const std::int64_t numerator = half_units_a_tick_.numerator();
-  const std::int64_t denominator = half_units_a_tick_.denominator();
+  const std::int64_t numerator = half_units_per_tick_.numerator();
+  const std::int64_t denominator = half_units_per_tick_.denominator();
   if (at < last_quick_) return (at * numerator + denominator) / (2 * denominator);
   return static_cast<std::int64_t>((Ratio::Wide(at) * numerator + denominator) /
                                    (2 * Ratio::Wide(denominator)));

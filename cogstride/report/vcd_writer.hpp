@@ -38,7 +38,7 @@ class VcdWriter final : public TraceSink {
 
   OutputFile file_;
   int unit_ns_;
-  Ratio half_units_a_tick_;
+  Ratio half_units_per_tick_;
   Tick last_quick_ = 0;                     // up to here 64 bits hold the sum
   std::vector<std::int32_t> wire_of_line_;  // by line number, -1: not shown
   std::vector<Wire> wires_;

@@ -1,7 +1,7 @@
 #include "cogstride/rig/finite_rig.hpp"
 
 #include "cogstride/quantity/finite.hpp"
-#include "cogstride/rig/part_keys.hpp"
+#include "cogstride/rig/keys/part_keys.hpp"
 
 namespace cogstride {
 namespace {

@@ -70,7 +70,8 @@ class LineCollector {
 
   void supply(const Supply& supply) {
     owner_ = supply.name;
-    if (supply.up_line) input(*supply.up_line, "up", "supply." + supply.name + ".up_line");
+    if (supply.power_good_line)
+      input(*supply.power_good_line, "up", "supply." + supply.name + ".power_good_line");
   }
   void hand(const HandControl& hand) {
     owner_ = hand.name;

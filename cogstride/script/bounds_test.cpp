@@ -1,9 +1,9 @@
 // Scripts and rigs beyond all reason get a message, and no more memory or time than that takes.
 #include <gtest/gtest.h>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/script/script.hpp"
 #include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
@@ -24,7 +24,7 @@ std::string times(std::size_t count, const std::string& line) {
 /// What is wrong with it; nothing when all is well.
 std::vector<Diagnostic> wrong_with(const std::string& script) {
   try {
-    (void)parse_script(script, "s.stride", demo_rig());
+    (void)parse_script(script, "s.moves", demo_rig());
   } catch (const InputError& error) {
     return error.diagnostics();
   }
@@ -33,7 +33,7 @@ std::vector<Diagnostic> wrong_with(const std::string& script) {
 
 TEST(Bounds, OfBlocksInEachOther) {
   for (const char* const opener :
-       {"repeat 2 times\n", "start together\n", "arrive together\n", "in order\n", "to lay\n"}) {
+       {"repeat 2 times\n", "start together\n", "arrive together\n", "in order\n", "pattern lay\n"}) {
     const std::size_t deep = 60'000;
     const std::vector<Diagnostic> wrong =
         wrong_with(times(deep, opener) + "switch lamp on\n" + times(deep, "end\n"));
@@ -60,7 +60,7 @@ TEST(Bounds, OfWhatIsToldOfOneFile) {
   } catch (const InputError& error) {
     EXPECT_EQ(error.diagnostics().size(), most_diagnostics + 1);
   }
-  EXPECT_THROW((void)parse_stimuli(times(64'000, "nonsense\n"), "s.stimulus", demo_rig()), InputError);
+  EXPECT_THROW((void)parse_events(times(64'000, "nonsense\n"), "s.events", demo_rig()), InputError);
 }
 
 TEST(Bounds, OfTheLengthOfAScript) {
@@ -84,8 +84,8 @@ TEST(Bounds, OfWhatHappensInNoTime) {
         "repeat without end\n  in order\n  end\nend\n", "repeat 1000000000 times\n  switch lamp on\nend\n"}) {
     const Rig rig = demo_rig();
     SimulatedBench bench(rig);
-    const Script script = parse_script(endless, "s.stride", rig);
-    ScriptPlayer player(script, rig, bench.stage());
+    const Script script = parse_script(endless, "s.moves", rig);
+    ScriptPlayer player(script, rig, bench.cast());
     bench.run(player, [&] { return player.has_ended(); });
     EXPECT_NE(player.fault().find("took no time: a 'wait' among them is missing"), std::string::npos)
         << endless << player.fault();

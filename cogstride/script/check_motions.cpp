@@ -11,8 +11,8 @@
 #include <span>
 #include <vector>
 
-#include "cogstride/motion/servo_mover.hpp"
-#include "cogstride/motion/throttle_mover.hpp"
+#include "cogstride/motion/pulse_width/servo_mover.hpp"
+#include "cogstride/motion/pulse_width/throttle_mover.hpp"
 #include "cogstride/script/script.hpp"
 
 namespace cogstride {
@@ -145,7 +145,7 @@ class MotionChecker {
         break;
       case Kind::in_order:
       case Kind::with_limits:
-      case Kind::steps:
+      case Kind::pattern:
         pass(statement.inside(), known);
         break;
     }
@@ -187,9 +187,9 @@ class MotionChecker {
     }
     const OutputPosition target = target_of(mechanism, *standing.at, order);
     const std::int64_t way = step_at(mechanism, target) - step_at(mechanism, *standing.at);
-    if (order.takes) {
-      (void)limits_to_take(mechanism, order.takes->base().to_double(), way, limits);
-      known.length.seconds += order.takes->base().to_double();
+    if (order.in) {
+      (void)limits_to_take(mechanism, order.in->base().to_double(), way, limits);
+      known.length.seconds += order.in->base().to_double();
     } else {
       known.length.seconds += plan_ramp({}, way, limits).duration();
     }
@@ -211,7 +211,7 @@ class MotionChecker {
   /// How long it takes to come to a duty, when that can be.
   double change_to(const Statement& statement, Known& known, double duty) const {
     Standing& standing = known.standing[statement.mechanism];
-    const std::optional<ExactTime>& ramp = statement.by_duty->ramp;
+    const std::optional<ExactTime>& ramp = statement.by_duty->in;
     const Mechanism& mechanism = mechanism_of(statement);
     const DutyLimits limits = mechanism.is_throttled() ? throttle_limits(mechanism) : duty_limits(mechanism);
     const DutyPlan plan =
@@ -295,7 +295,7 @@ class MotionChecker {
       throw RangeError(fmt::format("{} {}", mechanism_of(statement).name,
                                    is_held ? "is held at a speed here: change it by one, such as 20 rpm"
                                            : "is given a duty here: change it by one, such as 5 %"));
-    if (statement.kind == Kind::reverse && is_held && statement.by_duty->ramp)
+    if (statement.kind == Kind::reverse && is_held && statement.by_duty->in)
       throw RangeError(
           fmt::format("{} is held at a speed here: its limits say how fast it reverses, so leave 'in' out",
                       mechanism_of(statement).name));

@@ -22,7 +22,7 @@ std::vector<AwaitedLine> named_inputs(const Rig& rig) {
   for (const HandControl& hand : rig.hands)
     if (hand.line) add(hand.name, *hand.line);
   for (const Supply& supply : rig.supplies)
-    if (supply.up_line) add(supply.name, *supply.up_line);
+    if (supply.power_good_line) add(supply.name, *supply.power_good_line);
   for (const Mechanism& mechanism : rig.mechanisms) {
     if (!mechanism.moves()) continue;
     for (const Sensor& sensor : mechanism.sensors)

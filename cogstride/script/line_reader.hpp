@@ -11,12 +11,12 @@
 
 namespace cogstride {
 
-/// The values of a named step, by name: "80 mm", as written.
-using StepValues = std::map<std::string, std::string, std::less<>>;
+/// The values of a pattern, by name: "80 mm", as written.
+using PatternValues = std::map<std::string, std::string, std::less<>>;
 
 class LineReader {
  public:
-  LineReader(const SourceLine& line, const Rig& rig, const StepValues& values)
+  LineReader(const SourceLine& line, const Rig& rig, const PatternValues& values)
       : line_(line), rig_(rig), values_(values) {}
 
   [[nodiscard]] const Rig& rig() const { return rig_; }
@@ -87,7 +87,7 @@ class LineReader {
 
   const SourceLine& line_;
   const Rig& rig_;
-  const StepValues& values_;
+  const PatternValues& values_;
   std::size_t next_ = 0;
 };
 

@@ -1,4 +1,4 @@
-// From the lines of a script to its statements. A line is read by its verb; blocks and named steps are read
+// From the lines of a script to its statements. A line is read by its verb; blocks and patterns are read
 // by recursion, so that the values of a step stand for themselves wherever they are named in it.
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -21,12 +21,11 @@ constexpr std::int64_t most_lines = 200'000;
 
 std::string_view of_bounded_length(std::string_view text, const std::string& name) {
   if (std::count(text.begin(), text.end(), '\n') > most_lines)
-    throw InputError(
-        {{{name, static_cast<std::size_t>(most_lines), 1},
-          fmt::format("a script has at most {} lines: 'repeat' and steps of your own ('to NAME') say "
-                      "it shorter",
-                      most_lines),
-          {}}});
+    throw InputError({{{name, static_cast<std::size_t>(most_lines), 1},
+                       fmt::format("a script has at most {} lines: 'repeat' and 'pattern' say "
+                                   "it shorter",
+                                   most_lines),
+                       {}}});
   return text;
 }
 
@@ -34,9 +33,9 @@ bool opens_block(std::string_view verb) {
   return verb == "repeat" || verb == "arrive" || verb == "start" || verb == "in" || verb == "with";
 }
 
-/// `to lay width 80 mm pitch 1.4 mm` ... `end`: its lines, and what its values are unless a call says
+/// `pattern lay width 80 mm pitch 1.4 mm` ... `end`: its lines, and what its values are unless a call says
 /// otherwise.
-struct NamedSteps {
+struct Pattern {
   std::string name;
   std::vector<std::pair<std::string, std::string>> values;  // in the order of the definition
   std::size_t first_line = 0;                               // of the body, among the script's lines
@@ -108,7 +107,7 @@ class ScriptParser {
     for (std::size_t open = 1; open > 0 && next_ < lines_.size(); ++next_) {
       const std::string_view verb = lines_[next_].words.front().text;
       if (verb == "end") --open;
-      if (verb == "to" || opens_block(verb)) ++open;
+      if (verb == "pattern" || opens_block(verb)) ++open;
     }
   }
 
@@ -124,7 +123,7 @@ class ScriptParser {
     statement.text = statement_text(line);
     LineReader reader(line, rig_, values_);
     const std::string_view verb = line.words.front().text;
-    if (verb == "to") {
+    if (verb == "pattern") {
       read_definition(line, opener);
       return;
     }
@@ -166,7 +165,7 @@ class ScriptParser {
       add(block.place.line, block.place.column, fmt::format("nothing moves in this '{}'", block.text), {});
     std::vector<std::pair<std::size_t, const Statement*>> used;
     for (const Statement& branch : block.body) {
-      if (block.kind == Kind::arrive_together && branch.order.takes)
+      if (block.kind == Kind::arrive_together && branch.order.in)
         add(branch.place.line, branch.place.column,
             "moves that arrive together take the time of the longest: leave 'in' out",
             fmt::format("    {}\n    {}", branch.text, std::string(branch.text.size(), '^')));
@@ -212,52 +211,54 @@ class ScriptParser {
     for (const Statement& inner : statement.inside()) mechanisms_in(inner, found);
   }
 
-  // ---- named steps
+  // ---- patterns
 
   void read_definition(const SourceLine& line, const Statement* opener) {
-    NamedSteps steps;
+    Pattern pattern;
     Statement as_block;
     as_block.place = {script_.name, line.number, line.words.front().column};
     as_block.text = statement_text(line);
     if (opener != nullptr || in_definition_) {
       guarded(line, [&] {
         throw LineReader::wrong(line.words.front(),
-                                "steps are named at the outermost level, outside any block");
+                                "a pattern stands at the outermost level, outside any block");
       });
       pass_over();
       return;
     }
     bool is_sound = false;
     guarded(line, [&] {
-      read_definition_line(line, steps);
+      read_definition_line(line, pattern);
       is_sound = true;
     });
-    steps.first_line = next_;
-    // Read once with its own values, so that steps that nobody calls are checked too.
-    const StepValues outer = std::exchange(values_, StepValues(steps.values.begin(), steps.values.end()));
+    pattern.first_line = next_;
+    // Read once with its own values, so that one that nobody calls is checked too.
+    const PatternValues outer =
+        std::exchange(values_, PatternValues(pattern.values.begin(), pattern.values.end()));
     const bool was_in = std::exchange(in_definition_, true);
     auto body = std::make_shared<const std::vector<Statement>>(read_block(&as_block));
     in_definition_ = was_in;
     values_ = outer;
-    steps.end_line = next_;
+    pattern.end_line = next_;
     if (!is_sound) return;
-    steps.made.emplace(key_of(StepValues(steps.values.begin(), steps.values.end())), std::move(body));
-    steps_.push_back(std::move(steps));
+    pattern.made.emplace(key_of(PatternValues(pattern.values.begin(), pattern.values.end())),
+                         std::move(body));
+    patterns_.push_back(std::move(pattern));
   }
 
-  void read_definition_line(const SourceLine& line, NamedSteps& steps) {
+  void read_definition_line(const SourceLine& line, Pattern& pattern) {
     LineReader reader(line, rig_, values_);
-    reader.expect("to");
-    const Word& name = reader.word("a name for the steps, as in 'to lay width 80 mm'");
-    steps.name = own_name(name);
-    if (find_steps(name.text) != nullptr)
-      throw LineReader::wrong(name, fmt::format("steps called {} are there already", name.text));
+    reader.expect("pattern");
+    const Word& name = reader.word("a name, as in 'pattern lay width 80 mm'");
+    pattern.name = own_name(name);
+    if (find_pattern(name.text) != nullptr)
+      throw LineReader::wrong(name, fmt::format("a pattern {} is there already", name.text));
     while (!reader.at_end()) {
       const Word& value = reader.word("the name of a value");
       const std::string value_name = own_name(value);
-      for (const auto& [other, text] : steps.values)
+      for (const auto& [other, text] : pattern.values)
         if (other == value_name) throw LineReader::wrong(value, fmt::format("{} is named twice", value_name));
-      steps.values.emplace_back(value_name, read_value(reader, value_name));
+      pattern.values.emplace_back(value_name, read_value(reader, value_name));
     }
   }
 
@@ -300,8 +301,8 @@ class ScriptParser {
       throw LineReader::wrong(word,
                               fmt::format("'{}' is no name: small letters, digits and '_' are", word.text));
     if (std::find(verbs.begin(), verbs.end(), word.text) != verbs.end() || word.text == "end" ||
-        word.text == "to")
-      throw LineReader::wrong(word, fmt::format("'{}' is a word of the stride language", word.text));
+        word.text == "pattern")
+      throw LineReader::wrong(word, fmt::format("'{}' is a word of the script language", word.text));
     bool is_unit = true;
     try {
       (void)parse_any_quantity("1 " + std::string(word.text));
@@ -312,19 +313,19 @@ class ScriptParser {
     return std::string(word.text);
   }
 
-  NamedSteps* find_steps(std::string_view name) {
+  Pattern* find_pattern(std::string_view name) {
     const auto found =
-        std::find_if(steps_.begin(), steps_.end(), [&](const NamedSteps& s) { return s.name == name; });
-    return found == steps_.end() ? nullptr : &*found;
+        std::find_if(patterns_.begin(), patterns_.end(), [&](const Pattern& s) { return s.name == name; });
+    return found == patterns_.end() ? nullptr : &*found;
   }
 
-  static std::string key_of(const StepValues& values) {
+  static std::string key_of(const PatternValues& values) {
     std::string key;
     for (const auto& [name, text] : values) key += name + "=" + text + ";";
     return key;
   }
 
-  /// A stretch holds in the steps that are called in it too.
+  /// A stretch holds in the patterns that are called in it too.
   [[nodiscard]] std::string stretches_key() const {
     std::string key;
     for (const Stretch& stretch : stretches_) {
@@ -336,18 +337,18 @@ class ScriptParser {
   }
 
   void read_call(LineReader& reader, Statement& statement, const std::string& name) {
-    statement.kind = Kind::steps;
-    NamedSteps& steps = *find_steps(name);
-    StepValues values(steps.values.begin(), steps.values.end());
-    StepValues given;
+    statement.kind = Kind::pattern;
+    Pattern& pattern = *find_pattern(name);
+    PatternValues values(pattern.values.begin(), pattern.values.end());
+    PatternValues given;
     while (!reader.at_end()) {
       const Word& value = reader.word("the name of a value");
       const auto known = values.find(value.text);
       if (known == values.end()) {
         std::vector<std::string> names;
-        for (const auto& [known_name, text] : steps.values) names.push_back(known_name);
+        for (const auto& [known_name, text] : pattern.values) names.push_back(known_name);
         throw LineReader::wrong(
-            value, fmt::format("'{}' is no value of {}; it has: {}", value.text, steps.name,
+            value, fmt::format("'{}' is no value of {}; it has: {}", value.text, pattern.name,
                                names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
       }
       if (given.contains(known->first))
@@ -357,14 +358,14 @@ class ScriptParser {
       given.emplace(known->first, known->second);
       require_same_kind(value, before, known->second);
     }
-    statement.called = made_with(steps, values, statement);
+    statement.called = made_with(pattern, values, statement);
     if (spelled_out(statement) > most_spelled_out) {
       throw reader.wrong_statement(
-          fmt::format("spelled out, these steps are more than {} statements", most_spelled_out));
+          fmt::format("spelled out, these patterns are more than {} statements", most_spelled_out));
     }
   }
 
-  /// Statements that it comes to with all steps spelled out (repeats count once).
+  /// Statements that it comes to with all patterns spelled out (repeats count once).
   std::int64_t spelled_out(const Statement& statement) {
     const auto known = sizes_.find(statement.called.get());
     if (statement.called && known != sizes_.end()) return known->second;
@@ -386,19 +387,19 @@ class ScriptParser {
                               fmt::format("{} is something like {}, and not {}", name.text, wanted, found));
   }
 
-  std::shared_ptr<const std::vector<Statement>> made_with(NamedSteps& steps, const StepValues& values,
+  std::shared_ptr<const std::vector<Statement>> made_with(Pattern& pattern, const PatternValues& values,
                                                           const Statement& call) {
     const std::string key = key_of(values) + stretches_key();
-    if (const auto made = steps.made.find(key); made != steps.made.end()) return made->second;
+    if (const auto made = pattern.made.find(key); made != pattern.made.end()) return made->second;
     if (calls_ >= deepest_nesting) {
       throw Wrong{call.place.column, call.text.size(),
-                  fmt::format("steps stand in each other more than {} deep", deepest_nesting)};
+                  fmt::format("patterns stand in each other more than {} deep", deepest_nesting)};
     }
     // The body once more, with these values. What is wrong only with them is wrong at the call.
     Statement as_block;
     as_block.text = call.text;
-    const std::size_t here = std::exchange(next_, steps.first_line);
-    const StepValues outer = std::exchange(values_, values);
+    const std::size_t here = std::exchange(next_, pattern.first_line);
+    const PatternValues outer = std::exchange(values_, values);
     const std::size_t depth = std::exchange(depth_, 0);
     const std::size_t wrong_before = wrong_.size();
     ++calls_;
@@ -409,7 +410,7 @@ class ScriptParser {
     depth_ = depth;
     for (std::size_t i = wrong_before; i < wrong_.size(); ++i)
       wrong_[i].message += fmt::format(" (as called in line {})", call.place.line);
-    steps.made.emplace(key, body);
+    pattern.made.emplace(key, body);
     return body;
   }
 
@@ -418,15 +419,15 @@ class ScriptParser {
   void read_by_verb_or_call(LineReader& reader, Statement& statement) {
     const Word& verb = reader.word("a verb");
     if (read_by_verb(verb.text, reader, stretches_, statement)) return;
-    if (find_steps(verb.text) != nullptr) {
+    if (find_pattern(verb.text) != nullptr) {
       read_call(reader, statement, std::string(verb.text));
       return;
     }
     std::vector<std::string> words = statement_verbs();
     words.emplace_back("end");
-    for (const NamedSteps& steps : steps_) words.push_back(steps.name);
+    for (const Pattern& pattern : patterns_) words.push_back(pattern.name);
     const std::string near = nearest_word(std::string(verb.text), words);
-    throw LineReader::wrong(verb, fmt::format("'{}' is not a verb of the stride language{}", verb.text,
+    throw LineReader::wrong(verb, fmt::format("'{}' is not a verb of the script language{}", verb.text,
                                               near.empty() ? fmt::format(" ({})", fmt::join(words, ", "))
                                                            : fmt::format("; did you mean {}?", near)));
   }
@@ -452,11 +453,11 @@ class ScriptParser {
   std::vector<SourceLine> lines_;
   std::size_t next_ = 0;  // line to be read
   Script script_;
-  std::vector<NamedSteps> steps_;
-  StepValues values_;
+  std::vector<Pattern> patterns_;
+  PatternValues values_;
   std::vector<Stretch> stretches_;
   std::size_t depth_ = 0;
-  std::size_t calls_ = 0;  // of steps, one in the other
+  std::size_t calls_ = 0;  // of patterns, one in the other
   std::map<const void*, std::int64_t> sizes_;
   bool in_definition_ = false;
   std::vector<Diagnostic> wrong_;

@@ -1,6 +1,6 @@
 // A stride script: what mechanisms should do, in plain words, one statement a line.
 //
-//   to lay width 80 mm pitch 1.4 mm     # a step of our own, with two values
+//   pattern lay width 80 mm pitch 1.4 mm     # with two values
 //     move traverse by width at 40 mm/s
 //     move traverse by -width
 //   end
@@ -12,7 +12,7 @@
 //   end
 //
 // `read_script` checks the whole of it against the rig before anything moves: names, units, limits, and where
-// every move would end, repeats and steps included. docs/stride-language.md has every verb.
+// every move would end, repeats and patterns included. docs/script-language.md has every verb.
 #pragma once
 
 #include <map>
@@ -23,7 +23,7 @@
 #include <vector>
 
 #include "cogstride/lines/events.hpp"
-#include "cogstride/motion/pair_mover.hpp"
+#include "cogstride/motion/cart/pair_mover.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -67,7 +67,7 @@ struct Statement {
     start_together,
     in_order,
     with_limits,
-    steps  ///< named ones; `called` are theirs
+    pattern  ///< `called` are its statements
   };
   static constexpr std::size_t everything = static_cast<std::size_t>(-1);
 

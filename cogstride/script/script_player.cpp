@@ -72,19 +72,18 @@ class ScriptPlayer::Branch {
     std::int64_t passes_left = 1;  // 0: without end
   };
 
-  [[nodiscard]] StepperMover& mover() const { return *player_.stage_.movers[current_->mechanism]; }
+  [[nodiscard]] StepperMover& mover() const { return *player_.cast_.movers[current_->mechanism]; }
   /// Of a mechanism that is driven by duty; null for others.
   [[nodiscard]] DutyMover* drive() const {
-    return current_->mechanism == Statement::everything ? nullptr
-                                                        : player_.stage_.drives[current_->mechanism];
+    return current_->mechanism == Statement::everything ? nullptr : player_.cast_.drives[current_->mechanism];
   }
-  [[nodiscard]] ServoMover* servo() const { return player_.stage_.servos[current_->mechanism]; }
-  [[nodiscard]] ThrottleMover* throttle() const { return player_.stage_.throttles[current_->mechanism]; }
-  [[nodiscard]] SixStepMover* six_step() const { return player_.stage_.six_steps[current_->mechanism]; }
+  [[nodiscard]] ServoMover* servo() const { return player_.cast_.servos[current_->mechanism]; }
+  [[nodiscard]] ThrottleMover* throttle() const { return player_.cast_.throttles[current_->mechanism]; }
+  [[nodiscard]] SixStepMover* six_step() const { return player_.cast_.six_steps[current_->mechanism]; }
   [[nodiscard]] Tick ticks(ExactTime time) const {
-    return (time.base() * player_.stage_.clock.base()).rounded();
+    return (time.base() * player_.cast_.clock.base()).rounded();
   }
-  [[nodiscard]] Tick looking_ticks() const { return ticks_at_least(looking_period, player_.stage_.clock); }
+  [[nodiscard]] Tick looking_ticks() const { return ticks_at_least(looking_period, player_.cast_.clock); }
 
   /// The next statement that does something, or nothing at the end.
   const Statement* next_statement() {
@@ -112,7 +111,7 @@ class ScriptPlayer::Branch {
           break;
         case Kind::in_order:
         case Kind::with_limits:
-        case Kind::steps:
+        case Kind::pattern:
           blocks_.push_back({statement.inside(), 0, 1});
           break;
         default:
@@ -137,7 +136,7 @@ class ScriptPlayer::Branch {
                                        : mover().move(statement.order)};
         break;
       case Kind::spin: {
-        if (SixStepMover* const six_step = player_.stage_.six_steps[statement.mechanism]) {
+        if (SixStepMover* const six_step = player_.cast_.six_steps[statement.mechanism]) {
           const auto motion = six_step->spin(lines, statement.spin);
           if (statement.spin.lasts) motions_ = {motion};
           break;
@@ -162,7 +161,7 @@ class ScriptPlayer::Branch {
         motions_ = {throttle()->throttle(lines, *statement.by_duty)};
         break;
       case Kind::drive_pair:
-        motions_ = {player_.stage_.pairs[statement.pair]->drive(lines, statement.cart)};
+        motions_ = {player_.cast_.pairs[statement.pair]->drive(lines, statement.cart)};
         break;
       case Kind::faster:
         if (throttle() != nullptr) {
@@ -178,11 +177,11 @@ class ScriptPlayer::Branch {
         break;
       case Kind::reverse:
         if (throttle() != nullptr) {
-          throttle()->reverse(lines, statement.by_duty->ramp);
+          throttle()->reverse(lines, statement.by_duty->in);
         } else if (six_step() != nullptr) {
           six_step()->reverse(lines);
         } else if (drive() != nullptr) {
-          drive()->reverse(lines, statement.by_duty->ramp);
+          drive()->reverse(lines, statement.by_duty->in);
         } else {
           mover().reverse(lines);
         }
@@ -198,9 +197,9 @@ class ScriptPlayer::Branch {
         if (statement.pair != Statement::everything) break;
         for (StepperMover* const mover : stopped_by(statement)) mover->stop(lines);
         for (DutyMover* const drive : drives_stopped_by(statement))
-          drive->stop(lines, statement.by_duty ? statement.by_duty->ramp : std::nullopt);
+          drive->stop(lines, statement.by_duty ? statement.by_duty->in : std::nullopt);
         for (ThrottleMover* const throttle : throttles_stopped_by(statement))
-          throttle->stop(lines, statement.by_duty ? statement.by_duty->ramp : std::nullopt);
+          throttle->stop(lines, statement.by_duty ? statement.by_duty->in : std::nullopt);
         for (ServoMover* const servo : servos_stopped_by(statement)) servo->stop(lines);
         for (SixStepMover* const six_step : six_steps_stopped_by(statement)) six_step->stop(lines);
         break;
@@ -227,10 +226,10 @@ class ScriptPlayer::Branch {
         wakes_at_ = began_ + looking_ticks();
         break;
       case Kind::switch_output:
-        player_.stage_.outputs[statement.output]->set(lines, statement.on);
+        player_.cast_.outputs[statement.output]->set(lines, statement.on);
         break;
       case Kind::fade_output:
-        player_.stage_.outputs[statement.output]->fade(lines, statement.share, ticks(statement.pause));
+        player_.cast_.outputs[statement.output]->fade(lines, statement.share, ticks(statement.pause));
         break;
       case Kind::ready:
         wakes_at_ = gives_up_at_;
@@ -250,7 +249,7 @@ class ScriptPlayer::Branch {
       case Kind::arrive_together: {
         const auto together = std::make_shared<ArrivingTogether>();
         for (const Statement& move : statement.body)
-          motions_.push_back(player_.stage_.movers[move.mechanism]->move(move.order, together));
+          motions_.push_back(player_.cast_.movers[move.mechanism]->move(move.order, together));
         break;
       }
       case Kind::start_together:
@@ -279,9 +278,9 @@ class ScriptPlayer::Branch {
                std::any_of(motions_.begin(), motions_.end(), has_failed);
       case Kind::stop: {
         if (current_->pair != Statement::everything) {
-          const WheeledPair& pair = player_.stage_.pairs[current_->pair]->pair();
+          const WheeledPair& pair = player_.cast_.pairs[current_->pair]->pair();
           return std::all_of(
-              player_.stage_.drives.begin(), player_.stage_.drives.end(), [&](const DutyMover* drive) {
+              player_.cast_.drives.begin(), player_.cast_.drives.end(), [&](const DutyMover* drive) {
                 return drive == nullptr ||
                        (drive->mechanism().name != pair.left && drive->mechanism().name != pair.right) ||
                        drive->is_idle();
@@ -302,13 +301,13 @@ class ScriptPlayer::Branch {
       case Kind::wait:
         return now_ >= wakes_at_ || wakes_at_ == began_;
       case Kind::wait_line:
-        return player_.stage_.inputs->acts(current_->awaits.line) == current_->awaits.acts;
+        return player_.cast_.inputs->acts(current_->awaits.line) == current_->awaits.acts;
       case Kind::wait_place:
         return came_from_ && side_of_place() != came_from_;
       case Kind::ready:
         return missing().empty();
       case Kind::jog:
-        return player_.stage_.inputs->acts(current_->awaits.line) == current_->awaits.acts &&
+        return player_.cast_.inputs->acts(current_->awaits.line) == current_->awaits.acts &&
                mover().is_idle();
       case Kind::start_together:
         return std::all_of(branches_.begin(), branches_.end(), [](const auto& b) { return b->has_ended(); });
@@ -332,7 +331,7 @@ class ScriptPlayer::Branch {
 
   void finish_current() {
     if (has_known_length(*current_) || current_->kind == Kind::arrive_together)
-      player_.known_done_ += static_cast<double>(now_ - began_) / player_.stage_.clock.base().to_double();
+      player_.known_done_ += static_cast<double>(now_ - began_) / player_.cast_.clock.base().to_double();
     motions_.clear();
     branches_.clear();
     current_ = nullptr;
@@ -340,7 +339,7 @@ class ScriptPlayer::Branch {
 
   void give_up_when_late() {
     if (now_ < gives_up_at_) return;
-    const double waited = static_cast<double>(now_ - began_) / player_.stage_.clock.base().to_double();
+    const double waited = static_cast<double>(now_ - began_) / player_.cast_.clock.base().to_double();
     if (current_->kind == Kind::ready) {
       player_.stop(*current_, fmt::format("after {:.4g} s {}", waited, missing()));
     } else if (current_->kind == Kind::wait_line) {
@@ -365,8 +364,8 @@ class ScriptPlayer::Branch {
 
   [[nodiscard]] std::vector<StepperMover*> stopped_by(const Statement& statement) const {
     std::vector<StepperMover*> movers;
-    for (std::size_t i = 0; i < player_.stage_.movers.size(); ++i) {
-      StepperMover* const mover = player_.stage_.movers[i];
+    for (std::size_t i = 0; i < player_.cast_.movers.size(); ++i) {
+      StepperMover* const mover = player_.cast_.movers[i];
       if (mover == nullptr) continue;
       if (statement.mechanism == Statement::everything || statement.mechanism == i) movers.push_back(mover);
     }
@@ -375,8 +374,8 @@ class ScriptPlayer::Branch {
 
   [[nodiscard]] std::vector<DutyMover*> drives_stopped_by(const Statement& statement) const {
     std::vector<DutyMover*> drives;
-    for (std::size_t i = 0; i < player_.stage_.drives.size(); ++i) {
-      DutyMover* const drive = player_.stage_.drives[i];
+    for (std::size_t i = 0; i < player_.cast_.drives.size(); ++i) {
+      DutyMover* const drive = player_.cast_.drives[i];
       if (drive == nullptr) continue;
       if (statement.mechanism == i ||
           (statement.mechanism == Statement::everything && (!drive->is_idle() || drive->duty(now_) != 0.0)))
@@ -388,8 +387,8 @@ class ScriptPlayer::Branch {
   /// Everything that still turns or is on its way; one by name in any case.
   [[nodiscard]] std::vector<ThrottleMover*> throttles_stopped_by(const Statement& statement) const {
     std::vector<ThrottleMover*> found;
-    for (std::size_t i = 0; i < player_.stage_.throttles.size(); ++i) {
-      ThrottleMover* const throttle = player_.stage_.throttles[i];
+    for (std::size_t i = 0; i < player_.cast_.throttles.size(); ++i) {
+      ThrottleMover* const throttle = player_.cast_.throttles[i];
       if (throttle == nullptr) continue;
       const bool is_on = !throttle->is_idle() || throttle->throttle_at(now_) != 0.0;
       if (statement.mechanism == i || (statement.mechanism == Statement::everything && is_on))
@@ -399,17 +398,17 @@ class ScriptPlayer::Branch {
   }
   /// The pair that is named, or every one that is on its way.
   [[nodiscard]] std::vector<PairMover*> pairs_stopped_by(const Statement& statement) const {
-    if (statement.pair != Statement::everything) return {player_.stage_.pairs[statement.pair]};
+    if (statement.pair != Statement::everything) return {player_.cast_.pairs[statement.pair]};
     std::vector<PairMover*> found;
     if (statement.mechanism != Statement::everything) return found;
-    for (PairMover* const pair : player_.stage_.pairs)
+    for (PairMover* const pair : player_.cast_.pairs)
       if (!pair->is_idle()) found.push_back(pair);
     return found;
   }
   [[nodiscard]] std::vector<ServoMover*> servos_stopped_by(const Statement& statement) const {
     std::vector<ServoMover*> found;
-    for (std::size_t i = 0; i < player_.stage_.servos.size(); ++i) {
-      ServoMover* const servo = player_.stage_.servos[i];
+    for (std::size_t i = 0; i < player_.cast_.servos.size(); ++i) {
+      ServoMover* const servo = player_.cast_.servos[i];
       if (servo == nullptr) continue;
       if (statement.mechanism == i || (statement.mechanism == Statement::everything && !servo->is_idle()))
         found.push_back(servo);
@@ -419,8 +418,8 @@ class ScriptPlayer::Branch {
 
   [[nodiscard]] std::vector<SixStepMover*> six_steps_stopped_by(const Statement& statement) const {
     std::vector<SixStepMover*> found;
-    for (std::size_t i = 0; i < player_.stage_.six_steps.size(); ++i) {
-      SixStepMover* const six_step = player_.stage_.six_steps[i];
+    for (std::size_t i = 0; i < player_.cast_.six_steps.size(); ++i) {
+      SixStepMover* const six_step = player_.cast_.six_steps[i];
       if (six_step == nullptr) continue;
       const bool is_on = !six_step->is_idle() || six_step->duty() != 0.0;
       if (statement.mechanism == i || (statement.mechanism == Statement::everything && is_on))
@@ -433,11 +432,11 @@ class ScriptPlayer::Branch {
 
   /// What keeps the bench from being ready; empty when nothing does.
   [[nodiscard]] std::string missing() const {
-    const Inputs& inputs = *player_.stage_.inputs;
+    const Inputs& inputs = *player_.cast_.inputs;
     for (const Supply& supply : player_.rig_.supplies) {
-      if (!supply.up_line) continue;
-      if (!inputs.acts(static_cast<LineId>(*supply.up_line)).value_or(false))
-        return fmt::format("the supply {} is not up (line {} is low)", supply.name, *supply.up_line);
+      if (!supply.power_good_line) continue;
+      if (!inputs.acts(static_cast<LineId>(*supply.power_good_line)).value_or(false))
+        return fmt::format("the supply {} is not up (line {} is low)", supply.name, *supply.power_good_line);
     }
     for (const HandControl& hand : player_.rig_.hands) {
       if (hand.kind != HandControl::Kind::stop || !hand.line) continue;
@@ -450,7 +449,7 @@ class ScriptPlayer::Branch {
   void ask_for_unsensed_supplies() {
     if (!player_.ask_) return;
     for (const Supply& supply : player_.rig_.supplies) {
-      if (supply.up_line || player_.rig_.controller.supply == supply.name) continue;
+      if (supply.power_good_line || player_.rig_.controller.supply == supply.name) continue;
       if (!player_.ask_(fmt::format("Is the supply {} on?", supply.name)))
         throw RangeError(fmt::format("the supply {} is not on", supply.name));
     }
@@ -460,7 +459,7 @@ class ScriptPlayer::Branch {
 
   /// +1, -1, or 0: the way that the keys ask for; none while both or neither are held, and at the end.
   [[nodiscard]] int jog_wants() const {
-    const Inputs& inputs = *player_.stage_.inputs;
+    const Inputs& inputs = *player_.cast_.inputs;
     if (inputs.acts(current_->awaits.line) == current_->awaits.acts) return 0;
     const bool back = inputs.acts(current_->keys[0].line).value_or(false);
     const bool on = inputs.acts(current_->keys[1].line).value_or(false);
@@ -501,8 +500,8 @@ class ScriptPlayer::Branch {
   int jogging_ = 0;
 };
 
-ScriptPlayer::ScriptPlayer(const Script& script, const Rig& rig, Stage stage)
-    : rig_(rig), stage_(std::move(stage)), main_(std::make_unique<Branch>(*this, script.statements)) {}
+ScriptPlayer::ScriptPlayer(const Script& script, const Rig& rig, Cast cast)
+    : rig_(rig), cast_(std::move(cast)), main_(std::make_unique<Branch>(*this, script.statements)) {}
 
 ScriptPlayer::~ScriptPlayer() = default;
 
@@ -515,7 +514,7 @@ void ScriptPlayer::stop(const Statement& statement, const std::string& why) {
 double ScriptPlayer::known_seconds_done(Tick now) const {
   const Statement* const current = main_->current();
   if (current == nullptr || !has_known_length(*current)) return known_done_;
-  return known_done_ + static_cast<double>(now - main_->began()) / stage_.clock.base().to_double();
+  return known_done_ + static_cast<double>(now - main_->began()) / cast_.clock.base().to_double();
 }
 
 Tick ScriptPlayer::next_act() const {

@@ -1,11 +1,11 @@
-// Plays a script on the stage of a bench: one statement after the other, and side by side where it says so.
+// Plays a script on the cast of a bench: one statement after the other, and side by side where it says so.
 #pragma once
 
 #include <functional>
 #include <memory>
 #include <vector>
 
-#include "cogstride/motion/stage.hpp"
+#include "cogstride/motion/cast.hpp"
 #include "cogstride/script/script.hpp"
 
 namespace cogstride {
@@ -19,9 +19,9 @@ struct TaughtLimit {
 
 class ScriptPlayer final : public Participant {
  public:
-  /// @param stage  of a bench with the rig that the script was checked against. Script, rig and stage must
+  /// @param cast  of a bench with the rig that the script was checked against. Script, rig and cast must
   /// outlive the player.
-  ScriptPlayer(const Script& script, const Rig& rig, Stage stage);
+  ScriptPlayer(const Script& script, const Rig& rig, Cast cast);
   ~ScriptPlayer() override;
 
   /// Told of every statement as it begins.
@@ -45,7 +45,7 @@ class ScriptPlayer final : public Participant {
   void stop(const Statement& statement, const std::string& why);
 
   const Rig& rig_;
-  Stage stage_;
+  Cast cast_;
   std::function<void(Tick, const Statement&)> listener_;
   std::function<bool(const std::string&)> ask_;
   std::unique_ptr<Branch> main_;

@@ -2,7 +2,7 @@
 
 #include <gtest/gtest.h>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
@@ -16,7 +16,7 @@ using testing_support::demo_rig;
 std::vector<std::string> wrong_in(const std::string& text) {
   std::vector<std::string> messages;
   try {
-    (void)parse_script(text, "x.stride", demo_rig());
+    (void)parse_script(text, "x.moves", demo_rig());
   } catch (const InputError& error) {
     for (const Diagnostic& wrong : error.diagnostics()) messages.push_back(to_text(wrong));
   }
@@ -39,7 +39,7 @@ TEST(Script, ReadsPlainWords) {
       "\tmove traverse by -2.5 mm at 40 mm/s and 800 mm/s2\r\n"
       "  wait 0.5 s\n"
       "end",
-      "x.stride", demo_rig());
+      "x.moves", demo_rig());
   ASSERT_EQ(script.statements.size(), 3u);
   EXPECT_EQ(script.statements[1].order.to, OutputPosition(85_mm));
   EXPECT_EQ(script.statements[1].place.line, 4u);
@@ -56,20 +56,20 @@ TEST(Script, ReadsPlainWords) {
 TEST(Script, UnderlinesWhatIsWrong) {
   EXPECT_EQ(
       only_wrong("home traverse\nmove travers to 85 mm"),
-      "x.stride:2:6: 'travers' is not a mechanism of this rig, did you mean traverse?; it has: traverse, "
-      "creel, spindle, letoff, fan, snips\n"
+      "x.moves:2:6: 'travers' is not a mechanism of this rig, did you mean traverse?; it has: traverse, "
+      "creel, spindle, feeder, fan, snips\n"
       "    move travers to 85 mm\n"
       "         ^^^^^^^");
   EXPECT_EQ(only_wrong("home traverse\nmove traverse to 85"),
-            "x.stride:2:18: '85' has no unit: write one, as in 85 mm or 1.6 A\n"
+            "x.moves:2:18: '85' has no unit: write one, as in 85 mm or 1.6 A\n"
             "    move traverse to 85\n"
             "                     ^^");
   EXPECT_EQ(only_wrong("hoem traverse"),
-            "x.stride:1:1: 'hoem' is not a verb of the stride language; did you mean home?\n"
+            "x.moves:1:1: 'hoem' is not a verb of the script language; did you mean home?\n"
             "    hoem traverse\n"
             "    ^^^^");
   EXPECT_EQ(only_wrong("home traverse\nmove traverse to 85 deg"),
-            "x.stride:2:18: traverse: the output moves along a line, so it wants mm, not degrees\n"
+            "x.moves:2:18: traverse: the output moves along a line, so it wants mm, not degrees\n"
             "    move traverse to 85 deg\n"
             "                     ^^^^^^");
 }
@@ -151,11 +151,11 @@ TEST(Script, ReadsMovesThatArriveTogether) {
       "  end\n"
       "  move traverse to 10 mm in 3 s\n"
       "end",
-      "x.stride", demo_rig());
+      "x.moves", demo_rig());
   const std::vector<Statement>& body = script.statements[1].body;
   EXPECT_EQ(body[0].kind, Statement::Kind::arrive_together);
   EXPECT_EQ(body[0].body.size(), 1u);
-  EXPECT_EQ(body[1].order.takes, 3_s);
+  EXPECT_EQ(body[1].order.in, 3_s);
 }
 
 TEST(Script, SaysWhatCannotArriveTogether) {
@@ -183,9 +183,9 @@ TEST(ScriptPlayer, PlaysMovesThatArriveTogether) {
   wiring.enable->number = 52;
   const Script script =
       parse_script("arrive together\nmove traverse to 90 mm\nmove takeup to 12 mm\nend\nmove takeup to 0 mm",
-                   "x.stride", rig);
+                   "x.moves", rig);
   SimulatedBench bench(rig);
-  ScriptPlayer player(script, rig, bench.stage());
+  ScriptPlayer player(script, rig, bench.cast());
   Tick traverse_ended = 0;
   player.on_statement([&](Tick at, const Statement&) { traverse_ended = at; });
   bench.run(player, [&] { return player.has_ended(); });
@@ -199,9 +199,9 @@ TEST(ScriptPlayer, PlaysMovesThatArriveTogether) {
 TEST(ScriptPlayer, PlaysStatementsInOrder) {
   const Rig rig = demo_rig();
   const Script script = parse_script(
-      "home traverse\nrepeat 3 times\nmove traverse by 2 mm\nwait 0.25 s\nend\n", "x.stride", rig);
+      "home traverse\nrepeat 3 times\nmove traverse by 2 mm\nwait 0.25 s\nend\n", "x.moves", rig);
   SimulatedBench bench(rig, {.start_positions = {{"traverse", 5_mm}}});
-  ScriptPlayer player(script, rig, bench.stage());
+  ScriptPlayer player(script, rig, bench.cast());
   std::vector<std::string> begun;
   double last_wait = 0.0;
   player.on_statement([&](Tick at, const Statement& statement) {
@@ -218,12 +218,12 @@ TEST(ScriptPlayer, PlaysStatementsInOrder) {
 
 TEST(ScriptPlayer, StopsAtAFaultAndNamesTheLine) {
   Rig rig = demo_rig();
-  const Script script = parse_script("wait 0.1 s\nhome traverse\nmove traverse to 5 mm", "x.stride", rig);
+  const Script script = parse_script("wait 0.1 s\nhome traverse\nmove traverse to 5 mm", "x.moves", rig);
   rig.mechanisms[0].step_dir_lines().enable->active = ActiveLevel::high;
   SimulatedBench bench(rig);
-  ScriptPlayer player(script, rig, bench.stage());
+  ScriptPlayer player(script, rig, bench.cast());
   bench.run(player, [&] { return player.has_ended(); });
-  EXPECT_EQ(player.fault().substr(0, 29), "x.stride:2: home traverse: tr");
+  EXPECT_EQ(player.fault().substr(0, 28), "x.moves:2: home traverse: tr");
 }
 
 }  // namespace

@@ -6,9 +6,9 @@
 #include <array>
 #include <cmath>
 
-#include "cogstride/motion/homing_goal.hpp"
-#include "cogstride/motion/servo_mover.hpp"
-#include "cogstride/motion/six_step_limits.hpp"
+#include "cogstride/motion/brushless/six_step_limits.hpp"
+#include "cogstride/motion/pulse_width/servo_mover.hpp"
+#include "cogstride/motion/stepper/homing_goal.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
 #include "cogstride/quantity/text.hpp"
 
@@ -88,7 +88,7 @@ class StatementReader {
 
   std::optional<Way> read_way() {
     if (reader_.take("clockwise")) return Way::clockwise;
-    if (reader_.take("counter-clockwise")) return Way::counter_clockwise;
+    if (reader_.take("anticlockwise") || reader_.take("counter-clockwise")) return Way::counter_clockwise;
     if (!reader_.take("the")) return std::nullopt;
     reader_.expect("short");
     reader_.expect("way");
@@ -203,7 +203,7 @@ class StatementReader {
         throw reader_.wrong_statement("a duty with a sign says which way; with a word it has none");
       if (!forwards) order.duty = -order.duty;
     }
-    order.ramp = read_ramp();
+    order.in = read_ramp();
     if (reader_.take("for")) {
       order.lasts = reader_.time("a time such as 10 s");
     } else {
@@ -288,7 +288,7 @@ class StatementReader {
     const bool both_ways = PulseScale(mechanism()).goes_both_ways();
     DutyOrder order;
     order.duty = share("a throttle such as 40 %", both_ways ? -1 : 0);
-    order.ramp = read_ramp();
+    order.in = read_ramp();
     if (reader_.take("for")) order.lasts = reader_.time("a time such as 10 s");
     statement_.by_duty = order;
   }
@@ -545,7 +545,7 @@ class StatementReader {
 
   void read_takes() {
     if (!reader_.take("in")) return;
-    statement_.order.takes = reader_.amount("a time such as 3 s", [&](const std::string& text) {
+    statement_.order.in = reader_.amount("a time such as 3 s", [&](const std::string& text) {
       const auto time = parse_quantity<ExactTime>(text);
       if (!(time > ExactTime())) throw RangeError(fmt::format("'{}': a move takes a time above 0", text));
       return time;

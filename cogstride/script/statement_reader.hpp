@@ -19,7 +19,7 @@ struct Stretch {
   std::optional<OutputAcceleration> acceleration;
 };
 
-/// The words that statements begin with; named steps and `end` are none of them.
+/// The words that statements begin with; `pattern` and `end` are none of them.
 [[nodiscard]] const std::vector<std::string>& statement_verbs();
 
 /// Reads what follows `verb`; the limits of the stretches hold where the line names none.

@@ -1,9 +1,9 @@
-// The verbs of the stride language, read and played on the simulated demo bench.
+// The verbs of the script language, read and played on the simulated demo bench.
 #include <gtest/gtest.h>
 
 #include <cmath>
 
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
@@ -16,7 +16,7 @@ using testing_support::demo_rig;
 
 std::string wrong_in(const std::string& text, const Rig& rig = demo_rig()) {
   try {
-    (void)parse_script(text, "x.stride", rig);
+    (void)parse_script(text, "x.moves", rig);
   } catch (const InputError& error) {
     std::string all;
     for (const Diagnostic& wrong : error.diagnostics()) all += to_text(wrong) + "\n";
@@ -33,13 +33,13 @@ std::string wrong_in(const std::string& text, const Rig& rig = demo_rig()) {
 
 /// A script played to its end on a bench of its own.
 struct Played {
-  explicit Played(const std::string& text, std::vector<Stimulus> stimuli = {}, const Rig& on = demo_rig())
+  explicit Played(const std::string& text, std::vector<OutsideEvent> events = {}, const Rig& on = demo_rig())
       : rig(on),
-        script(parse_script(text, "x.stride", rig)),
+        script(parse_script(text, "x.moves", rig)),
         bench(rig, {.start_positions = {{"traverse", 3_mm},
                                         {"creel", OutputPosition(OutputKind::rotary, {-1, 100})}},
-                    .stimuli = std::move(stimuli)}),
-        player(script, rig, bench.stage()) {
+                    .events = std::move(events)}),
+        player(script, rig, bench.cast()) {
     player.on_statement([this](Tick at, const Statement& statement) {
       begun.push_back({static_cast<double>(at) / 48e6, statement.text});
     });
@@ -151,37 +151,37 @@ TEST(Verbs, SpinForATimeForTurnsAndUntilStopped) {
 
 TEST(Verbs, SpinAtAHeldSpeedAndMoveByAnEncoder) {
   Played played(
-      "spin letoff at 300 rpm until stopped\nwait 2 s\nfaster letoff by 100 rpm\nwait 1 s\nslower letoff by "
+      "spin feeder at 300 rpm until stopped\nwait 2 s\nfaster feeder by 100 rpm\nwait 1 s\nslower feeder by "
       "200 rpm\n"
-      "wait 1 s\nreverse letoff\nwait 1 s\nstop letoff\nspin letoff at 60 rpm counter-clockwise for 2 s\n"
-      "move letoff by 90 deg at 60 rpm\nstop letoff\n");
+      "wait 1 s\nreverse feeder\nwait 1 s\nstop feeder\nspin feeder at 60 rpm counter-clockwise for 2 s\n"
+      "move feeder by 90 deg at 60 rpm\nstop feeder\n");
   ASSERT_EQ(played.player.fault(), "");
-  EXPECT_NEAR(played.began("move letoff by 90 deg at 60 rpm") -
-                  played.began("spin letoff at 60 rpm counter-clockwise for 2 s"),
+  EXPECT_NEAR(played.began("move feeder by 90 deg at 60 rpm") -
+                  played.began("spin feeder at 60 rpm counter-clockwise for 2 s"),
               2.0, 0.02);
   // 2 s at 300, 1 at 400, 1 at 200, 1 at -200 rpm and 2 at -60, less its ramps; 90 degrees on.
-  EXPECT_NEAR(played.bench.brushed("letoff").position(), 10.0 + 6.67 + 3.33 - 3.33 - 2.0 + 0.25, 1.0);
-  EXPECT_EQ(played.bench.drive("letoff").duty(), 0.0);
-  EXPECT_SAYS("arrive together\n  turn creel to 90 deg\n  move letoff by 90 deg\nend",
-              "x.stride:3:3: letoff moves by its encoder");
-  EXPECT_SAYS("spin letoff at 20 rpm until stopped", "x.stride:1:16: letoff: 20 rpm cannot be held");
-  EXPECT_SAYS("spin letoff at 100 rpm until stopped\nreverse letoff in 1 s",
-              "x.stride:2:1: letoff is held at a speed");
-  EXPECT_EQ(wrong_in("spin letoff at 100 rpm and 2000 deg/s2 for 3 s\n"), "");
-  EXPECT_SAYS("spin letoff at 100 rpm and 90000 deg/s2 for 3 s", "cannot be had: its current limit");
-  EXPECT_SAYS("spin letoff at 700 rpm for 3 s", "leave 600 rpm");
-  EXPECT_SAYS("spin letoff at 3 mm/s for 3 s", "the output turns");
-  EXPECT_SAYS("spin letoff at 100 rpm until stopped\nfaster letoff by 5 %",
-              "x.stride:2:1: letoff is held at a speed here");
-  EXPECT_SAYS("spin letoff at 40 % until stopped\nslower letoff by 5 rpm",
-              "x.stride:2:1: letoff is given a duty here");
-  EXPECT_SAYS("spin letoff at 100 rpm until stopped\nmove letoff by 90 deg", "letoff still spins (line 1)");
+  EXPECT_NEAR(played.bench.brushed_plant("feeder").position(), 10.0 + 6.67 + 3.33 - 3.33 - 2.0 + 0.25, 1.0);
+  EXPECT_EQ(played.bench.brushed("feeder").duty(), 0.0);
+  EXPECT_SAYS("arrive together\n  turn creel to 90 deg\n  move feeder by 90 deg\nend",
+              "x.moves:3:3: feeder moves by its encoder");
+  EXPECT_SAYS("spin feeder at 20 rpm until stopped", "x.moves:1:16: feeder: 20 rpm cannot be held");
+  EXPECT_SAYS("spin feeder at 100 rpm until stopped\nreverse feeder in 1 s",
+              "x.moves:2:1: feeder is held at a speed");
+  EXPECT_EQ(wrong_in("spin feeder at 100 rpm and 2000 deg/s2 for 3 s\n"), "");
+  EXPECT_SAYS("spin feeder at 100 rpm and 90000 deg/s2 for 3 s", "cannot be had: its current limit");
+  EXPECT_SAYS("spin feeder at 700 rpm for 3 s", "leave 600 rpm");
+  EXPECT_SAYS("spin feeder at 3 mm/s for 3 s", "the output turns");
+  EXPECT_SAYS("spin feeder at 100 rpm until stopped\nfaster feeder by 5 %",
+              "x.moves:2:1: feeder is held at a speed here");
+  EXPECT_SAYS("spin feeder at 40 % until stopped\nslower feeder by 5 rpm",
+              "x.moves:2:1: feeder is given a duty here");
+  EXPECT_SAYS("spin feeder at 100 rpm until stopped\nmove feeder by 90 deg", "feeder still spins (line 1)");
   Rig blind = demo_rig();
   for (Mechanism& mechanism : blind.mechanisms)
-    if (mechanism.name == "letoff") mechanism.sensors.clear();
-  EXPECT_NE(wrong_in("spin letoff at 100 rpm for 2 s\n", blind).find("letoff: has no encoder"),
+    if (mechanism.name == "feeder") mechanism.sensors.clear();
+  EXPECT_NE(wrong_in("spin feeder at 100 rpm for 2 s\n", blind).find("feeder: has no encoder"),
             std::string::npos);
-  EXPECT_NE(wrong_in("move letoff by 9 deg\n", blind).find("has no encoder: it knows no places"),
+  EXPECT_NE(wrong_in("move feeder by 9 deg\n", blind).find("has no encoder: it knows no places"),
             std::string::npos);
 }
 
@@ -197,9 +197,9 @@ TEST(Verbs, SwingAServo) {
               0.8 + 0.14, 0.03);
   EXPECT_SAYS("swing snips by 5 deg", "nobody knows where snips stands before its first swing");
   EXPECT_SAYS("swing snips to 75 deg", "70 deg");
-  EXPECT_SAYS("swing snips to 20 deg at 600 deg/s", "x.stride:1:26: snips: 600 deg/s is over 500 deg/s");
-  EXPECT_SAYS("swing snips to 20 deg\nrelease snips\nswing snips by 5 deg", "x.stride:3:1: nobody knows");
-  EXPECT_SAYS("swing letoff to 20 deg", "is driven by duty");
+  EXPECT_SAYS("swing snips to 20 deg at 600 deg/s", "x.moves:1:26: snips: 600 deg/s is over 500 deg/s");
+  EXPECT_SAYS("swing snips to 20 deg\nrelease snips\nswing snips by 5 deg", "x.moves:3:1: nobody knows");
+  EXPECT_SAYS("swing feeder to 20 deg", "is driven by duty");
   EXPECT_SAYS("move snips to 20 deg", "is a hobby servo: it swings, stops and is released");
   EXPECT_SAYS("brake snips", "is a hobby servo");
 }
@@ -212,15 +212,15 @@ TEST(Verbs, ArmAndThrottle) {
   ASSERT_EQ(played.player.fault(), "");
   EXPECT_NEAR(played.began("throttle fan to 30 % in 1 s"), 2.06, 0.03);
   EXPECT_NEAR(played.began("wait 1 s") - played.began("throttle fan to 30 % in 1 s"), 1.0, 0.03);
-  EXPECT_TRUE(played.bench.throttled("fan").is_armed());
-  EXPECT_EQ(played.bench.throttled("fan").throttle(), 0.0);
+  EXPECT_TRUE(played.bench.speed_controller("fan").is_armed());
+  EXPECT_EQ(played.bench.speed_controller("fan").throttle(), 0.0);
   EXPECT_SAYS("throttle fan to 30 %", "fan is not armed here: write 'arm fan' first");
-  EXPECT_SAYS("arm fan\narm fan", "x.stride:2:1: fan is armed already");
-  EXPECT_SAYS("arm fan\nthrottle fan to -30 %", "x.stride:2:17:");
+  EXPECT_SAYS("arm fan\narm fan", "x.moves:2:1: fan is armed already");
+  EXPECT_SAYS("arm fan\nthrottle fan to -30 %", "x.moves:2:17:");
   EXPECT_SAYS("arm fan\nthrottle fan to 90 %", "the highest, 80 %");
-  EXPECT_SAYS("arm fan\nthrottle fan to 30 %\nfaster fan by 60 %", "x.stride:3:1:");
+  EXPECT_SAYS("arm fan\nthrottle fan to 30 %\nfaster fan by 60 %", "x.moves:3:1:");
   EXPECT_SAYS("arm fan\nfaster fan by 5 %", "fan does not spin here");
-  EXPECT_SAYS("arm fan\nrelease fan\nthrottle fan to 30 %", "x.stride:3:1: fan is not armed here");
+  EXPECT_SAYS("arm fan\nrelease fan\nthrottle fan to 30 %", "x.moves:3:1: fan is not armed here");
   EXPECT_SAYS("arm snips", "is a hobby servo");
   EXPECT_SAYS("spin fan at 30 % for 2 s", "is behind a speed controller: it is armed, throttled");
 }
@@ -231,9 +231,9 @@ TEST(Verbs, DriveAWheeledPair) {
       "drive cart 300 mm at 250 mm/s\ndrive cart 90 deg on the spot at 100 deg/s\ndrive cart 90 deg round "
       "200 mm\n"
       "drive cart -100 mm\nstop cart\n",
-      "x.stride", cart);
+      "x.moves", cart);
   SimulatedBench bench(cart);
-  ScriptPlayer player(script, cart, bench.stage());
+  ScriptPlayer player(script, cart, bench.cast());
   bench.run(player, [&] { return player.has_ended(); });
   ASSERT_EQ(player.fault(), "");
   EXPECT_NEAR(1e3 * bench.cart("cart").x, 300.0 - 200.0 + 100.0, 3.0);
@@ -243,13 +243,13 @@ TEST(Verbs, DriveAWheeledPair) {
     const std::string said = wrong_in(text, cart);
     EXPECT_NE(said.find(part), std::string::npos) << text << "\n--> " << said;
   };
-  says("drive wagon 1 m", "x.stride:1:7: 'wagon' is not a wheeled pair of this rig; it has: cart");
+  says("drive wagon 1 m", "x.moves:1:7: 'wagon' is not a wheeled pair of this rig; it has: cart");
   says("drive cart 90 deg", "a turn is 'round' a radius, or 'on the spot'");
-  says("drive cart 0 mm", "x.stride:1:12: '0 mm' is a way of nothing");
+  says("drive cart 0 mm", "x.moves:1:12: '0 mm' is a way of nothing");
   says("drive cart 90 deg round 0 mm", "is no radius");
   says("drive cart 1 m at 2 m/s", "over what its wheels can be held to here");
   says("drive cart 1 m at 90 deg/s", "an angle a second");
-  says("drive cart 3 s", "x.stride:1:12:");
+  says("drive cart 3 s", "x.moves:1:12:");
   says("spin left at 60 rpm until stopped\ndrive cart 1 m",
        "left still spins (line 1): write 'stop left' first");
   says("start together\n  drive cart 1 m\n  move left by 90 deg\nend", "left");
@@ -266,9 +266,9 @@ TEST(Verbs, SpinABrushlessMotor) {
   EXPECT_GT(played.began("spin spindle at 600 rpm counter-clockwise for 2 s") - played.began("stop spindle"),
             0.6);
   EXPECT_NEAR(played.bench.brushless_plant("spindle").highest_speed(), 20.0, 0.4);
-  EXPECT_SAYS("spin spindle at 1900 rpm for 3 s", "x.stride:1:17: spindle: 1900 rpm cannot be held");
+  EXPECT_SAYS("spin spindle at 1900 rpm for 3 s", "x.moves:1:17: spindle: 1900 rpm cannot be held");
   EXPECT_SAYS("spin spindle at 100 rpm for 3 s", "counts too rarely below");
-  EXPECT_SAYS("spin spindle at 40 % for 3 s", "x.stride:1:17:");
+  EXPECT_SAYS("spin spindle at 40 % for 3 s", "x.moves:1:17:");
   EXPECT_SAYS("move spindle to 90 deg", "is a bare brushless motor: it spins and stops");
   EXPECT_SAYS("faster spindle by 100 rpm", "spindle does not spin here");
 }
@@ -301,9 +301,9 @@ TEST(Verbs, StartTogetherRunsSideBySide) {
   EXPECT_SAYS("arrive together\nwait 1 s\nend", "only moves stand in");
 }
 
-TEST(Verbs, NamedStepsTakeValues) {
+TEST(Verbs, PatternsTakeValues) {
   const std::string lay =
-      "to lay width 80 mm pause 0.2 s layers 2\n"
+      "pattern lay width 80 mm pause 0.2 s layers 2\n"
       "  repeat layers times\n"
       "    move traverse by width at 40 mm/s\n"
       "    wait pause\n"
@@ -321,36 +321,36 @@ TEST(Verbs, NamedStepsTakeValues) {
     EXPECT_SAYS(lay + after, part);
   };
   says("home traverse\nlay width 130 mm",
-       "x.stride:3:5: traverse: 130 mm is outside its travel of 0 mm to 118 mm");
+       "x.moves:3:5: traverse: 130 mm is outside its travel of 0 mm to 118 mm");
   says("home traverse\nlay width 80 deg", "width is something like 80 mm, and not 80 deg");
   says("home traverse\nlay layers 2 mm", "layers is something like 2, and not 2 mm");
   says("home traverse\nlay height 2 mm", "'height' is no value of lay; it has: width, pause, layers");
   says("home traverse\nlay width 2 mm width 3 mm", "width is given twice");
-  says("to lay\nend", "steps called lay are there already");
-  EXPECT_SAYS("to home\nend", "'home' is a word of the stride language");
-  EXPECT_SAYS("to mm\nend", "'mm' is a unit");
-  EXPECT_SAYS("to A b 1 mm\nend", "'A' is no name");
-  EXPECT_SAYS("to go way 5 mm\nmove traverse by wya\nend", "x.stride:2:18");
-  EXPECT_SAYS("to go\ngo\nend", "'go' is not a verb");
-  EXPECT_SAYS("repeat 2 times\nto go\nwait 1 s\nend\nend", "steps are named at the outermost level");
-  EXPECT_SAYS("to go way 5 mm\nhome traverse\n", "this 'to go way 5 mm' has no 'end'");
+  says("pattern lay\nend", "a pattern lay is there already");
+  EXPECT_SAYS("pattern home\nend", "'home' is a word of the script language");
+  EXPECT_SAYS("pattern mm\nend", "'mm' is a unit");
+  EXPECT_SAYS("pattern A b 1 mm\nend", "'A' is no name");
+  EXPECT_SAYS("pattern go way 5 mm\nmove traverse by wya\nend", "x.moves:2:18");
+  EXPECT_SAYS("pattern go\ngo\nend", "'go' is not a verb");
+  EXPECT_SAYS("repeat 2 times\npattern go\nwait 1 s\nend\nend", "a pattern stands at the outermost level");
+  EXPECT_SAYS("pattern go way 5 mm\nhome traverse\n", "this 'pattern go way 5 mm' has no 'end'");
 }
 
-TEST(Verbs, StepsInStepsAreRefusedWhenTheyComeToTooMany) {
-  std::string text = "to s0\n";
+TEST(Verbs, PatternsInPatternsAreRefusedWhenTheyComeToTooMany) {
+  std::string text = "pattern s0\n";
   for (int i = 0; i < 100; ++i) text += "wait 1 s\n";
   text += "end\n";
   for (int level = 1; level < 6; ++level) {
-    text += "to s" + std::to_string(level) + "\n";
+    text += "pattern s" + std::to_string(level) + "\n";
     for (int i = 0; i < 100; ++i) text += "s" + std::to_string(level - 1) + "\n";
     text += "end\n";
   }
-  EXPECT_SAYS(text, "spelled out, these steps are more than 1000000 statements");
+  EXPECT_SAYS(text, "spelled out, these patterns are more than 1000000 statements");
 }
 
 TEST(Verbs, WithLimitsHoldForAStretchStepsIncluded) {
   Played played(
-      "to out\nmove traverse to 60 mm\nend\nhome traverse\n"
+      "pattern out\nmove traverse to 60 mm\nend\nhome traverse\n"
       "with traverse at 20 mm/s\n  out\n  move traverse to 40 mm at 40 mm/s\nend\nwait 0.3 s\nmove traverse "
       "to 10 mm\nwait 1 ms");
   EXPECT_NEAR(played.began("move traverse to 40 mm at 40 mm/s") - played.began("move traverse to 60 mm"), 3.0,
@@ -369,7 +369,7 @@ TEST(Verbs, WaitForALineAndGiveUpInTime) {
   EXPECT_NEAR(pressed.ended, 7.0, 0.030);
   Played late("wait until pedal is on for at most 3 s");
   EXPECT_EQ(late.player.fault(),
-            "x.stride:1: wait until pedal is on for at most 3 s: pedal was not on within 3 s");
+            "x.moves:1: wait until pedal is on for at most 3 s: pedal was not on within 3 s");
   EXPECT_SAYS("wait until pedl is on", "'pedl' is not an input line of this rig, did you mean pedal?");
   EXPECT_SAYS("wait until pedal is up", "expected 'on' or 'off'");
 }
@@ -385,9 +385,9 @@ TEST(Verbs, ReadyWaitsForSuppliesAndStops) {
   EXPECT_NE(pressed.player.fault().find("after 2 s the"), std::string::npos) << pressed.player.fault();
   // What no line tells is asked.
   const Rig rig = demo_rig();
-  const Script script = parse_script("ready\nwait 1 s", "x.stride", rig);
+  const Script script = parse_script("ready\nwait 1 s", "x.moves", rig);
   SimulatedBench bench(rig);
-  ScriptPlayer player(script, rig, bench.stage());
+  ScriptPlayer player(script, rig, bench.cast());
   std::vector<std::string> asked;
   player.on_question([&](const std::string& question) {
     asked.push_back(question);
@@ -404,10 +404,10 @@ TEST(Verbs, SwitchAndFadeAPlainOutput) {
   rig.outputs[0].pwm_frequency = 1000_Hz;
   const Script script = parse_script(
       "switch lamp on\nwait 0.1 s\nfade lamp to 25 % in 1 s\nwait 1.5 s\nswitch lamp off\nwait 0.1 s",
-      "x.stride", rig);
+      "x.moves", rig);
   OnTimes lamp(LineId{39});
   SimulatedBench bench(rig, {.trace = &lamp});
-  ScriptPlayer player(script, rig, bench.stage());
+  ScriptPlayer player(script, rig, bench.cast());
   bench.run(player, [&] { return player.has_ended(); });
   EXPECT_EQ(player.fault(), "");
   bench.close();
@@ -436,10 +436,10 @@ TEST(Verbs, RepeatWithoutEnd) {
   const Script script = parse_script(
       "home creel\nrepeat without end\n  turn creel to station 1\n  wait 0.3 s\n  turn creel to station 0\n  "
       "wait 0.3 s\nend",
-      "x.stride", rig);
+      "x.moves", rig);
   EXPECT_FALSE(check_motions(script, rig).length.has_an_end);
   SimulatedBench bench(rig, {.start_positions = {{"creel", OutputPosition(OutputKind::rotary, {-1, 100})}}});
-  ScriptPlayer player(script, rig, bench.stage());
+  ScriptPlayer player(script, rig, bench.cast());
   int turns = 0;
   player.on_statement(
       [&](Tick, const Statement& statement) { turns += statement.kind == Statement::Kind::move ? 1 : 0; });
@@ -448,7 +448,7 @@ TEST(Verbs, RepeatWithoutEnd) {
   EXPECT_GT(turns, 10);
   bench.come_to_rest();
   EXPECT_TRUE(bench.mover("creel").is_idle());
-  EXPECT_SAYS("repeat without end\nwait 1 s\nend\nwait 2 s", "x.stride:4:1: this is never reached");
+  EXPECT_SAYS("repeat without end\nwait 1 s\nend\nwait 2 s", "x.moves:4:1: this is never reached");
   EXPECT_SAYS("home traverse\nrepeat without end\nmove traverse by 1 mm\nend",
               "each pass takes traverse on by 1 mm");
 }
@@ -466,9 +466,9 @@ TEST(Verbs, MeasureComparesTheTravelBetweenTwoSwitches) {
     far->acts_at = 119_mm;  // the rig says so; the bench has 119.5
     far->releases_at = 118.8_mm;
   }
-  const Script script = parse_script("home traverse\nmeasure traverse", "x.stride", moved);
-  SimulatedBench bench(moved, {.start_positions = {{"traverse", 3_mm}}, .real = demo_rig()});
-  ScriptPlayer player(script, moved, bench.stage());
+  const Script script = parse_script("home traverse\nmeasure traverse", "x.moves", moved);
+  SimulatedBench bench(moved, {.start_positions = {{"traverse", 3_mm}}, .actual = demo_rig()});
+  ScriptPlayer player(script, moved, bench.cast());
   bench.run(player, [&] { return player.has_ended(); });
   EXPECT_NE(player.fault().find("the travel between gate and far is 120.4"), std::string::npos)
       << player.fault();
@@ -479,25 +479,25 @@ TEST(Verbs, MeasureComparesTheTravelBetweenTwoSwitches) {
 
 TEST(Verbs, JogByKeysAndTeachTheFarLimit) {
   // With the rig's limits the keys stop at 118 mm; past them only the switch and the hard end are left.
-  std::vector<Stimulus> stimuli{{4_s, "right", true},
-                                {15.6_s, "right", false},
-                                {16_s, "left", true},
-                                {16.4_s, "left", false},
-                                {18_s, "pedal", true}};
+  std::vector<OutsideEvent> events{{4_s, "right", true},
+                                   {15.6_s, "right", false},
+                                   {16_s, "left", true},
+                                   {16.4_s, "left", false},
+                                   {18_s, "pedal", true}};
   Played inside(
       "home traverse\njog traverse with left and right at 10 mm/s until pedal is on\nteach traverse far "
       "limit",
-      stimuli);
+      events);
   EXPECT_EQ(inside.player.fault(), "");
   ASSERT_EQ(inside.player.taught().size(), 1u);
   EXPECT_NEAR(1e3 * inside.player.taught()[0].to.base.to_double(), 116.0 - 4.0, 0.5);
   EXPECT_EQ(inside.player.taught()[0].from, OutputPosition(0_mm));
   EXPECT_THROW(inside.bench.mechanism("traverse").move({.to = 115_mm}), RangeError) << "the new limit holds";
-  stimuli[1].at = 15.87_s;
+  events[1].at = 15.87_s;
   Played beyond(
       "home traverse\njog traverse with left and right at 10 mm/s past limits until pedal is on\nteach "
       "traverse far limit",
-      stimuli);
+      events);
   EXPECT_EQ(beyond.player.fault(), "");
   EXPECT_GT(beyond.player.taught().at(0).to.base.to_double(), 0.112);
   EXPECT_SAYS("jog traverse with left and right until pedal is on", "write 'home traverse' first");
@@ -507,7 +507,7 @@ TEST(Verbs, JogByKeysAndTeachTheFarLimit) {
 TEST(Verbs, TellHowLongAScriptTakes) {
   const Rig rig = demo_rig();
   const auto length = [&](const std::string& text) {
-    return check_motions(parse_script(text, "x.stride", rig), rig).length;
+    return check_motions(parse_script(text, "x.moves", rig), rig).length;
   };
   EXPECT_NEAR(length("wait 1 s\nrepeat 10 times\nwait 0.5 s\nend").seconds, 6.0, 1e-12);
   EXPECT_TRUE(length("wait 1 s").is_whole);

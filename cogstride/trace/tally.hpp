@@ -20,23 +20,23 @@ struct LossTally {
 
 struct MechanismTally {
   std::string name{};
-  std::string unit{};                    ///< of positions: mm or deg
-  std::optional<double> asked{};         ///< commanded end position; nothing when it is not known
-  double made = 0.0;                     ///< where the output really stands
-  std::int64_t net_steps = 0;            ///< asked for on STEP, backwards ones negative
-  std::int64_t pulses = 0;               ///< STEP pulses that reached the board
-  std::int64_t missed_off = 0;           ///< while its ENABLE was not active
-  std::int64_t missed_waking = 0;        ///< too soon after ENABLE
-  std::int64_t missed_short = 0;         ///< shorter than its inputs need
-  std::int64_t wrong_direction = 0;      ///< DIR changed too near to STEP
-  Tick shortest_step_level = never;      ///< shortest level seen on STEP
-  std::string enable_wanted{};           ///< the level that switches the board on: low or high
-  double shortest_allowed = 0.0;         ///< s, that its inputs need of STEP
-  double full_step = 0.0;                ///< of the output, in `unit`; 0: not known
-  std::int64_t microsteps_a_period = 0;  ///< what a slip loses
-  bool counts_losses = true;             ///< else its zero was not found, and nothing can be said to be lost
-  std::int64_t lost_microsteps = 0;      ///< by the rotor's angle: positive when it stands short, forwards
-  std::vector<LossTally> losses{};       ///< the first of them
+  std::string unit{};                      ///< of positions: mm or deg
+  std::optional<double> asked{};           ///< commanded end position; nothing when it is not known
+  double made = 0.0;                       ///< where the output really stands
+  std::int64_t net_steps = 0;              ///< asked for on STEP, backwards ones negative
+  std::int64_t pulses = 0;                 ///< STEP pulses that reached the board
+  std::int64_t missed_off = 0;             ///< while its ENABLE was not active
+  std::int64_t missed_waking = 0;          ///< too soon after ENABLE
+  std::int64_t missed_short = 0;           ///< shorter than its inputs need
+  std::int64_t wrong_direction = 0;        ///< DIR changed too near to STEP
+  Tick shortest_step_level = never;        ///< shortest level seen on STEP
+  std::string enable_wanted{};             ///< the level that switches the board on: low or high
+  double shortest_allowed = 0.0;           ///< s, that its inputs need of STEP
+  double full_step = 0.0;                  ///< of the output, in `unit`; 0: not known
+  std::int64_t microsteps_per_period = 0;  ///< what a slip loses
+  bool counts_losses = true;         ///< else its zero was not found, and nothing can be said to be lost
+  std::int64_t lost_microsteps = 0;  ///< by the rotor's angle: positive when it stands short, forwards
+  std::vector<LossTally> losses{};   ///< the first of them
 
   [[nodiscard]] std::int64_t missed() const { return missed_off + missed_waking + missed_short; }
   /// Whether it stands where it was asked to, but for what friction and load hold a rotor off its field.
@@ -50,7 +50,7 @@ struct MechanismTally {
 };
 
 /// What one mechanism that is driven by duty came to.
-struct DriveTally {
+struct BrushedTally {
   std::string name{};
   std::string unit{};        ///< of places: mm or deg
   std::string speed_unit{};  ///< rpm or mm/s
@@ -156,7 +156,7 @@ struct RunTally {
   double seconds = 0.0;  ///< of the bench's time
   std::string fault{};   ///< empty: none
   std::vector<MechanismTally> mechanisms{};
-  std::vector<DriveTally> drives{};
+  std::vector<BrushedTally> drives{};
   std::vector<PulseTally> pulsed{};
   std::vector<BrushlessTally> brushless{};
   std::vector<PairTally> pairs{};
@@ -165,7 +165,7 @@ struct RunTally {
     for (const MechanismTally& mechanism : mechanisms) {
       if (!mechanism.is_sound()) return false;
     }
-    for (const DriveTally& drive : drives) {
+    for (const BrushedTally& drive : drives) {
       if (!drive.is_sound()) return false;
     }
     for (const BrushlessTally& one : brushless) {

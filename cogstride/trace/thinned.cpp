@@ -13,7 +13,7 @@ void ThinnedSignal::add(Tick at, double value) {
     last.low = std::min(last.low, value);
     last.high = std::max(last.high, value);
   }
-  in_last_ = (in_last_ + 1) % samples_a_stretch_;
+  in_last_ = (in_last_ + 1) % samples_per_stretch_;
   if (stretches_.size() < most_stretches || in_last_ != 0) return;
   for (std::size_t i = 0; i < most_stretches / 2; ++i) {
     const Stretch& a = stretches_[2 * i];
@@ -22,7 +22,7 @@ void ThinnedSignal::add(Tick at, double value) {
     stretches_[i] = {a.at, std::min(a.low, b.low), std::max(a.high, b.high), falls};
   }
   stretches_.resize(most_stretches / 2);
-  samples_a_stretch_ *= 2;
+  samples_per_stretch_ *= 2;
 }
 
 void ThinnedTrace::begin(const TraceLayout& layout) {

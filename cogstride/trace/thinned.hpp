@@ -28,7 +28,7 @@ class ThinnedSignal {
  private:
   static constexpr std::size_t most_stretches = 4096;
   std::vector<Stretch> stretches_;
-  std::size_t samples_a_stretch_ = 1;
+  std::size_t samples_per_stretch_ = 1;
   std::size_t in_last_ = 0;
 };
 

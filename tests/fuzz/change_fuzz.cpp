@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cstdlib>
 
-#include "cogstride/rig/change_rig.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/change_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const unsigned char* bytes, std::size_t size) {
   static const std::string rig = cogstride::read_text_file(COGSTRIDE_SOURCE_DIR "/demo/bobbin.rig.toml");

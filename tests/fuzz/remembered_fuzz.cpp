@@ -1,8 +1,8 @@
 // Any bytes as remembered positions: what is written from them reads the same again, or an Error of ours.
 #include <cstdlib>
 
-#include "cogstride/bench/remembered.hpp"
 #include "cogstride/quantity/error.hpp"
+#include "cogstride/session/remembered.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const unsigned char* bytes, std::size_t size) {
   const std::string_view text(reinterpret_cast<const char*>(bytes), size);

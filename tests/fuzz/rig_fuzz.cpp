@@ -2,8 +2,8 @@
 #include <cstdlib>
 
 #include "cogstride/report/reports.hpp"
-#include "cogstride/rig/change_rig.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/change_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const unsigned char* bytes, std::size_t size) {
   const std::string_view text(reinterpret_cast<const char*>(bytes), size);

@@ -1,13 +1,13 @@
 // The demo rig as tests use it: read from the file that ships.
 #pragma once
 
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 
 namespace cogstride::testing_support {
 
 inline const char* const demo_rig_path = COGSTRIDE_SOURCE_DIR "/demo/bobbin.rig.toml";
 inline const char* const cart_rig_path = COGSTRIDE_SOURCE_DIR "/demo/cart.rig.toml";
-inline const char* const demo_script_path = COGSTRIDE_SOURCE_DIR "/demo/first.stride";
+inline const char* const demo_script_path = COGSTRIDE_SOURCE_DIR "/demo/first.moves";
 
 inline Rig demo_rig() {
   return read_rig(demo_rig_path);
@@ -35,7 +35,7 @@ inline Encoder scale_on_the_screw() {
   scale.name = "scale";
   scale.line_a = 41;
   scale.line_b = 42;
-  scale.lines_a_turn = 500;
+  scale.lines_per_turn = 500;
   scale.after_stages = 1;
   return scale;
 }

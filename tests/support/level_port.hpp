@@ -7,7 +7,7 @@
 #include <mutex>
 #include <vector>
 
-#include "cogstride/bench/live/null_port.hpp"
+#include "cogstride/port/null_port.hpp"
 
 namespace cogstride::testing_support {
 

@@ -1,7 +1,7 @@
 #include <cstdio>
 
 #include "cogstride/files/output_file.hpp"
-#include "cogstride/rig/change_rig.hpp"
+#include "cogstride/rig/files/change_rig.hpp"
 #include "commands.hpp"
 
 using namespace cogstride;

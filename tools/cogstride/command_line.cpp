@@ -106,7 +106,7 @@ void add_plan(CLI::App& app, PlanOptions& options) {
   command->add_option("--speed", options.speed, "Not faster than this, such as 40mm/s")->type_name("SPEED");
   command->add_option("--acceleration", options.acceleration, "Not harder than this, such as 800mm/s2")
       ->type_name("ACCELERATION");
-  command->add_option("--in", options.takes, "Gentler than the limits, so that it takes so long, such as 3s")
+  command->add_option("--in", options.in, "Gentler than the limits, so that it takes so long, such as 3s")
       ->type_name("TIME");
   CLI::Option* fastest = command->add_flag(
       "--fastest", options.fastest, "Choose speed and acceleration: the least time with torque to spare");
@@ -129,7 +129,7 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
   CLI::Option_group* what = command->add_option_group("What to sweep");
   what->add_flag("--acceleration", options.acceleration, "The hardest acceleration that holds");
   what->add_flag("--speed", options.speed, "The highest speed that holds");
-  what->add_flag("--modes", options.modes, "Slow speeds in each stepping mode: how far the rotor swings");
+  what->add_flag("--modes", options.modes, "Slow speeds in each stepping mode: how far the rotor oscillates");
   what->add_flag(
       "--duty", options.duty,
       "Up and down through duty: where a motor starts and drops out, by several ways of switching");
@@ -176,20 +176,20 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
   CLI::App* command =
       app.add_subcommand("rehearse", "Play a script on the simulated bench and say what really moved");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
-  command->add_option("SCRIPT", options.script, "The script (NAME.stride)")->required()->type_name("");
+  command->add_option("SCRIPT", options.script, "The script (NAME.moves)")->required()->type_name("");
   command
-      ->add_option("--standing", options.standing,
+      ->add_option("--start-at", options.start_at,
                    "Where a mechanism stands at power-up, such as traverse=59mm")
       ->type_name("MECHANISM=POSITION");
   command->add_option("--seed", options.seed, "Of the noise: the same seed gives the same run (1)")
       ->type_name("NUMBER");
   command
       ->add_option(
-          "--real", options.real,
+          "--actual", options.actual,
           "A rig file with the same mechanisms: what is really on the bench, where it is not what RIG says")
       ->type_name("FILE");
   command
-      ->add_option("--stimulus", options.stimulus,
+      ->add_option("--events", options.event,
                    "What happens from outside: lines such as 'at 3 s pedal on', 'at 0 s main off'")
       ->type_name("FILE");
   command
@@ -205,7 +205,7 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
                    "spins by duty and homes nothing, play it NUMBER times: where it ends")
       ->type_name("NUMBER")
       ->check(CLI::Range(2, 1'000'000));
-  command->add_flag("--averaged", options.averaged,
+  command->add_flag("--average-pwm", options.average_pwm,
                     "Do not switch bridges, but take their mean, where that comes to the same: faster");
   command->add_flag("--json", options.json, "The same figures for programs");
   add_outputs(*command, options.outputs);
@@ -214,7 +214,7 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
 void add_drive(CLI::App& app, DriveOptions& options) {
   CLI::App* command = app.add_subcommand("drive", "Play a script on the lines of this computer");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
-  command->add_option("SCRIPT", options.script, "The script (NAME.stride)")->required()->type_name("");
+  command->add_option("SCRIPT", options.script, "The script (NAME.moves)")->required()->type_name("");
   command->add_option("--only", options.only, "Drive these mechanisms and take no line of the others")
       ->delimiter(',')
       ->type_name("MECHANISM[,...]");
@@ -260,9 +260,9 @@ void add_compare(CLI::App& app, CompareOptions& options) {
   command->add_flag("--json", options.json, "The same figures for programs");
 }
 
-void add_pace(CLI::App& app, PaceOptions& options) {
+void add_measure_rate(CLI::App& app, MeasureRateOptions& options) {
   CLI::App* command = app.add_subcommand(
-      "pace", "Measure the highest pulse rate that this computer holds within the rig's bound");
+      "measure-rate", "Measure the highest pulse rate that this computer holds within the rig's bound");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
   command
       ->add_option("--line", options.line,
@@ -317,7 +317,7 @@ Status run_command_line(int count, char** words) {
   ProveOptions prove;
   FitOptions fit;
   CompareOptions compare;
-  PaceOptions pace;
+  MeasureRateOptions measure_rate;
   DemoOptions demo;
   add_inspect(app, inspect);
   add_lines(app, lines);
@@ -334,7 +334,7 @@ Status run_command_line(int count, char** words) {
   add_prove(app, prove);
   add_fit(app, fit);
   add_compare(app, compare);
-  add_pace(app, pace);
+  add_measure_rate(app, measure_rate);
   add_demo(app, demo);
   try {
     app.parse(count, words);
@@ -356,6 +356,6 @@ Status run_command_line(int count, char** words) {
   if (app.got_subcommand("prove")) return run_prove(prove);
   if (app.got_subcommand("fit")) return run_fit(fit);
   if (app.got_subcommand("compare")) return run_compare(compare);
-  if (app.got_subcommand("pace")) return run_pace(pace);
+  if (app.got_subcommand("measure-rate")) return run_measure_rate(measure_rate);
   return run_demo(demo);
 }

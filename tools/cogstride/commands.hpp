@@ -65,7 +65,7 @@ struct PlanOptions {
   std::string to;
   std::string speed;
   std::string acceleration;
-  std::string takes{};
+  std::string in{};
   bool fastest = false;
   std::string margin{};
   bool json = false;
@@ -104,14 +104,14 @@ struct TimerOptions {
 struct RehearseOptions {
   std::string rig;
   std::string script;
-  std::vector<std::string> standing;  ///< "traverse=59mm"
+  std::vector<std::string> start_at;  ///< "traverse=59mm"
   std::uint64_t seed = 1;
-  std::string stimulus{};    ///< what happens from outside
-  std::string real{};        ///< a rig file: what is really there
+  std::string event{};       ///< what happens from outside
+  std::string actual{};      ///< a rig file: what is really there
   std::size_t scatter = 0;   ///< homings of each mechanism that the script homes
   std::string remember{};    ///< positions from one run to the next
   bool keep_taught = false;  ///< writes taught limits into the rig
-  bool averaged = false;     ///< duties as shares, where that comes to the same
+  bool average_pwm = false;  ///< duties as shares, where that comes to the same
   bool json = false;
   OutputOptions outputs;
 };
@@ -151,7 +151,7 @@ struct CompareOptions {
   bool json = false;
 };
 
-struct PaceOptions {
+struct MeasureRateOptions {
   std::string rig;
   std::int64_t line = -1;  ///< below 0: none
   std::string each = "1 s";
@@ -182,7 +182,7 @@ Status run_drive(const DriveOptions& options);
 Status run_prove(const ProveOptions& options);
 Status run_fit(const FitOptions& options);
 Status run_compare(const CompareOptions& options);
-Status run_pace(const PaceOptions& options);
+Status run_measure_rate(const MeasureRateOptions& options);
 Status run_demo(const DemoOptions& options);
 
 /// Reads the command line and runs the command.

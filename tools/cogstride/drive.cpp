@@ -10,13 +10,13 @@
 #include <iostream>
 
 #include "cogstride/bench/live/live_bench.hpp"
-#include "cogstride/bench/remembered.hpp"
 #include "cogstride/files/output_file.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/reports.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/script/script_player.hpp"
+#include "cogstride/session/remembered.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
 #include "playing.hpp"
@@ -176,11 +176,11 @@ Status run_drive(const DriveOptions& options) {
   for (const std::string& note : live_notes(rig)) fmt::print(stderr, "note: {}\n", note);
   LiveBench bench(rig, {.trace = &outputs.sink()});
   if (!bench.conditions().words.empty()) fmt::print(stderr, "note: {}\n", bench.conditions().words);
-  ScriptPlayer player(script, bench.rig(), bench.stage());
+  ScriptPlayer player(script, bench.rig(), bench.cast());
   const Played played = play(bench, player, "driving", check_motions(script, rig, {}).length);
   if (played.is_sound) bench.serve(0.3_s);  // the swing of the last stop dies away
   bench.close();
-  DriveReport report{rig.name, options.script, bench.tally(), {}};
+  LiveReport report{rig.name, options.script, bench.tally(), {}};
   if (report.tally.fault.empty()) report.tally.fault = played.fault;
   for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, player.taught()))
     report.notes.push_back(std::move(note));

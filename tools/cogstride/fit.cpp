@@ -5,9 +5,9 @@
 #include "cogstride/files/output_file.hpp"
 #include "cogstride/report/figure.hpp"
 #include "cogstride/report/fit_report.hpp"
-#include "cogstride/rig/change_rig.hpp"
-#include "cogstride/rig/measured_csv.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/change_rig.hpp"
+#include "cogstride/rig/files/measured_csv.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
 

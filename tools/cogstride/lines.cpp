@@ -1,7 +1,7 @@
 #include <cstdio>
 
 #include "cogstride/report/reports.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "commands.hpp"
 
 Status run_lines(const LinesOptions& options) {

@@ -5,7 +5,7 @@
 
 #include "cogstride/files/output_file.hpp"
 #include "cogstride/quantity/error.hpp"
-#include "cogstride/rig/new_rig.hpp"
+#include "cogstride/rig/files/new_rig.hpp"
 #include "commands.hpp"
 
 using namespace cogstride;

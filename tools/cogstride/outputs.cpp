@@ -63,20 +63,20 @@ void Outputs::draw_drive(const std::string& title, std::size_t first, const std:
   const auto curve = [&](std::size_t signal, const char* colour, const char* label = "") {
     return PanelCurve{points_of(*thinned_, first + signal), label, colour};
   };
-  PanelCurve wanted = curve(6, "#e0a030", "wanted");
+  PanelCurve wanted = curve(6, "#d9a441", "wanted");
   wanted.dashed = true;
   const bool is_held = std::any_of(wanted.points.begin(), wanted.points.end(),
                                    [](const auto& point) { return std::isfinite(point.second); });
-  std::vector<PanelCurve> speeds{curve(2, "#1f5fa8", is_held ? "made" : "")};
+  std::vector<PanelCurve> speeds{curve(2, "#2a5c9a", is_held ? "made" : "")};
   if (is_held) speeds.push_back(wanted);
   PanelFigure figure;
   figure.title = title;
   figure.axis = "time [s]";
   figure.panels = {{"duty [%]", {curve(0, "#6b6b6b")}},
                    {fmt::format("speed [{}]", speed_unit), speeds},
-                   {"current [A]", {curve(3, "#c25100")}},
-                   {"supply [V]", {curve(4, "#00796b")}},
-                   {"motor, over air [K]", {curve(5, "#b3261e")}}};
+                   {"current [A]", {curve(3, "#bd5b0b")}},
+                   {"supply [V]", {curve(4, "#1f7a5c")}},
+                   {"motor, over air [K]", {curve(5, "#a5322a")}}};
   write_panels(plot_, figure);
 }
 
@@ -89,15 +89,15 @@ void Outputs::draw_pulsed(const std::string& title, std::size_t first, const Mec
   PanelFigure figure;
   figure.title = title;
   figure.axis = "time [s]";
-  PanelCurve asked = curve(0, "#e0a030", "asked");
+  PanelCurve asked = curve(0, "#d9a441", "asked");
   asked.dashed = true;
   const std::string what = mechanism.swings()
                                ? fmt::format("angle [{}]", display_unit(output_kind(mechanism.train), 0))
                                : "throttle, speed [%]";
-  figure.panels = {{what, {curve(1, "#1f5fa8", "made"), asked}},
-                   {"current [A]", {curve(2, "#c25100")}, true},
-                   {"power [W]", {curve(3, "#00796b")}, true},
-                   {"over air [K]", {curve(4, "#b3261e")}, true}};
+  figure.panels = {{what, {curve(1, "#2a5c9a", "made"), asked}},
+                   {"current [A]", {curve(2, "#bd5b0b")}, true},
+                   {"power [W]", {curve(3, "#1f7a5c")}, true},
+                   {"over air [K]", {curve(4, "#a5322a")}, true}};
   if (too_warm_at) figure.marks.emplace_back(*too_warm_at, "warmer than it stands");
   write_panels(plot_, figure);
 }
@@ -107,16 +107,16 @@ void Outputs::draw_brushless(const std::string& title, std::size_t first, const 
   const auto curve = [&](std::size_t signal, const char* colour, const char* label = "") {
     return PanelCurve{points_of(*thinned_, first + signal), label, colour};
   };
-  PanelCurve wanted = curve(3, "#e0a030", "wanted");
+  PanelCurve wanted = curve(3, "#d9a441", "wanted");
   wanted.dashed = true;
   PanelFigure figure;
   figure.title = title;
   figure.axis = "time [s]";
   figure.panels = {
       {"duty [%]", {curve(0, "#6b6b6b")}},
-      {fmt::format("speed [{}]", speed_unit), {curve(2, "#1f5fa8", "made"), wanted}},
-      {"phases [A]", {curve(4, "#c25100", "A"), curve(5, "#5b3a8e", "B"), curve(6, "#1f5fa8", "C")}},
-      {"supply [V]", {curve(7, "#00796b")}}};
+      {fmt::format("speed [{}]", speed_unit), {curve(2, "#2a5c9a", "made"), wanted}},
+      {"phases [A]", {curve(4, "#bd5b0b", "A"), curve(5, "#68458f", "B"), curve(6, "#2a5c9a", "C")}},
+      {"supply [V]", {curve(7, "#1f7a5c")}}};
   write_panels(plot_, figure);
 }
 

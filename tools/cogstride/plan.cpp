@@ -3,11 +3,11 @@
 
 #include <cstdio>
 
-#include "cogstride/bench/trace_plan.hpp"
+#include "cogstride/bench/simulated/trace_plan.hpp"
 #include "cogstride/plan/fastest.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/reports.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
 
@@ -67,8 +67,8 @@ FigureContent figure_content(const PlanFigures& figures) {
   content.title =
       fmt::format("{}: {} to {} in {:.3f} s", figures.mechanism, figures.from, figures.to, figures.duration);
   content.lines_of = figures.mechanism;
-  content.position = {{0, "planned", "#1f5fa8"}};
-  content.speed = {{1, "planned", "#1f5fa8"}};
+  content.position = {{0, "planned", "#2a5c9a"}};
+  content.speed = {{1, "planned", "#2a5c9a"}};
   content.position_unit = figures.unit;
   content.speed_unit = figures.unit + "/s";
   if (figures.steps != 0) {
@@ -97,7 +97,7 @@ Status run_plan(const PlanOptions& options) {
   if (!options.from.empty()) {
     from = target_of(mechanism, from, {.to = amount_of<0>("--from", options.from)});
   }
-  if (!options.takes.empty()) order.takes = read_option("--in", options.takes, time_of);
+  if (!options.in.empty()) order.in = read_option("--in", options.in, time_of);
   std::string chosen;
   if (options.fastest) chosen = choose_fastest(rig, options, from, order);
   const MovePlan plan = plan_move(mechanism, rig.controller, from, order);

@@ -43,11 +43,11 @@ std::string figures_now(const Bench& bench, Tick now) {
       words += fmt::format("; {} looks for its zero", mover->mechanism().name);
       continue;
     }
-    const double steps_a_unit =
+    const double steps_per_unit =
         steps_per_base(mover->mechanism()).to_double() / display_units_per_base(position->kind);
     words += fmt::format("; {} {:.2f} {}, {:.3g} {}", mover->mechanism().name,
                          position->base.to_double() * display_units_per_base(position->kind),
-                         display_unit(position->kind, 0), mover->stream().speed_at(now) / steps_a_unit,
+                         display_unit(position->kind, 0), mover->stream().speed_at(now) / steps_per_unit,
                          display_unit(position->kind, 1));
   }
   for (const auto& drive : bench.drives())
@@ -59,7 +59,7 @@ std::string figures_now(const Bench& bench, Tick now) {
     const double share = pulsed->asked(now).value_or(0.0);
     words += mechanism.swings()
                  ? fmt::format("; {} {:.0f} deg", mechanism.name,
-                               share * 360.0 * std::get<HobbyServo>(mechanism.motor).swing.base().to_double())
+                               share * 360.0 * std::get<HobbyServo>(mechanism.motor).range.base().to_double())
                  : fmt::format("; {} {:.0f} %", mechanism.name, 100.0 * share);
   }
   return words;

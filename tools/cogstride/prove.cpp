@@ -7,12 +7,12 @@
 #include <optional>
 
 #include "cogstride/bench/live/live_bench.hpp"
-#include "cogstride/bench/proving.hpp"
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/files/output_file.hpp"
 #include "cogstride/quantity/literals.hpp"
-#include "cogstride/rig/change_rig.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/change_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
+#include "cogstride/session/proving.hpp"
 #include "commands.hpp"
 #include "playing.hpp"
 
@@ -174,7 +174,7 @@ Status run_prove(const ProveOptions& options) {
   const OpenBench open = [&](const Rig& opened) -> std::unique_ptr<Bench> {
     if (options.live) return std::make_unique<LiveBench>(opened);
     SimulatedBench::Options simulated;
-    simulated.real = alone;  // also after it has been turned round
+    simulated.actual = alone;  // also after it has been turned round
     return std::make_unique<SimulatedBench>(opened, simulated);
   };
   const ProvingResult result = prove(rig, mechanism.name, open, user, before);

@@ -6,16 +6,16 @@
 #include <filesystem>
 #include <mutex>
 
-#include "cogstride/bench/remembered.hpp"
-#include "cogstride/bench/scatter.hpp"
-#include "cogstride/bench/side_by_side.hpp"
-#include "cogstride/bench/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/report/scatter_report.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/script/script_player.hpp"
+#include "cogstride/session/remembered.hpp"
+#include "cogstride/study/scatter.hpp"
+#include "cogstride/study/side_by_side.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
 #include "playing.hpp"
@@ -31,21 +31,21 @@ std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>
   for (const std::string& word : words) {
     const std::size_t equals = word.find('=');
     if (equals == std::string::npos)
-      throw Error(fmt::format("--standing {}: write it as traverse=59mm", word));
+      throw Error(fmt::format("--start-at {}: write it as traverse=59mm", word));
     try {
       const Mechanism& mechanism = mechanism_named(rig, word.substr(0, equals));
       const OutputPosition position = parse_output<0>(word.substr(equals + 1));
       require_kind(mechanism, position.kind);
       standing[mechanism.name] = position;
     } catch (const Error& error) {
-      throw Error(fmt::format("--standing {}: {}", word, error.what()));
+      throw Error(fmt::format("--start-at {}: {}", word, error.what()));
     }
   }
   return standing;
 }
 
 std::vector<std::string> read_by(const RehearseOptions& options) {
-  return {options.rig, options.script, options.real, options.stimulus, options.remember};
+  return {options.rig, options.script, options.actual, options.event, options.remember};
 }
 
 /// Positions from the last run, and those of this one for the next.
@@ -96,17 +96,17 @@ class Memory {
 std::vector<double> ends_of(const Rig& rig, const Script& script, std::uint64_t seed, bool averaged) {
   SimulatedBench::Options with_seed;
   with_seed.seed = seed;
-  with_seed.averages_duty = averaged;
+  with_seed.average_pwm = averaged;
   SimulatedBench bench(rig, with_seed);
   bool stopped = false;
   bench.on_fault([&](const std::string&) { stopped = true; });
-  ScriptPlayer player(script, rig, bench.stage());
+  ScriptPlayer player(script, rig, bench.cast());
   bench.run(player, [&] { return player.has_ended() || stopped; });
   if (stopped || !player.fault().empty()) return {};
   bench.come_to_rest();
   std::vector<double> ends;
   for (const auto& drive : bench.drives()) {
-    const BrushedPlant& plant = bench.brushed(drive->mechanism().name);
+    const BrushedPlant& plant = bench.brushed_plant(drive->mechanism().name);
     for (int i = 0; i < 200 && plant.speed() != 0.0; ++i) bench.serve(50_ms);
     ends.push_back(plant.position() * display_units_per_base(output_kind(drive->mechanism().train)));
   }
@@ -121,7 +121,7 @@ Status scatter_ends(const RehearseOptions& options, const Rig& rig, const Script
   std::mutex one_at_a_time;
   std::size_t done = 0;
   side_by_side(options.scatter, [&](std::size_t i) {
-    runs[i] = ends_of(rig, script, options.seed + i, options.averaged);
+    runs[i] = ends_of(rig, script, options.seed + i, options.average_pwm);
     const std::lock_guard lock(one_at_a_time);
     if (++done; progress.is_due()) progress.say(fmt::format("{} of {} runs", done, options.scatter));
   });
@@ -193,21 +193,21 @@ std::string figure_title(const RehearsalReport& report) {
 }
 
 /// What is really on the bench: the same mechanisms, of the same kinds, in the same order.
-std::optional<Rig> real_rig(const RehearseOptions& options, const Rig& rig) {
-  if (options.real.empty()) return std::nullopt;
-  Rig real = read_rig(options.real);
+std::optional<Rig> actual_rig(const RehearseOptions& options, const Rig& rig) {
+  if (options.actual.empty()) return std::nullopt;
+  Rig actual = read_rig(options.actual);
   const auto same = [](const Mechanism& a, const Mechanism& b) {
     return a.name == b.name && a.motor.index() == b.motor.index() && a.board.index() == b.board.index();
   };
   const auto same_pair = [](const WheeledPair& a, const WheeledPair& b) { return a.name == b.name; };
-  if (!std::equal(rig.mechanisms.begin(), rig.mechanisms.end(), real.mechanisms.begin(),
-                  real.mechanisms.end(), same) ||
-      !std::equal(rig.pairs.begin(), rig.pairs.end(), real.pairs.begin(), real.pairs.end(), same_pair))
-    throw Error(
-        fmt::format("--real {}: has not the mechanisms of {}, of the same kinds and in the same order: begin "
-                    "with a copy of it",
-                    options.real, options.rig));
-  return real;
+  if (!std::equal(rig.mechanisms.begin(), rig.mechanisms.end(), actual.mechanisms.begin(),
+                  actual.mechanisms.end(), same) ||
+      !std::equal(rig.pairs.begin(), rig.pairs.end(), actual.pairs.begin(), actual.pairs.end(), same_pair))
+    throw Error(fmt::format(
+        "--actual {}: has not the mechanisms of {}, of the same kinds and in the same order: begin "
+        "with a copy of it",
+        options.actual, options.rig));
+  return actual;
 }
 
 /// The first wheeled pair that a script drives.
@@ -254,8 +254,8 @@ FigureContent figure_content(const RehearsalReport& report, const Mechanism& mec
   FigureContent content;
   content.title = fmt::format("{}: {}", mechanism.name, figure_title(report));
   content.lines_of = mechanism.name;
-  content.position = {{asked + 1, "made", "#1f5fa8", 4}, {asked, "asked", "#e0a030", 1}};
-  content.speed = {{asked + 2, "made", "#1f5fa8"}};
+  content.position = {{asked + 1, "made", "#2a5c9a", 4}, {asked, "asked", "#d9a441", 1}};
+  content.speed = {{asked + 2, "made", "#2a5c9a"}};
   content.position_unit = display_unit(kind, 0);
   content.speed_unit = display_unit(kind, 1);
   return content;
@@ -269,7 +269,7 @@ Status run_rehearse(const RehearseOptions& options) {
   const KnownPositions known = memory.known();
   const Script script = read_script(options.script, rig, known);
   if (options.scatter > 0) {
-    if (!options.real.empty()) throw Error("--scatter takes the rig as it is written: leave --real out");
+    if (!options.actual.empty()) throw Error("--scatter takes the rig as it is written: leave --actual out");
     return scatter(options, rig, script);
   }
   const auto movable = std::find_if(rig.mechanisms.begin(), rig.mechanisms.end(),
@@ -285,31 +285,31 @@ Status run_rehearse(const RehearseOptions& options) {
   add_moved(script.statements, false, moved);
   const Mechanism& shown = moved.empty() ? *movable : rig.mechanisms[moved.front()];
   const std::size_t first_signal = SimulatedBench::first_signal(rig, shown);
-  std::map<std::string, OutputPosition> standing = standing_of(options.standing, rig);
+  std::map<std::string, OutputPosition> standing = standing_of(options.start_at, rig);
   standing.insert(known.begin(), known.end());  // a simulated bench that was left so
-  const std::vector<Stimulus> stimuli =
-      options.stimulus.empty() ? std::vector<Stimulus>{} : read_stimuli(options.stimulus, rig);
+  const std::vector<OutsideEvent> events =
+      options.event.empty() ? std::vector<OutsideEvent>{} : read_events(options.event, rig);
 
   EventLog log;
   Outputs outputs(options.outputs, read_by(options), shown, first_signal + 2);
   outputs.also(log);
   SimulatedBench bench(rig, {.seed = options.seed,
                              .start_positions = standing,
-                             .averages_duty = options.averaged,
-                             .real = real_rig(options, rig),
-                             .stimuli = stimuli,
+                             .average_pwm = options.average_pwm,
+                             .actual = actual_rig(options, rig),
+                             .events = events,
                              .trace = &outputs.sink()});
   memory.recall(bench);
-  ScriptPlayer player(script, rig, bench.stage());
+  ScriptPlayer player(script, rig, bench.cast());
   const Played played = play(bench, player, "rehearsing", check_motions(script, rig, known).length);
   bench.serve(0.3_s);  // the swing of the last stop dies away
   if (played.is_sound) memory.keep(bench);
   RehearsalReport report{rig.name, options.script, bench.tally(), {}};
   if (!played.fault.empty()) report.tally.fault = played.fault;
   report.notes = memory.notes();
-  for (const Stimulus& stimulus : bench.stimuli_not_come())
-    report.notes.push_back(fmt::format("{}: the run ended before '{}' at {}", options.stimulus,
-                                       to_text(stimulus), to_text(stimulus.at, "s")));
+  for (const OutsideEvent& event : bench.events_not_come())
+    report.notes.push_back(fmt::format("{}: the run ended before '{}' at {}", options.event, to_text(event),
+                                       to_text(event.at, "s")));
   for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, player.taught()))
     report.notes.push_back(std::move(note));
   bench.close();

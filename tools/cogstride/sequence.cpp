@@ -6,7 +6,7 @@
 #include "cogstride/quantity/error.hpp"
 #include "cogstride/report/commutation_report.hpp"
 #include "cogstride/report/sequence_report.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
 

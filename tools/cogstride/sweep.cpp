@@ -3,11 +3,11 @@
 
 #include <cstdio>
 
-#include "cogstride/bench/duty_sweep.hpp"
-#include "cogstride/bench/mode_comparison.hpp"
-#include "cogstride/bench/sweep.hpp"
 #include "cogstride/report/sweep_report.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
+#include "cogstride/study/duty_sweep.hpp"
+#include "cogstride/study/mode_comparison.hpp"
+#include "cogstride/study/sweep.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
 

@@ -5,7 +5,7 @@
 
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/timer_report.hpp"
-#include "cogstride/rig/read_rig.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
 

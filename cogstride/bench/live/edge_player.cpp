@@ -61,9 +61,9 @@ std::int64_t EdgePlayer::ns_of(Tick tick) const {
                                                          setup_.ticks_per_second));
 }
 
-void EdgePlayer::report(const LiveReport& message) {
+void EdgePlayer::report(const PlayerReport& message) {
   // A planner that does not listen must not keep lines from coming to rest: what it misses is counted.
-  has_told_ = has_told_ || message.kind != LiveReport::Kind::written;
+  has_told_ = has_told_ || message.kind != PlayerReport::Kind::written;
   if (!reports_.push(message)) missed_reports_.fetch_add(1, std::memory_order_relaxed);
 }
 
@@ -134,7 +134,7 @@ void EdgePlayer::withdraw(const LiveCommand& command) {
   });
   for (Duties& duties : timers_)
     if (duties.owner == command.mechanism) duties.timer.withdraw(command.at);
-  LiveReport answer{.kind = LiveReport::Kind::withdrawn};
+  PlayerReport answer{.kind = PlayerReport::Kind::withdrawn};
   for (const std::size_t number : pulse_lines_) {
     Line& pulsed = lines_[number];
     if (pulsed.setup.owner != command.mechanism) continue;
@@ -152,7 +152,7 @@ void EdgePlayer::take_edges() {
   for (const PortEdge& edge : edges_) {
     Line& input = line(edge.line);
     input.high = edge.high;
-    report({.kind = LiveReport::Kind::reading,
+    report({.kind = PlayerReport::Kind::reading,
             .at = std::min(tick_of(edge.at_ns), now()),
             .line = edge.line,
             .high = edge.high,
@@ -232,7 +232,7 @@ bool EdgePlayer::is_looked_after() {
 void EdgePlayer::take_samples() {
   for (Sampling& sampling : samplings_) {
     if (sampling.next > now()) continue;
-    report({.kind = LiveReport::Kind::reading,
+    report({.kind = PlayerReport::Kind::reading,
             .at = now(),
             .line = sampling.line,
             .high = port_.read(sampling.line),
@@ -267,7 +267,7 @@ void EdgePlayer::put_at_rest(CutBy why) {
   port_.write(out_);
   const Tick at = now();
   for (const Level& level : out_) wrote(level, at, at);
-  report({.kind = LiveReport::Kind::cut, .at = at, .cut_by = why});
+  report({.kind = PlayerReport::Kind::cut, .at = at, .cut_by = why});
 }
 
 /// When a change of one of an owner's lines may go out: as planned, and after what stands there already has
@@ -365,7 +365,7 @@ void EdgePlayer::write_hardware_duties(Duties& duties) {
   duties.timer.advance(shares_);
   for (const auto& [id, share] : shares_) {
     const bool rests_high = line(id).setup.rest_high;
-    port_.write_duty(id, std::llround((rests_high ? 1.0 - share : share) * duties.ns_a_period));
+    port_.write_duty(id, std::llround((rests_high ? 1.0 - share : share) * duties.ns_per_period));
     wrote({id, (share > 0.0) != rests_high}, planned, now());
   }
 }
@@ -400,7 +400,7 @@ void EdgePlayer::write_due(Tick at) {
   // Time stands still for so long: what comes later keeps its distance.
   stood_still_.fetch_add(latest, std::memory_order_acq_rel);
   for (Line& each : lines_) each.written -= latest;
-  report({.kind = LiveReport::Kind::too_late, .at = now(), .line = out_.back().line, .late = latest});
+  report({.kind = PlayerReport::Kind::too_late, .at = now(), .line = out_.back().line, .late = latest});
 }
 
 void EdgePlayer::wrote(const Level& level, Tick planned, Tick at) {
@@ -409,8 +409,10 @@ void EdgePlayer::wrote(const Level& level, Tick planned, Tick at) {
   out.written = at;
   if (out.high == level.high) return;
   out.high = level.high;
-  report(
-      {.kind = LiveReport::Kind::written, .at = at + stood_still(), .line = level.line, .high = level.high});
+  report({.kind = PlayerReport::Kind::written,
+          .at = at + stood_still(),
+          .line = level.line,
+          .high = level.high});
 }
 
 void EdgePlayer::turn() {

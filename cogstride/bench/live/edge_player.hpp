@@ -25,10 +25,10 @@
 #include <vector>
 
 #include "cogstride/bench/live/lateness.hpp"
-#include "cogstride/bench/live/line_port.hpp"
 #include "cogstride/bench/live/live_messages.hpp"
-#include "cogstride/bench/pulse_queue.hpp"
-#include "cogstride/bench/pwm_timer.hpp"
+#include "cogstride/lines/pulse_queue.hpp"
+#include "cogstride/lines/pwm_timer.hpp"
+#include "cogstride/port/line_port.hpp"
 
 namespace cogstride {
 
@@ -54,7 +54,7 @@ class EdgePlayer {
     std::int64_t silence_ns = 0;  ///< nothing moves for longer without planning; 0: not looked at
   };
   using Commands = boost::lockfree::spsc_queue<LiveCommand>;
-  using Reports = boost::lockfree::spsc_queue<LiveReport>;
+  using Reports = boost::lockfree::spsc_queue<PlayerReport>;
 
   /// @param port, commands, reports  must outlive it; the lines stand at rest
   EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports& reports);
@@ -95,7 +95,7 @@ class EdgePlayer {
   };
   struct Duties {
     PwmTimer timer;
-    double ns_a_period = 0.0;
+    double ns_per_period = 0.0;
     MechanismId owner{};
   };
   struct Line {
@@ -155,7 +155,7 @@ class EdgePlayer {
   [[nodiscard]] Tick next_due();
   void write_due(Tick at);
   void wrote(const Level& level, Tick planned, Tick at);
-  void report(const LiveReport& message);
+  void report(const PlayerReport& message);
   [[nodiscard]] Tick tick_of(std::int64_t ns) const;
   [[nodiscard]] std::int64_t ns_of(Tick tick) const;
   [[nodiscard]] Line& line(LineId id) { return lines_[static_cast<std::size_t>(id)]; }

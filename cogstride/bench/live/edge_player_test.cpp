@@ -112,12 +112,12 @@ class EdgePlayerTest : public testing::Test {
   void run_until(Tick until) {
     while (player.now() < until) player.turn();
   }
-  [[nodiscard]] std::vector<LiveReport> told(LiveReport::Kind kind) {
-    LiveReport report;
+  [[nodiscard]] std::vector<PlayerReport> told(PlayerReport::Kind kind) {
+    PlayerReport report;
     while (reports.pop(report)) all.push_back(report);
-    std::vector<LiveReport> some;
+    std::vector<PlayerReport> some;
     std::copy_if(all.begin(), all.end(), std::back_inserter(some),
-                 [&](const LiveReport& r) { return r.kind == kind; });
+                 [&](const PlayerReport& r) { return r.kind == kind; });
     return some;
   }
   /// When the line's edges in that direction were written, us.
@@ -139,7 +139,7 @@ class EdgePlayerTest : public testing::Test {
   EdgePlayer::Commands commands;
   EdgePlayer::Reports reports;
   EdgePlayer player;
-  std::vector<LiveReport> all;
+  std::vector<PlayerReport> all;
 };
 
 TEST_F(EdgePlayerTest, PlaysATrainOnTime) {
@@ -154,7 +154,7 @@ TEST_F(EdgePlayerTest, PlaysATrainOnTime) {
   EXPECT_EQ(player.lateness().edges(), 400);
   EXPECT_LE(player.lateness().worst(), 2);
   EXPECT_EQ(player.lateness().beyond(), 0);
-  EXPECT_EQ(told(LiveReport::Kind::written).size(), 400u);
+  EXPECT_EQ(told(PlayerReport::Kind::written).size(), 400u);
 }
 
 TEST_F(EdgePlayerTest, ALateEdgeIsNotSqueezedAgainstTheNext) {
@@ -169,7 +169,7 @@ TEST_F(EdgePlayerTest, ALateEdgeIsNotSqueezedAgainstTheNext) {
   EXPECT_NEAR(ups.back(), 1000.0 + 60.0 * 200, 1.5) << "caught up again";
   EXPECT_GT(player.lateness().worst(), 60);
   EXPECT_EQ(player.lateness().beyond(), 0);
-  EXPECT_TRUE(told(LiveReport::Kind::too_late).empty());
+  EXPECT_TRUE(told(PlayerReport::Kind::too_late).empty());
 }
 
 TEST_F(EdgePlayerTest, PastTheBoundTimeStandsStillForAllLines) {
@@ -185,7 +185,7 @@ TEST_F(EdgePlayerTest, PastTheBoundTimeStandsStillForAllLines) {
   }
   EXPECT_NEAR(longest, 5060.0, 70.0);
   EXPECT_NEAR(static_cast<double>(player.stood_still()), 5000.0, 70.0);
-  const std::vector<LiveReport> late = told(LiveReport::Kind::too_late);
+  const std::vector<PlayerReport> late = told(PlayerReport::Kind::too_late);
   ASSERT_EQ(late.size(), 1u);
   EXPECT_EQ(late[0].late, player.stood_still());
   EXPECT_EQ(player.lateness().beyond(), 1);
@@ -218,7 +218,7 @@ TEST_F(EdgePlayerTest, WithdrawnStepsNeverGoOutAndAllOthersDo) {
   command.at = 7000;
   ASSERT_TRUE(commands.push(command));
   run_until(20'000);
-  const std::vector<LiveReport> answers = told(LiveReport::Kind::withdrawn);
+  const std::vector<PlayerReport> answers = told(PlayerReport::Kind::withdrawn);
   ASSERT_EQ(answers.size(), 1u);
   EXPECT_EQ(answers[0].left.steps, 99) << "1060, 1120, ... 6940";
   EXPECT_EQ(answers[0].left.last_pulse, 6940);
@@ -232,7 +232,7 @@ TEST_F(EdgePlayerTest, AnEdgeEndsARunAndIsTold) {
   run_until(20'000);
   EXPECT_EQ(edges(step, true).size(), 33u) << "the last at 2980";
   EXPECT_EQ(edges(step, false).size(), 33u);
-  const std::vector<LiveReport> readings = told(LiveReport::Kind::reading);
+  const std::vector<PlayerReport> readings = told(PlayerReport::Kind::reading);
   ASSERT_EQ(readings.size(), 2u);
   EXPECT_EQ(readings[0].at, 3010) << "by the port's own stamp";
   EXPECT_TRUE(readings[0].high);
@@ -248,7 +248,7 @@ TEST_F(EdgePlayerTest, SamplesALineWhenItIsAskedFor) {
   command.at = 500;
   ASSERT_TRUE(commands.push(command));
   run_until(3000);
-  const std::vector<LiveReport> readings = told(LiveReport::Kind::reading);
+  const std::vector<PlayerReport> readings = told(PlayerReport::Kind::reading);
   ASSERT_EQ(readings.size(), 1u);
   EXPECT_TRUE(readings[0].high);
   EXPECT_FALSE(readings[0].is_edge);
@@ -262,7 +262,7 @@ TEST_F(EdgePlayerTest, CutBringsEveryLineToRestThroughAllQueues) {
   player.cut();
   put(13'000, steady(60, 3));  // on its way when the cut came: dropped as well
   player.turn();
-  ASSERT_EQ(told(LiveReport::Kind::cut).size(), 1u);
+  ASSERT_EQ(told(PlayerReport::Kind::cut).size(), 1u);
   const std::size_t written = port.written.size();
   EXPECT_EQ(port.written[written - 2].line, step);
   EXPECT_FALSE(port.written[written - 2].high);
@@ -368,7 +368,7 @@ class ReactingPlayer : public EdgePlayerTest {
   void gate_at(Tick at, bool high) { port.coming.insert(port.coming.begin(), {at * 1000, gate, high}); }
   [[nodiscard]] std::vector<CutBy> cuts() {
     std::vector<CutBy> why;
-    for (const LiveReport& report : told(LiveReport::Kind::cut)) why.push_back(report.cut_by);
+    for (const PlayerReport& report : told(PlayerReport::Kind::cut)) why.push_back(report.cut_by);
     return why;
   }
   [[nodiscard]] double last_step() const { return edges(step, true).back(); }
@@ -396,8 +396,8 @@ TEST_F(ReactingPlayer, CutsByItselfAndPlaysNothingUntilPlanningCuts) {
   EXPECT_NEAR(last_step(), 20'000, 300);
   send(LiveCommand::Kind::withdraw);
   run_until(51'000);
-  ASSERT_EQ(told(LiveReport::Kind::withdrawn).size(), 1u) << "planning asks what was made, and is answered";
-  EXPECT_NEAR(static_cast<double>(told(LiveReport::Kind::withdrawn)[0].left.steps), 190, 3);
+  ASSERT_EQ(told(PlayerReport::Kind::withdrawn).size(), 1u) << "planning asks what was made, and is answered";
+  EXPECT_NEAR(static_cast<double>(told(PlayerReport::Kind::withdrawn)[0].left.steps), 190, 3);
   reacting_->cut();
   run_until(52'000);
   put(60'000, steady(100, 10));

@@ -10,7 +10,7 @@
 #include <new>
 
 #include "cogstride/bench/live/live_bench.hpp"
-#include "cogstride/bench/live/null_port.hpp"
+#include "cogstride/port/null_port.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/busy_computer.hpp"
 #include "support/demo_rig.hpp"

@@ -8,12 +8,12 @@
 #include <atomic>
 #include <cmath>
 
-#include "cogstride/bench/live/guardian.hpp"
-#include "cogstride/bench/live/kernel_port.hpp"
 #include "cogstride/bench/live/live_duty.hpp"
-#include "cogstride/bench/pwm_timer.hpp"
+#include "cogstride/lines/pwm_timer.hpp"
 #include "cogstride/mechanism/ticks.hpp"
-#include "cogstride/motion/six_step_limits.hpp"
+#include "cogstride/motion/brushless/six_step_limits.hpp"
+#include "cogstride/port/guardian.hpp"
+#include "cogstride/port/kernel_port.hpp"
 #include "cogstride/trace/queued_sink.hpp"
 
 namespace cogstride {
@@ -123,11 +123,12 @@ std::map<LineId, Pull> pulls_of(const Rig& rig) {
   for (const Mechanism& mechanism : rig.mechanisms) {
     for (const Sensor& sensor : mechanism.sensors) {
       const auto* const place = std::get_if<PlaceSwitch>(&sensor);
-      if (place != nullptr && place->pull) pulls[static_cast<LineId>(place->line)] = *place->pull;
+      if (place != nullptr && place->internal_pull)
+        pulls[static_cast<LineId>(place->line)] = *place->internal_pull;
     }
   }
   for (const HandControl& hand : rig.hands)
-    if (hand.line && hand.pull) pulls[static_cast<LineId>(*hand.line)] = *hand.pull;
+    if (hand.line && hand.internal_pull) pulls[static_cast<LineId>(*hand.line)] = *hand.internal_pull;
   return pulls;
 }
 
@@ -326,7 +327,7 @@ std::vector<LiveLines::Reaction> LiveBench::reactions() const {
 
 /// The timers of all duties. @return the lines whose duty hardware makes
 std::vector<PwmChannels::Wanted> LiveBench::open_duties(LiveLines::Setup& setup) const {
-  const double ns_a_tick = 1e9 / rig().controller.timer_clock.base().to_double();
+  const double ns_per_tick = 1e9 / rig().controller.timer_clock.base().to_double();
   std::vector<PwmChannels::Wanted> hardware;
   const auto add = [&](PwmSetup pwm) {
     // What a channel makes needs no line of a GPIO chip, and what edges make has no channel: asked by line.
@@ -346,7 +347,7 @@ std::vector<PwmChannels::Wanted> LiveBench::open_duties(LiveLines::Setup& setup)
     for (const PwmSetup& pwm : setup.pwm)
       for (const PwmSetup::Channel& channel : pwm.channels)
         if (channel.line == line.id)
-          wanted.period_ns = std::llround(static_cast<double>(pwm.period) * ns_a_tick);
+          wanted.period_ns = std::llround(static_cast<double>(pwm.period) * ns_per_tick);
     hardware.push_back(wanted);
   }
   return hardware;
@@ -371,8 +372,8 @@ void LiveBench::close() {
   }
   give_back();
   in.lines->deliver();
-  const double ticks_a_second = rig().controller.timer_clock.base().to_double();
-  const auto seconds = [&](Tick ticks) { return static_cast<double>(ticks) / ticks_a_second; };
+  const double ticks_per_second = rig().controller.timer_clock.base().to_double();
+  const auto seconds = [&](Tick ticks) { return static_cast<double>(ticks) / ticks_per_second; };
   const LatenessRecord& late = in.lines->lateness();
   LiveTally& tally = in.tally;
   tally.seconds = now().in(units::s);
@@ -564,7 +565,7 @@ void LiveBench::Supervisor::look() {
   }
   if (trouble.late == 0 || has_been_late_) return;  // it stops already: what comes now is counted
   has_been_late_ = true;
-  const double ticks_a_us = bench_.rig().controller.timer_clock.base().to_double() / 1e6;
+  const double ticks_per_us = bench_.rig().controller.timer_clock.base().to_double() / 1e6;
   std::string name;
   for (const LineSetup& line : in.lines->lines())
     if (line.id == trouble.line) name = line.name;
@@ -573,14 +574,14 @@ void LiveBench::Supervisor::look() {
   for (const auto& mover : bench_.movers()) {
     const double speed = std::abs(mover->stream().speed_at(in.lines->now()));
     const double full_step = static_cast<double>(steps_lost_at_once(mover->mechanism())) / 4.0;
-    if (speed * static_cast<double>(trouble.late) / (1e6 * ticks_a_us) > full_step)
+    if (speed * static_cast<double>(trouble.late) / (1e6 * ticks_per_us) > full_step)
       doubtful.push_back(mover.get());
   }
   bench_.fail(StopBy::steepest_ramp,
               fmt::format("an edge of {} was {:.0f} us late, and the rig bears {:.0f} us "
                           "(controller.edge_lateness): this computer was busy with something else",
-                          name, static_cast<double>(trouble.late) / ticks_a_us,
-                          static_cast<double>(in.bound) / ticks_a_us));
+                          name, static_cast<double>(trouble.late) / ticks_per_us,
+                          static_cast<double>(in.bound) / ticks_per_us));
   for (StepperMover* const mover : doubtful) mover->forget_position();
 }
 

@@ -13,7 +13,7 @@
 
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/live/live_lines.hpp"
-#include "cogstride/bench/live/pwm_channels.hpp"
+#include "cogstride/port/pwm_channels.hpp"
 #include "cogstride/trace/live_tally.hpp"
 #include "cogstride/trace/trace.hpp"
 

@@ -8,7 +8,7 @@
 #include <mutex>
 #include <thread>
 
-#include "cogstride/bench/live/null_port.hpp"
+#include "cogstride/port/null_port.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/busy_computer.hpp"
 #include "support/demo_rig.hpp"
@@ -281,7 +281,7 @@ TEST(LiveBench, RefusesWhatItCannotDrive) {
   EXPECT_THROW((void)only_with(demo_rig(), {"travers"}), RangeError);
   Rig measured = only_with(rig, {"traverse"});
   measured.mechanisms[0].sensors.emplace_back(
-      Encoder{.name = "scale", .line_a = 6, .line_b = 7, .lines_a_turn = 100});
+      Encoder{.name = "scale", .line_a = 6, .line_b = 7, .lines_per_turn = 100});
   ASSERT_EQ(live_obstacles(measured).size(), 1u);
   EXPECT_NE(live_obstacles(measured)[0].why.find("quadrature counter"), std::string::npos);
 }

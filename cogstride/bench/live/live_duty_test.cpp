@@ -9,11 +9,11 @@
 #include <fstream>
 #include <mutex>
 
-#include "cogstride/bench/live/analogue_reader.hpp"
 #include "cogstride/bench/live/edge_player.hpp"
-#include "cogstride/bench/live/kernel_files.hpp"
 #include "cogstride/bench/live/live_bench.hpp"
-#include "cogstride/bench/live/null_port.hpp"
+#include "cogstride/port/analogue_reader.hpp"
+#include "cogstride/port/kernel_files.hpp"
+#include "cogstride/port/null_port.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/report/reports.hpp"
 #include "support/busy_computer.hpp"
@@ -98,7 +98,7 @@ constexpr double ticks_per_second = 1e6;  // a tick is a microsecond
 
 EdgePlayer::Setup one_duty(bool by_hardware, bool rests_high = false) {
   EdgePlayer::Setup setup;
-  setup.lines = {{forward, "x.forward", {}, LineSetup::Use::pwm, rests_high}};
+  setup.lines = {{forward, "x.input_a", {}, LineSetup::Use::pwm, rests_high}};
   setup.pwm = {{PwmGroup{5}, 1000, PwmAlignment::edge, 0, {{forward, std::nullopt}}, by_hardware}};
   setup.ticks_per_second = ticks_per_second;
   setup.bound = 100;
@@ -207,9 +207,9 @@ TEST(LiveDuty, SaysWhichDutiesCanBeHadAndHow) {
   EXPECT_EQ(live_duty(controller, lines, 20_kHz).by, LiveDuty::By::hardware);
 }
 
-/// The demo's let-off with a PWM chip and a shunt, on a bench whose port makes its duties.
-Rig letoff_rig() {
-  Rig rig = only_with(demo_rig(), {"letoff"});
+/// The demo's feeder with a PWM chip and a shunt, on a bench whose port makes its duties.
+Rig feeder_rig() {
+  Rig rig = only_with(demo_rig(), {"feeder"});
   rig.controller.chips = {{"bench", "gpiochip0", 0, 64}};
   rig.controller.pwm_chips = {{"bench", "pwmchip0", {28, 29}, {0, 1}}};
   rig.controller.edge_lateness = Time(50.0, units::ms);
@@ -230,9 +230,9 @@ TEST(LiveDuty, DrivesABrushedMotorAndHoldsItsCurrentBack) {
   unless_busy([] {
     DutyPort port(false);
     FixedCodes converter;
-    LiveBench bench(letoff_rig(), {.asks_for_real_time = false, .port = &port, .converter = &converter});
-    auto letoff = bench.drive("letoff");
-    auto spin = letoff.spin({.duty = 0.4, .ramp = 50_ms});
+    LiveBench bench(feeder_rig(), {.asks_for_real_time = false, .port = &port, .converter = &converter});
+    auto feeder = bench.brushed("feeder");
+    auto spin = feeder.spin({.duty = 0.4, .in = 50_ms});
     ASSERT_EQ(end_of(spin), "");
     bench.serve(0.05_s);
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(forward) == 20'000; })) << "40 % of 50 us";
@@ -240,11 +240,11 @@ TEST(LiveDuty, DrivesABrushedMotorAndHoldsItsCurrentBack) {
     converter.code = 3000;  // 4.8 A
     bench.serve(1_s);
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(forward) < 2000; }));
-    EXPECT_NEAR(letoff.measured_current(), 4.8, 0.1);
+    EXPECT_NEAR(feeder.measured_current(), 4.8, 0.1);
     converter.code = 0;
     bench.serve(1_s);
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(forward) == 20'000; }));
-    letoff.stop();
+    feeder.stop();
     bench.wait_for_all();
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(forward) == 0; }));
     bench.close();
@@ -257,10 +257,10 @@ TEST(LiveDuty, DrivesABrushedMotorAndHoldsItsCurrentBack) {
 }
 
 TEST(LiveDuty, SaysWhatARigHasLessOfOnLiveLines) {
-  Rig rig = letoff_rig();
+  Rig rig = feeder_rig();
   EXPECT_TRUE(live_obstacles(rig).empty());
   ASSERT_EQ(live_notes(rig).size(), 1u);
-  EXPECT_NE(live_notes(rig)[0].find("encoder feed is not read"), std::string::npos);
+  EXPECT_NE(live_notes(rig)[0].find("encoder disc is not read"), std::string::npos);
   rig.controller.analogue->chip.reset();
   ASSERT_EQ(live_obstacles(rig).size(), 1u);
   EXPECT_NE(live_obstacles(rig)[0].why.find("controller.analogue.chip"), std::string::npos);
@@ -292,7 +292,7 @@ TEST(LivePulses, AreMadeByHardwareFrameByFrame) {
     DutyPort port(false);
     LiveBench bench(pulses_rig(true, Time(50, units::ms)), {.asks_for_real_time = false, .port = &port});
     auto snips = bench.servo("snips");
-    auto fan = bench.throttled("fan");
+    auto fan = bench.speed_controller("fan");
     snips.swing({.to = 70_deg}).wait();
     EXPECT_NEAR(static_cast<double>(port.last_duty(snips_line)), 920e3 + 70.0 / 168.0 * 1140e3, 170.0);
     EXPECT_EQ(port.most_duty(fan_line), 0) << "nothing before it is armed";
@@ -315,7 +315,7 @@ TEST(LivePulses, AMotorWhosePulsesAreCutMayStillTurn) {
   unless_busy([] {
     DutyPort port(false);
     LiveBench bench(pulses_rig(true, Time(50, units::ms)), {.asks_for_real_time = false, .port = &port});
-    auto fan = bench.throttled("fan");
+    auto fan = bench.speed_controller("fan");
     fan.arm().wait();
     fan.throttle({.duty = 0.5}).wait();
     bench.serve(0.05_s);
@@ -480,7 +480,7 @@ TEST(PwmChannels, AreAtRestFirstAndLast) {
   controller.pwm_chips = {{"bench", "pwmchip0", {28, 29}, {0, 3}}};
   {
     PwmChannels channels(controller,
-                         {{forward, "x.forward", false, 50'000}, {backward, "x.backward", true, 50'000}},
+                         {{forward, "x.input_a", false, 50'000}, {backward, "x.input_b", true, 50'000}},
                          folder.path());
     EXPECT_EQ(folder.says("pwmchip0/pwm0/period"), "50000");
     EXPECT_EQ(folder.says("pwmchip0/pwm0/duty_cycle"), "0");
@@ -505,7 +505,7 @@ TEST(PwmChannels, SayWhatIsNotThere) {
   controller.pwm_chips = {{"bench", "other", {28}, {7}}};
   const auto why = [&] {
     try {
-      const PwmChannels channels(controller, {{forward, "x.forward", false, 50'000}}, folder.path());
+      const PwmChannels channels(controller, {{forward, "x.input_a", false, 50'000}}, folder.path());
     } catch (const Error& error) {
       return std::string(error.what());
     }
@@ -518,7 +518,7 @@ TEST(PwmChannels, SayWhatIsNotThere) {
   controller.pwm_chips[0].chip = "pwmchip2";
   EXPECT_EQ(why(), "controller.pwm.bench: pwmchip2 has 4 channels, and no channel 7");
   controller.pwm_chips[0].channels = {1};
-  EXPECT_NE(why().find("pwmchip2 channel 1 (x.forward): does not take 50000 as its period"),
+  EXPECT_NE(why().find("pwmchip2 channel 1 (x.input_a): does not take 50000 as its period"),
             std::string::npos)
       << why();
 }

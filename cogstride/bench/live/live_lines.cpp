@@ -12,10 +12,10 @@
 #include <map>
 #include <thread>
 
-#include "cogstride/bench/live/analogue_reader.hpp"
-#include "cogstride/bench/live/bell.hpp"
 #include "cogstride/bench/live/edge_player.hpp"
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/port/analogue_reader.hpp"
+#include "cogstride/port/bell.hpp"
 
 namespace cogstride {
 namespace {
@@ -150,27 +150,27 @@ struct LiveLines::Inside {
 
   /// Takes what the player has told; edges and answers are kept apart.
   void drain() {
-    LiveReport report;
+    PlayerReport report;
     while (reports.pop(report)) {
       switch (report.kind) {
-        case LiveReport::Kind::reading:
+        case PlayerReport::Kind::reading:
           if (listener && inputs.contains(report.source) && report.is_edge)
             listener(report.at + player.stood_still(), report.line, report.high);
           readings.push_back({report.at, report.source, report.high ? 1 : 0});
           break;
-        case LiveReport::Kind::written:
+        case PlayerReport::Kind::written:
           if (listener) listener(report.at, report.line, report.high);
           break;
-        case LiveReport::Kind::withdrawn:
+        case PlayerReport::Kind::withdrawn:
           left = report.left;
           has_answer = true;
           break;
-        case LiveReport::Kind::too_late:
+        case PlayerReport::Kind::too_late:
           if (trouble.late == 0) trouble.line = report.line;
           trouble.late += report.late;
           has_trouble = true;
           break;
-        case LiveReport::Kind::cut:
+        case PlayerReport::Kind::cut:
           // Planning's own cut comes after those of the player and does away with them.
           trouble.cut_by = report.cut_by;
           has_trouble = has_trouble || report.cut_by != CutBy::planning;

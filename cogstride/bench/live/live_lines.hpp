@@ -10,11 +10,11 @@
 #include <string>
 #include <vector>
 
-#include "cogstride/bench/live/converter.hpp"
 #include "cogstride/bench/live/lateness.hpp"
-#include "cogstride/bench/live/line_port.hpp"
 #include "cogstride/bench/live/live_messages.hpp"
 #include "cogstride/lines/lines.hpp"
+#include "cogstride/port/converter.hpp"
+#include "cogstride/port/line_port.hpp"
 #include "cogstride/quantity/quantity.hpp"
 
 namespace cogstride {

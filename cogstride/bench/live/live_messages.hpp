@@ -52,7 +52,7 @@ enum class CutBy : std::uint8_t {
   silence     ///< something moved and planning gave no sign of life
 };
 
-struct LiveReport {
+struct PlayerReport {
   enum class Kind : std::uint8_t {
     reading,    ///< an edge of an input, or a sample
     written,    ///< a level that went out

@@ -1,0 +1,112 @@
+// What a bench calls while it runs: it may stop and order and ask for more, but not let the bench run.
+#include "cogstride/bench/bench_loop.hpp"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+
+#include <array>
+#include <functional>
+
+#include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "support/demo_rig.hpp"
+
+namespace cogstride::run_loop_test {
+namespace {
+
+using namespace literals;
+using testing_support::demo_rig;
+
+/// One that does something each millisecond, by the demo's clock.
+class Each final : public Participant {
+ public:
+  explicit Each(std::function<void()> what) : what_(std::move(what)) {}
+  [[nodiscard]] Tick next_act() const override { return next_; }
+  void act(Lines& lines, std::span<const Reading>) override {
+    if (lines.now() < next_) return;
+    next_ = lines.now() + 48'000;
+    ++turns;
+    what_();
+  }
+  int turns = 0;
+
+ private:
+  std::function<void()> what_;
+  Tick next_ = 0;
+};
+
+TEST(BenchLoop, KnobsAreFollowedFromWhateverTurnTheyAreAskedForIn) {
+  Rig rig = demo_rig();
+  const HandControl knob = *std::find_if(rig.hands.begin(), rig.hands.end(),
+                                         [](const HandControl& hand) { return hand.channel.has_value(); });
+  std::vector<std::string> names;
+  for (int i = 0; i < 20; ++i) {  // more than any list has room for beforehand
+    rig.hands.push_back(knob);
+    rig.hands.back().name = fmt::format("knob_{}", i);
+    names.push_back(rig.hands.back().name);
+  }
+  SimulatedBench bench(rig, {.events = {{.at = 0_s, .what = knob.name, .share = 0.5}}});
+  Each asker([&] {
+    for (const std::string& name : names) (void)bench.knob(name);
+  });
+  bench.run(asker, [&] { return asker.turns >= 50; });
+  EXPECT_TRUE(bench.knob(names.back()).is_known());
+  EXPECT_TRUE(bench.knob(names.front()).is_known());
+}
+
+TEST(BenchLoop, AListenerMayStopAMechanismAndGoesOn) {
+  SimulatedBench bench(demo_rig(),
+                       {.start_positions = {{"traverse", 3_mm}}, .events = {{.at = 6_s, .what = "halt"}}});
+  auto traverse = bench.mechanism("traverse");
+  auto feeder = bench.brushed("feeder");
+  int told = 0;
+  std::string refused;
+  bench.on_fault([&](const std::string&) {
+    ++told;
+    traverse.stop();
+    bench.come_to_rest();
+    try {
+      bench.serve(1_s);
+    } catch (const RangeError& error) {
+      refused = error.what();
+    }
+    EXPECT_THROW(bench.wait_for_all(), RangeError);
+    EXPECT_THROW(feeder.spin({.duty = 0.3}).wait(), RangeError);
+  });
+  traverse.home().wait();
+  auto move = traverse.move({.to = 110_mm, .speed = 20_mm_per_s});
+  EXPECT_NE(move.result(), "");
+  EXPECT_EQ(told, 1);
+  EXPECT_NE(refused.find("the bench runs already"), std::string::npos) << refused;
+  bench.serve(0.1_s);  // from outside it goes on
+}
+
+TEST(BenchLoop, AParticipantMayBringAnotherAndTakeItAway) {
+  SimulatedBench bench(demo_rig());
+  Each other([] {});
+  Each guest([&] {
+    EXPECT_THROW(bench.run(other, [] { return true; }), RangeError);
+    EXPECT_THROW(bench.serve(1_ms), RangeError);
+  });
+  bench.run(guest, [&] { return guest.turns == 5; });
+  EXPECT_EQ(other.turns, 0);
+  bench.run(other, [&] { return other.turns == 5; });
+  EXPECT_EQ(guest.turns, 5) << "it was taken away";
+}
+
+TEST(BenchLoop, AListenerThatThrowsLosesNoOtherFault) {
+  SimulatedBench bench(
+      demo_rig(), {.events = {{.at = 0.5_s, .what = "halt"}, {.at = 0.5_s, .what = "main", .on = false}}});
+  std::vector<std::string> told;
+  bench.on_fault([&](const std::string& why) {
+    told.push_back(why);
+    if (told.size() == 1) throw std::runtime_error("of the listener's own");
+  });
+  EXPECT_THROW(bench.serve(1_s), std::runtime_error);
+  bench.serve(0.5_s);
+  ASSERT_EQ(told.size(), 2u);
+  EXPECT_NE(told[0], told[1]);
+}
+
+}  // namespace
+}  // namespace cogstride::run_loop_test

@@ -1,0 +1,299 @@
+#include "cogstride/bench/simulated/outside_event.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+
+#include "cogstride/lines/noise.hpp"
+#include "cogstride/plan/knob.hpp"
+#include "cogstride/quantity/finite.hpp"
+#include "cogstride/quantity/text.hpp"
+
+namespace cogstride {
+namespace {
+
+using PlantEvent = ShaftPlant::PlantEvent;
+
+Tick tick_of(const OutsideEvent& event, ExactFrequency clock) {
+  return (event.at.base() * clock.base()).rounded();
+}
+
+class WorldMaker {
+ public:
+  WorldMaker(const Rig& rig, const Rig& actual) : rig_(rig), actual_(actual) {
+    for (const HandControl& hand : actual.hands)
+      if (hand.line) add_line(*hand.line, hand.active != ActiveLevel::high);
+    for (const HandControl& hand : actual.hands)
+      if (hand.channel && actual.controller.analogue) turn(hand, 0, 0.0);
+    for (const Supply& supply : actual.supplies)
+      if (supply.power_good_line)
+        world_.supplies.push_back(
+            {static_cast<LineId>(*supply.power_good_line), switches_that_cut(actual, supply.name)});
+    for (const Mechanism& mechanism : actual.mechanisms) {
+      // A servo drives its own.
+      if (!mechanism.moves() || std::holds_alternative<StepServo>(mechanism.motor)) continue;
+      if (const auto& fault = mechanism.common.fault)
+        add_line(fault->number, fault->active != ActiveLevel::high);
+      if (const auto& in = mechanism.common.in_position)
+        add_line(in->number, in->active == ActiveLevel::high);
+    }
+  }
+
+  void take(const OutsideEvent& event) {
+    const Tick at = tick_of(event, rig_.controller.timer_clock);
+    if (const auto* const hand = named(actual_.hands, event.what); hand != nullptr && hand->line) {
+      press(*hand, at, required(event));
+    } else if (hand != nullptr && hand->channel && actual_.controller.analogue) {
+      const KnobScale scale(*hand, *actual_.controller.analogue);
+      const double least = scale.has_centre() ? -1.0 : 0.0;
+      if (!event.share || !(*event.share >= least && *event.share <= 1.0))
+        throw RangeError(
+            fmt::format("{} is turned to {:.0f} % to 100 %, such as 40 %", hand->name, 100.0 * least));
+      turn(*hand, at, *event.share);
+    } else if (const Supply* const supply = find_supply(actual_, event.what)) {
+      switch_supply(*supply, at, required(event));
+    } else if (!take_of_mechanism(event, at)) {
+      std::vector<std::string> names;
+      for (const HandControl& control : actual_.hands)
+        if (control.line || control.channel) names.push_back(control.name);
+      for (const Supply& other : actual_.supplies) names.push_back(other.name);
+      for (const Mechanism& mechanism : actual_.mechanisms) {
+        if (!mechanism.moves()) continue;
+        for (const Sensor& sensor : mechanism.sensors)
+          if (std::holds_alternative<PlaceSwitch>(sensor) || std::holds_alternative<Encoder>(sensor))
+            names.push_back(mechanism.name + "." + name_of(sensor));
+        if (mechanism.common.fault && !std::holds_alternative<StepServo>(mechanism.motor))
+          names.push_back(mechanism.name + ".fault");
+        names.push_back(mechanism.name + ".jam");
+        names.push_back(mechanism.name + (mechanism.takes_pulse_width() ? ".signal" : ".load"));
+        if (mechanism.is_driven_by_duty()) names.push_back(mechanism.name + ".winding");
+      }
+      const std::string near = nearest_word(event.what, names);
+      throw RangeError(fmt::format("nothing called '{}' happens to this rig{}; there are: {}", event.what,
+                                   near.empty() ? "" : fmt::format(", did you mean {}?", near),
+                                   fmt::join(names, ", ")));
+    }
+  }
+
+  WorldEvents made() {
+    for (auto& [name, events] : world_.by_mechanism)
+      std::stable_sort(events.begin(), events.end(),
+                       [](const PlantEvent& a, const PlantEvent& b) { return a.at < b.at; });
+    return std::move(world_);
+  }
+
+ private:
+  template <class Part>
+  static const Part* named(const std::vector<Part>& parts, const std::string& name) {
+    const auto found =
+        std::find_if(parts.begin(), parts.end(), [&](const Part& part) { return part.name == name; });
+    return found == parts.end() ? nullptr : &*found;
+  }
+
+  static bool required(const OutsideEvent& event) {
+    if (event.on) return *event.on;
+    throw RangeError(fmt::format("{} is on or off; only a switch of a mechanism can be free", event.what));
+  }
+
+  void add_line(std::int64_t line, bool high) { world_.levels.push_back({static_cast<LineId>(line), high}); }
+
+  void turn(const HandControl& hand, Tick at, double share) {
+    const KnobScale scale(hand, *actual_.controller.analogue);
+    world_.voltages.push_back({at, analogue_source(*hand.channel), scale.volts(share)});
+  }
+
+  void press(const HandControl& hand, Tick at, bool on) {
+    const auto line = static_cast<LineId>(*hand.line);
+    const bool level = on == (hand.active == ActiveLevel::high);
+    world_.changes.push_back({at, line, level});
+    if (hand.bounce) {
+      const double lasts = hand.bounce->base() * rig_.controller.timer_clock.base().to_double();
+      const std::uint64_t key = 0x30000u + static_cast<std::uint64_t>(*hand.line);
+      Tick chatter[4];
+      for (std::uint64_t i = 0; i < 4; ++i)
+        chatter[i] = at + 1 + static_cast<Tick>(lasts * even_noise(key, static_cast<std::uint64_t>(at), i));
+      std::sort(std::begin(chatter), std::end(chatter));
+      for (int i = 0; i < 4; ++i) world_.changes.push_back({chatter[i], line, (i % 2 == 0) != level});
+    }
+    for (const std::string& name : hand.cuts)
+      if (const Supply* const supply = find_supply(actual_, name)) switch_supply(*supply, at, !on);
+  }
+
+  void switch_supply(const Supply& supply, Tick at, bool on) {
+    if (supply.power_good_line)
+      world_.changes.push_back({at, static_cast<LineId>(*supply.power_good_line), on});
+    for (const Mechanism& mechanism : actual_.mechanisms)
+      if (mechanism.supply.name == supply.name)
+        world_.by_mechanism[mechanism.name].push_back({at, PlantEvent::Kind::supply, {}, on});
+  }
+
+  bool take_of_mechanism(const OutsideEvent& event, Tick at) {
+    const std::size_t dot = event.what.find('.');
+    if (dot == std::string::npos) return false;
+    const Mechanism* const mechanism = named(actual_.mechanisms, event.what.substr(0, dot));
+    if (mechanism == nullptr || !mechanism->moves()) return false;
+    const std::string part = event.what.substr(dot + 1);
+    std::vector<PlantEvent>& events = world_.by_mechanism[mechanism->name];
+    for (const Sensor& sensor : mechanism->sensors) {
+      const auto* const place = std::get_if<PlaceSwitch>(&sensor);
+      if (place == nullptr || place->name != part) continue;
+      events.push_back({at, PlantEvent::Kind::contact, static_cast<LineId>(place->line), event.on});
+      return true;
+    }
+    if (part == "signal" && mechanism->takes_pulse_width()) {
+      events.push_back({at, PlantEvent::Kind::signal, {}, required(event)});
+      return true;
+    }
+    if (part == "load" && event.torque && !mechanism->takes_pulse_width()) {
+      events.push_back(
+          {at, PlantEvent::Kind::load, {}, true, require_finite(event.torque->base(), event.what + ", N m")});
+      return true;
+    }
+    for (const Sensor& sensor : mechanism->sensors) {
+      const auto* const encoder = std::get_if<Encoder>(&sensor);
+      if (encoder == nullptr || encoder->name != part) continue;
+      events.push_back({at, PlantEvent::Kind::tracks, static_cast<LineId>(encoder->line_a), required(event)});
+      return true;
+    }
+    if (part == "winding" && mechanism->is_driven_by_duty()) {
+      events.push_back({at, PlantEvent::Kind::winding, {}, required(event)});
+      return true;
+    }
+    if (part == "jam") {
+      events.push_back({at, PlantEvent::Kind::jam, {}, required(event)});
+      return true;
+    }
+    if (part == "fault" && mechanism->common.fault && !std::holds_alternative<StepServo>(mechanism->motor)) {
+      const SensedLine& fault = *mechanism->common.fault;
+      world_.changes.push_back(
+          {at, static_cast<LineId>(fault.number), required(event) == (fault.active == ActiveLevel::high)});
+      return true;
+    }
+    return false;
+  }
+
+  const Rig& rig_;
+  const Rig& actual_;
+  WorldEvents world_;
+};
+
+std::vector<std::pair<std::string, std::size_t>> words_of(std::string_view line) {
+  std::vector<std::pair<std::string, std::size_t>> words;
+  std::size_t at = 0;
+  const auto is_blank = [](char c) { return c == ' ' || c == '\t' || c == '\r'; };
+  while (at < line.size() && line[at] != '#') {
+    const std::size_t start = at;
+    while (at < line.size() && line[at] != '#' && !is_blank(line[at])) ++at;
+    if (at > start) words.emplace_back(line.substr(start, at - start), start + 1);
+    if (at < line.size() && line[at] != '#') ++at;
+  }
+  return words;
+}
+
+OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>& words) {
+  constexpr const char* form = "write 'at TIME NAME on' (or off, or free, or 40 %, or 0.05 N m)";
+  if (words.size() < 4 || words[0].first != "at") throw RangeError(form);
+  // "3s" or "3 s"; and all after the name is one value: "on", "40 %", "0.05 N m".
+  std::size_t next = 1;
+  std::string time = words[next++].first;
+  if (std::isdigit(static_cast<unsigned char>(time.back())) != 0) time += " " + words[next++].first;
+  if (next + 2 > words.size()) throw RangeError(form);
+  OutsideEvent event;
+  event.at = parse_quantity<ExactTime>(time);
+  if (event.at < ExactTime()) throw RangeError(fmt::format("'{}' is before the start", time));
+  if (ExactTime(3660, Unit<dimensions::Time>{86'400}) < event.at)
+    throw RangeError(fmt::format("'{}' is more than ten years", time));
+  event.what = words[next++].first;
+  std::string value = words[next++].first;
+  while (next < words.size()) value += " " + words[next++].first;
+  if (value == "on") {
+    event.on = true;
+  } else if (value == "off") {
+    event.on = false;
+  } else if (value == "free") {
+    event.on = std::nullopt;
+  } else if (value.back() == '%') {
+    event.share = parse_quantity<ExactFraction>(value).base().to_double();
+  } else if (std::isdigit(static_cast<unsigned char>(value.front())) != 0 || value.front() == '-') {
+    event.torque = parse_quantity<Torque>(value);
+  } else {
+    throw RangeError(fmt::format(
+        "found '{}'; expected on, off or free, a share of a knob's travel, or the torque of a load", value));
+  }
+  return event;
+}
+
+}  // namespace
+
+std::string to_text(const OutsideEvent& event) {
+  if (event.share) return fmt::format("{} {:.6g} %", event.what, 100.0 * *event.share);
+  if (event.torque) return fmt::format("{} {}", event.what, to_text(*event.torque, "N m"));
+  return fmt::format("{} {}", event.what, !event.on ? "free" : *event.on ? "on" : "off");
+}
+
+EventTeller::EventTeller(const std::vector<OutsideEvent>& events, ExactFrequency clock,
+                         std::function<void(Tick, const OutsideEvent&)> listener)
+    : listener_(std::move(listener)) {
+  for (const OutsideEvent& event : events) all_.push_back({tick_of(event, clock), event});
+  std::stable_sort(all_.begin(), all_.end(), [](const Timed& a, const Timed& b) { return a.at < b.at; });
+}
+
+std::vector<OutsideEvent> EventTeller::not_come() const {
+  std::vector<OutsideEvent> left;
+  for (std::size_t i = next_; i < all_.size(); ++i) left.push_back(all_[i].event);
+  return left;
+}
+
+void EventTeller::act(Lines& lines, std::span<const Reading>) {
+  for (; next_ < all_.size() && all_[next_].at <= lines.now(); ++next_)
+    listener_(all_[next_].at, all_[next_].event);
+}
+
+std::vector<Level> switches_that_cut(const Rig& rig, const std::string& supply) {
+  std::vector<Level> switches;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    if (!mechanism.moves()) continue;
+    for (const Sensor& sensor : mechanism.sensors) {
+      const auto* const place = std::get_if<PlaceSwitch>(&sensor);
+      if (place == nullptr || std::find(place->cuts.begin(), place->cuts.end(), supply) == place->cuts.end())
+        continue;
+      switches.push_back({static_cast<LineId>(place->line), place->active == ActiveLevel::high});
+    }
+  }
+  return switches;
+}
+
+WorldEvents world_events(const Rig& rig, const Rig& actual, const std::vector<OutsideEvent>& events) {
+  WorldMaker maker(rig, actual);
+  for (const OutsideEvent& event : events) maker.take(event);
+  return maker.made();
+}
+
+std::vector<OutsideEvent> parse_events(std::string_view text, const std::string& name, const Rig& rig) {
+  std::vector<OutsideEvent> events;
+  std::vector<Diagnostic> wrong;
+  for (std::size_t number = 1; !text.empty(); ++number) {
+    const std::size_t end = text.find('\n');
+    const std::string_view line = text.substr(0, end);
+    text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
+    const auto words = words_of(line);
+    if (words.empty()) continue;
+    try {
+      events.push_back(parse_event(words));
+      (void)world_events(rig, rig, {events.back()});
+    } catch (const Error& error) {
+      add_or_end(wrong, {{name, number, words.front().second}, error.what(), fmt::format("    {}", line)});
+    }
+  }
+  if (!wrong.empty()) throw InputError(std::move(wrong));
+  return events;
+}
+
+std::vector<OutsideEvent> read_events(const std::string& path, const Rig& rig) {
+  return parse_events(read_text_file(path), path, rig);
+}
+
+}  // namespace cogstride

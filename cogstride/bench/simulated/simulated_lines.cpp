@@ -1,0 +1,299 @@
+#include "cogstride/bench/simulated/simulated_lines.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/lines/noise.hpp"
+#include "cogstride/quantity/error.hpp"
+
+namespace cogstride {
+
+SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)) {
+  for (const LineSetup& line : setup_.lines) {
+    const auto number = static_cast<std::size_t>(line.id);
+    if (number >= lines_.size()) lines_.resize(number + 1);
+    LineState& state = lines_[number];
+    if (state.setup != nullptr) {
+      throw RangeError(fmt::format("line {} is used by {} and by {}", number, state.setup->name, line.name));
+    }
+    state.setup = &line;
+    state.high = line.rest_high;
+  }
+  for (LineState& line : lines_) {
+    if (line.setup != nullptr && line.setup->use == LineSetup::Use::pulses) pulse_lines_.push_back(&line);
+  }
+  for (const PwmSetup& pwm : setup_.pwm) {
+    timers_.emplace_back(pwm);
+    for (const LineId line : timers_.back().lines()) (void)line_at(line);
+  }
+  counters_.reserve(setup_.counters.size());
+  for (const CounterSetup& counter : setup_.counters) {
+    counters_.emplace_back(counter);
+    line_at(counter.line_a).counter = &counters_.back();
+    line_at(counter.line_b).counter = &counters_.back();
+  }
+}
+
+SimulatedLines::LineState& SimulatedLines::line_at(LineId line) {
+  return const_cast<LineState&>(std::as_const(*this).line_at(line));
+}
+
+const SimulatedLines::LineState& SimulatedLines::line_at(LineId line) const {
+  const auto number = static_cast<std::size_t>(line);
+  if (number >= lines_.size() || lines_[number].setup == nullptr) {
+    throw RangeError(fmt::format("line {} has not been opened", number));
+  }
+  return lines_[number];
+}
+
+void SimulatedLines::attach(Plant& plant) {
+  plants_.push_back(&plant);
+  for (const LineId line : plant.hears()) {
+    line_at(line).listeners.push_back(&plant);
+    plant.hear(line, line_at(line).high);
+  }
+  for (const Level& level : plant.drives()) set_level(line_at(level.line), level.high);
+  for (QuadratureCounter& counter : counters_)
+    counter.begin(level(counter.setup().line_a), level(counter.setup().line_b));
+}
+
+void SimulatedLines::look_each(Tick period, std::function<void(Tick)> look) {
+  look_ = std::move(look);
+  look_period_ = period;
+  next_look_ = period == never ? never : (now_ + period - 1) / period * period;
+}
+
+void SimulatedLines::put(Tick at, std::span<const Level> levels) {
+  if (at < now_ + setup_.lead)
+    throw RangeError(fmt::format("a level for tick {} comes too late at tick {}", at, now_));
+  for (const Level& level : levels) {
+    if (line_at(level.line).setup->use == LineSetup::Use::input) {
+      throw RangeError(fmt::format("{} is an input", line_at(level.line).setup->name));
+    }
+  }
+  for (const Level& level : levels) levels_.emplace(at, level);
+}
+
+void SimulatedLines::put(FineTick start, LineId id, std::span<const chip::PulseRun> runs,
+                         std::optional<StopOn> stop) {
+  LineState& line = line_at(id);
+  if (line.setup->use != LineSetup::Use::pulses)
+    throw RangeError(fmt::format("{} makes no pulses", line.setup->name));
+  try {
+    (void)line.pulses.put(start, runs, stop, now_ + setup_.lead);
+  } catch (const RangeError& error) {
+    throw RangeError(fmt::format("{}: {}", line.setup->name, error.what()));
+  }
+}
+
+void SimulatedLines::put(PwmGroup group, Tick at, std::span<const Compare> compares) {
+  if (at < now_ + setup_.lead)
+    throw RangeError(fmt::format("a duty for tick {} comes too late at tick {}", at, now_));
+  const auto timer =
+      std::find_if(timers_.begin(), timers_.end(), [&](const PwmTimer& t) { return t.group() == group; });
+  if (timer == timers_.end())
+    throw RangeError(fmt::format("PWM group {} has not been opened", static_cast<int>(group)));
+  timer->put(at, compares);
+}
+
+void SimulatedLines::sample(SourceId source, Tick first, Tick period) {
+  if (first != never && first < now_)
+    throw RangeError(fmt::format("a sample for tick {} comes too late at tick {}", first, now_));
+  Sampling& sampling = samplings_[source];
+  sampling.next = first;
+  sampling.period = period;
+}
+
+Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
+  std::erase_if(levels_, [&](const auto& item) {
+    return item.first >= from && line_at(item.second.line).setup->owner == mechanism;
+  });
+  for (PwmTimer& timer : timers_) {
+    const std::vector<LineId> lines = timer.lines();
+    const auto is_owned = [&](LineId line) { return line_at(line).setup->owner == mechanism; };
+    if (std::any_of(lines.begin(), lines.end(), is_owned)) timer.withdraw(from);
+  }
+  Withdrawn left;
+  for (LineState* line : pulse_lines_) {
+    if (line->setup->owner != mechanism) continue;
+    const Withdrawn own = line->pulses.withdraw(from);
+    left.steps += own.steps;
+    left.last_pulse = std::max(left.last_pulse, own.last_pulse);
+  }
+  return left;
+}
+
+void SimulatedLines::cut() noexcept {
+  levels_.clear();
+  for (PwmTimer& timer : timers_) timer.stop();
+  for (auto& [source, sampling] : samplings_) sampling.next = never;
+  for (LineState& line : lines_) {
+    if (line.setup == nullptr || line.setup->use == LineSetup::Use::input) continue;
+    line.pulses.clear(now_);
+    line.back_at = never;
+    set_level(line, line.setup->rest_high);
+  }
+}
+
+Tick SimulatedLines::next_event() {
+  Tick soonest = next_look_;
+  if (!levels_.empty()) soonest = std::min(soonest, levels_.begin()->first);
+  for (LineState* line : pulse_lines_) soonest = std::min({soonest, line->back_at, line->pulses.next()});
+  for (const PwmTimer& timer : timers_) soonest = std::min(soonest, timer.next());
+  for (const auto& [source, sampling] : samplings_) soonest = std::min(soonest, sampling.next);
+  return soonest;
+}
+
+std::optional<LineEdge> SimulatedLines::advance_plants(Tick until) {
+  if (plants_.size() == 1) return plants_.front()->advance(until);
+  std::optional<LineEdge> first;
+  std::size_t maker = 0;
+  for (std::size_t i = 0; i < plants_.size(); ++i) {
+    plants_[i]->keep();
+    const std::optional<LineEdge> edge = plants_[i]->advance(first ? first->at : until);
+    if (!edge || (first && edge->at >= first->at)) {
+      if (edge) {  // it too makes an edge, at the very tick of the first: that one is taken next
+        plants_[i]->go_back();
+        (void)plants_[i]->advance(first->at - 1);
+      }
+      continue;
+    }
+    first = edge;
+    maker = i;
+  }
+  if (!first) return first;
+  for (std::size_t i = 0; i < maker; ++i) {
+    plants_[i]->go_back();
+    // Up to the edge they make none of their own: the maker's is the earliest. One of the same tick comes
+    // next.
+    if (plants_[i]->advance(first->at)) {
+      plants_[i]->go_back();
+      (void)plants_[i]->advance(first->at - 1);
+    }
+  }
+  return first;
+}
+
+void SimulatedLines::set_level(LineState& line, bool high) {
+  if (line.high == high) return;
+  line.high = high;
+  for (Plant* plant : line.listeners) plant->hear(line.setup->id, high);
+  if (listener_) listener_(now_, line.setup->id, high);
+}
+
+void SimulatedLines::take_edge(const LineEdge& edge, std::vector<Reading>& readings) {
+  LineState& input = line_at(edge.line);
+  if (input.high == edge.high) return;
+  set_level(input, edge.high);
+  if (input.counter != nullptr) {
+    input.counter->take(edge.line, edge.high, now_);
+    return;
+  }
+  readings.push_back({now_, input.setup->source, edge.high ? 1 : 0});
+  for (LineState* line : pulse_lines_) {
+    const std::optional<StopOn> stop = line->pulses.stop();
+    if (!stop || stop->line != edge.line || (stop->edge == Edge::rising) != edge.high) continue;
+    line->pulses.clear(now_);
+  }
+}
+
+void SimulatedLines::take_sample(SourceId source, Sampling& sampling, std::vector<Reading>& readings) {
+  sampling.next = sampling.period > 0 ? sampling.next + sampling.period : never;
+  const std::uint64_t number = sampling.count++;
+  for (const LineSetup& line : setup_.lines) {
+    if (line.use == LineSetup::Use::input && line.source == source) {
+      readings.push_back({now_, source, line_at(line.id).high ? 1 : 0});
+      return;
+    }
+  }
+  for (QuadratureCounter& counter : counters_) {
+    if (source != counter.setup().source && source != counter.setup().edge_source) continue;
+    const bool wants_count = source == counter.setup().source;
+    readings.push_back({now_, source, wants_count ? counter.count(now_) : counter.counted_at(now_)});
+    return;
+  }
+  for (const Plant* plant : plants_) {
+    const auto measures = plant->measures();
+    if (std::find(measures.begin(), measures.end(), source) == measures.end()) continue;
+    double value = plant->measure(source);
+    for (const AdcSetup& adc : setup_.adc) {
+      if (adc.source != source) continue;
+      const double top = std::exp2(adc.bits) - 1.0;
+      const double noise =
+          adc.noise_codes * normal_noise(setup_.seed, static_cast<std::uint64_t>(source), number);
+      value = std::clamp(value / adc.full_scale_volts * top + noise, 0.0, top);
+    }
+    readings.push_back({now_, source, std::llround(value)});
+    return;
+  }
+  throw RangeError(fmt::format("nothing answers on source {}", static_cast<int>(source)));
+}
+
+void SimulatedLines::tell_shares(PwmTimer& timer) {
+  std::vector<PwmTimer::Share> shares;
+  timer.advance(shares);
+  for (const auto& [id, share] : shares) {
+    LineState& line = line_at(id);
+    set_level(line, (share > 0.0) != line.setup->rest_high);
+    for (Plant* plant : line.listeners) plant->hear_share(id, share);
+  }
+}
+
+/// Everything that is due now, levels before pulses, so that DIR stands before a STEP of the same tick.
+void SimulatedLines::happen(std::vector<Reading>& readings) {
+  while (!levels_.empty() && levels_.begin()->first == now_) {
+    const Level level = levels_.begin()->second;
+    levels_.erase(levels_.begin());
+    set_level(line_at(level.line), level.high);
+  }
+  for (LineState* line : pulse_lines_) {
+    if (line->back_at == now_) {
+      line->back_at = never;
+      set_level(*line, line->setup->rest_high);
+    }
+    if (line->pulses.next() != now_) continue;
+    line->pulses.make();
+    // A pulse longer than the gap runs into the next one: the line stays up and no edge is seen, as on a
+    // bench.
+    set_level(*line, !line->setup->rest_high);
+    line->back_at = now_ + line->setup->pulse_width;
+  }
+  std::vector<Level> changes;
+  for (PwmTimer& timer : timers_) {
+    if (timer.is_averaged()) {
+      if (timer.next() == now_) tell_shares(timer);
+      continue;
+    }
+    while (timer.next() == now_) timer.advance(changes);
+  }
+  for (const Level& change : changes) {
+    LineState& line = line_at(change.line);
+    set_level(line, change.high != line.setup->rest_high);
+  }
+  for (auto& [source, sampling] : samplings_) {
+    if (sampling.next == now_) take_sample(source, sampling, readings);
+  }
+  if (next_look_ == now_) {
+    next_look_ += look_period_;
+    look_(now_);
+  }
+}
+
+Tick SimulatedLines::wait_until(Tick until, std::vector<Reading>& readings) {
+  for (;;) {
+    const Tick next = std::min(next_event(), until);
+    if (const std::optional<LineEdge> edge = advance_plants(next)) {
+      now_ = edge->at;
+      take_edge(*edge, readings);
+      if (readings.empty()) continue;  // counted by a counter: nothing to tell yet
+      return now_;
+    }
+    now_ = next;
+    happen(readings);
+    if (!readings.empty() || now_ >= until) return now_;
+  }
+}
+
+}  // namespace cogstride

@@ -1,0 +1,99 @@
+// The lines of a simulated controller, with plants at their other ends.
+//
+// Time jumps from one event to the next: a queued level, a pulse edge, a PWM switching, a sample, or the
+// first edge that a plant makes, whichever comes first. Plants are advanced to each event; when one of them
+// makes an edge before it, the others go back to where they were and follow to that edge.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <vector>
+
+#include "cogstride/lines/lines.hpp"
+#include "cogstride/lines/pulse_queue.hpp"
+#include "cogstride/lines/pwm_timer.hpp"
+#include "cogstride/lines/quadrature_counter.hpp"
+#include "cogstride/plant/plant.hpp"
+
+namespace cogstride {
+
+class SimulatedLines final : public TimedLines {
+ public:
+  struct Setup {
+    std::vector<LineSetup> lines{};
+    std::vector<PwmSetup> pwm{};
+    std::vector<AdcSetup> adc{};
+    std::vector<CounterSetup> counters{};
+    Tick lead = 0;
+    std::uint64_t seed = 1;  ///< of ADC noise
+  };
+
+  /// Opens the lines at their rest levels. @throws RangeError when two lines share a number.
+  explicit SimulatedLines(Setup setup);
+  SimulatedLines(const SimulatedLines&) = delete;
+  SimulatedLines& operator=(const SimulatedLines&) = delete;
+
+  /// Connects a plant: it hears the levels as they are now. It must outlive these lines.
+  void attach(Plant& plant);
+  /// Called with every change of any line, in the order of time.
+  void on_edge(std::function<void(Tick, LineId, bool)> listener) { listener_ = std::move(listener); }
+  /// Calls `look` at each multiple of `period`, with all plants advanced to it; `never` ends it.
+  void look_each(Tick period, std::function<void(Tick)> look);
+
+  [[nodiscard]] Tick now() const override { return now_; }
+  [[nodiscard]] Tick lead() const override { return setup_.lead; }
+  void put(Tick at, std::span<const Level> levels) override;
+  void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
+           std::optional<StopOn> stop) override;
+  void put(PwmGroup group, Tick at, std::span<const Compare> compares) override;
+  void sample(SourceId source, Tick first, Tick period) override;
+  Withdrawn withdraw(MechanismId mechanism, Tick from) override;
+  void cut() noexcept override;
+  Tick wait_until(Tick until, std::vector<Reading>& readings) override;
+
+  [[nodiscard]] bool level(LineId line) const { return line_at(line).high; }
+  [[nodiscard]] std::span<const LineSetup> lines() const { return setup_.lines; }
+  /// Net steps of a pulse line since it was opened.
+  [[nodiscard]] std::int64_t steps_made(LineId line) const { return line_at(line).pulses.steps(); }
+
+ private:
+  struct LineState {
+    const LineSetup* setup = nullptr;
+    QuadratureCounter* counter = nullptr;  // that counts its edges
+    bool high = false;
+    std::vector<Plant*> listeners;
+    PulseQueue pulses;     // pulse lines
+    Tick back_at = never;  // end of the pulse that is out
+  };
+  struct Sampling {
+    Tick next = never;
+    Tick period = 0;
+    std::uint64_t count = 0;
+  };
+
+  [[nodiscard]] LineState& line_at(LineId line);
+  [[nodiscard]] const LineState& line_at(LineId line) const;
+  [[nodiscard]] Tick next_event();
+  std::optional<LineEdge> advance_plants(Tick until);
+  void happen(std::vector<Reading>& readings);
+  void set_level(LineState& line, bool high);
+  void tell_shares(PwmTimer& timer);
+  void take_edge(const LineEdge& edge, std::vector<Reading>& readings);
+  void take_sample(SourceId source, Sampling& sampling, std::vector<Reading>& readings);
+
+  Setup setup_;
+  Tick now_ = 0;
+  std::vector<LineState> lines_;  // by line number
+  std::vector<LineState*> pulse_lines_;
+  std::multimap<Tick, Level> levels_;  // equal ticks keep their order
+  std::vector<PwmTimer> timers_;
+  std::vector<QuadratureCounter> counters_;
+  std::map<SourceId, Sampling> samplings_;
+  std::vector<Plant*> plants_;
+  std::function<void(Tick, LineId, bool)> listener_;
+  std::function<void(Tick)> look_;
+  Tick look_period_ = 0;
+  Tick next_look_ = never;
+};
+
+}  // namespace cogstride

@@ -1,0 +1,101 @@
+#include "cogstride/lines/pulse_queue.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "cogstride/quantity/error.hpp"
+
+namespace cogstride {
+namespace {
+constexpr std::size_t usual_room = 128;
+}
+
+FineTick end_of_run(FineTick start, const chip::PulseRun& run) {
+  // n gap + n(n-1)/2 change + n(n-1)(n-2)/6 bend: modulo 2^64, which the whole does not exceed.
+  const std::uint64_t n = run.steps;
+  const std::uint64_t pairs = n < 2 ? 0 : n * (n - 1) / 2;
+  const std::uint64_t triples = n < 3 ? 0 : n * (n - 1) * (n - 2) / 6;
+  const std::uint64_t lasts = n * run.gap + pairs * static_cast<std::uint64_t>(run.change) +
+                              triples * static_cast<std::uint64_t>(static_cast<std::int64_t>(run.bend));
+  const std::uint64_t fraction = start.fraction + (lasts & 0xffff);
+  return {start.tick + static_cast<Tick>(lasts >> 16) + static_cast<Tick>(fraction >> 16),
+          static_cast<std::uint16_t>(fraction & 0xffff)};
+}
+
+Tick PulseQueue::Train::next_pulse() {
+  if (!player.makes_pulses() || player.left() == 0) return never;
+  const Tick at = chip::nearest_tick(player.next());
+  return at < end_before ? at : never;
+}
+
+Tick PulseQueue::put(FineTick start, std::span<const chip::PulseRun> runs, std::optional<StopOn> stop,
+                     Tick earliest) {
+  const auto before = [](FineTick a, FineTick b) {
+    return a.tick != b.tick ? a.tick < b.tick : a.fraction < b.fraction;
+  };
+  if (!is_empty() && before(start, end_)) throw RangeError("pulse runs overlap those already put");
+  if (trains_.capacity() == 0) trains_.reserve(usual_room);
+  if (first_ > usual_room / 2) {
+    trains_.erase(trains_.begin(), trains_.begin() + static_cast<std::ptrdiff_t>(first_));
+    first_ = 0;
+  }
+  Tick first = never;
+  const std::size_t trains_before = trains_.size();
+  FineTick from = start;
+  for (const chip::PulseRun& run : runs) {
+    Train train{chip::PulsePlayer<chip::PulseRun>(from), stop};
+    train.player.load(run);
+    if (first == never) first = train.next_pulse();
+    trains_.push_back(train);
+    from = end_of_run(from, run);
+  }
+  // The first pulse must not be late; where the runs begin, in time, may lie before.
+  if (first < earliest) {
+    trains_.resize(trains_before, Train{chip::PulsePlayer<chip::PulseRun>(start), {}});
+    throw RangeError(fmt::format("a pulse for tick {} comes too late: {} is the earliest", first, earliest));
+  }
+  end_ = from;
+  return first;
+}
+
+Tick PulseQueue::next() {
+  for (; !is_empty(); ++first_) {
+    const Tick at = trains_[first_].next_pulse();
+    if (at != never) return at;
+  }
+  trains_.clear();
+  first_ = 0;
+  return never;
+}
+
+void PulseQueue::make() {
+  chip::PulsePlayer<chip::PulseRun>& player = trains_[first_].player;
+  player.advance();
+  steps_ += player.is_backwards() ? -1 : 1;
+  last_pulse_ = player.tick();
+}
+
+Withdrawn PulseQueue::withdraw(Tick from) {
+  Withdrawn left{steps_, last_pulse_};
+  for (std::size_t i = first_; i < trains_.size(); ++i) {
+    Train& train = trains_[i];
+    train.end_before = std::min(train.end_before, from);
+    Train ahead = train;
+    for (Tick at = ahead.next_pulse(); at != never; at = ahead.next_pulse()) {
+      ahead.player.advance();
+      left.steps += ahead.player.is_backwards() ? -1 : 1;
+      left.last_pulse = std::max(left.last_pulse, at);
+    }
+  }
+  end_ = {from, 0};
+  return left;
+}
+
+void PulseQueue::clear(Tick now) {
+  trains_.clear();
+  first_ = 0;
+  end_ = {now, 0};
+}
+
+}  // namespace cogstride

@@ -1,0 +1,179 @@
+// Motions of one mechanism that is driven by duty: a brushed motor behind an H-bridge. It is given a duty, or
+// its encoder closes a loop that holds a speed (motion/speed_hold.hpp).
+//
+// A new order takes the place of the one that is on, from the duty it has by then; it never jumps faster than
+// its limits allow, and never drives the other way before the motor has had its pause. Where the mechanism
+// has a shunt and a current limit, the duty is held back while the current is over it; where it has a probe
+// and a highest rise, it stops with a fault when that is passed.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <optional>
+
+#include "cogstride/board/h_bridge.hpp"
+#include "cogstride/motion/duty_course.hpp"
+#include "cogstride/motion/motion_record.hpp"
+#include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/speed/count_speed.hpp"
+#include "cogstride/motion/speed/run_down.hpp"
+#include "cogstride/motion/speed/speed_hold.hpp"
+#include "cogstride/plan/move.hpp"
+
+namespace cogstride {
+
+class DutyMover final : public Participant {
+ public:
+  /// @throws RangeError when it is no brushed motor behind an H-bridge
+  DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  DutyMover(const DutyMover&) = delete;
+  DutyMover& operator=(const DutyMover&) = delete;
+
+  void on_note(NoteSink sink) { sink_ = std::move(sink); }
+  /// Asked before each order: what stands in its way now ("" when nothing does).
+  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
+  /// Told of what fails by itself: too much heat.
+  void on_failure(std::function<void(const std::string&)> listener) { failure_ = std::move(listener); }
+
+  /// The record ends when the duty is reached, or with `lasts` when it is back at none.
+  /// @throws RangeError when it is refused; what is on goes on
+  std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order);
+  /// So much more duty the way it turns (less where `by` is below 0).
+  /// @throws RangeError when it has none, or would have none left
+  std::shared_ptr<MotionRecord> change(Lines& lines, double by);
+  /// The same duty the other way. @throws RangeError when it has none
+  std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp = {});
+  /// Down to none, and then what the rig says it slows by.
+  std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp = {});
+  /// To a speed that its encoder's counts hold; the record ends when what is wanted has come to it, or with
+  /// `lasts` (from rest to rest) when it stands again.
+  /// @throws RangeError when it is refused; what is on goes on
+  std::shared_ptr<MotionRecord> hold_speed(Lines& lines, const SpeedOrder& order);
+  /// So much faster the way it is held to turn (slower where `by` is below 0). @throws RangeError as above
+  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
+  /// To a place by its encoder, on a ramp; it is held there until told otherwise. Places count from where it
+  /// stood when the lines were opened, and are reached within a count of the encoder.
+  /// @throws RangeError when it has no encoder, or it is refused; what is on goes on
+  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order);
+  /// The same to a count of its encoder, as one wheel of a pair, which tells of the way by itself.
+  /// @param speed @param acceleration  of the output, the most on the way
+  std::shared_ptr<MotionRecord> move_as_wheel(Lines& lines, std::int64_t target, double speed,
+                                              double acceleration);
+  /// What is wanted goes on with a share of its speed.
+  void set_pace(Tick now, double pace) {
+    if (holds_) hold_->set_pace(now, pace);
+  }
+  /// For one who is about to prove the encoder, or drives a shaft that stands: that it counts nothing is no
+  /// fault.
+  void leave_count_unwatched() { watches_count_ = false; }
+  /// Counts for a metre or a turn of its output, below 0 where they run backwards. @throws RangeError when it
+  /// has no encoder
+  [[nodiscard]] double feedback_counts_per_base() const;
+  /// Whether its encoder closes a loop now.
+  [[nodiscard]] bool holds_speed() const { return holds_; }
+  /// What can be held. @throws RangeError when it has no encoder
+  [[nodiscard]] const SpeedHold& speed_hold() const;
+
+  /// No drive, at once: shorted, or let go. @throws RangeError when it cannot be let go
+  void brake(Lines& lines) { let(lines, SlowsBy::braking); }
+  void coast(Lines& lines) { let(lines, SlowsBy::coasting); }
+
+  /// All lines were put at rest.
+  void lines_were_cut(Tick now, const std::string& why = {});
+  /// Down as steeply as it may; what is on ends as faulted.
+  void halt(Lines& lines, const std::string& why);
+
+  [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
+  [[nodiscard]] const BridgeDriver& driver() const { return driver_; }
+  [[nodiscard]] const DutyLimits& limits() const { return course_.limits(); }
+  [[nodiscard]] bool is_idle() const { return !course_.is_on_its_way() && !record_; }
+  /// The duty that is asked for at an instant; -1 to 1.
+  [[nodiscard]] double duty(Tick now) const;
+  /// The highest so far, by size, and for how long there was one, s.
+  [[nodiscard]] double highest_duty() const { return highest_; }
+  [[nodiscard]] double driven_seconds() const { return seconds(driven_); }
+  /// Since its lines were cut, from the speed that its duty should have given it.
+  [[nodiscard]] const RunDown& run_down() const { return run_down_; }
+  /// What of it is let through: below 1 while the current is over its limit.
+  [[nodiscard]] double let_through() const { return let_through_; }
+  /// By its shunt, A; nothing without one, or before it was read.
+  [[nodiscard]] std::optional<double> measured_current() const { return current_; }
+  /// By its encoder. Counts since the lines were opened; speed of the output, m/s or turns/s, and its error.
+  [[nodiscard]] std::optional<std::int64_t> count() const { return count_; }
+  [[nodiscard]] double speed() const;
+  [[nodiscard]] double speed_error() const;
+
+  [[nodiscard]] Tick next_act() const override { return std::min(next_put_, asked_ ? never : 0); }
+  void act(Lines& lines, std::span<const Reading> readings) override;
+
+ private:
+  std::shared_ptr<MotionRecord> begin(Lines& lines, double to, std::optional<double> ramp,
+                                      std::optional<double> holds_for, std::string what);
+  void let(Lines& lines, SlowsBy how);
+  std::shared_ptr<MotionRecord> begin_holding(Lines& lines, double speed, std::optional<double> acceleration,
+                                              std::string what);
+  void require_no_obstacle(bool drives) const;
+  /// As a number, m/s2 or turns/s2. @throws RangeError when it cannot be had
+  [[nodiscard]] std::optional<double> required(const std::optional<OutputAcceleration>& acceleration) const;
+  void close_loop(Tick now);
+  std::shared_ptr<MotionRecord> begin_record(Tick now, std::string what);
+  void look_at_held(Lines& lines);
+  void end_holding() {
+    holds_ = false;
+    held_until_ = never;
+    stands_at_.reset();
+  }
+  void put(Lines& lines);
+  void count_driven(Tick now, bool is_driven);
+  void piece_is_over(Lines& lines);
+  void finish(Tick now, MotionStatus status, std::string fault = {});
+  void ask_sensors(Lines& lines);
+  void read(Lines& lines, std::span<const Reading> readings);
+  void hold_back(double amperes);
+  void watch_count(Tick now, bool has_counted);
+  /// Of a duty, what surely comes to the motor, its bridge coasting between too.
+  [[nodiscard]] double sure_drive(double duty) const;
+  [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
+  void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
+
+  Mechanism mechanism_;
+  BridgeDriver driver_;
+  double ticks_per_second_;
+  DutyCourse course_;
+  Tick stride_;                             // from one duty of a ramp to the next
+  std::shared_ptr<MotionRecord> record_{};  // of what is on, while it has not ended
+  RunDown run_down_;
+  Tick turned_until_ = -never;  // when it was last driven, and which way
+  int turned_way_ = 0;
+  double let_through_ = 1.0;
+  Tick next_put_ = never;
+  double highest_ = 0.0;
+  Tick driven_ = 0;
+  Tick driven_since_ = never;
+
+  std::optional<SpeedHold> hold_{};
+  bool holds_ = false;
+  std::optional<OutputPosition> stands_at_{};  // by the last move, exactly
+  Tick held_until_ = never;                    // when it begins to stop by itself
+  std::optional<double> held_acceleration_{};  // that was asked for
+  bool is_wheel_ = false;                      // what is on is told of by its pair
+  bool stops_ = false;                         // the loop takes it to rest, and lets go there
+
+  const Encoder* encoder_;  // of mechanism_; null where it has none
+  const Shunt* shunt_;
+  const TemperatureProbe* probe_;
+  double volts_per_code_ = 0.0;
+  bool asked_ = false;
+  std::optional<std::int64_t> count_{};
+  Tick counted_at_ = 0;
+  bool watches_count_ = true;
+  Tick quiet_since_ = 0;  // driven by duty, without a count
+  CountSpeed speed_;
+  std::optional<double> current_{};
+  std::optional<double> cold_{};  // probe, when it was read first
+  NoteSink sink_;
+  std::function<std::string(const Mechanism&)> obstacle_;
+  std::function<void(const std::string&)> failure_;
+};
+
+}  // namespace cogstride

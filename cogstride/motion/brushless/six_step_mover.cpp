@@ -1,0 +1,504 @@
+#include "cogstride/motion/brushless/six_step_mover.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/mechanism/ticks.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr double stands_after = 0.1;    // s without anything that tells of motion
+constexpr double listens_for = 0.02;    // s before a start
+constexpr double listens_each = 1e-3;   // s
+constexpr double dies_away = 3e-4;      // s, of currents after all gates went off
+constexpr double rows_to_catch = 6.0;   // after it was let go, in which it must be known how it turns
+constexpr double least_caught = 0.4;    // of the rate of its field, that it must turn with
+constexpr double over_share = 1.5;      // of its current limit
+constexpr int over_for = 3;             // readings
+constexpr std::int64_t most_lag = 3;    // rows that a rotor may be behind its field by its Halls
+constexpr double runs_out_for = 120.0;  // s
+constexpr double half = 0.5;            // of a period: what is put comes so late on average
+constexpr ExactTime between_rotor_looks = ExactTime::from_base({1, 2000});
+
+}  // namespace
+
+SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
+                           const Controller& controller)
+    : mechanism_(mechanism),
+      driver_(mechanism, id, group, controller),
+      table_(commutation_of(mechanism).table),
+      ticks_per_second_(controller.timer_clock.base().to_double()),
+      rows_per_base_(rows_per_base(mechanism)),
+      stride_(std::max(driver_.period(), ticks_at_least(between_rotor_looks, controller.timer_clock))),
+      limits_(mechanism, controller, seconds(stride_), half * seconds(driver_.period()),
+              driver_.highest_duty()),
+      currents_(mechanism, controller),
+      hold_(limits_.hold()),
+      run_down_(mechanism, six_step_model(mechanism), ticks_per_second_),
+      speed_(ticks_per_second_) {
+  if (limits_.halls() != nullptr) halls_.emplace(*limits_.halls(), table_);
+  if (limits_.back_emf()) {
+    back_emf_.emplace(*sensor_of<TerminalVoltages>(mechanism_), *limits_.back_emf(), ticks_per_second_);
+    field_watch_.emplace(*limits_.back_emf(), ticks_per_second_);
+  }
+  if (limits_.open_loop()) run_.emplace(*limits_.open_loop(), ticks_per_second_);
+  const auto& wiring = std::get<GateWiring>(mechanism_.wiring);
+  if (!wiring.complementary) {
+    const RotaryMotorModel model = six_step_model(mechanism_);
+    by_diodes_ = DiodeConduction{
+        model.supply, model.resistance, std::get<BrushlessMotor>(mechanism_.motor).inductance.base(),
+        seconds(driver_.period()),
+        wiring.switched == SwitchedSide::both ? model.supply + 2.0 * diode_drop : diode_drop};
+  }
+}
+
+Tick SixStepMover::ticks(double seconds) const {
+  return std::llround(seconds * ticks_per_second_);
+}
+
+double SixStepMover::wanted_speed(Tick now) const {
+  if (state_ == State::holds) return hold_->wanted_speed(now);
+  if (state_ == State::steps || state_ == State::coasts)
+    return run_->way() * run_->rate_at(now) / rows_per_base_;
+  return 0.0;
+}
+
+std::int64_t SixStepMover::count() const {
+  if (halls_) return halls_->count();
+  return back_emf_ ? back_emf_->count() : 0;
+}
+
+Tick SixStepMover::counted_at() const {
+  return halls_ ? halls_->counted_at() : back_emf_->counted_at();
+}
+
+void SixStepMover::require(const SpeedOrder& order) const {
+  const OutputKind kind = output_kind(mechanism_.train);
+  if (order.at.kind != kind) require_kind(mechanism_, order.at.kind);
+  if (order.by)
+    throw RangeError(fmt::format("{}: a speed lasts for a time, or until it is stopped", mechanism_.name));
+  limits_.require(order.at);
+  if (order.acceleration) limits_.require(*order.acceleration);
+  const double speed = order.at.base.to_double();
+  std::optional<double> acceleration;
+  if (order.acceleration) acceleration = order.acceleration->base.to_double();
+  if (const double least = limits_.shortest(speed, acceleration);
+      order.lasts && order.lasts->base().to_double() < least)
+    throw RangeError(fmt::format("{}: {} takes {:.3g} s from rest at the least", mechanism_.name,
+                                 speed_text(kind, speed), least));
+  if (halls_ && !halls_->is_known())
+    if (const std::string why = halls_->fault(); !why.empty())
+      throw RangeError(fmt::format("{}: {}", mechanism_.name, why));
+  const bool is_held = limits_.is_held(std::abs(speed) * rows_per_base_);
+  const bool goes_on =
+      state_ == State::holds && is_held && (!back_emf_ || speed * hold_->asked_speed() > 0.0);
+  if (run_ && state_ != State::off && state_ != State::runs_out && !goes_on)
+    throw RangeError(fmt::format("{}: nothing tells its angle at rest: stop it before it turns otherwise",
+                                 mechanism_.name));
+  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty())
+    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+}
+
+std::shared_ptr<MotionRecord> SixStepMover::spin(Lines& lines, const SpeedOrder& order) {
+  require(order);
+  const Tick now = lines.now();
+  finish(now, MotionStatus::cancelled);
+  begin(lines, order);
+  std::string what = "spin at " + speed_text(output_kind(mechanism_.train), order.at.base.to_double());
+  if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
+  record_ = running_record(now, std::move(what));
+  note(now, MotionNote::Kind::began, record_->what);
+  next_act_ = now;
+  return record_;
+}
+
+void SixStepMover::begin(Lines& lines, const SpeedOrder& order) {
+  const Tick now = lines.now();
+  wanted_ = order.at.base.to_double();
+  acceleration_.reset();
+  if (order.acceleration) acceleration_ = order.acceleration->base.to_double();
+  stops_ = false;
+  stops_at_ = never;
+  const double lasts = order.lasts ? order.lasts->base().to_double() : 0.0;
+  if (!run_ || state_ == State::holds) {
+    if (state_ != State::holds) hold_->begin(now, count(), speed_.counts_per_second());
+    state_ = State::holds;
+    hold_->spin(now, wanted_, acceleration_);
+    next_look_ = now;
+    const double ramp = run_ ? 0.0 : hold_->ramp_seconds(wanted_, acceleration_);
+    if (order.lasts) stops_at_ = now + ticks(lasts - ramp);
+    return;
+  }
+  if (order.lasts) stops_at_ = now + ticks(lasts);
+  if (back_emf_) {
+    state_ = State::listens;
+    back_emf_->let_go(now);
+    ask_voltages(lines, ticks(listens_each));
+    return;
+  }
+  begin_steps(lines);
+}
+
+/// Open loop: to its speed, or until it can be caught.
+void SixStepMover::begin_steps(Lines& lines) {
+  const Tick now = lines.now();
+  state_ = State::steps;
+  run_->begin(now, wanted_ < 0.0 ? -1 : 1, limits_.stepped_to(std::abs(wanted_) * rows_per_base_));
+  if (field_watch_) field_watch_->begin();
+  currents_.ask(lines, driver_.on_at(now + lines.lead()), driver_.period());
+}
+
+std::shared_ptr<MotionRecord> SixStepMover::hold(Lines& lines, double speed, std::string what) {
+  hold_->require(speed);
+  const Tick now = lines.now();
+  finish(now, MotionStatus::cancelled);
+  acceleration_.reset();
+  stops_at_ = never;
+  hold_->spin(now, speed, {});
+  record_ = running_record(now, std::move(what));
+  note(now, MotionNote::Kind::began, record_->what);
+  return record_;
+}
+
+std::shared_ptr<MotionRecord> SixStepMover::change_speed(Lines& lines, OutputSpeed by) {
+  const double from = asked_speed();
+  if (from == 0.0) throw RangeError(fmt::format("{}: holds no speed", mechanism_.name));
+  const double to = from + std::copysign(by.base.to_double(), from * by.base.to_double());
+  if (to * from <= 0.0)
+    throw RangeError(fmt::format("{}: of its speed nothing would be left; stop it instead", mechanism_.name));
+  return hold(lines, to, "go on at " + speed_text(by.kind, to));
+}
+
+std::shared_ptr<MotionRecord> SixStepMover::reverse(Lines& lines) {
+  const double from = asked_speed();
+  if (from == 0.0) throw RangeError(fmt::format("{}: holds no speed", mechanism_.name));
+  if (back_emf_)
+    throw RangeError(
+        fmt::format("{}: nothing tells its angle at rest, which it would pass: stop it, and spin it "
+                    "the other way",
+                    mechanism_.name));
+  return hold(lines, -from, "reverse to " + speed_text(output_kind(mechanism_.train), -from));
+}
+
+std::shared_ptr<MotionRecord> SixStepMover::stop(Lines& lines) {
+  const Tick now = lines.now();
+  finish(now, MotionStatus::cancelled);
+  record_ = running_record(now, "stop");
+  note(now, MotionNote::Kind::began, record_->what);
+  auto record = record_;
+  stops_at_ = never;
+  if (state_ == State::holds && !run_) {
+    stops_ = true;
+    hold_->spin(now, 0.0, {});
+  } else if (state_ == State::off || (!halls_ && !back_emf_)) {
+    end(lines, MotionStatus::done);
+  } else if (state_ != State::runs_out) {
+    let_go(lines);
+  }
+  return record;
+}
+
+void SixStepMover::halt(Lines& lines, const std::string& why) {
+  finish(lines.now(), MotionStatus::faulted, why);
+  if (state_ != State::holds || run_) {
+    end(lines, MotionStatus::faulted, why);
+    return;
+  }
+  stops_ = true;
+  stops_at_ = never;
+  record_ = running_record(lines.now(), "stop");
+  hold_->spin(lines.now(), 0.0, {});
+}
+
+void SixStepMover::lines_were_cut(Tick now, const std::string& why) {
+  run_down_.begin(now, likely_speed(now));
+  finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  driver_.lines_were_cut();
+  state_ = State::off;
+  duty_ = given_ = 0.0;
+  next_act_ = next_look_ = never;
+  asked_ = false;
+  if (halls_) halls_->forget();
+}
+
+void SixStepMover::ask_voltages(Lines& lines, Tick period) {
+  back_emf_->ask(lines, driver_.on_at(lines.now() + lines.lead()), period);
+}
+
+void SixStepMover::act(Lines& lines, std::span<const Reading> readings) {
+  if (!asked_) {
+    asked_ = true;
+    if (halls_) halls_->ask(lines);
+  }
+  if (!readings.empty()) take(lines, readings);
+  if (next_act_ > lines.now()) return;
+  next_act_ = never;
+  if (state_ == State::holds) look(lines);
+  if (state_ == State::runs_out) run_out(lines);
+  if (state_ == State::steps) step(lines);
+}
+
+void SixStepMover::take(Lines& lines, std::span<const Reading> readings) {
+  if (halls_ && halls_->take(readings)) take_halls(lines);
+  if (!driver_.is_whole(lines.now())) return;
+  if (currents_.has_any() && state_ != State::off)
+    if (const auto amperes = currents_.take(readings, driver_.gates_on(lines.now())))
+      take_current(lines, *amperes);
+  if (!back_emf_) return;
+  if (const auto sample = back_emf_->take(readings)) take_voltages(lines, *sample);
+}
+
+/// The next sector, at once.
+void SixStepMover::take_halls(Lines& lines) {
+  if (const std::string why = halls_->fault(); !why.empty()) {
+    if (state_ == State::holds || state_ == State::steps)
+      fail(lines, fmt::format("{}: {}", mechanism_.name, why));
+  } else if (state_ == State::holds) {
+    commutate(lines);
+  }
+}
+
+void SixStepMover::take_voltages(Lines& lines, const TerminalSample& sample) {
+  const Tick now = lines.now();
+  if (state_ == State::steps) {
+    if (field_watch_->look(sample, run_->sector(now), run_->rate_at(now)))
+      fail(lines, fmt::format("{}: its back-EMF is missing at {} of its field: it does not turn with it",
+                              mechanism_.name, speed_text(output_kind(mechanism_.train), wanted_speed(now))));
+  } else if (state_ == State::holds) {
+    const bool has_crossed = back_emf_->look_driven(sample, driver_.gates_on(sample.at) != 0);
+    sampled_at_ = now;
+    if (now >= next_look_) next_act_ = now;
+    if (has_crossed)
+      next_act_ =
+          std::min(next_act_, std::max(now, back_emf_->next_row_at(driver_.period() / 2 + lines.lead())));
+    if (!back_emf_->fault().empty()) fail(lines, fmt::format("{}: {}", mechanism_.name, back_emf_->fault()));
+  } else if (state_ != State::off) {
+    const auto turning = back_emf_->look_free(sample);
+    if (state_ == State::listens) listen(lines, turning);
+    if (state_ == State::coasts) catch_on(lines, turning);
+  }
+}
+
+/// Before a start: what turns already is caught, or waited for.
+void SixStepMover::listen(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning) {
+  const Tick now = lines.now();
+  const bool is_fast = turning && turning->way * wanted_ > 0.0 && limits_.is_held(turning->rate());
+  if (is_fast && limits_.is_held(std::abs(wanted_) * rows_per_base_)) {
+    catch_it(lines, *turning);
+  } else if (seconds(back_emf_->quiet_for(now)) > listens_for) {
+    begin_steps(lines);
+    ask_voltages(lines, driver_.period());
+    next_act_ = now;
+  }
+}
+
+/// Let go on its way up: it is caught, or has not followed its field.
+void SixStepMover::catch_on(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning) {
+  const Tick now = lines.now();
+  const double rate = run_->rate_at(now);
+  if (turning && turning->way * wanted_ > 0.0 && turning->rate() > least_caught * rate &&
+      turning->rate() < rate / least_caught) {
+    catch_it(lines, *turning);
+  } else if (seconds(now - let_go_at_) > dies_away + rows_to_catch / rate) {
+    fail(lines,
+         fmt::format(
+             "{}: let go at {} of its field, its back-EMF does not tell that it turned with it: it has "
+             "not followed",
+             mechanism_.name, speed_text(output_kind(mechanism_.train), wanted_speed(now))));
+  }
+}
+
+void SixStepMover::take_current(Lines& lines, double amperes) {
+  const double limit = std::get<SixGateInverter>(mechanism_.board).current_limit.base();
+  over_limit_ = std::abs(amperes) > over_share * limit ? over_limit_ + 1 : 0;
+  if (limit > 0.0 && over_limit_ >= over_for) {
+    fail(lines, fmt::format("{}: its current is {:.3g} A, far over its limit of {:.3g} A", mechanism_.name,
+                            std::abs(amperes), limit));
+  } else if (state_ == State::steps) {
+    run_->take_current(amperes, seconds(driver_.period()));
+    next_act_ = std::min(next_act_, lines.now());
+  }
+}
+
+/// It turns by itself: from now on by its back-EMF.
+void SixStepMover::catch_it(Lines& lines, const BackEmfAngle::Turning& turning) {
+  const Tick now = lines.now();
+  back_emf_->follow(turning, now);
+  speed_ = CountSpeed(ticks_per_second_);
+  hold_->begin(now, 0, turning.way * turning.rate());
+  hold_->spin(now, wanted_, acceleration_);
+  state_ = State::holds;
+  ask_voltages(lines, driver_.period());
+  currents_.ask(lines, never, 0);
+  next_act_ = next_look_ = now;
+}
+
+void SixStepMover::commutate(Lines& lines) {
+  const Tick at = lines.now() + lines.lead();
+  const bool is_known = !halls_ || halls_->is_known();
+  if (!is_known || std::abs(duty_) < 1e-6) {
+    driver_.put_off(lines, at);
+    given_ = 0.0;
+    return;
+  }
+  const auto sector = static_cast<std::size_t>(halls_ ? halls_->sector() : back_emf_->sector());
+  const chip::SixStepRow& row = (duty_ < 0.0 ? table_.backwards : table_.forwards)[sector];
+  if (!put(lines, row, hold_->emf_duty())) next_act_ = std::min(next_act_, lines.now() + driver_.period());
+}
+
+/// A row with the duty that is on. @param emf  what the back-EMF takes of it, with its sign
+bool SixStepMover::put(Lines& lines, const chip::SixStepRow& row, double emf) {
+  const double share = std::abs(duty_);
+  const double on = by_diodes_ ? by_diodes_->on_share(share, duty_ < 0.0 ? -emf : emf) : share;
+  given_ = std::copysign(on, duty_);
+  if (on == 0.0 && state_ == State::holds) {  // open loop its current is to be told all the same
+    driver_.put_off(lines, lines.now() + lines.lead());
+    return true;
+  }
+  return driver_.put(lines, lines.now() + lines.lead(), row, on);
+}
+
+/// By sensors: the row that is due, and from look to look the loop's next duty.
+void SixStepMover::look(Lines& lines) {
+  const Tick now = lines.now();
+  const Tick early = driver_.period() / 2 + lines.lead();
+  if (back_emf_ && back_emf_->next_row_at(early) <= now) {
+    back_emf_->enter_next(now);
+    if (!back_emf_->fault().empty()) {
+      fail(lines, fmt::format("{}: {}", mechanism_.name, back_emf_->fault()));
+      return;
+    }
+  }
+  if (now >= stops_at_) {
+    stops_at_ = never;
+    if (run_) {
+      let_go(lines);
+      return;
+    }
+    stops_ = true;
+    hold_->spin(now, 0.0, acceleration_);
+  }
+  // A crossing is seen with the sample after it: only then is the count that of the instant.
+  if (now >= next_look_ && (!back_emf_ || sampled_at_ == now)) {
+    next_look_ = now + stride_;
+    speed_.look(now, count(), counted_at());
+    duty_ = hold_->look(now, {count(), counted_at(), speed_.counts_per_second()}, std::nullopt);
+    currents_.ask(lines, driver_.on_at(now + lines.lead()), 0);
+    if (!hold_->fault().empty()) {
+      fail(lines, hold_->fault());
+      return;
+    }
+    if (hold_->has_arrived(now)) {
+      if (stops_) {
+        let_go(lines);
+        return;
+      }
+      if (stops_at_ == never) finish(now, MotionStatus::done);
+    }
+  }
+  next_act_ = back_emf_ ? std::max(now + 1, back_emf_->next_row_at(early)) : next_look_;
+  commutate(lines);
+}
+
+/// All gates off, and it turns on until it stands.
+void SixStepMover::let_go(Lines& lines) {
+  const Tick now = lines.now();
+  run_down_.begin(now, likely_speed(now));
+  driver_.put_off(lines, now + lines.lead());
+  duty_ = given_ = 0.0;
+  state_ = State::runs_out;
+  next_act_ = now + stride_;
+  let_go_at_ = now;
+  currents_.ask(lines, never, 0);
+  if (!back_emf_) return;
+  back_emf_->let_go(now + driver_.period() + ticks(dies_away));
+  ask_voltages(lines, ticks(listens_each));
+}
+
+/// Without drive, until nothing has told of motion for a while.
+void SixStepMover::run_out(Lines& lines) {
+  const Tick now = lines.now();
+  if (halls_) speed_.look(now, halls_->count(), halls_->counted_at());
+  const Tick quiet = halls_ ? now - std::max(halls_->counted_at(), let_go_at_) : back_emf_->quiet_for(now);
+  if (seconds(quiet) > stands_after) {
+    end(lines, MotionStatus::done);
+  } else if (seconds(now - let_go_at_) > runs_out_for) {
+    fail(lines, fmt::format("{}: still turns {:.0f} s after all its gates went off: something else turns it",
+                            mechanism_.name, runs_out_for));
+  } else {
+    next_act_ = now + stride_;
+  }
+}
+
+/// Open loop: aligned first, then row after row.
+void SixStepMover::step(Lines& lines) {
+  const Tick now = lines.now();
+  if (now >= stops_at_) {
+    if (halls_ || back_emf_) {
+      let_go(lines);
+    } else {
+      end(lines, MotionStatus::done);
+    }
+    return;
+  }
+  run_->look(now);
+  if (halls_ && run_->steps() == 0) hall_lag_ = -halls_->count() * run_->way();
+  if (halls_ && run_->steps() - run_->way() * halls_->count() - hall_lag_ > most_lag) {
+    fail(lines,
+         fmt::format("{}: by its Hall sensors it is {} rows behind its field: it does not turn with it",
+                     mechanism_.name, run_->steps() - run_->way() * halls_->count() - hall_lag_));
+    return;
+  }
+  if (run_->has_arrived(now)) {
+    if (limits_.is_held(std::abs(wanted_) * rows_per_base_)) {
+      let_go(lines);
+      state_ = State::coasts;
+      next_act_ = never;
+      ask_voltages(lines, driver_.period());
+      return;
+    }
+    if (stops_at_ == never) finish(now, MotionStatus::done);
+  }
+  duty_ = run_->way() * run_->duty(now);
+  const chip::SixStepRow& row =
+      (run_->way() < 0 ? table_.backwards : table_.forwards)[static_cast<std::size_t>(run_->sector(now))];
+  const bool is_whole = put(lines, row, run_->way() * run_->emf_duty(now));
+  next_act_ = std::min(now + stride_, std::max<Tick>(now + 1, run_->next_row_at()));
+  if (!is_whole) next_act_ = std::min(next_act_, now + driver_.period());
+}
+
+/// All gates off.
+void SixStepMover::end(Lines& lines, MotionStatus status, const std::string& fault) {
+  run_down_.begin(lines.now(), likely_speed(lines.now()));
+  driver_.put_off(lines, lines.now() + lines.lead());
+  state_ = State::off;
+  duty_ = given_ = 0.0;
+  stops_ = false;
+  over_limit_ = 0;
+  next_act_ = next_look_ = never;
+  currents_.ask(lines, never, 0);
+  if (back_emf_) back_emf_->ask(lines, never, 0);
+  finish(lines.now(), status, fault);
+}
+
+void SixStepMover::fail(Lines& lines, const std::string& why) {
+  end(lines, MotionStatus::faulted, why);
+  if (failure_) failure_(why);
+}
+
+void SixStepMover::finish(Tick now, MotionStatus status, const std::string& fault) {
+  const std::shared_ptr<MotionRecord> on = std::move(record_);
+  record_.reset();
+  if (on == nullptr) return;
+  const MotionNote ended = end_record(*on, now, driver_.id(), status, fault);
+  if (sink_) sink_(ended);
+}
+
+void SixStepMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {
+  if (sink_) sink_({at, driver_.id(), kind, text});
+}
+
+}  // namespace cogstride

@@ -1,0 +1,155 @@
+// Motions of a bare brushless motor by six steps. What tells its rotor's angle says which row of the table is
+// on, and counts for the loop that holds its speed (motion/speed_hold.hpp):
+//
+//   Hall sensors        from standstill on (motion/hall_angle.hpp)
+//   terminal voltages   from a speed on at which its back-EMF is told well (motion/back_emf_angle.hpp);
+//                       until then it is stepped open loop, let go for a moment, and caught as it turns
+//   nothing             it is stepped open loop for good (motion/open_loop_run.hpp), up to what that gives
+//
+// By shunts the current of an open loop is kept as it was meant, and one far over the limit ends what is on.
+// Whatever it notices (docs/six-steps.md lists it) turns all gates off from the next period on.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "cogstride/board/six_gate.hpp"
+#include "cogstride/motion/brushless/back_emf_angle.hpp"
+#include "cogstride/motion/brushless/field_watch.hpp"
+#include "cogstride/motion/brushless/hall_angle.hpp"
+#include "cogstride/motion/brushless/leg_currents.hpp"
+#include "cogstride/motion/brushless/open_loop_run.hpp"
+#include "cogstride/motion/brushless/six_step_limits.hpp"
+#include "cogstride/motion/motion_record.hpp"
+#include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/speed/count_speed.hpp"
+#include "cogstride/motion/speed/run_down.hpp"
+#include "cogstride/plan/commutation.hpp"
+#include "cogstride/plan/diode_conduction.hpp"
+#include "cogstride/plan/move.hpp"
+
+namespace cogstride {
+
+class SixStepMover final : public Participant {
+ public:
+  /// @throws RangeError when it is no bare brushless motor on a six-gate inverter
+  SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  SixStepMover(const SixStepMover&) = delete;
+  SixStepMover& operator=(const SixStepMover&) = delete;
+
+  void on_note(NoteSink sink) { sink_ = std::move(sink); }
+  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
+  void on_failure(std::function<void(const std::string&)> listener) { failure_ = std::move(listener); }
+
+  /// To a speed, for a time from rest to rest or until told otherwise. Done when it has come to it, or with
+  /// `lasts` when it stands again. @throws RangeError when it is refused; what is on goes on
+  std::shared_ptr<MotionRecord> spin(Lines& lines, const SpeedOrder& order);
+  /// So much faster the way it is held to turn (slower where `by` is below 0). @throws RangeError when it
+  /// holds no speed, or it cannot be had
+  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
+  /// @throws RangeError when it holds no speed, or nothing tells its angle at rest
+  std::shared_ptr<MotionRecord> reverse(Lines& lines);
+  /// By Halls down by its loop and its friction, else at once: all gates off. Done when it has stood for a
+  /// while; where nothing tells that, at once.
+  std::shared_ptr<MotionRecord> stop(Lines& lines);
+  void halt(Lines& lines, const std::string& why);
+  /// All lines were put at rest.
+  void lines_were_cut(Tick now, const std::string& why = {});
+
+  [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
+  [[nodiscard]] const GateDriver& driver() const { return driver_; }
+  [[nodiscard]] bool is_idle() const { return record_ == nullptr; }
+  /// Of the output, m/s or turns/s, that is wanted now; 0 when nothing is.
+  [[nodiscard]] double wanted_speed(Tick now) const;
+  /// Since its gates went off last.
+  [[nodiscard]] const RunDown& run_down() const { return run_down_; }
+  /// The duty that is given, -1 to 1: of each period, what is switched is on for that share.
+  [[nodiscard]] double duty() const { return given_; }
+  /// Of the output, that it holds or was told to come to. Turns/s.
+  [[nodiscard]] double asked_speed() const {
+    return state_ == State::holds && !stops_ ? hold_->asked_speed() : 0.0;
+  }
+  /// Sixths of an electrical turn counted since the lines were opened; without sensors since it was caught.
+  [[nodiscard]] std::int64_t count() const;
+  /// Of those for a metre or a turn of the output, below 0 where they run backwards.
+  [[nodiscard]] double commutation_rows_per_base() const { return rows_per_base_; }
+  /// Whether sensors of its rotor say where it is, also at rest.
+  [[nodiscard]] bool has_halls() const { return halls_.has_value(); }
+
+  [[nodiscard]] Tick next_act() const override { return asked_ ? next_act_ : 0; }
+  void act(Lines& lines, std::span<const Reading> readings) override;
+
+ private:
+  /// listens: before a start, whether it turns already; steps: open loop; coasts: let go, to be caught.
+  enum class State : std::uint8_t { off, listens, steps, coasts, holds, runs_out };
+  void require(const SpeedOrder& order) const;
+  void begin(Lines& lines, const SpeedOrder& order);
+  void begin_steps(Lines& lines);
+  void take(Lines& lines, std::span<const Reading> readings);
+  void take_halls(Lines& lines);
+  void take_voltages(Lines& lines, const TerminalSample& sample);
+  void take_current(Lines& lines, double amperes);
+  void listen(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning);
+  void catch_on(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning);
+  void catch_it(Lines& lines, const BackEmfAngle::Turning& turning);
+  void commutate(Lines& lines);
+  bool put(Lines& lines, const chip::SixStepRow& row, double emf);
+  void look(Lines& lines);
+  void step(Lines& lines);
+  void run_out(Lines& lines);
+  std::shared_ptr<MotionRecord> hold(Lines& lines, double speed, std::string what);
+  void let_go(Lines& lines);
+  /// Driven, what is wanted; let go, what its friction should have left. Of the output, m/s or turns/s.
+  [[nodiscard]] double likely_speed(Tick now) const {
+    return state_ == State::off || state_ == State::runs_out ? run_down_.speed(now) : wanted_speed(now);
+  }
+  void end(Lines& lines, MotionStatus status, const std::string& fault = {});
+  void fail(Lines& lines, const std::string& why);
+  void finish(Tick now, MotionStatus status, const std::string& fault = {});
+  void ask_voltages(Lines& lines, Tick period);
+  void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
+  [[nodiscard]] Tick counted_at() const;
+  [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
+  [[nodiscard]] Tick ticks(double seconds) const;
+
+  Mechanism mechanism_;
+  GateDriver driver_;
+  chip::SixStepTable table_;
+  double ticks_per_second_;
+  double rows_per_base_;
+  Tick stride_;
+  SixStepLimits limits_;
+  std::optional<HallAngle> halls_{};
+  std::optional<BackEmfAngle> back_emf_{};
+  std::optional<FieldWatch> field_watch_{};  // beside it
+  LegCurrents currents_;
+  std::optional<DiodeConduction> by_diodes_{};
+  std::optional<SpeedHold> hold_{};
+  std::optional<OpenLoopRun> run_{};
+  RunDown run_down_;
+
+  State state_ = State::off;
+  bool asked_ = false;
+  CountSpeed speed_;
+  double duty_ = 0.0;   // share of its supply that drives it on average
+  double given_ = 0.0;  // what that comes to at its gates
+  bool stops_ = false;
+  Tick stops_at_ = never;
+  Tick next_look_ = never;
+  Tick sampled_at_ = 0;  // its voltages, last
+  std::optional<double> acceleration_{};
+  double wanted_ = 0.0;  // of the output, until it holds it
+  Tick let_go_at_ = 0;
+  std::int64_t hall_lag_ = 0;  // rows less Hall counts, when it was aligned
+  int over_limit_ = 0;         // readings one after the other
+
+  Tick next_act_ = never;
+  std::shared_ptr<MotionRecord> record_{};
+  NoteSink sink_;
+  std::function<std::string(const Mechanism&)> obstacle_;
+  std::function<void(const std::string&)> failure_;
+};
+
+}  // namespace cogstride

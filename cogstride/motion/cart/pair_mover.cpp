@@ -1,0 +1,190 @@
+#include "cogstride/motion/cart/pair_mover.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "cogstride/mechanism/ticks.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr ExactTime between_wheel_looks = ExactTime::from_base({1, 1000});
+// Counts that a wheel may lag before both are slowed, and at which both wait for it.
+constexpr double lag_allowed = 3.0;
+constexpr double lag_waited_for = 12.0;
+constexpr double hardly_moving = 0.1;  // of its speed ...
+constexpr double longest_slow = 1.0;   // ... for so many seconds: it will not come there
+constexpr double least_turns = 1e-4;   // of a wheel that stands, and is held there
+
+/// The most of a way a second (or a second squared) that leaves each wheel at so many turns, times its
+/// length.
+double within(const CartWheels& wheels, const CartWay& way, double left_turns, double right_turns) {
+  const WheelWays ways = wheel_ways(way, wheels.track);
+  double share = std::numeric_limits<double>::infinity();
+  if (ways.left != 0.0) share = std::min(share, left_turns * wheels.left_rolls / std::abs(ways.left));
+  if (ways.right != 0.0) share = std::min(share, right_turns * wheels.right_rolls / std::abs(ways.right));
+  return share * length_of(way);
+}
+
+}  // namespace
+
+double CartWheels::top_speed(const CartWay& way) const {
+  return within(*this, way, left.highest_speed(), right.highest_speed());
+}
+
+double CartWheels::top_acceleration(const CartWay& way) const {
+  return within(*this, way, left.highest_acceleration(), right.highest_acceleration());
+}
+
+double CartWheels::required(const std::string& name, const CartWay& way, OutputSpeed speed) const {
+  const bool on_the_spot = way.turns && !way.radius;
+  if (speed.kind != (on_the_spot ? OutputKind::rotary : OutputKind::linear))
+    throw RangeError(
+        fmt::format("{}: the speed of a turn on the spot is an angle a second, of any other way a length "
+                    "a second",
+                    name));
+  const double asked = speed.base.to_double() * (on_the_spot ? 2.0 * pi : 1.0);
+  if (!(asked > 0.0)) throw RangeError(fmt::format("{}: a speed is above 0; the way says which way", name));
+  const double top = top_speed(way);
+  if (asked > top * (1.0 + 1e-9))
+    throw RangeError(fmt::format(
+        "{}: {} is over what its wheels can be held to here, {}", name, to_text(speed),
+        on_the_spot ? fmt::format("{:.4g} deg/s", top * 180.0 / pi) : fmt::format("{:.4g} mm/s", 1e3 * top)));
+  return asked;
+}
+
+CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mechanism& right,
+                       const Controller& controller) {
+  return {held_speeds(left, controller), held_speeds(right, controller), rolled_per_turn(pair.left_wheel),
+          rolled_per_turn(pair.right_wheel), pair.track.base()};
+}
+
+PairMover::PairMover(const WheeledPair& pair, MechanismId id, DutyMover& left, DutyMover& right,
+                     const Controller& controller)
+    : pair_(pair),
+      id_(id),
+      ticks_per_second_(controller.timer_clock.base().to_double()),
+      stride_(ticks_at_least(between_wheel_looks, controller.timer_clock)),
+      wheels_(cart_wheels(pair, left.mechanism(), right.mechanism(), controller)) {
+  const auto wheel = [](DutyMover& mover, Length diameter) {
+    Wheel made;
+    made.mover = &mover;
+    made.rolled_per_turn = rolled_per_turn(diameter);
+    made.counts_per_metre = mover.feedback_counts_per_base() / made.rolled_per_turn;
+    return made;
+  };
+  left_ = wheel(left, pair.left_wheel);
+  right_ = wheel(right, pair.right_wheel);
+}
+
+std::shared_ptr<MotionRecord> PairMover::drive(Lines& lines, const CartOrder& order) {
+  const WheelWays ways = wheel_ways(order.way, wheels_.track);
+  const double length = length_of(order.way);
+  if (!(length > 0.0)) throw RangeError(fmt::format("{}: a way of nothing", pair_.name));
+  if (record_ != nullptr)
+    throw RangeError(fmt::format("{}: is on its way; wait for it, or stop it first", pair_.name));
+  const double speed =
+      order.speed ? wheels_.required(pair_.name, order.way, *order.speed) : wheels_.top_speed(order.way);
+  const double acceleration = wheels_.top_acceleration(order.way);
+  const auto send = [&](Wheel& wheel, double rolls) {
+    if (!wheel.from) wheel.from = wheel.mover->count().value_or(0);
+    if (!wheel.wanted) wheel.wanted = wheel.rolled;  // from where it stands
+    *wheel.wanted += rolls;
+    const auto target = *wheel.from + std::llround(*wheel.wanted * wheel.counts_per_metre);
+    // Both ramps have the shape of the cart's own, scaled by the wheel's part in it.
+    const double turns = std::max(least_turns, std::abs(rolls) / wheel.rolled_per_turn) / length;
+    wheel.record = wheel.mover->move_as_wheel(lines, target, speed * turns, acceleration * turns);
+  };
+  send(left_, ways.left);
+  send(right_, ways.right);
+  pace_ = 1.0;
+  slow_since_ = -1;
+  const Tick now = lines.now();
+  record_ = running_record(now, "drive " + way_text(order.way));
+  if (sink_) sink_({now, id_, MotionNote::Kind::began, record_->what});
+  next_act_ = now;
+  return record_;
+}
+
+void PairMover::look_at_wheels() {
+  const auto look = [](Wheel& wheel) {
+    const auto count = wheel.mover->count();
+    if (!count) return 0.0;
+    if (!wheel.from) wheel.from = *count;
+    const double before = wheel.rolled;
+    wheel.rolled = static_cast<double>(*count - *wheel.from) / wheel.counts_per_metre;
+    return wheel.rolled - before;
+  };
+  const double left = look(left_);
+  const double right = look(right_);
+  if (left != 0.0 || right != 0.0) pose_ = pose_.rolled(left, right, wheels_.track);
+}
+
+/// Both go more slowly the further one of them lags.
+void PairMover::set_pace(Tick now) {
+  const double lag =
+      std::max(std::abs(left_.mover->speed_hold().lag()), std::abs(right_.mover->speed_hold().lag()));
+  pace_ = std::clamp((lag_waited_for - lag) / (lag_waited_for - lag_allowed), 0.0, 1.0);
+  slowest_ = std::min(slowest_, pace_);
+  left_.mover->set_pace(now, pace_);
+  right_.mover->set_pace(now, pace_);
+  if (pace_ > hardly_moving) {
+    slow_since_ = -1;
+  } else if (slow_since_ < 0) {
+    slow_since_ = now;
+  }
+}
+
+void PairMover::act(Lines& lines, std::span<const Reading> readings) {
+  const Tick now = lines.now();
+  if (!readings.empty() || next_act_ <= now) look_at_wheels();
+  if (next_act_ > now) return;
+  next_act_ = now + stride_;
+  if (record_ == nullptr) {
+    next_act_ = never;
+    return;
+  }
+  for (const Wheel* const wheel : {&left_, &right_}) {
+    if (!wheel->record->has_ended() || wheel->record->status == MotionStatus::done) continue;
+    finish(now, MotionStatus::faulted, wheel->record->fault);
+    return;
+  }
+  if (left_.record->has_ended() && right_.record->has_ended()) {
+    finish(now, MotionStatus::done);
+    return;
+  }
+  set_pace(now);
+  if (slow_since_ < 0 || static_cast<double>(now - slow_since_) < longest_slow * ticks_per_second_) return;
+  slow_since_ = -1;
+  const std::string why = fmt::format(
+      "{}: has hardly moved for {:.2g} s: one of its wheels is held back by more "
+      "than its motor has",
+      pair_.name, longest_slow);
+  if (failure_) failure_(why);
+}
+
+void PairMover::stop(Lines& lines) {
+  left_.mover->stop(lines);
+  right_.mover->stop(lines);
+  finish(lines.now(), MotionStatus::cancelled);
+  // Where they come to rest is where the next way begins.
+  for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
+}
+
+void PairMover::has_been_stopped(Tick now, const std::string& why) {
+  finish(now, MotionStatus::faulted, why);
+  for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
+}
+
+void PairMover::finish(Tick now, MotionStatus status, const std::string& fault) {
+  const std::shared_ptr<MotionRecord> on = std::move(record_);
+  record_.reset();
+  if (on == nullptr) return;
+  const MotionNote ended = end_record(*on, now, id_, status, fault);
+  if (sink_) sink_(ended);
+}
+
+}  // namespace cogstride

@@ -1,0 +1,88 @@
+// What movers of a hobby servo and of a speed controller share: a pulse a frame, whose width is said anew for
+// each frame while it changes, and then goes on by itself.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "cogstride/board/pulse_width.hpp"
+#include "cogstride/motion/motion_record.hpp"
+#include "cogstride/motion/participant.hpp"
+#include "cogstride/plan/pulse_scale.hpp"
+
+namespace cogstride {
+
+class PulseWidthMover : public Participant {
+ public:
+  PulseWidthMover(const PulseWidthMover&) = delete;
+  PulseWidthMover& operator=(const PulseWidthMover&) = delete;
+
+  void on_note(NoteSink sink) { sink_ = std::move(sink); }
+  /// Asked before each order: what stands in its way now ("" when nothing does).
+  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
+
+  /// No pulse from the next frame on: a servo goes limp, a speed controller stops and must be armed again.
+  void release(Lines& lines);
+  /// All lines were put at rest.
+  void lines_were_cut(Tick now, const std::string& why = {});
+  /// As gently as it may; what is on ends as faulted.
+  virtual void halt(Lines& lines, const std::string& why) = 0;
+
+  [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
+  [[nodiscard]] const PulseDriver& driver() const { return driver_; }
+  [[nodiscard]] bool is_idle() const { return record_ == nullptr; }
+  /// Whether it is given pulses.
+  [[nodiscard]] bool has_pulses() const { return has_pulses_; }
+  /// What the pulses ask for: a share of the swing, or a throttle of -1 to 1; nothing without pulses.
+  [[nodiscard]] std::optional<double> asked(Tick now) const;
+
+  /// What its pulses asked for when the lines were cut last, and when that was; share 0: they were not.
+  struct WentOff {
+    double share = 0.0;
+    Tick at = 0;
+  };
+  [[nodiscard]] const WentOff& went_off() const { return went_off_; }
+
+  [[nodiscard]] Tick next_act() const override { return next_act_; }
+  void act(Lines& lines, std::span<const Reading> readings) override;
+
+ protected:
+  PulseWidthMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+
+  /// The share that is wanted of the frame that begins at `at`.
+  [[nodiscard]] virtual double share_at(Tick at) const = 0;
+  /// A frame has been put. @return whether later ones may differ
+  virtual bool frame_is_put(Tick now, Tick begins) = 0;
+  /// No pulses go out any more.
+  virtual void has_lost_pulses() = 0;
+
+  void require_no_obstacle() const;
+  /// Something has changed: the next frame is put at once.
+  void put_from(Tick now) {
+    has_pulses_ = true;
+    next_act_ = now;
+  }
+  std::shared_ptr<MotionRecord> begin_record(Tick now, std::string what);
+  void finish(Tick now, MotionStatus status, const std::string& fault = {});
+  [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
+  [[nodiscard]] Tick ticks(double seconds) const;
+  [[nodiscard]] const PulseScale& scale() const { return scale_; }
+
+ private:
+  void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
+
+  Mechanism mechanism_;
+  PulseDriver driver_;
+  PulseScale scale_;
+  double ticks_per_second_;
+  bool has_pulses_ = false;
+  WentOff went_off_{};
+  Tick next_act_ = never;
+  std::shared_ptr<MotionRecord> record_{};  // of what is on, while it has not ended
+  NoteSink sink_;
+  std::function<std::string(const Mechanism&)> obstacle_;
+};
+
+}  // namespace cogstride

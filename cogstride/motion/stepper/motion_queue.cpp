@@ -1,0 +1,101 @@
+#include "cogstride/motion/stepper/motion_queue.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "cogstride/motion/stepper/homing_goal.hpp"
+
+namespace cogstride {
+
+std::optional<OutputPosition> travel_end(const Mechanism& mechanism, const SpeedOrder& order) {
+  return order.at.base > Ratio(0) ? mechanism.limits.travel_to : mechanism.limits.travel_from;
+}
+
+OutputPosition MotionQueue::end() const {
+  if (!is_empty()) {
+    const auto* const run = std::get_if<SpeedOrder>(&last().what);
+    if (run != nullptr && !travel_end(mechanism_, *run)) {
+      throw RangeError(
+          fmt::format("{}: it turns without end: redirect it or cancel it first", mechanism_.name));
+    }
+  }
+  if (end_) return *end_;
+  throw RangeError(fmt::format("{}: nobody knows yet where it stands: home it first", mechanism_.name));
+}
+
+void MotionQueue::foresee(std::optional<OutputPosition> from) {
+  end_ = from;
+  for (const QueuedMotion& motion : motions_) {
+    if (std::holds_alternative<HomeOrder>(motion.what)) {
+      end_ = mechanism_.homing->position;
+    } else if (std::holds_alternative<MeasureOrder>(motion.what)) {
+      if (end_) end_ = far_switch_goal(mechanism_, controller_).ends_at;
+    } else if (motion.record->status == MotionStatus::running || !end_) {
+      continue;  // `from` is the end of a running one
+    } else if (const auto* const run = std::get_if<SpeedOrder>(&motion.what)) {
+      end_ = travel_end(mechanism_, *run).value_or(*end_);
+    } else {
+      const auto& move = std::get<MoveOrder>(motion.what);
+      try {
+        end_ = target_of(mechanism_, *end_, move);
+      } catch (const RangeError&) {
+        continue;  // no longer possible from here: it is refused when its turn comes
+      }
+    }
+  }
+}
+
+std::shared_ptr<MotionRecord> MotionQueue::add(std::string what, QueuedMotion motion,
+                                               OutputPosition ends_at) {
+  motion.record = std::make_shared<MotionRecord>();
+  motion.record->what = std::move(what);
+  motions_.push_back(std::move(motion));
+  end_ = ends_at;
+  return last().record;
+}
+
+std::shared_ptr<MotionRecord> MotionQueue::replace_first(std::string what, QueuedMotion motion, Tick now) {
+  first().record->status = MotionStatus::cancelled;
+  first().record->ended = now;
+  motion.record = std::make_shared<MotionRecord>();
+  motion.record->what = std::move(what);
+  motion.record->status = MotionStatus::running;
+  motion.record->began = now;
+  first() = std::move(motion);
+  return first().record;
+}
+
+bool MotionQueue::take_back(const MotionRecord& motion, Tick now) {
+  const auto found = std::find_if(motions_.begin(), motions_.end(),
+                                  [&](const QueuedMotion& m) { return m.record.get() == &motion; });
+  if (found == motions_.end()) return false;
+  found->record->status = MotionStatus::cancelled;
+  found->record->ended = now;
+  leave_group(*found);
+  motions_.erase(found);
+  return true;
+}
+
+std::shared_ptr<MotionRecord> MotionQueue::end_first(MotionStatus status, Tick now, std::string fault) {
+  const std::shared_ptr<MotionRecord> record = first().record;
+  if (!first().is_ready) leave_group(first());
+  motions_.pop_front();
+  record->status = status;
+  record->ended = now;
+  record->fault = std::move(fault);
+  return record;
+}
+
+void MotionQueue::drop(Tick now) {
+  while (!is_empty()) (void)take_back(*last().record, now);
+}
+
+/// Those that were to arrive with it do so without it.
+void MotionQueue::leave_group(const QueuedMotion& motion) {
+  if (!motion.together) return;
+  --motion.together->members;
+  if (motion.is_ready) --motion.together->ready;
+}
+
+}  // namespace cogstride

@@ -1,0 +1,194 @@
+#include "cogstride/motion/stepper/step_stream.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/quantity/error.hpp"
+
+namespace cogstride {
+namespace {
+constexpr double horizon_seconds = 0.02;
+}
+
+StepStream::StepStream(const Mechanism& mechanism, MechanismId id, ExactFrequency clock)
+    : driver_(mechanism, id, clock),
+      ticks_per_second_(clock.base().to_double()),
+      horizon_(std::llround(horizon_seconds * ticks_per_second_)),
+      fitter_(Ramp(), 0, {0, 0}, ticks_per_second_) {}
+
+void StepStream::switch_on(Lines& lines) {
+  if (on_) return;
+  on_ = true;
+  const Tick at = lines.now() + lines.lead();
+  driver_.put_enable(lines, at, true);
+  switched_on_at_ = at;
+  awake_at_ = at + driver_.wake();
+}
+
+void StepStream::switch_off(Lines& lines) {
+  if (!on_) return;
+  on_ = false;
+  driver_.put_enable(lines, std::max(lines.now() + lines.lead(), last_edge_ + driver_.pulse_width()), false);
+}
+
+/// DIR may change once the last step is over and held.
+Tick StepStream::earliest_turn(const Lines& lines) const {
+  return std::max(lines.now() + lines.lead(),
+                  last_edge_ + std::max(driver_.dir_steady_after(), driver_.pulse_width()));
+}
+
+/// DIR towards `forwards`, settled before the step at `before`.
+void StepStream::face(Lines& lines, bool forwards, Tick before) {
+  if (forwards == forwards_) return;
+  const Tick at = earliest_turn(lines);
+  if (at + driver_.dir_steady_before() > before) {
+    throw RangeError("the motion would turn round faster than DIR can settle: give a lower start speed");
+  }
+  driver_.put_direction(lines, at, forwards);
+  forwards_ = forwards;
+  turned_at_ = at;
+}
+
+void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at) {
+  ramp_ = ramp;
+  fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_);
+  start_ = at;
+  ends_at_ = ramp.is_endless() ? never : at + std::llround(ramp.duration() * ticks_per_second_);
+  busy_ = true;
+  all_put_ = false;
+}
+
+Tick StepStream::earliest_start(Lines& lines, std::int64_t target) {
+  switch_on(lines);
+  const Tick at = std::max(lines.now() + lines.lead(), awake_at_);
+  const bool forwards = target > made();
+  return forwards == forwards_ ? at : std::max(at, earliest_turn(lines) + driver_.dir_steady_before());
+}
+
+void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limits,
+                       std::optional<StopOn> stop, Tick not_before) {
+  const Tick at = std::max(earliest_start(lines, target), not_before);
+  stop_ = stop;
+  begin(plan_ramp({{made(), 0.0}, 0.0}, target, limits), made(), at);
+  feed(lines);
+}
+
+void StepStream::hold_speed(Lines& lines, double speed, const RampLimits& limits) {
+  if (speed == 0.0) {
+    brake(lines, limits);
+    return;
+  }
+  if (!busy_) {
+    const Tick at = earliest_start(lines, speed > 0.0 ? made() + 1 : made() - 1);
+    stop_.reset();
+    begin(plan_speed({{made(), 0.0}, 0.0}, speed, limits), made(), at);
+  } else {
+    const Withheld withheld = withhold(lines);
+    switch_on(lines);
+    begin(plan_speed(withheld.state, speed, limits), withheld.made, std::max(withheld.at, awake_at_));
+  }
+  feed(lines);
+}
+
+std::int64_t StepStream::step_at(Tick at) const {
+  return state_at(at).position.whole;
+}
+
+double StepStream::speed_at(Tick at) const {
+  return busy_ ? state_at(at).speed : 0.0;
+}
+
+double StepStream::acceleration_at(Tick at) const {
+  return busy_ ? state_at(at).acceleration : 0.0;
+}
+
+/// Of the motion that is on. Before its first instant it is what it begins from: a motion that was redirected
+/// begins a lead later.
+MotionState StepStream::state_at(Tick at) const {
+  return ramp_.state_at(static_cast<double>(std::max<Tick>(0, at - start_)) / ticks_per_second_);
+}
+
+/// Takes back what is still ahead; what follows must begin from the state that this leaves.
+StepStream::Withheld StepStream::withhold(Lines& lines) {
+  const Tick from = lines.now() + lines.lead();
+  const Withdrawn left = driver_.withdraw(lines, from);
+  // Levels that were still ahead have been taken back too.
+  if (turned_at_ >= from) {
+    forwards_ = !forwards_;
+    turned_at_ = -never;
+  }
+  if (switched_on_at_ >= from) {
+    on_ = false;
+    switched_on_at_ = -never;
+  }
+  last_edge_ = left.last_pulse;
+  stop_.reset();
+  Withheld withheld{from, left.steps, {{left.steps, 0.0}, 0.0}};
+  if (busy_) withheld.state = state_at(from);
+  return withheld;
+}
+
+void StepStream::retarget(Lines& lines, std::int64_t target, const RampLimits& limits) {
+  if (!busy_) {
+    start(lines, target, limits);
+    return;
+  }
+  const Withheld withheld = withhold(lines);
+  switch_on(lines);
+  begin(plan_ramp(withheld.state, target, limits), withheld.made, std::max(withheld.at, awake_at_));
+  feed(lines);
+}
+
+void StepStream::brake(Lines& lines, const RampLimits& limits) {
+  if (!busy_) return;
+  const Withheld withheld = withhold(lines);
+  begin(plan_stop(withheld.state, limits), withheld.made, withheld.at);
+  feed(lines);
+}
+
+void StepStream::end_here(Lines& lines) {
+  const Tick from = lines.now() + lines.lead();
+  const Withdrawn left = driver_.withdraw(lines, from);
+  last_edge_ = left.last_pulse;
+  begin(Ramp({left.steps, 0.0}), left.steps, from);
+  feed(lines);
+}
+
+void StepStream::lines_were_cut(Lines& lines) {
+  const Withdrawn left = driver_.withdraw(lines, lines.now());
+  last_edge_ = lines.now();
+  begin(Ramp({left.steps, 0.0}), left.steps, lines.now());
+  busy_ = false;
+  on_ = false;
+  forwards_ = false;
+}
+
+void StepStream::feed(Lines& lines) {
+  const Tick until = lines.now() + lines.lead() + horizon_;
+  chip::PulseRun run{};
+  while (!all_put_ && fitter_.end().tick < until) {
+    const FineTick from = fitter_.end();
+    if (!fitter_.next(run)) {
+      all_put_ = true;
+      return;
+    }
+    chip::PulsePlayer<chip::PulseRun> first(from);
+    first.load(run);
+    face(lines, (run.flags & chip::run_backwards) == 0, chip::nearest_tick(first.next()));
+    driver_.put_run(lines, from, run, stop_);
+    last_edge_ = chip::nearest_tick(fitter_.end());
+  }
+}
+
+Tick StepStream::next_act() const {
+  if (!busy_) return never;
+  return all_put_ ? ends_at() : fitter_.end().tick - horizon_ / 2;
+}
+
+void StepStream::act(Lines& lines) {
+  if (!busy_) return;
+  feed(lines);
+  if (all_put_ && lines.now() >= ends_at()) busy_ = false;
+}
+
+}  // namespace cogstride

@@ -1,0 +1,524 @@
+#include "cogstride/motion/stepper/stepper_mover.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/plan/rotor_lag.hpp"
+#include "cogstride/plan/stepper_torque.hpp"
+#include "cogstride/quantity/text.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr ExactTime longest_into_position = ExactTime::from_base({1, 1});
+
+OutputSpeed magnitude_of(const OutputSpeed& speed) {
+  return speed.base < Ratio(0) ? OutputSpeed{speed.kind, -speed.base} : speed;
+}
+
+}  // namespace
+
+StepperMover::StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller)
+    : mechanism_(mechanism),
+      controller_(controller),
+      steps_per_base_(steps_per_base(mechanism)),
+      stream_(mechanism, id, controller.timer_clock),
+      queue_(mechanism_, controller_) {
+  commanded_ = {output_kind(mechanism.train), 0};
+  if (!mechanism.homing) {
+    origin_ = 0;
+    queue_.foresee(commanded_);
+  }
+}
+
+std::shared_ptr<MotionRecord> StepperMover::home() {
+  (void)homing_goal(mechanism_, controller_);  // refuses what cannot be homed
+  return queue_.add("home", {{}, HomeOrder{}}, mechanism_.homing->position);
+}
+
+std::shared_ptr<MotionRecord> StepperMover::measure() {
+  const HomingGoal goal = far_switch_goal(mechanism_, controller_);
+  (void)queue_.end();
+  return queue_.add("measure the travel", {{}, MeasureOrder{}}, goal.ends_at);
+}
+
+std::shared_ptr<MotionRecord> StepperMover::jog(int way, const OutputSpeed& speed, bool past_limits) {
+  const OutputPosition from = queue_.end();
+  const Limits& limits = mechanism_.limits;
+  if (!limits.travel_from) return spin({.at = {speed.kind, Ratio(way) * speed.base}});
+  OutputPosition end = way > 0 ? *limits.travel_to : *limits.travel_from;
+  if (past_limits && mechanism_.hard_ends)
+    end = way > 0 ? mechanism_.hard_ends->to : mechanism_.hard_ends->from;
+  const Ratio left = Ratio(way) * (end.base - from.base);
+  if (left <= Ratio(0)) end = from;  // nothing is left that way: it stays
+  std::shared_ptr<MotionRecord> record = move({.to = end, .speed = speed, .past_limits = true});
+  record->what = "jog towards " + to_text(end);
+  return record;
+}
+
+OutputPosition StepperMover::teach_far_limit() {
+  if (!queue_.is_empty())
+    throw RangeError(fmt::format("{}: it moves, so its limit cannot be taught", mechanism_.name));
+  if (!origin_)
+    throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
+  const Limits& limits = mechanism_.limits;
+  if (!limits.travel_from || commanded_.base <= limits.travel_from->base) {
+    throw RangeError(
+        fmt::format("{}: {} is not beyond the begin of its travel", mechanism_.name, to_text(commanded_)));
+  }
+  mechanism_.limits.travel_to = commanded_;
+  return commanded_;
+}
+
+std::shared_ptr<MotionRecord> StepperMover::move(const MoveOrder& order,
+                                                 std::shared_ptr<ArrivingTogether> together) {
+  const OutputPosition from = queue_.end();
+  const OutputPosition target = target_of(mechanism_, from, order);
+  const RampLimits limits = ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
+  if (order.in) {
+    (void)limits_to_take(mechanism_, order.in->base().to_double(),
+                         step_at(mechanism_, target) - step_at(mechanism_, from), limits);
+  }
+  if (together) ++together->members;
+  const char* const verb = order.way ? "turn to " : order.to ? "move to " : "move by ";
+  return queue_.add(verb + to_text(order.to ? *order.to : *order.by), {{}, order, std::move(together)},
+                    target);
+}
+
+std::shared_ptr<MotionRecord> StepperMover::turn(const TurnOrder& order) {
+  return move(move_of(mechanism_, order));
+}
+
+std::shared_ptr<MotionRecord> StepperMover::spin(const SpeedOrder& order) {
+  const OutputPosition from = queue_.end();
+  if (const std::optional<MoveOrder> way = move_of(mechanism_, controller_, order)) {
+    const std::shared_ptr<MotionRecord> record = move(*way);
+    record->what = fmt::format("spin at {} for {}", to_text(order.at),
+                               order.by ? to_text(*order.by) : to_text(*order.lasts, "s"));
+    return record;
+  }
+  return queue_.add("spin at " + to_text(order.at), {{}, order},
+                    travel_end(mechanism_, order).value_or(from));
+}
+
+const SpeedOrder& StepperMover::running_spin() const {
+  require_redirectable();
+  const auto* const spin = std::get_if<SpeedOrder>(&queue_.first().what);
+  if (spin == nullptr)
+    throw RangeError(fmt::format("{}: it is on its way to a position, and does not spin", mechanism_.name));
+  return *spin;
+}
+
+std::shared_ptr<MotionRecord> StepperMover::change_speed(Lines& lines, OutputSpeed by) {
+  SpeedOrder order = running_spin();
+  require_kind(mechanism_, by.kind);
+  const bool backwards = order.at.base < Ratio(0);
+  const Ratio speed = magnitude_of(order.at).base + by.base;
+  if (speed <= Ratio(0)) {
+    throw RangeError(fmt::format("{}: it spins at {}; slower by {} leaves nothing: stop it", mechanism_.name,
+                                 to_text(magnitude_of(order.at)), to_text(magnitude_of(by))));
+  }
+  order.at.base = backwards ? -speed : speed;
+  return redirect(lines, order);
+}
+
+std::shared_ptr<MotionRecord> StepperMover::reverse(Lines& lines) {
+  SpeedOrder order = running_spin();
+  order.at.base = -order.at.base;
+  return redirect(lines, order);
+}
+
+void StepperMover::stop(Lines& lines, Braking how) {
+  while (queue_.size() > 1) cancel(lines, *queue_.last().record, how);
+  if (!queue_.is_empty()) cancel(lines, *queue_.first().record, how);
+}
+
+void StepperMover::hold(Lines& lines) {
+  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty())
+    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+  stream_.switch_on(lines);
+}
+
+RampLimits StepperMover::limits_of(const SpeedOrder& order) const {
+  return ramp_limits(mechanism_, controller_, magnitude_of(order.at), order.acceleration);
+}
+
+void StepperMover::require_redirectable() const {
+  if (!queue_.first_is_running() || braking_ || homing_)
+    throw RangeError(fmt::format("{}: no move is on that could be redirected", mechanism_.name));
+  if (queue_.size() > 1)
+    throw RangeError(
+        fmt::format("{}: others are queued behind the running motion: cancel them first", mechanism_.name));
+}
+
+/// The running motion's record ends; the new one takes its place in the queue.
+std::shared_ptr<MotionRecord> StepperMover::replace_running(Lines& lines, std::string what,
+                                                            QueuedMotion motion) {
+  note(lines.now(), MotionNote::Kind::redirected, queue_.first().record->what);
+  auto record = queue_.replace_first(std::move(what), std::move(motion), lines.now());
+  note(lines.now(), MotionNote::Kind::began, record->what);
+  queue_.foresee(known_end());
+  return record;
+}
+
+std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const MoveOrder& order) {
+  require_redirectable();
+  if (order.in)
+    throw RangeError(fmt::format("{}: a time to take can be had only from rest", mechanism_.name));
+  const bool keeps_target = !order.to && !order.by;
+  if (keeps_target && endless_) {
+    throw RangeError(
+        fmt::format("{}: it turns without end: redirect it to a position or another speed", mechanism_.name));
+  }
+  MoveOrder whole = order;
+  if (keeps_target) whole.to = commanded_;
+  const OutputPosition target = target_of(mechanism_, commanded_at(lines.now()), whole);
+  const RampLimits limits = ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
+  stream_.retarget(lines, *origin_ + step_at(mechanism_, target), limits);
+  running_limits_ = limits;
+  commanded_ = target;
+  endless_ = false;
+  return replace_running(lines, "move to " + to_text(target), {{}, whole});
+}
+
+std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const SpeedOrder& order) {
+  require_redirectable();
+  const RampLimits limits = limits_of(order);
+  if (order.lasts || order.by)
+    throw RangeError(fmt::format("{}: a spin for a time or a way begins from rest", mechanism_.name));
+  const std::optional<OutputPosition> end = travel_end(mechanism_, order);
+  if (end) {
+    stream_.retarget(lines, *origin_ + step_at(mechanism_, *end), limits);
+    commanded_ = *end;
+  } else {
+    stream_.hold_speed(lines, steps_per_time(mechanism_, order.at), limits);
+  }
+  running_limits_ = limits;
+  endless_ = !end;
+  return replace_running(lines, "spin at " + to_text(order.at), {{}, order});
+}
+
+void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how) {
+  if (queue_.first_is_running() && queue_.first().record.get() == &motion) {
+    braking_ = true;
+    homing_.reset();
+    stream_.brake(lines, how == Braking::steepest ? steepest_limits(lines) : running_limits_);
+    if (!stream_.is_busy()) came_to_rest(lines);
+  } else if (queue_.take_back(motion, lines.now())) {
+    queue_.foresee(known_end());
+  }
+}
+
+/// Where it stands, or will when the motion that is on has ended.
+std::optional<OutputPosition> StepperMover::known_end() const {
+  return origin_ ? std::optional(commanded_) : std::nullopt;
+}
+
+/// For a stop as hard as the motor can, less what differs from bench to bench. A rotor that is still being
+/// speeded up lags behind its field, and swings so much farther ahead when that turns round.
+RampLimits StepperMover::steepest_limits(const Lines& lines) const {
+  RampLimits limits = running_limits_;
+  const double speed = stream_.speed_at(lines.now()) / steps_per_base_.to_double();
+  const double usable = std::abs(usable_deceleration(mechanism_, speed) * steps_per_base_.to_double());
+  const double already = std::abs(stream_.acceleration_at(lines.now()));
+  limits.acceleration = std::max(limits.acceleration, (1.0 - margin_for_what_differs) * usable - already);
+  limits.jerk = 0.0;
+  return limits;
+}
+
+void StepperMover::halt(Lines& lines, const std::string& why) {
+  if (queue_.is_empty()) return;
+  halted_by_ = why;
+  if (!queue_.first_is_running()) {
+    finish(lines, MotionStatus::faulted, why);
+    return;
+  }
+  braking_ = true;
+  homing_.reset();
+  stream_.brake(lines, steepest_limits(lines));
+  if (!stream_.is_busy()) came_to_rest(lines);
+}
+
+void StepperMover::came_to_rest(Lines& lines) {
+  if (!halted_by_.empty()) {
+    finish(lines, MotionStatus::faulted, halted_by_);
+  } else {
+    finish(lines, braking_ ? MotionStatus::cancelled : MotionStatus::done);
+  }
+}
+
+void StepperMover::forget_position() {
+  if (!mechanism_.homing) return;
+  origin_.reset();
+  if (queue_.is_empty()) queue_.foresee({});
+}
+
+void StepperMover::believe(OutputPosition position) {
+  require_kind(mechanism_, position.kind);
+  if (!queue_.is_empty()) throw RangeError(fmt::format("{}: it moves", mechanism_.name));
+  origin_ = stream_.made() - step_at(mechanism_, position);
+  commanded_ = position;
+  queue_.foresee(position);
+}
+
+std::optional<MoveOrder> StepperMover::to_whole_period() const {
+  if (!mechanism_.is_movable_stepper()) return std::nullopt;
+  const std::int64_t period = steps_lost_at_once(mechanism_);
+  const std::int64_t beyond = ((stream_.made() % period) + period) % period;
+  if (beyond == 0 || !origin_) return std::nullopt;
+  const bool down = 2 * beyond <= period;
+  for (const bool goes_down : {down, !down}) {
+    const OutputPosition place = position_of(stream_.made() - beyond + (goes_down ? 0 : period));
+    const Limits& limits = mechanism_.limits;
+    if (limits.travel_from && place.base < limits.travel_from->base) continue;
+    if (limits.travel_to && place.base > limits.travel_to->base) continue;
+    return MoveOrder{.to = place};
+  }
+  return std::nullopt;
+}
+
+std::optional<OutputPosition> StepperMover::position(Tick now) const {
+  if (!origin_) return std::nullopt;
+  return stream_.is_busy() ? position_of(stream_.step_at(now)) : commanded_;
+}
+
+/// What a way is counted from in mid-motion: the end of the motion, or without one the step it is on.
+OutputPosition StepperMover::commanded_at(Tick now) const {
+  return endless_ ? position_of(stream_.step_at(now)) : commanded_;
+}
+
+OutputPosition StepperMover::position_of(std::int64_t step) const {
+  return {commanded_.kind, Ratio(step - *origin_) / steps_per_base_};
+}
+
+void StepperMover::note(Tick at, MotionNote::Kind kind, std::string text) const {
+  if (sink_) sink_({at, stream_.driver().id(), kind, std::move(text)});
+}
+
+Tick StepperMover::next_act() const {
+  if (queue_.is_empty()) return never;
+  const QueuedMotion& front = queue_.first();
+  if (front.record->status == MotionStatus::queued && inputs_ != nullptr && !inputs_->are_known())
+    return never;
+  if (front.record->status == MotionStatus::queued)
+    return front.is_ready && !front.together->can_begin() ? never : 0;
+  if (in_position_by_ != never) return is_in_position() ? 0 : in_position_by_;
+  return homing_ ? homing_->next_act(stream_) : stream_.next_act();
+}
+
+/// By its board's own word, where it gives one.
+bool StepperMover::is_in_position() const {
+  const std::optional<SensedLine>& line = mechanism_.common.in_position;
+  return !line || inputs_ == nullptr || inputs_->acts(static_cast<LineId>(line->number)).value_or(false);
+}
+
+/// A motion is done when its servo stands where its steps lead. @return whether that is still to come
+bool StepperMover::waits_for_position(Lines& lines) {
+  if (braking_ || is_in_position()) {
+    in_position_by_ = never;
+    return false;
+  }
+  if (in_position_by_ == never) {
+    in_position_by_ = lines.now() + ticks_at_least(longest_into_position, controller_.timer_clock);
+  } else if (lines.now() >= in_position_by_) {
+    in_position_by_ = never;
+    finish(lines, MotionStatus::faulted,
+           fmt::format(
+               "{}: its board did not say that it is in position (line {}) within {:.3g} s of the last step",
+               mechanism_.name, mechanism_.common.in_position->number,
+               longest_into_position.base().to_double()));
+    forget_position();
+  }
+  return true;
+}
+
+/// Says how long its way takes at least, and when it could begin.
+void StepperMover::make_ready(Lines& lines, QueuedMotion& order) {
+  ArrivingTogether& together = *order.together;
+  const auto& move = std::get<MoveOrder>(order.what);
+  const OutputPosition target = target_of(mechanism_, commanded_, move);
+  const RampLimits limits = ramp_limits(mechanism_, controller_, move.speed, move.acceleration);
+  const std::int64_t to = *origin_ + step_at(mechanism_, target);
+  together.seconds = std::max(together.seconds, plan_ramp({}, to - stream_.made(), limits).duration());
+  together.delay = std::max(together.delay, stream_.earliest_start(lines, to) - lines.now());
+  together.start = lines.now() + together.delay;
+  order.is_ready = true;
+  ++together.ready;
+}
+
+void StepperMover::begin(Lines& lines, const QueuedMotion& order, const MoveOrder& move) {
+  const OutputPosition target = target_of(mechanism_, commanded_, move);
+  const std::int64_t way = step_at(mechanism_, target) - step_at(mechanism_, commanded_);
+  running_limits_ = ramp_limits(mechanism_, controller_, move.speed, move.acceleration);
+  if (move.in)
+    running_limits_ = limits_to_take(mechanism_, move.in->base().to_double(), way, running_limits_);
+  if (order.together)
+    running_limits_ = limits_to_take(mechanism_, order.together->seconds, way, running_limits_);
+  commanded_ = target;
+  stream_.start(lines, *origin_ + step_at(mechanism_, target), running_limits_, {},
+                order.together ? order.together->start : 0);
+}
+
+void StepperMover::begin(Lines& lines, const QueuedMotion& order, const SpeedOrder& run) {
+  if (const std::optional<OutputPosition> end = travel_end(mechanism_, run)) {
+    begin(lines, order,
+          MoveOrder{.to = end, .speed = magnitude_of(run.at), .acceleration = run.acceleration});
+    return;
+  }
+  running_limits_ = limits_of(run);
+  stream_.hold_speed(lines, steps_per_time(mechanism_, run.at), running_limits_);
+  endless_ = true;
+}
+
+void StepperMover::begin_next(Lines& lines) {
+  QueuedMotion& order = queue_.first();
+  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty()) {
+    order.record->began = lines.now();
+    finish(lines, MotionStatus::faulted, fmt::format("{}: {}", mechanism_.name, in_the_way));
+    return;
+  }
+  if (order.together) {
+    if (origin_ && !order.is_ready) make_ready(lines, order);
+    if (origin_ && !order.together->can_begin()) return;
+  }
+  order.record->status = MotionStatus::running;
+  order.record->began = lines.now();
+  note(lines.now(), MotionNote::Kind::began, order.record->what);
+  if (std::holds_alternative<HomeOrder>(order.what)) {
+    origin_.reset();
+    begin_homing(lines, homing_goal(mechanism_, controller_));
+    return;
+  }
+  // Checked when ordered, but a stop in between may have left it elsewhere: then it is refused here.
+  try {
+    if (!origin_)
+      throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
+    if (std::holds_alternative<MeasureOrder>(order.what)) {
+      begin_homing(lines, far_switch_goal(mechanism_, controller_));
+    } else if (const auto* const run = std::get_if<SpeedOrder>(&order.what)) {
+      begin(lines, order, *run);
+    } else {
+      begin(lines, order, std::get<MoveOrder>(order.what));
+    }
+  } catch (const RangeError& error) {
+    finish(lines, MotionStatus::faulted, error.what());
+  }
+}
+
+void StepperMover::begin_homing(Lines& lines, HomingGoal goal) {
+  running_limits_ = goal.fast;
+  homing_.emplace(std::move(goal), mechanism_, controller_.timer_clock, inputs_);
+  homing_->begin(stream_, lines);
+}
+
+/// Notes where it really stands after a stop that was not the planned end.
+void StepperMover::stand_at(std::int64_t step) {
+  if (origin_) commanded_ = position_of(step);
+}
+
+void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) {
+  const std::shared_ptr<MotionRecord> record = queue_.end_first(status, lines.now(), std::move(fault));
+  homing_.reset();
+  braking_ = false;
+  endless_ = false;
+  const bool halted = !std::exchange(halted_by_, {}).empty();
+  const auto kind = status == MotionStatus::done        ? MotionNote::Kind::done
+                    : status == MotionStatus::cancelled ? MotionNote::Kind::cancelled
+                    : halted                            ? MotionNote::Kind::halted
+                                                        : MotionNote::Kind::faulted;
+  note(lines.now(), kind, status == MotionStatus::faulted ? record->fault : record->what);
+  if (status == MotionStatus::done) return;
+  stand_at(stream_.made());
+  if (status == MotionStatus::faulted) queue_.drop(lines.now());
+  queue_.foresee(known_end());
+}
+
+void StepperMover::release(Lines& lines) {
+  if (!queue_.is_empty())
+    throw RangeError(fmt::format("{}: it is moving, so it is not released", mechanism_.name));
+  stream_.switch_off(lines);
+}
+
+void StepperMover::lines_were_cut(Lines& lines, const std::string& why) {
+  stream_.lines_were_cut(lines);
+  if (queue_.is_empty()) return;
+  // A rotor that was moving when its lines fell to rest may have gone anywhere.
+  const bool was_moving = queue_.first_is_running();
+  halted_by_ = "cut";
+  finish(lines, MotionStatus::faulted,
+         why.empty() ? fmt::format("{}: stopped at once, all lines at rest", mechanism_.name) : why);
+  if (was_moving && mechanism_.homing) origin_.reset();
+  queue_.foresee(known_end());
+}
+
+void StepperMover::homing_acted(Lines& lines) {
+  if (homing_->state() == HomingSequence::State::failed) {
+    finish(lines, MotionStatus::faulted, homing_->failure());
+    forget_position();
+    return;
+  }
+  if (homing_->edge_at() == lines.now() && std::holds_alternative<HomeOrder>(queue_.first().what)) {
+    note(lines.now(), MotionNote::Kind::home_edge,
+         fmt::format("home edge: this step is {}", to_text(homing_->edge_place())));
+  }
+  if (homing_->state() != HomingSequence::State::found) return;
+  if (std::holds_alternative<MeasureOrder>(queue_.first().what)) {
+    measured(lines);
+    return;
+  }
+  origin_ = homing_->edge_step() - step_at(mechanism_, homing_->edge_place());
+  commanded_ = mechanism_.homing->position;
+  finish(lines, MotionStatus::done);
+}
+
+/// The other switch's edge must be met where the rig says, to a full step and what its contact may differ by.
+void StepperMover::measured(Lines& lines) {
+  const PlaceSwitch& home = *mechanism_.home_switch();
+  const HomingGoal& goal = homing_->goal();
+  const OutputPosition found = position_of(homing_->edge_step());
+  const std::int64_t off = homing_->edge_step() - *origin_ - step_at(mechanism_, goal.edge_at);
+  const Ratio between = found.base - home.acts_at.base;
+  measured_travel_ = OutputPosition{found.kind, between < Ratio(0) ? -between : between};
+  commanded_ = goal.ends_at;
+  const auto text = [](const OutputPosition& amount) {
+    return fmt::format("{:.6g} {}", amount.base.to_double() * display_units_per_base(amount.kind),
+                       display_unit(amount.kind, 0));
+  };
+  note(lines.now(), MotionNote::Kind::measured,
+       fmt::format("{} from {} to {}", text(*measured_travel_), home.name, goal.sensor.name));
+  if (4 * std::abs(off) <= goal.alignment_way) {
+    // It stands where it was sent; the edge differed by no more than a full step.
+    commanded_ = position_of(stream_.made());
+    finish(lines, MotionStatus::done);
+    return;
+  }
+  const Ratio wanted = goal.edge_at.base - home.acts_at.base;
+  const OutputPosition said{found.kind, wanted < Ratio(0) ? -wanted : wanted};
+  finish(lines, MotionStatus::faulted,
+         fmt::format(
+             "{}: the travel between {} and {} is {}, and the rig says {}: steps were lost, a switch has "
+             "moved, or the train is not what the rig says",
+             mechanism_.name, home.name, goal.sensor.name, text(*measured_travel_), text(said)));
+  forget_position();
+}
+
+void StepperMover::act(Lines& lines, std::span<const Reading> readings) {
+  if (queue_.is_empty()) return;
+  if (!queue_.first_is_running()) {
+    if (next_act() <= lines.now()) begin_next(lines);
+    return;
+  }
+  if (homing_) {
+    homing_->act(stream_, lines, readings);
+    homing_acted(lines);
+    return;
+  }
+  stream_.act(lines);
+  if (!stream_.is_busy() && !waits_for_position(lines)) came_to_rest(lines);
+}
+
+}  // namespace cogstride

@@ -1,0 +1,156 @@
+// Motions of one stepper mechanism: queued in order, carried out on its lines.
+//
+// Its commanded position is an exact fraction of a metre or turn, and its steps are that position's rounded
+// image: a thousand moves of 0.07 mm end at exactly 70 mm.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <variant>
+
+#include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/stepper/homing_sequence.hpp"
+#include "cogstride/motion/stepper/motion_queue.hpp"
+
+namespace cogstride {
+
+/// How a running motion is stopped before its end.
+enum class Braking {
+  on_a_ramp,  ///< at the limits that it runs with
+  steepest    ///< as hard as the motor can without losing steps, whatever the limits
+};
+
+class StepperMover final : public Participant {
+ public:
+  StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
+  StepperMover(const StepperMover&) = delete;
+  StepperMover& operator=(const StepperMover&) = delete;
+
+  /// Notes of what motions do, as they do it.
+  void on_note(NoteSink sink) { sink_ = std::move(sink); }
+
+  /// Where switches, supplies and stops are read; must outlive it.
+  void watch(const Inputs& inputs) { inputs_ = &inputs; }
+  /// Asked before each motion: what stands in its way now ("" when nothing does).
+  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
+
+  /// Queues a homing. @throws RangeError when the mechanism cannot be homed.
+  std::shared_ptr<MotionRecord> home();
+  /// Queues a trip to the switch at the other end, slowly for its edge: it must lie where the rig says, else
+  /// the motion ends as faulted. It stands at that end of the travel afterwards. @throws RangeError when
+  /// there are no two switches, or no position is known
+  std::shared_ptr<MotionRecord> measure();
+  /// What measure() found last: the travel between the two switches' edges.
+  [[nodiscard]] std::optional<OutputPosition> measured_travel() const { return measured_travel_; }
+  /// Queues a motion towards an end, by hand: to the soft limit, or past it to the hard end. @param way +1 or
+  /// -1
+  /// @throws RangeError as move(), or when it stands there already
+  std::shared_ptr<MotionRecord> jog(int way, const OutputSpeed& speed, bool past_limits);
+  /// From now on the travel ends where it stands. @throws RangeError when that is not beyond its begin, or it
+  /// moves, or no position is known
+  OutputPosition teach_far_limit();
+  /// Queues a move. @throws RangeError, with nothing queued, when it is refused: outside the travel, over a
+  /// limit, or with no position known (a mechanism with a gate is homed first).
+  /// @param together  shared with the moves that it is to arrive with; it waits for all of them to be next
+  std::shared_ptr<MotionRecord> move(const MoveOrder& order, std::shared_ptr<ArrivingTogether> together = {});
+  /// Queues a turn to an angle or a station. @throws RangeError as move()
+  std::shared_ptr<MotionRecord> turn(const TurnOrder& order);
+  /// Queues a motion at a speed, for a time, a way, or neither. It then ends at the end of the travel; where
+  /// there is none it goes on until it is redirected or cancelled, and nothing can be queued behind it.
+  /// @throws RangeError as move()
+  std::shared_ptr<MotionRecord> spin(const SpeedOrder& order);
+  /// The spin that is on goes so much faster (slower where `by` is below 0), or the other way round at the
+  /// same speed. @throws RangeError when none is on or nothing of the speed is left
+  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
+  std::shared_ptr<MotionRecord> reverse(Lines& lines);
+  /// Brakes what is on and takes back all that is queued.
+  void stop(Lines& lines, Braking how = Braking::on_a_ramp);
+  /// The running motion gets a new target, a new speed or new limits, from the state that it is in; an order
+  /// without a target keeps that it has. Its record ends as cancelled, the new one is running.
+  /// @throws RangeError, with the motion going on as it was, when the order is refused, no move or run is on,
+  /// or others are queued behind it
+  std::shared_ptr<MotionRecord> redirect(Lines& lines, const MoveOrder& order);
+  std::shared_ptr<MotionRecord> redirect(Lines& lines, const SpeedOrder& order);
+  /// Takes a queued motion back, or brakes the running one; those queued behind it go on.
+  void cancel(Lines& lines, const MotionRecord& motion, Braking how = Braking::on_a_ramp);
+
+  /// Switches the outputs on, so that the motor holds where it stands.
+  void hold(Lines& lines);
+  /// Switches the outputs off: detent and friction alone hold it then. The next motion switches them on again
+  /// with the field where it stood. @throws RangeError while a motion is on or queued
+  void release(Lines& lines);
+
+  /// All lines were put at rest: motions that had not ended are faulted, and the position is not believed any
+  /// more where a motion was on.
+  void lines_were_cut(Lines& lines, const std::string& why = {});
+  /// Brakes as hard as the motor can; the motion ends as faulted, and those queued behind it are dropped.
+  void halt(Lines& lines, const std::string& why);
+  /// Something has shown that it does not stand where it was thought to; it must be homed.
+  void forget_position();
+  /// The step that it stands on now, counted since the lines were opened.
+  [[nodiscard]] std::int64_t standing_step(Tick now) const {
+    return stream_.is_busy() ? stream_.step_at(now) : stream_.made();
+  }
+  /// It is known to stand at `position` without having been homed: on a whole electrical period, as a board
+  /// comes up. @throws RangeError while it moves, or when there is no such step
+  void believe(OutputPosition position);
+  /// The short way to the nearest whole electrical period inside the travel; nothing when it stands on one.
+  [[nodiscard]] std::optional<MoveOrder> to_whole_period() const;
+  [[nodiscard]] bool is_homing() const { return homing_.has_value(); }
+
+  [[nodiscard]] Tick next_act() const override;
+  void act(Lines& lines, std::span<const Reading> readings) override;
+
+  [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
+  [[nodiscard]] const StepStream& stream() const { return stream_; }
+  [[nodiscard]] bool is_idle() const { return queue_.is_empty(); }
+  /// The commanded position, known since start (no gate) or homing; the target while a move is on. While it
+  /// runs without end it is the step planned for `now`.
+  [[nodiscard]] std::optional<OutputPosition> position(Tick now) const;
+  /// The step count, since the lines were opened, of output position 0. Nothing before homing.
+  [[nodiscard]] std::optional<std::int64_t> origin() const { return origin_; }
+
+ private:
+  [[nodiscard]] const SpeedOrder& running_spin() const;
+  [[nodiscard]] std::optional<OutputPosition> known_end() const;
+  [[nodiscard]] RampLimits limits_of(const SpeedOrder& order) const;
+  void make_ready(Lines& lines, QueuedMotion& order);
+  void begin_next(Lines& lines);
+  void begin_homing(Lines& lines, HomingGoal goal);
+  void measured(Lines& lines);
+  void begin(Lines& lines, const QueuedMotion& order, const MoveOrder& move);
+  void begin(Lines& lines, const QueuedMotion& order, const SpeedOrder& run);
+  void require_redirectable() const;
+  std::shared_ptr<MotionRecord> replace_running(Lines& lines, std::string what, QueuedMotion motion);
+  void homing_acted(Lines& lines);
+  [[nodiscard]] RampLimits steepest_limits(const Lines& lines) const;
+  void came_to_rest(Lines& lines);
+  [[nodiscard]] bool is_in_position() const;
+  bool waits_for_position(Lines& lines);
+  [[nodiscard]] OutputPosition commanded_at(Tick now) const;
+  void finish(Lines& lines, MotionStatus status, std::string fault = {});
+  void stand_at(std::int64_t step);
+  void note(Tick at, MotionNote::Kind kind, std::string text) const;
+  [[nodiscard]] OutputPosition position_of(std::int64_t step) const;
+
+  Mechanism mechanism_;
+  Controller controller_;
+  Ratio steps_per_base_;
+  StepStream stream_;
+  MotionQueue queue_;
+  std::optional<HomingSequence> homing_;
+  bool braking_ = false;
+  std::optional<std::int64_t> origin_;
+  OutputPosition commanded_;  // where the running motion ends
+  bool endless_ = false;      // the running motion has no end
+  RampLimits running_limits_;
+  std::optional<OutputPosition> measured_travel_;
+  Tick in_position_by_ =
+      never;               // its steps are out, and its board has until then to say that it stands there
+  std::string halted_by_;  // why the running motion is being stopped, when a fault did it
+  const Inputs* inputs_ = nullptr;
+  std::function<std::string(const Mechanism&)> obstacle_;
+  NoteSink sink_;
+};
+
+}  // namespace cogstride

@@ -1,0 +1,36 @@
+#include "cogstride/port/kernel_port.hpp"
+
+#include <algorithm>
+
+namespace cogstride {
+
+KernelPort::KernelPort(const Controller& controller, const std::vector<LineSetup>& lines,
+                       const std::vector<PwmChannels::Wanted>& duties, const std::map<LineId, Pull>& pulls,
+                       const std::string& consumer)
+    : duties_(controller, duties) {
+  std::vector<LineSetup> plain;
+  std::copy_if(lines.begin(), lines.end(), std::back_inserter(plain),
+               [&](const LineSetup& line) { return !duties_.has(line.id); });
+  plain_.reserve(lines.size());
+  gpio_ = std::make_unique<GpioPort>(controller, plain, pulls, consumer);
+}
+
+void KernelPort::write(std::span<const Level> levels) {
+  plain_.clear();
+  for (const Level& level : levels) {
+    if (duties_.has(level.line)) {
+      duties_.write(level);
+    } else {
+      plain_.push_back(level);
+    }
+  }
+  if (!plain_.empty()) gpio_->write(plain_);
+}
+
+std::vector<RestWrite> KernelPort::rest_writes() const {
+  std::vector<RestWrite> writes = gpio_->rest_writes();
+  for (const RestWrite& rest : duties_.rest_writes()) writes.push_back(rest);
+  return writes;
+}
+
+}  // namespace cogstride

@@ -1,0 +1,16 @@
+// How fast a computer can go: in words and for programs.
+#pragma once
+
+#include <string>
+
+#include "cogstride/study/results/rate_result.hpp"
+
+namespace cogstride {
+
+/// A rate with two digits, rounded down: "24 kHz".
+[[nodiscard]] std::string rate_words(double rate);
+/// @param rig_rate  pulses a second that the rig says
+[[nodiscard]] std::string rate_text(const RateResult& result, double rig_rate);
+[[nodiscard]] std::string rate_json(const RateResult& result, double rig_rate);
+
+}  // namespace cogstride

@@ -1,0 +1,191 @@
+#include "cogstride/rig/figures/derive.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/move.hpp"
+#include "cogstride/plan/stepper_torque.hpp"
+
+namespace cogstride {
+namespace {
+
+bool is_rotary_motor(const Mechanism& mechanism) {
+  return std::holds_alternative<BrushedMotor>(mechanism.motor) ||
+         std::holds_alternative<BrushlessMotor>(mechanism.motor);
+}
+
+double top_shaft_speed(const Mechanism& mechanism) {
+  return shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
+}
+
+/// Of an H-bridge, which `stage_resistance` describes whole; of an inverter, whose transistors carry the
+/// current of two phases by six steps, or of three sines: 3/2 of the squares and 6/pi of the sum.
+double rotary_board_loss(const Mechanism& mechanism, double current) {
+  const BoardStage& stage = stage_of(mechanism.board);
+  double squares = 1.0;
+  double sum = 1.0;
+  if (const auto* const motor = std::get_if<BrushlessMotor>(&mechanism.motor)) {
+    const bool sine = motor->back_emf == BrushlessMotor::BackEmf::sine;
+    squares = sine ? 1.5 : 2.0;
+    sum = sine ? 6.0 / pi : 2.0;
+  }
+  return squares * current * current * stage.resistance.base() + sum * current * stage.drop.base();
+}
+
+Losses stepper_losses(const Mechanism& mechanism) {
+  const StepperDrive drive = stepper_drive(mechanism);
+  const bool step_dir = std::holds_alternative<StepDirBoard>(mechanism.board);
+  // Microstepping, the squares of both currents always add up to the square of the peak, and their mean
+  // sum is 4/pi of it; with two phases on both carry it all.
+  const double squares = step_dir ? 1.0 : drive.field * drive.field;
+  const double sum = step_dir ? 4.0 / pi : drive.field * drive.field;
+  const double resistance = mechanism.stepper().winding().resistance.base();
+  Losses losses{drive.current, squares * drive.current * drive.current * resistance, 0.0};
+  const BoardStage& stage = stage_of(mechanism.board);
+  losses.board = squares * drive.current * drive.current * stage.resistance.base() +
+                 sum * drive.current * stage.drop.base();
+  return losses;
+}
+
+/// Torque, heat and current, in closed form.
+void estimate(StepperFigures& figures, const Mechanism& mechanism) {
+  const double speed = mechanism.limits.speed.base.to_double();
+  const double shaft = shaft_speed(mechanism, speed);
+  const double units = display_units_per_base(figures.kind);
+  figures.torque_at_rest = available_torque(mechanism, 0.0);
+  figures.torque_left = available_torque(mechanism, shaft) - mechanism.stepper().detent_torque.base() -
+                        friction_torque(mechanism, shaft);
+  figures.usable_acceleration = usable_acceleration(mechanism, speed) * units;
+  figures.pull_in_speed = pull_in_speed(mechanism) * units;
+  figures.natural_frequency = natural_frequency(mechanism);
+  const Losses losses = stepper_losses(mechanism);
+  figures.winding_loss = losses.winding;
+  figures.board_loss = losses.board;
+  const MotorHeat& heat = mechanism.stepper().heat;
+  if (heat.thermal_resistance) figures.winding_rise = losses.winding * heat.thermal_resistance->base();
+}
+
+std::int64_t place_in_connector(const Controller& controller, std::int64_t line) {
+  const auto& connector = controller.connector;
+  const auto found = std::find(connector.begin(), connector.end(), line);
+  if (found == connector.end()) return static_cast<std::int64_t>(connector.size()) + line;
+  return found - connector.begin();
+}
+
+}  // namespace
+
+StepperFigures stepper_figures(const Mechanism& mechanism, const Controller& controller) {
+  StepperFigures figures;
+  const Limits& limits = mechanism.limits;
+  figures.kind = output_kind(mechanism.train);
+  const int units = display_units_per_base(figures.kind);
+  const Ratio per_base = steps_per_base(mechanism);
+  figures.steps_per_unit = per_base / Ratio(units);
+  figures.resolution = (Ratio(1) / figures.steps_per_unit).to_double();
+  figures.top_speed = limits.speed.base.to_double() * units;
+  figures.top_step_rate = (limits.speed.base * per_base).to_double();
+  figures.controller_step_rate = controller.top_step_rate.base().to_double();
+  const RampLimits own = own_limits(mechanism);
+  const Ramp to_top = plan_speed({}, own.speed, own);
+  figures.ramp_time = to_top.phases().back().start;
+  figures.ramp_way = to_top.phases().back().from.to_double() / figures.steps_per_unit.to_double();
+  estimate(figures, mechanism);
+  if (limits.travel_from && limits.travel_to) {
+    const std::int64_t steps =
+        step_at(mechanism, *limits.travel_to) - step_at(mechanism, *limits.travel_from);
+    figures.travel_steps = steps;
+    if (figures.controller_can())
+      figures.travel_time = plan_ramp({}, steps, ramp_limits(mechanism, controller)).duration();
+  }
+  return figures;
+}
+
+std::optional<Losses> steady_losses(const Mechanism& mechanism) {
+  if (std::holds_alternative<Stepper>(mechanism.motor)) return stepper_losses(mechanism);
+  if (!is_rotary_motor(mechanism)) return std::nullopt;
+  const RotaryMotorModel model = model_of(mechanism);
+  Losses losses;
+  losses.current = load_torque(model, top_shaft_speed(mechanism)) / model.torque_per_ampere;
+  losses.winding = model.winding_loss * losses.current * losses.current;
+  losses.board = rotary_board_loss(mechanism, losses.current);
+  return losses;
+}
+
+SupplyDraw supply_draw(const Mechanism& mechanism) {
+  const double volts = mechanism.supply.voltage.base();
+  if (std::holds_alternative<Stepper>(mechanism.motor)) {
+    const StepperDrive drive = stepper_drive(mechanism);
+    const double shaft = top_shaft_speed(mechanism);
+    const Losses losses = stepper_losses(mechanism);
+    if (!drive.is_limited) {
+      const double all = drive.field * drive.field * drive.current;
+      return {all, all};
+    }
+    const double loss = losses.winding + losses.board;
+    return {(loss + available_torque(mechanism, shaft) * shaft) / volts,
+            (loss + friction_torque(mechanism, shaft) * shaft) / volts};
+  }
+  if (is_rotary_motor(mechanism)) {
+    const RotaryMotorModel model = model_of(mechanism);
+    const double shaft = top_shaft_speed(mechanism);
+    // Work and heat: the supply gives what the shaft takes and what winding and board lose.
+    const auto draw = [&](double current) {
+      const double power = model.torque_per_ampere * shaft * current +
+                           model.winding_loss * current * current + rotary_board_loss(mechanism, current);
+      return std::min(current, power / volts);
+    };
+    return {draw(std::min(model.current_limit, volts / model.resistance)),
+            draw(load_torque(model, shaft) / model.torque_per_ampere)};
+  }
+  if (const auto* const throttled = std::get_if<ThrottledMotor>(&mechanism.motor))
+    return {throttled->current.base(), throttled->current.base()};
+  if (const auto* const hobby = std::get_if<HobbyServo>(&mechanism.motor))
+    return {hobby->stall_current.base(), hobby->idle_current.base()};
+  const Current current = std::get<StepServo>(mechanism.motor).current;
+  return {current.base(), current.base()};
+}
+
+std::optional<Current> line_current(const Rig& rig, const RigLine& line) {
+  if (!line.is_output) return std::nullopt;
+  if (line.mechanism == nullptr) {
+    for (const PlainOutput& output : rig.outputs)
+      if (output.name == line.owner) return output.current;
+    return std::nullopt;
+  }
+  if (const auto& through = line.mechanism->common.through) {
+    const BetweenPart* const part = find_part(rig, *through);
+    return part == nullptr ? std::nullopt : part->input_current;
+  }
+  const BoardInputs& inputs = inputs_of(line.mechanism->board);
+  if (!inputs.resistance) return std::nullopt;
+  return (rig.controller.logic_level - inputs.drop) / *inputs.resistance;
+}
+
+Voltage high_level_at_board(const Rig& rig, const Mechanism& mechanism) {
+  if (const auto& through = mechanism.common.through) {
+    const BetweenPart* const part = find_part(rig, *through);
+    if (part != nullptr) return part->output_level;
+  }
+  return rig.controller.logic_level;
+}
+
+std::vector<RigLine> wiring_list(const Rig& rig) {
+  std::vector<RigLine> lines = rig_lines(rig);
+  std::stable_sort(lines.begin(), lines.end(), [&](const RigLine& a, const RigLine& b) {
+    return place_in_connector(rig.controller, a.number) < place_in_connector(rig.controller, b.number);
+  });
+  return lines;
+}
+
+std::optional<WantedFrequency> wanted_frequency(const Mechanism& mechanism) {
+  if (const auto* const bridge = std::get_if<BridgeWiring>(&mechanism.wiring))
+    return WantedFrequency{bridge->pwm_frequency, bridge->alignment};
+  if (const auto* const gates = std::get_if<GateWiring>(&mechanism.wiring))
+    return WantedFrequency{gates->pwm_frequency, gates->alignment};
+  if (const auto* const input = std::get_if<PulseWidthInput>(&mechanism.board))
+    return WantedFrequency{input->frame_rate, Alignment::edge};
+  return std::nullopt;
+}
+
+}  // namespace cogstride

@@ -1,0 +1,134 @@
+#include "cogstride/rig/files/check_names.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+
+namespace cogstride {
+namespace {
+
+/// Names that one table has for what another one declares.
+class NameCheck {
+ public:
+  std::vector<Diagnostic> wrong{};
+
+  NameCheck(const Rig& rig, const std::string& file, const std::map<std::string, SourcePlace>& places)
+      : file_(file), places_(places) {
+    for (const Supply& supply : rig.supplies) supplies_.push_back(supply.name);
+    for (const BetweenPart& part : rig.parts) parts_.push_back(part.name);
+    for (const TimerUnit& timer : rig.controller.timers) timers_.push_back(timer.name);
+    for (const Mechanism& mechanism : rig.mechanisms) mechanisms_.push_back(mechanism.name);
+  }
+
+  void check(const Rig& rig) {
+    known(rig.controller.supply, supplies_, "controller.supply");
+    for (const Mechanism& mechanism : rig.mechanisms) {
+      const std::string path = "mechanism." + mechanism.name;
+      known(mechanism.common.through, parts_, path + ".lines.through");
+      known(mechanism.common.timer, timers_, path + ".lines.timer");
+      if (mechanism.follows) follower(rig, mechanism, path + ".follows.leader");
+      for (const Sensor& sensor : mechanism.sensors) {
+        const std::string sensor_path = path + ".sensor." + name_of(sensor);
+        std::visit(
+            [&](const auto& part) {
+              if constexpr (requires { part.feed; })
+                known(part.feed.supply, supplies_, sensor_path + ".supply");
+              if constexpr (requires { part.cuts; }) all_known(part.cuts, sensor_path + ".cuts");
+            },
+            sensor);
+      }
+    }
+    for (const WheeledPair& pair : rig.pairs) {
+      const std::string path = "pair." + pair.name;
+      known(pair.left, mechanisms_, path + ".left");
+      known(pair.right, mechanisms_, path + ".right");
+      if (pair.left == pair.right) add(path + ".right", "is the left one too: two wheels want two motors");
+      if (std::find(mechanisms_.begin(), mechanisms_.end(), pair.name) != mechanisms_.end())
+        add(path + ".left", "a mechanism has the pair's name: a script could mean either");
+      for (const Mechanism& mechanism : rig.mechanisms)
+        if (mechanism.name == pair.left || mechanism.name == pair.right)
+          wheel(mechanism, path + (mechanism.name == pair.left ? ".left" : ".right"));
+    }
+    for (const HandControl& hand : rig.hands) all_known(hand.cuts, "hand." + hand.name + ".cuts");
+    for (const PlainOutput& output : rig.outputs)
+      known(output.timer, timers_, "output." + output.name + ".timer");
+  }
+
+  /// Each line has one use.
+  void check_lines(const Rig& rig) {
+    std::map<std::int64_t, const RigLine*> uses;
+    const std::vector<RigLine> lines = rig_lines(rig);
+    for (const RigLine& line : lines) {
+      if (line.number < 0) continue;  // missing or wrong, and said already
+      const auto [found, is_new] = uses.emplace(line.number, &line);
+      if (is_new) continue;
+      add(line.key,
+          fmt::format("line {} is used twice: for {} {} and for {} {}", line.number, found->second->owner,
+                      found->second->use, line.owner, line.use),
+          "line-used-twice");
+    }
+  }
+
+ private:
+  void add(const std::string& key, const std::string& message, const char* code = "") {
+    const auto place = places_.find(key);
+    wrong.push_back(
+        {place == places_.end() ? SourcePlace{file_, 1, 1} : place->second, key + ": " + message, {}, code});
+  }
+  void known(const std::optional<std::string>& name, const std::vector<std::string>& names,
+             const std::string& key) {
+    if (!name || std::find(names.begin(), names.end(), *name) != names.end()) return;
+    add(key, fmt::format("found \"{}\"; the rig has {}", *name,
+                         names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
+  }
+  void all_known(const std::vector<std::string>& some, const std::string& key) {
+    for (const std::string& name : some) known(name, supplies_, key);
+  }
+  void wheel(const Mechanism& mechanism, const std::string& key) {
+    const bool has_encoder =
+        std::any_of(mechanism.sensors.begin(), mechanism.sensors.end(),
+                    [](const Sensor& sensor) { return std::holds_alternative<Encoder>(sensor); });
+    if (!mechanism.is_driven_by_duty() || !has_encoder)
+      add(key, fmt::format(
+                   "{} is no brushed motor on an H-bridge with an encoder: those turn the wheels of a pair",
+                   mechanism.name));
+    if (output_kind(mechanism.train) == OutputKind::linear)
+      add(key, fmt::format("{} moves along a line: a wheel turns", mechanism.name));
+  }
+  void follower(const Rig& rig, const Mechanism& mechanism, const std::string& key) {
+    const std::string& leader = mechanism.follows->leader;
+    known(leader, mechanisms_, key);
+    for (const Mechanism& other : rig.mechanisms) {
+      if (other.name != leader) continue;
+      if (other.name == mechanism.name) add(key, "a mechanism cannot follow itself");
+      if (output_kind(other.train) == OutputKind::linear)
+        add(key, fmt::format("{} moves along a line: a leader turns", leader));
+    }
+  }
+
+  const std::string& file_;
+  const std::map<std::string, SourcePlace>& places_;
+  std::vector<std::string> supplies_{};
+  std::vector<std::string> parts_{};
+  std::vector<std::string> timers_{};
+  std::vector<std::string> mechanisms_{};
+};
+
+}  // namespace
+
+std::vector<Diagnostic> wrong_names(const Rig& rig, const std::string& file,
+                                    const std::map<std::string, SourcePlace>& places) {
+  NameCheck names(rig, file, places);
+  names.check(rig);
+  return std::move(names.wrong);
+}
+
+std::vector<Diagnostic> lines_used_twice(const Rig& rig, const std::string& file,
+                                         const std::map<std::string, SourcePlace>& places) {
+  NameCheck names(rig, file, places);
+  names.check_lines(rig);
+  return std::move(names.wrong);
+}
+
+}  // namespace cogstride

@@ -1,0 +1,227 @@
+#include "cogstride/rig/files/new_rig.hpp"
+
+#include <algorithm>
+#include <set>
+
+#include "cogstride/quantity/text.hpp"
+#include "cogstride/rig/files/typical.hpp"
+#include "cogstride/rig/keys/key_writer.hpp"
+#include "cogstride/rig/keys/kinds.hpp"
+
+namespace cogstride {
+namespace {
+
+template <class Part>
+const NamedKind<Part>& kind_called(const std::vector<NamedKind<Part>>& kinds, const std::string& word,
+                                   const char* what) {
+  std::vector<std::string> words;
+  for (const NamedKind<Part>& kind : kinds) {
+    if (word == kind.word) return kind;
+    words.emplace_back(kind.word);
+  }
+  const std::string near = nearest_word(word, words);
+  throw RangeError(fmt::format("'{}' is no kind of {}{}", word, what,
+                               near.empty() ? fmt::format("; there are {}", fmt::join(words, ", "))
+                                            : fmt::format("; did you mean {}?", near)));
+}
+
+void check_name(const std::string& name) {
+  if (!is_plain_name(name))
+    throw RangeError(fmt::format("'{}' is no name: {}", printable(name), plain_names));
+}
+
+class RigWriter {
+ public:
+  explicit RigWriter(const NewRigOrder& order) : order_(order) {}
+
+  std::string take() {
+    for (const NewRigOrder::Mechanism& each : order_.mechanisms) choose(each);
+    for (const NewRigOrder::Part& each : order_.sensors) check_owner(each);
+    head();
+    controller();
+    supplies();
+    for (const Mechanism& mechanism : mechanisms_) write(mechanism);
+    std::set<std::string> hands;
+    for (const NewRigOrder::Part& each : order_.hands) {
+      check_name(each.name);
+      if (!hands.insert(each.name).second)
+        throw RangeError(fmt::format("two hand controls are called {}", each.name));
+      hand(each);
+    }
+    return std::move(file_);
+  }
+
+ private:
+  KeyWriter keys() { return {file_, OutputKind::rotary}; }
+  void table(const std::string& name) { file_ += fmt::format("\n[{}]\n", name); }
+
+  template <class Part, class... More>
+  void part(Part part, More&... more) {
+    KeyWriter writer = keys();
+    declare(writer, part, more...);
+  }
+
+  void choose(const NewRigOrder::Mechanism& wanted) {
+    check_name(wanted.name);
+    const auto same = [&](const Mechanism& m) { return m.name == wanted.name; };
+    if (std::any_of(mechanisms_.begin(), mechanisms_.end(), same))
+      throw RangeError(fmt::format("two mechanisms are called {}", wanted.name));
+    const Motor& motor = kind_called(motor_kinds(), wanted.motor, "motor").part;
+    const auto fitting = std::find_if(board_kinds().begin(), board_kinds().end(),
+                                      [&](const NamedKind<Board>& kind) { return fits(motor, kind.part); });
+    const Board& board =
+        wanted.board.empty() ? fitting->part : kind_called(board_kinds(), wanted.board, "board").part;
+    if (!fits(motor, board))
+      throw RangeError(fmt::format("{}: a {} cannot drive a {} motor; a {} can", wanted.name, wanted.board,
+                                   wanted.motor, fitting->word));
+    Mechanism mechanism = typical_mechanism(motor, board, line_);
+    mechanism.name = wanted.name;
+    if (auto* const bridge = std::get_if<HBridge>(&mechanism.board); bridge != nullptr) {
+      bridge->channel = 1 + quad_channels_ % 4;
+      if (bridge->form == HBridge::Form::four_channel)
+        bridge->board_name = fmt::format("quad{}", 1 + quad_channels_++ / 4);
+    }
+    mechanisms_.push_back(std::move(mechanism));
+  }
+  void check_owner(const NewRigOrder::Part& sensor) const {
+    check_name(sensor.name);
+    const auto owner = std::find_if(mechanisms_.begin(), mechanisms_.end(),
+                                    [&](const Mechanism& m) { return m.name == sensor.owner; });
+    if (owner == mechanisms_.end())
+      throw RangeError(fmt::format("'{}' is none of the mechanisms of this rig", sensor.owner));
+    for (const NewRigOrder::Part& other : order_.sensors)
+      if (&other != &sensor && other.owner == sensor.owner && other.name == sensor.name)
+        throw RangeError(fmt::format("{} has two sensors called {}", sensor.owner, sensor.name));
+  }
+
+  void head() {
+    file_ +=
+        "# Put in your own figures: those here are typical ones. Lines that begin with # may stay out; each "
+        "says\n"
+        "# what it would be for. `cogstride keys` explains every key, `cogstride inspect` what follows and "
+        "what is "
+        "wrong.\n\n";
+    KeyWriter writer = keys();
+    writer.put("name", fmt::format("\"{}\"", order_.name), "");
+  }
+
+  void controller() {
+    const Controller controller = typical_controller();
+    table("controller");
+    part(controller);
+    for (const TimerUnit& timer : controller.timers) {
+      if (!is_used(timer.name)) continue;
+      table("controller.timer." + timer.name);
+      part(timer);
+    }
+    if (has_sensor("encoder")) {
+      table("controller.counters");
+      part(*controller.counters);
+    }
+    const auto knob = [](const NewRigOrder::Part& p) { return p.kind == "knob"; };
+    if (has_sensor("shunt") || has_sensor("temperature probe") ||
+        std::any_of(order_.hands.begin(), order_.hands.end(), knob)) {
+      table("controller.analogue");
+      part(*controller.analogue);
+    }
+  }
+  [[nodiscard]] bool is_used(const std::string& timer) const {
+    return std::any_of(mechanisms_.begin(), mechanisms_.end(),
+                       [&](const Mechanism& m) { return m.common.timer == timer; });
+  }
+  [[nodiscard]] bool has_sensor(const char* kind) const {
+    return std::any_of(order_.sensors.begin(), order_.sensors.end(),
+                       [&](const NewRigOrder::Part& p) { return p.kind == kind; });
+  }
+
+  void supplies() {
+    std::set<std::string> written;
+    for (const Mechanism& mechanism : mechanisms_) {
+      if (!written.insert(mechanism.supply.name).second) continue;
+      table("supply." + mechanism.supply.name);
+      part(mechanism.supply);
+    }
+    if (!written.empty()) return;
+    table("supply.main");
+    part(typical_supply());
+  }
+
+  void write(const Mechanism& mechanism) {
+    const std::string path = "mechanism." + mechanism.name;
+    table(path);
+    KeyWriter writer = keys();
+    writer.put("supply", fmt::format("\"{}\"", mechanism.supply.name), "that feeds its board");
+    writer.put("train", "[]", "none: the motor shaft is the output; or stages such as");
+    file_ +=
+        "# train = [{ part = \"gear pair\", driving = 12, driven = 36 }, { part = \"screw\", lead = \"8 mm\" "
+        "}]\n";
+    writer.put_comment("train_sold_as", "\"107.5:1\"", "the ratio on its label; the teeth are counted");
+    writer.put_comment("reversed", "true", "the one place to turn it round");
+    table(path + ".motor");
+    writer.put("kind", fmt::format("\"{}\"", kind_name(mechanism.motor)), "");
+    std::visit([&](const auto& motor) { part(motor); }, mechanism.motor);
+    table(path + ".board");
+    writer.put("kind", fmt::format("\"{}\"", kind_name(mechanism.board)), "");
+    std::visit([&](const auto& board) { part(board); }, mechanism.board);
+    table(path + ".lines");
+    lines(mechanism);
+    if (Inertia() < mechanism.load.inertia) {
+      table(path + ".load");
+      part(mechanism.load);
+    }
+    table(path + ".limits");
+    Limits limits = mechanism.limits;
+    std::optional<HardEnds> ends = mechanism.hard_ends;
+    declare(writer, limits, ends, mechanism.motor);
+    for (const NewRigOrder::Part& each : order_.sensors)
+      if (each.owner == mechanism.name) sensor(path, each);
+  }
+
+  void lines(const Mechanism& mechanism) {
+    CommonWiring common = mechanism.common;
+    const Board& board = mechanism.board;
+    BoardWiring wiring = mechanism.wiring;
+    KeyWriter writer = keys();
+    if (const auto* const steps = std::get_if<StepDirBoard>(&board)) {
+      declare(writer, std::get<StepDirWiring>(wiring), common, *steps);
+    } else if (const auto* const bridge = std::get_if<HBridge>(&board)) {
+      declare(writer, std::get<BridgeWiring>(wiring), common, *bridge);
+    } else if (const auto* const inverter = std::get_if<SixGateInverter>(&board)) {
+      declare(writer, std::get<GateWiring>(wiring), common, *inverter);
+    } else if (auto* const coils = std::get_if<CoilWiring>(&wiring)) {
+      declare(writer, *coils, common, std::holds_alternative<DualHBridge>(board), ActiveLevel::high);
+    } else {
+      declare(writer, std::get<PulseWidthWiring>(wiring), common);
+    }
+  }
+
+  void sensor(const std::string& path, const NewRigOrder::Part& wanted) {
+    const Sensor typical =
+        typical_sensor(kind_called(sensor_kinds(), wanted.kind, "sensor").part, line_, channel_);
+    table(path + ".sensor." + wanted.name);
+    keys().put("kind", fmt::format("\"{}\"", wanted.kind), "");
+    std::visit([&](const auto& each) { part(each); }, typical);
+  }
+  void hand(const NewRigOrder::Part& wanted) {
+    const HandControl typical =
+        typical_hand(kind_called(hand_kinds(), wanted.kind, "hand control").part, line_, channel_);
+    table("hand." + wanted.name);
+    keys().put("kind", fmt::format("\"{}\"", wanted.kind), "");
+    part(typical);
+  }
+
+  const NewRigOrder& order_;
+  std::vector<Mechanism> mechanisms_{};
+  std::int64_t line_ = 0;
+  std::int64_t channel_ = 0;
+  std::int64_t quad_channels_ = 0;
+  std::string file_{};
+};
+
+}  // namespace
+
+std::string new_rig_text(const NewRigOrder& order) {
+  return RigWriter(order).take();
+}
+
+}  // namespace cogstride

@@ -1,0 +1,561 @@
+#include "cogstride/rig/files/read_rig.hpp"
+
+#include <algorithm>
+#include <map>
+
+#include "cogstride/plan/knob.hpp"
+#include "cogstride/rig/files/check_names.hpp"
+#include "cogstride/rig/files/part_rules.hpp"
+#include "cogstride/rig/files/parts_mark.hpp"
+#include "cogstride/rig/files/stray_character.hpp"
+#include "cogstride/rig/keys/key_reader.hpp"
+#include "cogstride/rig/keys/kinds.hpp"
+
+namespace cogstride {
+namespace {
+
+/// Reads the declared keys of a part; what is left is the caller's, who finishes the table.
+template <class Part, class... More>
+void read_keys(TomlTable& table, OutputKind kind, Part& part, More&... more) {
+  KeyReader keys(table, kind);
+  declare(keys, part, more...);
+}
+
+template <class Part>
+Part read_part(TomlTable table) {
+  Part part;
+  read_keys(table, OutputKind::rotary, part);
+  table.finish();
+  return part;
+}
+
+/// The part of the kind that a table names; nothing, and an error, when it names none.
+template <class Part>
+std::optional<Part> kind_of(TomlTable& table, const std::vector<NamedKind<Part>>& kinds) {
+  return table.kind<Part>(kinds);
+}
+
+enum class TrainPart { belt, gear_pair, screw, toothed_drive };
+
+TrainStage read_stage(TomlTable& stage, bool is_last) {
+  const TrainPart part = stage.choice<TrainPart>("part", {{"belt", TrainPart::belt},
+                                                          {"gear pair", TrainPart::gear_pair},
+                                                          {"screw", TrainPart::screw},
+                                                          {"toothed drive", TrainPart::toothed_drive}});
+  const bool ends = part == TrainPart::screw || part == TrainPart::toothed_drive;
+  if (ends && !is_last)
+    stage.error(stage.place(), "a screw or a toothed drive ends the train: what comes after it cannot turn");
+  if (part == TrainPart::screw) return Screw{stage.quantity<ExactLength>("lead")};
+  if (part == TrainPart::toothed_drive)
+    return ToothedDrive{stage.whole("teeth", 1, 100'000), stage.quantity<ExactLength>("pitch")};
+  const std::int64_t driving = stage.whole("driving", 1, 100'000);
+  const std::int64_t driven = stage.whole("driven", 1, 100'000);
+  if (part == TrainPart::belt) return Belt{driving, driven};
+  return GearPair{driving, driven};
+}
+
+Train read_train(TomlTable& mechanism) {
+  Train train;
+  std::vector<TomlTable> stages = mechanism.table_list("train");
+  for (std::size_t i = 0; i < stages.size(); ++i) {
+    train.stages.push_back(read_stage(stages[i], i + 1 == stages.size()));
+    stages[i].finish();
+  }
+  return train;
+}
+
+/// "107.5:1": motor turns to one of the output.
+Ratio read_sold_ratio(TomlTable& mechanism) {
+  const std::string text = mechanism.text("train_sold_as", "a ratio such as \"107.5:1\"");
+  const std::size_t colon = text.find(':');
+  try {
+    if (colon == std::string::npos) throw RangeError("no colon");
+    const Ratio ratio = parse_ratio(text.substr(0, colon)) / parse_ratio(text.substr(colon + 1));
+    if (ratio <= Ratio(0)) throw RangeError("not above 0");
+    return ratio;
+  } catch (const Error&) {
+    mechanism.error(
+        mechanism.place_of("train_sold_as"),
+        fmt::format("train_sold_as: found \"{}\"; expected motor turns to output turns, such as \"107.5:1\"",
+                    text));
+    return 1;
+  }
+}
+
+/// Of the train; where that is missing, of the unit that the top speed is written in.
+OutputKind kind_of_output(const Train& train, TomlTable& mechanism) {
+  if (mechanism.has("train")) return output_kind(train);
+  auto limits = mechanism.optional_table("limits");
+  const auto dimension = limits ? limits->dimension_of("speed") : std::nullopt;
+  return dimension == powers_of<dimensions::Speed> ? OutputKind::linear : OutputKind::rotary;
+}
+
+void check_limits(TomlTable& table, const Limits& limits, const std::optional<HardEnds>& hard_ends) {
+  const auto not_over = [&](const char* key, const OutputSpeed& speed) {
+    if (limits.speed.base > Ratio(0) && speed.base > limits.speed.base)
+      table.error(table.place_of(key), fmt::format("{} {} is over the top speed of {}", key, to_text(speed),
+                                                   to_text(limits.speed)));
+  };
+  not_over("start_speed", limits.start_speed);
+  if (hard_ends) {
+    const bool inside = (!limits.travel_from || hard_ends->from.base <= limits.travel_from->base) &&
+                        (!limits.travel_to || limits.travel_to->base <= hard_ends->to.base);
+    if (!inside) table.error(table.place_of("hard_ends"), "the hard ends lie inside the travel");
+  }
+  if (limits.lowest_duty && limits.highest_duty && *limits.highest_duty < *limits.lowest_duty)
+    table.error(table.place(), "the lowest duty is above the highest");
+}
+
+void read_limits(TomlTable table, OutputKind kind, Mechanism& mechanism) {
+  Limits& limits = mechanism.limits;
+  limits.speed.kind = limits.acceleration.kind = limits.start_speed.kind = kind;
+  read_keys(table, kind, limits, mechanism.hard_ends, std::as_const(mechanism.motor));
+  check_limits(table, limits, mechanism.hard_ends);
+  table.finish();
+}
+
+std::optional<Sensor> read_sensor(const std::string& name, TomlTable table, OutputKind kind) {
+  std::optional<Sensor> sensor = kind_of(table, sensor_kinds());
+  if (!sensor) return sensor;
+  std::visit(
+      [&](auto& part) {
+        part.name = name;
+        if constexpr (std::is_same_v<std::decay_t<decltype(part)>, PlaceSwitch>) {
+          part.acts_at.kind = part.releases_at.kind = part.window_from.kind = part.window_to.kind = kind;
+          part.noise.kind = part.hysteresis.kind = kind;
+        }
+        read_keys(table, kind, part);
+        check(table, part);
+      },
+      *sensor);
+  table.finish();
+  return sensor;
+}
+
+/// Switches and encoders by name: what homing can go to.
+std::vector<std::string> homing_sensors(const std::vector<Sensor>& sensors) {
+  std::vector<std::string> names;
+  for (const Sensor& sensor : sensors)
+    if (std::holds_alternative<PlaceSwitch>(sensor) || std::holds_alternative<Encoder>(sensor))
+      names.push_back(name_of(sensor));
+  return names;
+}
+
+/// What of `homing` an encoder or a switch cannot do.
+void check_homing_sensor(TomlTable& table, const Homing& homing, const std::vector<Sensor>& sensors) {
+  const auto named = [&](const std::string& name) -> const Encoder* {
+    for (const Sensor& sensor : sensors)
+      if (name_of(sensor) == name) return std::get_if<Encoder>(&sensor);
+    return nullptr;
+  };
+  const Encoder* const encoder = named(homing.sensor);
+  if (homing.goes_to && encoder == nullptr)
+    table.error(table.place_of("goes_to"), "goes_to: is for an encoder; a switch has one edge to go to");
+  const bool by_index = encoder != nullptr && homing.goes_to.value_or(HomesTo::index) == HomesTo::index;
+  if (by_index && !encoder->line_index)
+    table.error(table.place_of("sensor"),
+                fmt::format("sensor: {} has no line_index to home to", homing.sensor));
+  if (!homing.then_index_of) return;
+  const Encoder* const next = named(*homing.then_index_of);
+  if (encoder != nullptr || next == nullptr || !next->line_index) {
+    table.error(table.place_of("then_index_of"),
+                "then_index_of: needs a switch as `sensor`, and an encoder with a line_index");
+  }
+}
+
+Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
+                   const std::vector<Sensor>& sensors) {
+  const std::vector<std::string> names = homing_sensors(sensors);
+  Homing homing;
+  homing.position.kind = homing.index_at.kind = homing.speed.kind = homing.slow_speed.kind = kind;
+  read_keys(table, kind, homing);
+  const auto not_over = [&](const char* key, const OutputSpeed& speed, const OutputSpeed& top) {
+    if (top.base > Ratio(0) && speed.base > top.base)
+      table.error(table.place_of(key),
+                  fmt::format("{} {} is over the top speed of {}", key, to_text(speed), to_text(top)));
+  };
+  not_over("speed", homing.speed, limits.speed);
+  not_over("slow_speed", homing.slow_speed, homing.speed);
+  if (!homing.sensor.empty() && std::find(names.begin(), names.end(), homing.sensor) == names.end()) {
+    table.error(table.place_of("sensor"),
+                fmt::format("sensor: found \"{}\"; this mechanism has {}", homing.sensor,
+                            names.empty() ? "no switch" : fmt::format("{}", fmt::join(names, ", "))));
+  } else {
+    check_homing_sensor(table, homing, sensors);
+  }
+  const bool has_travel = limits.travel_from && limits.travel_from->base < limits.travel_to->base;
+  if (has_travel &&
+      (homing.position.base < limits.travel_from->base || homing.position.base > limits.travel_to->base)) {
+    table.error(table.place_of("position"),
+                fmt::format("position {} is outside the travel", to_text(homing.position)));
+  }
+  if (!limits.travel_from && kind == OutputKind::linear) {
+    table.error(table.place(), "homing along a line needs limits.travel, to know when to give up");
+  }
+  table.finish();
+  return homing;
+}
+
+void read_load(TomlTable table, Mechanism& mechanism) {
+  read_keys(table, OutputKind::rotary, mechanism.load);
+  const Inertia rotor = std::visit(
+      [](const auto& motor) {
+        if constexpr (requires { motor.rotor_inertia; }) {
+          return motor.rotor_inertia;
+        } else {
+          return Inertia();
+        }
+      },
+      mechanism.motor);
+  const Load& load = mechanism.load;
+  if (Mass() < load.carried_mass && output_kind(mechanism.train) == OutputKind::rotary) {
+    table.error(table.place_of("carried_mass"),
+                "carried_mass: is for outputs that travel; count it into the inertia of one that turns");
+  }
+  if (Ratio(1) < load.screw_efficiency.base()) {
+    table.error(table.place_of("screw_efficiency"), "screw_efficiency: is over 100 %");
+  }
+  if (Inertia() < mechanism.load.inertia && mechanism.load.inertia < rotor) {
+    table.error(table.place_of("inertia"),
+                fmt::format("inertia: found {}; it is all that turns, the rotor's own {} included",
+                            to_text(mechanism.load.inertia, "kg m2"), to_text(rotor, "kg m2")));
+  }
+  table.finish();
+}
+
+void read_wiring(TomlTable table, Mechanism& mechanism) {
+  mechanism.wiring = wiring_for(mechanism.board);
+  CommonWiring& common = mechanism.common;
+  KeyReader keys(table);
+  if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board)) {
+    auto& wiring = std::get<StepDirWiring>(mechanism.wiring);
+    declare(keys, wiring, common, *board);
+    if (!table.has("pulse_width")) wiring.pulse_width = std::max(board->shortest_high, board->shortest_low);
+    if (!table.has("dir_steady_before")) wiring.dir_steady_before = board->dir_steady_before;
+    if (!table.has("dir_steady_after")) wiring.dir_steady_after = board->dir_steady_after;
+    const std::size_t selects = wiring.microstep_select.size();
+    const std::size_t positions =
+        board->microsteps_by_switch.empty() ? 0 : board->microsteps_by_switch.begin()->first.size();
+    if (selects > 0 && selects != positions)
+      table.error(table.place_of("microstep_select"),
+                  fmt::format("microstep_select: found {} lines; board.microsteps_by_switch has {} positions",
+                              selects, positions));
+  } else if (const auto* const bridge = std::get_if<HBridge>(&mechanism.board)) {
+    auto& wiring = std::get<BridgeWiring>(mechanism.wiring);
+    declare(keys, wiring, common, *bridge);
+    if (wiring.decay == Decay::fast && !wiring.enable && bridge->form != HBridge::Form::four_channel)
+      table.error(table.place_of("decay"),
+                  "decay: for fast decay a line has to switch the bridge off: give it `enable`");
+  } else if (const auto* const inverter = std::get_if<SixGateInverter>(&mechanism.board)) {
+    auto& wiring = std::get<GateWiring>(mechanism.wiring);
+    declare(keys, wiring, common, *inverter);
+    if (!table.has("dead_time")) wiring.dead_time = inverter->dead_time;
+    if (wiring.complementary && wiring.switched != SwitchedSide::high)
+      table.error(table.place_of("complementary"),
+                  "complementary: the other transistor of a leg takes over where the high side is switched; "
+                  "leave `switched` out");
+  } else if (auto* const pulse = std::get_if<PulseWidthWiring>(&mechanism.wiring)) {
+    declare(keys, *pulse, common);
+  } else {
+    auto& wiring = std::get<CoilWiring>(mechanism.wiring);
+    const auto* const dual = std::get_if<DualHBridge>(&mechanism.board);
+    declare(keys, wiring, common, dual != nullptr, dual != nullptr ? dual->enable_active : ActiveLevel::high);
+    if (!wiring.terminals.empty() && wiring.terminals.size() != 4)
+      table.error(table.place_of("terminals"),
+                  fmt::format("terminals: found {} lines; the board has 4 inputs", wiring.terminals.size()));
+  }
+  table.finish();
+}
+
+void read_motor(TomlTable table, Mechanism& mechanism, bool& known) {
+  const std::optional<Motor> kind = kind_of(table, motor_kinds());
+  known = kind.has_value();
+  if (!kind) return;
+  mechanism.motor = *kind;
+  std::visit(
+      [&](auto& motor) {
+        read_keys(table, OutputKind::rotary, motor);
+        check(table, motor);
+      },
+      mechanism.motor);
+  table.finish();
+}
+
+void read_board(TomlTable table, Mechanism& mechanism, bool motor_known, bool& known) {
+  const std::optional<Board> kind = kind_of(table, board_kinds());
+  known = kind.has_value();
+  if (!kind) return;
+  mechanism.board = *kind;
+  std::visit(
+      [&](auto& board) {
+        read_keys(table, OutputKind::rotary, board);
+        check(table, board);
+      },
+      mechanism.board);
+  if (motor_known && !fits(mechanism.motor, mechanism.board)) {
+    std::vector<std::string> others;
+    for (const NamedKind<Board>& other : board_kinds())
+      if (fits(mechanism.motor, other.part)) others.push_back(fmt::format("\"{}\"", other.word));
+    table.error(table.place_of("kind"),
+                fmt::format("kind: a {} cannot drive a {} motor; boards that can: {}",
+                            kind_name(mechanism.board), kind_name(mechanism.motor), fmt::join(others, ", ")));
+  }
+  const auto* const steps = std::get_if<StepDirBoard>(&mechanism.board);
+  if (steps != nullptr && std::holds_alternative<Stepper>(mechanism.motor) && !table.has("current"))
+    table.error(table.place(), "current is missing; expected a current such as 1.6 A");
+  table.finish();
+}
+
+Mechanism read_mechanism(const std::string& name, TomlTable table, const std::vector<Supply>& supplies) {
+  Mechanism mechanism;
+  mechanism.name = name;
+  mechanism.wiring =
+      PulseWidthWiring{{no_line, ActiveLevel::high, std::nullopt}};  // until its lines are read
+  const std::string supply = table.text("supply", "the name of a supply");
+  const auto found =
+      std::find_if(supplies.begin(), supplies.end(), [&](const Supply& s) { return s.name == supply; });
+  if (found != supplies.end()) mechanism.supply = *found;
+  if (found == supplies.end() && !supply.empty()) {
+    std::vector<std::string> names;
+    for (const Supply& s : supplies) names.push_back(s.name);
+    table.error(table.place_of("supply"),
+                fmt::format("supply: found \"{}\"; the rig has {}", supply,
+                            names.empty() ? "none" : fmt::format("{}", fmt::join(names, ", "))));
+  }
+  bool motor_known = false;
+  bool board_known = false;
+  if (auto motor = table.table("motor")) read_motor(*motor, mechanism, motor_known);
+  if (auto board = table.table("board")) read_board(*board, mechanism, motor_known, board_known);
+  if (auto lines = table.table("lines"); lines && board_known) read_wiring(*lines, mechanism);
+  mechanism.train = read_train(table);
+  const OutputKind kind = kind_of_output(mechanism.train, table);
+  if (table.has("train_sold_as")) mechanism.train_sold_as = read_sold_ratio(table);
+  if (table.has("steps_per_turn")) mechanism.steps_per_turn = table.whole("steps_per_turn", 1, 10'000'000);
+  if (table.has("reversed")) mechanism.reversed = table.truth("reversed");
+
+  const bool has_load = !std::holds_alternative<ThrottledMotor>(mechanism.motor) &&
+                        !std::holds_alternative<HobbyServo>(mechanism.motor);
+  if (motor_known && has_load) {
+    if (auto load = table.table("load")) read_load(*load, mechanism);
+  }
+  if (auto limits = table.table("limits"); limits && motor_known) read_limits(*limits, kind, mechanism);
+  std::int64_t turning_stages = static_cast<std::int64_t>(mechanism.train.stages.size());
+  if (output_kind(mechanism.train) == OutputKind::linear) --turning_stages;
+  bool sensors_known = true;
+  if (auto sensors = table.optional_table("sensor")) {
+    for (auto& [sensor_name, sensor_table] : sensors->named_tables()) {
+      auto sensor = read_sensor(sensor_name, sensor_table, kind);
+      sensors_known = sensors_known && sensor.has_value();
+      if (auto* const encoder = sensor ? std::get_if<Encoder>(&*sensor) : nullptr;
+          encoder != nullptr && encoder->after_stages > turning_stages) {
+        sensor_table.error(sensor_table.place_of("after_stages"),
+                           fmt::format("after_stages: found {}; the train has {} that turn",
+                                       encoder->after_stages, turning_stages));
+      }
+      if (sensor) mechanism.sensors.push_back(std::move(*sensor));
+    }
+  }
+  if (auto homing = table.optional_table("homing")) {
+    if (sensors_known && motor_known)
+      mechanism.homing = read_homing(*homing, kind, mechanism.limits, mechanism.sensors);
+  }
+  if (auto follows = table.optional_table("follows")) {
+    Following following;
+    following.by.kind = kind;
+    following.for_each = ExactAngle(1, units::turn);
+    read_keys(*follows, kind, following);
+    follows->finish();
+    mechanism.follows = following;
+  }
+  if (auto proven = table.optional_table("proven")) {
+    Proven read;
+    read_keys(*proven, kind, read);
+    proven->finish();
+    mechanism.proven = std::move(read);
+  }
+  if (!motor_known) table.ignore("load");
+  if (mechanism.reversed) reverse(mechanism);
+  table.finish();
+  return mechanism;
+}
+
+/// Each line has one channel, each channel one line. @param before  has the chips that were read before it
+void check_channels(TomlTable& table, PwmChip& chip, const Controller& before) {
+  if (chip.channels.empty()) {
+    for (std::size_t i = 0; i < chip.lines.size(); ++i) chip.channels.push_back(static_cast<std::int64_t>(i));
+  } else if (chip.channels.size() != chip.lines.size()) {
+    table.error(table.place_of("channels"),
+                fmt::format("names {} channels for {} lines: each line has its channel, in the same order",
+                            chip.channels.size(), chip.lines.size()));
+  }
+  const auto twice = [](std::vector<std::int64_t> numbers) -> std::optional<std::int64_t> {
+    std::sort(numbers.begin(), numbers.end());
+    const auto found = std::adjacent_find(numbers.begin(), numbers.end());
+    return found == numbers.end() ? std::nullopt : std::optional(*found);
+  };
+  if (const auto line = twice(chip.lines))
+    table.error(table.place_of("lines"), fmt::format("line {} is named twice", *line));
+  if (const auto channel = twice(chip.channels))
+    table.error(table.place_of("channels"), fmt::format("channel {} is named twice", *channel));
+  for (const PwmChip& other : before.pwm_chips) {
+    for (const std::int64_t line : chip.lines)
+      if (std::find(other.lines.begin(), other.lines.end(), line) != other.lines.end())
+        table.error(table.place_of("lines"),
+                    fmt::format("line {} is a channel of {} already", line, other.name));
+  }
+}
+
+Controller read_controller(TomlTable table) {
+  Controller controller;
+  read_keys(table, OutputKind::rotary, controller);
+  if (auto timers = table.optional_table("timer")) {
+    for (auto& [name, timer_table] : timers->named_tables()) {
+      TimerUnit timer = read_part<TimerUnit>(timer_table);
+      timer.name = name;
+      controller.timers.push_back(std::move(timer));
+    }
+  }
+  if (auto chips = table.optional_table("gpio")) {
+    for (auto& [name, chip_table] : chips->named_tables()) {
+      GpioChip chip = read_part<GpioChip>(chip_table);
+      chip.name = name;
+      for (const GpioChip& other : controller.chips) {
+        if (chip.first_line >= other.first_line + other.lines ||
+            other.first_line >= chip.first_line + chip.lines)
+          continue;
+        chip_table.error(chip_table.place_of("lines"),
+                         fmt::format("the chips {} and {} give the same lines: each line is on one chip",
+                                     other.name, name));
+      }
+      controller.chips.push_back(std::move(chip));
+    }
+  }
+  if (auto chips = table.optional_table("pwm")) {
+    for (auto& [name, chip_table] : chips->named_tables()) {
+      PwmChip chip = read_part<PwmChip>(chip_table);
+      chip.name = name;
+      check_channels(chip_table, chip, controller);
+      controller.pwm_chips.push_back(std::move(chip));
+    }
+  }
+  if (auto heartbeat = table.optional_table("heartbeat"))
+    controller.heartbeat = read_part<Heartbeat>(*heartbeat);
+  if (auto analogue = table.optional_table("analogue"))
+    controller.analogue = read_part<AnalogueInputs>(*analogue);
+  if (auto counters = table.optional_table("counters"))
+    controller.counters = read_part<QuadratureCounters>(*counters);
+  table.finish();
+  return controller;
+}
+
+void read_hand(const std::string& name, TomlTable table, Rig& rig) {
+  const auto kind = kind_of(table, hand_kinds());
+  if (!kind) return;
+  HandControl hand;
+  hand.name = name;
+  hand.kind = *kind;
+  read_keys(table, OutputKind::rotary, hand);
+  const bool is_knob = hand.kind == HandControl::Kind::knob;
+  if (is_knob != hand.channel.has_value() || is_knob == hand.line.has_value())
+    table.error(table.place(), is_knob ? "a knob needs `channel`, its analogue input, and no line"
+                                       : "a contact needs `line`, and no channel");
+  if (is_knob && rig.controller.analogue && Voltage() < rig.controller.analogue->full_scale) {
+    try {
+      (void)KnobScale(hand, *rig.controller.analogue);
+    } catch (const RangeError& error) {
+      table.error(table.place(), error.what());
+    }
+  }
+  table.finish();
+  rig.hands.push_back(std::move(hand));
+}
+
+void read_between(const std::string& name, TomlTable table, Rig& rig) {
+  const auto kind = kind_of(table, part_kinds());
+  if (!kind) return;
+  BetweenPart part;
+  part.name = name;
+  part.kind = *kind;
+  read_keys(table, OutputKind::rotary, part);
+  table.finish();
+  rig.parts.push_back(std::move(part));
+}
+
+template <class Read>
+void for_each_table(TomlTable& root, const char* key, Read read) {
+  if (auto tables = root.optional_table(key)) {
+    for (auto& [name, table] : tables->named_tables()) read(name, table);
+  }
+}
+
+Rig read_tables(TomlFile& file, TomlTable root) {
+  Rig rig;
+  rig.name = root.text("name", "a name for the rig");
+  if (auto controller = root.table("controller")) rig.controller = read_controller(*controller);
+  if (auto supplies = root.table("supply")) {
+    for (auto& [name, table] : supplies->named_tables()) {
+      Supply supply = read_part<Supply>(table);
+      supply.name = name;
+      rig.supplies.push_back(std::move(supply));
+    }
+  }
+  for_each_table(root, "part", [&](const auto& name, TomlTable& table) { read_between(name, table, rig); });
+  if (auto mechanisms = root.table("mechanism")) {
+    for (auto& [name, table] : mechanisms->named_tables())
+      rig.mechanisms.push_back(read_mechanism(name, table, rig.supplies));
+  }
+  for_each_table(root, "pair", [&](const auto& name, TomlTable& table) {
+    WheeledPair pair = read_part<WheeledPair>(table);
+    pair.name = name;
+    rig.pairs.push_back(std::move(pair));
+  });
+  for_each_table(root, "hand", [&](const auto& name, TomlTable& table) { read_hand(name, table, rig); });
+  for_each_table(root, "output", [&](const auto& name, TomlTable& table) {
+    PlainOutput output = read_part<PlainOutput>(table);
+    output.name = name;
+    rig.outputs.push_back(std::move(output));
+  });
+  if (auto stops = root.optional_table("stops")) rig.stops = read_part<Stops>(*stops);
+  root.finish();
+  // Where names themselves are wrong, what refers to them says nothing new.
+  if (!file.any()) {
+    for (Diagnostic& wrong : wrong_names(rig, file.name(), file.places())) file.add(std::move(wrong));
+  }
+  for (Diagnostic& wrong : lines_used_twice(rig, file.name(), file.places())) file.add(std::move(wrong));
+  return rig;
+}
+
+}  // namespace
+
+Rig parse_rig(std::string_view text, const std::string& name) {
+  if (const std::optional<StrayCharacter> stray = find_stray_character(text)) {
+    throw InputError({{{name, stray->line, stray->column},
+                       fmt::format("not TOML: '{}' stands outside quotes; keys and numbers are plain letters "
+                                   "and digits, and blanks "
+                                   "plain blanks",
+                                   stray->character),
+                       {}}});
+  }
+  TomlFile file(name);
+  try {
+    const toml::table table = toml::parse(text);
+    Rig rig = read_tables(file, TomlTable(file, table, ""));
+    file.throw_if_any();
+    for (Mechanism& mechanism : rig.mechanisms) {
+      if (mechanism.proven)
+        mechanism.proven->still_holds = mechanism.proven->parts == parts_mark(table, mechanism.name);
+    }
+    rig.places = file.take_places();
+    return rig;
+  } catch (const toml::parse_error& wrong) {
+    file.add(wrong.source(), fmt::format("not TOML: {}", wrong.description()));
+  }
+  file.throw_if_any();
+  return {};
+}
+
+Rig read_rig(const std::string& path) {
+  return parse_rig(read_text_file(path), path);
+}
+
+}  // namespace cogstride

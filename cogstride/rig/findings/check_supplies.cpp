@@ -1,0 +1,238 @@
+// Supplies: volts and amperes for boards, motors and sensors, and what comes back from braking.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/stepper_torque.hpp"
+#include "cogstride/rig/figures/derive.hpp"
+#include "cogstride/rig/findings/finding_sheet.hpp"
+
+namespace cogstride {
+namespace {
+
+std::string volts(double voltage) {
+  return fmt::format("{:.4g} V", voltage);
+}
+
+void check_board_voltage(MechanismSheet& sheet) {
+  const BoardStage& stage = stage_of(sheet.mechanism.board);
+  const Supply& supply = sheet.mechanism.supply;
+  const double has = supply.voltage.base();
+  if (!stage.highest_supply) {
+    sheet.cannot_check("supply-over-board", "board.highest_supply");
+  } else if (supply.voltage > *stage.highest_supply) {
+    sheet.add("supply-over-board", "supply",
+              fmt::format("supply {} has {}, and the board stands {}", supply.name, volts(has),
+                          volts(stage.highest_supply->base())),
+              "feed it from a supply of fewer volts");
+  }
+  if (stage.lowest_supply && supply.voltage < *stage.lowest_supply) {
+    sheet.add("supply-too-low", "supply",
+              fmt::format("supply {} has {}, and the board needs {}", supply.name, volts(has),
+                          volts(stage.lowest_supply->base())),
+              "feed it from a supply of more volts");
+  }
+}
+
+void check_coils(MechanismSheet& sheet) {
+  const auto* const motor = std::get_if<Stepper>(&sheet.mechanism.motor);
+  if (motor == nullptr) return;
+  const Supply& supply = sheet.mechanism.supply;
+  const StepperDrive drive = stepper_drive(sheet.mechanism);
+  const StepperWinding winding = motor->winding();
+  const double drop = stage_of(sheet.mechanism.board).drop.base();
+  if (drive.is_limited) {
+    const double needed = drive.current * drive.resistance + drop;
+    if (supply.voltage.base() >= needed) return;
+    sheet.add("supply-too-low", "supply",
+              fmt::format("supply {} has {}, and {:.3g} A through a winding take {}", supply.name,
+                          volts(supply.voltage.base()), drive.current, volts(needed)),
+              "feed it from a supply of several times that, or set less current");
+    return;
+  }
+  const double rated = winding.rated_current.base();
+  const double right = rated * drive.resistance + drop;
+  if (drive.current > 1.05 * rated) {
+    sheet.add(
+        "coil-overdriven", "supply",
+        fmt::format("this board has no current control: {} of {} drive {:.3g} A through a coil of {:.3g} A",
+                    volts(drive.volts), supply.name, drive.current, rated),
+        fmt::format("a supply of about {}, or a board with current control", volts(right)));
+  } else if (drive.current < 0.5 * rated) {
+    sheet.add("supply-too-low", "supply",
+              fmt::format("supply {} drives {:.3g} A through a coil of {:.3g} A", supply.name, drive.current,
+                          rated),
+              fmt::format("a supply of about {}", volts(right)));
+  }
+}
+
+/// Servos and speed controllers take their volts as they are.
+void check_rated_voltage(MechanismSheet& sheet) {
+  const Voltage* const rated = std::visit(
+      [](const auto& motor) -> const Voltage* {
+        using Kind = std::decay_t<decltype(motor)>;
+        if constexpr (std::is_same_v<Kind, HobbyServo> || std::is_same_v<Kind, ThrottledMotor>)
+          return &motor.rated_voltage;
+        return nullptr;
+      },
+      sheet.mechanism.motor);
+  if (rated == nullptr) return;
+  const Supply& supply = sheet.mechanism.supply;
+  const double share = supply.voltage.base() / rated->base();
+  if (0.75 <= share && share <= 1.25) return;
+  sheet.add(share < 1.0 ? "supply-too-low" : "supply-over-board", "supply",
+            fmt::format("supply {} has {}, and the motor is made for {}", supply.name,
+                        volts(supply.voltage.base()), volts(rated->base())),
+            fmt::format("feed it from a supply of about {}", volts(rated->base())));
+}
+
+void check_dividers(MechanismSheet& sheet) {
+  const auto* const terminals = sensor_of<TerminalVoltages>(sheet.mechanism);
+  if (terminals == nullptr || !sheet.rig.controller.analogue) return;
+  const Supply& supply = sheet.mechanism.supply;
+  const double highest = supply.clamp_voltage.value_or(supply.voltage).base();
+  const double reads = sheet.rig.controller.analogue->full_scale.base();
+  if (highest / terminals->scale() <= reads) return;
+  sheet.add("divider-over-range", "sensor." + terminals->name + ".lower",
+            fmt::format("{} at a terminal come to {} at its input, which reads up to {}", volts(highest),
+                        volts(highest / terminals->scale()), volts(reads)),
+            fmt::format("a divider of {:.3g} to 1 or more", std::ceil(10.0 * highest / reads) / 10.0));
+}
+
+void check_sensor_supplies(MechanismSheet& sheet) {
+  for (const Sensor& sensor : sheet.mechanism.sensors) {
+    const SensorFeed* const feed = std::visit(
+        [](const auto& part) -> const SensorFeed* {
+          if constexpr (requires { part.feed; }) return &part.feed;
+          return nullptr;
+        },
+        sensor);
+    if (feed == nullptr || !feed->supply) continue;
+    const std::string key = "sensor." + name_of(sensor);
+    if (!feed->output_level) sheet.cannot_check("input-over-voltage", key + ".output_level");
+    if (!feed->lowest || !feed->highest) {
+      sheet.cannot_check("sensor-supply", key + (feed->lowest ? ".highest_supply" : ".lowest_supply"));
+      continue;
+    }
+    const Supply& supply = *find_supply(sheet.rig, *feed->supply);
+    if (*feed->lowest <= supply.voltage && supply.voltage <= *feed->highest) continue;
+    sheet.add(
+        "sensor-supply", key + ".supply",
+        fmt::format("supply {} has {}, and the sensor works with {} to {}", supply.name,
+                    volts(supply.voltage.base()), volts(feed->lowest->base()), volts(feed->highest->base())),
+        "feed it from another supply, or through a regulator");
+  }
+}
+
+/// What a mechanism can pump back into its supply.
+struct Returned {
+  double energy = 0.0;  ///< J, of its motion at top speed
+  double power = 0.0;   ///< W, at the hardest braking
+};
+
+Returned returned_by(const Mechanism& mechanism) {
+  const double shaft = shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
+  const Load& load = mechanism.load;
+  const double inertia = std::max(load.inertia, load.most_inertia.value_or(load.inertia)).base();
+  Returned returned;
+  returned.energy = 0.5 * inertia * shaft * shaft;
+  const double ramp = shaft_speed(mechanism, mechanism.limits.acceleration.base.to_double());
+  if (std::holds_alternative<BrushedMotor>(mechanism.motor) ||
+      std::holds_alternative<BrushlessMotor>(mechanism.motor)) {
+    const RotaryMotorModel model = model_of(mechanism);
+    double current = std::min(model.current_limit, model.supply / model.resistance);
+    if (ramp > 0.0) current = std::min(current, inertia * ramp / model.torque_per_ampere);
+    returned.power = model.torque_per_ampere * current * shaft - model.winding_loss * current * current;
+  } else if (std::holds_alternative<Stepper>(mechanism.motor)) {
+    returned.power = inertia * ramp * shaft - steady_losses(mechanism)->winding;
+  } else if (std::holds_alternative<StepServo>(mechanism.motor)) {
+    returned.power = inertia * ramp * shaft;
+  }
+  return returned;
+}
+
+void check_braking(const Rig& rig, const Supply& supply, FindingSheet& sheet) {
+  const std::string key = "supply." + supply.name;
+  Returned all;
+  std::optional<double> stands;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    if (mechanism.supply.name != supply.name) continue;
+    const auto& highest = stage_of(mechanism.board).highest_supply;
+    if (highest) stands = std::min(stands.value_or(highest->base()), highest->base());
+    const Returned one = returned_by(mechanism);
+    if (one.power <= 0.0) continue;  // its own windings take what its motion holds
+    all.energy += one.energy;
+    all.power += one.power;
+  }
+  if (all.power <= 0.0 || !stands) return;  // supply-over-board says which figure is missing
+  const double volts_now = supply.voltage.base();
+  if (volts_now > *stands) return;  // supply-over-board says so
+  if (supply.clamp_voltage) {
+    if (!supply.clamp_resistance) return sheet.cannot_check("braking-energy", key + ".clamp_resistance");
+    const double clamp = supply.clamp_voltage->base();
+    const double taken = clamp * clamp / supply.clamp_resistance->base();
+    if (clamp > *stands)
+      sheet.add("braking-energy", key + ".clamp_voltage",
+                fmt::format("the clamp begins at {}, and a board on this supply stands {}", volts(clamp),
+                            volts(*stands)),
+                "a clamp that begins lower");
+    else if (taken < all.power)
+      sheet.add(
+          "braking-energy", key + ".clamp_resistance",
+          fmt::format("braking hardest, its motors pump back {:.3g} W, and the clamp takes {:.3g} W at {}",
+                      all.power, taken, volts(clamp)),
+          fmt::format("a clamp of {:.2g} ohm or less, or less current to brake with",
+                      clamp * clamp / all.power));
+    return;
+  }
+  if (!supply.capacitance) return sheet.cannot_check("braking-energy", key + ".capacitance");
+  const double capacitance = supply.capacitance->base();
+  const double pumped = std::sqrt(volts_now * volts_now + 2.0 * all.energy / capacitance);
+  if (pumped <= *stands) return;
+  const double needed = 2.0 * all.energy / (*stands * *stands - volts_now * volts_now);
+  sheet.add(
+      "braking-energy", key + ".capacitance",
+      fmt::format("{:.3g} J of motion pump {:.3g} uF from {} up to {}, and a board on this supply stands {}",
+                  all.energy, capacitance * 1e6, volts(volts_now), volts(pumped), volts(*stands)),
+      *stands > volts_now ? fmt::format("a clamp, or {:.3g} uF", needed * 1e6) : std::string("a clamp"));
+}
+
+}  // namespace
+
+void check_supply(MechanismSheet& sheet) {
+  check_board_voltage(sheet);
+  check_coils(sheet);
+  check_rated_voltage(sheet);
+  check_sensor_supplies(sheet);
+  check_dividers(sheet);
+  const auto& own = sheet.rig.controller.supply;
+  if (own && *own == sheet.mechanism.supply.name) {
+    sheet.add("fed-by-controller", "supply",
+              fmt::format("supply {} feeds the controller too", sheet.mechanism.supply.name),
+              "a supply of its own for the motor, with the grounds joined");
+  }
+}
+
+void check_supplies(const Rig& rig, FindingSheet& sheet) {
+  if (!rig.controller.supply) sheet.cannot_check("fed-by-controller", "controller.supply");
+  for (const Supply& supply : rig.supplies) {
+    double sum = 0.0;
+    std::vector<std::string> who;
+    for (const Mechanism& mechanism : rig.mechanisms) {
+      if (mechanism.supply.name != supply.name) continue;
+      sum += supply_draw(mechanism).most;
+      who.push_back(mechanism.name);
+    }
+    if (sum > supply.current.base())
+      sheet.add("supply-too-small", "supply." + supply.name + ".current",
+                fmt::format("{} can take {:.3g} A together, and supply {} gives {:.3g} A",
+                            fmt::join(who, ", "), sum, supply.name, supply.current.base()),
+                "a stronger supply, or fewer motors at a time");
+    check_braking(rig, supply, sheet);
+  }
+}
+
+}  // namespace cogstride

@@ -1,0 +1,135 @@
+// Switches, gates and hand controls: where they act, what a broken wire does, how long they bounce.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/rig/findings/finding_sheet.hpp"
+
+namespace cogstride {
+namespace {
+
+/// A contact as both sensors and hand controls have it.
+struct ContactCheck {
+  std::string key{};
+  bool has_contact = false;
+  bool stops_something = false;  ///< a broken wire must be seen
+  std::optional<Contact> contact{};
+  std::optional<Time> bounce{};
+  std::optional<Time> debounce{};
+};
+
+template <class Sheet>
+void check_contact(Sheet& sheet, const ContactCheck& check) {
+  if (check.has_contact && check.stops_something) {
+    if (!check.contact) {
+      sheet.cannot_check("broken-wire-unseen", check.key + ".contact");
+    } else if (*check.contact == Contact::normally_open) {
+      sheet.add("broken-wire-unseen", check.key + ".contact",
+                "normally open: with a broken wire it never acts, and nobody notices",
+                "use its normally closed contact");
+    }
+  }
+  if (!check.has_contact && !check.bounce) return;
+  if (!check.bounce || !check.debounce) {
+    sheet.cannot_check("bounce-over-debounce", check.key + (check.bounce ? ".debounce" : ".bounce"));
+  } else if (*check.bounce > *check.debounce) {
+    sheet.add("bounce-over-debounce", check.key + ".debounce",
+              fmt::format("its contact bounces for {:.3g} ms, and is wanted steady for {:.3g} ms",
+                          check.bounce->base() * 1e3, check.debounce->base() * 1e3),
+              fmt::format("a debounce of {:.3g} ms or more", check.bounce->base() * 2e3));
+  }
+}
+
+void check_place(MechanismSheet& sheet, const PlaceSwitch& place_switch) {
+  const Mechanism& mechanism = sheet.mechanism;
+  const Limits& limits = mechanism.limits;
+  const std::string key = "sensor." + place_switch.name + ".acts_at";
+  if (place_switch.is_window) return;
+  if (limits.travel_from && place_switch.acts_at.base > limits.travel_from->base &&
+      place_switch.acts_at.base < limits.travel_to->base) {
+    sheet.add(
+        "switch-in-travel", key,
+        fmt::format("{} acts at {}, inside the travel of {} to {}", place_switch.name,
+                    to_text(place_switch.acts_at), to_text(*limits.travel_from), to_text(*limits.travel_to)),
+        "move it, or let the travel end before it");
+  }
+  const bool homes = mechanism.homing && mechanism.homing->sensor == place_switch.name;
+  if (!mechanism.hard_ends) {
+    if (homes) sheet.cannot_check("homing-overruns", "limits.hard_ends");
+    return;
+  }
+  const bool is_low = place_switch.is_low_end();
+  const OutputPosition end = is_low ? mechanism.hard_ends->from : mechanism.hard_ends->to;
+  const double room = (place_switch.acts_at.base - end.base).to_double() * (is_low ? 1.0 : -1.0);
+  if (room <= 0.0) {
+    sheet.add("switch-out-of-reach", key,
+              fmt::format("{} acts at {}, and the hard end is at {}", place_switch.name,
+                          to_text(place_switch.acts_at), to_text(end)),
+              "move it inside the hard end");
+    return;
+  }
+  const double acceleration = limits.acceleration.base.to_double();
+  if (!homes || acceleration <= 0.0) return;
+  const double speed = mechanism.homing->speed.base.to_double();
+  const double stop = speed * speed / (2.0 * acceleration);
+  if (stop < room) return;
+  sheet.add(
+      "homing-overruns", "homing.speed",
+      fmt::format("stopping from {} takes {}, and behind {} there are {}", to_text(mechanism.homing->speed),
+                  sheet.output_text(stop, 0), place_switch.name, sheet.output_text(room, 0)),
+      fmt::format("home at {} or less", sheet.output_text(std::sqrt(room * acceleration), 1)));
+}
+
+}  // namespace
+
+void check_switches(MechanismSheet& sheet) {
+  for (const Sensor& sensor : sheet.mechanism.sensors) {
+    const auto* const place_switch = std::get_if<PlaceSwitch>(&sensor);
+    if (place_switch == nullptr) continue;
+    check_place(sheet, *place_switch);
+    const bool contact =
+        place_switch->kind == PlaceSwitch::Kind::lever || place_switch->kind == PlaceSwitch::Kind::reed;
+    check_contact(sheet, {"sensor." + place_switch->name, contact, true, place_switch->contact,
+                          place_switch->bounce, place_switch->debounce});
+  }
+}
+
+/// On live lines the guardian puts all at rest when the program dies. What if both do?
+void check_last_resort(const Rig& rig, FindingSheet& sheet) {
+  const Controller& controller = rig.controller;
+  if ((controller.chips.empty() && controller.pwm_chips.empty()) || controller.heartbeat) return;
+  std::vector<std::string> goes_on;
+  std::vector<std::string> supplies;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    const std::string& supply = mechanism.supply.name;
+    const auto cuts = [&](const HandControl& hand) {
+      return hand.kind == HandControl::Kind::stop &&
+             std::find(hand.cuts.begin(), hand.cuts.end(), supply) != hand.cuts.end();
+    };
+    if (!mechanism.moves() || std::any_of(rig.hands.begin(), rig.hands.end(), cuts)) continue;
+    goes_on.push_back(mechanism.name);
+    if (std::find(supplies.begin(), supplies.end(), supply) == supplies.end()) supplies.push_back(supply);
+  }
+  if (goes_on.empty()) return;
+  sheet.add(
+      "last-level-stays", controller.chips.empty() ? "controller.pwm" : "controller.gpio",
+      fmt::format("when the program and its guardian are both gone at once, the lines keep their last "
+                  "levels, and nothing cuts the power of {}",
+                  fmt::join(goes_on, ", ")),
+      fmt::format("give a circuit that cuts their power a line to listen to ([controller.heartbeat]), or "
+                  "have an emergency stop cut {} in its own circuit and say so (cuts)",
+                  fmt::join(supplies, " and ")));
+}
+
+void check_hands(const Rig& rig, FindingSheet& sheet) {
+  check_last_resort(rig, sheet);
+  for (const HandControl& hand : rig.hands) {
+    if (hand.kind == HandControl::Kind::knob) continue;
+    check_contact(sheet, {"hand." + hand.name, true, hand.kind == HandControl::Kind::stop, hand.contact,
+                          hand.bounce, hand.debounce});
+  }
+}
+
+}  // namespace cogstride

@@ -1,0 +1,228 @@
+// Pulses, duties, gates and counts against what boards, timers and counters can do.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/rig/figures/derive.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
+#include "cogstride/rig/findings/finding_sheet.hpp"
+#include "cogstride/rig/keys/part_keys.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr double highest_audible = 18'000.0;  // Hz
+constexpr double coarsest_duty = 1.0 / 256.0;
+
+std::string us(Time time) {
+  return fmt::format("{:.4g} us", time.in(units::us));
+}
+std::string hertz(double frequency) {
+  return frequency < 1000.0 ? fmt::format("{:.6g} Hz", frequency)
+                            : fmt::format("{:.6g} kHz", frequency / 1000.0);
+}
+
+void check_pulses(MechanismSheet& sheet, const StepDirBoard& board, const StepDirWiring& wiring) {
+  const bool two_pulse = board.form == StepDirBoard::Form::two_pulse;
+  const bool active_high = wiring.step.active == ActiveLevel::high;
+  const Time shortest = active_high ? board.shortest_high : board.shortest_low;
+  const Time shortest_rest = active_high ? board.shortest_low : board.shortest_high;
+  const double steps = steps_per_base(sheet.mechanism).to_double();
+  const Ratio rate = sheet.mechanism.limits.speed.base * steps_per_base(sheet.mechanism);
+  if (wiring.pulse_width < shortest) {
+    sheet.add(
+        "pulse-too-short", "lines.pulse_width",
+        fmt::format("STEP pulses last {}, and the board needs {}", us(wiring.pulse_width), us(shortest)),
+        "leave pulse_width out: the board's own figure is used then");
+  }
+  const Time rest = Time(1.0 / rate.to_double(), units::s) - wiring.pulse_width;
+  if (rest < shortest_rest) {
+    sheet.add(
+        "pulse-too-short", "limits.speed",
+        fmt::format("at {} STEP rests for {} between pulses, and the board needs {}",
+                    speed_text(sheet.mechanism, sheet.mechanism.limits.speed), us(rest), us(shortest_rest)),
+        fmt::format("at most {} leaves it enough",
+                    sheet.output_text(1.0 / ((wiring.pulse_width + shortest_rest).base() * steps), 1)));
+  }
+  const auto too_near = [&](const char* key, Time kept, Time needed, const char* side) {
+    if (needed <= kept) return;
+    sheet.add("dir-too-near", fmt::format("lines.{}", key),
+              fmt::format("{} stands {} {} a step, and the board needs {}",
+                          two_pulse ? "the other line" : "DIR", us(kept), side, us(needed)),
+              fmt::format("leave {} out: the board's own figure is used then", key));
+  };
+  too_near("dir_steady_before", wiring.dir_steady_before, board.dir_steady_before, "before");
+  too_near("dir_steady_after", wiring.dir_steady_after, board.dir_steady_after, "after");
+}
+
+/// Steps of whatever form against what the controller and the part between pass on.
+void check_step_rate(MechanismSheet& sheet) {
+  const Ratio steps = steps_per_base(sheet.mechanism);
+  if (steps == Ratio(0)) return;
+  const Ratio rate = sheet.mechanism.limits.speed.base * steps;
+  const Ratio most = sheet.rig.controller.top_step_rate.base();
+  if (rate > most) {
+    sheet.add("pulse-rate-beyond-controller", "limits.speed",
+              fmt::format("{} takes {:.6g} steps/s, and this controller makes {:.6g}",
+                          speed_text(sheet.mechanism, sheet.mechanism.limits.speed), rate.to_double(),
+                          most.to_double()),
+              fmt::format("{} can be had; fewer microsteps go faster",
+                          to_text(OutputSpeed(sheet.kind, most / steps))));
+  }
+  const auto& through = sheet.mechanism.common.through;
+  const BetweenPart* const part = through ? find_part(sheet.rig, *through) : nullptr;
+  if (part == nullptr) return;
+  if (!part->top_rate) return sheet.cannot_check("pulse-rate-beyond-controller", "lines.through");
+  const Ratio passed = part->top_rate->base() / Ratio(2);  // a pulse is two changes
+  if (rate > passed)
+    sheet.add("pulse-rate-beyond-controller", "lines.through",
+              fmt::format("{} takes {:.6g} steps/s, and {} passes {:.6g} pulses a second",
+                          speed_text(sheet.mechanism, sheet.mechanism.limits.speed), rate.to_double(),
+                          part->name, passed.to_double()),
+              fmt::format("a faster part, or {}", to_text(OutputSpeed(sheet.kind, passed / steps))));
+}
+
+std::optional<ExactFrequency> highest_pwm(const Board& board) {
+  return std::visit(
+      [](const auto& kind) -> std::optional<ExactFrequency> {
+        if constexpr (requires { kind.highest_pwm; }) return kind.highest_pwm;
+        return std::nullopt;
+      },
+      board);
+}
+
+void check_duty_frequency(MechanismSheet& sheet) {
+  const std::optional<WantedFrequency> wanted = wanted_frequency(sheet.mechanism);
+  if (!wanted) return;
+  const auto* const input = std::get_if<PulseWidthInput>(&sheet.mechanism.board);
+  const char* const key = input != nullptr ? "board.frame_rate" : "lines.pwm_frequency";
+  const double asked = wanted->frequency.base().to_double();
+  if (input == nullptr) {
+    if (asked < highest_audible)
+      sheet.add("pwm-audible", key, fmt::format("{} can be heard", hertz(asked)),
+                fmt::format("{} or more, when the board follows", hertz(highest_audible)));
+    const auto most = highest_pwm(sheet.mechanism.board);
+    if (!most) {
+      sheet.cannot_check("pwm-too-fast", "board.highest_pwm");
+    } else if (wanted->frequency > *most) {
+      sheet.add("pwm-too-fast", key,
+                fmt::format("{} are asked for, and the board follows {}", hertz(asked),
+                            hertz(most->base().to_double())),
+                fmt::format("at most {}", hertz(most->base().to_double())));
+    }
+  }
+  const auto& name = sheet.mechanism.common.timer;
+  if (!name) return sheet.cannot_check("timer-off-frequency", "lines.timer");
+  const TimerUnit& timer = *find_timer(sheet.rig, *name);
+  const TimerChoice choice =
+      choose_counts(sheet.rig.controller.timer_clock, timer, wanted->frequency, wanted->alignment);
+  if (!choice.fits || std::abs(choice.error) > 0.01) {
+    const double clock = sheet.rig.controller.timer_clock.base().to_double();
+    const double ways = wanted->alignment == Alignment::centre ? 2.0 : 1.0;
+    const double most = std::ldexp(1.0, static_cast<int>(timer.width));
+    const double prescaler = std::ceil(clock / (ways * asked * most));
+    sheet.add("timer-off-frequency", key,
+              fmt::format("timer {}, {} bits with prescaler {}, makes {} for {}", timer.name, timer.width,
+                          timer.prescaler, hertz(choice.frequency.to_double()), hertz(asked)),
+              prescaler > static_cast<double>(timer.prescaler)
+                  ? fmt::format("a prescaler of {:.0f} or more", prescaler)
+                  : std::string("a smaller prescaler, or a frequency that it makes"));
+    return;
+  }
+  const double count = 1.0 / (choice.frequency.to_double() * static_cast<double>(choice.counts));
+  if (input == nullptr) {
+    if (choice.duty_step > coarsest_duty)
+      sheet.add(
+          "pwm-too-coarse", key,
+          fmt::format("the duty goes in steps of {:.3g} %: {} counts a period", 100.0 * choice.duty_step,
+                      choice.counts),
+          fmt::format("at most {} leaves 256 steps",
+                      hertz(choice.frequency.to_double() * static_cast<double>(choice.counts) / 256.0)));
+    return;
+  }
+  const auto* const servo = std::get_if<HobbyServo>(&sheet.mechanism.motor);
+  const double finest = servo != nullptr && Time() < servo->dead_band
+                            ? servo->dead_band.base()
+                            : (input->longest_pulse - input->shortest_pulse).base() * coarsest_duty;
+  if (count > finest)
+    sheet.add("pwm-too-coarse", key,
+              fmt::format(
+                  "pulses go in steps of {:.4g} us, and {} {:.4g} us", count * 1e6,
+                  servo != nullptr && Time() < servo->dead_band ? "the servo follows" : "256 steps would be",
+                  finest * 1e6),
+              "a smaller prescaler, or a wider timer");
+}
+
+void check_gates(MechanismSheet& sheet) {
+  const auto* const board = std::get_if<SixGateInverter>(&sheet.mechanism.board);
+  if (board == nullptr) return;
+  const auto& wiring = std::get<GateWiring>(sheet.mechanism.wiring);
+  if (wiring.dead_time < board->dead_time && !board->locks_legs)
+    sheet.add("dead-time-too-short", "lines.dead_time",
+              fmt::format("the controller keeps {:.4g} ns, and the board needs {:.4g} ns",
+                          wiring.dead_time.in(units::ns), board->dead_time.in(units::ns)),
+              "leave dead_time out: the board's own figure is used then, rounded up to a tick");
+  const double period = 1.0 / std::max(1e-9, wiring.pwm_frequency.base().to_double());
+  const bool is_empty = board->bootstrap_holds && board->bootstrap_holds->base() < period;
+  if (board->bootstrap_holds && (is_empty || board->bootstrap_refresh.base() > 0.1 * period))
+    sheet.add("bootstrap-empties", is_empty ? "board.bootstrap_holds" : "board.bootstrap_refresh",
+              fmt::format(
+                  "the capacitors of its high sides hold {:.4g} ms and are full again in {:.4g} us; a period "
+                  "at {} lasts {:.4g} us",
+                  board->bootstrap_holds->in(units::ms), board->bootstrap_refresh.in(units::us),
+                  hertz(wiring.pwm_frequency.base().to_double()), 1e6 * period),
+              is_empty ? "a higher pwm_frequency, or larger capacitors"
+                       : "a lower pwm_frequency: filling them takes more than a tenth of each period");
+  if (board->locks_legs) return;
+  for (std::size_t i = 0; i < gate_names.size(); ++i) {
+    if (wiring.gates[i].active == board->gate_active[i]) continue;
+    const char* const level = board->gate_active[i] == ActiveLevel::low ? "low" : "high";
+    sheet.add(
+        "both-gates-on", fmt::format("lines.{}", gate_names[i]),
+        fmt::format("this gate is on when its line is {}, and the line is wired the other way: at rest it is "
+                    "on, and its partner comes on with it",
+                    level),
+        fmt::format("write active = \"{}\", or leave it out", level));
+  }
+  const auto& name = sheet.mechanism.common.timer;
+  if (!name) {
+    sheet.cannot_check("both-gates-on", "lines.timer");
+  } else if (find_timer(sheet.rig, *name)->pairs == 0) {
+    sheet.add("both-gates-on", "lines.timer",
+              fmt::format("timer {} has no complementary pairs: the two gates of a leg are switched by hand",
+                          *name),
+              "a timer with pairs and dead time, or a board that locks its legs");
+  }
+}
+
+void check_encoders(MechanismSheet& sheet) {
+  const auto& counters = sheet.rig.controller.counters;
+  if (!counters) return;  // that there are none is said once, for the rig
+  for (const Sensor& sensor : sheet.mechanism.sensors) {
+    const auto* const encoder = std::get_if<Encoder>(&sensor);
+    if (encoder == nullptr) continue;
+    const Ratio counts = counts_per_base(sheet.mechanism, *encoder);
+    const double rate = std::abs((counts * sheet.mechanism.limits.speed.base).to_double());
+    const double most = counters->top_rate.base().to_double();
+    if (rate <= most) continue;
+    sheet.add("encoder-too-fast", "sensor." + encoder->name + ".lines_per_turn",
+              fmt::format("at {} it makes {:.4g} counts/s, and a counter keeps up with {:.4g}",
+                          speed_text(sheet.mechanism, sheet.mechanism.limits.speed), rate, most),
+              fmt::format("at most {}, or an encoder of fewer lines",
+                          sheet.output_text(most / std::abs(counts.to_double()), 1)));
+  }
+}
+
+}  // namespace
+
+void check_timing(MechanismSheet& sheet) {
+  if (const auto* const board = std::get_if<StepDirBoard>(&sheet.mechanism.board))
+    check_pulses(sheet, *board, std::get<StepDirWiring>(sheet.mechanism.wiring));
+  check_step_rate(sheet);
+  check_duty_frequency(sheet);
+  check_gates(sheet);
+  check_encoders(sheet);
+}
+
+}  // namespace cogstride
