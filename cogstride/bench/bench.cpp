@@ -42,37 +42,30 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
   require_finite(rig_);
   for (const Mechanism& mechanism : rig_.mechanisms) {
     if (!mechanism.is_movable()) continue;
-    const auto id = static_cast<MechanismId>(movers_.size());
-    movers_.push_back(std::make_unique<StepperMover>(mechanism, id, rig_.controller));
+    movers_.push_back(add<StepperMover>(mechanism, next_id(), rig_.controller));
   }
   for (const Mechanism& mechanism : rig_.mechanisms) {
     if (!mechanism.is_driven_by_duty()) continue;
-    const auto id = static_cast<MechanismId>(movers_.size() + drives_.size());
     const auto group = static_cast<PwmGroup>(first_drive_group + drives_.size());
-    drives_.push_back(std::make_unique<DutyMover>(mechanism, id, group, rig_.controller));
+    drives_.push_back(add<DutyMover>(mechanism, next_id(), group, rig_.controller));
   }
   for (const Mechanism& mechanism : rig_.mechanisms) {
     if (!mechanism.takes_pulse_width()) continue;
-    const auto id = static_cast<MechanismId>(movers_.size() + drives_.size() + pulsed_.size());
     const auto group = static_cast<PwmGroup>(first_pulse_group + pulsed_.size());
     if (mechanism.swings()) {
-      pulsed_.push_back(std::make_unique<ServoMover>(mechanism, id, group, rig_.controller));
+      pulsed_.push_back(add<ServoMover>(mechanism, next_id(), group, rig_.controller));
     } else {
-      pulsed_.push_back(std::make_unique<ThrottleMover>(mechanism, id, group, rig_.controller));
+      pulsed_.push_back(add<ThrottleMover>(mechanism, next_id(), group, rig_.controller));
     }
   }
   for (const Mechanism& mechanism : rig_.mechanisms) {
     if (!mechanism.has_six_gates()) continue;
-    const auto id =
-        static_cast<MechanismId>(movers_.size() + drives_.size() + pulsed_.size() + six_steps_.size());
     const auto group = static_cast<PwmGroup>(first_gate_group + six_steps_.size());
-    six_steps_.push_back(std::make_unique<SixStepMover>(mechanism, id, group, rig_.controller));
+    six_steps_.push_back(add<SixStepMover>(mechanism, next_id(), group, rig_.controller));
   }
   for (const WheeledPair& pair : rig_.pairs) {
-    const auto id = static_cast<MechanismId>(movers_.size() + drives_.size() + pulsed_.size() +
-                                             six_steps_.size() + pairs_.size());
-    pairs_.push_back(std::make_unique<PairMover>(pair, id, duty_mover(pair.left), duty_mover(pair.right),
-                                                 rig_.controller));
+    pairs_.push_back(
+        add<PairMover>(pair, next_id(), duty_mover(pair.left), duty_mover(pair.right), rig_.controller));
   }
   for (const PlainOutput& output : rig_.outputs) {
     const auto group = static_cast<PwmGroup>(first_output_group + outputs_.size());
@@ -86,48 +79,23 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
     const StepperMover* const mover = mover_of(*watched.trip.mechanism);
     return mover != nullptr && mover->is_homing();
   });
-  for (const auto& drive : drives_) {
-    drive->on_note([this](const MotionNote& note) { noted(note); });
-    drive->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
-    drive->on_failure(
-        [this, id = drive->driver().id()](const std::string& why) { guard_->motion_failed(id, why); });
+  for (const auto& each : all_) {
+    MotionLog& log = each->log();
+    log.on_note([this](const MotionNote& note) { noted_first(note); });
+    log.on_begin([this, parts = each->parts()] { return parts == nullptr ? "" : obstacle(*parts); });
+    log.on_failure([this, id = each->id()](const std::string& why) { guard_->motion_failed(id, why); });
   }
-  for (const auto& pulsed : pulsed_) {
-    pulsed->on_note([this](const MotionNote& note) { noted(note); });
-    pulsed->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
-  }
-  for (const auto& six_step : six_steps_) {
-    six_step->on_note([this](const MotionNote& note) { noted(note); });
-    six_step->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
-    six_step->on_failure(
-        [this, id = six_step->driver().id()](const std::string& why) { guard_->motion_failed(id, why); });
-    watch_beside(*six_step);
-  }
-  for (const auto& pair : pairs_) {
-    pair->on_note([this](const MotionNote& note) { noted(note); });
-    pair->on_failure([this, wheel = duty_mover(pair->pair().left).driver().id()](const std::string& why) {
-      guard_->motion_failed(wheel, why);
-    });
-  }
-  for (const auto& mover : movers_) {
+  for (SixStepMover* const six_step : six_steps_) watch_beside(*six_step);
+  for (StepperMover* const mover : movers_) {
     mover->watch(*inputs_);
-    mover->on_note([this](const MotionNote& note) {
-      if (note.kind == MotionNote::Kind::faulted) guard_->motion_failed(note.mechanism, note.text);
-      if (note.kind == MotionNote::Kind::done && note.text == "home") {
-        for (const auto& encoder : encoders_)
-          if (encoder->mover().stream().driver().id() == note.mechanism) encoder->set_by_mover();
-      }
-      noted(note);
-    });
-    mover->on_begin([this](const Mechanism& mechanism) { return obstacle(mechanism); });
     for (const Sensor& sensor : mover->mechanism().sensors) {
       const auto* const encoder = std::get_if<Encoder>(&sensor);
       if (encoder == nullptr) continue;
       encoders_.push_back(std::make_unique<EncoderWatch>(*mover, *encoder, rig_.controller.timer_clock));
-      encoders_.back()->on_loss([this, &mover = *mover](const std::string& why) {
+      encoders_.back()->on_loss([this, mover](const std::string& why) {
         if (!checks_encoders_) return;
-        mover.forget_position();
-        guard_->motion_failed(mover.stream().driver().id(), why);
+        mover->forget_position();
+        guard_->motion_failed(mover->id(), why);
       });
     }
   }
@@ -145,39 +113,54 @@ void Bench::watch_beside(const SixStepMover& mover) {
     };
     if (std::none_of(counters.begin(), counters.end(), is_its)) continue;
     beside_.push_back(std::make_unique<BesideWatch>(mover, *encoder, rig_.controller.timer_clock));
-    beside_.back()->on_loss([this, id = mover.driver().id()](const std::string& why) {
+    beside_.back()->on_loss([this, id = mover.id()](const std::string& why) {
       if (checks_encoders_) guard_->motion_failed(id, why);
     });
   }
 }
 
+template <class M, class... Args>
+M* Bench::add(Args&&... args) {
+  auto made = std::make_unique<M>(std::forward<Args>(args)...);
+  M* const mover = made.get();
+  all_.push_back(std::move(made));
+  return mover;
+}
+
+/// A mover that homes tells its encoders first where it stands.
+void Bench::noted_first(const MotionNote& note) {
+  if (note.kind == MotionNote::Kind::done && note.text == "home") {
+    for (const auto& encoder : encoders_)
+      if (encoder->mover().id() == note.mechanism) encoder->set_by_mover();
+  }
+  noted(note);
+}
+
+/// Null for what is no stepper.
 StepperMover* Bench::mover_of(MechanismId id) const {
-  const auto place = static_cast<std::size_t>(id);
-  return place < movers_.size() ? movers_[place].get() : nullptr;
+  const auto found = std::find_if(movers_.begin(), movers_.end(),
+                                  [&](const StepperMover* mover) { return mover->id() == id; });
+  return found == movers_.end() ? nullptr : *found;
 }
 
 MovedMechanisms Bench::moved() const {
   MovedMechanisms all;
-  for (const auto& mover : movers_) all.push_back({&mover->mechanism(), mover->stream().driver().id()});
-  for (const auto& drive : drives_) all.push_back({&drive->mechanism(), drive->driver().id()});
-  for (const auto& pulsed : pulsed_) all.push_back({&pulsed->mechanism(), pulsed->driver().id()});
-  for (const auto& six_step : six_steps_) all.push_back({&six_step->mechanism(), six_step->driver().id()});
+  for (const auto& mover : all_)
+    if (mover->parts() != nullptr) all.push_back({mover->parts(), mover->id()});
   return all;
 }
 
-const Mechanism& Bench::mechanism_of(MechanismId id) const {
-  if (const StepperMover* const mover = mover_of(id)) return mover->mechanism();
-  const std::size_t beyond = static_cast<std::size_t>(id) - movers_.size();
-  if (beyond < drives_.size()) return drives_[beyond]->mechanism();
-  const std::size_t further = beyond - drives_.size();
-  return further < pulsed_.size() ? pulsed_[further]->mechanism()
-                                  : six_steps_[further - pulsed_.size()]->mechanism();
+const std::string& Bench::name_of(MechanismId id) const {
+  return all_[static_cast<std::size_t>(id)]->name();
 }
 
-const std::string& Bench::name_of(MechanismId id) const {
-  const std::size_t mechanisms = movers_.size() + drives_.size() + pulsed_.size() + six_steps_.size();
-  const auto place = static_cast<std::size_t>(id);
-  return place < mechanisms ? mechanism_of(id).name : pairs_[place - mechanisms]->pair().name;
+/// Carts before their wheels.
+std::vector<Mover*> Bench::as_they_stop() const {
+  std::vector<Mover*> movers;
+  for (const bool is_cart : {true, false})
+    for (const auto& mover : all_)
+      if ((mover->parts() == nullptr) == is_cart) movers.push_back(mover.get());
+  return movers;
 }
 
 SixStepHandle Bench::brushless(const std::string& name) {
@@ -207,12 +190,11 @@ DriveHandle Bench::brushed(const std::string& name) {
   return {*this, duty_mover(name)};
 }
 
-template <class Mover>
-Mover& Bench::pulse_width_mover(const std::string& name, const char* what) {
+template <class M>
+M& Bench::pulse_width_mover(const std::string& name, const char* what) {
   const Mechanism& wanted = mechanism_named(rig_, name);
   for (const auto& pulsed : pulsed_)
-    if (auto* const mover = dynamic_cast<Mover*>(pulsed.get());
-        mover != nullptr && mover->mechanism().name == name)
+    if (auto* const mover = dynamic_cast<M*>(pulsed); mover != nullptr && mover->name() == name)
       return *mover;
   throw RangeError(
       fmt::format("{}: a {} on a {} is no {}", name, kind_name(wanted.motor), kind_name(wanted.board), what));
@@ -268,12 +250,12 @@ Cast Bench::cast() {
     cast.movers.push_back(mechanism.is_movable() ? &mover(mechanism.name) : nullptr);
   for (const Mechanism& mechanism : rig_.mechanisms)
     cast.drives.push_back(mechanism.is_driven_by_duty() ? &duty_mover(mechanism.name) : nullptr);
-  for (const auto& pair : pairs_) cast.pairs.push_back(pair.get());
+  cast.pairs = pairs_;
   for (const Mechanism& mechanism : rig_.mechanisms) {
     const auto found = std::find_if(six_steps_.begin(), six_steps_.end(), [&](const auto& six_step) {
       return six_step->mechanism().name == mechanism.name;
     });
-    cast.six_steps.push_back(found == six_steps_.end() ? nullptr : found->get());
+    cast.six_steps.push_back(found == six_steps_.end() ? nullptr : *found);
   }
   for (const Mechanism& mechanism : rig_.mechanisms) {
     cast.servos.push_back(mechanism.swings() ? &pulse_width_mover<ServoMover>(mechanism.name, "") : nullptr);
@@ -291,20 +273,7 @@ void Bench::come_to_rest() {
     stop();
     return;
   }
-  for (const auto& mover : movers_) mover->stop(lines(), Braking::steepest);
-  for (const auto& pair : pairs_)
-    if (!pair->is_idle()) pair->stop(lines());
-  for (const auto& six_step : six_steps_)
-    if (!six_step->is_idle() || six_step->duty() != 0.0) six_step->stop(lines());
-  for (const auto& drive : drives_)
-    if (drive->duty(lines().now()) != 0.0 || !drive->is_idle()) drive->stop(lines());
-  for (const auto& pulsed : pulsed_) {
-    if (auto* const throttle = dynamic_cast<ThrottleMover*>(pulsed.get())) {
-      if (throttle->throttle_at(lines().now()) != 0.0 || !throttle->is_idle()) throttle->stop(lines());
-    } else if (!pulsed->is_idle()) {
-      dynamic_cast<ServoMover&>(*pulsed).stop(lines());
-    }
-  }
+  for (Mover* const mover : as_they_stop()) mover->come_to_rest(lines());
   wait_for_stop([this] { return all_are_idle(); });
 }
 
@@ -333,11 +302,7 @@ BenchLoop& Bench::loop() {
     for (Participant* const participant : surroundings()) loop_->add(*participant);
     loop_->add(*inputs_);
     loop_->add(*guard_);
-    for (const auto& mover : movers_) loop_->add(*mover);
-    for (const auto& drive : drives_) loop_->add(*drive);
-    for (const auto& pulsed : pulsed_) loop_->add(*pulsed);
-    for (const auto& six_step : six_steps_) loop_->add(*six_step);
-    for (const auto& pair : pairs_) loop_->add(*pair);
+    for (const auto& mover : all_) loop_->add(*mover);
     for (const auto& output : outputs_) loop_->add(*output);
     for (const auto& encoder : encoders_) loop_->add(*encoder);
     for (const auto& beside : beside_) loop_->add(*beside);
@@ -347,16 +312,8 @@ BenchLoop& Bench::loop() {
 
 std::vector<LineSetup> Bench::line_setups() const {
   std::vector<LineSetup> lines;
-  for (const auto& mover : movers_) {
-    for (LineSetup& line : mover->stream().driver().line_setups()) lines.push_back(std::move(line));
-  }
-  for (const auto& drive : drives_) {
-    for (LineSetup& line : drive->driver().line_setups()) lines.push_back(std::move(line));
-  }
-  for (const auto& pulsed : pulsed_) lines.push_back(pulsed->driver().line_setup());
-  for (const auto& six_step : six_steps_) {
-    for (LineSetup& line : six_step->driver().line_setups()) lines.push_back(std::move(line));
-  }
+  for (const auto& mover : all_)
+    for (LineSetup& line : mover->line_setups()) lines.push_back(std::move(line));
   for (LineSetup& line : input_lines(rig_, moved())) lines.push_back(std::move(line));
   for (const auto& output : outputs_) lines.push_back(output->line_setup());
   return lines;
@@ -390,12 +347,7 @@ void Bench::leave_encoders_unchecked() {
 }
 
 bool Bench::all_are_idle() const {
-  const auto is_idle = [](const auto& mover) { return mover->is_idle(); };
-  return std::all_of(movers_.begin(), movers_.end(), is_idle) &&
-         std::all_of(drives_.begin(), drives_.end(), is_idle) &&
-         std::all_of(pulsed_.begin(), pulsed_.end(), is_idle) &&
-         std::all_of(six_steps_.begin(), six_steps_.end(), is_idle) &&
-         std::all_of(pairs_.begin(), pairs_.end(), is_idle);
+  return std::all_of(all_.begin(), all_.end(), [](const auto& mover) { return mover->has_ended(); });
 }
 
 void Bench::wait_for_all() {
@@ -418,30 +370,23 @@ void Bench::stop() {
 }
 
 void Bench::stop(StopBy how, const std::string& why) {
-  for (const auto& pair : pairs_) pair->has_been_stopped(lines().now(), why);
   if (how == StopBy::cut) {
     lines().cut();
     inputs_->read_again();
     for (const auto& encoder : encoders_) encoder->read_again();
     for (const auto& beside : beside_) beside->read_again();
     for (const auto& knob : knobs_) knob->read_again();
-    for (const auto& mover : movers_) mover->lines_were_cut(lines(), why);
-    for (const auto& drive : drives_) drive->lines_were_cut(lines().now(), why);
-    for (const auto& pulsed : pulsed_) pulsed->lines_were_cut(lines().now(), why);
-    for (const auto& six_step : six_steps_) six_step->lines_were_cut(lines().now(), why);
+    for (Mover* const mover : as_they_stop()) mover->lines_were_cut(lines(), why);
     for (const auto& output : outputs_) output->lines_were_cut();
   } else {
-    for (const auto& mover : movers_) mover->halt(lines(), why);
-    for (const auto& drive : drives_) drive->halt(lines(), why);
-    for (const auto& pulsed : pulsed_) pulsed->halt(lines(), why);
-    for (const auto& six_step : six_steps_) six_step->halt(lines(), why);
+    for (Mover* const mover : as_they_stop()) mover->halt(lines(), why);
   }
 }
 
 std::string Bench::obstacle(const Mechanism& mechanism) const {
   for (const Guard::Watched* const standing : guard_->standing()) {
     const auto& whose = standing->trip.mechanism;
-    if (!whose || mechanism_of(*whose).name == mechanism.name) return standing->trip.what;
+    if (!whose || name_of(*whose) == mechanism.name) return standing->trip.what;
   }
   return {};
 }

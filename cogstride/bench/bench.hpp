@@ -100,18 +100,20 @@ class Bench {
 
   /// @throws RangeError when the rig has none of that name, or it is of a kind that cannot be moved so far.
   [[nodiscard]] StepperMover& mover(const std::string& name);
-  /// Of the mechanisms that can be moved, in the rig's order; a mover's MechanismId is its place here.
-  [[nodiscard]] const Movers& movers() const { return movers_; }
-  /// Of those that are driven by duty; their MechanismIds come after the movers'.
-  [[nodiscard]] const std::vector<std::unique_ptr<DutyMover>>& drives() const { return drives_; }
+  /// Of all mechanisms and carts; a mover's MechanismId is its place here.
+  [[nodiscard]] const std::vector<std::unique_ptr<Mover>>& all_movers() const { return all_; }
+  /// Of those that are stepped, in the rig's order.
+  [[nodiscard]] const std::vector<StepperMover*>& movers() const { return movers_; }
+  /// Of those that are driven by duty.
+  [[nodiscard]] const std::vector<DutyMover*>& drives() const { return drives_; }
   /// @throws RangeError when the rig has none of that name, or it is of another kind
   [[nodiscard]] DutyMover& duty_mover(const std::string& name);
-  /// Of those that take a pulse width, in the rig's order; their MechanismIds come last.
-  [[nodiscard]] const std::vector<std::unique_ptr<PulseWidthMover>>& pulsed() const { return pulsed_; }
-  /// Of bare brushless motors behind six gates; their MechanismIds come after those.
-  [[nodiscard]] const std::vector<std::unique_ptr<SixStepMover>>& six_steps() const { return six_steps_; }
-  /// Wheeled pairs, in the rig's order; theirs come last.
-  [[nodiscard]] const std::vector<std::unique_ptr<PairMover>>& pairs() const { return pairs_; }
+  /// Of those that take a pulse width, in the rig's order.
+  [[nodiscard]] const std::vector<PulseWidthMover*>& pulsed() const { return pulsed_; }
+  /// Of bare brushless motors behind six gates.
+  [[nodiscard]] const std::vector<SixStepMover*>& six_steps() const { return six_steps_; }
+  /// Wheeled pairs, in the rig's order.
+  [[nodiscard]] const std::vector<PairMover*>& pairs() const { return pairs_; }
 
  protected:
   explicit Bench(Rig rig);
@@ -126,8 +128,7 @@ class Bench {
   [[nodiscard]] BenchLoop& loop();
   /// All mechanisms that are moved, in the order of their MechanismIds.
   [[nodiscard]] MovedMechanisms moved() const;
-  /// The mechanism of a MechanismId, and the name of it or of a pair.
-  [[nodiscard]] const Mechanism& mechanism_of(MechanismId id) const;
+  /// The name of a mechanism or a cart.
   [[nodiscard]] const std::string& name_of(MechanismId id) const;
   /// Of everything that the rig has lines for: movers, inputs, plain outputs.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
@@ -144,8 +145,13 @@ class Bench {
   friend class MechanismHandle;
   friend class PairHandle;
   friend class OutputHandle;
-  template <class Mover>
-  [[nodiscard]] Mover& pulse_width_mover(const std::string& name, const char* what);
+  template <class M, class... Args>
+  M* add(Args&&... args);
+  [[nodiscard]] MechanismId next_id() const { return static_cast<MechanismId>(all_.size()); }
+  void noted_first(const MotionNote& note);
+  [[nodiscard]] std::vector<Mover*> as_they_stop() const;
+  template <class M>
+  [[nodiscard]] M& pulse_width_mover(const std::string& name, const char* what);
   void watch_beside(const SixStepMover& mover);
   void tripped(Lines& lines, const Trip& trip);
   [[nodiscard]] StepperMover* mover_of(MechanismId id) const;
@@ -158,11 +164,12 @@ class Bench {
   }
 
   Rig rig_;
-  Movers movers_;
-  std::vector<std::unique_ptr<DutyMover>> drives_;
-  std::vector<std::unique_ptr<PulseWidthMover>> pulsed_;
-  std::vector<std::unique_ptr<SixStepMover>> six_steps_;
-  std::vector<std::unique_ptr<PairMover>> pairs_;
+  std::vector<std::unique_ptr<Mover>> all_;  // by MechanismId
+  std::vector<StepperMover*> movers_;        // of those, by kind
+  std::vector<DutyMover*> drives_;
+  std::vector<PulseWidthMover*> pulsed_;
+  std::vector<SixStepMover*> six_steps_;
+  std::vector<PairMover*> pairs_;
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
   std::vector<std::unique_ptr<EncoderWatch>> encoders_;
   std::vector<std::unique_ptr<BesideWatch>> beside_;

@@ -7,8 +7,6 @@
 
 namespace cogstride {
 
-using Movers = std::vector<std::unique_ptr<StepperMover>>;
-
 /// A mechanism that a bench moves, whichever way.
 struct MovedMechanism {
   const Mechanism* mechanism;

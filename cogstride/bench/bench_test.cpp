@@ -101,9 +101,9 @@ TEST(StepperMover, TenThousandRandomMovesThereAndBackEndOnTheStartingStep) {
     way_back.push_back(way);
     mover.move({.by = way});
     mover.move({.by = -way});
-    if (i % 100 == 0) loop.run(never, [&] { return mover.is_idle(); });
+    if (i % 100 == 0) loop.run(never, [&] { return mover.has_ended(); });
   }
-  loop.run(never, [&] { return mover.is_idle(); });
+  loop.run(never, [&] { return mover.has_ended(); });
   EXPECT_EQ(mover.position(lines.now()), OutputPosition(0_mm));
   EXPECT_EQ(lines.steps_made(LineId{0}), 0);
   EXPECT_EQ(board.microstep(), 0);

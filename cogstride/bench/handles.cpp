@@ -2,9 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <type_traits>
-#include <variant>
-
 #include "cogstride/bench/bench.hpp"
 
 namespace cogstride {
@@ -20,14 +17,7 @@ std::string Motion::result() {
 }
 
 void Motion::cancel(Braking how) {
-  const auto take_back = [&](auto* mover) {
-    if constexpr (std::is_same_v<decltype(mover), StepperMover*>) {
-      mover->cancel(bench_->lines(), *record_, how);
-    } else if (!record_->has_ended()) {
-      mover->stop(bench_->lines());
-    }
-  };
-  std::visit(take_back, mover_);
+  mover_->cancel(bench_->lines(), *record_, how);
 }
 
 std::optional<Time> Motion::duration() const {
@@ -75,7 +65,7 @@ Motion MechanismHandle::reverse() {
 
 void MechanismHandle::stop(Braking how) {
   mover_->stop(lines(), how);
-  bench_->wait_for_stop([this] { return mover_->is_idle(); });
+  bench_->wait_for_stop([this] { return mover_->has_ended(); });
 }
 
 void MechanismHandle::hold() {

@@ -5,7 +5,6 @@
 #include <optional>
 #include <string>
 #include <utility>
-#include <variant>
 
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/motion/brushless/six_step_mover.hpp"
@@ -43,14 +42,11 @@ class Motion {
   friend class Bench;
   template <class M>
   friend class HandleOf;
-  using Mover =
-      std::variant<StepperMover*, DutyMover*, ServoMover*, ThrottleMover*, SixStepMover*, PairMover*>;
-  template <class M>
-  Motion(Bench& bench, M& mover, std::shared_ptr<MotionRecord> record)
+  Motion(Bench& bench, Mover& mover, std::shared_ptr<MotionRecord> record)
       : bench_(&bench), mover_(&mover), record_(std::move(record)) {}
 
   Bench* bench_;
-  Mover mover_;
+  Mover* mover_;
   std::shared_ptr<MotionRecord> record_;
 };
 

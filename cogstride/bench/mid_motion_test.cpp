@@ -77,7 +77,7 @@ TEST(MidMotion, AMoveTogetherThatIsRefusedQueuesNothing) {
   SimulatedBench bench(traverse_with_drum());
   EXPECT_THROW(bench.move_together({{"drum", {.to = turns(1)}}, {"traverse", {.to = 500_mm}}}), RangeError);
   EXPECT_THROW(bench.move_together({{"drum", {.to = turns(1)}}, {"drum", {.to = turns(2)}}}), RangeError);
-  EXPECT_TRUE(bench.mover("drum").is_idle());
+  EXPECT_TRUE(bench.mover("drum").has_ended());
   bench.mechanism("drum").move({.by = turns(Ratio(1, 4))}).wait();
   EXPECT_EQ(bench.mechanism("drum").position(), turns(Ratio(1, 4))) << "nothing is left of the refused order";
 }

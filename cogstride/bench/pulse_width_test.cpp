@@ -7,6 +7,7 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/trials.hpp"
 
 namespace cogstride::pulse_width_test {
 namespace {
@@ -384,7 +385,7 @@ TEST(SpeedController, RandomOrdersKeepPulsesWithinWhatTheyMayBe) {
   };
   Bench48 b(fan_line);
   auto fan = b.bench.speed_controller("fan");
-  for (int i = 0; i < 300; ++i) {
+  for (int i = 0; i < testing_support::repeated(300, 60); ++i) {
     try {
       switch (random(8)) {
         case 0:

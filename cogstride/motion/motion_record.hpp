@@ -24,15 +24,6 @@ struct MotionRecord {
   }
 };
 
-/// Of a motion that begins at once.
-[[nodiscard]] inline std::shared_ptr<MotionRecord> running_record(Tick now, std::string what) {
-  auto record = std::make_shared<MotionRecord>();
-  record->what = std::move(what);
-  record->status = MotionStatus::running;
-  record->began = now;
-  return record;
-}
-
 struct MotionNote {
   /// faulted: it failed by itself; halted: something else stopped it;
   /// told: done at once.
@@ -43,18 +34,5 @@ struct MotionNote {
   std::string text;
 };
 using NoteSink = std::function<void(const MotionNote&)>;
-
-/// Ends a motion that runs, and says what there is to note of it.
-[[nodiscard]] inline MotionNote end_record(MotionRecord& record, Tick now, MechanismId mechanism,
-                                           MotionStatus status, std::string fault) {
-  record.status = status;
-  record.ended = now;
-  record.fault = std::move(fault);
-  using Kind = MotionNote::Kind;
-  const Kind kind = status == MotionStatus::done        ? Kind::done
-                    : status == MotionStatus::cancelled ? Kind::redirected
-                                                        : Kind::halted;
-  return {now, mechanism, kind, record.fault.empty() ? record.what : record.fault};
-}
 
 }  // namespace cogstride

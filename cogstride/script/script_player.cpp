@@ -283,7 +283,7 @@ class ScriptPlayer::Branch {
               player_.cast_.drives.begin(), player_.cast_.drives.end(), [&](const DutyMover* drive) {
                 return drive == nullptr ||
                        (drive->mechanism().name != pair.left && drive->mechanism().name != pair.right) ||
-                       drive->is_idle();
+                       drive->has_ended();
               });
         }
         const std::vector<StepperMover*> stopped = stopped_by(*current_);
@@ -291,7 +291,7 @@ class ScriptPlayer::Branch {
         const std::vector<ThrottleMover*> throttles = throttles_stopped_by(*current_);
         const std::vector<ServoMover*> servos = servos_stopped_by(*current_);
         const std::vector<SixStepMover*> six_steps = six_steps_stopped_by(*current_);
-        const auto is_idle = [](const auto* mover) { return mover->is_idle(); };
+        const auto is_idle = [](const auto* mover) { return mover->has_ended(); };
         return std::all_of(stopped.begin(), stopped.end(), is_idle) &&
                std::all_of(drives.begin(), drives.end(), is_idle) &&
                std::all_of(throttles.begin(), throttles.end(), is_idle) &&
@@ -308,7 +308,7 @@ class ScriptPlayer::Branch {
         return missing().empty();
       case Kind::jog:
         return player_.cast_.inputs->acts(current_->awaits.line) == current_->awaits.acts &&
-               mover().is_idle();
+               mover().has_ended();
       case Kind::start_together:
         return std::all_of(branches_.begin(), branches_.end(), [](const auto& b) { return b->has_ended(); });
       default:
@@ -378,7 +378,7 @@ class ScriptPlayer::Branch {
       DutyMover* const drive = player_.cast_.drives[i];
       if (drive == nullptr) continue;
       if (statement.mechanism == i ||
-          (statement.mechanism == Statement::everything && (!drive->is_idle() || drive->duty(now_) != 0.0)))
+          (statement.mechanism == Statement::everything && (!drive->has_ended() || drive->duty(now_) != 0.0)))
         drives.push_back(drive);
     }
     return drives;
@@ -390,7 +390,7 @@ class ScriptPlayer::Branch {
     for (std::size_t i = 0; i < player_.cast_.throttles.size(); ++i) {
       ThrottleMover* const throttle = player_.cast_.throttles[i];
       if (throttle == nullptr) continue;
-      const bool is_on = !throttle->is_idle() || throttle->throttle_at(now_) != 0.0;
+      const bool is_on = !throttle->has_ended() || throttle->throttle_at(now_) != 0.0;
       if (statement.mechanism == i || (statement.mechanism == Statement::everything && is_on))
         found.push_back(throttle);
     }
@@ -402,7 +402,7 @@ class ScriptPlayer::Branch {
     std::vector<PairMover*> found;
     if (statement.mechanism != Statement::everything) return found;
     for (PairMover* const pair : player_.cast_.pairs)
-      if (!pair->is_idle()) found.push_back(pair);
+      if (!pair->has_ended()) found.push_back(pair);
     return found;
   }
   [[nodiscard]] std::vector<ServoMover*> servos_stopped_by(const Statement& statement) const {
@@ -410,7 +410,7 @@ class ScriptPlayer::Branch {
     for (std::size_t i = 0; i < player_.cast_.servos.size(); ++i) {
       ServoMover* const servo = player_.cast_.servos[i];
       if (servo == nullptr) continue;
-      if (statement.mechanism == i || (statement.mechanism == Statement::everything && !servo->is_idle()))
+      if (statement.mechanism == i || (statement.mechanism == Statement::everything && !servo->has_ended()))
         found.push_back(servo);
     }
     return found;
@@ -421,7 +421,7 @@ class ScriptPlayer::Branch {
     for (std::size_t i = 0; i < player_.cast_.six_steps.size(); ++i) {
       SixStepMover* const six_step = player_.cast_.six_steps[i];
       if (six_step == nullptr) continue;
-      const bool is_on = !six_step->is_idle() || six_step->duty() != 0.0;
+      const bool is_on = !six_step->has_ended() || six_step->duty() != 0.0;
       if (statement.mechanism == i || (statement.mechanism == Statement::everything && is_on))
         found.push_back(six_step);
     }
@@ -465,16 +465,16 @@ class ScriptPlayer::Branch {
     const bool on = inputs.acts(current_->keys[1].line).value_or(false);
     return on == back ? 0 : on ? 1 : -1;
   }
-  [[nodiscard]] bool jog_can_change() const { return jogging_ != 0 || mover().is_idle(); }
+  [[nodiscard]] bool jog_can_change() const { return jogging_ != 0 || mover().has_ended(); }
 
   void jog(Lines& lines) {
-    if (jogging_ != 0 && mover().is_idle()) jogging_ = 0;  // it came to an end of its travel
+    if (jogging_ != 0 && mover().has_ended()) jogging_ = 0;  // it came to an end of its travel
     const int wants = jog_wants();
     if (wants == jogging_) return;
     if (jogging_ != 0) {
       mover().stop(lines);
       jogging_ = 0;
-    } else if (mover().is_idle()) {
+    } else if (mover().has_ended()) {
       try {
         mover().jog(wants, current_->spin.at, current_->on);
         jogging_ = wants;

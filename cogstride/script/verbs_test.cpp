@@ -137,7 +137,7 @@ TEST(Verbs, SpinForATimeForTurnsAndUntilStopped) {
       "spin creel at 20 deg/s until stopped\nwait 2 s\nfaster creel by 10 deg/s\nwait 1 s\n"
       "slower creel by 15 deg/s\nwait 1 s\nreverse creel\nwait 3 s\nstop creel\nmove traverse to 5 mm");
   EXPECT_EQ(going.player.fault(), "");
-  EXPECT_TRUE(going.bench.mover("creel").is_idle());
+  EXPECT_TRUE(going.bench.mover("creel").has_ended());
   EXPECT_GT(going.began("move traverse to 5 mm"), going.began("stop creel")) << "stop waits until it stands";
   EXPECT_SAYS("home creel\nspin creel at 30 deg/s for 0.1 s", "up to 30 deg/s and down again take");
   EXPECT_SAYS("home creel\nspin creel at 50 deg/s until stopped", "over its limit of 40 deg/s");
@@ -447,7 +447,7 @@ TEST(Verbs, RepeatWithoutEnd) {
   EXPECT_FALSE(player.has_ended());
   EXPECT_GT(turns, 10);
   bench.come_to_rest();
-  EXPECT_TRUE(bench.mover("creel").is_idle());
+  EXPECT_TRUE(bench.mover("creel").has_ended());
   EXPECT_SAYS("repeat without end\nwait 1 s\nend\nwait 2 s", "x.moves:4:1: this is never reached");
   EXPECT_SAYS("home traverse\nrepeat without end\nmove traverse by 1 mm\nend",
               "each pass takes traverse on by 1 mm");

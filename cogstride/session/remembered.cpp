@@ -156,7 +156,7 @@ RememberedPositions park_positions(Bench& bench, std::uint64_t rig) {
   remembered.standing = true;
   for (const auto& mover : bench.movers()) {
     const Mechanism& mechanism = mover->mechanism();
-    if (!mechanism.homing || !mover->is_idle() || !mover->origin()) continue;
+    if (!mechanism.homing || !mover->has_ended() || !mover->origin()) continue;
     if (const std::optional<MoveOrder> order = mover->to_whole_period())
       bench.mechanism(mechanism.name).move(*order).wait();
     remembered.positions.emplace(mechanism.name, *bench.mechanism(mechanism.name).position());

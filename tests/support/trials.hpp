@@ -5,6 +5,20 @@
 
 namespace cogstride::testing_support {
 
+/// Whether a sanitizer looks on: at the way through the code and not at figures, and it takes ten times as
+/// long.
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+inline constexpr bool is_sanitized = true;
+#elif defined(__has_feature)
+#if __has_feature(address_sanitizer) || __has_feature(thread_sanitizer)
+inline constexpr bool is_sanitized = true;
+#else
+inline constexpr bool is_sanitized = false;
+#endif
+#else
+inline constexpr bool is_sanitized = false;
+#endif
+
 /// Whether long tests are to be run whole.
 inline bool runs_slow_tests() {
   return std::getenv("COGSTRIDE_SLOW") != nullptr;
@@ -20,23 +34,21 @@ inline int one_in(int stride) {
   return runs_slow_tests() ? 1 : stride;
 }
 
-/// Of trials that all go the same way through the code: each, or one in `stride` under a sanitizer, which
-/// looks at the way and not at the figures, and takes ten times as long.
+/// So many of what goes the same way through the code each time: fewer under a sanitizer.
+inline int repeated(int whole, int sanitized) {
+  return is_sanitized && !runs_slow_tests() ? sanitized : whole;
+}
+
+/// Of trials that all go the same way through the code: each, or one in `stride` under a sanitizer.
 class Sampled {
  public:
   explicit Sampled(int stride) : stride_(stride) {}
   /// Whether the next one is made.
-  bool next() {
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-    return runs_slow_tests() || count_++ % stride_ == 0;
-#else
-    return stride_ > 0;
-#endif
-  }
+  bool next() { return !is_sanitized || runs_slow_tests() || count_++ % stride_ == 0; }
 
  private:
   int stride_;
-  [[maybe_unused]] int count_ = 0;
+  int count_ = 0;
 };
 
 }  // namespace cogstride::testing_support

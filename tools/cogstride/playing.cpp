@@ -37,7 +37,7 @@ class InterruptsNoted {
 std::string figures_now(const Bench& bench, Tick now) {
   std::string words;
   for (const auto& mover : bench.movers()) {
-    if (mover->is_idle()) continue;
+    if (mover->has_ended()) continue;
     const auto position = mover->position(now);
     if (!position) {
       words += fmt::format("; {} looks for its zero", mover->mechanism().name);
@@ -54,7 +54,7 @@ std::string figures_now(const Bench& bench, Tick now) {
     if (const double duty = drive->duty(now); duty != 0.0)
       words += fmt::format("; {} {:.0f} %", drive->mechanism().name, 100.0 * duty);
   for (const auto& pulsed : bench.pulsed()) {
-    if (pulsed->is_idle()) continue;
+    if (pulsed->has_ended()) continue;
     const Mechanism& mechanism = pulsed->mechanism();
     const double share = pulsed->asked(now).value_or(0.0);
     words += mechanism.swings()

@@ -575,7 +575,7 @@ void LiveBench::Supervisor::look() {
     const double speed = std::abs(mover->stream().speed_at(in.lines->now()));
     const double full_step = static_cast<double>(steps_lost_at_once(mover->mechanism())) / 4.0;
     if (speed * static_cast<double>(trouble.late) / (1e6 * ticks_per_us) > full_step)
-      doubtful.push_back(mover.get());
+      doubtful.push_back(mover);
   }
   bench_.fail(StopBy::steepest_ramp,
               fmt::format("an edge of {} was {:.0f} us late, and the rig bears {:.0f} us "

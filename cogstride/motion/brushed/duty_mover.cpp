@@ -19,7 +19,8 @@ constexpr double held_back_per_look = 0.2;  // of the excess of a current, a mil
 }  // namespace
 
 DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller)
-    : mechanism_(mechanism),
+    : Mover(id, mechanism.name),
+      mechanism_(mechanism),
       driver_(mechanism, id, group, controller),
       ticks_per_second_(controller.timer_clock.base().to_double()),
       course_(duty_limits(mechanism), ticks_per_second_),
@@ -62,11 +63,11 @@ std::shared_ptr<MotionRecord> DutyMover::begin(Lines& lines, double to, std::opt
   } catch (const RangeError& error) {
     throw RangeError(fmt::format("{}: {}", mechanism_.name, error.what()));
   }
-  finish(now, MotionStatus::cancelled);
+  log().end(now, MotionStatus::cancelled);
   end_holding();
   course_ = next;
   next_put_ = now;
-  return begin_record(now, std::move(what));
+  return log().begin(now, std::move(what));
 }
 
 std::shared_ptr<MotionRecord> DutyMover::spin(Lines& lines, const DutyOrder& order) {
@@ -85,19 +86,12 @@ const SpeedHold& DutyMover::speed_hold() const {
 
 /// From whatever is on to the loop, as the shaft turns now.
 void DutyMover::close_loop(Tick now) {
-  finish(now, MotionStatus::cancelled);
+  log().end(now, MotionStatus::cancelled);
   if (!holds_) hold_->begin(now, count_.value_or(0), speed_.counts_per_second());
   course_.stay(0.0);
   holds_ = true;
   stops_ = false;
   held_until_ = never;
-}
-
-std::shared_ptr<MotionRecord> DutyMover::begin_record(Tick now, std::string what) {
-  is_wheel_ = false;
-  record_ = running_record(now, std::move(what));
-  note(now, MotionNote::Kind::began, record_->what);
-  return record_;
 }
 
 std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double speed,
@@ -109,7 +103,7 @@ std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double spee
   stops_ = speed == 0.0;
   held_acceleration_ = acceleration;
   hold_->spin(now, speed, acceleration);
-  return begin_record(now, std::move(what));
+  return log().begin(now, std::move(what));
 }
 
 std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order) {
@@ -131,7 +125,7 @@ std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& ord
   close_loop(now);
   hold_->move(now, (to.base * a_count).rounded(), speed, acceleration);
   stands_at_ = to;
-  return begin_record(now, "move to " + to_text(to));
+  return log().begin(now, "move to " + to_text(to));
 }
 
 std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_t target, double speed,
@@ -142,9 +136,7 @@ std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_
   close_loop(now);
   hold_->move(now, target, speed, acceleration);
   stands_at_.reset();
-  is_wheel_ = true;
-  record_ = running_record(now, "roll");
-  return record_;
+  return log().begin(now, "roll", false);  // its cart tells of it
 }
 
 double DutyMover::feedback_counts_per_base() const {
@@ -159,8 +151,7 @@ std::optional<double> DutyMover::required(const std::optional<OutputAcceleration
 }
 
 void DutyMover::require_no_obstacle(bool drives) const {
-  if (const std::string in_the_way = obstacle_ && drives ? obstacle_(mechanism_) : ""; !in_the_way.empty())
-    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+  if (drives) log().require_no_obstacle();
 }
 
 std::shared_ptr<MotionRecord> DutyMover::hold_speed(Lines& lines, const SpeedOrder& order) {
@@ -207,19 +198,17 @@ void DutyMover::look_at_held(Lines& lines) {
   next_put_ = now;
   if (!hold_->fault().empty()) {
     course_.stay(hold_->duty());
-    const std::string why = hold_->fault();
-    finish(now, MotionStatus::faulted, why);
     end_holding();
-    if (failure_) failure_(why);
+    log().fail(now, hold_->fault());
     return;
   }
   if (!hold_->has_arrived(now)) return;
   if (stops_) {
-    finish(now, MotionStatus::done);
+    log().end(now, MotionStatus::done);
     end_holding();
     course_.stay(0.0);
-  } else if (held_until_ == never && record_) {
-    finish(now, MotionStatus::done);
+  } else if (held_until_ == never) {
+    log().end(now, MotionStatus::done);
   }
 }
 
@@ -256,22 +245,23 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
   const Tick now = lines.now();
   const bool was_driven = duty(now) != 0.0;
   driver_.put_rest(lines, now + lines.lead(), how);
-  finish(now, MotionStatus::cancelled);
+  log().end(now, MotionStatus::cancelled);
   if (was_driven) turned_until_ = now;
   count_driven(now, false);
   end_holding();
   course_.stay(0.0);
   next_put_ = never;
-  note(now, MotionNote::Kind::told, how == SlowsBy::braking ? "brake" : "coast");
+  log().note(now, MotionNote::Kind::told, how == SlowsBy::braking ? "brake" : "coast");
 }
 
-void DutyMover::lines_were_cut(Tick now, const std::string& why) {
+void DutyMover::lines_were_cut(Lines& lines, const std::string& why) {
+  const Tick now = lines.now();
   if (const double driven = duty(now); driven != 0.0) {
     turned_until_ = now;
     run_down_.begin_by_duty(now, driven);
   }
   count_driven(now, false);
-  finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  log().end(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
   end_holding();
   course_.stay(0.0);
   next_put_ = never;
@@ -282,34 +272,22 @@ void DutyMover::halt(Lines& lines, const std::string& why) {
   const Tick now = lines.now();
   if (holds_) {
     // By its loop, as fast as the current limit allows.
-    finish(now, MotionStatus::faulted, why);
-    record_ = running_record(now, "stop");
+    log().end(now, MotionStatus::faulted, why);
+    log().begin(now, "stop", false);
     held_until_ = never;
     stops_ = true;
     hold_->spin(now, 0.0, {});
     return;
   }
   const double from = duty(now);
-  finish(now, MotionStatus::faulted, why);
+  log().end(now, MotionStatus::faulted, why);
   next_put_ = now;
   if (from == 0.0) {
     course_.stay(0.0);
     return;
   }
   course_.go(now, from, 0.0, {});
-  record_ = running_record(now, "stop");
-}
-
-void DutyMover::finish(Tick now, MotionStatus status, std::string fault) {
-  const std::shared_ptr<MotionRecord> on = std::move(record_);
-  record_.reset();
-  if (!on || on->has_ended()) return;
-  const MotionNote ended = end_record(*on, now, driver_.id(), status, std::move(fault));
-  if (sink_ && (!is_wheel_ || !on->fault.empty())) sink_(ended);
-}
-
-void DutyMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {
-  if (sink_) sink_({at, driver_.id(), kind, text});
+  log().begin(now, "stop", false);
 }
 
 void DutyMover::count_driven(Tick now, bool is_driven) {
@@ -338,7 +316,7 @@ void DutyMover::put(Lines& lines) {
 void DutyMover::piece_is_over(Lines& lines) {
   const Tick now = lines.now();
   if (course_.end_piece(now)) {
-    finish(now, MotionStatus::done);
+    log().end(now, MotionStatus::done);
   } else {
     next_put_ = now;
   }
@@ -387,10 +365,11 @@ void DutyMover::read(Lines& lines, std::span<const Reading> readings) {
       if (!cold_) cold_ = degrees;
       const auto& highest = probe_->on_motor ? std::get<BrushedMotor>(mechanism_.motor).heat.highest_rise
                                              : stage_of(mechanism_.board).highest_rise;
-      if (highest && degrees - *cold_ > highest->base() && failure_ && duty(lines.now()) != 0.0)
-        failure_(fmt::format("{}: {} is {:.0f} K warmer than when it was switched on, and stands {:.0f} K",
-                             mechanism_.name, probe_->on_motor ? "its motor" : "its board", degrees - *cold_,
-                             highest->base()));
+      if (highest && degrees - *cold_ > highest->base() && duty(lines.now()) != 0.0)
+        log().fail(lines.now(),
+                   fmt::format("{}: {} is {:.0f} K warmer than when it was switched on, and stands {:.0f} K",
+                               mechanism_.name, probe_->on_motor ? "its motor" : "its board",
+                               degrees - *cold_, highest->base()));
     }
   }
   if (!count) return;
@@ -421,8 +400,7 @@ void DutyMover::watch_count(Tick now, bool has_counted) {
   const std::string why = hold_->fault_of_quiet(driven, quiet, current_);
   if (why.empty()) return;
   quiet_since_ = now;
-  finish(now, MotionStatus::faulted, why);
-  if (failure_) failure_(why);
+  log().fail(now, why);
 }
 
 /// The share of the duty that is let through follows the current: what is over the limit is taken back

@@ -13,8 +13,7 @@
 
 #include "cogstride/board/h_bridge.hpp"
 #include "cogstride/motion/duty_course.hpp"
-#include "cogstride/motion/motion_record.hpp"
-#include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/speed/count_speed.hpp"
 #include "cogstride/motion/speed/run_down.hpp"
 #include "cogstride/motion/speed/speed_hold.hpp"
@@ -22,19 +21,10 @@
 
 namespace cogstride {
 
-class DutyMover final : public Participant {
+class DutyMover final : public Mover {
  public:
   /// @throws RangeError when it is no brushed motor behind an H-bridge
   DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
-  DutyMover(const DutyMover&) = delete;
-  DutyMover& operator=(const DutyMover&) = delete;
-
-  void on_note(NoteSink sink) { sink_ = std::move(sink); }
-  /// Asked before each order: what stands in its way now ("" when nothing does).
-  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
-  /// Told of what fails by itself: too much heat.
-  void on_failure(std::function<void(const std::string&)> listener) { failure_ = std::move(listener); }
-
   /// The record ends when the duty is reached, or with `lasts` when it is back at none.
   /// @throws RangeError when it is refused; what is on goes on
   std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order);
@@ -79,14 +69,20 @@ class DutyMover final : public Participant {
   void coast(Lines& lines) { let(lines, SlowsBy::coasting); }
 
   /// All lines were put at rest.
-  void lines_were_cut(Tick now, const std::string& why = {});
+  void lines_were_cut(Lines& lines, const std::string& why) override;
   /// Down as steeply as it may; what is on ends as faulted.
-  void halt(Lines& lines, const std::string& why);
+  void halt(Lines& lines, const std::string& why) override;
+  void come_to_rest(Lines& lines) override {
+    if (is_driven(lines.now()) || !has_ended()) stop(lines);
+  }
+  [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
+  [[nodiscard]] std::vector<LineSetup> line_setups() const override { return driver_.line_setups(); }
+  [[nodiscard]] bool has_ended() const override { return !course_.is_on_its_way() && !log().is_on(); }
+  [[nodiscard]] bool is_driven(Tick now) const override { return duty(now) != 0.0; }
 
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
   [[nodiscard]] const BridgeDriver& driver() const { return driver_; }
   [[nodiscard]] const DutyLimits& limits() const { return course_.limits(); }
-  [[nodiscard]] bool is_idle() const { return !course_.is_on_its_way() && !record_; }
   /// The duty that is asked for at an instant; -1 to 1.
   [[nodiscard]] double duty(Tick now) const;
   /// The highest so far, by size, and for how long there was one, s.
@@ -116,7 +112,6 @@ class DutyMover final : public Participant {
   /// As a number, m/s2 or turns/s2. @throws RangeError when it cannot be had
   [[nodiscard]] std::optional<double> required(const std::optional<OutputAcceleration>& acceleration) const;
   void close_loop(Tick now);
-  std::shared_ptr<MotionRecord> begin_record(Tick now, std::string what);
   void look_at_held(Lines& lines);
   void end_holding() {
     holds_ = false;
@@ -126,7 +121,6 @@ class DutyMover final : public Participant {
   void put(Lines& lines);
   void count_driven(Tick now, bool is_driven);
   void piece_is_over(Lines& lines);
-  void finish(Tick now, MotionStatus status, std::string fault = {});
   void ask_sensors(Lines& lines);
   void read(Lines& lines, std::span<const Reading> readings);
   void hold_back(double amperes);
@@ -134,14 +128,12 @@ class DutyMover final : public Participant {
   /// Of a duty, what surely comes to the motor, its bridge coasting between too.
   [[nodiscard]] double sure_drive(double duty) const;
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
-  void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
 
   Mechanism mechanism_;
   BridgeDriver driver_;
   double ticks_per_second_;
   DutyCourse course_;
-  Tick stride_;                             // from one duty of a ramp to the next
-  std::shared_ptr<MotionRecord> record_{};  // of what is on, while it has not ended
+  Tick stride_;  // from one duty of a ramp to the next
   RunDown run_down_;
   Tick turned_until_ = -never;  // when it was last driven, and which way
   int turned_way_ = 0;
@@ -156,7 +148,6 @@ class DutyMover final : public Participant {
   std::optional<OutputPosition> stands_at_{};  // by the last move, exactly
   Tick held_until_ = never;                    // when it begins to stop by itself
   std::optional<double> held_acceleration_{};  // that was asked for
-  bool is_wheel_ = false;                      // what is on is told of by its pair
   bool stops_ = false;                         // the loop takes it to rest, and lets go there
 
   const Encoder* encoder_;  // of mechanism_; null where it has none
@@ -171,9 +162,6 @@ class DutyMover final : public Participant {
   CountSpeed speed_;
   std::optional<double> current_{};
   std::optional<double> cold_{};  // probe, when it was read first
-  NoteSink sink_;
-  std::function<std::string(const Mechanism&)> obstacle_;
-  std::function<void(const std::string&)> failure_;
 };
 
 }  // namespace cogstride

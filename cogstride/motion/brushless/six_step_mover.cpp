@@ -27,7 +27,8 @@ constexpr ExactTime between_rotor_looks = ExactTime::from_base({1, 2000});
 
 SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
                            const Controller& controller)
-    : mechanism_(mechanism),
+    : Mover(id, mechanism.name),
+      mechanism_(mechanism),
       driver_(mechanism, id, group, controller),
       table_(commutation_of(mechanism).table),
       ticks_per_second_(controller.timer_clock.base().to_double()),
@@ -98,21 +99,18 @@ void SixStepMover::require(const SpeedOrder& order) const {
   if (run_ && state_ != State::off && state_ != State::runs_out && !goes_on)
     throw RangeError(fmt::format("{}: nothing tells its angle at rest: stop it before it turns otherwise",
                                  mechanism_.name));
-  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty())
-    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+  log().require_no_obstacle();
 }
 
 std::shared_ptr<MotionRecord> SixStepMover::spin(Lines& lines, const SpeedOrder& order) {
   require(order);
   const Tick now = lines.now();
-  finish(now, MotionStatus::cancelled);
+  log().end(now, MotionStatus::cancelled);
   begin(lines, order);
   std::string what = "spin at " + speed_text(output_kind(mechanism_.train), order.at.base.to_double());
   if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
-  record_ = running_record(now, std::move(what));
-  note(now, MotionNote::Kind::began, record_->what);
   next_act_ = now;
-  return record_;
+  return log().begin(now, std::move(what));
 }
 
 void SixStepMover::begin(Lines& lines, const SpeedOrder& order) {
@@ -154,13 +152,11 @@ void SixStepMover::begin_steps(Lines& lines) {
 std::shared_ptr<MotionRecord> SixStepMover::hold(Lines& lines, double speed, std::string what) {
   hold_->require(speed);
   const Tick now = lines.now();
-  finish(now, MotionStatus::cancelled);
+  log().end(now, MotionStatus::cancelled);
   acceleration_.reset();
   stops_at_ = never;
   hold_->spin(now, speed, {});
-  record_ = running_record(now, std::move(what));
-  note(now, MotionNote::Kind::began, record_->what);
-  return record_;
+  return log().begin(now, std::move(what));
 }
 
 std::shared_ptr<MotionRecord> SixStepMover::change_speed(Lines& lines, OutputSpeed by) {
@@ -185,10 +181,8 @@ std::shared_ptr<MotionRecord> SixStepMover::reverse(Lines& lines) {
 
 std::shared_ptr<MotionRecord> SixStepMover::stop(Lines& lines) {
   const Tick now = lines.now();
-  finish(now, MotionStatus::cancelled);
-  record_ = running_record(now, "stop");
-  note(now, MotionNote::Kind::began, record_->what);
-  auto record = record_;
+  log().end(now, MotionStatus::cancelled);
+  auto record = log().begin(now, "stop");
   stops_at_ = never;
   if (state_ == State::holds && !run_) {
     stops_ = true;
@@ -202,20 +196,21 @@ std::shared_ptr<MotionRecord> SixStepMover::stop(Lines& lines) {
 }
 
 void SixStepMover::halt(Lines& lines, const std::string& why) {
-  finish(lines.now(), MotionStatus::faulted, why);
+  log().end(lines.now(), MotionStatus::faulted, why);
   if (state_ != State::holds || run_) {
     end(lines, MotionStatus::faulted, why);
     return;
   }
   stops_ = true;
   stops_at_ = never;
-  record_ = running_record(lines.now(), "stop");
+  log().begin(lines.now(), "stop", false);
   hold_->spin(lines.now(), 0.0, {});
 }
 
-void SixStepMover::lines_were_cut(Tick now, const std::string& why) {
+void SixStepMover::lines_were_cut(Lines& lines, const std::string& why) {
+  const Tick now = lines.now();
   run_down_.begin(now, likely_speed(now));
-  finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  log().end(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
   driver_.lines_were_cut();
   state_ = State::off;
   duty_ = given_ = 0.0;
@@ -396,7 +391,7 @@ void SixStepMover::look(Lines& lines) {
         let_go(lines);
         return;
       }
-      if (stops_at_ == never) finish(now, MotionStatus::done);
+      if (stops_at_ == never) log().end(now, MotionStatus::done);
     }
   }
   next_act_ = back_emf_ ? std::max(now + 1, back_emf_->next_row_at(early)) : next_look_;
@@ -460,7 +455,7 @@ void SixStepMover::step(Lines& lines) {
       ask_voltages(lines, driver_.period());
       return;
     }
-    if (stops_at_ == never) finish(now, MotionStatus::done);
+    if (stops_at_ == never) log().end(now, MotionStatus::done);
   }
   duty_ = run_->way() * run_->duty(now);
   const chip::SixStepRow& row =
@@ -471,7 +466,7 @@ void SixStepMover::step(Lines& lines) {
 }
 
 /// All gates off.
-void SixStepMover::end(Lines& lines, MotionStatus status, const std::string& fault) {
+void SixStepMover::switch_off(Lines& lines) {
   run_down_.begin(lines.now(), likely_speed(lines.now()));
   driver_.put_off(lines, lines.now() + lines.lead());
   state_ = State::off;
@@ -481,24 +476,16 @@ void SixStepMover::end(Lines& lines, MotionStatus status, const std::string& fau
   next_act_ = next_look_ = never;
   currents_.ask(lines, never, 0);
   if (back_emf_) back_emf_->ask(lines, never, 0);
-  finish(lines.now(), status, fault);
+}
+
+void SixStepMover::end(Lines& lines, MotionStatus status, const std::string& fault) {
+  switch_off(lines);
+  log().end(lines.now(), status, fault);
 }
 
 void SixStepMover::fail(Lines& lines, const std::string& why) {
-  end(lines, MotionStatus::faulted, why);
-  if (failure_) failure_(why);
-}
-
-void SixStepMover::finish(Tick now, MotionStatus status, const std::string& fault) {
-  const std::shared_ptr<MotionRecord> on = std::move(record_);
-  record_.reset();
-  if (on == nullptr) return;
-  const MotionNote ended = end_record(*on, now, driver_.id(), status, fault);
-  if (sink_) sink_(ended);
-}
-
-void SixStepMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {
-  if (sink_) sink_({at, driver_.id(), kind, text});
+  switch_off(lines);
+  log().fail(lines.now(), why);
 }
 
 }  // namespace cogstride

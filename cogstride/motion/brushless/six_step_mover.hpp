@@ -22,8 +22,7 @@
 #include "cogstride/motion/brushless/leg_currents.hpp"
 #include "cogstride/motion/brushless/open_loop_run.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
-#include "cogstride/motion/motion_record.hpp"
-#include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/speed/count_speed.hpp"
 #include "cogstride/motion/speed/run_down.hpp"
 #include "cogstride/plan/commutation.hpp"
@@ -32,17 +31,10 @@
 
 namespace cogstride {
 
-class SixStepMover final : public Participant {
+class SixStepMover final : public Mover {
  public:
   /// @throws RangeError when it is no bare brushless motor on a six-gate inverter
   SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
-  SixStepMover(const SixStepMover&) = delete;
-  SixStepMover& operator=(const SixStepMover&) = delete;
-
-  void on_note(NoteSink sink) { sink_ = std::move(sink); }
-  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
-  void on_failure(std::function<void(const std::string&)> listener) { failure_ = std::move(listener); }
-
   /// To a speed, for a time from rest to rest or until told otherwise. Done when it has come to it, or with
   /// `lasts` when it stands again. @throws RangeError when it is refused; what is on goes on
   std::shared_ptr<MotionRecord> spin(Lines& lines, const SpeedOrder& order);
@@ -54,13 +46,19 @@ class SixStepMover final : public Participant {
   /// By Halls down by its loop and its friction, else at once: all gates off. Done when it has stood for a
   /// while; where nothing tells that, at once.
   std::shared_ptr<MotionRecord> stop(Lines& lines);
-  void halt(Lines& lines, const std::string& why);
+  void halt(Lines& lines, const std::string& why) override;
   /// All lines were put at rest.
-  void lines_were_cut(Tick now, const std::string& why = {});
+  void lines_were_cut(Lines& lines, const std::string& why) override;
+  void come_to_rest(Lines& lines) override {
+    if (is_driven(lines.now()) || !has_ended()) stop(lines);
+  }
+  [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
+  [[nodiscard]] std::vector<LineSetup> line_setups() const override { return driver_.line_setups(); }
+  [[nodiscard]] bool has_ended() const override { return !log().is_on(); }
+  [[nodiscard]] bool is_driven(Tick) const override { return given_ != 0.0; }
 
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
   [[nodiscard]] const GateDriver& driver() const { return driver_; }
-  [[nodiscard]] bool is_idle() const { return record_ == nullptr; }
   /// Of the output, m/s or turns/s, that is wanted now; 0 when nothing is.
   [[nodiscard]] double wanted_speed(Tick now) const;
   /// Since its gates went off last.
@@ -105,11 +103,10 @@ class SixStepMover final : public Participant {
   [[nodiscard]] double likely_speed(Tick now) const {
     return state_ == State::off || state_ == State::runs_out ? run_down_.speed(now) : wanted_speed(now);
   }
+  void switch_off(Lines& lines);
   void end(Lines& lines, MotionStatus status, const std::string& fault = {});
   void fail(Lines& lines, const std::string& why);
-  void finish(Tick now, MotionStatus status, const std::string& fault = {});
   void ask_voltages(Lines& lines, Tick period);
-  void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
   [[nodiscard]] Tick counted_at() const;
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
   [[nodiscard]] Tick ticks(double seconds) const;
@@ -146,10 +143,6 @@ class SixStepMover final : public Participant {
   int over_limit_ = 0;         // readings one after the other
 
   Tick next_act_ = never;
-  std::shared_ptr<MotionRecord> record_{};
-  NoteSink sink_;
-  std::function<std::string(const Mechanism&)> obstacle_;
-  std::function<void(const std::string&)> failure_;
 };
 
 }  // namespace cogstride

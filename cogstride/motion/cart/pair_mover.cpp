@@ -64,8 +64,8 @@ CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mec
 
 PairMover::PairMover(const WheeledPair& pair, MechanismId id, DutyMover& left, DutyMover& right,
                      const Controller& controller)
-    : pair_(pair),
-      id_(id),
+    : Mover(id, pair.name),
+      pair_(pair),
       ticks_per_second_(controller.timer_clock.base().to_double()),
       stride_(ticks_at_least(between_wheel_looks, controller.timer_clock)),
       wheels_(cart_wheels(pair, left.mechanism(), right.mechanism(), controller)) {
@@ -84,7 +84,7 @@ std::shared_ptr<MotionRecord> PairMover::drive(Lines& lines, const CartOrder& or
   const WheelWays ways = wheel_ways(order.way, wheels_.track);
   const double length = length_of(order.way);
   if (!(length > 0.0)) throw RangeError(fmt::format("{}: a way of nothing", pair_.name));
-  if (record_ != nullptr)
+  if (!has_ended())
     throw RangeError(fmt::format("{}: is on its way; wait for it, or stop it first", pair_.name));
   const double speed =
       order.speed ? wheels_.required(pair_.name, order.way, *order.speed) : wheels_.top_speed(order.way);
@@ -103,10 +103,8 @@ std::shared_ptr<MotionRecord> PairMover::drive(Lines& lines, const CartOrder& or
   pace_ = 1.0;
   slow_since_ = -1;
   const Tick now = lines.now();
-  record_ = running_record(now, "drive " + way_text(order.way));
-  if (sink_) sink_({now, id_, MotionNote::Kind::began, record_->what});
   next_act_ = now;
-  return record_;
+  return log().begin(now, "drive " + way_text(order.way));
 }
 
 void PairMover::look_at_wheels() {
@@ -143,48 +141,38 @@ void PairMover::act(Lines& lines, std::span<const Reading> readings) {
   if (!readings.empty() || next_act_ <= now) look_at_wheels();
   if (next_act_ > now) return;
   next_act_ = now + stride_;
-  if (record_ == nullptr) {
+  if (has_ended()) {
     next_act_ = never;
     return;
   }
   for (const Wheel* const wheel : {&left_, &right_}) {
     if (!wheel->record->has_ended() || wheel->record->status == MotionStatus::done) continue;
-    finish(now, MotionStatus::faulted, wheel->record->fault);
+    log().end(now, MotionStatus::faulted, wheel->record->fault);
     return;
   }
   if (left_.record->has_ended() && right_.record->has_ended()) {
-    finish(now, MotionStatus::done);
+    log().end(now, MotionStatus::done);
     return;
   }
   set_pace(now);
   if (slow_since_ < 0 || static_cast<double>(now - slow_since_) < longest_slow * ticks_per_second_) return;
   slow_since_ = -1;
-  const std::string why = fmt::format(
-      "{}: has hardly moved for {:.2g} s: one of its wheels is held back by more "
-      "than its motor has",
-      pair_.name, longest_slow);
-  if (failure_) failure_(why);
+  log().fail(now, fmt::format("{}: has hardly moved for {:.2g} s: one of its wheels is held back by more "
+                              "than its motor has",
+                              pair_.name, longest_slow));
 }
 
 void PairMover::stop(Lines& lines) {
   left_.mover->stop(lines);
   right_.mover->stop(lines);
-  finish(lines.now(), MotionStatus::cancelled);
+  log().end(lines.now(), MotionStatus::cancelled);
   // Where they come to rest is where the next way begins.
   for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
 }
 
-void PairMover::has_been_stopped(Tick now, const std::string& why) {
-  finish(now, MotionStatus::faulted, why);
+void PairMover::halt(Lines& lines, const std::string& why) {
+  log().end(lines.now(), MotionStatus::faulted, why);
   for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
-}
-
-void PairMover::finish(Tick now, MotionStatus status, const std::string& fault) {
-  const std::shared_ptr<MotionRecord> on = std::move(record_);
-  record_.reset();
-  if (on == nullptr) return;
-  const MotionNote ended = end_record(*on, now, id_, status, fault);
-  if (sink_) sink_(ended);
 }
 
 }  // namespace cogstride

@@ -42,28 +42,28 @@ struct CartWheels {
 [[nodiscard]] CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mechanism& right,
                                      const Controller& controller);
 
-class PairMover final : public Participant {
+class PairMover final : public Mover {
  public:
   /// The movers must outlive it. @throws RangeError when one of them has no encoder
   PairMover(const WheeledPair& pair, MechanismId id, DutyMover& left, DutyMover& right,
             const Controller& controller);
-  PairMover(const PairMover&) = delete;
-  PairMover& operator=(const PairMover&) = delete;
-
-  void on_note(NoteSink sink) { sink_ = std::move(sink); }
-  /// Told of what fails by itself: both wheels are held back for good.
-  void on_failure(std::function<void(const std::string&)> listener) { failure_ = std::move(listener); }
 
   /// @throws RangeError when it is refused, or the way before has not ended
   std::shared_ptr<MotionRecord> drive(Lines& lines, const CartOrder& order);
   /// Both wheels down as their limits allow, and let go.
   void stop(Lines& lines);
-  /// All lines were put at rest, or both wheels are being stopped.
-  void has_been_stopped(Tick now, const std::string& why);
+  void come_to_rest(Lines& lines) override {
+    if (!has_ended()) stop(lines);
+  }
+  /// Its wheels are being stopped by themselves.
+  void halt(Lines& lines, const std::string& why) override;
+  void lines_were_cut(Lines& lines, const std::string& why) override { halt(lines, why); }
+  [[nodiscard]] const Mechanism* parts() const override { return nullptr; }
+  [[nodiscard]] std::vector<LineSetup> line_setups() const override { return {}; }
+  [[nodiscard]] bool has_ended() const override { return !log().is_on(); }
+  [[nodiscard]] bool is_driven(Tick) const override { return !has_ended(); }
 
   [[nodiscard]] const WheeledPair& pair() const { return pair_; }
-  [[nodiscard]] MechanismId id() const { return id_; }
-  [[nodiscard]] bool is_idle() const { return record_ == nullptr; }
   /// Where it thinks it is, by the counts.
   [[nodiscard]] const CartPose& thinks() const { return pose_; }
   /// Share of its speed that both wheels go with now, and the least so far.
@@ -85,10 +85,8 @@ class PairMover final : public Participant {
   };
   void look_at_wheels();
   void set_pace(Tick now);
-  void finish(Tick now, MotionStatus status, const std::string& fault = {});
 
   WheeledPair pair_;
-  MechanismId id_;
   double ticks_per_second_;
   Tick stride_;
   Wheel left_;
@@ -99,9 +97,6 @@ class PairMover final : public Participant {
   double slowest_ = 1.0;
   Tick slow_since_ = -1;
   Tick next_act_ = 0;
-  std::shared_ptr<MotionRecord> record_{};
-  NoteSink sink_;
-  std::function<void(const std::string&)> failure_;
 };
 
 }  // namespace cogstride

@@ -1,14 +1,13 @@
 #include "cogstride/motion/pulse_width/pulse_width_mover.hpp"
 
-#include <fmt/format.h>
-
 #include <cmath>
 
 namespace cogstride {
 
 PulseWidthMover::PulseWidthMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
                                  const Controller& controller)
-    : mechanism_(mechanism),
+    : Mover(id, mechanism.name),
+      mechanism_(mechanism),
       driver_(mechanism, id, group, controller),
       scale_(mechanism),
       ticks_per_second_(controller.timer_clock.base().to_double()) {}
@@ -33,44 +32,26 @@ void PulseWidthMover::act(Lines& lines, std::span<const Reading>) {
 
 void PulseWidthMover::release(Lines& lines) {
   const Tick now = lines.now();
-  finish(now, MotionStatus::cancelled);
+  log().end(now, MotionStatus::cancelled);
   driver_.put_none(lines, now + lines.lead());
   has_pulses_ = false;
   next_act_ = never;
   has_lost_pulses();
-  note(now, MotionNote::Kind::told, "release");
+  log().note(now, MotionNote::Kind::told, "release");
 }
 
-void PulseWidthMover::lines_were_cut(Tick now, const std::string& why) {
+void PulseWidthMover::lines_were_cut(Lines& lines, const std::string& why) {
+  const Tick now = lines.now();
   if (const std::optional<double> share = asked(now)) went_off_ = WentOff{*share, now};
-  finish(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  log().end(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
   has_pulses_ = false;
   next_act_ = never;
   has_lost_pulses();
 }
 
-void PulseWidthMover::require_no_obstacle() const {
-  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty())
-    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
-}
-
 std::shared_ptr<MotionRecord> PulseWidthMover::begin_record(Tick now, std::string what) {
-  finish(now, MotionStatus::cancelled);
-  record_ = running_record(now, std::move(what));
-  note(now, MotionNote::Kind::began, record_->what);
-  return record_;
-}
-
-void PulseWidthMover::finish(Tick now, MotionStatus status, const std::string& fault) {
-  const std::shared_ptr<MotionRecord> on = std::move(record_);
-  record_.reset();
-  if (on == nullptr) return;
-  const MotionNote ended = end_record(*on, now, driver_.id(), status, fault);
-  if (sink_) sink_(ended);
-}
-
-void PulseWidthMover::note(Tick at, MotionNote::Kind kind, const std::string& text) const {
-  if (sink_) sink_({at, driver_.id(), kind, text});
+  log().end(now, MotionStatus::cancelled);
+  return log().begin(now, std::move(what));
 }
 
 }  // namespace cogstride

@@ -8,31 +8,22 @@
 #include <string>
 
 #include "cogstride/board/pulse_width.hpp"
-#include "cogstride/motion/motion_record.hpp"
-#include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/mover.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
 
 namespace cogstride {
 
-class PulseWidthMover : public Participant {
+class PulseWidthMover : public Mover {
  public:
-  PulseWidthMover(const PulseWidthMover&) = delete;
-  PulseWidthMover& operator=(const PulseWidthMover&) = delete;
-
-  void on_note(NoteSink sink) { sink_ = std::move(sink); }
-  /// Asked before each order: what stands in its way now ("" when nothing does).
-  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
-
   /// No pulse from the next frame on: a servo goes limp, a speed controller stops and must be armed again.
   void release(Lines& lines);
-  /// All lines were put at rest.
-  void lines_were_cut(Tick now, const std::string& why = {});
-  /// As gently as it may; what is on ends as faulted.
-  virtual void halt(Lines& lines, const std::string& why) = 0;
+  void lines_were_cut(Lines& lines, const std::string& why) override;
+  [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
+  [[nodiscard]] std::vector<LineSetup> line_setups() const override { return {driver_.line_setup()}; }
+  [[nodiscard]] bool has_ended() const override { return !log().is_on(); }
 
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
   [[nodiscard]] const PulseDriver& driver() const { return driver_; }
-  [[nodiscard]] bool is_idle() const { return record_ == nullptr; }
   /// Whether it is given pulses.
   [[nodiscard]] bool has_pulses() const { return has_pulses_; }
   /// What the pulses ask for: a share of the swing, or a throttle of -1 to 1; nothing without pulses.
@@ -58,21 +49,18 @@ class PulseWidthMover : public Participant {
   /// No pulses go out any more.
   virtual void has_lost_pulses() = 0;
 
-  void require_no_obstacle() const;
   /// Something has changed: the next frame is put at once.
   void put_from(Tick now) {
     has_pulses_ = true;
     next_act_ = now;
   }
+  /// It takes the place of what is on.
   std::shared_ptr<MotionRecord> begin_record(Tick now, std::string what);
-  void finish(Tick now, MotionStatus status, const std::string& fault = {});
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
   [[nodiscard]] Tick ticks(double seconds) const;
   [[nodiscard]] const PulseScale& scale() const { return scale_; }
 
  private:
-  void note(Tick at, MotionNote::Kind kind, const std::string& text) const;
-
   Mechanism mechanism_;
   PulseDriver driver_;
   PulseScale scale_;
@@ -80,9 +68,6 @@ class PulseWidthMover : public Participant {
   bool has_pulses_ = false;
   WentOff went_off_{};
   Tick next_act_ = never;
-  std::shared_ptr<MotionRecord> record_{};  // of what is on, while it has not ended
-  NoteSink sink_;
-  std::function<std::string(const Mechanism&)> obstacle_;
 };
 
 }  // namespace cogstride

@@ -97,7 +97,7 @@ double ServoMover::share_at(Tick at) const {
 bool ServoMover::frame_is_put(Tick now, Tick begins) {
   if (now >= done_at_) {
     done_at_ = never;
-    finish(now, MotionStatus::done);
+    log().end(now, MotionStatus::done);
   }
   return begins < ramp_ends_ || done_at_ != never;
 }
@@ -124,7 +124,7 @@ std::shared_ptr<MotionRecord> ServoMover::swing(Lines& lines, const MoveOrder& o
   const OutputPosition to = target_of(own, from, order);
   require_inside(own, to);
   const RampLimits limits = swing_limits(own, order.speed, order.acceleration);
-  require_no_obstacle();
+  log().require_no_obstacle();
   const Tick now = lines.now();
   auto record = begin_record(now, "swing to " + to_text(to));
   limits_ = limits;
@@ -148,14 +148,14 @@ std::shared_ptr<MotionRecord> ServoMover::stop(Lines& lines) {
   if (goes_to_) {
     brake(lines);
   } else {
-    finish(lines.now(), MotionStatus::done);
+    log().end(lines.now(), MotionStatus::done);
   }
   return record;
 }
 
 void ServoMover::halt(Lines& lines, const std::string& why) {
-  const bool moves = !is_idle();
-  finish(lines.now(), MotionStatus::faulted, why);
+  const bool moves = !has_ended();
+  log().end(lines.now(), MotionStatus::faulted, why);
   if (moves && goes_to_) {
     begin_record(lines.now(), "stop");
     brake(lines);

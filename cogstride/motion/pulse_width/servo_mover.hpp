@@ -21,6 +21,10 @@ class ServoMover final : public PulseWidthMover {
   /// Brakes, and holds where it comes to rest.
   std::shared_ptr<MotionRecord> stop(Lines& lines);
   void halt(Lines& lines, const std::string& why) override;
+  void come_to_rest(Lines& lines) override {
+    if (!has_ended()) stop(lines);
+  }
+  [[nodiscard]] bool is_driven(Tick) const override { return !has_ended(); }
 
   /// Where it was sent; exact. Nothing before its first swing and after a release.
   [[nodiscard]] std::optional<OutputPosition> position() const { return goes_to_; }

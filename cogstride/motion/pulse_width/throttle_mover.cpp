@@ -59,13 +59,13 @@ double ThrottleMover::share_at(Tick at) const {
 
 std::shared_ptr<MotionRecord> ThrottleMover::arm(Lines& lines) {
   if (is_armed_) throw RangeError(fmt::format("{}: is armed already", mechanism().name));
-  require_no_obstacle();
+  log().require_no_obstacle();
   const Tick now = lines.now();
   auto record = begin_record(now, "arm");
   course_.stay(0.0);
   if (input_of(mechanism()).arming.empty()) {
     is_armed_ = true;
-    finish(now, MotionStatus::done);
+    log().end(now, MotionStatus::done);
   } else {
     stage_ = 0;
     stage_ends_ = never;
@@ -84,7 +84,7 @@ bool ThrottleMover::frame_is_put(Tick now, Tick begins) {
       if (++*stage_ == stages.size()) {
         stage_.reset();
         is_armed_ = true;
-        finish(now, MotionStatus::done);
+        log().end(now, MotionStatus::done);
       }
     }
     return true;
@@ -96,7 +96,7 @@ bool ThrottleMover::frame_is_put(Tick now, Tick begins) {
   }
   if (!course_.is_on_its_way()) return false;
   if (begins >= course_.piece_ends() && course_.end_piece(begins)) {
-    finish(now, MotionStatus::done);
+    log().end(now, MotionStatus::done);
     return false;
   }
   return true;
@@ -118,7 +118,7 @@ std::shared_ptr<MotionRecord> ThrottleMover::begin(Lines& lines, double to, std:
   require_armed();
   if (to < 0.0 && !scale().goes_both_ways())
     throw RangeError(fmt::format("{}: turns one way alone: its board has no centre_pulse", mechanism().name));
-  if (to != 0.0) require_no_obstacle();
+  if (to != 0.0) log().require_no_obstacle();
   const Tick now = lines.now();
   const double wait = turned_way_ * to < 0.0 ? limits().pause - seconds(now - turned_until_) : 0.0;
   DutyCourse next = course_;
@@ -161,14 +161,14 @@ std::shared_ptr<MotionRecord> ThrottleMover::stop(Lines& lines, std::optional<Ex
   if (is_armed_) return begin(lines, 0.0, as_seconds(ramp), {}, "stop");
   // While it is being armed it gets no throttle: nothing but the safe pulse, or none.
   auto record = begin_record(lines.now(), "stop");
-  finish(lines.now(), MotionStatus::done);
+  log().end(lines.now(), MotionStatus::done);
   if (has_pulses()) release(lines);
   return record;
 }
 
 void ThrottleMover::halt(Lines& lines, const std::string& why) {
   const Tick now = lines.now();
-  finish(now, MotionStatus::faulted, why);
+  log().end(now, MotionStatus::faulted, why);
   if (!is_armed_) {
     if (has_pulses()) release(lines);
     return;

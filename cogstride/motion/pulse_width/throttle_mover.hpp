@@ -33,6 +33,10 @@ class ThrottleMover final : public PulseWidthMover {
   /// Down to none, where it stays: the pulse of no throttle.
   std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp = {});
   void halt(Lines& lines, const std::string& why) override;
+  void come_to_rest(Lines& lines) override {
+    if (is_driven(lines.now()) || !has_ended()) stop(lines);
+  }
+  [[nodiscard]] bool is_driven(Tick now) const override { return throttle_at(now) != 0.0; }
 
   /// The throttle that is asked for, -1 to 1.
   [[nodiscard]] double throttle_at(Tick now) const { return course_.at(now); }

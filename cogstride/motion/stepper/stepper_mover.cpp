@@ -23,7 +23,8 @@ OutputSpeed magnitude_of(const OutputSpeed& speed) {
 }  // namespace
 
 StepperMover::StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller)
-    : mechanism_(mechanism),
+    : Mover(id, mechanism.name),
+      mechanism_(mechanism),
       controller_(controller),
       steps_per_base_(steps_per_base(mechanism)),
       stream_(mechanism, id, controller.timer_clock),
@@ -138,8 +139,7 @@ void StepperMover::stop(Lines& lines, Braking how) {
 }
 
 void StepperMover::hold(Lines& lines) {
-  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty())
-    throw RangeError(fmt::format("{}: {}", mechanism_.name, in_the_way));
+  log().require_no_obstacle();
   stream_.switch_on(lines);
 }
 
@@ -158,9 +158,9 @@ void StepperMover::require_redirectable() const {
 /// The running motion's record ends; the new one takes its place in the queue.
 std::shared_ptr<MotionRecord> StepperMover::replace_running(Lines& lines, std::string what,
                                                             QueuedMotion motion) {
-  note(lines.now(), MotionNote::Kind::redirected, queue_.first().record->what);
+  log().note(lines.now(), MotionNote::Kind::redirected, queue_.first().record->what);
   auto record = queue_.replace_first(std::move(what), std::move(motion), lines.now());
-  note(lines.now(), MotionNote::Kind::began, record->what);
+  log().note(lines.now(), MotionNote::Kind::began, record->what);
   queue_.foresee(known_end());
   return record;
 }
@@ -295,10 +295,6 @@ OutputPosition StepperMover::position_of(std::int64_t step) const {
   return {commanded_.kind, Ratio(step - *origin_) / steps_per_base_};
 }
 
-void StepperMover::note(Tick at, MotionNote::Kind kind, std::string text) const {
-  if (sink_) sink_({at, stream_.driver().id(), kind, std::move(text)});
-}
-
 Tick StepperMover::next_act() const {
   if (queue_.is_empty()) return never;
   const QueuedMotion& front = queue_.first();
@@ -376,7 +372,7 @@ void StepperMover::begin(Lines& lines, const QueuedMotion& order, const SpeedOrd
 
 void StepperMover::begin_next(Lines& lines) {
   QueuedMotion& order = queue_.first();
-  if (const std::string in_the_way = obstacle_ ? obstacle_(mechanism_) : ""; !in_the_way.empty()) {
+  if (const std::string in_the_way = log().obstacle(); !in_the_way.empty()) {
     order.record->began = lines.now();
     finish(lines, MotionStatus::faulted, fmt::format("{}: {}", mechanism_.name, in_the_way));
     return;
@@ -387,7 +383,7 @@ void StepperMover::begin_next(Lines& lines) {
   }
   order.record->status = MotionStatus::running;
   order.record->began = lines.now();
-  note(lines.now(), MotionNote::Kind::began, order.record->what);
+  log().note(lines.now(), MotionNote::Kind::began, order.record->what);
   if (std::holds_alternative<HomeOrder>(order.what)) {
     origin_.reset();
     begin_homing(lines, homing_goal(mechanism_, controller_));
@@ -426,11 +422,15 @@ void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) 
   braking_ = false;
   endless_ = false;
   const bool halted = !std::exchange(halted_by_, {}).empty();
-  const auto kind = status == MotionStatus::done        ? MotionNote::Kind::done
-                    : status == MotionStatus::cancelled ? MotionNote::Kind::cancelled
-                    : halted                            ? MotionNote::Kind::halted
-                                                        : MotionNote::Kind::faulted;
-  note(lines.now(), kind, status == MotionStatus::faulted ? record->fault : record->what);
+  if (status == MotionStatus::faulted && !halted) {
+    log().fail(lines.now(), record->fault);
+  } else if (status == MotionStatus::faulted) {
+    log().note(lines.now(), MotionNote::Kind::halted, record->fault);
+  } else {
+    log().note(lines.now(),
+               status == MotionStatus::done ? MotionNote::Kind::done : MotionNote::Kind::cancelled,
+               record->what);
+  }
   if (status == MotionStatus::done) return;
   stand_at(stream_.made());
   if (status == MotionStatus::faulted) queue_.drop(lines.now());
@@ -462,8 +462,8 @@ void StepperMover::homing_acted(Lines& lines) {
     return;
   }
   if (homing_->edge_at() == lines.now() && std::holds_alternative<HomeOrder>(queue_.first().what)) {
-    note(lines.now(), MotionNote::Kind::home_edge,
-         fmt::format("home edge: this step is {}", to_text(homing_->edge_place())));
+    log().note(lines.now(), MotionNote::Kind::home_edge,
+               fmt::format("home edge: this step is {}", to_text(homing_->edge_place())));
   }
   if (homing_->state() != HomingSequence::State::found) return;
   if (std::holds_alternative<MeasureOrder>(queue_.first().what)) {
@@ -488,8 +488,8 @@ void StepperMover::measured(Lines& lines) {
     return fmt::format("{:.6g} {}", amount.base.to_double() * display_units_per_base(amount.kind),
                        display_unit(amount.kind, 0));
   };
-  note(lines.now(), MotionNote::Kind::measured,
-       fmt::format("{} from {} to {}", text(*measured_travel_), home.name, goal.sensor.name));
+  log().note(lines.now(), MotionNote::Kind::measured,
+             fmt::format("{} from {} to {}", text(*measured_travel_), home.name, goal.sensor.name));
   if (4 * std::abs(off) <= goal.alignment_way) {
     // It stands where it was sent; the edge differed by no more than a full step.
     commanded_ = position_of(stream_.made());

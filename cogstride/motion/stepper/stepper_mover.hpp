@@ -8,31 +8,18 @@
 #include <optional>
 #include <variant>
 
-#include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/stepper/homing_sequence.hpp"
 #include "cogstride/motion/stepper/motion_queue.hpp"
 
 namespace cogstride {
 
-/// How a running motion is stopped before its end.
-enum class Braking {
-  on_a_ramp,  ///< at the limits that it runs with
-  steepest    ///< as hard as the motor can without losing steps, whatever the limits
-};
-
-class StepperMover final : public Participant {
+class StepperMover final : public Mover {
  public:
   StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
-  StepperMover(const StepperMover&) = delete;
-  StepperMover& operator=(const StepperMover&) = delete;
-
-  /// Notes of what motions do, as they do it.
-  void on_note(NoteSink sink) { sink_ = std::move(sink); }
 
   /// Where switches, supplies and stops are read; must outlive it.
   void watch(const Inputs& inputs) { inputs_ = &inputs; }
-  /// Asked before each motion: what stands in its way now ("" when nothing does).
-  void on_begin(std::function<std::string(const Mechanism&)> obstacle) { obstacle_ = std::move(obstacle); }
 
   /// Queues a homing. @throws RangeError when the mechanism cannot be homed.
   std::shared_ptr<MotionRecord> home();
@@ -72,7 +59,7 @@ class StepperMover final : public Participant {
   std::shared_ptr<MotionRecord> redirect(Lines& lines, const MoveOrder& order);
   std::shared_ptr<MotionRecord> redirect(Lines& lines, const SpeedOrder& order);
   /// Takes a queued motion back, or brakes the running one; those queued behind it go on.
-  void cancel(Lines& lines, const MotionRecord& motion, Braking how = Braking::on_a_ramp);
+  void cancel(Lines& lines, const MotionRecord& motion, Braking how) override;
 
   /// Switches the outputs on, so that the motor holds where it stands.
   void hold(Lines& lines);
@@ -82,9 +69,14 @@ class StepperMover final : public Participant {
 
   /// All lines were put at rest: motions that had not ended are faulted, and the position is not believed any
   /// more where a motion was on.
-  void lines_were_cut(Lines& lines, const std::string& why = {});
+  void lines_were_cut(Lines& lines, const std::string& why) override;
   /// Brakes as hard as the motor can; the motion ends as faulted, and those queued behind it are dropped.
-  void halt(Lines& lines, const std::string& why);
+  void halt(Lines& lines, const std::string& why) override;
+  void come_to_rest(Lines& lines) override { stop(lines, Braking::steepest); }
+  [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
+  [[nodiscard]] std::vector<LineSetup> line_setups() const override { return stream_.driver().line_setups(); }
+  [[nodiscard]] bool has_ended() const override { return queue_.is_empty(); }
+  [[nodiscard]] bool is_driven(Tick) const override { return !queue_.is_empty(); }
   /// Something has shown that it does not stand where it was thought to; it must be homed.
   void forget_position();
   /// The step that it stands on now, counted since the lines were opened.
@@ -103,7 +95,6 @@ class StepperMover final : public Participant {
 
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
   [[nodiscard]] const StepStream& stream() const { return stream_; }
-  [[nodiscard]] bool is_idle() const { return queue_.is_empty(); }
   /// The commanded position, known since start (no gate) or homing; the target while a move is on. While it
   /// runs without end it is the step planned for `now`.
   [[nodiscard]] std::optional<OutputPosition> position(Tick now) const;
@@ -130,7 +121,6 @@ class StepperMover final : public Participant {
   [[nodiscard]] OutputPosition commanded_at(Tick now) const;
   void finish(Lines& lines, MotionStatus status, std::string fault = {});
   void stand_at(std::int64_t step);
-  void note(Tick at, MotionNote::Kind kind, std::string text) const;
   [[nodiscard]] OutputPosition position_of(std::int64_t step) const;
 
   Mechanism mechanism_;
@@ -149,8 +139,6 @@ class StepperMover final : public Participant {
       never;               // its steps are out, and its board has until then to say that it stands there
   std::string halted_by_;  // why the running motion is being stopped, when a fault did it
   const Inputs* inputs_ = nullptr;
-  std::function<std::string(const Mechanism&)> obstacle_;
-  NoteSink sink_;
 };
 
 }  // namespace cogstride

@@ -1,0 +1,49 @@
+#include "cogstride/motion/motion_log.hpp"
+
+#include "cogstride/quantity/error.hpp"
+
+namespace cogstride {
+
+void MotionLog::require_no_obstacle() const {
+  if (const std::string in_the_way = obstacle(); !in_the_way.empty())
+    throw RangeError(name_ + ": " + in_the_way);
+}
+
+std::shared_ptr<MotionRecord> MotionLog::begin(Tick now, std::string what, bool is_told) {
+  is_told_ = is_told;
+  record_ = std::make_shared<MotionRecord>();
+  record_->what = std::move(what);
+  record_->status = MotionStatus::running;
+  record_->began = now;
+  if (is_told) note(now, MotionNote::Kind::began, record_->what);
+  return record_;
+}
+
+void MotionLog::end(Tick now, MotionStatus status, std::string fault) {
+  const std::shared_ptr<MotionRecord> on = std::exchange(record_, nullptr);
+  if (!on) return;
+  on->status = status;
+  on->ended = now;
+  on->fault = std::move(fault);
+  using Kind = MotionNote::Kind;
+  const Kind kind = status == MotionStatus::done        ? Kind::done
+                    : status == MotionStatus::cancelled ? Kind::redirected
+                                                        : Kind::halted;
+  if (is_told_ || !on->fault.empty()) note(now, kind, on->fault.empty() ? on->what : on->fault);
+}
+
+void MotionLog::fail(Tick now, const std::string& why) {
+  if (const std::shared_ptr<MotionRecord> on = std::exchange(record_, nullptr)) {
+    on->status = MotionStatus::faulted;
+    on->ended = now;
+    on->fault = why;
+  }
+  note(now, MotionNote::Kind::faulted, why);
+  if (failure_) failure_(why);
+}
+
+void MotionLog::note(Tick at, MotionNote::Kind kind, std::string text) const {
+  if (sink_) sink_({at, id_, kind, std::move(text)});
+}
+
+}  // namespace cogstride
