@@ -98,7 +98,7 @@ void simulated_bench(benchmark::State& state) {
   double seconds = 0.0;
   for (auto _ : state) {
     SimulatedBench bench(rig);
-    auto traverse = bench.mechanism("traverse");
+    auto traverse = bench.stepper("traverse");
     traverse.move({.to = 100_mm}).wait();
     seconds += bench.now().in(units::s);
   }
@@ -121,7 +121,7 @@ void bench_of_many(benchmark::State& state) {
   double seconds = 0.0;
   for (auto _ : state) {
     SimulatedBench bench(rig);
-    for (const Mechanism& mechanism : rig.mechanisms) bench.mechanism(mechanism.name).move({.to = 40_mm});
+    for (const Mechanism& mechanism : rig.mechanisms) bench.stepper(mechanism.name).move({.to = 40_mm});
     bench.wait_for_all();
     seconds += bench.now().in(units::s);
   }

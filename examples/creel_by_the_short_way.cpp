@@ -7,7 +7,7 @@ using namespace cogstride::literals;
 int main(int count, char** words) {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{rig};
-  auto creel = bench.mechanism("creel");
+  auto creel = bench.stepper("creel");
   creel.home().wait();
   for (const int cone : {5, 2, 7, 0}) {
     auto turn = creel.turn({.to_station = cone, .way = cogstride::Way::shortest});

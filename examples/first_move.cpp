@@ -25,7 +25,7 @@ int main() {
   rig.mechanisms.push_back(traverse);
 
   cogstride::SimulatedBench bench{rig};
-  auto carriage = bench.mechanism("traverse");
+  auto carriage = bench.stepper("traverse");
   for (const cogstride::MoveOrder& order :
        {cogstride::MoveOrder{.to = 85_mm}, {.by = -75_mm, .speed = 20_mm_per_s}}) {
     carriage.move(order).wait();

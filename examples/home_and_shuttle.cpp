@@ -7,7 +7,7 @@ using namespace cogstride::literals;
 int main(int count, char** words) {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{rig};
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   bench.on_fault([](const std::string& why) { std::printf("fault: %s\n", why.c_str()); });
 
   if (const std::string fault = traverse.home().result(); !fault.empty()) return 1;

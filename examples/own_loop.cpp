@@ -10,7 +10,7 @@ int main(int count, char** words) {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{
       rig, {.start_positions = {{"creel", -4_deg}}, .events = {{4_s, "pedal", true}, {7_s, "pedal", false}}}};
-  auto creel = bench.mechanism("creel");
+  auto creel = bench.stepper("creel");
   auto home = creel.home();
   const cogstride::LineId pedal{35};
   bool spins = false;

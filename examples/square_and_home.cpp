@@ -10,12 +10,12 @@ int main(int count, char** words) {
   cogstride::Rig actual = rig;
   actual.pairs[0].right_wheel = cogstride::Length(65.4, cogstride::units::mm);
   cogstride::SimulatedBench bench{rig, {.actual = actual}};
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   for (int side = 0; side < 4; ++side) {
     cart.drive({.way = {.by = 800_mm}, .speed = 300_mm_per_s}).wait();
     cart.drive({.way = {.turns = 90_deg}}).wait();  // on the spot, as fast as its wheels can be held
     std::printf("corner %d: thinks (%4.0f, %4.0f) mm, stands (%4.0f, %4.0f) mm\n", side + 1,
-                1e3 * cart.thinks().x, 1e3 * cart.thinks().y, 1e3 * bench.cart("cart").x,
-                1e3 * bench.cart("cart").y);
+                1e3 * cart.thinks().x, 1e3 * cart.thinks().y, 1e3 * bench.cart_pose("cart").x,
+                1e3 * bench.cart_pose("cart").y);
   }
 }

@@ -10,7 +10,7 @@ int main(int count, char** words) {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{
       rig, {.start_positions = {{"traverse", 3_mm}}, .events = {{12_s, "halt", true}}}};
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
 
   for (const auto how : {cogstride::Braking::on_a_ramp, cogstride::Braking::steepest}) {

@@ -7,8 +7,8 @@ using namespace cogstride::literals;
 int main(int count, char** words) {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{rig};
-  auto traverse = bench.mechanism("traverse");
-  auto creel = bench.mechanism("creel");
+  auto traverse = bench.stepper("traverse");
+  auto creel = bench.stepper("creel");
   traverse.home();  // motions of one mechanism queue; those of two run side by side
   creel.home();
   bench.wait_for_all();

@@ -15,6 +15,22 @@ constexpr std::size_t first_output_group = 0x100;
 constexpr std::size_t first_drive_group = 0x200;
 constexpr std::size_t first_pulse_group = 0x300;
 constexpr std::size_t first_gate_group = 0x400;
+
+FaultCode code_of(Trip::Cause cause) {
+  switch (cause) {
+    case Trip::Cause::emergency_stop:
+      return FaultCode::emergency_stop;
+    case Trip::Cause::limit_switch:
+      return FaultCode::limit_switch;
+    case Trip::Cause::board_fault:
+      return FaultCode::board_fault;
+    case Trip::Cause::supply_lost:
+      return FaultCode::supply_lost;
+    case Trip::Cause::motion_failed:
+      break;
+  }
+  return FaultCode::other_failed;
+}
 }  // namespace
 
 TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
@@ -163,7 +179,7 @@ std::vector<Mover*> Bench::as_they_stop() const {
   return movers;
 }
 
-SixStepHandle Bench::brushless(const std::string& name) {
+BrushlessHandle Bench::brushless(const std::string& name) & {
   const Mechanism& wanted = mechanism_named(rig_, name);
   for (const auto& six_step : six_steps_)
     if (six_step->mechanism().name == name) return {*this, *six_step};
@@ -171,7 +187,14 @@ SixStepHandle Bench::brushless(const std::string& name) {
                                kind_name(wanted.motor), kind_name(wanted.board)));
 }
 
-PairHandle Bench::pair(const std::string& name) {
+MechanismHandle Bench::mechanism(const std::string& name) & {
+  for (const auto& mover : all_)
+    if (mover->name() == name) return {*this, *mover};
+  (void)mechanism_named(rig_, name);
+  throw RangeError(fmt::format("{}: nothing moves it on this bench", name));
+}
+
+CartHandle Bench::cart(const std::string& name) & {
   const WheeledPair& wanted = pair_named(rig_, name);
   return {*this, *pairs_[static_cast<std::size_t>(&wanted - rig_.pairs.data())]};
 }
@@ -186,7 +209,7 @@ DutyMover& Bench::duty_mover(const std::string& name) {
   return **found;
 }
 
-DriveHandle Bench::brushed(const std::string& name) {
+BrushedHandle Bench::brushed(const std::string& name) & {
   return {*this, duty_mover(name)};
 }
 
@@ -200,11 +223,11 @@ M& Bench::pulse_width_mover(const std::string& name, const char* what) {
       fmt::format("{}: a {} on a {} is no {}", name, kind_name(wanted.motor), kind_name(wanted.board), what));
 }
 
-ServoHandle Bench::servo(const std::string& name) {
+ServoHandle Bench::servo(const std::string& name) & {
   return {*this, pulse_width_mover<ServoMover>(name, "hobby servo")};
 }
 
-ThrottleHandle Bench::speed_controller(const std::string& name) {
+SpeedControllerHandle Bench::speed_controller(const std::string& name) & {
   return {*this, pulse_width_mover<ThrottleMover>(name, "motor behind a speed controller")};
 }
 
@@ -215,11 +238,11 @@ StepperMover& Bench::mover(const std::string& name) {
                         [&](const auto& mover) { return mover->mechanism().name == wanted.name; });
 }
 
-MechanismHandle Bench::mechanism(const std::string& name) {
+StepperHandle Bench::stepper(const std::string& name) & {
   return {*this, mover(name)};
 }
 
-OutputHandle Bench::output(const std::string& name) {
+OutputHandle Bench::output(const std::string& name) & {
   std::vector<std::string> names;
   for (const auto& output : outputs_) {
     if (output->output().name == name) return {*this, *output};
@@ -334,11 +357,13 @@ Time Bench::now() const {
 }
 
 void Bench::serve(Time span) {
+  require_open();
   loop().run(lines().now() + ticks(span), [] { return false; });
 }
 
-void Bench::run_until(const std::function<bool()>& finished) {
-  loop().run(never, [&] { return finished() && !guard_->has_more_to_tell(); });
+void Bench::run_until(const std::function<bool()>& finished, Tick until) {
+  require_open();
+  loop().run(until, [&] { return finished() && !guard_->has_more_to_tell(); });
 }
 
 void Bench::leave_encoders_unchecked() {
@@ -369,7 +394,18 @@ void Bench::stop() {
   stop(StopBy::cut, {});
 }
 
-void Bench::stop(StopBy how, const std::string& why) {
+void Bench::end_all() {
+  stop(StopBy::cut, "", FaultCode::closed);
+  is_closed_ = true;
+}
+
+void Bench::require_open() const {
+  if (is_closed_) throw RangeError("the bench is closed: its lines are at rest, and nothing moves any more");
+}
+
+void Bench::stop(StopBy how, const std::string& text, FaultCode code) {
+  if (is_closed_) return;
+  const Why why{code, text};
   if (how == StopBy::cut) {
     lines().cut();
     inputs_->read_again();
@@ -406,7 +442,7 @@ void Bench::tripped(Lines&, const Trip& trip) {
                                   display_unit(position->kind, 0))
                     : " outside homing";
   }
-  stop(how, why);
+  stop(how, why, code_of(trip.cause));
   const Tick now = lines().now();
   // What concerns several mechanisms is one thing that happened.
   const bool is_known = told_trip_ == std::pair(now, why);

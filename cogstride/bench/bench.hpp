@@ -1,13 +1,21 @@
 // The public face of a bench: mechanisms by name, motions that can be awaited, asked and cancelled.
 //
 //   SimulatedBench bench{rig};
-//   auto traverse = bench.mechanism("traverse");
+//   auto traverse = bench.stepper("traverse");
 //   traverse.home();                                   // motions of one mechanism queue in order
 //   auto lay = traverse.move({.to = 92_mm, .speed = 40_mm_per_s});
 //   lay.wait();                                        // throws the fault; lay.result() hands it over
 //   instead
 //
-// Dropping a Motion does not stop the motion. Motions of several mechanisms run side by side.
+// Motions of several mechanisms run side by side. Dropping a Motion does not stop the motion.
+//
+// Threads: one thread owns a bench and all of its handles; nothing here may be called by another.
+// Lifetime: a handle or a Motion may outlive its bench. What was told of a motion stays readable; all else
+//   throws RangeError then, and after close().
+// Blocking: orders return at once, and nothing moves until somebody waits, serves or runs. wait(), result(),
+//   serve(), run(), come_to_rest() and the stop() of a handle return when what they name has happened. What
+//   the bench itself calls (a listener, a participant) may order and stop, and is refused when it waits.
+
 #pragma once
 
 #include <memory>
@@ -42,17 +50,26 @@ class Bench {
   Bench& operator=(const Bench&) = delete;
 
   /// @throws RangeError when the rig has none of that name.
-  [[nodiscard]] MechanismHandle mechanism(const std::string& name);
+  [[nodiscard]] StepperHandle stepper(const std::string& name) &;
+  StepperHandle stepper(const std::string& name) && = delete;  // it would outlive its bench
+  /// What all kinds have: any mechanism or cart. @throws RangeError as above
+  [[nodiscard]] MechanismHandle mechanism(const std::string& name) &;
+  MechanismHandle mechanism(const std::string& name) && = delete;
   /// One that is driven by duty. @throws RangeError when the rig has none of that name, or it is of another
   /// kind
-  [[nodiscard]] DriveHandle brushed(const std::string& name);
+  [[nodiscard]] BrushedHandle brushed(const std::string& name) &;
+  BrushedHandle brushed(const std::string& name) && = delete;
   /// A hobby servo, a motor behind a speed controller. @throws RangeError as above
-  [[nodiscard]] ServoHandle servo(const std::string& name);
-  [[nodiscard]] ThrottleHandle speed_controller(const std::string& name);
+  [[nodiscard]] ServoHandle servo(const std::string& name) &;
+  ServoHandle servo(const std::string& name) && = delete;
+  [[nodiscard]] SpeedControllerHandle speed_controller(const std::string& name) &;
+  SpeedControllerHandle speed_controller(const std::string& name) && = delete;
   /// A bare brushless motor. @throws RangeError as above
-  [[nodiscard]] SixStepHandle brushless(const std::string& name);
+  [[nodiscard]] BrushlessHandle brushless(const std::string& name) &;
+  BrushlessHandle brushless(const std::string& name) && = delete;
   /// A wheeled pair. @throws RangeError when the rig has none of that name
-  [[nodiscard]] PairHandle pair(const std::string& name);
+  [[nodiscard]] CartHandle cart(const std::string& name) &;
+  CartHandle cart(const std::string& name) && = delete;
   [[nodiscard]] const Rig& rig() const { return rig_; }
 
   /// Moves of several mechanisms, from rest, that begin and arrive together, once each one's queue has come
@@ -61,7 +78,8 @@ class Bench {
   std::vector<Motion> move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders);
 
   /// A plain output: a lamp. @throws RangeError when the rig has none of that name
-  [[nodiscard]] OutputHandle output(const std::string& name);
+  [[nodiscard]] OutputHandle output(const std::string& name) &;
+  OutputHandle output(const std::string& name) && = delete;
   /// A knob, followed from now on: what its analogue input says, as a share of its travel.
   /// @throws RangeError when the rig has none of that name
   [[nodiscard]] const Knob& knob(const std::string& name);
@@ -84,7 +102,7 @@ class Bench {
   void stop();
   /// Stops everything in one of the two ways that a rig knows, and says why; motions that had not ended are
   /// faulted, and nothing is queued any more.
-  void stop(StopBy how, const std::string& why);
+  void stop(StopBy how, const std::string& why, FaultCode code = FaultCode::stopped);
   /// Told of every fault: an emergency stop, a limit switch, a board, a supply, a motion that failed. What
   /// had to be stopped is being stopped by then, as the rig says. The listener is called while the bench
   /// runs: it may stop and order, but cannot wait.
@@ -126,6 +144,9 @@ class Bench {
   virtual void stopped(Tick, const Trip&) {}
   [[nodiscard]] const std::vector<std::unique_ptr<OutputSwitch>>& outputs() const { return outputs_; }
   [[nodiscard]] BenchLoop& loop();
+  /// From now on nothing is ordered or waited for; motions that had not ended do, with the code `closed`.
+  /// Its lines are at rest by then, or this puts them there.
+  void end_all();
   /// All mechanisms that are moved, in the order of their MechanismIds.
   [[nodiscard]] MovedMechanisms moved() const;
   /// The name of a mechanism or a cart.
@@ -143,7 +164,8 @@ class Bench {
   template <class M>
   friend class HandleOf;
   friend class MechanismHandle;
-  friend class PairHandle;
+  friend class StepperHandle;
+  friend class CartHandle;
   friend class OutputHandle;
   template <class M, class... Args>
   M* add(Args&&... args);
@@ -156,7 +178,8 @@ class Bench {
   void tripped(Lines& lines, const Trip& trip);
   [[nodiscard]] StepperMover* mover_of(MechanismId id) const;
   /// Lets the loop run until then, and until what has failed by then has been told.
-  void run_until(const std::function<bool()>& finished);
+  void run_until(const std::function<bool()>& finished, Tick until = never);
+  void require_open() const;
   [[nodiscard]] bool all_are_idle() const;
   /// The same after a stop was ordered; a stop that a listener orders goes on by itself.
   void wait_for_stop(const std::function<bool()>& stands) {
@@ -180,6 +203,8 @@ class Bench {
   std::pair<Tick, std::string> told_trip_{never, {}};
   std::function<void(const std::string&)> fault_listener_;
   std::unique_ptr<BenchLoop> loop_;
+  bool is_closed_ = false;
+  std::shared_ptr<Bench*> self_ = std::make_shared<Bench*>(this);  // handles ask whether it is there
 };
 
 }  // namespace cogstride

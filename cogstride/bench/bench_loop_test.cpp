@@ -57,7 +57,7 @@ TEST(BenchLoop, KnobsAreFollowedFromWhateverTurnTheyAreAskedForIn) {
 TEST(BenchLoop, AListenerMayStopAMechanismAndGoesOn) {
   SimulatedBench bench(demo_rig(),
                        {.start_positions = {{"traverse", 3_mm}}, .events = {{.at = 6_s, .what = "halt"}}});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   auto feeder = bench.brushed("feeder");
   int told = 0;
   std::string refused;

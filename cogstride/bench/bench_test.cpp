@@ -49,7 +49,7 @@ TEST(Bench, TurnsSevenTwelfthsAtAConstantSpeedAsLongAsTheSumSays) {
   reel.limits = {.speed = 4.5_rpm, .acceleration = 360_deg_per_s2, .start_speed = 4.5_rpm};
   EdgeTimes steps(LineId{0});
   SimulatedBench bench(rig, {.trace = &steps});
-  bench.mechanism("reel").move({.by = OutputPosition(OutputKind::rotary, Ratio(225, 384))}).wait();
+  bench.stepper("reel").move({.by = OutputPosition(OutputKind::rotary, Ratio(225, 384))}).wait();
   ASSERT_EQ(steps.times.size(), 225u) << "the last is one interval after the 7/12 turn";
   const double sum = 7.0 / 12.0 / (4.5 / 60.0) * 48e6;
   EXPECT_NEAR(static_cast<double>(steps.times.back() - steps.times.front()), sum, 1.0) << "ticks";
@@ -63,7 +63,7 @@ TEST(Bench, AThousandMovesOf70MicrometresEndAtExactly70Millimetres) {
   Rig rig = demo_rig_without_gate();
   rig.mechanisms[0].limits.acceleration = 300_mm_per_s2;
   SimulatedBench bench(rig);
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   for (int i = 0; i < 1000; ++i) traverse.move({.by = 0.07_mm});
   bench.wait_for_all();
   EXPECT_EQ(traverse.position(), OutputPosition(70_mm));
@@ -122,7 +122,7 @@ TEST(Bench, HomesToTheSameStepFromAHundredPlacesTheGateIncluded) {
     const ExactLength start(Ratio(place), units::um);
     SimulatedBench bench(
         rig, {.seed = static_cast<std::uint64_t>(i + 1), .start_positions = {{"traverse", start}}});
-    auto traverse = bench.mechanism("traverse");
+    auto traverse = bench.stepper("traverse");
     ASSERT_EQ(traverse.home().result(), "") << place << " um";
     EXPECT_EQ(traverse.position(), OutputPosition(0_mm));
     bench.serve(0.2_s);
@@ -135,7 +135,7 @@ TEST(Bench, SaysThatHomingFailedAndWhy) {
   Rig rig = demo_rig();
   rig.mechanisms[0].step_dir_lines().enable->active = ActiveLevel::high;  // the board wants low
   SimulatedBench bench(rig);
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   auto home = traverse.home();
   auto move = traverse.move({.to = 10_mm});
   EXPECT_NE(home.result().find("the gate (line 3) did not act within"), std::string::npos);
@@ -153,12 +153,12 @@ TEST(Bench, SaysThatTheGateIsStuck) {
   rig.mechanisms[0].home_switch()->acts_at = 300_mm;           // and no edge ever comes
   rig.mechanisms[0].home_switch()->releases_at = 301_mm;
   SimulatedBench bench(rig);
-  EXPECT_NE(bench.mechanism("traverse").home().result().find("still acts after"), std::string::npos);
+  EXPECT_NE(bench.stepper("traverse").home().result().find("still acts after"), std::string::npos);
 }
 
 TEST(Bench, RefusesMovesBeforeAnythingIsQueued) {
   SimulatedBench bench(demo_rig());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   EXPECT_THROW(traverse.move({.to = 10_mm}), RangeError) << "not homed";
   traverse.home();
   EXPECT_NO_THROW(traverse.move({.to = 118_mm}));
@@ -168,7 +168,7 @@ TEST(Bench, RefusesMovesBeforeAnythingIsQueued) {
   EXPECT_THROW(traverse.move({.to = 10_mm, .acceleration = 1501_mm_per_s2}), RangeError);
   EXPECT_THROW(traverse.move({.to = 90_deg}), RangeError);
   EXPECT_THROW(traverse.move({}), RangeError);
-  EXPECT_THROW((void)bench.mechanism("travers"), RangeError);
+  EXPECT_THROW((void)bench.stepper("travers"), RangeError);
   Rig slow = demo_rig();
   slow.controller.top_step_rate = 12_kHz;
   SimulatedBench slow_bench(slow);
@@ -184,7 +184,7 @@ TEST(Bench, RefusesMovesBeforeAnythingIsQueued) {
 
 TEST(Bench, CancelBrakesOnARampAndKeepsATruePosition) {
   SimulatedBench bench(demo_rig_without_gate());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   auto there = traverse.move({.to = 100_mm});
   auto next = traverse.move({.to = 50_mm, .speed = 20_mm_per_s});
   bench.serve(0.5_s);
@@ -210,7 +210,7 @@ TEST(Bench, CancelAtAnyInstantLeavesLinesAndPositionTrue) {
   Rig rig = demo_rig_without_gate();
   rig.mechanisms[0].limits.acceleration = 500_mm_per_s2;
   SimulatedBench bench(rig);
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   for (int i = 0; i < 60; ++i) {
     auto motion = traverse.move({.to = i % 2 == 0 ? 110_mm : 5_mm});
     bench.serve(Time(i == 0 ? 0.0 : seconds(random), units::s));
@@ -225,7 +225,7 @@ TEST(Bench, CancelAtAnyInstantLeavesLinesAndPositionTrue) {
 
 TEST(Bench, StopPutsEverythingAtRestAndDoubtsThePosition) {
   SimulatedBench bench(demo_rig());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   auto move = traverse.move({.to = 100_mm});
   bench.serve(0.4_s);
@@ -244,7 +244,7 @@ TEST(Bench, StopPutsEverythingAtRestAndDoubtsThePosition) {
 
 TEST(Bench, AHomingThatIsCancelledLeavesNoPosition) {
   SimulatedBench bench(demo_rig());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   auto home = traverse.home();
   auto move = traverse.move({.to = 10_mm});
   bench.serve(1_s);
@@ -259,18 +259,18 @@ TEST(Bench, AHomingThatIsCancelledLeavesNoPosition) {
   EXPECT_NEAR(bench.plant("traverse").position(), 0.010, 4e-6);
 }
 
-TEST(Bench, GoesOnUntracedWhenItIsClosed) {
+TEST(Bench, TakesNothingOnceItIsClosed) {
   EdgeTimes steps(LineId{0});
   SimulatedBench bench(demo_rig_without_gate(), {.trace = &steps});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.move({.to = 1_mm}).wait();
   bench.close();
   bench.close();
   const std::size_t seen = steps.times.size();
   EXPECT_EQ(seen, 267u);
-  traverse.move({.to = 2_mm}).wait();
+  EXPECT_THROW((void)traverse.move({.to = 2_mm}), RangeError);
   EXPECT_EQ(steps.times.size(), seen);
-  EXPECT_EQ(traverse.position(), OutputPosition(2_mm));
+  EXPECT_EQ(traverse.position(), OutputPosition(1_mm));
 }
 
 TEST(Bench, TwoMechanismsMoveSideBySide) {
@@ -282,8 +282,8 @@ TEST(Bench, TwoMechanismsMoveSideBySide) {
   second.step_dir_lines().enable->number = 52;
   rig.mechanisms.push_back(second);
   SimulatedBench bench(rig);
-  auto a = bench.mechanism("traverse").move({.to = 60_mm});
-  auto b = bench.mechanism("takeup").move({.to = 60_mm, .speed = 30_mm_per_s});
+  auto a = bench.stepper("traverse").move({.to = 60_mm});
+  auto b = bench.stepper("takeup").move({.to = 60_mm, .speed = 30_mm_per_s});
   a.wait();
   EXPECT_FALSE(b.has_ended());
   b.wait();
@@ -297,7 +297,7 @@ TEST(Bench, ARampBeyondTheTorqueLosesWholePeriodsAndSaysWhen) {
   rig.mechanisms[0].limits.acceleration = 4000_mm_per_s2;  // static torque ends at 3615
   rig.mechanisms[0].limits.jerk.reset();
   SimulatedBench bench(rig);
-  bench.mechanism("traverse").move({.to = 80_mm}).wait();
+  bench.stepper("traverse").move({.to = 80_mm}).wait();
   bench.serve(0.5_s);
   const MechanismTally tally = bench.tally().mechanisms[0];
   EXPECT_GT(tally.lost_microsteps, 0);
@@ -317,7 +317,7 @@ bool loses_steps(int acceleration) {
   traverse.limits.start_speed = 0_mm_per_s;
   traverse.limits.jerk.reset();
   SimulatedBench bench(rig);
-  bench.mechanism("traverse").move({.to = 40_mm}).wait();
+  bench.stepper("traverse").move({.to = 40_mm}).wait();
   bench.serve(0.3_s);
   return bench.tally().mechanisms[0].lost_microsteps != 0;
 }
@@ -349,7 +349,7 @@ TEST(Bench, LosesNothingInsideTheMargin) {
       mechanism.limits.speed = fastest.speed;
       mechanism.limits.acceleration = fastest.acceleration;
       SimulatedBench bench(rig);
-      bench.mechanism(mechanism.name).move({.to = to}).wait();
+      bench.stepper(mechanism.name).move({.to = to}).wait();
       bench.serve(0.5_s);
       EXPECT_EQ(bench.tally().mechanisms[which].lost_microsteps, 0)
           << mechanism.name << " " << to_text(fastest.speed) << " " << to_text(fastest.acceleration);
@@ -362,7 +362,7 @@ TEST(Bench, LosesNothingInsideTheSwingLimit) {
     Rig rig = demo_rig_without_gate();
     rig.mechanisms[0].limits.acceleration = ExactAcceleration(acceleration, units::mm_per_s2);
     SimulatedBench bench(rig);
-    bench.mechanism("traverse").move({.to = 80_mm}).wait();
+    bench.stepper("traverse").move({.to = 80_mm}).wait();
     bench.serve(0.3_s);
     EXPECT_TRUE(bench.tally().is_sound()) << acceleration;
     EXPECT_NEAR(bench.plant("traverse").position(), 0.08, 3e-6);

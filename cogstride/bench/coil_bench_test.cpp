@@ -40,7 +40,7 @@ double degrees(SimulatedBench& bench) {
 TEST(CoilBench, BringsConeFiveRoundByTheShortWay) {
   for (const Stepping stepping : {Stepping::full, Stepping::wave, Stepping::half}) {
     SimulatedBench bench(creel_rig(stepping));
-    auto creel = bench.mechanism("creel");
+    auto creel = bench.stepper("creel");
     creel.move({.to = OutputPosition(-135_deg), .speed = OutputSpeed(30_deg_per_s)}).wait();
     bench.serve(0.5_s);
     EXPECT_NEAR(degrees(bench), -135.0, 0.15) << "within a step, 0.14 deg";
@@ -63,7 +63,7 @@ TEST(CoilBench, HoldsWithItsCoilsOnAndRestsWithThemOff) {
                          [&](LineId line) { return bench.simulated_lines().level(line); });
   };
   EXPECT_EQ(on(), 0) << "off first";
-  bench.mechanism("creel").move({.to = OutputPosition(10_deg)}).wait();
+  bench.stepper("creel").move({.to = OutputPosition(10_deg)}).wait();
   EXPECT_EQ(on(), 2) << "two phases on, standing";
   EXPECT_NEAR(std::abs(bench.plant("creel").current_a()), 4.2 / 34.0, 0.01);
   bench.stop();
@@ -72,7 +72,7 @@ TEST(CoilBench, HoldsWithItsCoilsOnAndRestsWithThemOff) {
 
 TEST(CoilBench, AMoveThatIsTakenBackStopsOnARampAndKnowsWhereItStands) {
   SimulatedBench bench(creel_rig());
-  auto creel = bench.mechanism("creel");
+  auto creel = bench.stepper("creel");
   auto long_way = creel.move({.to = OutputPosition(180_deg)});
   bench.serve(2_s);
   long_way.cancel();
@@ -95,7 +95,7 @@ TEST(CoilBench, StartedTooFastItStaysBehind) {
   creel.limits.start_speed = {OutputKind::rotary, Ratio(std::llround(jump * 1e6), 1'000'000)};
   creel.limits.speed = creel.limits.start_speed;
   SimulatedBench bench(rig);
-  bench.mechanism("creel").move({.to = OutputPosition(90_deg)}).wait();
+  bench.stepper("creel").move({.to = OutputPosition(90_deg)}).wait();
   bench.serve(0.5_s);
   EXPECT_LT(std::abs(degrees(bench)), 45.0);
   EXPECT_FALSE(bench.tally().is_sound());
@@ -145,7 +145,7 @@ Turns turned(const std::array<int, 4>& order, Stepping stepping, bool back = fal
   for (std::size_t i = 0; i < 4; ++i)
     wiring.coils[static_cast<std::size_t>(order[i])].number = 8 + static_cast<int>(i);
   SimulatedBench bench(rig);
-  bench.mechanism("creel")
+  bench.stepper("creel")
       .move({.to = OutputPosition(back ? -20_deg : 20_deg), .speed = OutputSpeed(8_deg_per_s)})
       .wait();
   bench.serve(0.5_s);
@@ -162,7 +162,7 @@ TEST(CoilBench, SaysThatTheRotorDidNotFollowItsField) {
   std::swap(coils[1].number, coils[2].number);  // connector order; the terminals say how it is really wired
   SimulatedBench bench(rig);
   for (const ExactAngle to : {45_deg, -45_deg}) {  // it may go one way, but not both
-    bench.mechanism("creel").move({.to = OutputPosition(to), .speed = OutputSpeed(8_deg_per_s)}).wait();
+    bench.stepper("creel").move({.to = OutputPosition(to), .speed = OutputSpeed(8_deg_per_s)}).wait();
     bench.serve(0.5_s);
   }
   const MechanismTally tally = bench.tally().mechanisms[0];
@@ -222,13 +222,13 @@ TEST(CoilBench, ADualBridgeWithCurrentControlTurnsTheSame) {
   reel.limits = {.speed = 10_rpm, .acceleration = 1000_deg_per_s2, .start_speed = 10_rpm};
   rig.mechanisms = {reel};
   SimulatedBench bench(rig);
-  bench.mechanism("creel").move({.to = OutputPosition(540_deg)}).wait();
+  bench.stepper("creel").move({.to = OutputPosition(540_deg)}).wait();
   bench.serve(0.5_s);
   EXPECT_NEAR(degrees(bench), 540.0, 0.5) << "within what friction holds back";
   EXPECT_TRUE(bench.simulated_lines().level(LineId{24})) << "ENABLE holds";
   EXPECT_NEAR(std::abs(bench.plant("creel").current_a()), 1.5, 0.1);
   EXPECT_TRUE(bench.tally().is_sound());
-  bench.mechanism("creel").move({.to = OutputPosition(0_deg)}).wait();
+  bench.stepper("creel").move({.to = OutputPosition(0_deg)}).wait();
   bench.serve(0.5_s);
   EXPECT_NEAR(degrees(bench), 0.0, 0.5);
 }

@@ -413,7 +413,7 @@ TEST(Duty, WhatIsRefusedChangesNothing) {
   on.wait();
   EXPECT_EQ(feeder.duty(), 0.0);
   EXPECT_THROW((void)bench.brushed("halt"), RangeError);
-  EXPECT_THROW((void)bench.mechanism("feeder"), RangeError) << "it knows no places";
+  EXPECT_THROW((void)bench.stepper("feeder"), RangeError) << "it knows no places";
 }
 
 TEST(Duty, ItsEncoderTellsSpeedAndTurns) {

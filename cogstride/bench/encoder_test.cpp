@@ -83,7 +83,7 @@ TEST(Encoder, CountsWhereTheOutputIsThroughTheTrain) {
     Rig rig = with_scale();
     scale_of(rig).counts_backwards = backwards;
     SimulatedBench bench(rig, {.start_positions = near_home});
-    auto traverse = bench.mechanism("traverse");
+    auto traverse = bench.stepper("traverse");
     EXPECT_FALSE(traverse.measured().position);
     traverse.home().wait();
     for (const auto& place : {40_mm, 117_mm, 3.3_mm}) {
@@ -99,7 +99,7 @@ TEST(Encoder, CountsWhereTheOutputIsThroughTheTrain) {
 
 TEST(Encoder, TellsTheSpeedOfTheOutput) {
   SimulatedBench bench(with_scale(), {.start_positions = near_home});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   for (const auto& speed : {2_mm_per_s, 20_mm_per_s, 60_mm_per_s}) {
     auto move = traverse.move({.to = 110_mm, .speed = speed});
@@ -125,7 +125,7 @@ TEST(Encoder, NoticesStepsThatWereLost) {
   SimulatedBench bench(with_scale(),
                        {.start_positions = near_home,
                         .events = {{4_s, "traverse.jam", true}, {4.1_s, "traverse.jam", false}}});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 110_mm, .speed = 20_mm_per_s}).result();
   EXPECT_NE(fault.find("traverse: steps were lost: scale counts it at"), std::string::npos) << fault;

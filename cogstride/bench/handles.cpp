@@ -2,257 +2,366 @@
 
 #include <fmt/format.h>
 
+#include <type_traits>
+
 #include "cogstride/bench/bench.hpp"
 
 namespace cogstride {
 
-void Motion::wait() {
-  const std::string fault = result();
-  if (!fault.empty()) throw MotionFault(fault);
+namespace {
+Bench& there(const std::weak_ptr<Bench*>& bench) {
+  const std::shared_ptr<Bench*> held = bench.lock();
+  if (!held) throw RangeError("the bench of this handle is gone: keep it as long as its handles");
+  return **held;
+}
+}  // namespace
+
+Motion::Motion(Bench& bench, Mover& mover, std::shared_ptr<MotionRecord> record)
+    : bench_(bench.self_),
+      ticks_per_second_(bench.rig().controller.timer_clock.base().to_double()),
+      mover_(&mover),
+      record_(std::move(record)) {}
+
+Bench& Motion::bench() const {
+  return there(bench_);
+}
+
+MotionStatus Motion::ended() const {
+  if (record_->status == MotionStatus::faulted) throw MotionFault(record_->fault, record_->code);
+  return record_->status;
+}
+
+MotionStatus Motion::wait() {
+  if (!has_ended()) bench().run_until([this] { return record_->has_ended(); });
+  return ended();
+}
+
+MotionStatus Motion::wait_for(Time most) {
+  if (!has_ended()) {
+    Bench& on = bench();
+    on.run_until([this] { return record_->has_ended(); }, on.lines().now() + on.ticks(most));
+  }
+  return ended();
 }
 
 std::string Motion::result() {
-  bench_->run_until([this] { return record_->has_ended(); });
+  if (!has_ended()) bench().run_until([this] { return record_->has_ended(); });
   return record_->fault;
 }
 
 void Motion::cancel(Braking how) {
-  mover_->cancel(bench_->lines(), *record_, how);
+  if (has_ended()) return;
+  Bench& on = bench();
+  on.require_open();
+  mover_->cancel(on.lines(), *record_, how);
 }
 
 std::optional<Time> Motion::duration() const {
   if (!record_->has_ended() || record_->began == never) return std::nullopt;
-  const double ticks = static_cast<double>(record_->ended - record_->began);
-  return Time(ticks / bench_->rig().controller.timer_clock.base().to_double(), units::s);
+  return Time(static_cast<double>(record_->ended - record_->began) / ticks_per_second_, units::s);
+}
+
+template <class M>
+HandleOf<M>::HandleOf(Bench& bench, M& mover) : bench_(bench.self_), mover_(&mover) {}
+
+template <class M>
+Bench& HandleOf<M>::bench() const {
+  return there(bench_);
+}
+
+template <class M>
+M& HandleOf<M>::mover() const {
+  (void)there(bench_);
+  return *mover_;
 }
 
 template <class M>
 Lines& HandleOf<M>::lines() const {
-  return bench_->lines();
+  Bench& on = bench();
+  on.require_open();
+  return on.lines();
 }
 
-Motion MechanismHandle::home() {
-  return motion(mover_->home());
+template <class M>
+Tick HandleOf<M>::now() const {
+  return bench().lines().now();
 }
 
-Motion MechanismHandle::move(const MoveOrder& order) {
-  return motion(mover_->move(order));
+template <class M>
+Motion HandleOf<M>::motion(std::shared_ptr<MotionRecord> record) const {
+  if constexpr (std::is_base_of_v<Mover, M>) {
+    return {bench(), *mover_, std::move(record)};
+  } else {
+    throw RangeError("a plain output has no motions");
+  }
 }
 
-std::optional<OutputPosition> MechanismHandle::position() const {
-  return mover_->position(lines().now());
+template <class M>
+void HandleOf<M>::wait_for_rest() const {
+  if constexpr (std::is_base_of_v<Mover, M>) bench().wait_for_stop([this] { return mover_->has_ended(); });
 }
 
-Motion MechanismHandle::spin(const SpeedOrder& order) {
-  return motion(mover_->spin(order));
+template class HandleOf<Mover>;
+template class HandleOf<StepperMover>;
+template class HandleOf<DutyMover>;
+template class HandleOf<ServoMover>;
+template class HandleOf<ThrottleMover>;
+template class HandleOf<SixStepMover>;
+template class HandleOf<PairMover>;
+template class HandleOf<OutputSwitch>;
+
+const std::string& MechanismHandle::name() const {
+  return mover().name();
 }
 
-Motion MechanismHandle::turn(const TurnOrder& order) {
-  return motion(mover_->turn(order));
+const Mechanism* MechanismHandle::parts() const {
+  return mover().parts();
 }
 
-Motion MechanismHandle::faster(OutputSpeed by) {
-  return motion(mover_->change_speed(lines(), by));
+bool MechanismHandle::has_ended() const {
+  return mover().has_ended();
 }
 
-Motion MechanismHandle::slower(OutputSpeed by) {
+bool MechanismHandle::is_driven() const {
+  return mover().is_driven(now());
+}
+
+std::string MechanismHandle::obstacle() const {
+  return mover().log().obstacle();
+}
+
+void MechanismHandle::stop() {
+  mover().come_to_rest(lines());
+  wait_for_rest();
+}
+
+Motion StepperHandle::home() {
+  bench().require_open();
+  return motion(mover().home());
+}
+
+Motion StepperHandle::move(const MoveOrder& order) {
+  bench().require_open();
+  return motion(mover().move(order));
+}
+
+std::optional<OutputPosition> StepperHandle::position() const {
+  return mover().position(now());
+}
+
+Motion StepperHandle::spin(const SpeedOrder& order) {
+  bench().require_open();
+  return motion(mover().spin(order));
+}
+
+Motion StepperHandle::turn(const TurnOrder& order) {
+  bench().require_open();
+  return motion(mover().turn(order));
+}
+
+Motion StepperHandle::faster(OutputSpeed by) {
+  return motion(mover().change_speed(lines(), by));
+}
+
+Motion StepperHandle::slower(OutputSpeed by) {
   return faster({by.kind, -by.base});
 }
 
-Motion MechanismHandle::reverse() {
-  return motion(mover_->reverse(lines()));
+Motion StepperHandle::reverse() {
+  return motion(mover().reverse(lines()));
 }
 
-void MechanismHandle::stop(Braking how) {
-  mover_->stop(lines(), how);
-  bench_->wait_for_stop([this] { return mover_->has_ended(); });
+void StepperHandle::stop(Braking how) {
+  mover().stop(lines(), how);
+  wait_for_rest();
 }
 
-void MechanismHandle::hold() {
-  mover_->hold(lines());
+void StepperHandle::hold() {
+  mover().hold(lines());
 }
 
-Motion MechanismHandle::measure() {
-  return motion(mover_->measure());
+Motion StepperHandle::measure() {
+  bench().require_open();
+  return motion(mover().measure());
 }
 
-Measured MechanismHandle::measured() const {
-  for (const auto& watch : bench_->encoders_) {
-    if (&watch->mover() != mover_) continue;
+Measured StepperHandle::measured() const {
+  for (const auto& watch : bench().encoders_) {
+    if (&watch->mover() != &mover()) continue;
     return {watch->encoder().name, watch->count(), watch->position(), watch->speed(), watch->speed_error()};
   }
   throw RangeError(fmt::format("{}: has no encoder", parts().name));
 }
 
-Motion MechanismHandle::redirect(const MoveOrder& order) {
-  return motion(mover_->redirect(lines(), order));
+Motion StepperHandle::redirect(const MoveOrder& order) {
+  return motion(mover().redirect(lines(), order));
 }
 
-Motion MechanismHandle::redirect(const SpeedOrder& order) {
-  return motion(mover_->redirect(lines(), order));
+Motion StepperHandle::redirect(const SpeedOrder& order) {
+  return motion(mover().redirect(lines(), order));
 }
 
-void MechanismHandle::release() {
-  mover_->release(lines());
+void StepperHandle::release() {
+  mover().release(lines());
 }
 
-Motion SixStepHandle::spin(const SpeedOrder& order) {
-  return motion(mover_->spin(lines(), order));
+Motion BrushlessHandle::spin(const SpeedOrder& order) {
+  return motion(mover().spin(lines(), order));
 }
 
-Motion SixStepHandle::faster(OutputSpeed by) {
-  return motion(mover_->change_speed(lines(), by));
+Motion BrushlessHandle::faster(OutputSpeed by) {
+  return motion(mover().change_speed(lines(), by));
 }
 
-Motion SixStepHandle::slower(OutputSpeed by) {
+Motion BrushlessHandle::slower(OutputSpeed by) {
   return faster({by.kind, -by.base});
 }
 
-Motion SixStepHandle::reverse() {
-  return motion(mover_->reverse(lines()));
+Motion BrushlessHandle::reverse() {
+  return motion(mover().reverse(lines()));
 }
 
-Motion SixStepHandle::stop() {
-  return motion(mover_->stop(lines()));
+Motion BrushlessHandle::stop() {
+  return motion(mover().stop(lines()));
 }
 
-double SixStepHandle::wanted_speed() const {
-  return mover_->wanted_speed(lines().now());
+double BrushlessHandle::wanted_speed() const {
+  return mover().wanted_speed(now());
 }
 
-Motion PairHandle::drive(const CartOrder& order) {
-  return motion(mover_->drive(lines(), order));
+Motion CartHandle::drive(const CartOrder& order) {
+  return motion(mover().drive(lines(), order));
 }
 
-void PairHandle::stop() {
-  mover_->stop(lines());
-  bench_->wait_for_stop([this] { return bench_->all_are_idle(); });
+void CartHandle::stop() {
+  mover().stop(lines());
+  bench().wait_for_stop([this] { return bench().all_are_idle(); });
 }
 
 Motion ServoHandle::swing(const MoveOrder& order) {
-  return motion(mover_->swing(lines(), order));
+  return motion(mover().swing(lines(), order));
 }
 
 Motion ServoHandle::stop() {
-  return motion(mover_->stop(lines()));
+  return motion(mover().stop(lines()));
 }
 
 void ServoHandle::release() {
-  mover_->release(lines());
+  mover().release(lines());
 }
 
-Motion ThrottleHandle::arm() {
-  return motion(mover_->arm(lines()));
+Motion SpeedControllerHandle::arm() {
+  return motion(mover().arm(lines()));
 }
 
-Motion ThrottleHandle::throttle(const DutyOrder& order) {
-  return motion(mover_->throttle(lines(), order));
+Motion SpeedControllerHandle::throttle(const DutyOrder& order) {
+  return motion(mover().throttle(lines(), order));
 }
 
-Motion ThrottleHandle::faster(ExactFraction by) {
-  return motion(mover_->change(lines(), by.base().to_double()));
+Motion SpeedControllerHandle::faster(ExactFraction by) {
+  return motion(mover().change(lines(), by.base().to_double()));
 }
 
-Motion ThrottleHandle::slower(ExactFraction by) {
-  return motion(mover_->change(lines(), -by.base().to_double()));
+Motion SpeedControllerHandle::slower(ExactFraction by) {
+  return motion(mover().change(lines(), -by.base().to_double()));
 }
 
-Motion ThrottleHandle::reverse(std::optional<ExactTime> ramp) {
-  return motion(mover_->reverse(lines(), ramp));
+Motion SpeedControllerHandle::reverse(std::optional<ExactTime> ramp) {
+  return motion(mover().reverse(lines(), ramp));
 }
 
-Motion ThrottleHandle::stop(std::optional<ExactTime> ramp) {
-  return motion(mover_->stop(lines(), ramp));
+Motion SpeedControllerHandle::stop(std::optional<ExactTime> ramp) {
+  return motion(mover().stop(lines(), ramp));
 }
 
-void ThrottleHandle::release() {
-  mover_->release(lines());
+void SpeedControllerHandle::release() {
+  mover().release(lines());
 }
 
-double ThrottleHandle::throttle() const {
-  return mover_->throttle_at(lines().now());
+double SpeedControllerHandle::throttle() const {
+  return mover().throttle_at(now());
 }
 
-Motion DriveHandle::spin(const DutyOrder& order) {
-  return motion(mover_->spin(lines(), order));
+Motion BrushedHandle::spin(const DutyOrder& order) {
+  return motion(mover().spin(lines(), order));
 }
 
-Motion DriveHandle::spin(const SpeedOrder& order) {
-  return motion(mover_->hold_speed(lines(), order));
+Motion BrushedHandle::spin(const SpeedOrder& order) {
+  return motion(mover().hold_speed(lines(), order));
 }
 
-Motion DriveHandle::move(const MoveOrder& order) {
-  return motion(mover_->move(lines(), order));
+Motion BrushedHandle::move(const MoveOrder& order) {
+  return motion(mover().move(lines(), order));
 }
 
-Motion DriveHandle::faster(OutputSpeed by) {
-  return motion(mover_->change_speed(lines(), by));
+Motion BrushedHandle::faster(OutputSpeed by) {
+  return motion(mover().change_speed(lines(), by));
 }
 
-Motion DriveHandle::slower(OutputSpeed by) {
+Motion BrushedHandle::slower(OutputSpeed by) {
   return faster({by.kind, -by.base});
 }
 
-Motion DriveHandle::spin_fraction(double fraction, std::optional<ExactTime> ramp) {
-  return spin({.duty = duty_of_fraction(fraction, mover_->limits()), .in = ramp});
+Motion BrushedHandle::spin_fraction(double fraction, std::optional<ExactTime> ramp) {
+  return spin({.duty = duty_of_fraction(fraction, mover().limits()), .in = ramp});
 }
 
-Motion DriveHandle::faster(ExactFraction by) {
-  return motion(mover_->change(lines(), by.base().to_double()));
+Motion BrushedHandle::faster(ExactFraction by) {
+  return motion(mover().change(lines(), by.base().to_double()));
 }
 
-Motion DriveHandle::slower(ExactFraction by) {
-  return motion(mover_->change(lines(), -by.base().to_double()));
+Motion BrushedHandle::slower(ExactFraction by) {
+  return motion(mover().change(lines(), -by.base().to_double()));
 }
 
-Motion DriveHandle::reverse(std::optional<ExactTime> ramp) {
-  return motion(mover_->reverse(lines(), ramp));
+Motion BrushedHandle::reverse(std::optional<ExactTime> ramp) {
+  return motion(mover().reverse(lines(), ramp));
 }
 
-Motion DriveHandle::stop(std::optional<ExactTime> ramp) {
-  return motion(mover_->stop(lines(), ramp));
+Motion BrushedHandle::stop(std::optional<ExactTime> ramp) {
+  return motion(mover().stop(lines(), ramp));
 }
 
-void DriveHandle::brake() {
-  mover_->brake(lines());
+void BrushedHandle::brake() {
+  mover().brake(lines());
 }
 
-void DriveHandle::coast() {
-  mover_->coast(lines());
+void BrushedHandle::coast() {
+  mover().coast(lines());
 }
 
-double DriveHandle::duty() const {
-  return mover_->duty(lines().now());
+double BrushedHandle::duty() const {
+  return mover().duty(now());
 }
 
-Measured DriveHandle::measured() const {
+Measured BrushedHandle::measured() const {
   for (const Sensor& sensor : parts().sensors) {
     const auto* const encoder = std::get_if<Encoder>(&sensor);
     if (encoder == nullptr) continue;
-    const std::int64_t count = mover_->count().value_or(0);
+    const std::int64_t count = mover().count().value_or(0);
     const OutputPosition turned{output_kind(parts().train),
                                 Ratio(count) / counts_per_base(parts(), *encoder)};
-    return {encoder->name, count, turned, mover_->speed(), mover_->speed_error()};
+    return {encoder->name, count, turned, mover().speed(), mover().speed_error()};
   }
   throw RangeError(fmt::format("{}: has no encoder", parts().name));
 }
 
-double DriveHandle::measured_current() const {
-  const std::optional<double> amperes = mover_->measured_current();
+double BrushedHandle::measured_current() const {
+  const std::optional<double> amperes = mover().measured_current();
   if (!amperes) throw RangeError(fmt::format("{}: has no shunt, or it was not read yet", parts().name));
   return *amperes;
 }
 
 void OutputHandle::on() {
-  mover_->set(lines(), true);
+  mover().set(lines(), true);
 }
 
 void OutputHandle::off() {
-  mover_->set(lines(), false);
+  mover().set(lines(), false);
 }
 
 void OutputHandle::fade(double share, Time lasts) {
-  mover_->fade(lines(), share, bench_->ticks(lasts));
+  mover().fade(lines(), share, bench().ticks(lasts));
 }
 
 }  // namespace cogstride

@@ -16,25 +16,35 @@
 
 namespace cogstride {
 
-/// A motion ended otherwise than ordered: what() says why.
+/// A motion ended otherwise than ordered: what() says why, code() what kind of reason it was.
 class MotionFault : public Error {
  public:
-  using Error::Error;
+  MotionFault(const std::string& what, FaultCode code) : Error(what), code_(code) {}
+  [[nodiscard]] FaultCode code() const { return code_; }
+
+ private:
+  FaultCode code_;
 };
 
 class Bench;
 
-/// A motion that has been ordered.
+/// A motion that has been ordered. It may be kept longer than its bench: what was told of it stays.
 class Motion {
  public:
-  /// Lets the bench run until the motion has ended. @throws MotionFault when it ended by a fault.
-  void wait();
-  /// The same, but hands the fault over: empty when all is well.
+  /// Lets the bench run until the motion has ended.
+  /// @return done, or cancelled when it was taken back or another took its place
+  /// @throws MotionFault when it ended by a fault, RangeError when its bench is closed or gone
+  MotionStatus wait();
+  /// The same for so long at the most. @return queued or running when it goes on. @throws as wait()
+  MotionStatus wait_for(Time most);
+  /// As wait(), but hands the fault over: empty when all is well.
   [[nodiscard]] std::string result();
   /// Takes it back when it has not begun, else brakes it; wait() then waits for the stop.
   void cancel(Braking how = Braking::on_a_ramp);
   [[nodiscard]] MotionStatus status() const { return record_->status; }
   [[nodiscard]] bool has_ended() const { return record_->has_ended(); }
+  /// Of a motion that ended by a fault; else none.
+  [[nodiscard]] FaultCode code() const { return record_->code; }
   /// From the order being taken up to its end, once it has ended.
   [[nodiscard]] std::optional<Time> duration() const;
 
@@ -42,26 +52,53 @@ class Motion {
   friend class Bench;
   template <class M>
   friend class HandleOf;
-  Motion(Bench& bench, Mover& mover, std::shared_ptr<MotionRecord> record)
-      : bench_(&bench), mover_(&mover), record_(std::move(record)) {}
+  Motion(Bench& bench, Mover& mover, std::shared_ptr<MotionRecord> record);
+  [[nodiscard]] Bench& bench() const;
+  MotionStatus ended() const;
 
-  Bench* bench_;
+  std::weak_ptr<Bench*> bench_;
+  double ticks_per_second_;
   Mover* mover_;
   std::shared_ptr<MotionRecord> record_;
 };
 
-/// What all handles are: a mover, on a bench.
+/// What all handles are: a mover, on a bench. A handle whose bench is gone throws RangeError, and so does an
+/// order to one that is closed.
 template <class M>
 class HandleOf {
  protected:
-  HandleOf(Bench& bench, M& mover) : bench_(&bench), mover_(&mover) {}
+  HandleOf(Bench& bench, M& mover);
+  [[nodiscard]] Bench& bench() const;
+  [[nodiscard]] M& mover() const;
+  /// For an order. @throws RangeError when the bench is closed
   [[nodiscard]] Lines& lines() const;
-  [[nodiscard]] Motion motion(std::shared_ptr<MotionRecord> record) const {
-    return {*bench_, *mover_, std::move(record)};
-  }
+  [[nodiscard]] Tick now() const;
+  [[nodiscard]] Motion motion(std::shared_ptr<MotionRecord> record) const;
+  /// Lets the bench run until it has come to rest.
+  void wait_for_rest() const;
 
-  Bench* bench_;
+ private:
+  std::weak_ptr<Bench*> bench_;
   M* mover_;
+};
+
+/// What all kinds have: a mechanism or a cart on a bench.
+class MechanismHandle : private HandleOf<Mover> {
+ public:
+  [[nodiscard]] const std::string& name() const;
+  /// Null for a cart.
+  [[nodiscard]] const Mechanism* parts() const;
+  /// Whether all that was ordered has ended. A steady spin has, and is driven all the same.
+  [[nodiscard]] bool has_ended() const;
+  [[nodiscard]] bool is_driven() const;
+  /// What stands in the way of motion now; "" when nothing does.
+  [[nodiscard]] std::string obstacle() const;
+  /// Brings it to rest, as steeply as it may, and waits until it is.
+  void stop();
+
+ private:
+  friend class Bench;
+  MechanismHandle(Bench& bench, Mover& mover) : HandleOf(bench, mover) {}
 };
 
 /// What an encoder says of a mechanism.
@@ -74,7 +111,7 @@ struct Measured {
 };
 
 /// A mechanism on a bench.
-class MechanismHandle : private HandleOf<StepperMover> {
+class StepperHandle : private HandleOf<StepperMover> {
  public:
   /// @throws RangeError when it has nothing to home with.
   Motion home();
@@ -110,15 +147,15 @@ class MechanismHandle : private HandleOf<StepperMover> {
   /// says.
   /// @throws RangeError when it has no two switches, or no position is known
   Motion measure();
-  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
 
  private:
   friend class Bench;
-  MechanismHandle(Bench& bench, StepperMover& mover) : HandleOf(bench, mover) {}
+  StepperHandle(Bench& bench, StepperMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A mechanism that is driven by duty, on a bench.
-class DriveHandle : private HandleOf<DutyMover> {
+class BrushedHandle : private HandleOf<DutyMover> {
  public:
   /// To a duty, and on until told otherwise or for a time. @throws RangeError when it is refused; what is on
   /// goes on
@@ -149,11 +186,11 @@ class DriveHandle : private HandleOf<DutyMover> {
   [[nodiscard]] Measured measured() const;
   /// By its shunt, A. @throws RangeError when it has none
   [[nodiscard]] double measured_current() const;
-  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
 
  private:
   friend class Bench;
-  DriveHandle(Bench& bench, DutyMover& mover) : HandleOf(bench, mover) {}
+  BrushedHandle(Bench& bench, DutyMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A hobby servo on a bench.
@@ -167,8 +204,8 @@ class ServoHandle : private HandleOf<ServoMover> {
   /// No pulse: it goes limp.
   void release();
   /// Where it was sent; nothing before its first swing and after a release.
-  [[nodiscard]] std::optional<OutputPosition> position() const { return mover_->position(); }
-  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
+  [[nodiscard]] std::optional<OutputPosition> position() const { return mover().position(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
 
  private:
   friend class Bench;
@@ -176,11 +213,11 @@ class ServoHandle : private HandleOf<ServoMover> {
 };
 
 /// A motor behind a speed controller, on a bench.
-class ThrottleHandle : private HandleOf<ThrottleMover> {
+class SpeedControllerHandle : private HandleOf<ThrottleMover> {
  public:
   /// The stages of the rig, and then the pulse of no throttle. @throws RangeError when it is armed
   Motion arm();
-  [[nodiscard]] bool is_armed() const { return mover_->is_armed(); }
+  [[nodiscard]] bool is_armed() const { return mover().is_armed(); }
   /// To a throttle, and on until told otherwise or for a time. @throws RangeError when it is not armed, or is
   /// refused; what is on goes on
   Motion throttle(const DutyOrder& order);
@@ -193,15 +230,15 @@ class ThrottleHandle : private HandleOf<ThrottleMover> {
   void release();
   /// The throttle that is asked for now, -1 to 1.
   [[nodiscard]] double throttle() const;
-  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
 
  private:
   friend class Bench;
-  ThrottleHandle(Bench& bench, ThrottleMover& mover) : HandleOf(bench, mover) {}
+  SpeedControllerHandle(Bench& bench, ThrottleMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A bare brushless motor behind six gates, on a bench.
-class SixStepHandle : private HandleOf<SixStepMover> {
+class BrushlessHandle : private HandleOf<SixStepMover> {
  public:
   /// To a speed, by its Hall sensors or, without them, open loop; for a time, or on until told otherwise.
   /// @throws RangeError when it is refused; what is on goes on
@@ -214,28 +251,28 @@ class SixStepHandle : private HandleOf<SixStepMover> {
   /// Of the output, turns/s, that is wanted now.
   [[nodiscard]] double wanted_speed() const;
   /// The duty that is given, -1 to 1.
-  [[nodiscard]] double duty() const { return mover_->duty(); }
-  [[nodiscard]] const Mechanism& parts() const { return mover_->mechanism(); }
+  [[nodiscard]] double duty() const { return mover().duty(); }
+  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
 
  private:
   friend class Bench;
-  SixStepHandle(Bench& bench, SixStepMover& mover) : HandleOf(bench, mover) {}
+  BrushlessHandle(Bench& bench, SixStepMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A wheeled pair on a bench.
-class PairHandle : private HandleOf<PairMover> {
+class CartHandle : private HandleOf<PairMover> {
  public:
   /// Straight on, on an arc or round on the spot; both wheels slow down together where one is held back.
   /// @throws RangeError when it is refused, or the way before has not ended
   Motion drive(const CartOrder& order);
   void stop();
   /// Where it thinks it is, by the counts of its wheels, from where it stood when the bench was opened.
-  [[nodiscard]] const CartPose& thinks() const { return mover_->thinks(); }
-  [[nodiscard]] const WheeledPair& parts() const { return mover_->pair(); }
+  [[nodiscard]] const CartPose& thinks() const { return mover().thinks(); }
+  [[nodiscard]] const WheeledPair& parts() const { return mover().pair(); }
 
  private:
   friend class Bench;
-  PairHandle(Bench& bench, PairMover& mover) : HandleOf(bench, mover) {}
+  CartHandle(Bench& bench, PairMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A plain output on a bench.

@@ -32,7 +32,7 @@ OutputPosition millimetres(double value) {
 }
 
 std::string homed(SimulatedBench& bench, const std::string& name) {
-  auto home = bench.mechanism(name).home();
+  auto home = bench.stepper(name).home();
   std::string fault = home.result();
   bench.serve(0.3_s);
   return fault;
@@ -49,7 +49,7 @@ TEST(Homing, FindsTheCreelsWindowFromAnyAngle) {
                          {.seed = 100u + static_cast<unsigned>(i),
                           .start_positions = {{"creel", degrees(angle)}, {"traverse", millimetres(50)}}});
     ASSERT_EQ(homed(bench, "creel"), "") << "from " << angle;
-    EXPECT_EQ(bench.mechanism("creel").position(), degrees(0));
+    EXPECT_EQ(bench.stepper("creel").position(), degrees(0));
     // A full step is 0.14 degrees, of which friction and detent hold the rotor back a part.
     double at = 360.0 * bench.plant("creel").position();
     at -= 360.0 * std::round(at / 360.0);
@@ -101,7 +101,7 @@ TEST_P(HomingFailure, NamesItsCauseAndNeverRunsIntoAnEndFasterThanItHomes) {
   bench.on_fault([&](const std::string& why) { told.push_back(why); });
   const std::string fault = homed(bench, "traverse");
   EXPECT_NE(fault.find(failure.says), std::string::npos) << fault;
-  EXPECT_FALSE(bench.mechanism("traverse").position()) << "nobody knows where it stands";
+  EXPECT_FALSE(bench.stepper("traverse").position()) << "nobody knows where it stands";
   ASSERT_FALSE(told.empty());
   EXPECT_EQ(told.front(), fault);
   EXPECT_TRUE(bench.mover("traverse").has_ended());
@@ -182,7 +182,7 @@ TEST(Homing, WithASupplyThatNobodySensesAndThatComesLateSaysThatNothingMoved) {
                          {ExactTime::from_base(Ratio(std::llround(up * 10), 10)), "main", true}}});
     EXPECT_NE(homed(bench, "traverse").find("did not act within 124.9 mm: nothing moves (is the supply on?)"),
               std::string::npos);
-    EXPECT_FALSE(bench.mechanism("traverse").position());
+    EXPECT_FALSE(bench.stepper("traverse").position());
   }
 }
 
@@ -218,7 +218,7 @@ TEST(Homing, GoesToTheHighEndAsWell) {
   for (const double start : {0.5, 60.0, 119.6, 121.0}) {
     SimulatedBench bench(rig, {.start_positions = {{"traverse", millimetres(start)}}});
     ASSERT_EQ(homed(bench, "traverse"), "") << "from " << start;
-    EXPECT_EQ(bench.mechanism("traverse").position(), OutputPosition(118_mm));
+    EXPECT_EQ(bench.stepper("traverse").position(), OutputPosition(118_mm));
     EXPECT_NEAR(1e3 * bench.plant("traverse").position(), 118.0, 0.006) << "from " << start;
   }
 }
@@ -246,7 +246,7 @@ TEST(Homing, FindsAWindowInsideATravelFromEitherSide) {
   }
   traverse.sensors.erase(traverse.sensors.begin());  // without the gate nothing says on which side it stands
   SimulatedBench bench(rig);
-  EXPECT_THROW(bench.mechanism("traverse").home(), RangeError);
+  EXPECT_THROW(bench.stepper("traverse").home(), RangeError);
 }
 
 TEST(Homing, PressesGentlyAgainstAHardEndThatAnEncoderNotices) {

@@ -84,7 +84,7 @@ TEST(LostEncoder, IsNoticedBeforeAZeroIsFound) {
     if (is_lost) options.events = {{.at = 1_s, .what = scale, .on = false}};
     SimulatedBench bench(rig, options);
     const FaultWatch fault(bench);
-    const std::string result = bench.mechanism("traverse").home().result();
+    const std::string result = bench.stepper("traverse").home().result();
     if (is_lost) {
       is_noticed(fault, 1.0, 1.0, "where its steps went");
       EXPECT_NE(result, "");

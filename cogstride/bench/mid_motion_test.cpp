@@ -46,7 +46,7 @@ OutputSpeed turns_per_second(Ratio count) {
 TEST(MidMotion, MovesOfTwoMechanismsArriveTogether) {
   SimulatedBench bench(traverse_with_drum());
   // The drum stands switched off and has to wake up; the traverse is awake.
-  bench.mechanism("traverse").move({.to = 1_mm}).wait();
+  bench.stepper("traverse").move({.to = 1_mm}).wait();
   bench.serve(0.2_s);
   auto motions = bench.move_together({{"traverse", {.to = 90_mm}}, {"drum", {.to = turns(Ratio(3, 2))}}});
   EXPECT_EQ(motions[0].status(), MotionStatus::queued);
@@ -57,14 +57,14 @@ TEST(MidMotion, MovesOfTwoMechanismsArriveTogether) {
   EXPECT_NEAR(static_cast<double>(traverse.stream().ends_at() - drum.stream().ends_at()), 0.0, 2.0)
       << "ticks";
   EXPECT_NEAR(motions[0].duration()->in(units::s), motions[1].duration()->in(units::s), 1e-6);
-  EXPECT_EQ(bench.mechanism("drum").position(), turns(Ratio(3, 2)));
+  EXPECT_EQ(bench.stepper("drum").position(), turns(Ratio(3, 2)));
   bench.serve(0.3_s);
   EXPECT_TRUE(bench.tally().is_sound());
 }
 
 TEST(MidMotion, AMoveTogetherWaitsUntilEachQueueHasComeToIt) {
   SimulatedBench bench(traverse_with_drum());
-  auto first = bench.mechanism("traverse").move({.to = 20_mm});
+  auto first = bench.stepper("traverse").move({.to = 20_mm});
   auto motions = bench.move_together({{"traverse", {.to = 30_mm}}, {"drum", {.by = turns(Ratio(1, 4))}}});
   first.wait();
   EXPECT_EQ(motions[1].status(), MotionStatus::queued);
@@ -78,19 +78,19 @@ TEST(MidMotion, AMoveTogetherThatIsRefusedQueuesNothing) {
   EXPECT_THROW(bench.move_together({{"drum", {.to = turns(1)}}, {"traverse", {.to = 500_mm}}}), RangeError);
   EXPECT_THROW(bench.move_together({{"drum", {.to = turns(1)}}, {"drum", {.to = turns(2)}}}), RangeError);
   EXPECT_TRUE(bench.mover("drum").has_ended());
-  bench.mechanism("drum").move({.by = turns(Ratio(1, 4))}).wait();
-  EXPECT_EQ(bench.mechanism("drum").position(), turns(Ratio(1, 4))) << "nothing is left of the refused order";
+  bench.stepper("drum").move({.by = turns(Ratio(1, 4))}).wait();
+  EXPECT_EQ(bench.stepper("drum").position(), turns(Ratio(1, 4))) << "nothing is left of the refused order";
 }
 
 TEST(MidMotion, OneOfThoseThatArriveTogetherMayBeTakenBack) {
   SimulatedBench bench(traverse_with_drum());
-  auto first = bench.mechanism("traverse").move({.to = 20_mm});
+  auto first = bench.stepper("traverse").move({.to = 20_mm});
   auto motions = bench.move_together({{"traverse", {.to = 30_mm}}, {"drum", {.by = turns(Ratio(1, 4))}}});
   bench.serve(0.1_s);
   motions[0].cancel();
   bench.wait_for_all();
   EXPECT_EQ(motions[1].status(), MotionStatus::done);
-  EXPECT_EQ(bench.mechanism("traverse").position(), OutputPosition(20_mm));
+  EXPECT_EQ(bench.stepper("traverse").position(), OutputPosition(20_mm));
 }
 
 // What stops one of them does not leave the others waiting.
@@ -101,21 +101,21 @@ TEST(MidMotion, AFaultOfOneStopsThoseThatWereToArriveWithIt) {
   Mechanism& traverse = rig.mechanisms[0];
   traverse.step_dir_lines().enable->active = ActiveLevel::high;  // never really on: homing will fail
   SimulatedBench bench(rig);
-  auto home = bench.mechanism("traverse").home();
+  auto home = bench.stepper("traverse").home();
   auto motions = bench.move_together({{"traverse", {.to = 30_mm}}, {"drum", {.to = turns(Ratio(1, 4))}}});
   EXPECT_NE(home.result(), "");
   bench.wait_for_all();
   EXPECT_EQ(motions[0].status(), MotionStatus::cancelled);
   EXPECT_EQ(motions[1].status(), MotionStatus::faulted);
-  const std::optional<OutputPosition> drum = bench.mechanism("drum").position();
+  const std::optional<OutputPosition> drum = bench.stepper("drum").position();
   ASSERT_TRUE(drum) << "it stopped on a ramp: its position is still true";
   EXPECT_LT(drum->base, Ratio(1, 4));
-  bench.mechanism("drum").move({.to = turns(Ratio(1, 4))}).wait();
+  bench.stepper("drum").move({.to = turns(Ratio(1, 4))}).wait();
 }
 
 TEST(MidMotion, AMoveTakesTheTimeThatIsAsked) {
   SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   auto slow = traverse.move({.to = 60_mm, .in = 3_s});
   slow.wait();
   EXPECT_NEAR(slow.duration()->in(units::s), 3.0, 0.002) << "with the board's waking";
@@ -124,7 +124,7 @@ TEST(MidMotion, AMoveTakesTheTimeThatIsAsked) {
 
 TEST(MidMotion, ATargetCanBeChangedWhileItMoves) {
   SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   auto first = traverse.move({.to = 100_mm});
   bench.serve(0.8_s);
   auto second = traverse.redirect({.to = 10_mm});
@@ -138,7 +138,7 @@ TEST(MidMotion, ATargetCanBeChangedWhileItMoves) {
 
 TEST(MidMotion, SpeedAndLimitsCanBeChangedWhileItMoves) {
   SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.move({.to = 100_mm});
   bench.serve(0.5_s);
   auto slower = traverse.redirect({.speed = 10_mm_per_s, .acceleration = 200_mm_per_s2});
@@ -153,7 +153,7 @@ TEST(MidMotion, SpeedAndLimitsCanBeChangedWhileItMoves) {
 
 TEST(MidMotion, AnEndlessTurnIsRedirectedAndStopped) {
   SimulatedBench bench(traverse_with_drum());
-  auto drum = bench.mechanism("drum");
+  auto drum = bench.stepper("drum");
   auto turning = drum.spin({.at = turns_per_second(Ratio(3, 2))});
   bench.serve(30_s);
   EXPECT_EQ(turning.status(), MotionStatus::running);
@@ -177,14 +177,14 @@ TEST(MidMotion, AnEndlessTurnIsRedirectedAndStopped) {
 
 TEST(MidMotion, ARunStopsAtTheEndOfTheTravel) {
   SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.spin({.at = 50_mm_per_s}).wait();
   EXPECT_EQ(traverse.position(), OutputPosition(118_mm));
 }
 
 TEST(MidMotion, RefusesARedirectOfNothing) {
   SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   EXPECT_THROW(traverse.redirect({.to = 10_mm}), RangeError);
   auto move = traverse.move({.to = 50_mm});
   bench.serve(0.3_s);
@@ -200,7 +200,7 @@ TEST(MidMotion, TheHardestStopIsShorterAndLosesNothing) {
   double way[2];
   for (const Braking how : {Braking::on_a_ramp, Braking::steepest}) {
     SimulatedBench bench(traverse_with_drum());
-    auto traverse = bench.mechanism("traverse");
+    auto traverse = bench.stepper("traverse");
     auto move = traverse.move({.to = 110_mm});
     bench.serve(1_s);
     const double at = bench.plant("traverse").position();
@@ -223,7 +223,7 @@ TEST(MidMotion, OnATwoPulseBoardGoesThereAndBack) {
   board.form = StepDirBoard::Form::two_pulse;
   rig.mechanisms[0].board = board;
   SimulatedBench bench(rig);
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.move({.to = 60_mm}).wait();
   bench.serve(0.3_s);
   EXPECT_NEAR(bench.plant("traverse").position(), 0.060, 3e-6);
@@ -241,7 +241,7 @@ TEST(MidMotion, OnATwoPulseBoardGoesThereAndBack) {
 TEST(MidMotion, IsReleasedAndEnergisedAgainWithoutAJump) {
   Rig rig = traverse_with_drum();
   SimulatedBench bench(rig);
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.move({.to = 37_mm}).wait();
   bench.serve(0.3_s);
   const double before = bench.plant("traverse").position();
@@ -264,7 +264,7 @@ TEST(MidMotion, AWeightIsLiftedAndFallsWhenReleased) {
   rig.mechanisms[0].load.carried_mass = Mass::from_base(6.0);
   rig.mechanisms[0].load.rise = Angle(90, units::deg);
   SimulatedBench bench(rig);
-  auto lift = bench.mechanism("traverse");
+  auto lift = bench.stepper("traverse");
   lift.move({.to = 40_mm}).wait();
   bench.serve(0.3_s);
   EXPECT_TRUE(bench.tally().is_sound());
@@ -279,7 +279,7 @@ TEST(MidMotion, CoilsAreReleasedAndEnergisedAgainWithoutAJump) {
   Rig rig = testing_support::demo_rig();
   rig.mechanisms[1].homing.reset();
   SimulatedBench bench(rig);
-  auto creel = bench.mechanism("creel");
+  auto creel = bench.stepper("creel");
   const OutputPosition by{OutputKind::rotary, Ratio(33, 2576)};  // 33 steps and a little
   creel.move({.to = by}).wait();
   bench.serve(0.3_s);
@@ -301,7 +301,7 @@ TEST(MidMotion, RandomRedirectsKeepThePositionTrue) {
   std::uniform_int_distribution<int> kind(0, 3);
   std::uniform_real_distribution<double> pause(0.02, 0.5);
   SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   auto motion = traverse.move({.to = 59_mm});
   bench.serve(0.1_s);
   for (int i = 0; i < 60; ++i) {

@@ -22,40 +22,41 @@ double degrees(double radians) {
 
 TEST(WheeledPair, GoesStraightTurnsAndRoundsAsAsked) {
   SimulatedBench bench(cart_rig());
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   cart.drive({.way = {.by = 500_mm}, .speed = 300_mm_per_s}).wait();
-  EXPECT_NEAR(bench.cart("cart").x, 0.5, 0.4e-3) << "within two counts of 0.14 mm and the gap in the loop";
-  EXPECT_NEAR(bench.cart("cart").y, 0.0, 1e-3);
+  EXPECT_NEAR(bench.cart_pose("cart").x, 0.5, 0.4e-3)
+      << "within two counts of 0.14 mm and the gap in the loop";
+  EXPECT_NEAR(bench.cart_pose("cart").y, 0.0, 1e-3);
   cart.drive({.way = {.turns = 90_deg}}).wait();
-  EXPECT_NEAR(degrees(bench.cart("cart").heading), 90.0, 0.3);
+  EXPECT_NEAR(degrees(bench.cart_pose("cart").heading), 90.0, 0.3);
   cart.drive({.way = {.turns = -90_deg, .radius = 300_mm}}).wait();
-  EXPECT_NEAR(degrees(bench.cart("cart").heading), 0.0, 0.3);
-  EXPECT_NEAR(bench.cart("cart").x, 0.8, 3e-3);
-  EXPECT_NEAR(bench.cart("cart").y, 0.3, 3e-3);
+  EXPECT_NEAR(degrees(bench.cart_pose("cart").heading), 0.0, 0.3);
+  EXPECT_NEAR(bench.cart_pose("cart").x, 0.8, 3e-3);
+  EXPECT_NEAR(bench.cart_pose("cart").y, 0.3, 3e-3);
   cart.drive({.way = {.by = -200_mm}}).wait();
-  EXPECT_NEAR(bench.cart("cart").x, 0.6, 3e-3);
+  EXPECT_NEAR(bench.cart_pose("cart").x, 0.6, 3e-3);
 }
 
 TEST(WheeledPair, ThinksItIsWhereItIs) {
   SimulatedBench bench(cart_rig());
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   for (int side = 0; side < 4; ++side) {
     cart.drive({.way = {.by = 800_mm}, .speed = 300_mm_per_s}).wait();
     cart.drive({.way = {.turns = 90_deg}, .speed = 120_deg_per_s}).wait();
-    EXPECT_NEAR(cart.thinks().x, bench.cart("cart").x, 1e-3) << side;
-    EXPECT_NEAR(cart.thinks().y, bench.cart("cart").y, 1e-3) << side;
+    EXPECT_NEAR(cart.thinks().x, bench.cart_pose("cart").x, 1e-3) << side;
+    EXPECT_NEAR(cart.thinks().y, bench.cart_pose("cart").y, 1e-3) << side;
   }
-  EXPECT_NEAR(std::hypot(bench.cart("cart").x, bench.cart("cart").y), 0.0, 4e-3) << "it came home";
+  EXPECT_NEAR(std::hypot(bench.cart_pose("cart").x, bench.cart_pose("cart").y), 0.0, 4e-3) << "it came home";
   EXPECT_NEAR(degrees(cart.thinks().heading), 360.0, 0.2);
 }
 
 TEST(WheeledPair, AWayDoesNotDriftOverManyOrders) {
   SimulatedBench bench(cart_rig());
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   // 0.1 mm is less than a count: none of it may be lost.
   for (int i = 0; i < 60; ++i) cart.drive({.way = {.by = Length(i % 2 == 0 ? 7.1 : -7.0, units::mm)}}).wait();
-  EXPECT_NEAR(bench.cart("cart").x, 3e-3, 0.4e-3);
-  EXPECT_NEAR(degrees(bench.cart("cart").heading), 0.0, 0.3);
+  EXPECT_NEAR(bench.cart_pose("cart").x, 3e-3, 0.4e-3);
+  EXPECT_NEAR(degrees(bench.cart_pose("cart").heading), 0.0, 0.3);
 }
 
 /// On the spot the middle between the wheels stays; a wheel of another size turns its way into an arc. The
@@ -64,11 +65,11 @@ TEST(WheeledPair, WithUnequalWheelsItGoesOnAnArcAndDoesNotKnow) {
   Rig actual = cart_rig();
   actual.pairs[0].right_wheel = Length(65.65, units::mm);
   SimulatedBench bench(cart_rig(), {.actual = actual});
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   cart.drive({.way = {.by = 1_m}, .speed = 300_mm_per_s}).wait();
   const double turn = 0.01 * 1.0 / 0.18;
-  EXPECT_NEAR(bench.cart("cart").heading, turn, 0.004);
-  EXPECT_NEAR(bench.cart("cart").y, 0.5 * turn * 1.005, 0.004);
+  EXPECT_NEAR(bench.cart_pose("cart").heading, turn, 0.004);
+  EXPECT_NEAR(bench.cart_pose("cart").y, 0.5 * turn * 1.005, 0.004);
   EXPECT_NEAR(cart.thinks().heading, 0.0, 0.004);
   EXPECT_NEAR(cart.thinks().y, 0.0, 0.002);
 }
@@ -77,9 +78,9 @@ TEST(WheeledPair, WithAnotherTrackItTurnsTooFarOrTooLittle) {
   Rig actual = cart_rig();
   actual.pairs[0].track = 189_mm;
   SimulatedBench bench(cart_rig(), {.actual = actual});
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   cart.drive({.way = {.turns = 360_deg}}).wait();
-  EXPECT_NEAR(degrees(bench.cart("cart").heading), 360.0 * 180.0 / 189.0, 0.4);
+  EXPECT_NEAR(degrees(bench.cart_pose("cart").heading), 360.0 * 180.0 / 189.0, 0.4);
   EXPECT_NEAR(degrees(cart.thinks().heading), 360.0, 0.3);
 }
 
@@ -88,12 +89,12 @@ TEST(WheeledPair, MeasuredFiguresBringItHome) {
   measured.pairs[0].right_wheel = Length(65.65, units::mm);
   measured.pairs[0].track = 189_mm;
   SimulatedBench bench(measured, {.actual = measured});
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   for (int side = 0; side < 4; ++side) {
     cart.drive({.way = {.by = 500_mm}}).wait();
     cart.drive({.way = {.turns = 90_deg}}).wait();
   }
-  EXPECT_NEAR(std::hypot(bench.cart("cart").x, bench.cart("cart").y), 0.0, 4e-3);
+  EXPECT_NEAR(std::hypot(bench.cart_pose("cart").x, bench.cart_pose("cart").y), 0.0, 4e-3);
 }
 
 /// One wheel is held back beyond what its motor has at that speed: the other one slows down with it.
@@ -101,20 +102,20 @@ TEST(WheeledPair, BothSlowDownTogetherWhenOneSaturates) {
   const Torque heavy(18.2e-3, units::Nm);  // of the 19.2e-3 that its current limit leaves
   SimulatedBench bench(cart_rig(), {.events = {{.at = 1_s, .what = "left.load", .torque = heavy},
                                                {.at = 2_s, .what = "left.load", .torque = Torque()}}});
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   Motion way = cart.drive({.way = {.by = 1500_mm}});
   double worst = 0.0;
   bool was_slowed = false;
   while (!way.has_ended()) {
     bench.serve(20_ms);
-    worst = std::max(worst, std::abs(bench.cart("cart").heading));
+    worst = std::max(worst, std::abs(bench.cart_pose("cart").heading));
     was_slowed = was_slowed || bench.pairs()[0]->pace() < 0.9;
   }
   way.wait();
   EXPECT_TRUE(was_slowed);
   EXPECT_LT(degrees(worst), 1.5) << "it stays on its way";
-  EXPECT_NEAR(bench.cart("cart").x, 1.5, 1e-3);
-  EXPECT_NEAR(degrees(bench.cart("cart").heading), 0.0, 0.3);
+  EXPECT_NEAR(bench.cart_pose("cart").x, 1.5, 1e-3);
+  EXPECT_NEAR(degrees(bench.cart_pose("cart").heading), 0.0, 0.3);
   EXPECT_LT(bench.tally().pairs[0].slowest_pace, 0.9);
 }
 
@@ -122,34 +123,34 @@ TEST(WheeledPair, AStuckWheelEndsItAtRest) {
   SimulatedBench bench(cart_rig(), {.events = {{.at = 1_s, .what = "left.jam"}}});
   std::string fault;
   bench.on_fault([&](const std::string& why) { fault = why; });
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   Motion way = cart.drive({.way = {.by = 1_m}});
   EXPECT_NE(way.result(), "");
   EXPECT_LT(bench.now().base(), 1.6);
   EXPECT_NE(fault.find("left"), std::string::npos) << fault;
   bench.serve(1_s);
   EXPECT_EQ(bench.brushed_plant("right").speed(), 0.0);
-  EXPECT_LT(std::abs(degrees(bench.cart("cart").heading)), 12.0) << "the other one did not run on";
+  EXPECT_LT(std::abs(degrees(bench.cart_pose("cart").heading)), 12.0) << "the other one did not run on";
 }
 
 TEST(WheeledPair, StopsOnItsWayAndGoesOnFromThere) {
   SimulatedBench bench(cart_rig());
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   Motion way = cart.drive({.way = {.by = 1_m}, .speed = 300_mm_per_s});
   bench.serve(1_s);
   cart.stop();
   EXPECT_EQ(way.status(), MotionStatus::cancelled);
-  const double at = bench.cart("cart").x;
+  const double at = bench.cart_pose("cart").x;
   EXPECT_GT(at, 0.15);
   EXPECT_LT(at, 0.5);
-  EXPECT_NEAR(degrees(bench.cart("cart").heading), 0.0, 1.5);
+  EXPECT_NEAR(degrees(bench.cart_pose("cart").heading), 0.0, 1.5);
   cart.drive({.way = {.by = 100_mm}}).wait();
-  EXPECT_NEAR(bench.cart("cart").x, at + 0.1, 2e-3);
+  EXPECT_NEAR(bench.cart_pose("cart").x, at + 0.1, 2e-3);
 }
 
 TEST(WheeledPair, RefusesWhatItCannotDo) {
   SimulatedBench bench(cart_rig());
-  auto cart = bench.pair("cart");
+  auto cart = bench.cart("cart");
   EXPECT_THROW(cart.drive({.way = {}}), RangeError);
   EXPECT_THROW(cart.drive({.way = {.by = 0_mm}}), RangeError);
   EXPECT_THROW(cart.drive({.way = {.by = 1_m}, .speed = 3_m_per_s}), RangeError);
@@ -157,7 +158,7 @@ TEST(WheeledPair, RefusesWhatItCannotDo) {
   EXPECT_THROW(cart.drive({.way = {.turns = 90_deg}, .speed = 300_mm_per_s}), RangeError);
   cart.drive({.way = {.by = 1_m}});
   EXPECT_THROW(cart.drive({.way = {.by = 1_m}}), RangeError) << "it is on its way";
-  EXPECT_THROW((void)bench.pair("wagon"), RangeError);
+  EXPECT_THROW((void)bench.cart("wagon"), RangeError);
 }
 
 TEST(WheeledPair, WantsTwoMotorsWithEncoders) {

@@ -33,7 +33,7 @@ const std::map<std::string, OutputPosition> near_home{{"traverse", 3_mm}};
 
 TEST(Servo, FollowsItsStepsAndEndsWhereTheyLead) {
   SimulatedBench bench(with_servo(), {.start_positions = near_home});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   for (const auto& place : {110_mm, 0.5_mm, 60_mm}) {
     traverse.move({.to = place}).wait();
@@ -47,7 +47,7 @@ TEST(Servo, FollowsItsStepsAndEndsWhereTheyLead) {
 
 TEST(Servo, SettlesWithinAFewPeriodsOfItsLoop) {
   SimulatedBench bench(with_servo(), {.start_positions = near_home});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   auto move = traverse.move({.to = 60_mm});
   move.wait();
@@ -60,7 +60,7 @@ TEST(Servo, SettlesWithinAFewPeriodsOfItsLoop) {
 TEST(Servo, GivesUpWhenItsShaftIsHeldAndSaysSoOnItsFaultLine) {
   SimulatedBench bench(with_servo(), {.start_positions = near_home,
                                       .events = {{5_s, "traverse.jam", true}, {6_s, "traverse.jam", false}}});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 118_mm, .speed = 20_mm_per_s}).result();
   EXPECT_NE(fault.find("the board of traverse reports a fault (line 46)"), std::string::npos) << fault;
@@ -80,7 +80,7 @@ TEST(Servo, MustSayThatItStandsInPosition) {
   Rig actual = rig;
   actual.mechanisms[0].common.in_position->active = ActiveLevel::low;  // wired the other way round
   SimulatedBench bench(rig, {.start_positions = near_home, .actual = actual});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 20_mm}).result();
   EXPECT_NE(fault.find("its board did not say that it is in position (line 47) within 1 s"),
@@ -105,7 +105,7 @@ TEST(Servo, PlansSayWhatOfItsPeakTorqueIsLeft) {
 
 TEST(Servo, StopsAsHardAsItsPeakTorqueCan) {
   SimulatedBench bench(with_servo(), {.start_positions = near_home});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   traverse.move({.to = 118_mm});
   bench.serve(0.8_s);

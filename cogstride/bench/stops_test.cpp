@@ -30,8 +30,8 @@ TEST(Stops, AnEmergencyStopPutsEveryLineAtRestAtOnce) {
   for (const bool quick : {false, true}) {
     Rig rig = demo_rig();
     SimulatedBench bench(rig, {.start_positions = near_home, .events = {{6_s, "halt", true}}});
-    auto traverse = bench.mechanism("traverse");
-    auto creel = bench.mechanism("creel");
+    auto traverse = bench.stepper("traverse");
+    auto creel = bench.stepper("creel");
     traverse.home().wait();
     creel.home();
     auto move = traverse.move({.to = 118_mm, .speed = quick ? 20_mm_per_s : 14_mm_per_s});
@@ -63,7 +63,7 @@ TEST(Stops, AnEmergencyStopMayRampDownInstead) {
   rig.hands.back().cuts.clear();  // the supply stays on
   SimulatedBench bench(rig,
                        {.start_positions = near_home, .events = {{4_s, "halt", true}, {6_s, "halt", false}}});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   auto move = traverse.move({.to = 118_mm, .speed = 20_mm_per_s});
   EXPECT_NE(move.result(), "");
@@ -78,8 +78,8 @@ TEST(Stops, AnEmergencyStopMayRampDownInstead) {
 TEST(Stops, ALimitSwitchOutsideHomingStopsEverything) {
   const Rig rig = demo_rig();
   SimulatedBench other(rig, {.start_positions = near_home, .events = {{9_s, "traverse.far", true}}});
-  auto lay = other.mechanism("traverse");
-  auto ring = other.mechanism("creel");
+  auto lay = other.stepper("traverse");
+  auto ring = other.stepper("creel");
   lay.home();
   ring.home();
   auto turn = ring.move({.by = turns(10)});
@@ -101,8 +101,8 @@ TEST(Stops, ASwitchThatCutsASupplyTakesItFromAllThatItFeeds) {
     if (name_of(sensor) == "far") std::get<PlaceSwitch>(sensor).cuts = {"main"};
   const std::vector<OutsideEvent> caught{{9_s, "traverse.far", true}, {10_s, "traverse.far", {}}};
   SimulatedBench bench(rig, {.start_positions = near_home, .events = caught});
-  auto traverse = bench.mechanism("traverse");
-  auto creel = bench.mechanism("creel");
+  auto traverse = bench.stepper("traverse");
+  auto creel = bench.stepper("creel");
   traverse.home();
   creel.home();
   creel.spin({.at = {OutputKind::rotary, Ratio(1, 20)}});
@@ -114,7 +114,7 @@ TEST(Stops, ASwitchThatCutsASupplyTakesItFromAllThatItFeeds) {
   for (const char* const name : {"traverse", "creel"}) {
     EXPECT_NEAR(bench.plant(name).current_a(), 0.0, 0.03) << name;
     EXPECT_NEAR(bench.plant(name).current_b(), 0.0, 0.03) << name;
-    EXPECT_FALSE(bench.mechanism(name).position()) << name << " may have gone anywhere";
+    EXPECT_FALSE(bench.stepper(name).position()) << name << " may have gone anywhere";
   }
   bench.serve(2_s);
   EXPECT_TRUE(bench.simulated_lines().level(up)) << "let go, it feeds again";
@@ -128,7 +128,7 @@ TEST(Stops, ALostSupplyIsAFaultAndThePositionIsNotBelieved) {
   const Rig rig = demo_rig();
   SimulatedBench bench(rig,
                        {.start_positions = near_home, .events = {{5_s, "main", false}, {6_s, "main", true}}});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 118_mm, .speed = 20_mm_per_s}).result();
   EXPECT_NE(fault.find("the supply main is not up (line 5 is low)"), std::string::npos) << fault;
@@ -145,7 +145,7 @@ TEST(Stops, ABoardsFaultOutputStopsTheMotion) {
   Rig rig = demo_rig();
   rig.mechanisms[0].common.fault = SensedLine{45, ActiveLevel::low};
   SimulatedBench bench(rig, {.start_positions = near_home, .events = {{4_s, "traverse.fault", true}}});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   const std::string fault = traverse.move({.to = 118_mm, .speed = 20_mm_per_s}).result();
   EXPECT_NE(fault.find("the board of traverse reports a fault (line 45)"), std::string::npos) << fault;
@@ -160,7 +160,7 @@ TEST(Stops, RandomCommandsNeverPassASoftLimitAndLeaveATruePosition) {
   std::mt19937_64 random(41);
   const auto pick = [&](int most) { return static_cast<int>(random() % static_cast<unsigned>(most)); };
   SimulatedBench bench(rig);
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   const double low = 1e3 * rig.mechanisms[0].limits.travel_from->base.to_double();
   const double high = 1e3 * rig.mechanisms[0].limits.travel_to->base.to_double();

@@ -19,17 +19,24 @@ std::shared_ptr<MotionRecord> MotionLog::begin(Tick now, std::string what, bool 
   return record_;
 }
 
-void MotionLog::end(Tick now, MotionStatus status, std::string fault) {
+void MotionLog::end(Tick now, MotionStatus status) {
   const std::shared_ptr<MotionRecord> on = std::exchange(record_, nullptr);
   if (!on) return;
   on->status = status;
   on->ended = now;
-  on->fault = std::move(fault);
-  using Kind = MotionNote::Kind;
-  const Kind kind = status == MotionStatus::done        ? Kind::done
-                    : status == MotionStatus::cancelled ? Kind::redirected
-                                                        : Kind::halted;
-  if (is_told_ || !on->fault.empty()) note(now, kind, on->fault.empty() ? on->what : on->fault);
+  if (is_told_)
+    note(now, status == MotionStatus::done ? MotionNote::Kind::done : MotionNote::Kind::redirected, on->what);
+}
+
+void MotionLog::end(Tick now, const Why& why) {
+  const std::shared_ptr<MotionRecord> on = std::exchange(record_, nullptr);
+  if (!on) return;
+  on->status = MotionStatus::faulted;
+  on->ended = now;
+  on->fault = why.text;
+  on->code = why.code;
+  if (is_told_ || !why.text.empty())
+    note(now, MotionNote::Kind::halted, why.text.empty() ? on->what : why.text);
 }
 
 void MotionLog::fail(Tick now, const std::string& why) {
@@ -37,6 +44,7 @@ void MotionLog::fail(Tick now, const std::string& why) {
     on->status = MotionStatus::faulted;
     on->ended = now;
     on->fault = why;
+    on->code = FaultCode::failed;
   }
   note(now, MotionNote::Kind::faulted, why);
   if (failure_) failure_(why);

@@ -35,7 +35,9 @@ class MotionLog {
   /// A motion begins now. @param is_told  else it is part of another's, which tells of it (its faults aside)
   std::shared_ptr<MotionRecord> begin(Tick now, std::string what, bool is_told = true);
   /// The motion that is on ends; nothing when there is none.
-  void end(Tick now, MotionStatus status, std::string fault = {});
+  void end(Tick now, MotionStatus status);
+  /// It ends as faulted.
+  void end(Tick now, const Why& why);
   /// What is on ends by a fault of its own, or it fails without a motion.
   void fail(Tick now, const std::string& why);
   void note(Tick at, MotionNote::Kind kind, std::string text) const;

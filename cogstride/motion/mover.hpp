@@ -48,8 +48,8 @@ class Mover : public Participant {
   virtual void cancel(Lines& lines, const MotionRecord& motion, Braking /*how*/) {
     if (!motion.has_ended()) come_to_rest(lines);
   }
-  virtual void halt(Lines& lines, const std::string& why) = 0;
-  virtual void lines_were_cut(Lines& lines, const std::string& why) = 0;
+  virtual void halt(Lines& lines, const Why& why) = 0;
+  virtual void lines_were_cut(Lines& lines, const Why& why) = 0;
 
  private:
   MotionLog log_;

@@ -193,7 +193,7 @@ TEST(ScriptPlayer, PlaysMovesThatArriveTogether) {
   EXPECT_NEAR(static_cast<double>(bench.mover("traverse").stream().ends_at()),
               static_cast<double>(traverse_ended), 2.0)
       << "the next statement waits for both";
-  EXPECT_EQ(bench.mechanism("takeup").position(), OutputPosition(0_mm));
+  EXPECT_EQ(bench.stepper("takeup").position(), OutputPosition(0_mm));
 }
 
 TEST(ScriptPlayer, PlaysStatementsInOrder) {
@@ -213,7 +213,7 @@ TEST(ScriptPlayer, PlaysStatementsInOrder) {
   EXPECT_EQ(begun.size(), 7u);
   EXPECT_EQ(begun[6], "wait 0.25 s");
   EXPECT_NEAR(bench.now().in(units::s), last_wait + 0.25, 1e-6);
-  EXPECT_EQ(bench.mechanism("traverse").position(), OutputPosition(6_mm));
+  EXPECT_EQ(bench.stepper("traverse").position(), OutputPosition(6_mm));
 }
 
 TEST(ScriptPlayer, StopsAtAFaultAndNamesTheLine) {

@@ -52,10 +52,8 @@ struct Played {
       if (statement == text) return at;
     return -1.0;
   }
-  [[nodiscard]] double degrees() { return 360.0 * bench.mechanism("creel").position()->base.to_double(); }
-  [[nodiscard]] double millimetres() {
-    return 1e3 * bench.mechanism("traverse").position()->base.to_double();
-  }
+  [[nodiscard]] double degrees() { return 360.0 * bench.stepper("creel").position()->base.to_double(); }
+  [[nodiscard]] double millimetres() { return 1e3 * bench.stepper("traverse").position()->base.to_double(); }
 
   Rig rig;
   Script script;
@@ -236,9 +234,9 @@ TEST(Verbs, DriveAWheeledPair) {
   ScriptPlayer player(script, cart, bench.cast());
   bench.run(player, [&] { return player.has_ended(); });
   ASSERT_EQ(player.fault(), "");
-  EXPECT_NEAR(1e3 * bench.cart("cart").x, 300.0 - 200.0 + 100.0, 3.0);
-  EXPECT_NEAR(1e3 * bench.cart("cart").y, 200.0, 3.0);
-  EXPECT_NEAR(bench.cart("cart").heading, pi, 0.01);
+  EXPECT_NEAR(1e3 * bench.cart_pose("cart").x, 300.0 - 200.0 + 100.0, 3.0);
+  EXPECT_NEAR(1e3 * bench.cart_pose("cart").y, 200.0, 3.0);
+  EXPECT_NEAR(bench.cart_pose("cart").heading, pi, 0.01);
   const auto says = [&](const std::string& text, const std::string& part) {
     const std::string said = wrong_in(text, cart);
     EXPECT_NE(said.find(part), std::string::npos) << text << "\n--> " << said;
@@ -473,7 +471,7 @@ TEST(Verbs, MeasureComparesTheTravelBetweenTwoSwitches) {
   EXPECT_NE(player.fault().find("the travel between gate and far is 120.4"), std::string::npos)
       << player.fault();
   EXPECT_NE(player.fault().find("and the rig says 119.992 mm"), std::string::npos) << player.fault();
-  EXPECT_FALSE(bench.mechanism("traverse").position());
+  EXPECT_FALSE(bench.stepper("traverse").position());
   EXPECT_SAYS("home creel\nmeasure creel", "has no two switches");
 }
 
@@ -492,7 +490,7 @@ TEST(Verbs, JogByKeysAndTeachTheFarLimit) {
   ASSERT_EQ(inside.player.taught().size(), 1u);
   EXPECT_NEAR(1e3 * inside.player.taught()[0].to.base.to_double(), 116.0 - 4.0, 0.5);
   EXPECT_EQ(inside.player.taught()[0].from, OutputPosition(0_mm));
-  EXPECT_THROW(inside.bench.mechanism("traverse").move({.to = 115_mm}), RangeError) << "the new limit holds";
+  EXPECT_THROW(inside.bench.stepper("traverse").move({.to = 115_mm}), RangeError) << "the new limit holds";
   events[1].at = 15.87_s;
   Played beyond(
       "home traverse\njog traverse with left and right at 10 mm/s past limits until pedal is on\nteach "

@@ -85,7 +85,7 @@ class Proving {
 
  private:
   [[nodiscard]] const Mechanism& mechanism() const { return rig_.mechanisms.front(); }
-  [[nodiscard]] MechanismHandle handle() { return bench_->mechanism(mechanism().name); }
+  [[nodiscard]] StepperHandle handle() { return bench_->stepper(mechanism().name); }
   [[nodiscard]] bool is_proven(const std::string& stage) const {
     return std::find(result_.proven.begin(), result_.proven.end(), stage) != result_.proven.end();
   }

@@ -140,7 +140,7 @@ std::vector<std::string> recall_positions(Bench& bench, const RememberedPosition
   if (!remembered.standing) return {"the last run did not come to its end standing: nothing is taken over"};
   while (!bench.inputs().are_known()) bench.serve(Time(1e-4, units::s));
   for (const auto& [name, position] : remembered.positions) {
-    const Mechanism& mechanism = bench.mechanism(name).parts();
+    const Mechanism& mechanism = bench.stepper(name).parts();
     const std::string why = why_not(bench, mechanism, position);
     if (why.empty()) bench.mover(name).believe(position);
     notes.push_back(why.empty()
@@ -158,8 +158,8 @@ RememberedPositions park_positions(Bench& bench, std::uint64_t rig) {
     const Mechanism& mechanism = mover->mechanism();
     if (!mechanism.homing || !mover->has_ended() || !mover->origin()) continue;
     if (const std::optional<MoveOrder> order = mover->to_whole_period())
-      bench.mechanism(mechanism.name).move(*order).wait();
-    remembered.positions.emplace(mechanism.name, *bench.mechanism(mechanism.name).position());
+      bench.stepper(mechanism.name).move(*order).wait();
+    remembered.positions.emplace(mechanism.name, *bench.stepper(mechanism.name).position());
   }
   return remembered;
 }

@@ -64,10 +64,10 @@ TEST(Remembered, ASecondRunStandsWhereTheFirstOneEnded) {
   double left_at = 0.0;
   {
     SimulatedBench bench(rig, {.start_positions = {{"traverse", 3_mm}}});
-    auto traverse = bench.mechanism("traverse");
+    auto traverse = bench.stepper("traverse");
     traverse.home().wait();
     traverse.move({.to = 43.21_mm}).wait();
-    bench.mechanism("creel").home().wait();
+    bench.stepper("creel").home().wait();
     kept = park_positions(bench, 7);
     bench.serve(0.3_s);
     left_at = 1e3 * bench.plant("traverse").position();
@@ -82,7 +82,7 @@ TEST(Remembered, ASecondRunStandsWhereTheFirstOneEnded) {
                                                        Ratio(std::llround(left_at * 1e6), 1'000'000'000))}}});
   const std::vector<std::string> notes = recall_positions(bench, kept, 7);
   ASSERT_EQ(notes.size(), 2u);
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   ASSERT_TRUE(traverse.position()) << notes[1];
   traverse.move({.to = 80_mm}).wait();
   bench.serve(0.3_s);
@@ -98,9 +98,9 @@ TEST(Remembered, IsNotBelievedForAnotherRigOrAgainstASwitch) {
                    OutputPosition(OutputKind::linear, Ratio(std::llround(stands_at * 1000), 1'000'000))}}});
     const std::vector<std::string> notes = recall_positions(bench, kept, rig_now);
     EXPECT_FALSE(notes.empty());
-    const bool believed = bench.mechanism("traverse").position().has_value();
+    const bool believed = bench.stepper("traverse").position().has_value();
     if (!believed) {
-      EXPECT_THROW(bench.mechanism("traverse").move({.to = 1_mm}), RangeError);
+      EXPECT_THROW(bench.stepper("traverse").move({.to = 1_mm}), RangeError);
     }
     return believed;
   };

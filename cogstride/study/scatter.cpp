@@ -32,7 +32,7 @@ HomingTrial home_once(const Rig& alone, std::uint64_t seed, std::size_t number) 
   SimulatedBench bench(alone, {.seed = seed + number, .start_positions = {{mechanism.name, start}}});
   HomingTrial trial;
   trial.start = scale * start.base.to_double();
-  trial.fault = bench.mechanism(mechanism.name).home().result();
+  trial.fault = bench.stepper(mechanism.name).home().result();
   if (!trial.fault.empty()) return trial;
   bench.serve(Time(0.4, units::s));
   double error = bench.plant(mechanism.name).position() - mechanism.homing->position.base.to_double();

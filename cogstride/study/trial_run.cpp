@@ -74,7 +74,7 @@ TrialRun run_up(const Rig& freed, Time hold) {
   Watch watch(steps_per_unit * 360.0 / rows, steps_per_unit * 4.0 / rows, limits.speed / steps_per_unit,
               ramp + 0.33 * hold.base());
   SimulatedBench bench(freed, {.trace = &watch});
-  bench.mechanism(mechanism.name).spin({.at = mechanism.limits.speed});
+  bench.stepper(mechanism.name).spin({.at = mechanism.limits.speed});
   TrialRun trial;
   const double end = ramp + hold.base();
   for (int part = 1; part <= 20 && trial.holds; ++part) {

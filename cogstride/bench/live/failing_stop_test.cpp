@@ -103,7 +103,7 @@ bool stop_once(By by, const std::function<void(FailingPort&)>& arm,
   bool failed = false;
   {
     LiveBench bench(moving_rig(), {.asks_for_real_time = false, .port = &port});
-    auto traverse = bench.mechanism("traverse");
+    auto traverse = bench.stepper("traverse");
     auto move = traverse.move({.to = 100_mm, .speed = 20_mm_per_s});
     EXPECT_TRUE(comes_to(bench, [&] { return port.pulses > 5; }));
     arm(port);

@@ -365,7 +365,7 @@ void LiveBench::close() {
   if (in.closed) return;
   in.lines->cut();
   try {
-    stop();
+    end_all();
   } catch (...) {
     give_back();
     throw;
@@ -588,7 +588,7 @@ void LiveBench::Supervisor::look() {
 void LiveBench::fail(StopBy how, const std::string& why) {
   if (inside_->tally.fault.empty()) inside_->tally.fault = why;
   trace_event({lines().now(), "bench", why, TraceEvent::Kind::fault});
-  stop(how, why);
+  stop(how, why, FaultCode::controller);
   tell_fault(why);
 }
 

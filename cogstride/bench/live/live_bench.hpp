@@ -1,7 +1,7 @@
 // The live bench: the same motions on the lines of a real controller.
 //
 //   LiveBench bench{rig};                  // or SimulatedBench: nothing below changes
-//   bench.mechanism("traverse").home().wait();
+//   bench.stepper("traverse").home().wait();
 //
 // Lines are at rest from the first moment to the last, also when the program ends in a crash: a guardian
 // process sees to that. What this computer cannot drive is refused before any line is taken.
@@ -53,8 +53,8 @@ class LiveBench final : public Bench {
   LiveBench(Rig rig, Options options);
   ~LiveBench() override;
 
-  /// Everything at rest and the lines given back. Nothing can run on it afterwards: serve() and wait() throw
-  /// RangeError.
+  /// Everything at rest and the lines given back. Motions that had not ended end with the code `closed`;
+  /// orders and waits throw RangeError from then on, records stay readable.
   void close();
 
   /// What it came to, once it has been closed.

@@ -66,7 +66,7 @@ TEST(OutsideEvents, APressedPedalBouncesAndCountsOnce) {
 TEST(OutsideEvents, AnEmergencyStopCutsItsSupplyWithoutAnyProgram) {
   SimulatedBench bench(demo_rig(),
                        {.start_positions = {{"traverse", 3_mm}}, .events = {{4_s, "halt", true}}});
-  auto traverse = bench.mechanism("traverse");
+  auto traverse = bench.stepper("traverse");
   traverse.home().wait();
   (void)traverse.move({.to = 110_mm, .speed = 20_mm_per_s}).result();
   bench.serve(0.2_s);

@@ -294,7 +294,7 @@ void SimulatedBench::roll_carts() {
   }
 }
 
-const CartPose& SimulatedBench::cart(const std::string& name) {
+const CartPose& SimulatedBench::cart_pose(const std::string& name) {
   roll_carts();
   return carts_[static_cast<std::size_t>(&pair_named(rig(), name) - rig().pairs.data())].pose;
 }
@@ -375,7 +375,7 @@ void SimulatedBench::trace_event(TraceEvent event) {
 void SimulatedBench::close() {
   if (closed_) return;
   closed_ = true;
-  stop();
+  end_all();
   if (options_.trace == nullptr) return;
   options_.trace->end(lines_->now());
   options_.trace = nullptr;

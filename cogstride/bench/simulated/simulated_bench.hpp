@@ -67,7 +67,8 @@ class SimulatedBench final : public Bench {
   explicit SimulatedBench(Rig rig);
   SimulatedBench(Rig rig, Options options);
 
-  /// Lines at rest and the trace closed: what a program does at its end. What comes later is not traced.
+  /// Lines at rest and the trace closed: what a program does at its end. Motions that had not ended end with
+  /// the code `closed`; orders and waits throw RangeError from then on, records stay readable.
   void close();
 
   /// What was asked and what was made, so far.
@@ -80,7 +81,7 @@ class SimulatedBench final : public Bench {
   /// Of a bare brushless motor. @throws RangeError as above
   [[nodiscard]] const BrushlessPlant& brushless_plant(const std::string& name);
   /// Where a pair really stands. @throws RangeError as above
-  [[nodiscard]] const CartPose& cart(const std::string& name);
+  [[nodiscard]] const CartPose& cart_pose(const std::string& name);
   [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
 
   /// A finger makes a switch of a mechanism act, holds it open, or (nothing) leaves it to its place again.

@@ -254,25 +254,25 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
   log().note(now, MotionNote::Kind::told, how == SlowsBy::braking ? "brake" : "coast");
 }
 
-void DutyMover::lines_were_cut(Lines& lines, const std::string& why) {
+void DutyMover::lines_were_cut(Lines& lines, const Why& why) {
   const Tick now = lines.now();
   if (const double driven = duty(now); driven != 0.0) {
     turned_until_ = now;
     run_down_.begin_by_duty(now, driven);
   }
   count_driven(now, false);
-  log().end(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  log().end(now, why.text.empty() ? Why{why.code, "the lines were cut"} : why);
   end_holding();
   course_.stay(0.0);
   next_put_ = never;
   asked_ = false;
 }
 
-void DutyMover::halt(Lines& lines, const std::string& why) {
+void DutyMover::halt(Lines& lines, const Why& why) {
   const Tick now = lines.now();
   if (holds_) {
     // By its loop, as fast as the current limit allows.
-    log().end(now, MotionStatus::faulted, why);
+    log().end(now, why);
     log().begin(now, "stop", false);
     held_until_ = never;
     stops_ = true;
@@ -280,7 +280,7 @@ void DutyMover::halt(Lines& lines, const std::string& why) {
     return;
   }
   const double from = duty(now);
-  log().end(now, MotionStatus::faulted, why);
+  log().end(now, why);
   next_put_ = now;
   if (from == 0.0) {
     course_.stay(0.0);

@@ -69,9 +69,9 @@ class DutyMover final : public Mover {
   void coast(Lines& lines) { let(lines, SlowsBy::coasting); }
 
   /// All lines were put at rest.
-  void lines_were_cut(Lines& lines, const std::string& why) override;
+  void lines_were_cut(Lines& lines, const Why& why) override;
   /// Down as steeply as it may; what is on ends as faulted.
-  void halt(Lines& lines, const std::string& why) override;
+  void halt(Lines& lines, const Why& why) override;
   void come_to_rest(Lines& lines) override {
     if (is_driven(lines.now()) || !has_ended()) stop(lines);
   }

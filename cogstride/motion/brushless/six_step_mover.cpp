@@ -195,10 +195,10 @@ std::shared_ptr<MotionRecord> SixStepMover::stop(Lines& lines) {
   return record;
 }
 
-void SixStepMover::halt(Lines& lines, const std::string& why) {
-  log().end(lines.now(), MotionStatus::faulted, why);
+void SixStepMover::halt(Lines& lines, const Why& why) {
+  log().end(lines.now(), why);
   if (state_ != State::holds || run_) {
-    end(lines, MotionStatus::faulted, why);
+    switch_off(lines);
     return;
   }
   stops_ = true;
@@ -207,10 +207,10 @@ void SixStepMover::halt(Lines& lines, const std::string& why) {
   hold_->spin(lines.now(), 0.0, {});
 }
 
-void SixStepMover::lines_were_cut(Lines& lines, const std::string& why) {
+void SixStepMover::lines_were_cut(Lines& lines, const Why& why) {
   const Tick now = lines.now();
   run_down_.begin(now, likely_speed(now));
-  log().end(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  log().end(now, why.text.empty() ? Why{why.code, "the lines were cut"} : why);
   driver_.lines_were_cut();
   state_ = State::off;
   duty_ = given_ = 0.0;
@@ -478,9 +478,9 @@ void SixStepMover::switch_off(Lines& lines) {
   if (back_emf_) back_emf_->ask(lines, never, 0);
 }
 
-void SixStepMover::end(Lines& lines, MotionStatus status, const std::string& fault) {
+void SixStepMover::end(Lines& lines, MotionStatus status) {
   switch_off(lines);
-  log().end(lines.now(), status, fault);
+  log().end(lines.now(), status);
 }
 
 void SixStepMover::fail(Lines& lines, const std::string& why) {

@@ -46,9 +46,9 @@ class SixStepMover final : public Mover {
   /// By Halls down by its loop and its friction, else at once: all gates off. Done when it has stood for a
   /// while; where nothing tells that, at once.
   std::shared_ptr<MotionRecord> stop(Lines& lines);
-  void halt(Lines& lines, const std::string& why) override;
+  void halt(Lines& lines, const Why& why) override;
   /// All lines were put at rest.
-  void lines_were_cut(Lines& lines, const std::string& why) override;
+  void lines_were_cut(Lines& lines, const Why& why) override;
   void come_to_rest(Lines& lines) override {
     if (is_driven(lines.now()) || !has_ended()) stop(lines);
   }
@@ -104,7 +104,7 @@ class SixStepMover final : public Mover {
     return state_ == State::off || state_ == State::runs_out ? run_down_.speed(now) : wanted_speed(now);
   }
   void switch_off(Lines& lines);
-  void end(Lines& lines, MotionStatus status, const std::string& fault = {});
+  void end(Lines& lines, MotionStatus status);
   void fail(Lines& lines, const std::string& why);
   void ask_voltages(Lines& lines, Tick period);
   [[nodiscard]] Tick counted_at() const;

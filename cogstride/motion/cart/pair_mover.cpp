@@ -147,7 +147,7 @@ void PairMover::act(Lines& lines, std::span<const Reading> readings) {
   }
   for (const Wheel* const wheel : {&left_, &right_}) {
     if (!wheel->record->has_ended() || wheel->record->status == MotionStatus::done) continue;
-    log().end(now, MotionStatus::faulted, wheel->record->fault);
+    log().end(now, {wheel->record->code, wheel->record->fault});
     return;
   }
   if (left_.record->has_ended() && right_.record->has_ended()) {
@@ -170,8 +170,8 @@ void PairMover::stop(Lines& lines) {
   for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
 }
 
-void PairMover::halt(Lines& lines, const std::string& why) {
-  log().end(lines.now(), MotionStatus::faulted, why);
+void PairMover::halt(Lines& lines, const Why& why) {
+  log().end(lines.now(), why);
   for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
 }
 

@@ -56,8 +56,8 @@ class PairMover final : public Mover {
     if (!has_ended()) stop(lines);
   }
   /// Its wheels are being stopped by themselves.
-  void halt(Lines& lines, const std::string& why) override;
-  void lines_were_cut(Lines& lines, const std::string& why) override { halt(lines, why); }
+  void halt(Lines& lines, const Why& why) override;
+  void lines_were_cut(Lines& lines, const Why& why) override { halt(lines, why); }
   [[nodiscard]] const Mechanism* parts() const override { return nullptr; }
   [[nodiscard]] std::vector<LineSetup> line_setups() const override { return {}; }
   [[nodiscard]] bool has_ended() const override { return !log().is_on(); }

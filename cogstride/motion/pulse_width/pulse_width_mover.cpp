@@ -40,10 +40,10 @@ void PulseWidthMover::release(Lines& lines) {
   log().note(now, MotionNote::Kind::told, "release");
 }
 
-void PulseWidthMover::lines_were_cut(Lines& lines, const std::string& why) {
+void PulseWidthMover::lines_were_cut(Lines& lines, const Why& why) {
   const Tick now = lines.now();
   if (const std::optional<double> share = asked(now)) went_off_ = WentOff{*share, now};
-  log().end(now, MotionStatus::faulted, why.empty() ? "the lines were cut" : why);
+  log().end(now, why.text.empty() ? Why{why.code, "the lines were cut"} : why);
   has_pulses_ = false;
   next_act_ = never;
   has_lost_pulses();

@@ -17,7 +17,7 @@ class PulseWidthMover : public Mover {
  public:
   /// No pulse from the next frame on: a servo goes limp, a speed controller stops and must be armed again.
   void release(Lines& lines);
-  void lines_were_cut(Lines& lines, const std::string& why) override;
+  void lines_were_cut(Lines& lines, const Why& why) override;
   [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
   [[nodiscard]] std::vector<LineSetup> line_setups() const override { return {driver_.line_setup()}; }
   [[nodiscard]] bool has_ended() const override { return !log().is_on(); }

@@ -153,9 +153,9 @@ std::shared_ptr<MotionRecord> ServoMover::stop(Lines& lines) {
   return record;
 }
 
-void ServoMover::halt(Lines& lines, const std::string& why) {
+void ServoMover::halt(Lines& lines, const Why& why) {
   const bool moves = !has_ended();
-  log().end(lines.now(), MotionStatus::faulted, why);
+  log().end(lines.now(), why);
   if (moves && goes_to_) {
     begin_record(lines.now(), "stop");
     brake(lines);

@@ -20,7 +20,7 @@ class ServoMover final : public PulseWidthMover {
   std::shared_ptr<MotionRecord> swing(Lines& lines, const MoveOrder& order);
   /// Brakes, and holds where it comes to rest.
   std::shared_ptr<MotionRecord> stop(Lines& lines);
-  void halt(Lines& lines, const std::string& why) override;
+  void halt(Lines& lines, const Why& why) override;
   void come_to_rest(Lines& lines) override {
     if (!has_ended()) stop(lines);
   }

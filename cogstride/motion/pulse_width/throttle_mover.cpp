@@ -166,9 +166,9 @@ std::shared_ptr<MotionRecord> ThrottleMover::stop(Lines& lines, std::optional<Ex
   return record;
 }
 
-void ThrottleMover::halt(Lines& lines, const std::string& why) {
+void ThrottleMover::halt(Lines& lines, const Why& why) {
   const Tick now = lines.now();
-  log().end(now, MotionStatus::faulted, why);
+  log().end(now, why);
   if (!is_armed_) {
     if (has_pulses()) release(lines);
     return;

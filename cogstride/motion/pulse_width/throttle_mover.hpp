@@ -32,7 +32,7 @@ class ThrottleMover final : public PulseWidthMover {
   std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp = {});
   /// Down to none, where it stays: the pulse of no throttle.
   std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp = {});
-  void halt(Lines& lines, const std::string& why) override;
+  void halt(Lines& lines, const Why& why) override;
   void come_to_rest(Lines& lines) override {
     if (is_driven(lines.now()) || !has_ended()) stop(lines);
   }

@@ -230,13 +230,13 @@ RampLimits StepperMover::steepest_limits(const Lines& lines) const {
   return limits;
 }
 
-void StepperMover::halt(Lines& lines, const std::string& why) {
+void StepperMover::halt(Lines& lines, const Why& why) {
   if (queue_.is_empty()) return;
-  halted_by_ = why;
   if (!queue_.first_is_running()) {
-    finish(lines, MotionStatus::faulted, why);
+    finish(lines, why, false);
     return;
   }
+  halted_by_ = why;
   braking_ = true;
   homing_.reset();
   stream_.brake(lines, steepest_limits(lines));
@@ -244,8 +244,8 @@ void StepperMover::halt(Lines& lines, const std::string& why) {
 }
 
 void StepperMover::came_to_rest(Lines& lines) {
-  if (!halted_by_.empty()) {
-    finish(lines, MotionStatus::faulted, halted_by_);
+  if (const std::optional<Why> why = std::exchange(halted_by_, std::nullopt)) {
+    finish(lines, *why, false);
   } else {
     finish(lines, braking_ ? MotionStatus::cancelled : MotionStatus::done);
   }
@@ -322,11 +322,11 @@ bool StepperMover::waits_for_position(Lines& lines) {
     in_position_by_ = lines.now() + ticks_at_least(longest_into_position, controller_.timer_clock);
   } else if (lines.now() >= in_position_by_) {
     in_position_by_ = never;
-    finish(lines, MotionStatus::faulted,
-           fmt::format(
-               "{}: its board did not say that it is in position (line {}) within {:.3g} s of the last step",
-               mechanism_.name, mechanism_.common.in_position->number,
-               longest_into_position.base().to_double()));
+    fail(lines, FaultCode::failed,
+         fmt::format(
+             "{}: its board did not say that it is in position (line {}) within {:.3g} s of the last step",
+             mechanism_.name, mechanism_.common.in_position->number,
+             longest_into_position.base().to_double()));
     forget_position();
   }
   return true;
@@ -374,7 +374,7 @@ void StepperMover::begin_next(Lines& lines) {
   QueuedMotion& order = queue_.first();
   if (const std::string in_the_way = log().obstacle(); !in_the_way.empty()) {
     order.record->began = lines.now();
-    finish(lines, MotionStatus::faulted, fmt::format("{}: {}", mechanism_.name, in_the_way));
+    fail(lines, FaultCode::refused, fmt::format("{}: {}", mechanism_.name, in_the_way));
     return;
   }
   if (order.together) {
@@ -401,7 +401,7 @@ void StepperMover::begin_next(Lines& lines) {
       begin(lines, order, std::get<MoveOrder>(order.what));
     }
   } catch (const RangeError& error) {
-    finish(lines, MotionStatus::faulted, error.what());
+    fail(lines, FaultCode::refused, error.what());
   }
 }
 
@@ -416,25 +416,36 @@ void StepperMover::stand_at(std::int64_t step) {
   if (origin_) commanded_ = position_of(step);
 }
 
-void StepperMover::finish(Lines& lines, MotionStatus status, std::string fault) {
-  const std::shared_ptr<MotionRecord> record = queue_.end_first(status, lines.now(), std::move(fault));
+void StepperMover::finish(Lines& lines, MotionStatus status) {
+  const std::shared_ptr<MotionRecord> record = queue_.end_first(status, lines.now(), {});
+  log().note(lines.now(), status == MotionStatus::done ? MotionNote::Kind::done : MotionNote::Kind::cancelled,
+             record->what);
+  forget_how();
+  if (status == MotionStatus::done) return;
+  stand_at(stream_.made());
+  queue_.foresee(known_end());
+}
+
+/// As faulted; those queued behind it are dropped.
+void StepperMover::finish(Lines& lines, const Why& why, bool by_itself) {
+  const std::shared_ptr<MotionRecord> record = queue_.end_first(MotionStatus::faulted, lines.now(), why.text);
+  record->code = why.code;
+  if (by_itself) {
+    log().fail(lines.now(), why.text);
+  } else {
+    log().note(lines.now(), MotionNote::Kind::halted, why.text);
+  }
+  forget_how();
+  stand_at(stream_.made());
+  queue_.drop(lines.now());
+  queue_.foresee(known_end());
+}
+
+void StepperMover::forget_how() {
   homing_.reset();
   braking_ = false;
   endless_ = false;
-  const bool halted = !std::exchange(halted_by_, {}).empty();
-  if (status == MotionStatus::faulted && !halted) {
-    log().fail(lines.now(), record->fault);
-  } else if (status == MotionStatus::faulted) {
-    log().note(lines.now(), MotionNote::Kind::halted, record->fault);
-  } else {
-    log().note(lines.now(),
-               status == MotionStatus::done ? MotionNote::Kind::done : MotionNote::Kind::cancelled,
-               record->what);
-  }
-  if (status == MotionStatus::done) return;
-  stand_at(stream_.made());
-  if (status == MotionStatus::faulted) queue_.drop(lines.now());
-  queue_.foresee(known_end());
+  halted_by_.reset();
 }
 
 void StepperMover::release(Lines& lines) {
@@ -443,21 +454,21 @@ void StepperMover::release(Lines& lines) {
   stream_.switch_off(lines);
 }
 
-void StepperMover::lines_were_cut(Lines& lines, const std::string& why) {
+void StepperMover::lines_were_cut(Lines& lines, const Why& why) {
   stream_.lines_were_cut(lines);
   if (queue_.is_empty()) return;
   // A rotor that was moving when its lines fell to rest may have gone anywhere.
   const bool was_moving = queue_.first_is_running();
-  halted_by_ = "cut";
-  finish(lines, MotionStatus::faulted,
-         why.empty() ? fmt::format("{}: stopped at once, all lines at rest", mechanism_.name) : why);
+  finish(lines,
+         why.text.empty() ? Why{why.code, mechanism_.name + ": stopped at once, all lines at rest"} : why,
+         false);
   if (was_moving && mechanism_.homing) origin_.reset();
   queue_.foresee(known_end());
 }
 
 void StepperMover::homing_acted(Lines& lines) {
   if (homing_->state() == HomingSequence::State::failed) {
-    finish(lines, MotionStatus::faulted, homing_->failure());
+    fail(lines, FaultCode::failed, homing_->failure());
     forget_position();
     return;
   }
@@ -498,11 +509,11 @@ void StepperMover::measured(Lines& lines) {
   }
   const Ratio wanted = goal.edge_at.base - home.acts_at.base;
   const OutputPosition said{found.kind, wanted < Ratio(0) ? -wanted : wanted};
-  finish(lines, MotionStatus::faulted,
-         fmt::format(
-             "{}: the travel between {} and {} is {}, and the rig says {}: steps were lost, a switch has "
-             "moved, or the train is not what the rig says",
-             mechanism_.name, home.name, goal.sensor.name, text(*measured_travel_), text(said)));
+  fail(lines, FaultCode::failed,
+       fmt::format(
+           "{}: the travel between {} and {} is {}, and the rig says {}: steps were lost, a switch has "
+           "moved, or the train is not what the rig says",
+           mechanism_.name, home.name, goal.sensor.name, text(*measured_travel_), text(said)));
   forget_position();
 }
 

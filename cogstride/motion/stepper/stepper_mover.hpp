@@ -69,9 +69,9 @@ class StepperMover final : public Mover {
 
   /// All lines were put at rest: motions that had not ended are faulted, and the position is not believed any
   /// more where a motion was on.
-  void lines_were_cut(Lines& lines, const std::string& why) override;
+  void lines_were_cut(Lines& lines, const Why& why) override;
   /// Brakes as hard as the motor can; the motion ends as faulted, and those queued behind it are dropped.
-  void halt(Lines& lines, const std::string& why) override;
+  void halt(Lines& lines, const Why& why) override;
   void come_to_rest(Lines& lines) override { stop(lines, Braking::steepest); }
   [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
   [[nodiscard]] std::vector<LineSetup> line_setups() const override { return stream_.driver().line_setups(); }
@@ -119,7 +119,10 @@ class StepperMover final : public Mover {
   [[nodiscard]] bool is_in_position() const;
   bool waits_for_position(Lines& lines);
   [[nodiscard]] OutputPosition commanded_at(Tick now) const;
-  void finish(Lines& lines, MotionStatus status, std::string fault = {});
+  void finish(Lines& lines, MotionStatus status);
+  void finish(Lines& lines, const Why& why, bool by_itself);
+  void fail(Lines& lines, FaultCode code, std::string why) { finish(lines, {code, std::move(why)}, true); }
+  void forget_how();
   void stand_at(std::int64_t step);
   [[nodiscard]] OutputPosition position_of(std::int64_t step) const;
 
@@ -136,8 +139,8 @@ class StepperMover final : public Mover {
   RampLimits running_limits_;
   std::optional<OutputPosition> measured_travel_;
   Tick in_position_by_ =
-      never;               // its steps are out, and its board has until then to say that it stands there
-  std::string halted_by_;  // why the running motion is being stopped, when a fault did it
+      never;  // its steps are out, and its board has until then to say that it stands there
+  std::optional<Why> halted_by_{};  // why the running motion is being stopped, when something else did it
   const Inputs* inputs_ = nullptr;
 };
 
