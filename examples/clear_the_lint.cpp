@@ -1,10 +1,11 @@
 // The fan clears lint: its speed controller is armed as the rig says, then it blows harder and harder.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml")};
   auto fan = bench.speed_controller("fan");
   fan.arm().wait();  // nothing but the pulses of its arming stages goes out before
@@ -17,4 +18,7 @@ int main(int count, char** words) {
                 100.0 * bench.pulsed_plant("fan").speed(), bench.pulsed_plant("fan").current());
   }
   fan.stop(0.5_s).wait();
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

@@ -2,10 +2,11 @@
 // a loop, whose gains follow from the motor. The printed speed is the one that the encoder tells.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   const cogstride::Torque tight(0.063, cogstride::units::Nm), slack(0.021, cogstride::units::Nm);
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml"),
                                   {.events = {{.at = 2_s, .what = "feeder.load", .torque = tight},
@@ -20,4 +21,7 @@ int main(int count, char** words) {
   }
   feeder.stop().wait();
   std::printf("fed %.2f turns\n", feeder.measured().position->base.to_double());
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

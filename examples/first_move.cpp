@@ -2,26 +2,30 @@
 // bench.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main() {
+int main() try {
   cogstride::Mechanism traverse{.name = "traverse", .supply = {.voltage = 24_V}};
   traverse.motor = cogstride::Stepper{.full_steps = 200,
                                       .rated_current = 1.6_A,
                                       .resistance = 1.9_ohm,
                                       .inductance = 3.4_mH,
-                                      .holding_torque = 0.45_Nm};
+                                      .holding_torque = 0.45_Nm,
+                                      .rotor_inertia = 6.2e-6_kg_m2};
   traverse.board = cogstride::StepDirBoard{
       .microsteps = 8, .current = 1.6_A, .shortest_high = 2.2_us, .shortest_low = 2.2_us};
   traverse.wiring = cogstride::StepDirWiring{
       .step = {.number = 0}, .dir = {.number = 1}, .pulse_width = 3_us, .dir_steady_before = 5_us};
+  traverse.common.enable = cogstride::EnableUse::tied;  // ENABLE is wired to its active level
   traverse.train = {{cogstride::Belt{.driving = 18, .driven = 24}, cogstride::Screw{.lead = 8_mm}}};
   traverse.load = {.inertia = 7.6e-5_kg_m2, .coulomb_friction = 0.02_Nm};
   traverse.limits = {.speed = 60_mm_per_s, .acceleration = 1500_mm_per_s2, .start_speed = 4_mm_per_s};
 
   cogstride::Rig rig;
-  rig.controller = {.timer_clock = 48_MHz, .top_step_rate = 60_kHz};
+  rig.controller = {
+      .timer_clock = 48_MHz, .top_step_rate = 60_kHz, .logic_level = 3.3_V, .line_current = 12_mA};
   rig.mechanisms.push_back(traverse);
 
   cogstride::SimulatedBench bench{rig};
@@ -33,4 +37,7 @@ int main() {
     std::printf("asked for %s, stands at %.3f mm after %.3f s\n", to_text(*carriage.position()).c_str(),
                 1000 * bench.plant("traverse").position(), bench.now().in(cogstride::units::s));
   }
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

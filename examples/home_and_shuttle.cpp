@@ -1,10 +1,11 @@
 // Finds the traverse's zero, then goes to and fro; a fault is said in words instead of being run over.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{rig};
   auto traverse = bench.stepper("traverse");
@@ -22,4 +23,7 @@ int main(int count, char** words) {
   }
   std::printf("stands at %.3f mm, %lld microsteps lost\n", 1000 * bench.plant("traverse").position(),
               static_cast<long long>(bench.plant("traverse").lost_microsteps()));
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

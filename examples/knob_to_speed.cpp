@@ -2,10 +2,11 @@
 // what lies below its lowest duty is left out. Here a hand turns it up, half back, and down.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   cogstride::SimulatedBench bench{
       cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml"),
       {.events = {{1_s, "dial", {}, 1.0}, {4_s, "dial", {}, 0.1}, {7_s, "dial", {}, 0.0}}}};
@@ -22,4 +23,7 @@ int main(int count, char** words) {
     std::printf("%.1f s: knob at %3.0f %%, duty %3.0f %%, %3.0f rpm\n", bench.now().in(cogstride::units::s),
                 100.0 * share, 100.0 * feeder.duty(), 60.0 * feeder.measured().speed);
   }
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

@@ -1,10 +1,11 @@
 // The spindle without its Hall sensors: aligned, then stepped on faster and faster by six rows of gates.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   for (cogstride::Mechanism& mechanism : rig.mechanisms)
     if (mechanism.name == "spindle") mechanism.sensors.clear();
@@ -18,4 +19,7 @@ int main(int count, char** words) {
                 60.0 * bench.brushless_plant("spindle").speed(), bench.brushless_plant("spindle").current(0));
   }
   spindle.stop().wait();
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

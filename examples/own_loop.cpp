@@ -3,10 +3,11 @@
 // stops. Nothing waits, nothing blocks.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{
       rig, {.start_positions = {{"creel", -4_deg}}, .events = {{4_s, "pedal", true}, {7_s, "pedal", false}}}};
@@ -34,4 +35,7 @@ int main(int count, char** words) {
     }
     spins = held;
   }
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

@@ -1,10 +1,11 @@
 // The skein reel has no sensors: it is stepped open loop, let go, caught by its back-EMF, and held.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/skein.rig.toml")};
   auto reel = bench.brushless("reel");
   const auto show = [&](const char* what) {
@@ -23,4 +24,7 @@ int main(int count, char** words) {
   show("faster");
   reel.stop().wait();
   show("stopped");
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

@@ -1,10 +1,11 @@
 // The snips open and cut, slowly open again, and are let go.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml")};
   auto snips = bench.servo("snips");
   const auto say = [&](const char* what) {
@@ -18,4 +19,7 @@ int main(int count, char** words) {
   snips.swing({.to = 0_deg, .speed = 60_deg_per_s, .acceleration = 600_deg_per_s2}).wait();
   say("open");
   snips.release();  // no pulse: it draws nothing
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

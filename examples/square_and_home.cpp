@@ -2,10 +2,11 @@
 // it really is when one tyre is 0.4 mm larger than the rig says.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/cart.rig.toml");
   cogstride::Rig actual = rig;
   actual.pairs[0].right_wheel = cogstride::Length(65.4, cogstride::units::mm);
@@ -18,4 +19,7 @@ int main(int count, char** words) {
                 1e3 * cart.thinks().x, 1e3 * cart.thinks().y, 1e3 * bench.cart_pose("cart").x,
                 1e3 * bench.cart_pose("cart").y);
   }
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

@@ -1,10 +1,11 @@
 // The spindle holds 900 rpm by its Hall sensors while the yarn's drag comes and goes.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   const cogstride::Torque drag(0.1, cogstride::units::Nm), none(0.0, cogstride::units::Nm);
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml"),
                                   {.events = {{.at = 3_s, .what = "spindle.load", .torque = drag},
@@ -18,4 +19,7 @@ int main(int count, char** words) {
                 100.0 * spindle.duty(), 60.0 * bench.brushless_plant("spindle").speed());
   }
   spindle.stop().wait();
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

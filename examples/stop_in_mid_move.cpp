@@ -3,10 +3,11 @@
 // nobody claims to know it.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{
       rig, {.start_positions = {{"traverse", 3_mm}}, .events = {{12_s, "halt", true}}}};
@@ -30,4 +31,7 @@ int main(int count, char** words) {
   const std::string fault = traverse.move({.to = 110_mm, .speed = 20_mm_per_s}).result();
   std::printf("at %.3f s: %s\nposition %s\n", bench.now().in(cogstride::units::s), fault.c_str(),
               traverse.position() ? "known" : "not known: home it again");
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

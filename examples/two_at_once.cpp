@@ -1,10 +1,11 @@
 // Two mechanisms at once: side by side, each as fast as it can; then beginning and arriving together.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   const cogstride::Rig rig = cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml");
   cogstride::SimulatedBench bench{rig};
   auto traverse = bench.stepper("traverse");
@@ -27,4 +28,7 @@ int main(int count, char** words) {
               both[0].duration()->in(cogstride::units::s), both[1].duration()->in(cogstride::units::s));
   std::printf("traverse at %s, creel at %s\n", to_text(*traverse.position()).c_str(),
               to_text(*creel.position()).c_str());
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

@@ -2,6 +2,7 @@
 // Reversed at speed, its back-EMF and the supply would add up in one small resistance.
 #include <cogstride/cogstride.hpp>
 #include <cstdio>
+#include <exception>
 
 using namespace cogstride::literals;
 
@@ -14,7 +15,7 @@ void say(cogstride::SimulatedBench& bench, cogstride::BrushedHandle& feeder, con
 
 }  // namespace
 
-int main(int count, char** words) {
+int main(int count, char** words) try {
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml")};
   auto feeder = bench.brushed("feeder");
 
@@ -29,4 +30,7 @@ int main(int count, char** words) {
   bench.serve(2_s);
   say(bench, feeder, "stopped");
   std::printf("at the most %.2f A\n", bench.tally().drives[0].highest_current);
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "%s\n", error.what());
+  return 1;
 }

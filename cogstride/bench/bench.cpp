@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "cogstride/quantity/finite.hpp"
-#include "cogstride/rig/finite_rig.hpp"
+#include "cogstride/rig/validate.hpp"
 
 namespace cogstride {
 namespace {
@@ -55,7 +55,7 @@ TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
 }
 
 Bench::Bench(Rig rig) : rig_(std::move(rig)) {
-  require_finite(rig_);
+  validate(rig_);
   for (const Mechanism& mechanism : rig_.mechanisms) {
     if (!mechanism.is_movable()) continue;
     movers_.push_back(add<StepperMover>(mechanism, next_id(), rig_.controller));

@@ -42,6 +42,7 @@ TEST(Bench, TurnsSevenTwelfthsAtAConstantSpeedAsLongAsTheSumSays) {
   Rig rig = demo_rig_without_gate();
   Mechanism& reel = rig.mechanisms[0];
   reel.name = "reel";
+  reel.follows.reset();
   reel.train = {};
   reel.hard_ends.reset();
   reel.stepper().full_steps = 48;

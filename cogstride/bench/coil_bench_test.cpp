@@ -29,7 +29,7 @@ Rig creel_rig(Stepping stepping = Stepping::full) {
   creel.sensors.clear();
   std::get<TransistorArray>(creel.board).stepping = stepping;
   creel.steps_per_turn.reset();
-  rig.mechanisms = {creel};
+  rig = alone_on(rig, creel);
   return rig;
 }
 
@@ -220,7 +220,7 @@ TEST(CoilBench, ADualBridgeWithCurrentControlTurnsTheSame) {
   // So much friction that the swing of a whole step has died before the next one comes.
   reel.load.coulomb_friction = 0.08_Nm;
   reel.limits = {.speed = 10_rpm, .acceleration = 1000_deg_per_s2, .start_speed = 10_rpm};
-  rig.mechanisms = {reel};
+  rig = alone_on(rig, reel);
   SimulatedBench bench(rig);
   bench.stepper("creel").move({.to = OutputPosition(540_deg)}).wait();
   bench.serve(0.5_s);

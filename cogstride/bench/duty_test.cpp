@@ -164,6 +164,7 @@ TEST(Duty, EachKindOfBridgeTurnsTheSameWayWithTheSameDuty) {
       for (const double duty : {0.6, -0.6}) {
         Rig rig = reel_rig();
         std::get<HBridge>(reel(rig).board).form = form;
+        std::get<HBridge>(reel(rig).board).board_name = "four";
         BridgeWiring& lines = wiring(rig);
         lines.decay = how;
         if (form == Form::sign_magnitude) {

@@ -286,7 +286,8 @@ TEST(Homing, TakesTheIndexNextToASwitch) {
   }
   SimulatedBench bench(rig, {.events = {}, .trace = nullptr});
   Rig unplugged = rig;
-  std::get<Encoder>(part(unplugged, "traverse").sensors.back()).line_index.reset();
+  unplugged.outputs.clear();  // its wire is on the line of the lamp
+  std::get<Encoder>(part(unplugged, "traverse").sensors.back()).line_index = 39;
   SimulatedBench without(rig, {.actual = unplugged});
   EXPECT_NE(homed(without, "traverse").find("the scale index (line 43) did not come within"),
             std::string::npos);

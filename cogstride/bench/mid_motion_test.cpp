@@ -18,7 +18,7 @@ using testing_support::demo_rig_without_gate;
 /// The traverse, and a warping drum of the same parts turned directly, endless.
 Rig traverse_with_drum() {
   Rig rig = demo_rig_without_gate();
-  rig.mechanisms.resize(1);
+  rig = only_with(rig, {"traverse"});
   Mechanism drum = rig.mechanisms[0];
   drum.name = "drum";
   drum.train = {};
@@ -96,7 +96,7 @@ TEST(MidMotion, OneOfThoseThatArriveTogetherMayBeTakenBack) {
 // What stops one of them does not leave the others waiting.
 TEST(MidMotion, AFaultOfOneStopsThoseThatWereToArriveWithIt) {
   Rig rig = testing_support::demo_rig();
-  rig.mechanisms.resize(1);
+  rig = only_with(rig, {"traverse"});
   rig.mechanisms.push_back(traverse_with_drum().mechanisms[1]);
   Mechanism& traverse = rig.mechanisms[0];
   traverse.step_dir_lines().enable->active = ActiveLevel::high;  // never really on: homing will fail

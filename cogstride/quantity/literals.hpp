@@ -126,6 +126,12 @@ consteval auto operator""_mH(const char* n) {
 consteval auto operator""_Nm(const char* n) {
   return literal(n, units::Nm);
 }
+consteval auto operator""_kg(const char* n) {
+  return literal(n, units::kg);
+}
+consteval auto operator""_percent(const char* n) {
+  return literal(n, units::percent);
+}
 consteval auto operator""_kg_m2(const char* n) {
   return literal(n, units::kg_m2);
 }

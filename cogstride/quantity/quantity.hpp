@@ -10,6 +10,7 @@
 // because degrees and turns are exact fractions of it while a radian is not.
 #pragma once
 
+#include <cmath>
 #include <compare>
 
 #include "cogstride/quantity/ratio.hpp"
@@ -136,6 +137,23 @@ template <class A, class B>
 constexpr Quantity<DimensionProduct<A, B>> operator*(Quantity<A> a, Quantity<B> b) {
   return Quantity<DimensionProduct<A, B>>::from_base(a.base() * b.base());
 }
+
+/// The multiple of `grain` that is nearest to an amount, half away from zero: the one way from a double to an
+/// exact amount, as  nearest(12.34, units::mm, 1_um).
+/// @param grain  above 0
+/// @throws RangeError when the amount is no number, or is 2^53 grains or more
+template <class D>
+[[nodiscard]] inline ExactQuantity<D> nearest(Quantity<D> amount, ExactQuantity<D> grain) {
+  constexpr double most = 9007199254740992.0;  // 2^53: beyond, a double does not tell grains apart
+  const double grains = amount.base() / grain.base().to_double();
+  if (!(grain.base() > Ratio(0)) || !(grains > -most && grains < most))
+    throw RangeError("an amount that cannot be rounded to this grain: no number, or too many grains");
+  return ExactQuantity<D>::from_base(Ratio(std::llround(grains)) * grain.base());
+}
+template <class D>
+[[nodiscard]] inline ExactQuantity<D> nearest(double amount, Unit<D> unit, ExactQuantity<D> grain) {
+  return nearest(Quantity<D>(amount, unit), grain);
+}
 template <class A, class B>
 constexpr Quantity<DimensionQuotient<A, B>> operator/(Quantity<A> a, Quantity<B> b) {
   return Quantity<DimensionQuotient<A, B>>::from_base(a.base() / b.base());
@@ -247,6 +265,7 @@ inline constexpr Unit<dimensions::Inductance> H{1};
 inline constexpr Unit<dimensions::Inductance> mH{{1, 1'000}};
 inline constexpr Unit<dimensions::Torque> Nm{1};
 inline constexpr Unit<dimensions::Inertia> kg_m2{1};
+inline constexpr Unit<Dimension<0, 1, 0, 0, 0, 0>> kg{1};
 inline constexpr Unit<NoDimension> percent{{1, 100}};
 inline constexpr Unit<dimensions::Charge> Ah{3600};
 inline constexpr Unit<dimensions::Capacitance> uF{{1, 1'000'000}};

@@ -173,5 +173,23 @@ TEST(QuantityText, SaysWhatIsWrongAndWhatWouldDo) {
   EXPECT_THROW((void)parse_quantity<Length>(""), TextError);
 }
 
+TEST(Nearest, IsTheOneWayFromADoubleToAnExactAmount) {
+  static_assert(!std::is_convertible_v<double, Ratio>);
+  static_assert(!std::is_constructible_v<Ratio, double>);
+  static_assert(!std::is_constructible_v<Ratio, float, int>);
+  static_assert(!std::is_constructible_v<ExactLength, double, Unit<dimensions::Length>>, "2.9 mm was 2 mm");
+  static_assert(std::is_constructible_v<ExactLength, int, Unit<dimensions::Length>>);
+  EXPECT_EQ(nearest(12.34, units::mm, 1_um), 12.34_mm);
+  EXPECT_EQ(nearest(12.3456, units::mm, 1_um), 12.346_mm);
+  EXPECT_EQ(nearest(-0.5, units::um, 1_um), -1_um) << "half away from zero";
+  EXPECT_EQ(nearest(Length(1.0 / 3.0, units::m), 0.5_mm), 333.5_mm);
+  EXPECT_EQ(nearest(100.0, units::deg, 7_deg), 98_deg);
+  for (const double none : {std::nan(""), HUGE_VAL, 1e30})
+    EXPECT_THROW((void)nearest(none, units::mm, 1_um), RangeError);
+  EXPECT_THROW((void)nearest(1.0, units::mm, 0_um), RangeError);
+  EXPECT_EQ(40_percent, ExactFraction(2, units::percent) * Ratio(20));
+  EXPECT_EQ((2_kg).base(), Ratio(2));
+}
+
 }  // namespace
 }  // namespace cogstride::quantity_test

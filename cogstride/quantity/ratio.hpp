@@ -8,6 +8,7 @@
 #pragma once
 
 #include <compare>
+#include <concepts>
 #include <cstdint>
 #include <numeric>
 #include <string>
@@ -22,9 +23,15 @@ class Ratio {
 
   constexpr Ratio() = default;
   constexpr Ratio(std::int64_t whole) : numerator_(whole) {}  // NOLINT: whole numbers are ratios
+  /// A double is not exact by itself: `nearest` in quantity.hpp rounds it, to a grain that is said.
+  template <std::floating_point Number>
+  Ratio(Number) = delete;
   /// @throws RangeError when `denominator` is 0.
   constexpr Ratio(std::int64_t numerator, std::int64_t denominator)
       : Ratio(reduced(numerator, denominator)) {}
+  template <class Above, class Below>
+  requires(std::floating_point<Above> || std::floating_point<Below>) Ratio(Above, Below)
+  = delete;
 
   /// numerator/denominator from 128-bit terms. @throws RangeError when 0 is below or the result does not fit.
   [[nodiscard]] static constexpr Ratio reduced(Wide numerator, Wide denominator) {

@@ -149,7 +149,15 @@ Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
     };
     return is_left_out(pair.left) || is_left_out(pair.right);
   });
+  for (Mechanism& mechanism : rig.mechanisms)
+    if (mechanism.follows && named(rig.mechanisms, mechanism.follows->leader) == nullptr)
+      mechanism.follows.reset();
   return rig;
+}
+
+Rig alone_on(Rig rig, const Mechanism& mechanism) {
+  rig.mechanisms = {mechanism};
+  return only_with(std::move(rig), {mechanism.name});
 }
 
 const Supply* find_supply(const Rig& rig, const std::string& name) {

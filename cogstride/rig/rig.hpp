@@ -32,8 +32,11 @@ struct Rig {
 /// The pair of that name. @throws RangeError that lists those there are.
 [[nodiscard]] const WheeledPair& pair_named(const Rig& rig, const std::string& name);
 
-/// A rig with some of its mechanisms alone, and pairs of them. @throws RangeError when it has none of a name
+/// A rig with some of its mechanisms alone, and pairs of them; who followed another goes by itself.
+/// @throws RangeError when it has none of a name
 [[nodiscard]] Rig only_with(Rig rig, const std::vector<std::string>& mechanisms);
+/// A rig with a mechanism, as it is in it or changed, and no other.
+[[nodiscard]] Rig alone_on(Rig rig, const Mechanism& mechanism);
 
 /// The supply, part or timer of that name; null when there is none.
 [[nodiscard]] const Supply* find_supply(const Rig& rig, const std::string& name);

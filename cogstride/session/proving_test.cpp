@@ -81,6 +81,7 @@ ProvingResult proved_on(const Rig& rig, const std::string& name, HonestBystander
                         const std::function<void(Mechanism&)>& change = {},
                         const std::vector<std::string>& before = {}) {
   Rig actual = rig_to_prove(rig, name);
+  actual.outputs.clear();  // a wire on the wrong line goes where the lamp was
   if (change) change(actual.mechanisms.front());
   const OpenBench open = [&](const Rig& opened) -> std::unique_ptr<Bench> {
     SimulatedBench::Options options;

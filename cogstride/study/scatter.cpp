@@ -53,8 +53,7 @@ ScatterResult scatter_homing(const Rig& rig, const Mechanism& mechanism, std::si
                              std::uint64_t seed, const std::function<void(std::size_t)>& on_done) {
   require_movable(mechanism);
   (void)homing_goal(mechanism, rig.controller);
-  Rig alone = rig;
-  alone.mechanisms = {mechanism};
+  const Rig alone = alone_on(rig, mechanism);
   const double scale = display_units_per_base(output_kind(mechanism.train));
   ScatterResult result;
   result.mechanism = mechanism.name;

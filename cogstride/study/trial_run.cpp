@@ -47,8 +47,7 @@ class Watch final : public TraceSink {
 
 Rig set_free(const Rig& rig, const Mechanism& mechanism) {
   require_movable_stepper(mechanism);
-  Rig freed = rig;
-  freed.mechanisms = {mechanism};
+  Rig freed = alone_on(rig, mechanism);
   Mechanism& alone = freed.mechanisms[0];
   alone.homing.reset();
   alone.sensors.clear();

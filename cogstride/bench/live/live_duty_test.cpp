@@ -248,7 +248,8 @@ TEST(LiveDuty, DrivesABrushedMotorAndHoldsItsCurrentBack) {
     bench.wait_for_all();
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(forward) == 0; }));
     bench.close();
-    if (is_of_a_busy_computer(bench.tally().fault)) throw MotionFault(bench.tally().fault, FaultCode::controller);
+    if (is_of_a_busy_computer(bench.tally().fault))
+      throw MotionFault(bench.tally().fault, FaultCode::controller);
     ASSERT_EQ(bench.tally().drives.size(), 1u);
     EXPECT_NEAR(bench.tally().drives[0].highest_duty, 0.4, 1e-12);
     EXPECT_GT(bench.tally().drives[0].driven_seconds, 2.0);
@@ -322,7 +323,8 @@ TEST(LivePulses, AMotorWhosePulsesAreCutMayStillTurn) {
     bench.stop();
     bench.serve(0.1_s);
     bench.close();
-    if (is_of_a_busy_computer(bench.tally().fault)) throw MotionFault(bench.tally().fault, FaultCode::controller);
+    if (is_of_a_busy_computer(bench.tally().fault))
+      throw MotionFault(bench.tally().fault, FaultCode::controller);
     const LiveTally::Pulsed& seen = bench.tally().pulsed[0];
     EXPECT_FALSE(seen.asked);
     EXPECT_NEAR(seen.cut_with, 0.5, 1e-9);
@@ -400,7 +402,8 @@ TEST(LiveGates, WhatStillTurnsWhenItsGatesGoOffIsSaidToTurn) {
     ASSERT_EQ(end_of(spin), "");
     bench.serve(0.3_s);
     bench.close();
-    if (is_of_a_busy_computer(bench.tally().fault)) throw MotionFault(bench.tally().fault, FaultCode::controller);
+    if (is_of_a_busy_computer(bench.tally().fault))
+      throw MotionFault(bench.tally().fault, FaultCode::controller);
     ASSERT_EQ(bench.tally().brushless.size(), 1u);
     const LiveTally::RunsDown& runs_down = bench.tally().brushless[0].runs_down;
     EXPECT_NEAR(runs_down.speed, 4.0, 0.1);

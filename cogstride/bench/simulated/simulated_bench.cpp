@@ -7,7 +7,7 @@
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
-#include "cogstride/rig/finite_rig.hpp"
+#include "cogstride/rig/validate.hpp"
 
 namespace cogstride {
 namespace {
@@ -78,7 +78,7 @@ SimulatedBench::SimulatedBench(Rig rig, Options options)
               [this](Tick at, const OutsideEvent& event) {
                 trace_event({at, "outside", to_text(event), TraceEvent::Kind::outside});
               }) {
-  if (options_.actual) require_finite(*options_.actual);
+  if (options_.actual) validate(*options_.actual);
   for (const auto& [name, position] : options_.start_positions) (void)mechanism_named(this->rig(), name);
   open_lines();
   make_plants();

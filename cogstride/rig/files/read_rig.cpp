@@ -5,14 +5,27 @@
 
 #include "cogstride/plan/knob.hpp"
 #include "cogstride/rig/files/check_names.hpp"
-#include "cogstride/rig/files/part_rules.hpp"
 #include "cogstride/rig/files/parts_mark.hpp"
 #include "cogstride/rig/files/stray_character.hpp"
 #include "cogstride/rig/keys/key_reader.hpp"
 #include "cogstride/rig/keys/kinds.hpp"
+#include "cogstride/rig/keys/part_rules.hpp"
 
 namespace cogstride {
 namespace {
+
+/// Breaches of a part's rules, at their keys in the file.
+class TomlErrors final : public PartErrors {
+ public:
+  explicit TomlErrors(TomlTable& table) : table_(table) {}
+  void error(const char* key, const std::string& message, const char* code) override {
+    table_.error(*key == 0 ? table_.place() : table_.place_of(key), message, code);
+  }
+  [[nodiscard]] bool has(const char* key) const override { return table_.has(key); }
+
+ private:
+  TomlTable& table_;
+};
 
 /// Reads the declared keys of a part; what is left is the caller's, who finishes the table.
 template <class Part, class... More>
@@ -90,27 +103,12 @@ OutputKind kind_of_output(const Train& train, TomlTable& mechanism) {
   return dimension == powers_of<dimensions::Speed> ? OutputKind::linear : OutputKind::rotary;
 }
 
-void check_limits(TomlTable& table, const Limits& limits, const std::optional<HardEnds>& hard_ends) {
-  const auto not_over = [&](const char* key, const OutputSpeed& speed) {
-    if (limits.speed.base > Ratio(0) && speed.base > limits.speed.base)
-      table.error(table.place_of(key), fmt::format("{} {} is over the top speed of {}", key, to_text(speed),
-                                                   to_text(limits.speed)));
-  };
-  not_over("start_speed", limits.start_speed);
-  if (hard_ends) {
-    const bool inside = (!limits.travel_from || hard_ends->from.base <= limits.travel_from->base) &&
-                        (!limits.travel_to || limits.travel_to->base <= hard_ends->to.base);
-    if (!inside) table.error(table.place_of("hard_ends"), "the hard ends lie inside the travel");
-  }
-  if (limits.lowest_duty && limits.highest_duty && *limits.highest_duty < *limits.lowest_duty)
-    table.error(table.place(), "the lowest duty is above the highest");
-}
-
 void read_limits(TomlTable table, OutputKind kind, Mechanism& mechanism) {
   Limits& limits = mechanism.limits;
   limits.speed.kind = limits.acceleration.kind = limits.start_speed.kind = kind;
   read_keys(table, kind, limits, mechanism.hard_ends, std::as_const(mechanism.motor));
-  check_limits(table, limits, mechanism.hard_ends);
+  TomlErrors errors(table);
+  check_limits(errors, limits, mechanism.hard_ends);
   table.finish();
 }
 
@@ -125,73 +123,21 @@ std::optional<Sensor> read_sensor(const std::string& name, TomlTable table, Outp
           part.noise.kind = part.hysteresis.kind = kind;
         }
         read_keys(table, kind, part);
-        check(table, part);
+        TomlErrors errors(table);
+        check(errors, part);
       },
       *sensor);
   table.finish();
   return sensor;
 }
 
-/// Switches and encoders by name: what homing can go to.
-std::vector<std::string> homing_sensors(const std::vector<Sensor>& sensors) {
-  std::vector<std::string> names;
-  for (const Sensor& sensor : sensors)
-    if (std::holds_alternative<PlaceSwitch>(sensor) || std::holds_alternative<Encoder>(sensor))
-      names.push_back(name_of(sensor));
-  return names;
-}
-
-/// What of `homing` an encoder or a switch cannot do.
-void check_homing_sensor(TomlTable& table, const Homing& homing, const std::vector<Sensor>& sensors) {
-  const auto named = [&](const std::string& name) -> const Encoder* {
-    for (const Sensor& sensor : sensors)
-      if (name_of(sensor) == name) return std::get_if<Encoder>(&sensor);
-    return nullptr;
-  };
-  const Encoder* const encoder = named(homing.sensor);
-  if (homing.goes_to && encoder == nullptr)
-    table.error(table.place_of("goes_to"), "goes_to: is for an encoder; a switch has one edge to go to");
-  const bool by_index = encoder != nullptr && homing.goes_to.value_or(HomesTo::index) == HomesTo::index;
-  if (by_index && !encoder->line_index)
-    table.error(table.place_of("sensor"),
-                fmt::format("sensor: {} has no line_index to home to", homing.sensor));
-  if (!homing.then_index_of) return;
-  const Encoder* const next = named(*homing.then_index_of);
-  if (encoder != nullptr || next == nullptr || !next->line_index) {
-    table.error(table.place_of("then_index_of"),
-                "then_index_of: needs a switch as `sensor`, and an encoder with a line_index");
-  }
-}
-
 Homing read_homing(TomlTable table, OutputKind kind, const Limits& limits,
                    const std::vector<Sensor>& sensors) {
-  const std::vector<std::string> names = homing_sensors(sensors);
   Homing homing;
   homing.position.kind = homing.index_at.kind = homing.speed.kind = homing.slow_speed.kind = kind;
   read_keys(table, kind, homing);
-  const auto not_over = [&](const char* key, const OutputSpeed& speed, const OutputSpeed& top) {
-    if (top.base > Ratio(0) && speed.base > top.base)
-      table.error(table.place_of(key),
-                  fmt::format("{} {} is over the top speed of {}", key, to_text(speed), to_text(top)));
-  };
-  not_over("speed", homing.speed, limits.speed);
-  not_over("slow_speed", homing.slow_speed, homing.speed);
-  if (!homing.sensor.empty() && std::find(names.begin(), names.end(), homing.sensor) == names.end()) {
-    table.error(table.place_of("sensor"),
-                fmt::format("sensor: found \"{}\"; this mechanism has {}", homing.sensor,
-                            names.empty() ? "no switch" : fmt::format("{}", fmt::join(names, ", "))));
-  } else {
-    check_homing_sensor(table, homing, sensors);
-  }
-  const bool has_travel = limits.travel_from && limits.travel_from->base < limits.travel_to->base;
-  if (has_travel &&
-      (homing.position.base < limits.travel_from->base || homing.position.base > limits.travel_to->base)) {
-    table.error(table.place_of("position"),
-                fmt::format("position {} is outside the travel", to_text(homing.position)));
-  }
-  if (!limits.travel_from && kind == OutputKind::linear) {
-    table.error(table.place(), "homing along a line needs limits.travel, to know when to give up");
-  }
+  TomlErrors errors(table);
+  check_homing(errors, homing, kind, limits, sensors);
   table.finish();
   return homing;
 }
@@ -233,37 +179,22 @@ void read_wiring(TomlTable table, Mechanism& mechanism) {
     if (!table.has("pulse_width")) wiring.pulse_width = std::max(board->shortest_high, board->shortest_low);
     if (!table.has("dir_steady_before")) wiring.dir_steady_before = board->dir_steady_before;
     if (!table.has("dir_steady_after")) wiring.dir_steady_after = board->dir_steady_after;
-    const std::size_t selects = wiring.microstep_select.size();
-    const std::size_t positions =
-        board->microsteps_by_switch.empty() ? 0 : board->microsteps_by_switch.begin()->first.size();
-    if (selects > 0 && selects != positions)
-      table.error(table.place_of("microstep_select"),
-                  fmt::format("microstep_select: found {} lines; board.microsteps_by_switch has {} positions",
-                              selects, positions));
   } else if (const auto* const bridge = std::get_if<HBridge>(&mechanism.board)) {
     auto& wiring = std::get<BridgeWiring>(mechanism.wiring);
     declare(keys, wiring, common, *bridge);
-    if (wiring.decay == Decay::fast && !wiring.enable && bridge->form != HBridge::Form::four_channel)
-      table.error(table.place_of("decay"),
-                  "decay: for fast decay a line has to switch the bridge off: give it `enable`");
   } else if (const auto* const inverter = std::get_if<SixGateInverter>(&mechanism.board)) {
     auto& wiring = std::get<GateWiring>(mechanism.wiring);
     declare(keys, wiring, common, *inverter);
     if (!table.has("dead_time")) wiring.dead_time = inverter->dead_time;
-    if (wiring.complementary && wiring.switched != SwitchedSide::high)
-      table.error(table.place_of("complementary"),
-                  "complementary: the other transistor of a leg takes over where the high side is switched; "
-                  "leave `switched` out");
   } else if (auto* const pulse = std::get_if<PulseWidthWiring>(&mechanism.wiring)) {
     declare(keys, *pulse, common);
   } else {
     auto& wiring = std::get<CoilWiring>(mechanism.wiring);
     const auto* const dual = std::get_if<DualHBridge>(&mechanism.board);
     declare(keys, wiring, common, dual != nullptr, dual != nullptr ? dual->enable_active : ActiveLevel::high);
-    if (!wiring.terminals.empty() && wiring.terminals.size() != 4)
-      table.error(table.place_of("terminals"),
-                  fmt::format("terminals: found {} lines; the board has 4 inputs", wiring.terminals.size()));
   }
+  TomlErrors errors(table);
+  check_wiring(errors, mechanism);
   table.finish();
 }
 
@@ -275,7 +206,8 @@ void read_motor(TomlTable table, Mechanism& mechanism, bool& known) {
   std::visit(
       [&](auto& motor) {
         read_keys(table, OutputKind::rotary, motor);
-        check(table, motor);
+        TomlErrors errors(table);
+        check(errors, motor);
       },
       mechanism.motor);
   table.finish();
@@ -289,16 +221,13 @@ void read_board(TomlTable table, Mechanism& mechanism, bool motor_known, bool& k
   std::visit(
       [&](auto& board) {
         read_keys(table, OutputKind::rotary, board);
-        check(table, board);
+        TomlErrors errors(table);
+        check(errors, board);
       },
       mechanism.board);
-  if (motor_known && !fits(mechanism.motor, mechanism.board)) {
-    std::vector<std::string> others;
-    for (const NamedKind<Board>& other : board_kinds())
-      if (fits(mechanism.motor, other.part)) others.push_back(fmt::format("\"{}\"", other.word));
-    table.error(table.place_of("kind"),
-                fmt::format("kind: a {} cannot drive a {} motor; boards that can: {}",
-                            kind_name(mechanism.board), kind_name(mechanism.motor), fmt::join(others, ", ")));
+  if (motor_known) {
+    TomlErrors errors(table);
+    check_board_fits(errors, mechanism);
   }
   const auto* const steps = std::get_if<StepDirBoard>(&mechanism.board);
   if (steps != nullptr && std::holds_alternative<Stepper>(mechanism.motor) && !table.has("current"))

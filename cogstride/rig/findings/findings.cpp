@@ -8,7 +8,7 @@
 
 #include "cogstride/rig/figures/figure_rows.hpp"
 #include "cogstride/rig/findings/finding_sheet.hpp"
-#include "cogstride/rig/finite_rig.hpp"
+#include "cogstride/rig/validate.hpp"
 
 namespace cogstride {
 
@@ -66,7 +66,7 @@ Inspection about(const Inspection& inspection, const std::string& mechanism) {
 }
 
 Inspection inspect_rig(const Rig& rig) {
-  require_finite(rig);
+  validate(rig);
   Inspection found;
   FindingSheet sheet(rig, found);
   check_lines(rig, sheet);
