@@ -97,7 +97,7 @@ std::shared_ptr<MotionRecord> StepperMover::turn(const TurnOrder& order) {
 std::shared_ptr<MotionRecord> StepperMover::spin(const SpeedOrder& order) {
   const OutputPosition from = queue_.end();
   if (const std::optional<MoveOrder> way = move_of(mechanism_, controller_, order)) {
-    const std::shared_ptr<MotionRecord> record = move(*way);
+    std::shared_ptr<MotionRecord> record = move(*way);
     record->what = fmt::format("spin at {} for {}", to_text(order.at),
                                order.by ? to_text(*order.by) : to_text(*order.lasts, "s"));
     return record;
