@@ -14,7 +14,7 @@
 
 namespace cogstride {
 
-/// What was seen to be right on the real bench, stage by stage (bench/proving.hpp).
+/// What was seen to be right on the real bench, stage by stage (session/proving.hpp).
 struct Proven {
   std::vector<std::string> stages{};
   std::string parts{};       ///< parts_mark() of what it was seen with

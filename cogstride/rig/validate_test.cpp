@@ -72,6 +72,10 @@ TEST(Validate, TellsWhatOneInCodeCouldHoldAndNoFileCan) {
        "mechanism.traverse.lines: step: line: found -3; expected a whole number from 0 to 1023"},
       {[](Rig& rig) { part(rig, "traverse").step_dir_lines().dir.number = 70'000; },
        "dir: line: found 70000"},
+      {[](Rig& rig) {
+         rig.controller.pwm_chips = {{"bench", "pwmchip0", {70'000}, {0}}};
+       },
+       "controller.pwm.bench: lines: found 70000; expected a whole number from 0 to 1023"},
       {[](Rig& rig) { rig.mechanisms[1].name = "traverse"; }, "mechanism: two are called traverse"},
       {[](Rig& rig) { rig.mechanisms[1].name = "my creel"; }, "mechanism: the name 'my creel' cannot be had"},
       {[](Rig& rig) { part(rig, "traverse").load.inertia = Inertia(); },

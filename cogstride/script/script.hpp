@@ -1,4 +1,4 @@
-// A stride script: what mechanisms should do, in plain words, one statement a line.
+// A script: what mechanisms should do, in plain words, one statement a line.
 //
 //   pattern lay width 80 mm pitch 1.4 mm     # with two values
 //     move traverse by width at 40 mm/s

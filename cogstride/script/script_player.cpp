@@ -291,12 +291,12 @@ class ScriptPlayer::Branch {
         const std::vector<ThrottleMover*> throttles = throttles_stopped_by(*current_);
         const std::vector<ServoMover*> servos = servos_stopped_by(*current_);
         const std::vector<SixStepMover*> six_steps = six_steps_stopped_by(*current_);
-        const auto is_idle = [](const auto* mover) { return mover->has_ended(); };
-        return std::all_of(stopped.begin(), stopped.end(), is_idle) &&
-               std::all_of(drives.begin(), drives.end(), is_idle) &&
-               std::all_of(throttles.begin(), throttles.end(), is_idle) &&
-               std::all_of(servos.begin(), servos.end(), is_idle) &&
-               std::all_of(six_steps.begin(), six_steps.end(), is_idle);
+        const auto has_ended = [](const auto* mover) { return mover->has_ended(); };
+        return std::all_of(stopped.begin(), stopped.end(), has_ended) &&
+               std::all_of(drives.begin(), drives.end(), has_ended) &&
+               std::all_of(throttles.begin(), throttles.end(), has_ended) &&
+               std::all_of(servos.begin(), servos.end(), has_ended) &&
+               std::all_of(six_steps.begin(), six_steps.end(), has_ended);
       }
       case Kind::wait:
         return now_ >= wakes_at_ || wakes_at_ == began_;

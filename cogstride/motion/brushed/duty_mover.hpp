@@ -1,5 +1,5 @@
 // Motions of one mechanism that is driven by duty: a brushed motor behind an H-bridge. It is given a duty, or
-// its encoder closes a loop that holds a speed (motion/speed_hold.hpp).
+// its encoder closes a loop that holds a speed (motion/speed/speed_hold.hpp).
 //
 // A new order takes the place of the one that is on, from the duty it has by then; it never jumps faster than
 // its limits allow, and never drives the other way before the motor has had its pause. Where the mechanism

@@ -1,10 +1,12 @@
 // Motions of a bare brushless motor by six steps. What tells its rotor's angle says which row of the table is
-// on, and counts for the loop that holds its speed (motion/speed_hold.hpp):
+// on, and counts for the loop that holds its speed (motion/speed/speed_hold.hpp):
 //
-//   Hall sensors        from standstill on (motion/hall_angle.hpp)
-//   terminal voltages   from a speed on at which its back-EMF is told well (motion/back_emf_angle.hpp);
+//   Hall sensors        from standstill on (motion/brushless/hall_angle.hpp)
+//   terminal voltages   from a speed on at which its back-EMF is told well
+//   (motion/brushless/back_emf_angle.hpp);
 //                       until then it is stepped open loop, let go for a moment, and caught as it turns
-//   nothing             it is stepped open loop for good (motion/open_loop_run.hpp), up to what that gives
+//   nothing             it is stepped open loop for good (motion/brushless/open_loop_run.hpp), up to what
+//   that gives
 //
 // By shunts the current of an open loop is kept as it was meant, and one far over the limit ends what is on.
 // Whatever it notices (docs/six-steps.md lists it) turns all gates off from the next period on.
