@@ -12,9 +12,7 @@
 namespace cogstride {
 namespace {
 constexpr std::size_t first_output_group = 0x100;
-constexpr std::size_t first_drive_group = 0x200;
-constexpr std::size_t first_pulse_group = 0x300;
-constexpr std::size_t first_gate_group = 0x400;
+constexpr std::size_t first_mover_group = 0x200;
 
 FaultCode code_of(Trip::Cause cause) {
   switch (cause) {
@@ -39,6 +37,7 @@ TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
     case MotionNote::Kind::began:
       return {note.at, who, note.text, Kind::began};
     case MotionNote::Kind::done:
+    case MotionNote::Kind::homed:
     case MotionNote::Kind::redirected:
       return {note.at, who, note.text, Kind::ended};
     case MotionNote::Kind::cancelled:
@@ -54,35 +53,9 @@ TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
   return {note.at, who, note.text, Kind::note};
 }
 
-Bench::Bench(Rig rig) : rig_(std::move(rig)) {
+Bench::Bench(Rig rig, std::span<const Guest> guests) : rig_(std::move(rig)) {
   validate(rig_);
-  for (const Mechanism& mechanism : rig_.mechanisms) {
-    if (!mechanism.is_movable()) continue;
-    movers_.push_back(add<StepperMover>(mechanism, next_id(), rig_.controller));
-  }
-  for (const Mechanism& mechanism : rig_.mechanisms) {
-    if (!mechanism.is_driven_by_duty()) continue;
-    const auto group = static_cast<PwmGroup>(first_drive_group + drives_.size());
-    drives_.push_back(add<DutyMover>(mechanism, next_id(), group, rig_.controller));
-  }
-  for (const Mechanism& mechanism : rig_.mechanisms) {
-    if (!mechanism.takes_pulse_width()) continue;
-    const auto group = static_cast<PwmGroup>(first_pulse_group + pulsed_.size());
-    if (mechanism.swings()) {
-      pulsed_.push_back(add<ServoMover>(mechanism, next_id(), group, rig_.controller));
-    } else {
-      pulsed_.push_back(add<ThrottleMover>(mechanism, next_id(), group, rig_.controller));
-    }
-  }
-  for (const Mechanism& mechanism : rig_.mechanisms) {
-    if (!mechanism.has_six_gates()) continue;
-    const auto group = static_cast<PwmGroup>(first_gate_group + six_steps_.size());
-    six_steps_.push_back(add<SixStepMover>(mechanism, next_id(), group, rig_.controller));
-  }
-  for (const WheeledPair& pair : rig_.pairs) {
-    pairs_.push_back(
-        add<PairMover>(pair, next_id(), duty_mover(pair.left), duty_mover(pair.right), rig_.controller));
-  }
+  add_movers(guests);
   for (const PlainOutput& output : rig_.outputs) {
     const auto group = static_cast<PwmGroup>(first_output_group + outputs_.size());
     outputs_.push_back(std::make_unique<OutputSwitch>(output, group, rig_.controller.timer_clock));
@@ -92,154 +65,98 @@ Bench::Bench(Rig rig) : rig_(std::move(rig)) {
   guard_->on_trip([this](Lines& lines, const Trip& trip) { tripped(lines, trip); });
   guard_->ignore([this](const Guard::Watched& watched) {
     if (watched.trip.cause != Trip::Cause::limit_switch) return false;
-    const StepperMover* const mover = mover_of(*watched.trip.mechanism);
-    return mover != nullptr && mover->is_homing();
+    const Zeroed* const zeroed = mover_of(*watched.trip.mechanism).zeroed();
+    return zeroed != nullptr && zeroed->is_homing();
   });
-  for (const auto& each : all_) {
-    MotionLog& log = each->log();
-    log.on_note([this](const MotionNote& note) { noted_first(note); });
-    log.on_begin([this, parts = each->parts()] { return parts == nullptr ? "" : obstacle(*parts); });
-    log.on_failure([this, id = each->id()](const std::string& why) { guard_->motion_failed(id, why); });
-  }
-  for (SixStepMover* const six_step : six_steps_) watch_beside(*six_step);
-  for (StepperMover* const mover : movers_) {
-    mover->watch(*inputs_);
-    for (const Sensor& sensor : mover->mechanism().sensors) {
-      const auto* const encoder = std::get_if<Encoder>(&sensor);
-      if (encoder == nullptr) continue;
-      encoders_.push_back(std::make_unique<EncoderWatch>(*mover, *encoder, rig_.controller.timer_clock));
-      encoders_.back()->on_loss([this, mover](const std::string& why) {
-        if (!checks_encoders_) return;
-        mover->forget_position();
-        guard_->motion_failed(mover->id(), why);
-      });
+  const std::vector<CounterSetup> counters = encoder_counters(rig_, moved());
+  for (const auto& mover : movers_) connect(*mover, counters);
+}
+
+/// Mechanisms in the rig's order, then carts, then guests.
+void Bench::add_movers(std::span<const Guest> guests) {
+  for (const Mechanism& mechanism : rig_.mechanisms) {
+    for (const KindOfMover& kind : kinds_of_movers()) {
+      if (!kind.has(mechanism)) continue;
+      const auto group = static_cast<PwmGroup>(first_mover_group + movers_.size());
+      movers_.push_back(kind.mover(mechanism, next_id(), group, rig_.controller));
+      break;
     }
   }
-}
-
-/// Encoders beside Hall sensors, those for which a counter is left.
-void Bench::watch_beside(const SixStepMover& mover) {
-  if (!mover.has_halls()) return;
-  const std::vector<CounterSetup> counters = encoder_counters(rig_, moved());
-  for (const Sensor& sensor : mover.mechanism().sensors) {
-    const auto* const encoder = std::get_if<Encoder>(&sensor);
-    if (encoder == nullptr) continue;
-    const auto is_its = [&](const CounterSetup& counter) {
-      return counter.source == counter_source(*encoder);
-    };
-    if (std::none_of(counters.begin(), counters.end(), is_its)) continue;
-    beside_.push_back(std::make_unique<BesideWatch>(mover, *encoder, rig_.controller.timer_clock));
-    beside_.back()->on_loss([this, id = mover.id()](const std::string& why) {
-      if (checks_encoders_) guard_->motion_failed(id, why);
-    });
+  for (const WheeledPair& pair : rig_.pairs)
+    movers_.push_back(make_cart(pair, next_id(), mover(pair.left), mover(pair.right), rig_.controller));
+  for (const Guest& guest : guests) {
+    const auto is_its = [&](const auto& mover) { return mover->name() == guest.name; };
+    if (std::any_of(movers_.begin(), movers_.end(), is_its))
+      throw RangeError(fmt::format("{}: the rig has something of the name of this guest", guest.name));
+    movers_.push_back(guest.mover(next_id(), rig_.controller));
   }
 }
 
-template <class M, class... Args>
-M* Bench::add(Args&&... args) {
-  auto made = std::make_unique<M>(std::forward<Args>(args)...);
-  M* const mover = made.get();
-  all_.push_back(std::move(made));
-  return mover;
+void Bench::connect(Mover& mover, std::span<const CounterSetup> counters) {
+  MotionLog& log = mover.log();
+  log.on_note([this](const MotionNote& note) { noted_first(note); });
+  log.on_begin([this, parts = mover.parts()] { return parts == nullptr ? "" : obstacle(*parts); });
+  log.on_failure([this, id = mover.id()](const std::string& why) { guard_->motion_failed(id, why); });
+  mover.watch(*inputs_);
+  for (std::unique_ptr<CountCheck>& check : mover.count_checks(counters, rig_.controller.timer_clock)) {
+    check->on_loss([this, &mover](const std::string& why) {
+      if (!checks_encoders_) return;
+      if (Zeroed* const zeroed = mover.zeroed()) zeroed->forget_position();
+      guard_->motion_failed(mover.id(), why);
+    });
+    checks_.push_back({mover.id(), std::move(check)});
+  }
 }
 
 /// A mover that homes tells its encoders first where it stands.
 void Bench::noted_first(const MotionNote& note) {
-  if (note.kind == MotionNote::Kind::done && note.text == "home") {
-    for (const auto& encoder : encoders_)
-      if (encoder->mover().id() == note.mechanism) encoder->set_by_mover();
+  if (note.kind == MotionNote::Kind::homed) {
+    for (const Check& each : checks_)
+      if (each.of == note.mechanism) each.check->mover_is_zeroed();
   }
   noted(note);
 }
 
-/// Null for what is no stepper.
-StepperMover* Bench::mover_of(MechanismId id) const {
-  const auto found = std::find_if(movers_.begin(), movers_.end(),
-                                  [&](const StepperMover* mover) { return mover->id() == id; });
-  return found == movers_.end() ? nullptr : *found;
-}
-
 MovedMechanisms Bench::moved() const {
   MovedMechanisms all;
-  for (const auto& mover : all_)
+  for (const auto& mover : movers_)
     if (mover->parts() != nullptr) all.push_back({mover->parts(), mover->id()});
   return all;
 }
 
 const std::string& Bench::name_of(MechanismId id) const {
-  return all_[static_cast<std::size_t>(id)]->name();
+  return mover_of(id).name();
 }
 
-/// Carts before their wheels.
+/// Those that move others before the others.
 std::vector<Mover*> Bench::as_they_stop() const {
   std::vector<Mover*> movers;
-  for (const bool is_cart : {true, false})
-    for (const auto& mover : all_)
-      if ((mover->parts() == nullptr) == is_cart) movers.push_back(mover.get());
+  for (const bool moves_others : {true, false})
+    for (const auto& mover : movers_)
+      if (mover->moves().empty() != moves_others) movers.push_back(mover.get());
   return movers;
 }
 
-BrushlessHandle Bench::brushless(const std::string& name) & {
+Mover& Bench::mover(const std::string& name) const {
+  for (const auto& mover : movers_)
+    if (mover->name() == name) return *mover;
   const Mechanism& wanted = mechanism_named(rig_, name);
-  for (const auto& six_step : six_steps_)
-    if (six_step->mechanism().name == name) return {*this, *six_step};
-  throw RangeError(fmt::format("{}: a {} on a {} is no bare brushless motor behind six gates", name,
-                               kind_name(wanted.motor), kind_name(wanted.board)));
+  throw RangeError(fmt::format("{}: nothing moves a {} on a {} so far", name, kind_name(wanted.motor),
+                               kind_name(wanted.board)));
 }
 
-MechanismHandle Bench::mechanism(const std::string& name) & {
-  for (const auto& mover : all_)
-    if (mover->name() == name) return {*this, *mover};
-  (void)mechanism_named(rig_, name);
-  throw RangeError(fmt::format("{}: nothing moves it on this bench", name));
+void Bench::refuse_kind(const std::string& name, const MoverKind& wanted) const {
+  const Mechanism* const parts = mover(name).parts();
+  if (parts == nullptr) throw RangeError(fmt::format("{}: {}", name, wanted.is_other));
+  throw RangeError(fmt::format("{}: a {} on a {} {}", name, kind_name(parts->motor), kind_name(parts->board),
+                               wanted.is_other));
 }
 
-CartHandle Bench::cart(const std::string& name) & {
-  const WheeledPair& wanted = pair_named(rig_, name);
-  return {*this, *pairs_[static_cast<std::size_t>(&wanted - rig_.pairs.data())]};
-}
-
-DutyMover& Bench::duty_mover(const std::string& name) {
-  const Mechanism& wanted = mechanism_named(rig_, name);
-  const auto found = std::find_if(drives_.begin(), drives_.end(),
-                                  [&](const auto& drive) { return drive->mechanism().name == name; });
-  if (found == drives_.end())
-    throw RangeError(fmt::format("{}: a {} on a {} is not driven by duty", name, kind_name(wanted.motor),
-                                 kind_name(wanted.board)));
-  return **found;
-}
-
-BrushedHandle Bench::brushed(const std::string& name) & {
-  return {*this, duty_mover(name)};
-}
-
-template <class M>
-M& Bench::pulse_width_mover(const std::string& name, const char* what) {
-  const Mechanism& wanted = mechanism_named(rig_, name);
-  for (const auto& pulsed : pulsed_)
-    if (auto* const mover = dynamic_cast<M*>(pulsed); mover != nullptr && mover->name() == name)
-      return *mover;
-  throw RangeError(
-      fmt::format("{}: a {} on a {} is no {}", name, kind_name(wanted.motor), kind_name(wanted.board), what));
-}
-
-ServoHandle Bench::servo(const std::string& name) & {
-  return {*this, pulse_width_mover<ServoMover>(name, "hobby servo")};
-}
-
-SpeedControllerHandle Bench::speed_controller(const std::string& name) & {
-  return {*this, pulse_width_mover<ThrottleMover>(name, "motor behind a speed controller")};
-}
-
-StepperMover& Bench::mover(const std::string& name) {
-  const Mechanism& wanted = mechanism_named(rig_, name);
-  require_movable(wanted);
-  return **std::find_if(movers_.begin(), movers_.end(),
-                        [&](const auto& mover) { return mover->mechanism().name == wanted.name; });
-}
-
-StepperHandle Bench::stepper(const std::string& name) & {
-  return {*this, mover(name)};
+Motion Bench::order(const std::string& name,
+                    const std::function<std::shared_ptr<MotionRecord>(Mover&, Lines&)>& give) {
+  require_open();
+  Mover& of = mover(name);
+  return {*this, of, give(of, lines())};
 }
 
 OutputHandle Bench::output(const std::string& name) & {
@@ -269,22 +186,13 @@ const Knob& Bench::knob(const std::string& name) {
 
 Cast Bench::cast() {
   Cast cast;
-  for (const Mechanism& mechanism : rig_.mechanisms)
-    cast.movers.push_back(mechanism.is_movable() ? &mover(mechanism.name) : nullptr);
-  for (const Mechanism& mechanism : rig_.mechanisms)
-    cast.drives.push_back(mechanism.is_driven_by_duty() ? &duty_mover(mechanism.name) : nullptr);
-  cast.pairs = pairs_;
-  for (const Mechanism& mechanism : rig_.mechanisms) {
-    const auto found = std::find_if(six_steps_.begin(), six_steps_.end(), [&](const auto& six_step) {
-      return six_step->mechanism().name == mechanism.name;
-    });
-    cast.six_steps.push_back(found == six_steps_.end() ? nullptr : *found);
-  }
-  for (const Mechanism& mechanism : rig_.mechanisms) {
-    cast.servos.push_back(mechanism.swings() ? &pulse_width_mover<ServoMover>(mechanism.name, "") : nullptr);
-    cast.throttles.push_back(mechanism.is_throttled() ? &pulse_width_mover<ThrottleMover>(mechanism.name, "")
-                                                      : nullptr);
-  }
+  const auto named = [&](const std::string& name) -> Mover* {
+    const auto found = std::find_if(movers_.begin(), movers_.end(),
+                                    [&](const auto& mover) { return mover->name() == name; });
+    return found == movers_.end() ? nullptr : found->get();
+  };
+  for (const Mechanism& mechanism : rig_.mechanisms) cast.mechanisms.push_back(named(mechanism.name));
+  for (const WheeledPair& pair : rig_.pairs) cast.carts.push_back(named(pair.name));
   for (const auto& output : outputs_) cast.outputs.push_back(output.get());
   cast.inputs = inputs_.get();
   cast.clock = rig_.controller.timer_clock;
@@ -301,9 +209,10 @@ void Bench::come_to_rest() {
 }
 
 std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders) {
-  std::vector<StepperMover*> movers;
+  std::vector<Mover*> movers;
   for (const auto& [name, order] : orders) {
     movers.push_back(&mover(name));
+    if (movers.back()->places() == nullptr) throw RangeError(name + ": cannot move to places");
     if (std::count(movers.begin(), movers.end(), movers.back()) > 1)
       throw RangeError(name + ": is named twice among moves that arrive together");
   }
@@ -311,7 +220,7 @@ std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string
   std::vector<Motion> motions;
   try {
     for (std::size_t i = 0; i < orders.size(); ++i)
-      motions.push_back({*this, *movers[i], movers[i]->move(orders[i].second, together)});
+      motions.push_back({*this, *movers[i], movers[i]->places()->move(lines(), orders[i].second, together)});
   } catch (...) {
     for (Motion& motion : motions) motion.cancel();
     throw;
@@ -325,17 +234,16 @@ BenchLoop& Bench::loop() {
     for (Participant* const participant : surroundings()) loop_->add(*participant);
     loop_->add(*inputs_);
     loop_->add(*guard_);
-    for (const auto& mover : all_) loop_->add(*mover);
+    for (const auto& mover : movers_) loop_->add(*mover);
     for (const auto& output : outputs_) loop_->add(*output);
-    for (const auto& encoder : encoders_) loop_->add(*encoder);
-    for (const auto& beside : beside_) loop_->add(*beside);
+    for (const Check& each : checks_) loop_->add(*each.check);
   }
   return *loop_;
 }
 
 std::vector<LineSetup> Bench::line_setups() const {
   std::vector<LineSetup> lines;
-  for (const auto& mover : all_)
+  for (const auto& mover : movers_)
     for (LineSetup& line : mover->line_setups()) lines.push_back(std::move(line));
   for (LineSetup& line : input_lines(rig_, moved())) lines.push_back(std::move(line));
   for (const auto& output : outputs_) lines.push_back(output->line_setup());
@@ -368,11 +276,11 @@ void Bench::run_until(const std::function<bool()>& finished, Tick until) {
 
 void Bench::leave_encoders_unchecked() {
   checks_encoders_ = false;
-  for (const auto& drive : drives_) drive->leave_count_unwatched();
+  for (const auto& mover : movers_) mover->leave_count_unwatched();
 }
 
 bool Bench::all_are_idle() const {
-  return std::all_of(all_.begin(), all_.end(), [](const auto& mover) { return mover->has_ended(); });
+  return std::all_of(movers_.begin(), movers_.end(), [](const auto& mover) { return mover->has_ended(); });
 }
 
 void Bench::wait_for_all() {
@@ -409,8 +317,7 @@ void Bench::stop(StopBy how, const std::string& text, FaultCode code) {
   if (how == StopBy::cut) {
     lines().cut();
     inputs_->read_again();
-    for (const auto& encoder : encoders_) encoder->read_again();
-    for (const auto& beside : beside_) beside->read_again();
+    for (const Check& each : checks_) each.check->read_again();
     for (const auto& knob : knobs_) knob->read_again();
     for (Mover* const mover : as_they_stop()) mover->lines_were_cut(lines(), why);
     for (const auto& output : outputs_) output->lines_were_cut();
@@ -434,9 +341,10 @@ void Bench::tripped(Lines&, const Trip& trip) {
   if (trip.cause == Trip::Cause::emergency_stop) how = rig_.stops.emergency;
   if (trip.cause == Trip::Cause::limit_switch) how = rig_.stops.limit_switch;
   std::string why = trip.what;
-  StepperMover* const mover = trip.mechanism ? mover_of(*trip.mechanism) : nullptr;
-  if (trip.cause == Trip::Cause::limit_switch && mover != nullptr) {
-    const auto position = mover->position(lines().now());
+  Mover* const mover = trip.mechanism ? &mover_of(*trip.mechanism) : nullptr;
+  Zeroed* const zeroed = mover == nullptr ? nullptr : mover->zeroed();
+  if (trip.cause == Trip::Cause::limit_switch && zeroed != nullptr && mover->places() != nullptr) {
+    const auto position = mover->places()->position(lines().now());
     why += position ? fmt::format(" where {:.6g} {} was commanded: it does not stand where it was thought to",
                                   position->base.to_double() * display_units_per_base(position->kind),
                                   display_unit(position->kind, 0))
@@ -448,7 +356,7 @@ void Bench::tripped(Lines&, const Trip& trip) {
   const bool is_known = told_trip_ == std::pair(now, why);
   told_trip_ = {now, why};
   if (!is_known) stopped(now, {trip.cause, trip.mechanism, why});
-  if (mover != nullptr && trip.cause != Trip::Cause::motion_failed) mover->forget_position();
+  if (zeroed != nullptr && trip.cause != Trip::Cause::motion_failed) zeroed->forget_position();
   if (!is_known) tell_fault(why);
 }
 

@@ -27,14 +27,9 @@
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/bench_loop.hpp"
 #include "cogstride/bench/handles.hpp"
-#include "cogstride/motion/brushed/duty_mover.hpp"
-#include "cogstride/motion/brushless/beside_watch.hpp"
-#include "cogstride/motion/brushless/six_step_mover.hpp"
-#include "cogstride/motion/cart/pair_mover.hpp"
+#include "cogstride/bench/kinds.hpp"
 #include "cogstride/motion/cast.hpp"
 #include "cogstride/motion/knob.hpp"
-#include "cogstride/motion/stepper/encoder_watch.hpp"
-#include "cogstride/motion/stepper/stepper_mover.hpp"
 #include "cogstride/rig/rig.hpp"
 #include "cogstride/trace/trace.hpp"
 
@@ -116,25 +111,24 @@ class Bench {
   /// What stands in the way of motion of a mechanism now; "" when nothing does.
   [[nodiscard]] std::string obstacle(const Mechanism& mechanism) const;
 
-  /// @throws RangeError when the rig has none of that name, or it is of a kind that cannot be moved so far.
-  [[nodiscard]] StepperMover& mover(const std::string& name);
-  /// Of all mechanisms and carts; a mover's MechanismId is its place here.
-  [[nodiscard]] const std::vector<std::unique_ptr<Mover>>& all_movers() const { return all_; }
-  /// Of those that are stepped, in the rig's order.
-  [[nodiscard]] const std::vector<StepperMover*>& movers() const { return movers_; }
-  /// Of those that are driven by duty.
-  [[nodiscard]] const std::vector<DutyMover*>& drives() const { return drives_; }
-  /// @throws RangeError when the rig has none of that name, or it is of another kind
-  [[nodiscard]] DutyMover& duty_mover(const std::string& name);
-  /// Of those that take a pulse width, in the rig's order.
-  [[nodiscard]] const std::vector<PulseWidthMover*>& pulsed() const { return pulsed_; }
-  /// Of bare brushless motors behind six gates.
-  [[nodiscard]] const std::vector<SixStepMover*>& six_steps() const { return six_steps_; }
-  /// Wheeled pairs, in the rig's order.
-  [[nodiscard]] const std::vector<PairMover*>& pairs() const { return pairs_; }
+  /// What carries out the orders of a mechanism, a cart or a guest. @throws RangeError when there is none
+  [[nodiscard]] Mover& mover(const std::string& name) const;
+  /// The same as what it is. @throws RangeError when it is of another kind
+  template <class M>
+  [[nodiscard]] M& mover_as(const std::string& name) const {
+    if (M* const own = as<M>(mover(name))) return *own;
+    refuse_kind(name, M::its_kind);
+  }
+  /// An order of its own to a mover that no handle knows: a guest. `give` hands over the record of what it
+  /// began. @throws RangeError when there is no such mover, the bench is closed, or as `give` does
+  Motion order(const std::string& name,
+               const std::function<std::shared_ptr<MotionRecord>(Mover&, Lines&)>& give);
+  /// Of all mechanisms that are moved, in the rig's order, then its carts, then guests; a mover's MechanismId
+  /// is its place here.
+  [[nodiscard]] const std::vector<std::unique_ptr<Mover>>& movers() const { return movers_; }
 
  protected:
-  explicit Bench(Rig rig);
+  explicit Bench(Rig rig, std::span<const Guest> guests = {});
   [[nodiscard]] virtual TimedLines& lines() = 0;
   [[nodiscard]] virtual const TimedLines& lines() const = 0;
   /// Those that act before all others: what happens from outside.
@@ -149,7 +143,8 @@ class Bench {
   void end_all();
   /// All mechanisms that are moved, in the order of their MechanismIds.
   [[nodiscard]] MovedMechanisms moved() const;
-  /// The name of a mechanism or a cart.
+  [[nodiscard]] bool is_closed() const { return is_closed_; }
+  /// The name of a mechanism, a cart or a guest.
   [[nodiscard]] const std::string& name_of(MechanismId id) const;
   /// Of everything that the rig has lines for: movers, inputs, plain outputs.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
@@ -167,16 +162,14 @@ class Bench {
   friend class StepperHandle;
   friend class CartHandle;
   friend class OutputHandle;
-  template <class M, class... Args>
-  M* add(Args&&... args);
-  [[nodiscard]] MechanismId next_id() const { return static_cast<MechanismId>(all_.size()); }
+  [[noreturn]] void refuse_kind(const std::string& name, const MoverKind& wanted) const;
+  [[nodiscard]] MechanismId next_id() const { return static_cast<MechanismId>(movers_.size()); }
+  void add_movers(std::span<const Guest> guests);
+  void connect(Mover& mover, std::span<const CounterSetup> counters);
   void noted_first(const MotionNote& note);
   [[nodiscard]] std::vector<Mover*> as_they_stop() const;
-  template <class M>
-  [[nodiscard]] M& pulse_width_mover(const std::string& name, const char* what);
-  void watch_beside(const SixStepMover& mover);
   void tripped(Lines& lines, const Trip& trip);
-  [[nodiscard]] StepperMover* mover_of(MechanismId id) const;
+  [[nodiscard]] Mover& mover_of(MechanismId id) const { return *movers_[static_cast<std::size_t>(id)]; }
   /// Lets the loop run until then, and until what has failed by then has been told.
   void run_until(const std::function<bool()>& finished, Tick until = never);
   void require_open() const;
@@ -187,15 +180,13 @@ class Bench {
   }
 
   Rig rig_;
-  std::vector<std::unique_ptr<Mover>> all_;  // by MechanismId
-  std::vector<StepperMover*> movers_;        // of those, by kind
-  std::vector<DutyMover*> drives_;
-  std::vector<PulseWidthMover*> pulsed_;
-  std::vector<SixStepMover*> six_steps_;
-  std::vector<PairMover*> pairs_;
+  std::vector<std::unique_ptr<Mover>> movers_;  // by MechanismId
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
-  std::vector<std::unique_ptr<EncoderWatch>> encoders_;
-  std::vector<std::unique_ptr<BesideWatch>> beside_;
+  struct Check {
+    MechanismId of;
+    std::unique_ptr<CountCheck> check;
+  };
+  std::vector<Check> checks_;                 // of encoders against movers
   std::vector<std::unique_ptr<Knob>> knobs_;  // those that somebody has asked for
   std::unique_ptr<Inputs> inputs_;
   std::unique_ptr<Guard> guard_;

@@ -110,6 +110,35 @@ template class HandleOf<SixStepMover>;
 template class HandleOf<PairMover>;
 template class HandleOf<OutputSwitch>;
 
+BrushlessHandle Bench::brushless(const std::string& name) & {
+  return {*this, mover_as<SixStepMover>(name)};
+}
+
+MechanismHandle Bench::mechanism(const std::string& name) & {
+  return {*this, mover(name)};
+}
+
+CartHandle Bench::cart(const std::string& name) & {
+  (void)pair_named(rig_, name);
+  return {*this, mover_as<PairMover>(name)};
+}
+
+BrushedHandle Bench::brushed(const std::string& name) & {
+  return {*this, mover_as<DutyMover>(name)};
+}
+
+ServoHandle Bench::servo(const std::string& name) & {
+  return {*this, mover_as<ServoMover>(name)};
+}
+
+SpeedControllerHandle Bench::speed_controller(const std::string& name) & {
+  return {*this, mover_as<ThrottleMover>(name)};
+}
+
+StepperHandle Bench::stepper(const std::string& name) & {
+  return {*this, mover_as<StepperMover>(name)};
+}
+
 const std::string& MechanismHandle::name() const {
   return mover().name();
 }
@@ -141,8 +170,7 @@ Motion StepperHandle::home() {
 }
 
 Motion StepperHandle::move(const MoveOrder& order) {
-  bench().require_open();
-  return motion(mover().move(order));
+  return motion(mover().move(lines(), order, {}));
 }
 
 std::optional<OutputPosition> StepperHandle::position() const {
@@ -150,13 +178,11 @@ std::optional<OutputPosition> StepperHandle::position() const {
 }
 
 Motion StepperHandle::spin(const SpeedOrder& order) {
-  bench().require_open();
-  return motion(mover().spin(order));
+  return motion(mover().spin(lines(), order));
 }
 
 Motion StepperHandle::turn(const TurnOrder& order) {
-  bench().require_open();
-  return motion(mover().turn(order));
+  return motion(mover().turn(lines(), order));
 }
 
 Motion StepperHandle::faster(OutputSpeed by) {
@@ -168,7 +194,7 @@ Motion StepperHandle::slower(OutputSpeed by) {
 }
 
 Motion StepperHandle::reverse() {
-  return motion(mover().reverse(lines()));
+  return motion(mover().reverse_speed(lines()));
 }
 
 void StepperHandle::stop(Braking how) {
@@ -186,10 +212,9 @@ Motion StepperHandle::measure() {
 }
 
 Measured StepperHandle::measured() const {
-  for (const auto& watch : bench().encoders_) {
-    if (&watch->mover() != &mover()) continue;
-    return {watch->encoder().name, watch->count(), watch->position(), watch->speed(), watch->speed_error()};
-  }
+  for (const auto& each : bench().checks_)
+    if (each.of == mover().id())
+      if (const std::optional<Measured> measured = each.check->measured()) return *measured;
   throw RangeError(fmt::format("{}: has no encoder", parts().name));
 }
 
@@ -218,7 +243,7 @@ Motion BrushlessHandle::slower(OutputSpeed by) {
 }
 
 Motion BrushlessHandle::reverse() {
-  return motion(mover().reverse(lines()));
+  return motion(mover().reverse_speed(lines()));
 }
 
 Motion BrushlessHandle::stop() {
@@ -234,7 +259,7 @@ Motion CartHandle::drive(const CartOrder& order) {
 }
 
 void CartHandle::stop() {
-  mover().stop(lines());
+  mover().stop(lines(), Braking::on_a_ramp);
   bench().wait_for_stop([this] { return bench().all_are_idle(); });
 }
 
@@ -255,7 +280,7 @@ Motion SpeedControllerHandle::arm() {
 }
 
 Motion SpeedControllerHandle::throttle(const DutyOrder& order) {
-  return motion(mover().throttle(lines(), order));
+  return motion(mover().spin(lines(), order));
 }
 
 Motion SpeedControllerHandle::faster(ExactFraction by) {
@@ -287,11 +312,11 @@ Motion BrushedHandle::spin(const DutyOrder& order) {
 }
 
 Motion BrushedHandle::spin(const SpeedOrder& order) {
-  return motion(mover().hold_speed(lines(), order));
+  return motion(mover().spin(lines(), order));
 }
 
 Motion BrushedHandle::move(const MoveOrder& order) {
-  return motion(mover().move(lines(), order));
+  return motion(mover().move(lines(), order, {}));
 }
 
 Motion BrushedHandle::faster(OutputSpeed by) {
@@ -323,11 +348,11 @@ Motion BrushedHandle::stop(std::optional<ExactTime> ramp) {
 }
 
 void BrushedHandle::brake() {
-  mover().brake(lines());
+  mover().let(lines(), SlowsBy::braking);
 }
 
 void BrushedHandle::coast() {
-  mover().coast(lines());
+  mover().let(lines(), SlowsBy::coasting);
 }
 
 double BrushedHandle::duty() const {

@@ -101,15 +101,6 @@ class MechanismHandle : private HandleOf<Mover> {
   MechanismHandle(Bench& bench, Mover& mover) : HandleOf(bench, mover) {}
 };
 
-/// What an encoder says of a mechanism.
-struct Measured {
-  std::string encoder{};
-  std::int64_t count = 0;
-  std::optional<OutputPosition> position{};  ///< of the output, exact by counts; nothing before homing
-  double speed = 0.0;                        ///< of the output, m/s or turns/s
-  double speed_error = 0.0;                  ///< that it may be off by at the most
-};
-
 /// A mechanism on a bench.
 class StepperHandle : private HandleOf<StepperMover> {
  public:

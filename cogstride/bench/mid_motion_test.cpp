@@ -51,8 +51,8 @@ TEST(MidMotion, MovesOfTwoMechanismsArriveTogether) {
   auto motions = bench.move_together({{"traverse", {.to = 90_mm}}, {"drum", {.to = turns(Ratio(3, 2))}}});
   EXPECT_EQ(motions[0].status(), MotionStatus::queued);
   bench.wait_for_all();
-  const StepperMover& traverse = bench.mover("traverse");
-  const StepperMover& drum = bench.mover("drum");
+  const StepperMover& traverse = bench.mover_as<StepperMover>("traverse");
+  const StepperMover& drum = bench.mover_as<StepperMover>("drum");
   EXPECT_EQ(traverse.stream().began_at(), drum.stream().began_at());
   EXPECT_NEAR(static_cast<double>(traverse.stream().ends_at() - drum.stream().ends_at()), 0.0, 2.0)
       << "ticks";
@@ -69,8 +69,8 @@ TEST(MidMotion, AMoveTogetherWaitsUntilEachQueueHasComeToIt) {
   first.wait();
   EXPECT_EQ(motions[1].status(), MotionStatus::queued);
   bench.wait_for_all();
-  EXPECT_NEAR(static_cast<double>(bench.mover("traverse").stream().ends_at()),
-              static_cast<double>(bench.mover("drum").stream().ends_at()), 2.0);
+  EXPECT_NEAR(static_cast<double>(bench.mover_as<StepperMover>("traverse").stream().ends_at()),
+              static_cast<double>(bench.mover_as<StepperMover>("drum").stream().ends_at()), 2.0);
 }
 
 TEST(MidMotion, AMoveTogetherThatIsRefusedQueuesNothing) {
@@ -143,7 +143,9 @@ TEST(MidMotion, SpeedAndLimitsCanBeChangedWhileItMoves) {
   bench.serve(0.5_s);
   auto slower = traverse.redirect({.speed = 10_mm_per_s, .acceleration = 200_mm_per_s2});
   bench.serve(0.6_s);
-  EXPECT_NEAR(bench.mover("traverse").stream().speed_at(48'000 * 1'100), 10 * 800.0 / 3, 1e-6) << "steps/s";
+  EXPECT_NEAR(bench.mover_as<StepperMover>("traverse").stream().speed_at(48'000 * 1'100), 10 * 800.0 / 3,
+              1e-6)
+      << "steps/s";
   EXPECT_EQ(slower.status(), MotionStatus::running) << "on to the same target";
   traverse.redirect({.speed = 60_mm_per_s}).wait();
   EXPECT_EQ(traverse.position(), OutputPosition(100_mm));

@@ -109,7 +109,7 @@ TEST(WheeledPair, BothSlowDownTogetherWhenOneSaturates) {
   while (!way.has_ended()) {
     bench.serve(20_ms);
     worst = std::max(worst, std::abs(bench.cart_pose("cart").heading));
-    was_slowed = was_slowed || bench.pairs()[0]->pace() < 0.9;
+    was_slowed = was_slowed || bench.mover_as<PairMover>("cart").pace() < 0.9;
   }
   way.wait();
   EXPECT_TRUE(was_slowed);

@@ -75,7 +75,7 @@ TEST(RunDown, SaysOfABrushlessMotorWhatItDoes) {
     spindle.spin({.at = OutputSpeed(ExactAngularSpeed(i % 2 == 0 ? 900 : -900, units::rpm))}).wait();
     bench.serve(0.2_s);
     SCOPED_TRACE(i);
-    EXPECT_LT(compare(bench, bench.six_steps()[0]->run_down(),
+    EXPECT_LT(compare(bench, bench.mover_as<SixStepMover>("spindle").run_down(),
                       [&] { return bench.brushless_plant("spindle").speed(); }),
               0.1)
         << i;
@@ -91,7 +91,7 @@ TEST(RunDown, OfABrushedMotorItIsTheMost) {
     bench.brushed("feeder").spin({.duty = i % 2 == 0 ? 0.5 : -0.5}).wait();
     bench.serve(2_s);
     SCOPED_TRACE(i);
-    (void)compare(bench, bench.drives()[0]->run_down(),
+    (void)compare(bench, bench.mover_as<DutyMover>("feeder").run_down(),
                   [&] { return bench.brushed_plant("feeder").speed(); });
   }
 }

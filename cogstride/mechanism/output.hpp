@@ -43,6 +43,14 @@ using OutputJerk = OutputAmount<3>;
 [[nodiscard]] constexpr int display_units_per_base(OutputKind kind) {
   return kind == OutputKind::linear ? 1000 : 360;
 }
+/// The unit in which the speed of what turns on and on is shown, and how many of it are one base unit: rpm
+/// or mm/s.
+[[nodiscard]] constexpr std::string_view speed_unit(OutputKind kind) {
+  return kind == OutputKind::linear ? "mm/s" : "rpm";
+}
+[[nodiscard]] constexpr double speed_units_per_base(OutputKind kind) {
+  return kind == OutputKind::linear ? 1000.0 : 60.0;
+}
 
 /// "92 mm" or "40 deg/s": exact where a decimal is, else six digits.
 template <int PerTime>

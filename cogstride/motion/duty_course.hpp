@@ -6,17 +6,10 @@
 #include <string>
 
 #include "cogstride/lines/events.hpp"
+#include "cogstride/motion/orders.hpp"
 #include "cogstride/plan/duty.hpp"
 
 namespace cogstride {
-
-/// To turn at a duty, or with a throttle.
-struct DutyOrder {
-  double duty = 0.0;              ///< -1 to 1; below 0: backwards
-  std::optional<ExactTime> in{};  ///< that the change takes; nothing: the least
-  std::optional<ExactTime>
-      lasts{};  ///< held for so long, then back to none in the same way; nothing: until told
-};
 
 /// "40 %", "12.5 % backwards".
 [[nodiscard]] std::string duty_text(double duty);

@@ -49,8 +49,8 @@ struct MotionRecord {
 
 struct MotionNote {
   /// faulted: it failed by itself; halted: something else stopped it;
-  /// told: done at once.
-  enum class Kind { began, done, redirected, cancelled, faulted, halted, home_edge, measured, told };
+  /// told: done at once; homed: done, and its zero is known.
+  enum class Kind { began, done, homed, redirected, cancelled, faulted, halted, home_edge, measured, told };
   Tick at;
   MechanismId mechanism;
   Kind kind;

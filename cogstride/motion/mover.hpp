@@ -6,22 +6,36 @@
 // already).
 #pragma once
 
+#include <memory>
 #include <optional>
+#include <span>
 #include <string>
+#include <string_view>
+#include <utility>
 #include <vector>
 
 #include "cogstride/lines/lines.hpp"
+#include "cogstride/motion/capabilities.hpp"
+#include "cogstride/motion/count_check.hpp"
 #include "cogstride/motion/motion_log.hpp"
 #include "cogstride/motion/participant.hpp"
+#include "cogstride/trace/trace.hpp"
 
 namespace cogstride {
 
+class Inputs;
+struct LiveTally;
 struct Mechanism;
 
 /// How a running motion is stopped before its end.
 enum class Braking {
   on_a_ramp,  ///< at the limits that it runs with
   steepest    ///< as hard as the motor can without losing steps, whatever the limits
+};
+
+/// A kind of mover. Each class of movers has one, in `its_kind`, told from the others by its address.
+struct MoverKind {
+  std::string_view is_other{};  ///< said of a mechanism of another kind: "is no hobby servo"
 };
 
 class Mover : public Participant {
@@ -35,24 +49,78 @@ class Mover : public Participant {
   [[nodiscard]] MotionLog& log() { return log_; }
   [[nodiscard]] const MotionLog& log() const { return log_; }
 
-  /// Null for one that has no lines of its own: a cart.
+  [[nodiscard]] virtual const MoverKind& kind() const = 0;
+  /// Null for one that is no mechanism of the rig: a cart.
   [[nodiscard]] virtual const Mechanism* parts() const = 0;
   [[nodiscard]] virtual std::vector<LineSetup> line_setups() const = 0;
+  /// Timers of those lines that carry a duty or a pulse width.
+  [[nodiscard]] virtual std::vector<PwmSetup> pwm_setups() const { return {}; }
+  /// Others that carry out its orders, and stop when it stops: the wheels of a cart.
+  [[nodiscard]] virtual std::vector<Mover*> moves() const { return {}; }
+
+  /// Where switches, supplies and stops are read; they outlive it.
+  virtual void watch(const Inputs&) {}
+  /// What holds its encoders against what it does, of those that the controller has counters for.
+  [[nodiscard]] virtual std::vector<std::unique_ptr<CountCheck>> count_checks(std::span<const CounterSetup>,
+                                                                              ExactFrequency /*clock*/) {
+    return {};
+  }
+  /// For one who is about to prove an encoder, or drives a shaft that stands: that it counts nothing is no
+  /// fault.
+  virtual void leave_count_unwatched() {}
+
+  // What it can do; null where it cannot.
+  [[nodiscard]] virtual Places* places() { return nullptr; }
+  [[nodiscard]] virtual Speeds* speeds() { return nullptr; }
+  [[nodiscard]] virtual Duties* duties() { return nullptr; }
+  [[nodiscard]] virtual Zeroed* zeroed() { return nullptr; }
+  [[nodiscard]] virtual Arming* arming() { return nullptr; }
+  [[nodiscard]] virtual Ways* ways() { return nullptr; }
+
+  /// What is asked of it, as a record of the run shows it: names and units.
+  [[nodiscard]] virtual std::vector<TracedSignal> signals() const { return {}; }
+  /// Their values at an instant, NaN where they are not known.
+  virtual void sample(Tick, std::span<double>) const {}
+  /// What is asked of it now, for one who looks on: "41.2 mm, 40 mm/s". "" where there is nothing to say.
+  [[nodiscard]] virtual std::string figures(Tick) const { return {}; }
+  /// What it says of itself at the end of a run on live lines.
+  virtual void add_to(LiveTally&, Tick) const {}
+  /// Whether its place is in doubt when an edge of its lines comes so late.
+  [[nodiscard]] virtual bool loses_place(Tick /*now*/, Tick /*late*/) const { return false; }
   /// Nothing is ordered that has not ended. A steady spin has ended as an order, and is driven all the same.
   [[nodiscard]] virtual bool has_ended() const = 0;
   /// Whether something drives it, or is about to, at an instant.
   [[nodiscard]] virtual bool is_driven(Tick now) const = 0;
-  /// Brings it to rest; nothing when it is at rest. What is queued is taken back.
-  virtual void come_to_rest(Lines& lines) = 0;
-  /// Takes one of its motions back: it is stopped if it is on.
-  virtual void cancel(Lines& lines, const MotionRecord& motion, Braking /*how*/) {
-    if (!motion.has_ended()) come_to_rest(lines);
+  /// Whether it stands, or will without a further act: what it moves has ended too.
+  [[nodiscard]] bool stands() const {
+    for (const Mover* const other : moves())
+      if (!other->has_ended()) return false;
+    return has_ended();
   }
+  /// Stops it in its way of stopping. What is queued is taken back.
+  virtual void stop(Lines& lines, Braking how) = 0;
+  /// The same as steeply as it may; nothing when it is at rest.
+  void come_to_rest(Lines& lines) {
+    if (is_driven(lines.now()) || !has_ended()) stop(lines, Braking::steepest);
+  }
+  /// Takes one of its motions back: it is stopped if it is on.
+  virtual void cancel(Lines& lines, const MotionRecord& motion, Braking how) {
+    if (!motion.has_ended()) stop(lines, how);
+  }
+  /// Outputs on or off while it stands. @throws RangeError when it has no such thing
+  virtual void hold(Lines&) { throw RangeError(name() + ": has nothing to hold with"); }
+  virtual void release(Lines&) { throw RangeError(name() + ": cannot be let go"); }
   virtual void halt(Lines& lines, const Why& why) = 0;
   virtual void lines_were_cut(Lines& lines, const Why& why) = 0;
 
  private:
   MotionLog log_;
 };
+
+/// A mover as what it is; null when it is of another kind.
+template <class M>
+[[nodiscard]] M* as(Mover& mover) {
+  return &mover.kind() == &M::its_kind ? static_cast<M*>(&mover) : nullptr;
+}
 
 }  // namespace cogstride

@@ -12,7 +12,7 @@ namespace {
 using Points = std::vector<std::pair<double, double>>;
 
 /// Two signals against each other, at the instants of either.
-Points against(const ThinnedTrace& trace, std::size_t x_signal, std::size_t y_signal) {
+Points against(const ThinnedTrace& trace, const std::string& x_signal, const std::string& y_signal) {
   const Points x = points_of(trace, x_signal);
   const Points y = points_of(trace, y_signal);
   Points path;
@@ -30,10 +30,10 @@ Points against(const ThinnedTrace& trace, std::size_t x_signal, std::size_t y_si
 
 class Floor : private GnuplotScript {
  public:
-  Floor(const ThinnedTrace& trace, const std::string& title, std::size_t first)
+  Floor(const ThinnedTrace& trace, const std::string& title, const std::string& cart)
       : title_(title),
-        really_(against(trace, first, first + 1)),
-        thinks_(against(trace, first + 3, first + 4)) {}
+        really_(against(trace, cart + ".x", cart + ".y")),
+        thinks_(against(trace, cart + ".thinks_x", cart + ".thinks_y")) {}
 
   std::string commands(const std::string& terminal, const std::string& output) {
     add("set terminal {}\nset output {}\nset encoding utf8\nset key at graph 1.03, graph 0.97 left Left "
@@ -71,9 +71,9 @@ class Floor : private GnuplotScript {
 }  // namespace
 
 void draw_cart(const std::string& path, const ThinnedTrace& trace, const std::string& title,
-               std::size_t first) {
+               const std::string& cart) {
   draw_figure(path, [&](const std::string& terminal, const std::string& output) {
-    return Floor(trace, title, first).commands(terminal, output);
+    return Floor(trace, title, cart).commands(terminal, output);
   });
 }
 

@@ -7,9 +7,9 @@
 
 namespace cogstride {
 
-/// @param first  of the pair's traced signals: x, y, heading really, then as it thinks
+/// @param cart  its name, which its signals begin with
 /// @throws Error as draw_figure()
 void draw_cart(const std::string& path, const ThinnedTrace& trace, const std::string& title,
-               std::size_t first);
+               const std::string& cart);
 
 }  // namespace cogstride

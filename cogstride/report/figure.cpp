@@ -98,6 +98,11 @@ class Plot : private GnuplotScript {
         at_left ? -1 : 1);
   }
 
+  /// @throws RangeError when the record has none of that name
+  [[nodiscard]] std::size_t place_of(const std::string& signal) const {
+    return static_cast<std::size_t>(&trace_.signal(signal) - trace_.signals().data());
+  }
+
   void curves(const std::vector<Curve>& wanted, const char* what, const std::string& unit, double bottom,
               double top, bool times) {
     add("set tmargin at screen {:.3f}\nset bmargin at screen {:.3f}\n", top - 0.015, bottom + 0.03);
@@ -111,7 +116,7 @@ class Plot : private GnuplotScript {
     }
     add("plot ");
     for (std::size_t i = 0; i < wanted.size(); ++i) {
-      add("{}$signal{} with lines lw {} dt {} lc rgb '{}'", i == 0 ? "" : ", ", wanted[i].signal,
+      add("{}$signal{} with lines lw {} dt {} lc rgb '{}'", i == 0 ? "" : ", ", place_of(wanted[i].signal),
           wanted[i].width, wanted[i].dashed ? 2 : 1, wanted[i].colour);
     }
     add("\n");
@@ -211,10 +216,10 @@ class Overview : private GnuplotScript {
 
  private:
   /// A step of an axis that leaves as many marks on it as have room: 1, 2 or 5 times a power of ten.
-  [[nodiscard]] double step_of(std::size_t signal) const {
+  [[nodiscard]] double step_of(const std::string& signal) const {
     double least = std::numeric_limits<double>::infinity();
     double most = -least;
-    for (const ThinnedSignal::Stretch& stretch : trace_.signals()[signal].stretches()) {
+    for (const ThinnedSignal::Stretch& stretch : trace_.signal(signal).stretches()) {
       if (!std::isfinite(stretch.low) || !std::isfinite(stretch.high)) continue;
       least = std::min(least, stretch.low);
       most = std::max(most, stretch.high);
@@ -227,9 +232,9 @@ class Overview : private GnuplotScript {
     return 10.0 * ten;
   }
 
-  void data(const char* name, std::size_t signal) {
+  void data(const char* name, const std::string& signal) {
     add("${} << EOD\n", name);
-    for (const ThinnedSignal::Stretch& stretch : trace_.signals()[signal].stretches()) {
+    for (const ThinnedSignal::Stretch& stretch : trace_.signal(signal).stretches()) {
       const double at = trace_.layout().seconds(stretch.at);
       add("{:.7g} {:.7g}\n", at, stretch.falls ? stretch.high : stretch.low);
       if (stretch.high != stretch.low) add("{:.7g} {:.7g}\n", at, stretch.falls ? stretch.low : stretch.high);

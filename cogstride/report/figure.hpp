@@ -12,7 +12,7 @@
 namespace cogstride {
 
 struct Curve {
-  std::size_t signal;  ///< its place in the trace's layout
+  std::string signal;  ///< its name in the trace's layout: "traverse.made"
   std::string label;
   std::string colour;  ///< "#rrggbb"
   int width = 2;
@@ -38,8 +38,8 @@ struct FigureContent {
 /// One mechanism among several that moved in the same run.
 struct MechanismPanel {
   std::string name;
-  std::size_t position_signal;
-  std::size_t speed_signal;
+  std::string position_signal;
+  std::string speed_signal;
   std::string position_unit;
   std::string speed_unit;
   std::string what = "position";  ///< of the first; "duty" where it is that

@@ -127,9 +127,9 @@ void write_panels(const std::string& path, const PanelFigure& figure) {
   });
 }
 
-std::vector<std::pair<double, double>> points_of(const ThinnedTrace& trace, std::size_t signal) {
+std::vector<std::pair<double, double>> points_of(const ThinnedTrace& trace, std::string_view signal) {
   std::vector<std::pair<double, double>> points;
-  for (const ThinnedSignal::Stretch& stretch : trace.signals()[signal].stretches()) {
+  for (const ThinnedSignal::Stretch& stretch : trace.signal(signal).stretches()) {
     const double at = trace.layout().seconds(stretch.at);
     points.emplace_back(at, stretch.falls ? stretch.high : stretch.low);
     if (stretch.high != stretch.low) points.emplace_back(at, stretch.falls ? stretch.low : stretch.high);

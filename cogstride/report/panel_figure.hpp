@@ -36,7 +36,8 @@ struct PanelFigure {
 /// @throws Error as draw_figure()
 void write_panels(const std::string& path, const PanelFigure& figure);
 
-/// A traced signal as points, thinned as the trace is.
-[[nodiscard]] std::vector<std::pair<double, double>> points_of(const ThinnedTrace& trace, std::size_t signal);
+/// A traced signal as points, thinned as the trace is. @throws RangeError when there is none of that name
+[[nodiscard]] std::vector<std::pair<double, double>> points_of(const ThinnedTrace& trace,
+                                                               std::string_view signal);
 
 }  // namespace cogstride

@@ -8,6 +8,7 @@
 
 #include "cogstride/report/csv_writer.hpp"
 #include "cogstride/report/figure.hpp"
+#include "cogstride/report/panel_figure.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/report/vcd_writer.hpp"
 #include "cogstride/rig/diagnostic.hpp"
@@ -101,7 +102,7 @@ TEST_F(ReportTest, AFileThatIsNotFinishedLeavesNothing) {
 }
 
 TEST_F(ReportTest, FiguresComeAsPngAndSvg) {
-  ThinnedTrace trace(1, LineId{4});
+  ThinnedTrace trace("traverse.speed", LineId{4});
   trace.begin(layout);
   for (Tick at = 0; at < 480'000; at += 4800) {
     trace.sample(at, std::array{1e-4 * static_cast<double>(at), 40.0});
@@ -109,8 +110,12 @@ TEST_F(ReportTest, FiguresComeAsPngAndSvg) {
     trace.edge(at + 206, LineId{4}, false);
   }
   trace.end(480'000);
-  const FigureContent content{"a \"quoted\" title",      "traverse", {{0, "asked", "#2a5c9a"}},
-                              {{1, "speed", "#2a5c9a"}}, "mm",       "mm/s"};
+  const FigureContent content{"a \"quoted\" title",
+                              "traverse",
+                              {{"traverse.asked", "asked", "#2a5c9a"}},
+                              {{"traverse.speed", "speed", "#2a5c9a"}},
+                              "mm",
+                              "mm/s"};
   write_figure(path("a.png"), trace, content);
   write_figure(path("a.svg"), trace, content);
   const std::string png = read_text_file(path("a.png"));
@@ -122,6 +127,7 @@ TEST_F(ReportTest, FiguresComeAsPngAndSvg) {
   EXPECT_EQ(big_endian(20), 800);
   EXPECT_NE(read_text_file(path("a.svg")).find("<svg"), std::string::npos);
   EXPECT_THROW(write_figure(path("a.pdf"), trace, content), Error);
+  EXPECT_THROW((void)points_of(trace, "traverse.made"), RangeError);
 }
 
 TEST(ThinnedSignal, KeepsEveryPeakInBoundedMemory) {
@@ -144,7 +150,7 @@ TEST(ThinnedTrace, ShowsTheFastestMoveCloseUp) {
   layout.ticks_per_second_numerator = 1'000'000;
   layout.lines = {{LineId{0}, "x.step", false}};
   layout.signals = {{"x.speed", "mm/s"}};
-  ThinnedTrace trace(0, LineId{0});
+  ThinnedTrace trace("x.speed", LineId{0});
   trace.begin(layout);
   for (const auto& [start, speed] : {std::pair{0, 10.0}, {500'000, 60.0}, {900'000, 20.0}}) {
     for (int i = 0; i < 500; ++i) {
@@ -166,7 +172,7 @@ TEST(ThinnedTrace, BeginsItsCloseUpWithAPulse) {
   layout.ticks_per_second_numerator = 1'000'000;
   layout.lines = {{LineId{0}, "x.step", false}, {LineId{1}, "x.enable", true}};
   layout.signals = {{"x.speed", "mm/s"}};
-  ThinnedTrace trace(0, LineId{0});
+  ThinnedTrace trace("x.speed", LineId{0});
   trace.begin(layout);
   trace.edge(10, LineId{1}, false);
   trace.sample(100, std::array{50.0});
@@ -185,7 +191,7 @@ TEST(ThinnedTrace, OfARunWithoutPulsesHasNoCloseUp) {
   TraceLayout layout;
   layout.lines = {{LineId{0}, "x.step", false}};
   layout.signals = {{"x.speed", "mm/s"}};
-  ThinnedTrace trace(0, LineId{0});
+  ThinnedTrace trace("x.speed", LineId{0});
   trace.begin(layout);
   trace.sample(1, std::array{1.0});
   trace.end(2);

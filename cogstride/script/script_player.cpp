@@ -72,14 +72,15 @@ class ScriptPlayer::Branch {
     std::int64_t passes_left = 1;  // 0: without end
   };
 
-  [[nodiscard]] StepperMover& mover() const { return *player_.cast_.movers[current_->mechanism]; }
-  /// Of a mechanism that is driven by duty; null for others.
-  [[nodiscard]] DutyMover* drive() const {
-    return current_->mechanism == Statement::everything ? nullptr : player_.cast_.drives[current_->mechanism];
+  [[nodiscard]] Mover& mover() const { return mover_of(current_->mechanism); }
+  [[nodiscard]] Mover& mover_of(std::size_t mechanism) const { return *player_.cast_.mechanisms[mechanism]; }
+  /// What a mover can do. @throws RangeError when it cannot
+  template <class Capability>
+  [[nodiscard]] static Capability& able(Mover& mover, Capability* capability, const char* what) {
+    if (capability == nullptr) throw RangeError(fmt::format("{}: cannot {}", mover.name(), what));
+    return *capability;
   }
-  [[nodiscard]] ServoMover* servo() const { return player_.cast_.servos[current_->mechanism]; }
-  [[nodiscard]] ThrottleMover* throttle() const { return player_.cast_.throttles[current_->mechanism]; }
-  [[nodiscard]] SixStepMover* six_step() const { return player_.cast_.six_steps[current_->mechanism]; }
+  [[nodiscard]] Zeroed& zeroed(const char* what) const { return able(mover(), mover().zeroed(), what); }
   [[nodiscard]] Tick ticks(ExactTime time) const {
     return (time.base() * player_.cast_.clock.base()).rounded();
   }
@@ -129,91 +130,71 @@ class ScriptPlayer::Branch {
     if (player_.listener_) player_.listener_(lines.now(), statement);
     switch (statement.kind) {
       case Kind::home:
-        motions_ = {mover().home()};
+        motions_ = {zeroed("be homed").home()};
         break;
       case Kind::move:
-        motions_ = {drive() != nullptr ? drive()->move(lines, statement.order)
-                                       : mover().move(statement.order)};
+        motions_ = {able(mover(), mover().places(), "move to places").move(lines, statement.order, {})};
         break;
       case Kind::spin: {
-        if (SixStepMover* const six_step = player_.cast_.six_steps[statement.mechanism]) {
-          const auto motion = six_step->spin(lines, statement.spin);
-          if (statement.spin.lasts) motions_ = {motion};
-          break;
-        }
-        if (drive() != nullptr) {
-          const auto motion = statement.by_duty ? drive()->spin(lines, *statement.by_duty)
-                                                : drive()->hold_speed(lines, statement.spin);
-          if (statement.by_duty ? statement.by_duty->lasts : statement.spin.lasts) motions_ = {motion};
-          break;
-        }
-        const auto motion = mover().spin(statement.spin);
-        if (statement.spin.lasts || statement.spin.by) motions_ = {motion};
+        const auto motion =
+            statement.by_duty
+                ? able(mover(), mover().duties(), "be driven by duty").spin(lines, *statement.by_duty)
+                : able(mover(), mover().speeds(), "hold a speed").spin(lines, statement.spin);
+        const bool has_an_end = statement.by_duty ? statement.by_duty->lasts.has_value()
+                                                  : statement.spin.lasts || statement.spin.by;
+        if (has_an_end) motions_ = {motion};
         break;
       }
       case Kind::swing:
-        motions_ = {servo()->swing(lines, statement.order)};
+        motions_ = {able(mover(), mover().places(), "swing").move(lines, statement.order, {})};
         break;
       case Kind::arm:
-        motions_ = {throttle()->arm(lines)};
+        motions_ = {able(mover(), mover().arming(), "be armed").arm(lines)};
         break;
       case Kind::throttle:
-        motions_ = {throttle()->throttle(lines, *statement.by_duty)};
+        motions_ = {able(mover(), mover().duties(), "be throttled").spin(lines, *statement.by_duty)};
         break;
-      case Kind::drive_pair:
-        motions_ = {player_.cast_.pairs[statement.pair]->drive(lines, statement.cart)};
+      case Kind::drive_pair: {
+        Mover& cart = *player_.cast_.carts[statement.pair];
+        motions_ = {able(cart, cart.ways(), "be driven").drive(lines, statement.cart)};
         break;
+      }
       case Kind::faster:
-        if (throttle() != nullptr) {
-          throttle()->change(lines, statement.by_duty->duty);
-        } else if (six_step() != nullptr) {
-          six_step()->change_speed(lines, statement.change);
-        } else if (drive() != nullptr) {
-          statement.by_duty ? drive()->change(lines, statement.by_duty->duty)
-                            : drive()->change_speed(lines, statement.change);
+        if (statement.by_duty) {
+          able(mover(), mover().duties(), "be driven by duty").change(lines, statement.by_duty->duty);
         } else {
-          mover().change_speed(lines, statement.change);
+          able(mover(), mover().speeds(), "hold a speed").change_speed(lines, statement.change);
         }
         break;
       case Kind::reverse:
-        if (throttle() != nullptr) {
-          throttle()->reverse(lines, statement.by_duty->in);
-        } else if (six_step() != nullptr) {
-          six_step()->reverse(lines);
-        } else if (drive() != nullptr) {
-          drive()->reverse(lines, statement.by_duty->in);
+        if (Duties* const duties = mover().duties()) {
+          duties->reverse(lines, statement.by_duty ? statement.by_duty->in : std::nullopt);
         } else {
-          mover().reverse(lines);
+          able(mover(), mover().speeds(), "hold a speed").reverse_speed(lines);
         }
         break;
       case Kind::brake:
-        drive()->brake(lines);
+        able(mover(), mover().duties(), "brake").let(lines, SlowsBy::braking);
         break;
       case Kind::coast:
-        drive()->coast(lines);
+        able(mover(), mover().duties(), "coast").let(lines, SlowsBy::coasting);
         break;
       case Kind::stop:
-        for (PairMover* const pair : pairs_stopped_by(statement)) pair->stop(lines);
-        if (statement.pair != Statement::everything) break;
-        for (StepperMover* const mover : stopped_by(statement)) mover->stop(lines);
-        for (DutyMover* const drive : drives_stopped_by(statement))
-          drive->stop(lines, statement.by_duty ? statement.by_duty->in : std::nullopt);
-        for (ThrottleMover* const throttle : throttles_stopped_by(statement))
-          throttle->stop(lines, statement.by_duty ? statement.by_duty->in : std::nullopt);
-        for (ServoMover* const servo : servos_stopped_by(statement)) servo->stop(lines);
-        for (SixStepMover* const six_step : six_steps_stopped_by(statement)) six_step->stop(lines);
+        stopping_ = stopped_by(statement);
+        for (Mover* const mover : stopping_) {
+          Duties* const duties = mover->duties();
+          if (duties != nullptr && statement.by_duty) {
+            duties->stop(lines, statement.by_duty->in);
+          } else {
+            mover->stop(lines, Braking::on_a_ramp);
+          }
+        }
         break;
       case Kind::hold:
         mover().hold(lines);
         break;
       case Kind::release:
-        if (servo() != nullptr) {
-          servo()->release(lines);
-        } else if (throttle() != nullptr) {
-          throttle()->release(lines);
-        } else {
-          mover().release(lines);
-        }
+        mover().release(lines);
         break;
       case Kind::wait:
         wakes_at_ = began_ + ticks(statement.pause);
@@ -236,20 +217,22 @@ class ScriptPlayer::Branch {
         ask_for_unsensed_supplies();
         break;
       case Kind::measure:
-        motions_ = {mover().measure()};
+        motions_ = {zeroed("be measured").measure()};
         break;
       case Kind::jog:
         jogging_ = 0;
         break;
       case Kind::teach: {
-        const OutputPosition to = mover().teach_far_limit();
-        player_.taught_.push_back({statement.mechanism, *mover().mechanism().limits.travel_from, to});
+        const OutputPosition to = zeroed("be taught").teach_far_limit();
+        player_.taught_.push_back({statement.mechanism, *mover().parts()->limits.travel_from, to});
         break;
       }
       case Kind::arrive_together: {
         const auto together = std::make_shared<ArrivingTogether>();
         for (const Statement& move : statement.body)
-          motions_.push_back(player_.cast_.movers[move.mechanism]->move(move.order, together));
+          motions_.push_back(
+              able(mover_of(move.mechanism), mover_of(move.mechanism).places(), "move to places")
+                  .move(lines, move.order, together));
         break;
       }
       case Kind::start_together:
@@ -276,28 +259,9 @@ class ScriptPlayer::Branch {
       case Kind::arrive_together:
         return std::all_of(motions_.begin(), motions_.end(), has_ended) ||
                std::any_of(motions_.begin(), motions_.end(), has_failed);
-      case Kind::stop: {
-        if (current_->pair != Statement::everything) {
-          const WheeledPair& pair = player_.cast_.pairs[current_->pair]->pair();
-          return std::all_of(
-              player_.cast_.drives.begin(), player_.cast_.drives.end(), [&](const DutyMover* drive) {
-                return drive == nullptr ||
-                       (drive->mechanism().name != pair.left && drive->mechanism().name != pair.right) ||
-                       drive->has_ended();
-              });
-        }
-        const std::vector<StepperMover*> stopped = stopped_by(*current_);
-        const std::vector<DutyMover*> drives = drives_stopped_by(*current_);
-        const std::vector<ThrottleMover*> throttles = throttles_stopped_by(*current_);
-        const std::vector<ServoMover*> servos = servos_stopped_by(*current_);
-        const std::vector<SixStepMover*> six_steps = six_steps_stopped_by(*current_);
-        const auto has_ended = [](const auto* mover) { return mover->has_ended(); };
-        return std::all_of(stopped.begin(), stopped.end(), has_ended) &&
-               std::all_of(drives.begin(), drives.end(), has_ended) &&
-               std::all_of(throttles.begin(), throttles.end(), has_ended) &&
-               std::all_of(servos.begin(), servos.end(), has_ended) &&
-               std::all_of(six_steps.begin(), six_steps.end(), has_ended);
-      }
+      case Kind::stop:
+        return std::all_of(stopping_.begin(), stopping_.end(),
+                           [](const Mover* mover) { return mover->stands(); });
       case Kind::wait:
         return now_ >= wakes_at_ || wakes_at_ == began_;
       case Kind::wait_line:
@@ -353,78 +317,25 @@ class ScriptPlayer::Branch {
   /// Below the place that is to be passed or not; of an angle of a ring, between which two of its passings.
   /// Nothing where nobody knows.
   [[nodiscard]] std::optional<std::int64_t> side_of_place() const {
-    const auto at = mover().position(now_);
+    Places* const places = mover().places();
+    const auto at = places == nullptr ? std::nullopt : places->position(now_);
     if (!at) return std::nullopt;
     const Ratio beyond = at->base - current_->passes.base;
-    const Mechanism& mechanism = mover().mechanism();
+    const Mechanism& mechanism = *mover().parts();
     const bool on_a_ring =
         !mechanism.limits.travel_from && output_kind(mechanism.train) == OutputKind::rotary;
     return on_a_ring ? beyond.floor() : beyond < Ratio(0) ? -1 : 0;
   }
 
-  [[nodiscard]] std::vector<StepperMover*> stopped_by(const Statement& statement) const {
-    std::vector<StepperMover*> movers;
-    for (std::size_t i = 0; i < player_.cast_.movers.size(); ++i) {
-      StepperMover* const mover = player_.cast_.movers[i];
-      if (mover == nullptr) continue;
-      if (statement.mechanism == Statement::everything || statement.mechanism == i) movers.push_back(mover);
-    }
-    return movers;
-  }
-
-  [[nodiscard]] std::vector<DutyMover*> drives_stopped_by(const Statement& statement) const {
-    std::vector<DutyMover*> drives;
-    for (std::size_t i = 0; i < player_.cast_.drives.size(); ++i) {
-      DutyMover* const drive = player_.cast_.drives[i];
-      if (drive == nullptr) continue;
-      if (statement.mechanism == i ||
-          (statement.mechanism == Statement::everything && (!drive->has_ended() || drive->duty(now_) != 0.0)))
-        drives.push_back(drive);
-    }
-    return drives;
-  }
-
-  /// Everything that still turns or is on its way; one by name in any case.
-  [[nodiscard]] std::vector<ThrottleMover*> throttles_stopped_by(const Statement& statement) const {
-    std::vector<ThrottleMover*> found;
-    for (std::size_t i = 0; i < player_.cast_.throttles.size(); ++i) {
-      ThrottleMover* const throttle = player_.cast_.throttles[i];
-      if (throttle == nullptr) continue;
-      const bool is_on = !throttle->has_ended() || throttle->throttle_at(now_) != 0.0;
-      if (statement.mechanism == i || (statement.mechanism == Statement::everything && is_on))
-        found.push_back(throttle);
-    }
-    return found;
-  }
-  /// The pair that is named, or every one that is on its way.
-  [[nodiscard]] std::vector<PairMover*> pairs_stopped_by(const Statement& statement) const {
-    if (statement.pair != Statement::everything) return {player_.cast_.pairs[statement.pair]};
-    std::vector<PairMover*> found;
-    if (statement.mechanism != Statement::everything) return found;
-    for (PairMover* const pair : player_.cast_.pairs)
-      if (!pair->has_ended()) found.push_back(pair);
-    return found;
-  }
-  [[nodiscard]] std::vector<ServoMover*> servos_stopped_by(const Statement& statement) const {
-    std::vector<ServoMover*> found;
-    for (std::size_t i = 0; i < player_.cast_.servos.size(); ++i) {
-      ServoMover* const servo = player_.cast_.servos[i];
-      if (servo == nullptr) continue;
-      if (statement.mechanism == i || (statement.mechanism == Statement::everything && !servo->has_ended()))
-        found.push_back(servo);
-    }
-    return found;
-  }
-
-  [[nodiscard]] std::vector<SixStepMover*> six_steps_stopped_by(const Statement& statement) const {
-    std::vector<SixStepMover*> found;
-    for (std::size_t i = 0; i < player_.cast_.six_steps.size(); ++i) {
-      SixStepMover* const six_step = player_.cast_.six_steps[i];
-      if (six_step == nullptr) continue;
-      const bool is_on = !six_step->has_ended() || six_step->duty() != 0.0;
-      if (statement.mechanism == i || (statement.mechanism == Statement::everything && is_on))
-        found.push_back(six_step);
-    }
+  /// The one that is named, in any case; without a name everything that is on its way or driven, carts first.
+  [[nodiscard]] std::vector<Mover*> stopped_by(const Statement& statement) const {
+    const Cast& cast = player_.cast_;
+    if (statement.pair != Statement::everything) return {cast.carts[statement.pair]};
+    if (statement.mechanism != Statement::everything) return {cast.mechanisms[statement.mechanism]};
+    std::vector<Mover*> found;
+    for (const auto* const all : {&cast.carts, &cast.mechanisms})
+      for (Mover* const mover : *all)
+        if (mover != nullptr && (!mover->has_ended() || mover->is_driven(now_))) found.push_back(mover);
     return found;
   }
 
@@ -472,11 +383,11 @@ class ScriptPlayer::Branch {
     const int wants = jog_wants();
     if (wants == jogging_) return;
     if (jogging_ != 0) {
-      mover().stop(lines);
+      mover().stop(lines, Braking::on_a_ramp);
       jogging_ = 0;
     } else if (mover().has_ended()) {
       try {
-        mover().jog(wants, current_->spin.at, current_->on);
+        zeroed("be jogged").jog(lines, wants, current_->spin.at, current_->on);
         jogging_ = wants;
       } catch (const RangeError& error) {
         player_.stop(*current_, error.what());
@@ -495,6 +406,7 @@ class ScriptPlayer::Branch {
   Tick wakes_at_ = never;
   Tick gives_up_at_ = never;
   std::vector<std::shared_ptr<MotionRecord>> motions_;  // that it waits for
+  std::vector<Mover*> stopping_;                        // that a `stop` waits for
   std::vector<std::unique_ptr<Branch>> branches_;       // of a `start together`
   std::optional<std::int64_t> came_from_;
   int jogging_ = 0;

@@ -190,7 +190,7 @@ TEST(ScriptPlayer, PlaysMovesThatArriveTogether) {
   player.on_statement([&](Tick at, const Statement&) { traverse_ended = at; });
   bench.run(player, [&] { return player.has_ended(); });
   EXPECT_EQ(player.fault(), "");
-  EXPECT_NEAR(static_cast<double>(bench.mover("traverse").stream().ends_at()),
+  EXPECT_NEAR(static_cast<double>(bench.mover_as<StepperMover>("traverse").stream().ends_at()),
               static_cast<double>(traverse_ended), 2.0)
       << "the next statement waits for both";
   EXPECT_EQ(bench.stepper("takeup").position(), OutputPosition(0_mm));

@@ -454,7 +454,8 @@ TEST(Verbs, RepeatWithoutEnd) {
 TEST(Verbs, MeasureComparesTheTravelBetweenTwoSwitches) {
   Played sound("home traverse\nmeasure traverse\nmove traverse to 10 mm");
   EXPECT_EQ(sound.player.fault(), "");
-  const std::optional<OutputPosition> travel = sound.bench.mover("traverse").measured_travel();
+  const std::optional<OutputPosition> travel =
+      sound.bench.mover_as<StepperMover>("traverse").measured_travel();
   ASSERT_TRUE(travel);
   EXPECT_NEAR(1e3 * travel->base.to_double(), 119.5 + 0.992, 0.02);
   Rig moved = demo_rig();

@@ -142,7 +142,7 @@ std::vector<std::string> recall_positions(Bench& bench, const RememberedPosition
   for (const auto& [name, position] : remembered.positions) {
     const Mechanism& mechanism = bench.stepper(name).parts();
     const std::string why = why_not(bench, mechanism, position);
-    if (why.empty()) bench.mover(name).believe(position);
+    if (why.empty()) bench.mover(name).zeroed()->believe(position);
     notes.push_back(why.empty()
                         ? fmt::format("{} stands at {}, as remembered", name, to_text(position))
                         : fmt::format("{} is not believed to stand at {}: {}", name, to_text(position), why));
@@ -155,11 +155,14 @@ RememberedPositions park_positions(Bench& bench, std::uint64_t rig) {
   remembered.rig = rig;
   remembered.standing = true;
   for (const auto& mover : bench.movers()) {
-    const Mechanism& mechanism = mover->mechanism();
-    if (!mechanism.homing || !mover->has_ended() || !mover->origin()) continue;
-    if (const std::optional<MoveOrder> order = mover->to_whole_period())
-      bench.stepper(mechanism.name).move(*order).wait();
-    remembered.positions.emplace(mechanism.name, *bench.stepper(mechanism.name).position());
+    const Zeroed* const zeroed = mover->zeroed();
+    const Mechanism* const mechanism = mover->parts();
+    if (zeroed == nullptr || mechanism == nullptr || !mechanism->homing || !mover->has_ended() ||
+        !zeroed->knows_zero())
+      continue;
+    if (const std::optional<MoveOrder> order = zeroed->to_whole_period())
+      bench.stepper(mechanism->name).move(*order).wait();
+    remembered.positions.emplace(mechanism->name, *bench.stepper(mechanism->name).position());
   }
   return remembered;
 }

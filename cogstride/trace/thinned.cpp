@@ -1,5 +1,7 @@
 #include "cogstride/trace/thinned.hpp"
 
+#include "cogstride/quantity/error.hpp"
+
 namespace cogstride {
 
 void ThinnedSignal::add(Tick at, double value) {
@@ -27,6 +29,7 @@ void ThinnedSignal::add(Tick at, double value) {
 
 void ThinnedTrace::begin(const TraceLayout& layout) {
   layout_ = layout;
+  speed_place_ = layout.place_of(speed_signal_);
   signals_.resize(layout.signals.size());
   bursts_.resize(layout.lines.size());
   for (std::size_t i = 0; i < layout.lines.size(); ++i) {
@@ -91,7 +94,12 @@ void ThinnedTrace::edge(Tick at, LineId line, bool high) {
 
 void ThinnedTrace::sample(Tick at, std::span<const double> values) {
   for (std::size_t i = 0; i < values.size(); ++i) signals_[i].add(at, values[i]);
-  candidate_speed_ = std::max(candidate_speed_, std::abs(values[speed_signal_]));
+  if (speed_place_) candidate_speed_ = std::max(candidate_speed_, std::abs(values[*speed_place_]));
+}
+
+const ThinnedSignal& ThinnedTrace::signal(std::string_view name) const {
+  if (const std::optional<std::size_t> place = layout_.place_of(name)) return signals_[*place];
+  throw RangeError("the record has no signal " + std::string(name));
 }
 
 void ThinnedTrace::end(Tick at) {

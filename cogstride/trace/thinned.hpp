@@ -7,6 +7,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
 #include <vector>
 
 #include "cogstride/trace/trace.hpp"
@@ -45,13 +49,17 @@ class ThinnedTrace final : public TraceSink {
     Tick to;
   };
 
-  /// @param speed_signal  of which mechanism the fastest burst is looked for: the place of its speed signal
-  /// @param step_line     and its STEP line
-  ThinnedTrace(std::size_t speed_signal, LineId step_line)
-      : speed_signal_(speed_signal), step_line_(step_line) {}
+  /// @param speed_signal  by which the fastest burst is looked for: "traverse.speed"; without one of that
+  /// name
+  ///                      the first burst is shown
+  /// @param step_line     the STEP line of the mechanism that it is of
+  ThinnedTrace(std::string speed_signal, LineId step_line)
+      : speed_signal_(std::move(speed_signal)), step_line_(step_line) {}
 
   [[nodiscard]] const TraceLayout& layout() const { return layout_; }
   [[nodiscard]] const std::vector<ThinnedSignal>& signals() const { return signals_; }
+  /// @throws RangeError when there is none of that name
+  [[nodiscard]] const ThinnedSignal& signal(std::string_view name) const;
   [[nodiscard]] const std::vector<std::vector<Burst>>& bursts() const {
     return bursts_;
   }  ///< by line of the layout
@@ -74,7 +82,8 @@ class ThinnedTrace final : public TraceSink {
   static constexpr std::size_t most_bursts = 2048;
   static constexpr std::size_t most_close_edges = 120;
 
-  std::size_t speed_signal_;
+  std::string speed_signal_;
+  std::optional<std::size_t> speed_place_{};
   LineId step_line_;
   TraceLayout layout_;
   std::vector<ThinnedSignal> signals_;

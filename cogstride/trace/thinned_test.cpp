@@ -79,7 +79,7 @@ void pulses(ThinnedTrace& trace, Tick from, Tick apart, int count) {
 }
 
 TEST(ThinnedTrace, ShowsTheBeginningOfTheFastestBurstPulseByPulse) {
-  ThinnedTrace trace(0, LineId{4});
+  ThinnedTrace trace("reel.speed", LineId{4});
   trace.begin(layout_of_one_line());
   const std::array slow{10.0};
   const std::array fast{90.0};
@@ -106,7 +106,7 @@ TEST(ThinnedTrace, ShowsTheBeginningOfTheFastestBurstPulseByPulse) {
 }
 
 TEST(ThinnedTrace, TakesAMillionPulsesInLittleMemory) {
-  ThinnedTrace trace(0, LineId{4});
+  ThinnedTrace trace("reel.speed", LineId{4});
   trace.begin(layout_of_one_line());
   const std::array speed{1.0};
   for (int row = 0; row < 5000; ++row) {

@@ -8,6 +8,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "cogstride/lines/events.hpp"
@@ -39,6 +40,12 @@ struct TraceLayout {
            static_cast<double>(ticks_per_second_denominator);
   }
   [[nodiscard]] double seconds(Tick at) const { return static_cast<double>(at) / ticks_per_second(); }
+  /// The place of a signal among the values of a sample; nothing when there is none of that name.
+  [[nodiscard]] std::optional<std::size_t> place_of(std::string_view signal) const {
+    for (std::size_t i = 0; i < signals.size(); ++i)
+      if (signals[i].name == signal) return i;
+    return std::nullopt;
+  }
 };
 
 struct TraceEvent {

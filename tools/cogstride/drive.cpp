@@ -171,7 +171,7 @@ Status run_drive(const DriveOptions& options) {
     return Status::something_is_wrong;
   }
   EventLog log;
-  Outputs outputs(options.outputs, read, rig.mechanisms.front(), 0);
+  Outputs outputs(options.outputs, read, rig.mechanisms.front());
   outputs.also(log);
   for (const std::string& note : live_notes(rig)) fmt::print(stderr, "note: {}\n", note);
   LiveBench bench(rig, {.trace = &outputs.sink()});

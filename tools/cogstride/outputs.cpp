@@ -35,13 +35,13 @@ void check_output_names(const OutputOptions& options, const std::vector<std::str
   }
 }
 
-Outputs::Outputs(const OutputOptions& options, const std::vector<std::string>& read, const Mechanism& shown,
-                 std::size_t speed_signal)
+Outputs::Outputs(const OutputOptions& options, const std::vector<std::string>& read, const Mechanism& shown)
     : plot_(options.plot) {
   check_output_names(options, read);
   const auto existing = options.overwrite ? OutputFile::Existing::replaced : OutputFile::Existing::refused;
   if (!options.plot.empty()) {
-    thinned_.emplace(speed_signal, static_cast<LineId>(board_lines(shown.wiring).front().line.number));
+    thinned_.emplace(shown.name + ".speed",
+                     static_cast<LineId>(board_lines(shown.wiring).front().line.number));
     fork_.add(*thinned_);
   }
   if (!options.waves.empty()) {
@@ -58,70 +58,69 @@ void Outputs::draw(const std::string& title, const std::vector<MechanismPanel>& 
   if (thinned_) write_overview(plot_, *thinned_, title, panels);
 }
 
-void Outputs::draw_drive(const std::string& title, std::size_t first, const std::string& speed_unit) {
+PanelCurve Outputs::curve(const Mechanism& mechanism, const char* signal, const char* colour,
+                          const char* label) const {
+  return PanelCurve{points_of(*thinned_, mechanism.name + "." + signal), label, colour};
+}
+
+void Outputs::draw_drive(const std::string& title, const Mechanism& mechanism) {
   if (!thinned_) return;
-  const auto curve = [&](std::size_t signal, const char* colour, const char* label = "") {
-    return PanelCurve{points_of(*thinned_, first + signal), label, colour};
-  };
-  PanelCurve wanted = curve(6, "#d9a441", "wanted");
+  PanelCurve wanted = curve(mechanism, "wanted_speed", "#d9a441", "wanted");
   wanted.dashed = true;
   const bool is_held = std::any_of(wanted.points.begin(), wanted.points.end(),
                                    [](const auto& point) { return std::isfinite(point.second); });
-  std::vector<PanelCurve> speeds{curve(2, "#2a5c9a", is_held ? "made" : "")};
+  std::vector<PanelCurve> speeds{curve(mechanism, "speed", "#2a5c9a", is_held ? "made" : "")};
   if (is_held) speeds.push_back(wanted);
   PanelFigure figure;
   figure.title = title;
   figure.axis = "time [s]";
-  figure.panels = {{"duty [%]", {curve(0, "#6b6b6b")}},
-                   {fmt::format("speed [{}]", speed_unit), speeds},
-                   {"current [A]", {curve(3, "#bd5b0b")}},
-                   {"supply [V]", {curve(4, "#1f7a5c")}},
-                   {"motor, over air [K]", {curve(5, "#a5322a")}}};
+  figure.panels = {{"duty [%]", {curve(mechanism, "duty", "#6b6b6b")}},
+                   {fmt::format("speed [{}]", speed_unit(output_kind(mechanism.train))), speeds},
+                   {"current [A]", {curve(mechanism, "current", "#bd5b0b")}},
+                   {"supply [V]", {curve(mechanism, "supply", "#1f7a5c")}},
+                   {"motor, over air [K]", {curve(mechanism, "motor_rise", "#a5322a")}}};
   write_panels(plot_, figure);
 }
 
-void Outputs::draw_pulsed(const std::string& title, std::size_t first, const Mechanism& mechanism,
+void Outputs::draw_pulsed(const std::string& title, const Mechanism& mechanism,
                           std::optional<double> too_warm_at) {
   if (!thinned_) return;
-  const auto curve = [&](std::size_t signal, const char* colour, const char* label = "") {
-    return PanelCurve{points_of(*thinned_, first + signal), label, colour};
-  };
   PanelFigure figure;
   figure.title = title;
   figure.axis = "time [s]";
-  PanelCurve asked = curve(0, "#d9a441", "asked");
+  PanelCurve asked = curve(mechanism, "asked", "#d9a441", "asked");
   asked.dashed = true;
   const std::string what = mechanism.swings()
                                ? fmt::format("angle [{}]", display_unit(output_kind(mechanism.train), 0))
                                : "throttle, speed [%]";
-  figure.panels = {{what, {curve(1, "#2a5c9a", "made"), asked}},
-                   {"current [A]", {curve(2, "#bd5b0b")}, true},
-                   {"power [W]", {curve(3, "#1f7a5c")}, true},
-                   {"over air [K]", {curve(4, "#a5322a")}, true}};
+  figure.panels = {
+      {what, {curve(mechanism, mechanism.swings() ? "made" : "speed", "#2a5c9a", "made"), asked}},
+      {"current [A]", {curve(mechanism, "current", "#bd5b0b")}, true},
+      {"power [W]", {curve(mechanism, "power", "#1f7a5c")}, true},
+      {"over air [K]", {curve(mechanism, "motor_rise", "#a5322a")}, true}};
   if (too_warm_at) figure.marks.emplace_back(*too_warm_at, "warmer than it stands");
   write_panels(plot_, figure);
 }
 
-void Outputs::draw_brushless(const std::string& title, std::size_t first, const std::string& speed_unit) {
+void Outputs::draw_brushless(const std::string& title, const Mechanism& mechanism) {
   if (!thinned_) return;
-  const auto curve = [&](std::size_t signal, const char* colour, const char* label = "") {
-    return PanelCurve{points_of(*thinned_, first + signal), label, colour};
-  };
-  PanelCurve wanted = curve(3, "#d9a441", "wanted");
+  PanelCurve wanted = curve(mechanism, "wanted_speed", "#d9a441", "wanted");
   wanted.dashed = true;
   PanelFigure figure;
   figure.title = title;
   figure.axis = "time [s]";
-  figure.panels = {
-      {"duty [%]", {curve(0, "#6b6b6b")}},
-      {fmt::format("speed [{}]", speed_unit), {curve(2, "#2a5c9a", "made"), wanted}},
-      {"phases [A]", {curve(4, "#bd5b0b", "A"), curve(5, "#68458f", "B"), curve(6, "#2a5c9a", "C")}},
-      {"supply [V]", {curve(7, "#1f7a5c")}}};
+  figure.panels = {{"duty [%]", {curve(mechanism, "duty", "#6b6b6b")}},
+                   {fmt::format("speed [{}]", speed_unit(output_kind(mechanism.train))),
+                    {curve(mechanism, "speed", "#2a5c9a", "made"), wanted}},
+                   {"phases [A]",
+                    {curve(mechanism, "phase_a", "#bd5b0b", "A"), curve(mechanism, "phase_b", "#68458f", "B"),
+                     curve(mechanism, "phase_c", "#2a5c9a", "C")}},
+                   {"supply [V]", {curve(mechanism, "supply", "#1f7a5c")}}};
   write_panels(plot_, figure);
 }
 
-void Outputs::draw_cart(const std::string& title, std::size_t first) {
-  if (thinned_) cogstride::draw_cart(plot_, *thinned_, title, first);
+void Outputs::draw_cart(const std::string& title, const std::string& cart) {
+  if (thinned_) cogstride::draw_cart(plot_, *thinned_, title, cart);
 }
 
 void Outputs::draw(const FigureContent& content) {

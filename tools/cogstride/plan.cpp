@@ -67,8 +67,8 @@ FigureContent figure_content(const PlanFigures& figures) {
   content.title =
       fmt::format("{}: {} to {} in {:.3f} s", figures.mechanism, figures.from, figures.to, figures.duration);
   content.lines_of = figures.mechanism;
-  content.position = {{0, "planned", "#2a5c9a"}};
-  content.speed = {{1, "planned", "#2a5c9a"}};
+  content.position = {{figures.mechanism + ".position", "planned", "#2a5c9a"}};
+  content.speed = {{figures.mechanism + ".speed", "planned", "#2a5c9a"}};
   content.position_unit = figures.unit;
   content.speed_unit = figures.unit + "/s";
   if (figures.steps != 0) {
@@ -103,7 +103,7 @@ Status run_plan(const PlanOptions& options) {
   const MovePlan plan = plan_move(mechanism, rig.controller, from, order);
   const PlanFigures figures = figures_of(rig, mechanism, plan);
 
-  Outputs outputs(options.outputs, {options.rig}, mechanism, 1);
+  Outputs outputs(options.outputs, {options.rig}, mechanism);
   trace_plan(rig, mechanism.name, plan, outputs.sink());
   outputs.draw(figure_content(figures));
 

@@ -33,34 +33,13 @@ class InterruptsNoted {
   InterruptsNoted& operator=(const InterruptsNoted&) = delete;
 };
 
-/// Where what moves is now, and how fast; each by what is put on its lines.
+/// What moves is asked to do now; each by what is put on its lines.
 std::string figures_now(const Bench& bench, Tick now) {
   std::string words;
   for (const auto& mover : bench.movers()) {
-    if (mover->has_ended()) continue;
-    const auto position = mover->position(now);
-    if (!position) {
-      words += fmt::format("; {} looks for its zero", mover->mechanism().name);
-      continue;
-    }
-    const double steps_per_unit =
-        steps_per_base(mover->mechanism()).to_double() / display_units_per_base(position->kind);
-    words += fmt::format("; {} {:.2f} {}, {:.3g} {}", mover->mechanism().name,
-                         position->base.to_double() * display_units_per_base(position->kind),
-                         display_unit(position->kind, 0), mover->stream().speed_at(now) / steps_per_unit,
-                         display_unit(position->kind, 1));
-  }
-  for (const auto& drive : bench.drives())
-    if (const double duty = drive->duty(now); duty != 0.0)
-      words += fmt::format("; {} {:.0f} %", drive->mechanism().name, 100.0 * duty);
-  for (const auto& pulsed : bench.pulsed()) {
-    if (pulsed->has_ended()) continue;
-    const Mechanism& mechanism = pulsed->mechanism();
-    const double share = pulsed->asked(now).value_or(0.0);
-    words += mechanism.swings()
-                 ? fmt::format("; {} {:.0f} deg", mechanism.name,
-                               share * 360.0 * std::get<HobbyServo>(mechanism.motor).range.base().to_double())
-                 : fmt::format("; {} {:.0f} %", mechanism.name, 100.0 * share);
+    if (mover->has_ended() && !mover->is_driven(now)) continue;
+    const std::string figures = mover->figures(now);
+    if (!figures.empty()) words += fmt::format("; {} {}", mover->name(), figures);
   }
   return words;
 }

@@ -69,7 +69,7 @@ class User final : public Bystander {
   bool touches(Bench& bench, const PlaceSwitch& place_switch, bool acts,
                const std::function<bool()>& is_so) override {
     const std::string who = fmt::format("{} (line {})", place_switch.name, place_switch.line);
-    if (auto* const simulated = dynamic_cast<SimulatedBench*>(&bench)) {
+    if (SimulatedBench* const simulated = simulated_of(bench)) {
       simulated->touch(mechanism_.name, place_switch, acts);
       for (int i = 0; i < 100 && !is_so(); ++i) bench.serve(10_ms);
       say(fmt::format("  A finger {} {}: {}.\n", acts ? "makes" : "lets go of", acts ? who + " act" : who,
@@ -106,6 +106,10 @@ class User final : public Bystander {
   }
 
  private:
+  /// Null for live lines.
+  [[nodiscard]] SimulatedBench* simulated_of(Bench& bench) const {
+    return options_.live ? nullptr : static_cast<SimulatedBench*>(&bench);
+  }
   void say(const std::string& words) {
     std::fputs(words.c_str(), stdout);
     std::fflush(stdout);
@@ -115,7 +119,7 @@ class User final : public Bystander {
     if (isatty(STDIN_FILENO) == 0) say(answer + "\n");
   }
   std::string wait_for_line(Bench& bench) {
-    const bool time_passes = dynamic_cast<SimulatedBench*>(&bench) == nullptr;
+    const bool time_passes = options_.live;
     for (;;) {
       if (time_passes) bench.serve(20_ms);
       if (const auto line = answers_.take(time_passes ? 0 : -1)) return *line;
@@ -123,7 +127,7 @@ class User final : public Bystander {
   }
   /// What an eye would see of the simulated mechanism.
   void show(Bench& bench) {
-    auto* const simulated = dynamic_cast<SimulatedBench*>(&bench);
+    const SimulatedBench* const simulated = simulated_of(bench);
     if (simulated == nullptr) return;
     const SteppedPlant& plant = simulated->plant(mechanism_.name);
     const OutputKind kind = output_kind(mechanism_.train);

@@ -105,10 +105,11 @@ std::vector<double> ends_of(const Rig& rig, const Script& script, std::uint64_t 
   if (stopped || !player.fault().empty()) return {};
   bench.come_to_rest();
   std::vector<double> ends;
-  for (const auto& drive : bench.drives()) {
-    const BrushedPlant& plant = bench.brushed_plant(drive->mechanism().name);
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    if (!mechanism.is_driven_by_duty()) continue;
+    const BrushedPlant& plant = bench.brushed_plant(mechanism.name);
     for (int i = 0; i < 200 && plant.speed() != 0.0; ++i) bench.serve(50_ms);
-    ends.push_back(plant.position() * display_units_per_base(output_kind(drive->mechanism().train)));
+    ends.push_back(plant.position() * display_units_per_base(output_kind(mechanism.train)));
   }
   return ends;
 }
@@ -224,38 +225,32 @@ std::vector<MechanismPanel> panels_of(const Rig& rig, const std::vector<std::siz
   for (const std::size_t i : moved) {
     const Mechanism& mechanism = rig.mechanisms[i];
     const OutputKind kind = output_kind(mechanism.train);
-    const std::size_t first = SimulatedBench::first_signal(rig, mechanism);
-    if (mechanism.is_driven_by_duty()) {
+    const std::string name = mechanism.name + ".";
+    const std::string position_unit(display_unit(kind, 0));
+    if (mechanism.is_driven_by_duty() || mechanism.has_six_gates()) {
       panels.push_back(
-          {mechanism.name, first, first + 2, "%", kind == OutputKind::rotary ? "rpm" : "mm/s", "duty"});
-      continue;
-    }
-    if (mechanism.has_six_gates()) {
+          {mechanism.name, name + "duty", name + "speed", "%", std::string(speed_unit(kind)), "duty"});
+    } else if (mechanism.swings()) {
       panels.push_back(
-          {mechanism.name, first, first + 2, "%", kind == OutputKind::rotary ? "rpm" : "mm/s", "duty"});
-      continue;
+          {mechanism.name, name + "made", name + "current", position_unit, "A", "angle", "current"});
+    } else if (mechanism.is_throttled()) {
+      panels.push_back({mechanism.name, name + "speed", name + "current", "%", "A", "speed", "current"});
+    } else {
+      panels.push_back(
+          {mechanism.name, name + "made", name + "speed", position_unit, std::string(display_unit(kind, 1))});
     }
-    if (mechanism.takes_pulse_width()) {
-      const std::string unit = mechanism.swings() ? std::string(display_unit(kind, 0)) : "%";
-      panels.push_back({mechanism.name, first + 1, first + 2, unit, "A",
-                        mechanism.swings() ? "angle" : "speed", "current"});
-      continue;
-    }
-    panels.push_back({mechanism.name, first + 1, first + 2, std::string(display_unit(kind, 0)),
-                      std::string(display_unit(kind, 1))});
   }
   return panels;
 }
 
-FigureContent figure_content(const RehearsalReport& report, const Mechanism& mechanism,
-                             std::size_t first_signal) {
-  const std::size_t asked = first_signal;
+FigureContent figure_content(const RehearsalReport& report, const Mechanism& mechanism) {
   const OutputKind kind = output_kind(mechanism.train);
   FigureContent content;
   content.title = fmt::format("{}: {}", mechanism.name, figure_title(report));
   content.lines_of = mechanism.name;
-  content.position = {{asked + 1, "made", "#2a5c9a", 4}, {asked, "asked", "#d9a441", 1}};
-  content.speed = {{asked + 2, "made", "#2a5c9a"}};
+  content.position = {{mechanism.name + ".made", "made", "#2a5c9a", 4},
+                      {mechanism.name + ".asked", "asked", "#d9a441", 1}};
+  content.speed = {{mechanism.name + ".speed", "made", "#2a5c9a"}};
   content.position_unit = display_unit(kind, 0);
   content.speed_unit = display_unit(kind, 1);
   return content;
@@ -284,14 +279,13 @@ Status run_rehearse(const RehearseOptions& options) {
   std::vector<std::size_t> moved;
   add_moved(script.statements, false, moved);
   const Mechanism& shown = moved.empty() ? *movable : rig.mechanisms[moved.front()];
-  const std::size_t first_signal = SimulatedBench::first_signal(rig, shown);
   std::map<std::string, OutputPosition> standing = standing_of(options.start_at, rig);
   standing.insert(known.begin(), known.end());  // a simulated bench that was left so
   const std::vector<OutsideEvent> events =
       options.event.empty() ? std::vector<OutsideEvent>{} : read_events(options.event, rig);
 
   EventLog log;
-  Outputs outputs(options.outputs, read_by(options), shown, first_signal + 2);
+  Outputs outputs(options.outputs, read_by(options), shown);
   outputs.also(log);
   SimulatedBench bench(rig, {.seed = options.seed,
                              .start_positions = standing,
@@ -315,25 +309,20 @@ Status run_rehearse(const RehearseOptions& options) {
   bench.close();
   if (const auto cart = cart_of(script.statements); cart && moved.empty()) {
     const WheeledPair& pair = rig.pairs[*cart];
-    outputs.draw_cart(fmt::format("{}: {}", pair.name, figure_title(report)),
-                      SimulatedBench::first_signal(rig, pair));
+    outputs.draw_cart(fmt::format("{}: {}", pair.name, figure_title(report)), pair.name);
   } else if (moved.size() > 1) {
     outputs.draw(figure_title(report), panels_of(rig, moved));
   } else if (shown.is_driven_by_duty()) {
-    const bool turns = output_kind(shown.train) == OutputKind::rotary;
-    outputs.draw_drive(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal,
-                       turns ? "rpm" : "mm/s");
+    outputs.draw_drive(fmt::format("{}: {}", shown.name, figure_title(report)), shown);
   } else if (shown.has_six_gates()) {
-    outputs.draw_brushless(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal,
-                           output_kind(shown.train) == OutputKind::rotary ? "rpm" : "mm/s");
+    outputs.draw_brushless(fmt::format("{}: {}", shown.name, figure_title(report)), shown);
   } else if (shown.takes_pulse_width()) {
     std::optional<double> too_warm_at;
     for (const PulseTally& tally : report.tally.pulsed)
       if (tally.name == shown.name) too_warm_at = tally.too_warm_at;
-    outputs.draw_pulsed(fmt::format("{}: {}", shown.name, figure_title(report)), first_signal, shown,
-                        too_warm_at);
+    outputs.draw_pulsed(fmt::format("{}: {}", shown.name, figure_title(report)), shown, too_warm_at);
   } else {
-    outputs.draw(figure_content(report, shown, first_signal));
+    outputs.draw(figure_content(report, shown));
   }
 
   const std::string text = options.json ? rehearsal_json(report, log) : rehearsal_text(report, log);

@@ -220,6 +220,7 @@ class LiveBench::Supervisor final : public Participant {
   void look();
   void look_at_guardian();
   [[nodiscard]] bool switches_differ() const;
+  [[nodiscard]] bool is_homing(std::size_t place) const;
   void watch_switches();
   void beat(Lines& lines);
 
@@ -334,9 +335,8 @@ std::vector<PwmChannels::Wanted> LiveBench::open_duties(LiveLines::Setup& setup)
     pwm.averaged = is_pwm_channel(rig().controller, static_cast<std::int64_t>(pwm.channels.front().line));
     setup.pwm.push_back(pwm);
   };
-  for (const auto& drive : drives()) add(drive->driver().pwm_setup());
-  for (const auto& pulsed : pulsed()) add(pulsed->driver().pwm_setup());
-  for (const auto& six_step : six_steps()) add(six_step->driver().pwm_setup());
+  for (const auto& mover : movers())
+    for (const PwmSetup& pwm : mover->pwm_setups()) add(pwm);
   for (const auto& output : outputs())
     if (const std::optional<PwmSetup> pwm = output->pwm_setup()) add(*pwm);
   for (const LineSetup& line : setup.lines) {
@@ -377,30 +377,7 @@ void LiveBench::close() {
   const LatenessRecord& late = in.lines->lateness();
   LiveTally& tally = in.tally;
   tally.seconds = now().in(units::s);
-  for (const auto& mover : movers()) {
-    const OutputKind kind = output_kind(mover->mechanism().train);
-    LiveTally::Mechanism mechanism{
-        mover->mechanism().name, std::string(display_unit(kind, 0)), {}, mover->stream().made()};
-    if (const auto position = mover->position(in.lines->now()))
-      mechanism.stands_at = position->base.to_double() * display_units_per_base(kind);
-    tally.mechanisms.push_back(std::move(mechanism));
-  }
-  const Tick now = in.lines->now();
-  const auto runs_down = [&](const Mechanism& mechanism, const RunDown& run_down) {
-    const bool turns = output_kind(mechanism.train) == OutputKind::rotary;
-    return LiveTally::RunsDown{run_down.speed(now) * (turns ? 60.0 : 1e3), turns ? "rpm" : "mm/s",
-                               run_down.stands_in(now)};
-  };
-  for (const auto& drive : drives())
-    tally.drives.push_back({drive->mechanism().name, drive->highest_duty(), drive->driven_seconds(),
-                            runs_down(drive->mechanism(), drive->run_down())});
-  for (const auto& six_step : six_steps())
-    tally.brushless.push_back(
-        {six_step->mechanism().name, runs_down(six_step->mechanism(), six_step->run_down())});
-  for (const auto& pulsed : pulsed())
-    tally.pulsed.push_back({pulsed->mechanism().name, pulsed->mechanism().swings(), pulsed->asked(now),
-                            pulsed->mechanism().swings() ? 0.0 : pulsed->went_off().share,
-                            seconds(now - pulsed->went_off().at)});
+  for (const auto& mover : movers()) mover->add_to(tally, in.lines->now());
   tally.edges = late.edges();
   tally.edges_too_late = late.beyond();
   tally.late_99 = seconds(late.at_share(0.99));
@@ -494,10 +471,15 @@ void LiveBench::Supervisor::act(Lines& lines, std::span<const Reading>) {
   }
 }
 
+bool LiveBench::Supervisor::is_homing(std::size_t place) const {
+  const Zeroed* const zeroed = bench_.movers()[place]->zeroed();
+  return zeroed != nullptr && zeroed->is_homing();
+}
+
 bool LiveBench::Supervisor::switches_differ() const {
   const std::vector<bool>& told = bench_.inside_->homing;
   for (std::size_t i = 0; i < told.size(); ++i)
-    if (bench_.movers()[i]->is_homing() != told[i]) return true;
+    if (is_homing(i) != told[i]) return true;
   return false;
 }
 
@@ -505,10 +487,9 @@ bool LiveBench::Supervisor::switches_differ() const {
 void LiveBench::Supervisor::watch_switches() {
   std::vector<bool>& told = bench_.inside_->homing;
   for (std::size_t i = 0; i < told.size(); ++i) {
-    const StepperMover& mover = *bench_.movers()[i];
-    if (mover.is_homing() == told[i]) continue;
-    told[i] = mover.is_homing();
-    bench_.inside_->lines->watch_switches(mover.stream().driver().id(), !told[i]);
+    if (is_homing(i) == told[i]) continue;
+    told[i] = !told[i];
+    bench_.inside_->lines->watch_switches(bench_.movers()[i]->id(), !told[i]);
   }
 }
 
@@ -569,20 +550,17 @@ void LiveBench::Supervisor::look() {
   std::string name;
   for (const LineSetup& line : in.lines->lines())
     if (line.id == trouble.line) name = line.name;
-  // While an edge waits, its field stands still: past a full step the rotor may have lost it.
-  std::vector<StepperMover*> doubtful;
-  for (const auto& mover : bench_.movers()) {
-    const double speed = std::abs(mover->stream().speed_at(in.lines->now()));
-    const double full_step = static_cast<double>(steps_lost_at_once(mover->mechanism())) / 4.0;
-    if (speed * static_cast<double>(trouble.late) / (1e6 * ticks_per_us) > full_step)
-      doubtful.push_back(mover);
-  }
+  std::vector<Zeroed*> doubtful;
+  for (const auto& mover : bench_.movers())
+    if (Zeroed* const zeroed = mover->zeroed();
+        zeroed != nullptr && mover->loses_place(in.lines->now(), trouble.late))
+      doubtful.push_back(zeroed);
   bench_.fail(StopBy::steepest_ramp,
               fmt::format("an edge of {} was {:.0f} us late, and the rig bears {:.0f} us "
                           "(controller.edge_lateness): this computer was busy with something else",
                           name, static_cast<double>(trouble.late) / ticks_per_us,
                           static_cast<double>(in.bound) / ticks_per_us));
-  for (StepperMover* const mover : doubtful) mover->forget_position();
+  for (Zeroed* const zeroed : doubtful) zeroed->forget_position();
 }
 
 void LiveBench::fail(StopBy how, const std::string& why) {

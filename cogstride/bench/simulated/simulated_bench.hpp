@@ -9,13 +9,12 @@
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/simulated/outside_event.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
+#include "cogstride/bench/simulated/twin.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
 #include "cogstride/plant/brushless_plant.hpp"
-#include "cogstride/plant/hobby_servo_plant.hpp"
-#include "cogstride/plant/step_servo_plant.hpp"
-#include "cogstride/plant/stepper_plant.hpp"
+#include "cogstride/plant/pulse_plant.hpp"
+#include "cogstride/plant/stepped_plant.hpp"
 #include "cogstride/plant/surroundings.hpp"
-#include "cogstride/plant/throttled_plant.hpp"
 #include "cogstride/trace/tally.hpp"
 #include "cogstride/trace/trace.hpp"
 
@@ -39,30 +38,8 @@ class SimulatedBench final : public Bench {
     std::optional<Rig> actual{};
     std::vector<OutsideEvent> events{};  ///< what happens from outside
     TraceSink* trace = nullptr;          ///< told everything; must outlive the bench
+    std::vector<Guest> guests{};         ///< movers of the program's own, beside those of the rig
   };
-
-  /// Traced signals of each mover, in their order: asked, made, speed, phase_a, phase_b.
-  static constexpr std::size_t signals_per_mechanism = 5;
-
-  /// Traced signals of each that is driven by duty, after those of the movers: duty, made, speed, current,
-  /// supply, motor_rise, and the speed that is wanted where one is held.
-  static constexpr std::size_t signals_per_drive = 7;
-
-  /// Traced signals of each that takes a pulse width, after those: asked, made (or speed), current, power,
-  /// rise.
-  static constexpr std::size_t signals_per_pulse = 5;
-
-  /// Traced signals of each bare brushless motor, after those: duty, made, speed, wanted speed, the currents
-  /// of its phases A, B and C, supply, motor_rise.
-  static constexpr std::size_t signals_per_brushless = 9;
-
-  /// Traced signals of each wheeled pair, after those: x, y, heading, and where it thinks it is; pace.
-  static constexpr std::size_t signals_per_pair = 7;
-  /// Place of a pair's first signal in a trace. @throws RangeError when there is none of that name
-  [[nodiscard]] static std::size_t first_signal(const Rig& rig, const WheeledPair& pair);
-
-  /// Place of a mechanism's first signal in a trace. @throws RangeError when it cannot be moved so far
-  [[nodiscard]] static std::size_t first_signal(const Rig& rig, const Mechanism& mechanism);
 
   explicit SimulatedBench(Rig rig);
   SimulatedBench(Rig rig, Options options);
@@ -74,14 +51,14 @@ class SimulatedBench final : public Bench {
   /// What was asked and what was made, so far.
   [[nodiscard]] RunTally tally() const;
   /// The physics of one mechanism, for looking at. @throws RangeError when there is none of that name.
-  [[nodiscard]] const SteppedPlant& plant(const std::string& name);
-  [[nodiscard]] const BrushedPlant& brushed_plant(const std::string& name);
+  [[nodiscard]] const SteppedPlant& plant(const std::string& name) const;
+  [[nodiscard]] const BrushedPlant& brushed_plant(const std::string& name) const;
   /// Of a hobby servo or a speed controller. @throws RangeError as above
-  [[nodiscard]] const PulsePlant& pulsed_plant(const std::string& name);
+  [[nodiscard]] const PulsePlant& pulsed_plant(const std::string& name) const;
   /// Of a bare brushless motor. @throws RangeError as above
-  [[nodiscard]] const BrushlessPlant& brushless_plant(const std::string& name);
+  [[nodiscard]] const BrushlessPlant& brushless_plant(const std::string& name) const;
   /// Where a pair really stands. @throws RangeError as above
-  [[nodiscard]] const CartPose& cart_pose(const std::string& name);
+  [[nodiscard]] const CartPose& cart_pose(const std::string& name) const;
   [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
 
   /// A finger makes a switch of a mechanism act, holds it open, or (nothing) leaves it to its place again.
@@ -102,42 +79,30 @@ class SimulatedBench final : public Bench {
 
  private:
   void open_lines();
-  void make_plants();
+  void make_twins();
   [[nodiscard]] ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const WorldEvents& world,
                                               const Rig& actual) const;
-  [[nodiscard]] BrushedTally tally_of(std::size_t drive) const;
-  [[nodiscard]] BrushlessTally brushless_tally(std::size_t place) const;
-  [[nodiscard]] PulseTally pulse_tally(std::size_t place) const;
   [[nodiscard]] bool is_averaged(const Mechanism& mechanism) const;
+  [[nodiscard]] Plant& plant_of(const std::string& name, bool (Mechanism::*is_one)() const,
+                                const char* what) const;
+  [[nodiscard]] Twin& twin_of(MechanismId id) const { return *twins_[static_cast<std::size_t>(id)]; }
   void begin_trace();
   void look(Tick at);
-  void roll_carts();
-  [[nodiscard]] std::int64_t steps_out(const StepperMover& mover) const;
+  void look_at_twins();
 
   Options options_;
   EventTeller teller_;
   std::unique_ptr<SimulatedLines> lines_;
-  std::vector<std::unique_ptr<SteppedPlant>> plants_;
-  std::vector<std::unique_ptr<BrushedPlant>> brushed_;  // by drive
-  std::vector<std::unique_ptr<PulsePlant>> pulse_plants_;
-  std::vector<std::unique_ptr<BrushlessPlant>> brushless_;
-  /// A cart as it really is: its wheels roll on the floor without slipping.
-  struct Cart {
-    WheeledPair pair{};
-    const ShaftPlant* left = nullptr;
-    const ShaftPlant* right = nullptr;
-    double rolled_left = 0.0;  // m
-    double rolled_right = 0.0;
-    CartPose pose{};
-  };
-  std::vector<Cart> carts_;
+  std::vector<std::unique_ptr<Twin>> twins_;  // by MechanismId
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
-  std::vector<bool> zero_found_;
-  std::vector<double> whole_turns_;  // that a ring had been turned on when its zero was found, by mover
+  struct Sampled {
+    std::size_t asked;  // how many signals of the mover, and how many of its twin
+    std::size_t made;
+  };
+  std::vector<Sampled> sampled_;  // by MechanismId
   std::string fault_;
   std::string noted_fault_{};  // that a motion has noted itself, last
-  bool closed_ = false;
 };
 
 }  // namespace cogstride

@@ -4,10 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/stepper/homing_goal.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
 namespace {
@@ -17,6 +19,8 @@ constexpr double far_over = 0.5;            // of the limit
 constexpr double held_back_per_look = 0.2;  // of the excess of a current, a millisecond
 
 }  // namespace
+
+const MoverKind DutyMover::its_kind{"is not driven by duty"};
 
 DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller)
     : Mover(id, mechanism.name),
@@ -106,8 +110,11 @@ std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double spee
   return log().begin(now, std::move(what));
 }
 
-std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order) {
+std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order,
+                                              std::shared_ptr<ArrivingTogether> together) {
   (void)speed_hold();
+  if (together)
+    throw RangeError(mechanism_.name + ": moves by its encoder do not arrive together with others");
   if (order.in)
     throw RangeError(
         fmt::format("{}: how long a move by its encoder takes follows from its limits: give it a speed",
@@ -154,7 +161,7 @@ void DutyMover::require_no_obstacle(bool drives) const {
   if (drives) log().require_no_obstacle();
 }
 
-std::shared_ptr<MotionRecord> DutyMover::hold_speed(Lines& lines, const SpeedOrder& order) {
+std::shared_ptr<MotionRecord> DutyMover::spin(Lines& lines, const SpeedOrder& order) {
   const double speed = order.at.base.to_double();
   speed_hold().require(speed);
   if (order.by)
@@ -417,6 +424,35 @@ void DutyMover::hold_back(double amperes) {
   let_through_ = std::clamp(let_through_ * share, 0.0, 1.0);
   if (let_through_ < 1.0 && let_through_ < 0.02) let_through_ = 0.02;
   if (let_through_ != before && course_.goal() != 0.0) next_put_ = 0;
+}
+
+std::optional<OutputPosition> DutyMover::position(Tick) const {
+  if (!encoder_) return std::nullopt;
+  return OutputPosition{output_kind(mechanism_.train),
+                        Ratio(count_.value_or(0)) / counts_per_base(mechanism_, *encoder_)};
+}
+
+std::vector<TracedSignal> DutyMover::signals() const {
+  return {{"duty", "%"}, {"wanted_speed", std::string(speed_unit(output_kind(mechanism_.train)))}};
+}
+
+void DutyMover::sample(Tick now, std::span<double> values) const {
+  values[0] = 100.0 * duty(now);
+  values[1] = holds_ ? speed_units_per_base(output_kind(mechanism_.train)) * hold_->wanted_speed(now)
+                     : std::numeric_limits<double>::quiet_NaN();
+}
+
+void DutyMover::add_to(LiveTally& tally, Tick now) const {
+  tally.drives.push_back({mechanism_.name, highest_, driven_seconds(),
+                          runs_down(run_down_, output_kind(mechanism_.train), now)});
+}
+
+std::string DutyMover::figures(Tick now) const {
+  const OutputKind kind = output_kind(mechanism_.train);
+  const std::string given = fmt::format("{:.0f} %", 100.0 * duty(now));
+  if (!holds_) return given;
+  return fmt::format("{:.3g} {} wanted, {}", speed_units_per_base(kind) * hold_->wanted_speed(now),
+                     speed_unit(kind), given);
 }
 
 }  // namespace cogstride

@@ -21,30 +21,36 @@
 
 namespace cogstride {
 
-class DutyMover final : public Mover {
+class DutyMover final : public Mover, public Places, public Speeds, public Duties {
  public:
+  static const MoverKind its_kind;
+
   /// @throws RangeError when it is no brushed motor behind an H-bridge
   DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
   /// The record ends when the duty is reached, or with `lasts` when it is back at none.
   /// @throws RangeError when it is refused; what is on goes on
-  std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order);
+  std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order) override;
   /// So much more duty the way it turns (less where `by` is below 0).
   /// @throws RangeError when it has none, or would have none left
-  std::shared_ptr<MotionRecord> change(Lines& lines, double by);
+  std::shared_ptr<MotionRecord> change(Lines& lines, double by) override;
   /// The same duty the other way. @throws RangeError when it has none
-  std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp = {});
+  std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp) override;
   /// Down to none, and then what the rig says it slows by.
-  std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp = {});
+  std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp) override;
+  void stop(Lines& lines, Braking) override { stop(lines, std::nullopt); }
   /// To a speed that its encoder's counts hold; the record ends when what is wanted has come to it, or with
   /// `lasts` (from rest to rest) when it stands again.
   /// @throws RangeError when it is refused; what is on goes on
-  std::shared_ptr<MotionRecord> hold_speed(Lines& lines, const SpeedOrder& order);
+  std::shared_ptr<MotionRecord> spin(Lines& lines, const SpeedOrder& order) override;
   /// So much faster the way it is held to turn (slower where `by` is below 0). @throws RangeError as above
-  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
+  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by) override;
+  std::shared_ptr<MotionRecord> reverse_speed(Lines& lines) override { return reverse(lines, std::nullopt); }
   /// To a place by its encoder, on a ramp; it is held there until told otherwise. Places count from where it
   /// stood when the lines were opened, and are reached within a count of the encoder.
   /// @throws RangeError when it has no encoder, or it is refused; what is on goes on
-  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order);
+  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order,
+                                     std::shared_ptr<ArrivingTogether> together) override;
+  [[nodiscard]] std::optional<OutputPosition> position(Tick now) const override;
   /// The same to a count of its encoder, as one wheel of a pair, which tells of the way by itself.
   /// @param speed @param acceleration  of the output, the most on the way
   std::shared_ptr<MotionRecord> move_as_wheel(Lines& lines, std::int64_t target, double speed,
@@ -53,9 +59,7 @@ class DutyMover final : public Mover {
   void set_pace(Tick now, double pace) {
     if (holds_) hold_->set_pace(now, pace);
   }
-  /// For one who is about to prove the encoder, or drives a shaft that stands: that it counts nothing is no
-  /// fault.
-  void leave_count_unwatched() { watches_count_ = false; }
+  void leave_count_unwatched() override { watches_count_ = false; }
   /// Counts for a metre or a turn of its output, below 0 where they run backwards. @throws RangeError when it
   /// has no encoder
   [[nodiscard]] double feedback_counts_per_base() const;
@@ -65,18 +69,23 @@ class DutyMover final : public Mover {
   [[nodiscard]] const SpeedHold& speed_hold() const;
 
   /// No drive, at once: shorted, or let go. @throws RangeError when it cannot be let go
-  void brake(Lines& lines) { let(lines, SlowsBy::braking); }
-  void coast(Lines& lines) { let(lines, SlowsBy::coasting); }
+  void let(Lines& lines, SlowsBy how) override;
 
   /// All lines were put at rest.
   void lines_were_cut(Lines& lines, const Why& why) override;
   /// Down as steeply as it may; what is on ends as faulted.
   void halt(Lines& lines, const Why& why) override;
-  void come_to_rest(Lines& lines) override {
-    if (is_driven(lines.now()) || !has_ended()) stop(lines);
-  }
+  [[nodiscard]] const MoverKind& kind() const override { return its_kind; }
   [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
   [[nodiscard]] std::vector<LineSetup> line_setups() const override { return driver_.line_setups(); }
+  [[nodiscard]] std::vector<PwmSetup> pwm_setups() const override { return {driver_.pwm_setup()}; }
+  [[nodiscard]] Places* places() override { return hold_ ? this : nullptr; }
+  [[nodiscard]] Speeds* speeds() override { return hold_ ? this : nullptr; }
+  [[nodiscard]] Duties* duties() override { return this; }
+  [[nodiscard]] std::vector<TracedSignal> signals() const override;
+  void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] std::string figures(Tick now) const override;
+  void add_to(LiveTally& tally, Tick now) const override;
   [[nodiscard]] bool has_ended() const override { return !course_.is_on_its_way() && !log().is_on(); }
   [[nodiscard]] bool is_driven(Tick now) const override { return duty(now) != 0.0; }
 
@@ -105,7 +114,6 @@ class DutyMover final : public Mover {
  private:
   std::shared_ptr<MotionRecord> begin(Lines& lines, double to, std::optional<double> ramp,
                                       std::optional<double> holds_for, std::string what);
-  void let(Lines& lines, SlowsBy how);
   std::shared_ptr<MotionRecord> begin_holding(Lines& lines, double speed, std::optional<double> acceleration,
                                               std::string what);
   void require_no_obstacle(bool drives) const;

@@ -40,10 +40,9 @@ void BesideWatch::act(Lines& lines, std::span<const Reading> readings) {
       static_cast<double>(mover_.count() - from_->second) / mover_.commutation_rows_per_base();
   if (std::abs(counted - turned) <= allowed_) return;
   from_ = {*count, mover_.count()};
-  if (!listener_) return;
   const OutputKind kind = output_kind(mover_.mechanism().train);
   const double scale = display_units_per_base(kind);
-  listener_(
+  tell_loss(
       fmt::format("{}: {} has counted {:.6g} {} where its Hall sensors counted {:.6g} {}: a wire of one of "
                   "them is broken",
                   mover_.mechanism().name, encoder_.name, scale * counted, display_unit(kind, 0),

@@ -10,14 +10,11 @@
 
 namespace cogstride {
 
-class BesideWatch final : public Participant {
+class BesideWatch final : public CountCheck {
  public:
   BesideWatch(const SixStepMover& mover, const Encoder& encoder, ExactFrequency clock);
 
-  /// Told once when the two go different ways, with the evidence.
-  void on_loss(std::function<void(const std::string&)> listener) { listener_ = std::move(listener); }
-  /// The lines were cut: asks for its counts again.
-  void read_again() { asked_ = false; }
+  void read_again() override { asked_ = false; }
 
   [[nodiscard]] Tick next_act() const override { return asked_ ? never : 0; }
   void act(Lines& lines, std::span<const Reading> readings) override;
@@ -30,7 +27,6 @@ class BesideWatch final : public Participant {
   double allowed_;  // between the two, m or turns
   bool asked_ = false;
   std::optional<std::pair<std::int64_t, std::int64_t>> from_{};  // count and row
-  std::function<void(const std::string&)> listener_;
 };
 
 }  // namespace cogstride

@@ -6,6 +6,9 @@
 #include <cmath>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/brushless/beside_watch.hpp"
+#include "cogstride/motion/stepper/homing_goal.hpp"
+#include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
 namespace {
@@ -24,6 +27,8 @@ constexpr double half = 0.5;            // of a period: what is put comes so lat
 constexpr ExactTime between_rotor_looks = ExactTime::from_base({1, 2000});
 
 }  // namespace
+
+const MoverKind SixStepMover::its_kind{"is no bare brushless motor behind six gates"};
 
 SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
                            const Controller& controller)
@@ -168,7 +173,7 @@ std::shared_ptr<MotionRecord> SixStepMover::change_speed(Lines& lines, OutputSpe
   return hold(lines, to, "go on at " + speed_text(by.kind, to));
 }
 
-std::shared_ptr<MotionRecord> SixStepMover::reverse(Lines& lines) {
+std::shared_ptr<MotionRecord> SixStepMover::reverse_speed(Lines& lines) {
   const double from = asked_speed();
   if (from == 0.0) throw RangeError(fmt::format("{}: holds no speed", mechanism_.name));
   if (back_emf_)
@@ -486,6 +491,41 @@ void SixStepMover::end(Lines& lines, MotionStatus status) {
 void SixStepMover::fail(Lines& lines, const std::string& why) {
   switch_off(lines);
   log().fail(lines.now(), why);
+}
+
+std::vector<std::unique_ptr<CountCheck>> SixStepMover::count_checks(std::span<const CounterSetup> counters,
+                                                                    ExactFrequency clock) {
+  std::vector<std::unique_ptr<CountCheck>> checks;
+  if (!has_halls()) return checks;
+  for (const Sensor& sensor : mechanism_.sensors) {
+    const auto* const encoder = std::get_if<Encoder>(&sensor);
+    if (encoder == nullptr) continue;
+    const auto is_its = [&](const CounterSetup& counter) {
+      return counter.source == counter_source(*encoder);
+    };
+    if (std::any_of(counters.begin(), counters.end(), is_its))
+      checks.push_back(std::make_unique<BesideWatch>(*this, *encoder, clock));
+  }
+  return checks;
+}
+
+std::vector<TracedSignal> SixStepMover::signals() const {
+  return {{"duty", "%"}, {"wanted_speed", std::string(speed_unit(output_kind(mechanism_.train)))}};
+}
+
+void SixStepMover::sample(Tick now, std::span<double> values) const {
+  values[0] = 100.0 * given_;
+  values[1] = speed_units_per_base(output_kind(mechanism_.train)) * wanted_speed(now);
+}
+
+void SixStepMover::add_to(LiveTally& tally, Tick now) const {
+  tally.brushless.push_back({mechanism_.name, runs_down(run_down_, output_kind(mechanism_.train), now)});
+}
+
+std::string SixStepMover::figures(Tick now) const {
+  const OutputKind kind = output_kind(mechanism_.train);
+  return fmt::format("{:.3g} {} wanted, {:.0f} %", speed_units_per_base(kind) * wanted_speed(now),
+                     speed_unit(kind), 100.0 * given_);
 }
 
 }  // namespace cogstride

@@ -33,29 +33,38 @@
 
 namespace cogstride {
 
-class SixStepMover final : public Mover {
+class SixStepMover final : public Mover, public Speeds {
  public:
+  static const MoverKind its_kind;
+
   /// @throws RangeError when it is no bare brushless motor on a six-gate inverter
   SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
   /// To a speed, for a time from rest to rest or until told otherwise. Done when it has come to it, or with
   /// `lasts` when it stands again. @throws RangeError when it is refused; what is on goes on
-  std::shared_ptr<MotionRecord> spin(Lines& lines, const SpeedOrder& order);
+  std::shared_ptr<MotionRecord> spin(Lines& lines, const SpeedOrder& order) override;
   /// So much faster the way it is held to turn (slower where `by` is below 0). @throws RangeError when it
   /// holds no speed, or it cannot be had
-  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
+  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by) override;
   /// @throws RangeError when it holds no speed, or nothing tells its angle at rest
-  std::shared_ptr<MotionRecord> reverse(Lines& lines);
+  std::shared_ptr<MotionRecord> reverse_speed(Lines& lines) override;
   /// By Halls down by its loop and its friction, else at once: all gates off. Done when it has stood for a
   /// while; where nothing tells that, at once.
   std::shared_ptr<MotionRecord> stop(Lines& lines);
+  void stop(Lines& lines, Braking) override { stop(lines); }
   void halt(Lines& lines, const Why& why) override;
   /// All lines were put at rest.
   void lines_were_cut(Lines& lines, const Why& why) override;
-  void come_to_rest(Lines& lines) override {
-    if (is_driven(lines.now()) || !has_ended()) stop(lines);
-  }
+  [[nodiscard]] const MoverKind& kind() const override { return its_kind; }
   [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
   [[nodiscard]] std::vector<LineSetup> line_setups() const override { return driver_.line_setups(); }
+  [[nodiscard]] std::vector<PwmSetup> pwm_setups() const override { return {driver_.pwm_setup()}; }
+  [[nodiscard]] std::vector<std::unique_ptr<CountCheck>> count_checks(std::span<const CounterSetup> counters,
+                                                                      ExactFrequency clock) override;
+  [[nodiscard]] Speeds* speeds() override { return this; }
+  [[nodiscard]] std::vector<TracedSignal> signals() const override;
+  void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] std::string figures(Tick now) const override;
+  void add_to(LiveTally& tally, Tick now) const override;
   [[nodiscard]] bool has_ended() const override { return !log().is_on(); }
   [[nodiscard]] bool is_driven(Tick) const override { return given_ != 0.0; }
 

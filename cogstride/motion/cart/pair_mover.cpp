@@ -62,6 +62,8 @@ CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mec
           rolled_per_turn(pair.right_wheel), pair.track.base()};
 }
 
+const MoverKind PairMover::its_kind{"is no wheeled pair"};
+
 PairMover::PairMover(const WheeledPair& pair, MechanismId id, DutyMover& left, DutyMover& right,
                      const Controller& controller)
     : Mover(id, pair.name),
@@ -162,9 +164,9 @@ void PairMover::act(Lines& lines, std::span<const Reading> readings) {
                               pair_.name, longest_slow));
 }
 
-void PairMover::stop(Lines& lines) {
-  left_.mover->stop(lines);
-  right_.mover->stop(lines);
+void PairMover::stop(Lines& lines, Braking how) {
+  left_.mover->stop(lines, how);
+  right_.mover->stop(lines, how);
   log().end(lines.now(), MotionStatus::cancelled);
   // Where they come to rest is where the next way begins.
   for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
@@ -173,6 +175,22 @@ void PairMover::stop(Lines& lines) {
 void PairMover::halt(Lines& lines, const Why& why) {
   log().end(lines.now(), why);
   for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
+}
+
+std::vector<TracedSignal> PairMover::signals() const {
+  return {{"thinks_x", "mm"}, {"thinks_y", "mm"}, {"thinks_heading", "deg"}, {"pace", "%"}};
+}
+
+void PairMover::sample(Tick, std::span<double> values) const {
+  values[0] = 1e3 * pose_.x;
+  values[1] = 1e3 * pose_.y;
+  values[2] = pose_.heading * 180.0 / pi;
+  values[3] = 100.0 * pace_;
+}
+
+std::string PairMover::figures(Tick) const {
+  return fmt::format("{:.0f} mm on, {:.0f} mm to the left, {:.0f} deg", 1e3 * pose_.x, 1e3 * pose_.y,
+                     pose_.heading * 180.0 / pi);
 }
 
 }  // namespace cogstride

@@ -14,13 +14,6 @@
 
 namespace cogstride {
 
-/// A way of a cart, and how fast.
-struct CartOrder {
-  CartWay way{};
-  std::optional<OutputSpeed>
-      speed{};  ///< of the middle between the wheels, m/s; of a turn on the spot, turns/s
-};
-
 /// What both wheels of a pair can be held to, to be asked ahead.
 struct CartWheels {
   SpeedHold left;
@@ -42,19 +35,24 @@ struct CartWheels {
 [[nodiscard]] CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mechanism& right,
                                      const Controller& controller);
 
-class PairMover final : public Mover {
+class PairMover final : public Mover, public Ways {
  public:
+  static const MoverKind its_kind;
+
   /// The movers must outlive it. @throws RangeError when one of them has no encoder
   PairMover(const WheeledPair& pair, MechanismId id, DutyMover& left, DutyMover& right,
             const Controller& controller);
 
   /// @throws RangeError when it is refused, or the way before has not ended
-  std::shared_ptr<MotionRecord> drive(Lines& lines, const CartOrder& order);
+  std::shared_ptr<MotionRecord> drive(Lines& lines, const CartOrder& order) override;
   /// Both wheels down as their limits allow, and let go.
-  void stop(Lines& lines);
-  void come_to_rest(Lines& lines) override {
-    if (!has_ended()) stop(lines);
-  }
+  void stop(Lines& lines, Braking how) override;
+  [[nodiscard]] const MoverKind& kind() const override { return its_kind; }
+  [[nodiscard]] Ways* ways() override { return this; }
+  [[nodiscard]] std::vector<Mover*> moves() const override { return {left_.mover, right_.mover}; }
+  [[nodiscard]] std::vector<TracedSignal> signals() const override;
+  void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] std::string figures(Tick now) const override;
   /// Its wheels are being stopped by themselves.
   void halt(Lines& lines, const Why& why) override;
   void lines_were_cut(Lines& lines, const Why& why) override { halt(lines, why); }

@@ -16,10 +16,11 @@ namespace cogstride {
 class PulseWidthMover : public Mover {
  public:
   /// No pulse from the next frame on: a servo goes limp, a speed controller stops and must be armed again.
-  void release(Lines& lines);
+  void release(Lines& lines) override;
   void lines_were_cut(Lines& lines, const Why& why) override;
   [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
   [[nodiscard]] std::vector<LineSetup> line_setups() const override { return {driver_.line_setup()}; }
+  [[nodiscard]] std::vector<PwmSetup> pwm_setups() const override { return {driver_.pwm_setup()}; }
   [[nodiscard]] bool has_ended() const override { return !log().is_on(); }
 
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }

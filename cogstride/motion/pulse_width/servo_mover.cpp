@@ -1,9 +1,11 @@
 #include "cogstride/motion/pulse_width/servo_mover.hpp"
+#include "cogstride/trace/live_tally.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace cogstride {
 namespace {
@@ -85,6 +87,8 @@ double swing_seconds(const Mechanism& mechanism, const std::optional<OutputPosit
   return plan_ramp({}, grain_at(to) - grain_at(*from), limits).duration() + settles_in(mechanism);
 }
 
+const MoverKind ServoMover::its_kind{"is no hobby servo"};
+
 ServoMover::ServoMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
                        const Controller& controller)
     : PulseWidthMover(mechanism, id, group, controller), swing_(range_of(mechanism)) {}
@@ -160,6 +164,32 @@ void ServoMover::halt(Lines& lines, const Why& why) {
     begin_record(lines.now(), "stop");
     brake(lines);
   }
+}
+
+std::shared_ptr<MotionRecord> ServoMover::move(Lines& lines, const MoveOrder& order,
+                                               std::shared_ptr<ArrivingTogether> together) {
+  if (together) throw RangeError(name() + ": a swing does not arrive together with others");
+  return swing(lines, order);
+}
+
+std::vector<TracedSignal> ServoMover::signals() const {
+  return {{"asked", std::string(display_unit(swing_.kind, 0))}};
+}
+
+void ServoMover::sample(Tick now, std::span<double> values) const {
+  values[0] = display_units_per_base(swing_.kind) * swing_.base.to_double() *
+              asked(now).value_or(std::numeric_limits<double>::quiet_NaN());
+}
+
+void ServoMover::add_to(LiveTally& tally, Tick now) const {
+  tally.pulsed.push_back({name(), true, asked(now), 0.0, seconds(now - went_off().at)});
+}
+
+std::string ServoMover::figures(Tick now) const {
+  const std::optional<double> share = asked(now);
+  if (!share) return {};
+  return fmt::format("{:.0f} {}", *share * swing_.base.to_double() * display_units_per_base(swing_.kind),
+                     display_unit(swing_.kind, 0));
 }
 
 }  // namespace cogstride

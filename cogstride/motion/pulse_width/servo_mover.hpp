@@ -10,24 +10,33 @@
 
 namespace cogstride {
 
-class ServoMover final : public PulseWidthMover {
+class ServoMover final : public PulseWidthMover, public Places {
  public:
+  static const MoverKind its_kind;
+
   /// @throws RangeError when it is no hobby servo
   ServoMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
 
   /// A new swing takes the place of the one that is on, from where it is by then and as fast as it is.
   /// @throws RangeError when it is refused; what is on goes on
   std::shared_ptr<MotionRecord> swing(Lines& lines, const MoveOrder& order);
+  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order,
+                                     std::shared_ptr<ArrivingTogether> together) override;
   /// Brakes, and holds where it comes to rest.
   std::shared_ptr<MotionRecord> stop(Lines& lines);
+  void stop(Lines& lines, Braking) override { stop(lines); }
   void halt(Lines& lines, const Why& why) override;
-  void come_to_rest(Lines& lines) override {
-    if (!has_ended()) stop(lines);
-  }
+  [[nodiscard]] const MoverKind& kind() const override { return its_kind; }
+  [[nodiscard]] Places* places() override { return this; }
+  [[nodiscard]] std::vector<TracedSignal> signals() const override;
+  void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] std::string figures(Tick now) const override;
+  void add_to(LiveTally& tally, Tick now) const override;
   [[nodiscard]] bool is_driven(Tick) const override { return !has_ended(); }
 
   /// Where it was sent; exact. Nothing before its first swing and after a release.
   [[nodiscard]] std::optional<OutputPosition> position() const { return goes_to_; }
+  [[nodiscard]] std::optional<OutputPosition> position(Tick) const override { return goes_to_; }
 
  private:
   [[nodiscard]] double share_at(Tick at) const override;

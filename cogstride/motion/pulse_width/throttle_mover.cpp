@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "cogstride/quantity/finite.hpp"
+#include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
 namespace {
@@ -46,6 +48,8 @@ double arming_seconds(const Mechanism& mechanism) {
     seconds += stage.lasts.base() + frames_to_be_sure / input.frame_rate.base().to_double();
   return seconds;
 }
+
+const MoverKind ThrottleMover::its_kind{"is no motor behind a speed controller"};
 
 ThrottleMover::ThrottleMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
                              const Controller& controller)
@@ -133,7 +137,7 @@ std::shared_ptr<MotionRecord> ThrottleMover::begin(Lines& lines, double to, std:
   return record;
 }
 
-std::shared_ptr<MotionRecord> ThrottleMover::throttle(Lines& lines, const DutyOrder& order) {
+std::shared_ptr<MotionRecord> ThrottleMover::spin(Lines& lines, const DutyOrder& order) {
   require_finite(order.duty, "a throttle");
   std::string what = "throttle to " + duty_text(order.duty);
   if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
@@ -181,6 +185,28 @@ void ThrottleMover::halt(Lines& lines, const Why& why) {
   begin_record(now, "stop");
   course_.go(now, course_.at(now), 0.0, {});
   put_from(now);
+}
+
+void ThrottleMover::let(Lines&, SlowsBy how) {
+  throw RangeError(fmt::format("{}: its speed controller slows it in its own way, it cannot {}", name(),
+                               how == SlowsBy::braking ? "be braked" : "coast"));
+}
+
+std::vector<TracedSignal> ThrottleMover::signals() const {
+  return {{"asked", "%"}};
+}
+
+void ThrottleMover::sample(Tick now, std::span<double> values) const {
+  values[0] = 100.0 * asked(now).value_or(std::numeric_limits<double>::quiet_NaN());
+}
+
+void ThrottleMover::add_to(LiveTally& tally, Tick now) const {
+  tally.pulsed.push_back({name(), false, asked(now), went_off().share, seconds(now - went_off().at)});
+}
+
+std::string ThrottleMover::figures(Tick now) const {
+  if (!is_armed_) return "arms";
+  return fmt::format("{:.0f} %", 100.0 * throttle_at(now));
 }
 
 }  // namespace cogstride

@@ -16,26 +16,35 @@ namespace cogstride {
 /// s that arming takes, with the frames that make sure of each stage; 0 where there is nothing to arm.
 [[nodiscard]] double arming_seconds(const Mechanism& mechanism);
 
-class ThrottleMover final : public PulseWidthMover {
+class ThrottleMover final : public PulseWidthMover, public Duties, public Arming {
  public:
+  static const MoverKind its_kind;
+
   /// @throws RangeError when it is no motor behind a speed controller
   ThrottleMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
 
   /// The stages of the rig, one after the other, and then no throttle. @throws RangeError when it is armed
-  std::shared_ptr<MotionRecord> arm(Lines& lines);
-  [[nodiscard]] bool is_armed() const { return is_armed_; }
+  std::shared_ptr<MotionRecord> arm(Lines& lines) override;
+  [[nodiscard]] bool is_armed() const override { return is_armed_; }
   /// The record ends when the throttle is reached, or with `lasts` when it is back at none.
   /// @throws RangeError when it is not armed or refused; what is on goes on
-  std::shared_ptr<MotionRecord> throttle(Lines& lines, const DutyOrder& order);
+  std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order) override;
   /// So much more the way it turns (less where `by` is below 0). @throws RangeError as above
-  std::shared_ptr<MotionRecord> change(Lines& lines, double by);
-  std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp = {});
+  std::shared_ptr<MotionRecord> change(Lines& lines, double by) override;
+  std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp) override;
   /// Down to none, where it stays: the pulse of no throttle.
-  std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp = {});
+  std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp) override;
+  void stop(Lines& lines, Braking) override { stop(lines, std::nullopt); }
+  /// @throws RangeError: a speed controller slows its motor in its own way
+  void let(Lines& lines, SlowsBy how) override;
   void halt(Lines& lines, const Why& why) override;
-  void come_to_rest(Lines& lines) override {
-    if (is_driven(lines.now()) || !has_ended()) stop(lines);
-  }
+  [[nodiscard]] const MoverKind& kind() const override { return its_kind; }
+  [[nodiscard]] Duties* duties() override { return this; }
+  [[nodiscard]] Arming* arming() override { return this; }
+  [[nodiscard]] std::vector<TracedSignal> signals() const override;
+  void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] std::string figures(Tick now) const override;
+  void add_to(LiveTally& tally, Tick now) const override;
   [[nodiscard]] bool is_driven(Tick now) const override { return throttle_at(now) != 0.0; }
 
   /// The throttle that is asked for, -1 to 1.

@@ -8,6 +8,7 @@
 
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
 
@@ -68,5 +69,11 @@ class RunDown {
   double way_ = 1.0;
   double from_ = 0.0;  // rad/s of the motor shaft
 };
+
+/// The same as a report shows it.
+[[nodiscard]] inline LiveTally::RunsDown runs_down(const RunDown& run_down, OutputKind kind, Tick now) {
+  return {run_down.speed(now) * speed_units_per_base(kind), std::string(speed_unit(kind)),
+          run_down.stands_in(now)};
+}
 
 }  // namespace cogstride

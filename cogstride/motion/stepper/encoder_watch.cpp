@@ -30,7 +30,7 @@ EncoderWatch::EncoderWatch(StepperMover& mover, const Encoder& encoder, ExactFre
   allowed_ = 2.5 * full_steps + (2.0 + 2.0 * place_error(encoder)) / std::abs(counts_per_base_.to_double());
 }
 
-void EncoderWatch::set_by_mover() {
+void EncoderWatch::mover_is_zeroed() {
   reference_count_ = count_;
   reference_ = mover_.position(0).value_or(OutputPosition{});
   told_ = false;
@@ -69,7 +69,7 @@ void EncoderWatch::compare(const Lines& lines) {
     return;
   }
   both_from_.reset();
-  if (!reference_count_ && !mover_.mechanism().homing) set_by_mover();
+  if (!reference_count_ && !mover_.mechanism().homing) mover_is_zeroed();
   const std::optional<OutputPosition> counted = position();
   if (!counted || told_) return;
   const double off = (counted->base - stepped->base).to_double();
@@ -112,7 +112,7 @@ void EncoderWatch::compare_ways(const Lines& lines) {
 
 void EncoderWatch::tell(const std::string& why) {
   told_ = true;
-  if (listener_) listener_(why);
+  tell_loss(why);
 }
 
 }  // namespace cogstride

@@ -10,20 +10,16 @@
 
 namespace cogstride {
 
-class EncoderWatch final : public Participant {
+class EncoderWatch final : public CountCheck {
  public:
   EncoderWatch(StepperMover& mover, const Encoder& encoder, ExactFrequency clock);
 
-  /// Told once when the output is not where its steps should have taken it, with the evidence.
-  void on_loss(std::function<void(const std::string&)> listener) { listener_ = std::move(listener); }
-  /// The mover stands, and its position is true: the count belongs to it.
-  void set_by_mover();
-  /// The lines were cut: asks for its counts again.
-  void read_again() { asked_ = false; }
+  void mover_is_zeroed() override;
+  void read_again() override { asked_ = false; }
+  [[nodiscard]] std::optional<Measured> measured() const override {
+    return Measured{encoder_.name, count_, position(), speed(), speed_error()};
+  }
 
-  [[nodiscard]] const StepperMover& mover() const { return mover_; }
-  [[nodiscard]] const Encoder& encoder() const { return encoder_; }
-  [[nodiscard]] std::int64_t count() const { return count_; }
   /// By counts, exact; nothing before homing.
   [[nodiscard]] std::optional<OutputPosition> position() const;
   /// Of the output, and what it may be off by; m/s or turns/s.
@@ -51,7 +47,6 @@ class EncoderWatch final : public Participant {
   OutputPosition reference_{};
   /// Before the zero is found: count and step from which both have gone the same way.
   std::optional<std::pair<std::int64_t, std::int64_t>> both_from_{};
-  std::function<void(const std::string&)> listener_;
 };
 
 }  // namespace cogstride

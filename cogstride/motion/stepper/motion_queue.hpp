@@ -10,21 +10,10 @@
 #include <variant>
 
 #include "cogstride/motion/motion_record.hpp"
+#include "cogstride/motion/orders.hpp"
 #include "cogstride/plan/move.hpp"
 
 namespace cogstride {
-
-/// Moves of several mechanisms that begin at one instant and end at one: those that would be early go
-/// gentler.
-struct ArrivingTogether {
-  std::size_t members = 0;
-  std::size_t ready = 0;
-  double seconds = 0.0;  ///< the longest of their least times
-  Tick delay = 0;        ///< the longest that one of them needs from command to start
-  Tick start = 0;
-
-  [[nodiscard]] bool can_begin() const { return ready == members; }
-};
 
 struct HomeOrder {};
 struct MeasureOrder {};  ///< the travel between two switches

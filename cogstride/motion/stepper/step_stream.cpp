@@ -90,8 +90,12 @@ void StepStream::hold_speed(Lines& lines, double speed, const RampLimits& limits
   feed(lines);
 }
 
+/// A step forwards is made on reaching n, backwards on reaching n - 1, each at the nearest tick.
 std::int64_t StepStream::step_at(Tick at) const {
-  return state_at(at).position.whole;
+  const double seconds = (static_cast<double>(std::max<Tick>(0, at - start_)) + 0.5) / ticks_per_second_;
+  const MotionState state = ramp_.state_at(seconds);
+  const bool is_above = state.speed < 0.0 && state.position.part > 0.0;
+  return state.position.whole + (is_above ? 1 : 0);
 }
 
 double StepStream::speed_at(Tick at) const {

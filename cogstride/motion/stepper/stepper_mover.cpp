@@ -4,12 +4,15 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <utility>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/stepper/encoder_watch.hpp"
 #include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
 namespace {
@@ -21,6 +24,8 @@ OutputSpeed magnitude_of(const OutputSpeed& speed) {
 }
 
 }  // namespace
+
+const MoverKind StepperMover::its_kind{"is no stepper, and no servo that takes steps"};
 
 StepperMover::StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller)
     : Mover(id, mechanism.name),
@@ -47,16 +52,17 @@ std::shared_ptr<MotionRecord> StepperMover::measure() {
   return queue_.add("measure the travel", {{}, MeasureOrder{}}, goal.ends_at);
 }
 
-std::shared_ptr<MotionRecord> StepperMover::jog(int way, const OutputSpeed& speed, bool past_limits) {
+std::shared_ptr<MotionRecord> StepperMover::jog(Lines& lines, int way, const OutputSpeed& speed,
+                                                bool past_limits) {
   const OutputPosition from = queue_.end();
   const Limits& limits = mechanism_.limits;
-  if (!limits.travel_from) return spin({.at = {speed.kind, Ratio(way) * speed.base}});
+  if (!limits.travel_from) return spin(lines, {.at = {speed.kind, Ratio(way) * speed.base}});
   OutputPosition end = way > 0 ? *limits.travel_to : *limits.travel_from;
   if (past_limits && mechanism_.hard_ends)
     end = way > 0 ? mechanism_.hard_ends->to : mechanism_.hard_ends->from;
   const Ratio left = Ratio(way) * (end.base - from.base);
   if (left <= Ratio(0)) end = from;  // nothing is left that way: it stays
-  std::shared_ptr<MotionRecord> record = move({.to = end, .speed = speed, .past_limits = true});
+  std::shared_ptr<MotionRecord> record = move(lines, {.to = end, .speed = speed, .past_limits = true}, {});
   record->what = "jog towards " + to_text(end);
   return record;
 }
@@ -75,7 +81,7 @@ OutputPosition StepperMover::teach_far_limit() {
   return commanded_;
 }
 
-std::shared_ptr<MotionRecord> StepperMover::move(const MoveOrder& order,
+std::shared_ptr<MotionRecord> StepperMover::move(Lines&, const MoveOrder& order,
                                                  std::shared_ptr<ArrivingTogether> together) {
   const OutputPosition from = queue_.end();
   const OutputPosition target = target_of(mechanism_, from, order);
@@ -90,14 +96,14 @@ std::shared_ptr<MotionRecord> StepperMover::move(const MoveOrder& order,
                     target);
 }
 
-std::shared_ptr<MotionRecord> StepperMover::turn(const TurnOrder& order) {
-  return move(move_of(mechanism_, order));
+std::shared_ptr<MotionRecord> StepperMover::turn(Lines& lines, const TurnOrder& order) {
+  return move(lines, move_of(mechanism_, order), {});
 }
 
-std::shared_ptr<MotionRecord> StepperMover::spin(const SpeedOrder& order) {
+std::shared_ptr<MotionRecord> StepperMover::spin(Lines& lines, const SpeedOrder& order) {
   const OutputPosition from = queue_.end();
   if (const std::optional<MoveOrder> way = move_of(mechanism_, controller_, order)) {
-    std::shared_ptr<MotionRecord> record = move(*way);
+    std::shared_ptr<MotionRecord> record = move(lines, *way, {});
     record->what = fmt::format("spin at {} for {}", to_text(order.at),
                                order.by ? to_text(*order.by) : to_text(*order.lasts, "s"));
     return record;
@@ -127,7 +133,7 @@ std::shared_ptr<MotionRecord> StepperMover::change_speed(Lines& lines, OutputSpe
   return redirect(lines, order);
 }
 
-std::shared_ptr<MotionRecord> StepperMover::reverse(Lines& lines) {
+std::shared_ptr<MotionRecord> StepperMover::reverse_speed(Lines& lines) {
   SpeedOrder order = running_spin();
   order.at.base = -order.at.base;
   return redirect(lines, order);
@@ -417,9 +423,10 @@ void StepperMover::stand_at(std::int64_t step) {
 }
 
 void StepperMover::finish(Lines& lines, MotionStatus status) {
+  const bool was_homing = std::holds_alternative<HomeOrder>(queue_.first().what);
   const std::shared_ptr<MotionRecord> record = queue_.end_first(status, lines.now(), {});
-  log().note(lines.now(), status == MotionStatus::done ? MotionNote::Kind::done : MotionNote::Kind::cancelled,
-             record->what);
+  const auto done = was_homing ? MotionNote::Kind::homed : MotionNote::Kind::done;
+  log().note(lines.now(), status == MotionStatus::done ? done : MotionNote::Kind::cancelled, record->what);
   forget_how();
   if (status == MotionStatus::done) return;
   stand_at(stream_.made());
@@ -530,6 +537,49 @@ void StepperMover::act(Lines& lines, std::span<const Reading> readings) {
   }
   stream_.act(lines);
   if (!stream_.is_busy() && !waits_for_position(lines)) came_to_rest(lines);
+}
+
+std::vector<std::unique_ptr<CountCheck>> StepperMover::count_checks(std::span<const CounterSetup>,
+                                                                    ExactFrequency clock) {
+  std::vector<std::unique_ptr<CountCheck>> checks;
+  for (const Sensor& sensor : mechanism_.sensors)
+    if (const auto* const encoder = std::get_if<Encoder>(&sensor))
+      checks.push_back(std::make_unique<EncoderWatch>(*this, *encoder, clock));
+  return checks;
+}
+
+std::vector<TracedSignal> StepperMover::signals() const {
+  return {{"asked", std::string(display_unit(output_kind(mechanism_.train), 0))}};
+}
+
+void StepperMover::sample(Tick now, std::span<double> values) const {
+  values[0] = origin_ ? display_units_per_base(output_kind(mechanism_.train)) *
+                            static_cast<double>(standing_step(now) - *origin_) / steps_per_base_.to_double()
+                      : std::numeric_limits<double>::quiet_NaN();
+}
+
+void StepperMover::add_to(LiveTally& tally, Tick now) const {
+  const OutputKind kind = output_kind(mechanism_.train);
+  LiveTally::Mechanism own{mechanism_.name, std::string(display_unit(kind, 0)), {}, stream_.made()};
+  if (const auto at = position(now)) own.stands_at = at->base.to_double() * display_units_per_base(kind);
+  tally.mechanisms.push_back(std::move(own));
+}
+
+/// While an edge waits, its field stands still: past a full step the rotor may have lost it.
+bool StepperMover::loses_place(Tick now, Tick late) const {
+  const double full_step = static_cast<double>(steps_lost_at_once(mechanism_)) / 4.0;
+  const double gone = std::abs(stream_.speed_at(now)) * static_cast<double>(late) /
+                      controller_.timer_clock.base().to_double();
+  return gone > full_step;
+}
+
+std::string StepperMover::figures(Tick now) const {
+  const auto at = position(now);
+  if (!at) return "looks for its zero";
+  const double steps_per_unit = steps_per_base_.to_double() / display_units_per_base(at->kind);
+  return fmt::format("{:.2f} {}, {:.3g} {}", at->base.to_double() * display_units_per_base(at->kind),
+                     display_unit(at->kind, 0), stream_.speed_at(now) / steps_per_unit,
+                     display_unit(at->kind, 1));
 }
 
 }  // namespace cogstride

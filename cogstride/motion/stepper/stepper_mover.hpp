@@ -14,44 +14,47 @@
 
 namespace cogstride {
 
-class StepperMover final : public Mover {
+class StepperMover final : public Mover, public Places, public Speeds, public Zeroed {
  public:
+  static const MoverKind its_kind;
   StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
 
   /// Where switches, supplies and stops are read; must outlive it.
-  void watch(const Inputs& inputs) { inputs_ = &inputs; }
+  void watch(const Inputs& inputs) override { inputs_ = &inputs; }
 
   /// Queues a homing. @throws RangeError when the mechanism cannot be homed.
-  std::shared_ptr<MotionRecord> home();
+  std::shared_ptr<MotionRecord> home() override;
   /// Queues a trip to the switch at the other end, slowly for its edge: it must lie where the rig says, else
   /// the motion ends as faulted. It stands at that end of the travel afterwards. @throws RangeError when
   /// there are no two switches, or no position is known
-  std::shared_ptr<MotionRecord> measure();
+  std::shared_ptr<MotionRecord> measure() override;
   /// What measure() found last: the travel between the two switches' edges.
   [[nodiscard]] std::optional<OutputPosition> measured_travel() const { return measured_travel_; }
   /// Queues a motion towards an end, by hand: to the soft limit, or past it to the hard end. @param way +1 or
   /// -1
   /// @throws RangeError as move(), or when it stands there already
-  std::shared_ptr<MotionRecord> jog(int way, const OutputSpeed& speed, bool past_limits);
+  std::shared_ptr<MotionRecord> jog(Lines& lines, int way, const OutputSpeed& speed,
+                                    bool past_limits) override;
   /// From now on the travel ends where it stands. @throws RangeError when that is not beyond its begin, or it
   /// moves, or no position is known
-  OutputPosition teach_far_limit();
+  OutputPosition teach_far_limit() override;
   /// Queues a move. @throws RangeError, with nothing queued, when it is refused: outside the travel, over a
   /// limit, or with no position known (a mechanism with a gate is homed first).
   /// @param together  shared with the moves that it is to arrive with; it waits for all of them to be next
-  std::shared_ptr<MotionRecord> move(const MoveOrder& order, std::shared_ptr<ArrivingTogether> together = {});
+  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order,
+                                     std::shared_ptr<ArrivingTogether> together) override;
   /// Queues a turn to an angle or a station. @throws RangeError as move()
-  std::shared_ptr<MotionRecord> turn(const TurnOrder& order);
+  std::shared_ptr<MotionRecord> turn(Lines& lines, const TurnOrder& order);
   /// Queues a motion at a speed, for a time, a way, or neither. It then ends at the end of the travel; where
   /// there is none it goes on until it is redirected or cancelled, and nothing can be queued behind it.
   /// @throws RangeError as move()
-  std::shared_ptr<MotionRecord> spin(const SpeedOrder& order);
+  std::shared_ptr<MotionRecord> spin(Lines& lines, const SpeedOrder& order) override;
   /// The spin that is on goes so much faster (slower where `by` is below 0), or the other way round at the
   /// same speed. @throws RangeError when none is on or nothing of the speed is left
-  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by);
-  std::shared_ptr<MotionRecord> reverse(Lines& lines);
+  std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by) override;
+  std::shared_ptr<MotionRecord> reverse_speed(Lines& lines) override;
   /// Brakes what is on and takes back all that is queued.
-  void stop(Lines& lines, Braking how = Braking::on_a_ramp);
+  void stop(Lines& lines, Braking how) override;
   /// The running motion gets a new target, a new speed or new limits, from the state that it is in; an order
   /// without a target keeps that it has. Its record ends as cancelled, the new one is running.
   /// @throws RangeError, with the motion going on as it was, when the order is refused, no move or run is on,
@@ -62,33 +65,45 @@ class StepperMover final : public Mover {
   void cancel(Lines& lines, const MotionRecord& motion, Braking how) override;
 
   /// Switches the outputs on, so that the motor holds where it stands.
-  void hold(Lines& lines);
+  void hold(Lines& lines) override;
   /// Switches the outputs off: detent and friction alone hold it then. The next motion switches them on again
   /// with the field where it stood. @throws RangeError while a motion is on or queued
-  void release(Lines& lines);
+  void release(Lines& lines) override;
 
   /// All lines were put at rest: motions that had not ended are faulted, and the position is not believed any
   /// more where a motion was on.
   void lines_were_cut(Lines& lines, const Why& why) override;
   /// Brakes as hard as the motor can; the motion ends as faulted, and those queued behind it are dropped.
   void halt(Lines& lines, const Why& why) override;
-  void come_to_rest(Lines& lines) override { stop(lines, Braking::steepest); }
+  [[nodiscard]] const MoverKind& kind() const override { return its_kind; }
   [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
   [[nodiscard]] std::vector<LineSetup> line_setups() const override { return stream_.driver().line_setups(); }
   [[nodiscard]] bool has_ended() const override { return queue_.is_empty(); }
   [[nodiscard]] bool is_driven(Tick) const override { return !queue_.is_empty(); }
   /// Something has shown that it does not stand where it was thought to; it must be homed.
-  void forget_position();
+  void forget_position() override;
   /// The step that it stands on now, counted since the lines were opened.
   [[nodiscard]] std::int64_t standing_step(Tick now) const {
     return stream_.is_busy() ? stream_.step_at(now) : stream_.made();
   }
   /// It is known to stand at `position` without having been homed: on a whole electrical period, as a board
   /// comes up. @throws RangeError while it moves, or when there is no such step
-  void believe(OutputPosition position);
+  void believe(OutputPosition position) override;
   /// The short way to the nearest whole electrical period inside the travel; nothing when it stands on one.
-  [[nodiscard]] std::optional<MoveOrder> to_whole_period() const;
-  [[nodiscard]] bool is_homing() const { return homing_.has_value(); }
+  [[nodiscard]] std::optional<MoveOrder> to_whole_period() const override;
+  [[nodiscard]] bool is_homing() const override { return homing_.has_value(); }
+  [[nodiscard]] bool knows_zero() const override { return origin_.has_value(); }
+
+  [[nodiscard]] Places* places() override { return this; }
+  [[nodiscard]] Speeds* speeds() override { return this; }
+  [[nodiscard]] Zeroed* zeroed() override { return this; }
+  [[nodiscard]] std::vector<std::unique_ptr<CountCheck>> count_checks(std::span<const CounterSetup> counters,
+                                                                      ExactFrequency clock) override;
+  [[nodiscard]] std::vector<TracedSignal> signals() const override;
+  void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] std::string figures(Tick now) const override;
+  void add_to(LiveTally& tally, Tick now) const override;
+  [[nodiscard]] bool loses_place(Tick now, Tick late) const override;
 
   [[nodiscard]] Tick next_act() const override;
   void act(Lines& lines, std::span<const Reading> readings) override;
@@ -97,7 +112,7 @@ class StepperMover final : public Mover {
   [[nodiscard]] const StepStream& stream() const { return stream_; }
   /// The commanded position, known since start (no gate) or homing; the target while a move is on. While it
   /// runs without end it is the step planned for `now`.
-  [[nodiscard]] std::optional<OutputPosition> position(Tick now) const;
+  [[nodiscard]] std::optional<OutputPosition> position(Tick now) const override;
   /// The step count, since the lines were opened, of output position 0. Nothing before homing.
   [[nodiscard]] std::optional<std::int64_t> origin() const { return origin_; }
 

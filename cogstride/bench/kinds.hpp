@@ -1,0 +1,40 @@
+// The kinds of movers that there are: the one place that knows them all.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <span>
+#include <string>
+
+#include "cogstride/motion/mover.hpp"
+#include "cogstride/rig/rig.hpp"
+
+namespace cogstride {
+
+class Twin;
+struct TwinSetup;
+
+/// By the kinds of its motor and its board a mechanism is of one of these, or nothing moves it.
+struct KindOfMover {
+  bool (*has)(const Mechanism&);
+  std::unique_ptr<Mover> (*mover)(const Mechanism&, MechanismId, PwmGroup, const Controller&);
+  std::unique_ptr<Twin> (*twin)(Mover&, const TwinSetup&);
+};
+[[nodiscard]] std::span<const KindOfMover> kinds_of_movers();
+
+/// A cart of two wheels.
+[[nodiscard]] std::unique_ptr<Mover> make_cart(const WheeledPair& pair, MechanismId id, Mover& left,
+                                               Mover& right, const Controller& controller);
+/// @param actual  as it really is @param left @param right  the twins of its wheels
+[[nodiscard]] std::unique_ptr<Twin> make_cart_twin(Mover& cart, const WheeledPair& actual, Twin& left,
+                                                   Twin& right);
+
+/// A mover that no rig knows, brought along by the program that opens a bench. Its lines are its own.
+struct Guest {
+  std::string name{};
+  std::function<std::unique_ptr<Mover>(MechanismId, const Controller&)> mover{};
+  /// Its other side on a simulated bench; nothing: it has none.
+  std::function<std::unique_ptr<Twin>(Mover&, const TwinSetup&)> twin{};
+};
+
+}  // namespace cogstride

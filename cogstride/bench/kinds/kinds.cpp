@@ -1,0 +1,59 @@
+#include "cogstride/bench/kinds.hpp"
+
+#include <fmt/core.h>
+
+#include <array>
+
+#include "cogstride/bench/simulated/twins/twins.hpp"
+#include "cogstride/motion/brushed/duty_mover.hpp"
+#include "cogstride/motion/brushless/six_step_mover.hpp"
+#include "cogstride/motion/cart/pair_mover.hpp"
+#include "cogstride/motion/pulse_width/servo_mover.hpp"
+#include "cogstride/motion/pulse_width/throttle_mover.hpp"
+#include "cogstride/motion/stepper/stepper_mover.hpp"
+
+namespace cogstride {
+namespace {
+
+template <class M>
+std::unique_ptr<Mover> made(const Mechanism& mechanism, MechanismId id, PwmGroup group,
+                            const Controller& controller) {
+  return std::make_unique<M>(mechanism, id, group, controller);
+}
+
+std::unique_ptr<Mover> made_stepper(const Mechanism& mechanism, MechanismId id, PwmGroup,
+                                    const Controller& controller) {
+  return std::make_unique<StepperMover>(mechanism, id, controller);
+}
+
+constexpr std::array kinds{
+    KindOfMover{[](const Mechanism& m) { return m.is_movable(); }, made_stepper, stepper_twin},
+    KindOfMover{[](const Mechanism& m) { return m.is_driven_by_duty(); }, made<DutyMover>, brushed_twin},
+    KindOfMover{[](const Mechanism& m) { return m.swings(); }, made<ServoMover>, servo_twin},
+    KindOfMover{[](const Mechanism& m) { return m.is_throttled(); }, made<ThrottleMover>, throttle_twin},
+    KindOfMover{[](const Mechanism& m) { return m.has_six_gates(); }, made<SixStepMover>, brushless_twin},
+};
+
+}  // namespace
+
+std::span<const KindOfMover> kinds_of_movers() {
+  return kinds;
+}
+
+namespace {
+DutyMover& wheel(Mover& mover) {
+  if (DutyMover* const own = as<DutyMover>(mover)) return *own;
+  throw RangeError(fmt::format("{}: is a wheel, and {}", mover.name(), DutyMover::its_kind.is_other));
+}
+}  // namespace
+
+std::unique_ptr<Mover> make_cart(const WheeledPair& pair, MechanismId id, Mover& left, Mover& right,
+                                 const Controller& controller) {
+  return std::make_unique<PairMover>(pair, id, wheel(left), wheel(right), controller);
+}
+
+std::unique_ptr<Twin> make_cart_twin(Mover& cart, const WheeledPair& actual, Twin& left, Twin& right) {
+  return std::make_unique<CartTwin>(cart, actual, *left.shaft(), *right.shaft());
+}
+
+}  // namespace cogstride

@@ -1,0 +1,46 @@
+// A mover's other side on the simulated bench: its physics, what is made of what is asked, and what a run
+// came to.
+#pragma once
+
+#include <memory>
+#include <span>
+#include <vector>
+
+#include "cogstride/bench/simulated/simulated_lines.hpp"
+#include "cogstride/motion/motion_record.hpp"
+#include "cogstride/plant/shaft_plant.hpp"
+#include "cogstride/trace/tally.hpp"
+#include "cogstride/trace/trace.hpp"
+
+namespace cogstride {
+
+struct TwinSetup {
+  const Mechanism* mechanism = nullptr;  ///< as it really is; null for a guest
+  ShaftPlant::Setup plant{};
+  bool is_averaged = false;               ///< its duties are told as shares
+  const SimulatedLines* lines = nullptr;  ///< set once they are open
+};
+
+class Twin {
+ public:
+  Twin() = default;
+  virtual ~Twin() = default;
+  Twin(const Twin&) = delete;
+  Twin& operator=(const Twin&) = delete;
+
+  /// Null where it has none of its own: a cart.
+  [[nodiscard]] virtual Plant* plant() { return nullptr; }
+  /// The shaft that its output turns or moves with; null where it has none.
+  [[nodiscard]] virtual ShaftPlant* shaft() { return nullptr; }
+  /// What is made: names and units, and their values now.
+  [[nodiscard]] virtual std::vector<TracedSignal> signals() const { return {}; }
+  virtual void sample(std::span<double>) const {}
+  /// Its mover tells of a motion.
+  virtual void noted(const MotionNote&) {}
+  /// Called each millisecond, with all plants advanced to it.
+  virtual void look() {}
+  /// Adds what it came to so far. @param seconds  of the run
+  virtual void add_to(RunTally&, Tick, double /*seconds*/) const {}
+};
+
+}  // namespace cogstride

@@ -1,0 +1,40 @@
+// The twins of all kinds of movers.
+#pragma once
+
+#include <memory>
+
+#include "cogstride/bench/simulated/twin.hpp"
+#include "cogstride/motion/mover.hpp"
+#include "cogstride/rig/rig.hpp"
+
+namespace cogstride {
+
+/// Each of a mover of its own kind.
+[[nodiscard]] std::unique_ptr<Twin> stepper_twin(Mover& mover, const TwinSetup& setup);
+[[nodiscard]] std::unique_ptr<Twin> brushed_twin(Mover& mover, const TwinSetup& setup);
+[[nodiscard]] std::unique_ptr<Twin> brushless_twin(Mover& mover, const TwinSetup& setup);
+[[nodiscard]] std::unique_ptr<Twin> servo_twin(Mover& mover, const TwinSetup& setup);
+[[nodiscard]] std::unique_ptr<Twin> throttle_twin(Mover& mover, const TwinSetup& setup);
+
+/// A cart that really rolls, on wheels that do not slip.
+class CartTwin final : public Twin {
+ public:
+  CartTwin(Mover& cart, const WheeledPair& actual, ShaftPlant& left, ShaftPlant& right);
+  [[nodiscard]] const CartPose& pose() const { return pose_; }
+
+  [[nodiscard]] std::vector<TracedSignal> signals() const override;
+  void sample(std::span<double> values) const override;
+  void look() override;
+  void add_to(RunTally& run, Tick now, double seconds) const override;
+
+ private:
+  Mover& cart_;
+  WheeledPair pair_;
+  ShaftPlant& left_;
+  ShaftPlant& right_;
+  double rolled_left_ = 0.0;  // m
+  double rolled_right_ = 0.0;
+  CartPose pose_{};
+};
+
+}  // namespace cogstride

@@ -1,0 +1,93 @@
+// What a mover can do, whichever kind it is: a script, a hand or a leader asks for one of these and gets
+// null where the mover cannot.
+#pragma once
+
+#include <memory>
+#include <optional>
+
+#include "cogstride/lines/lines.hpp"
+#include "cogstride/motion/motion_record.hpp"
+#include "cogstride/motion/orders.hpp"
+
+namespace cogstride {
+
+/// Goes to places of its output.
+class Places {
+ public:
+  virtual ~Places() = default;
+  /// @param together  shared with the moves that it is to arrive with
+  /// @throws RangeError when it is refused; what is on goes on
+  virtual std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order,
+                                             std::shared_ptr<ArrivingTogether> together) = 0;
+  /// Where it was sent or is on its way through, at an instant; nothing when its place is not known.
+  [[nodiscard]] virtual std::optional<OutputPosition> position(Tick now) const = 0;
+};
+
+/// Turns at a speed that it keeps.
+class Speeds {
+ public:
+  virtual ~Speeds() = default;
+  /// For a time or a way, or on until told otherwise. @throws RangeError when it is refused
+  virtual std::shared_ptr<MotionRecord> spin(Lines& lines, const SpeedOrder& order) = 0;
+  /// So much faster the way it turns (slower where `by` is below 0). @throws RangeError when it keeps none
+  virtual std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by) = 0;
+  /// The same speed the other way. @throws RangeError when it keeps none
+  virtual std::shared_ptr<MotionRecord> reverse_speed(Lines& lines) = 0;
+};
+
+/// Is driven by a share of what its supply can: a duty, a throttle.
+class Duties {
+ public:
+  virtual ~Duties() = default;
+  /// Done when the duty is reached, or with `lasts` when it is back at none. @throws RangeError when it is
+  /// refused; what is on goes on
+  virtual std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order) = 0;
+  /// So much more the way it turns (less where `by` is below 0). @throws RangeError when it has none
+  virtual std::shared_ptr<MotionRecord> change(Lines& lines, double by) = 0;
+  /// The same the other way. @throws RangeError when it has none
+  virtual std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp) = 0;
+  /// Down to none.
+  virtual std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp) = 0;
+  /// No drive at once. @throws RangeError when it cannot be slowed so
+  virtual void let(Lines& lines, SlowsBy how) = 0;
+};
+
+/// Has a zero that is found at a sensor, and a place that is known from then on.
+class Zeroed {
+ public:
+  virtual ~Zeroed() = default;
+  virtual std::shared_ptr<MotionRecord> home() = 0;
+  [[nodiscard]] virtual bool is_homing() const = 0;
+  /// Whether its zero has been found, or need not be looked for.
+  [[nodiscard]] virtual bool knows_zero() const = 0;
+  /// Something has shown that it does not stand where it was thought to.
+  virtual void forget_position() = 0;
+  /// It is known to stand there without having been homed. @throws RangeError when it cannot
+  virtual void believe(OutputPosition position) = 0;
+  /// The short way to where it stands without current as with it; nothing when it stands there.
+  [[nodiscard]] virtual std::optional<MoveOrder> to_whole_period() const = 0;
+  /// From end to end of its travel, by its two switches. @throws RangeError when it has none
+  virtual std::shared_ptr<MotionRecord> measure() = 0;
+  /// Towards an end, by hand. @param way  +1 or -1
+  virtual std::shared_ptr<MotionRecord> jog(Lines& lines, int way, const OutputSpeed& speed,
+                                            bool past_limits) = 0;
+  /// From now on the travel ends where it stands. @return that place
+  virtual OutputPosition teach_far_limit() = 0;
+};
+
+/// Has to be armed before it may be driven.
+class Arming {
+ public:
+  virtual ~Arming() = default;
+  virtual std::shared_ptr<MotionRecord> arm(Lines& lines) = 0;
+  [[nodiscard]] virtual bool is_armed() const = 0;
+};
+
+/// Goes ways on the floor.
+class Ways {
+ public:
+  virtual ~Ways() = default;
+  virtual std::shared_ptr<MotionRecord> drive(Lines& lines, const CartOrder& order) = 0;
+};
+
+}  // namespace cogstride

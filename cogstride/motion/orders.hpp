@@ -1,0 +1,39 @@
+// What can be ordered of a mover, beside the moves, turns and speeds of plan/.
+#pragma once
+
+#include <optional>
+
+#include "cogstride/lines/events.hpp"
+#include "cogstride/plan/move.hpp"
+#include "cogstride/plan/wheel_ways.hpp"
+
+namespace cogstride {
+
+/// To turn at a duty, or with a throttle.
+struct DutyOrder {
+  double duty = 0.0;              ///< -1 to 1; below 0: backwards
+  std::optional<ExactTime> in{};  ///< that the change takes; nothing: the least
+  std::optional<ExactTime>
+      lasts{};  ///< held for so long, then back to none in the same way; nothing: until told
+};
+
+/// A way of a cart, and how fast.
+struct CartOrder {
+  CartWay way{};
+  std::optional<OutputSpeed>
+      speed{};  ///< of the middle between the wheels, m/s; of a turn on the spot, turns/s
+};
+
+/// Moves of several mechanisms that begin at one instant and end at one: those that would be early go
+/// gentler.
+struct ArrivingTogether {
+  std::size_t members = 0;
+  std::size_t ready = 0;
+  double seconds = 0.0;  ///< the longest of their least times
+  Tick delay = 0;        ///< the longest that one of them needs from command to start
+  Tick start = 0;
+
+  [[nodiscard]] bool can_begin() const { return ready == members; }
+};
+
+}  // namespace cogstride
