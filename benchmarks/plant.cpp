@@ -2,6 +2,9 @@
 #include <benchmark/benchmark.h>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/plant/brushed_plant.hpp"
+#include "cogstride/plant/brushless_plant.hpp"
+#include "cogstride/plant/stepper_plant.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/study/trial_run.hpp"
 #include "support/demo_rig.hpp"

@@ -1,8 +1,11 @@
 # What `cmake --install` lays down: headers, library, CMake package, pkg-config file, command and demo files.
 install(TARGETS cogstride cogstride_chip EXPORT CogStrideTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR}
         LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR})
-install(DIRECTORY cogstride DESTINATION ${CMAKE_INSTALL_INCLUDEDIR} FILES_MATCHING PATTERN "*.hpp"
-        PATTERN "toml_table.hpp" EXCLUDE)  # the reader's own: needs toml++
+include(cmake/public_headers.cmake)
+foreach(header IN LISTS cogstride_public_headers)
+  get_filename_component(folder ${header} DIRECTORY)
+  install(FILES ${header} DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}/${folder})
+endforeach()
 install(EXPORT CogStrideTargets NAMESPACE CogStride:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/CogStride)
 
 configure_package_config_file(cmake/CogStrideConfig.cmake.in ${PROJECT_BINARY_DIR}/CogStrideConfig.cmake
@@ -11,6 +14,8 @@ write_basic_package_version_file(${PROJECT_BINARY_DIR}/CogStrideConfigVersion.cm
 install(FILES ${PROJECT_BINARY_DIR}/CogStrideConfig.cmake ${PROJECT_BINARY_DIR}/CogStrideConfigVersion.cmake
         DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/CogStride)
 
+# Found from where the file stands, so that it is true wherever the package is laid down.
+file(RELATIVE_PATH cogstride_prefix_from_pc /prefix/${CMAKE_INSTALL_LIBDIR}/pkgconfig /prefix)
 configure_file(cmake/cogstride.pc.in ${PROJECT_BINARY_DIR}/cogstride.pc @ONLY)
 install(FILES ${PROJECT_BINARY_DIR}/cogstride.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
 

@@ -15,7 +15,7 @@ int main(int count, char** words) try {
     fan.faster(cogstride::ExactFraction(10, cogstride::units::percent)).wait();
     bench.serve(1_s);
     std::printf("throttle %2.0f %%: turns at %2.0f %% of full speed, takes %.2f A\n", 100.0 * fan.throttle(),
-                100.0 * bench.pulsed_plant("fan").speed(), bench.pulsed_plant("fan").current());
+                bench.signal("fan.speed"), bench.signal("fan.current"));
   }
   fan.stop(0.5_s).wait();
 } catch (const std::exception& error) {

@@ -35,7 +35,7 @@ int main() try {
     carriage.move(order).wait();
     bench.serve(0.2_s);  // let the oscillation after the stop die away
     std::printf("asked for %s, stands at %.3f mm after %.3f s\n", to_text(*carriage.position()).c_str(),
-                1000 * bench.plant("traverse").position(), bench.now().in(cogstride::units::s));
+                bench.signal("traverse.made"), bench.now().in(cogstride::units::s));
   }
 } catch (const std::exception& error) {
   std::fprintf(stderr, "%s\n", error.what());

@@ -21,8 +21,8 @@ int main(int count, char** words) try {
     bench.serve(0.3_s);
     std::printf("layer %d laid after %.2f s\n", layer, bench.now().in(cogstride::units::s));
   }
-  std::printf("stands at %.3f mm, %lld microsteps lost\n", 1000 * bench.plant("traverse").position(),
-              static_cast<long long>(bench.plant("traverse").lost_microsteps()));
+  std::printf("stands at %.3f mm, %lld microsteps lost\n", bench.signal("traverse.made"),
+              static_cast<long long>(bench.tally().mechanisms.front().lost_microsteps));
 } catch (const std::exception& error) {
   std::fprintf(stderr, "%s\n", error.what());
   return 1;

@@ -16,7 +16,7 @@ int main(int count, char** words) try {
     bench.serve(500_ms);
     std::printf("%.1f s: wanted %3.0f rpm, turns at %4.0f rpm, phase A %+5.2f A\n",
                 bench.now().in(cogstride::units::s), 60.0 * spindle.wanted_speed(),
-                60.0 * bench.brushless_plant("spindle").speed(), bench.brushless_plant("spindle").current(0));
+                bench.signal("spindle.speed"), bench.signal("spindle.phase_a"));
   }
   spindle.stop().wait();
 } catch (const std::exception& error) {

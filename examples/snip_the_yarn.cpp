@@ -10,7 +10,7 @@ int main(int count, char** words) try {
   auto snips = bench.servo("snips");
   const auto say = [&](const char* what) {
     std::printf("%.2f s: %s at %.1f deg\n", bench.now().in(cogstride::units::s), what,
-                168.0 * bench.pulsed_plant("snips").position());
+                bench.signal("snips.made"));
   };
   snips.swing({.to = 0_deg}).wait();  // nobody knows where it stands before its first pulse
   say("open");

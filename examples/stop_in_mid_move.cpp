@@ -23,7 +23,7 @@ int main(int count, char** words) try {
     std::printf("%s: %.2f mm on, stands at %.3f mm, really at %.3f mm\n",
                 how == cogstride::Braking::steepest ? "as hard as it can" : "on a ramp",
                 1000 * (traverse.position()->base - here.base).to_double(),
-                1000 * traverse.position()->base.to_double(), 1000 * bench.plant("traverse").position());
+                1000 * traverse.position()->base.to_double(), bench.signal("traverse.made"));
     traverse.move({.to = 5_mm}).wait();
     bench.serve(0.3_s);
   }

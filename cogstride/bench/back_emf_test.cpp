@@ -11,6 +11,7 @@
 #include "support/demo_rig.hpp"
 #include "support/fault_watch.hpp"
 #include "support/gate_watch.hpp"
+#include "support/inside.hpp"
 #include "support/trials.hpp"
 
 namespace cogstride::back_emf_test {

@@ -6,6 +6,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/bench/bench_inputs.hpp"
+#include "cogstride/bench/bench_loop.hpp"
+#include "cogstride/bench/check.hpp"
+#include "cogstride/bench/guest.hpp"
+#include "cogstride/bench/kinds.hpp"
+#include "cogstride/motion/cast.hpp"
+#include "cogstride/motion/knob.hpp"
+#include "cogstride/motion/output_switch.hpp"
 #include "cogstride/quantity/finite.hpp"
 #include "cogstride/rig/validate.hpp"
 
@@ -117,8 +125,24 @@ void Bench::noted_first(const MotionNote& note) {
   noted(note);
 }
 
-MovedMechanisms Bench::moved() const {
-  MovedMechanisms all;
+Bench::~Bench() = default;
+void Bench::trace_event(TraceEvent) {}
+void Bench::noted(const MotionNote&) {}
+void Bench::stopped(Tick, const Trip&) {}
+std::vector<Participant*> Bench::surroundings() {
+  return {};
+}
+
+Mover& Bench::mover_of(MechanismId id) const {
+  return *movers_[static_cast<std::size_t>(id)];
+}
+
+void Bench::wait_for_stop(const std::function<bool()>& stands) {
+  if (!loop().is_running()) run_until(stands);
+}
+
+std::vector<MovedMechanism> Bench::moved() const {
+  std::vector<MovedMechanism> all;
   for (const auto& mover : movers_)
     if (mover->parts() != nullptr) all.push_back({mover->parts(), mover->id()});
   return all;
@@ -267,6 +291,10 @@ Time Bench::now() const {
 void Bench::serve(Time span) {
   require_open();
   loop().run(lines().now() + ticks(span), [] { return false; });
+}
+
+void Bench::run_until(const std::function<bool()>& finished) {
+  run_until(finished, never);
 }
 
 void Bench::run_until(const std::function<bool()>& finished, Tick until) {

@@ -18,29 +18,46 @@
 
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <utility>
 #include <vector>
 
-#include "cogstride/bench/bench_inputs.hpp"
-#include "cogstride/bench/bench_loop.hpp"
 #include "cogstride/bench/handles.hpp"
-#include "cogstride/bench/kinds.hpp"
-#include "cogstride/motion/cast.hpp"
+#include "cogstride/mechanism/stops.hpp"
+#include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/knob.hpp"
 #include "cogstride/rig/rig.hpp"
-#include "cogstride/trace/trace.hpp"
 
 namespace cogstride {
+
+class BenchLoop;
+class CountCheck;
+class Guard;
+class Participant;
+class TimedLines;
+struct Cast;
+struct CounterSetup;
+struct Guest;
+struct LineSetup;
+struct MotionNote;
+struct MovedMechanism;
+struct MoverKind;
+struct TraceEvent;
+struct Trip;
+
+template <class M>
+[[nodiscard]] M* as(Mover& mover);
 
 /// A motion's note as an event of a trace.
 [[nodiscard]] TraceEvent trace_event_of(const MotionNote& note, const std::string& who);
 
 class Bench {
  public:
-  virtual ~Bench() = default;
+  virtual ~Bench();
   Bench(const Bench&) = delete;
   Bench& operator=(const Bench&) = delete;
 
@@ -105,7 +122,7 @@ class Bench {
   /// Encoders are read and not held against the steps: for one who is about to prove them.
   void leave_encoders_unchecked();
   /// An event of a guest (a script) in the trace, where there is one.
-  virtual void trace_event(TraceEvent) {}
+  virtual void trace_event(TraceEvent);
   /// What the input lines say: switches, hand controls, supplies.
   [[nodiscard]] const Inputs& inputs() const { return *inputs_; }
   /// What stands in the way of motion of a mechanism now; "" when nothing does.
@@ -128,21 +145,21 @@ class Bench {
   [[nodiscard]] const std::vector<std::unique_ptr<Mover>>& movers() const { return movers_; }
 
  protected:
-  explicit Bench(Rig rig, std::span<const Guest> guests = {});
+  explicit Bench(Rig rig, std::span<const Guest> guests);
   [[nodiscard]] virtual TimedLines& lines() = 0;
   [[nodiscard]] virtual const TimedLines& lines() const = 0;
   /// Those that act before all others: what happens from outside.
-  [[nodiscard]] virtual std::vector<Participant*> surroundings() { return {}; }
+  [[nodiscard]] virtual std::vector<Participant*> surroundings();
   /// Told of all notes of motions, and of what stopped the bench.
-  virtual void noted(const MotionNote&) {}
-  virtual void stopped(Tick, const Trip&) {}
+  virtual void noted(const MotionNote&);
+  virtual void stopped(Tick, const Trip&);
   [[nodiscard]] const std::vector<std::unique_ptr<OutputSwitch>>& outputs() const { return outputs_; }
   [[nodiscard]] BenchLoop& loop();
   /// From now on nothing is ordered or waited for; motions that had not ended do, with the code `closed`.
   /// Its lines are at rest by then, or this puts them there.
   void end_all();
   /// All mechanisms that are moved, in the order of their MechanismIds.
-  [[nodiscard]] MovedMechanisms moved() const;
+  [[nodiscard]] std::vector<MovedMechanism> moved() const;
   [[nodiscard]] bool is_closed() const { return is_closed_; }
   /// The name of a mechanism, a cart or a guest.
   [[nodiscard]] const std::string& name_of(MechanismId id) const;
@@ -169,23 +186,19 @@ class Bench {
   void noted_first(const MotionNote& note);
   [[nodiscard]] std::vector<Mover*> as_they_stop() const;
   void tripped(Lines& lines, const Trip& trip);
-  [[nodiscard]] Mover& mover_of(MechanismId id) const { return *movers_[static_cast<std::size_t>(id)]; }
+  [[nodiscard]] Mover& mover_of(MechanismId id) const;
   /// Lets the loop run until then, and until what has failed by then has been told.
-  void run_until(const std::function<bool()>& finished, Tick until = never);
+  void run_until(const std::function<bool()>& finished);
+  void run_until(const std::function<bool()>& finished, Tick until);
   void require_open() const;
   [[nodiscard]] bool all_are_idle() const;
   /// The same after a stop was ordered; a stop that a listener orders goes on by itself.
-  void wait_for_stop(const std::function<bool()>& stands) {
-    if (!loop().is_running()) run_until(stands);
-  }
+  void wait_for_stop(const std::function<bool()>& stands);
 
   Rig rig_;
   std::vector<std::unique_ptr<Mover>> movers_;  // by MechanismId
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
-  struct Check {
-    MechanismId of;
-    std::unique_ptr<CountCheck> check;
-  };
+  struct Check;
   std::vector<Check> checks_;                 // of encoders against movers
   std::vector<std::unique_ptr<Knob>> knobs_;  // those that somebody has asked for
   std::unique_ptr<Inputs> inputs_;

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/stepper/homing_goal.hpp"
 
 namespace cogstride {
 namespace {

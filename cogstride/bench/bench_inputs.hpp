@@ -2,7 +2,7 @@
 #pragma once
 
 #include "cogstride/motion/guard.hpp"
-#include "cogstride/motion/stepper/stepper_mover.hpp"
+#include "cogstride/motion/inputs.hpp"
 #include "cogstride/rig/rig.hpp"
 
 namespace cogstride {

@@ -14,6 +14,7 @@
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 #include "support/trials.hpp"
 
 namespace cogstride::coil_bench_test {

@@ -10,6 +10,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/study/duty_sweep.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 
 namespace cogstride::duty_test {
 namespace {

@@ -8,6 +8,7 @@
 #include "cogstride/plant/encoder_track.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 
 namespace cogstride::encoder_test {
 namespace {

@@ -4,7 +4,17 @@
 
 #include <type_traits>
 
-#include "cogstride/bench/bench.hpp"
+#include "cogstride/bench/bench_loop.hpp"
+#include "cogstride/bench/check.hpp"
+#include "cogstride/lines/lines.hpp"
+#include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/motion/brushed/duty_mover.hpp"
+#include "cogstride/motion/brushless/six_step_mover.hpp"
+#include "cogstride/motion/cart/pair_mover.hpp"
+#include "cogstride/motion/output_switch.hpp"
+#include "cogstride/motion/pulse_width/servo_mover.hpp"
+#include "cogstride/motion/pulse_width/throttle_mover.hpp"
+#include "cogstride/motion/stepper/stepper_mover.hpp"
 
 namespace cogstride {
 
@@ -387,6 +397,46 @@ void OutputHandle::off() {
 
 void OutputHandle::fade(double share, Time lasts) {
   mover().fade(lines(), share, bench().ticks(lasts));
+}
+
+const Mechanism& StepperHandle::parts() const {
+  return mover().mechanism();
+}
+
+const Mechanism& BrushedHandle::parts() const {
+  return mover().mechanism();
+}
+
+std::optional<OutputPosition> ServoHandle::position() const {
+  return mover().position();
+}
+
+const Mechanism& ServoHandle::parts() const {
+  return mover().mechanism();
+}
+
+bool SpeedControllerHandle::is_armed() const {
+  return mover().is_armed();
+}
+
+const Mechanism& SpeedControllerHandle::parts() const {
+  return mover().mechanism();
+}
+
+double BrushlessHandle::duty() const {
+  return mover().duty();
+}
+
+const Mechanism& BrushlessHandle::parts() const {
+  return mover().mechanism();
+}
+
+const CartPose& CartHandle::thinks() const {
+  return mover().thinks();
+}
+
+const WheeledPair& CartHandle::parts() const {
+  return mover().pair();
 }
 
 }  // namespace cogstride

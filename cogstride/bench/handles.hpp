@@ -6,15 +6,26 @@
 #include <string>
 #include <utility>
 
-#include "cogstride/motion/brushed/duty_mover.hpp"
-#include "cogstride/motion/brushless/six_step_mover.hpp"
-#include "cogstride/motion/cart/pair_mover.hpp"
-#include "cogstride/motion/output_switch.hpp"
-#include "cogstride/motion/pulse_width/servo_mover.hpp"
-#include "cogstride/motion/pulse_width/throttle_mover.hpp"
-#include "cogstride/motion/stepper/stepper_mover.hpp"
+#include "cogstride/mechanism/output.hpp"
+#include "cogstride/motion/measured.hpp"
+#include "cogstride/motion/motion_record.hpp"
+#include "cogstride/motion/orders.hpp"
+#include "cogstride/plan/move.hpp"
 
 namespace cogstride {
+
+class Bench;
+class DutyMover;
+class Lines;
+class Mover;
+class OutputSwitch;
+class PairMover;
+class ServoMover;
+class SixStepMover;
+class StepperMover;
+class ThrottleMover;
+struct Mechanism;
+struct WheeledPair;
 
 /// A motion ended otherwise than ordered: what() says why, code() what kind of reason it was.
 class MotionFault : public Error {
@@ -25,8 +36,6 @@ class MotionFault : public Error {
  private:
   FaultCode code_;
 };
-
-class Bench;
 
 /// A motion that has been ordered. It may be kept longer than its bench: what was told of it stays.
 class Motion {
@@ -138,7 +147,7 @@ class StepperHandle : private HandleOf<StepperMover> {
   /// says.
   /// @throws RangeError when it has no two switches, or no position is known
   Motion measure();
-  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
+  [[nodiscard]] const Mechanism& parts() const;
 
  private:
   friend class Bench;
@@ -177,7 +186,7 @@ class BrushedHandle : private HandleOf<DutyMover> {
   [[nodiscard]] Measured measured() const;
   /// By its shunt, A. @throws RangeError when it has none
   [[nodiscard]] double measured_current() const;
-  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
+  [[nodiscard]] const Mechanism& parts() const;
 
  private:
   friend class Bench;
@@ -195,8 +204,8 @@ class ServoHandle : private HandleOf<ServoMover> {
   /// No pulse: it goes limp.
   void release();
   /// Where it was sent; nothing before its first swing and after a release.
-  [[nodiscard]] std::optional<OutputPosition> position() const { return mover().position(); }
-  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
+  [[nodiscard]] std::optional<OutputPosition> position() const;
+  [[nodiscard]] const Mechanism& parts() const;
 
  private:
   friend class Bench;
@@ -208,7 +217,7 @@ class SpeedControllerHandle : private HandleOf<ThrottleMover> {
  public:
   /// The stages of the rig, and then the pulse of no throttle. @throws RangeError when it is armed
   Motion arm();
-  [[nodiscard]] bool is_armed() const { return mover().is_armed(); }
+  [[nodiscard]] bool is_armed() const;
   /// To a throttle, and on until told otherwise or for a time. @throws RangeError when it is not armed, or is
   /// refused; what is on goes on
   Motion throttle(const DutyOrder& order);
@@ -221,7 +230,7 @@ class SpeedControllerHandle : private HandleOf<ThrottleMover> {
   void release();
   /// The throttle that is asked for now, -1 to 1.
   [[nodiscard]] double throttle() const;
-  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
+  [[nodiscard]] const Mechanism& parts() const;
 
  private:
   friend class Bench;
@@ -242,8 +251,8 @@ class BrushlessHandle : private HandleOf<SixStepMover> {
   /// Of the output, turns/s, that is wanted now.
   [[nodiscard]] double wanted_speed() const;
   /// The duty that is given, -1 to 1.
-  [[nodiscard]] double duty() const { return mover().duty(); }
-  [[nodiscard]] const Mechanism& parts() const { return mover().mechanism(); }
+  [[nodiscard]] double duty() const;
+  [[nodiscard]] const Mechanism& parts() const;
 
  private:
   friend class Bench;
@@ -258,8 +267,8 @@ class CartHandle : private HandleOf<PairMover> {
   Motion drive(const CartOrder& order);
   void stop();
   /// Where it thinks it is, by the counts of its wheels, from where it stood when the bench was opened.
-  [[nodiscard]] const CartPose& thinks() const { return mover().thinks(); }
-  [[nodiscard]] const WheeledPair& parts() const { return mover().pair(); }
+  [[nodiscard]] const CartPose& thinks() const;
+  [[nodiscard]] const WheeledPair& parts() const;
 
  private:
   friend class Bench;

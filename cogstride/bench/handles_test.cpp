@@ -11,6 +11,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 
 namespace cogstride::handles_test {
 namespace {

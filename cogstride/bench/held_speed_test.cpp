@@ -7,6 +7,7 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 #include "support/trials.hpp"
 
 namespace cogstride::held_speed_test {

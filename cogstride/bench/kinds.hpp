@@ -1,7 +1,6 @@
 // The kinds of movers that there are: the one place that knows them all.
 #pragma once
 
-#include <functional>
 #include <memory>
 #include <span>
 #include <string>
@@ -28,13 +27,5 @@ struct KindOfMover {
 /// @param actual  as it really is @param left @param right  the twins of its wheels
 [[nodiscard]] std::unique_ptr<Twin> make_cart_twin(Mover& cart, const WheeledPair& actual, Twin& left,
                                                    Twin& right);
-
-/// A mover that no rig knows, brought along by the program that opens a bench. Its lines are its own.
-struct Guest {
-  std::string name{};
-  std::function<std::unique_ptr<Mover>(MechanismId, const Controller&)> mover{};
-  /// Its other side on a simulated bench; nothing: it has none.
-  std::function<std::unique_ptr<Twin>(Mover&, const TwinSetup&)> twin{};
-};
 
 }  // namespace cogstride

@@ -8,6 +8,7 @@
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 
 namespace cogstride::mid_motion_test {
 namespace {

@@ -11,6 +11,7 @@
 #include "cogstride/plan/brushed_model.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 #include "support/trials.hpp"
 
 namespace cogstride::motor_fit_test {

@@ -8,6 +8,7 @@
 #include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 
 namespace cogstride::servo_test {
 namespace {

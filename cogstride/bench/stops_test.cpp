@@ -8,6 +8,7 @@
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 #include "support/trials.hpp"
 
 namespace cogstride::stops_test {

@@ -162,11 +162,7 @@ struct PulseWidthInput {
 using Board =
     std::variant<StepDirBoard, TransistorArray, DualHBridge, HBridge, SixGateInverter, PulseWidthInput>;
 
-[[nodiscard]] inline const BoardInputs& inputs_of(const Board& board) {
-  return std::visit([](const auto& kind) -> const BoardInputs& { return kind.inputs; }, board);
-}
-[[nodiscard]] inline const BoardStage& stage_of(const Board& board) {
-  return std::visit([](const auto& kind) -> const BoardStage& { return kind.stage; }, board);
-}
+[[nodiscard]] const BoardInputs& inputs_of(const Board& board);
+[[nodiscard]] const BoardStage& stage_of(const Board& board);
 
 }  // namespace cogstride

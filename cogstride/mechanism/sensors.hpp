@@ -112,9 +112,7 @@ struct TemperatureProbe {
 
 using Sensor = std::variant<PlaceSwitch, Encoder, HallSet, Shunt, TerminalVoltages, TemperatureProbe>;
 
-[[nodiscard]] inline const std::string& name_of(const Sensor& sensor) {
-  return std::visit([](const auto& kind) -> const std::string& { return kind.name; }, sensor);
-}
+[[nodiscard]] const std::string& name_of(const Sensor& sensor);
 
 /// Something for a hand or a foot.
 struct HandControl {

@@ -4,11 +4,13 @@
 
 #include <vector>
 
-#include "cogstride/motion/inputs.hpp"
-#include "cogstride/motion/mover.hpp"
-#include "cogstride/motion/output_switch.hpp"
+#include "cogstride/quantity/quantity.hpp"
 
 namespace cogstride {
+
+class Inputs;
+class Mover;
+class OutputSwitch;
 
 struct Cast {
   std::vector<Mover*> mechanisms{};  ///< by a mechanism's place in the rig; null for one that nothing moves

@@ -6,19 +6,10 @@
 #include <string>
 #include <utility>
 
-#include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/motion/measured.hpp"
 #include "cogstride/motion/participant.hpp"
 
 namespace cogstride {
-
-/// What an encoder says of a mechanism.
-struct Measured {
-  std::string encoder{};
-  std::int64_t count = 0;
-  std::optional<OutputPosition> position{};  ///< of the output, exact by counts; nothing before homing
-  double speed = 0.0;                        ///< of the output, m/s or turns/s
-  double speed_error = 0.0;                  ///< that it may be off by at the most
-};
 
 class CountCheck : public Participant {
  public:

@@ -28,6 +28,12 @@ enum class FaultCode : std::uint8_t {
   closed         ///< the bench was closed
 };
 
+/// How a running motion is stopped before its end.
+enum class Braking {
+  on_a_ramp,  ///< at the limits that it runs with
+  steepest    ///< as hard as the motor can without losing steps, whatever the limits
+};
+
 /// Why something is stopped.
 struct Why {
   FaultCode code = FaultCode::stopped;

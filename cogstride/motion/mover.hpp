@@ -27,12 +27,6 @@ class Inputs;
 struct LiveTally;
 struct Mechanism;
 
-/// How a running motion is stopped before its end.
-enum class Braking {
-  on_a_ramp,  ///< at the limits that it runs with
-  steepest    ///< as hard as the motor can without losing steps, whatever the limits
-};
-
 /// A kind of mover. Each class of movers has one, in `its_kind`, told from the others by its address.
 struct MoverKind {
   std::string_view is_other{};  ///< said of a mechanism of another kind: "is no hobby servo"

@@ -23,7 +23,7 @@
 #include <vector>
 
 #include "cogstride/lines/events.hpp"
-#include "cogstride/motion/cart/pair_mover.hpp"
+#include "cogstride/motion/orders.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 #include "cogstride/rig/rig.hpp"

@@ -5,6 +5,9 @@
 #include <algorithm>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/inputs.hpp"
+#include "cogstride/motion/mover.hpp"
+#include "cogstride/motion/output_switch.hpp"
 
 namespace cogstride {
 namespace {

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "cogstride/motion/cast.hpp"
+#include "cogstride/motion/participant.hpp"
 #include "cogstride/script/script.hpp"
 
 namespace cogstride {

@@ -6,6 +6,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 
 namespace cogstride::script_test {
 namespace {

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "cogstride/motion/brushless/six_step_limits.hpp"
+#include "cogstride/motion/cart/pair_mover.hpp"
 #include "cogstride/motion/pulse_width/servo_mover.hpp"
 #include "cogstride/motion/stepper/homing_goal.hpp"
 #include "cogstride/plan/pulse_scale.hpp"

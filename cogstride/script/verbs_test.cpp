@@ -7,6 +7,7 @@
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 
 namespace cogstride::verbs_test {
 namespace {

@@ -6,6 +6,7 @@
 #include <fstream>
 
 #include "cogstride/files/output_file.hpp"
+#include "cogstride/motion/mover.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {

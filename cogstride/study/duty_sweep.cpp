@@ -8,6 +8,7 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/timer_choice.hpp"
+#include "cogstride/plant/brushed_plant.hpp"
 #include "cogstride/study/side_by_side.hpp"
 
 namespace cogstride {

@@ -3,6 +3,8 @@
 #include <cmath>
 
 #include "cogstride/lines/noise.hpp"
+#include "cogstride/motion/stepper/homing_goal.hpp"
+#include "cogstride/plant/stepped_plant.hpp"
 #include "cogstride/study/side_by_side.hpp"
 
 namespace cogstride {

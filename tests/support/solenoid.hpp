@@ -12,6 +12,9 @@
 #include <vector>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/bench/simulated/simulated_lines.hpp"
+#include "cogstride/bench/simulated/twin.hpp"
+#include "cogstride/motion/mover.hpp"
 
 namespace cogstride::testing_support {
 

@@ -11,6 +11,9 @@
 
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/files/output_file.hpp"
+#include "cogstride/motion/duty_course.hpp"
+#include "cogstride/motion/pulse_width/throttle_mover.hpp"
+#include "cogstride/plan/duty.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/reports.hpp"

@@ -6,6 +6,8 @@
 #include <cmath>
 #include <csignal>
 
+#include "cogstride/motion/mover.hpp"
+#include "cogstride/trace/trace.hpp"
 #include "progress.hpp"
 
 using namespace cogstride;

@@ -9,6 +9,7 @@
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/files/output_file.hpp"
+#include "cogstride/plant/stepped_plant.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/rig/files/change_rig.hpp"
 #include "cogstride/rig/files/read_rig.hpp"

@@ -7,6 +7,7 @@
 #include <mutex>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/plant/brushed_plant.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/reports.hpp"

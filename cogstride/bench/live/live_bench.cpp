@@ -8,12 +8,21 @@
 #include <atomic>
 #include <cmath>
 
+#include "cogstride/bench/bench_inputs.hpp"
+#include "cogstride/bench/bench_loop.hpp"
 #include "cogstride/bench/live/live_duty.hpp"
+#include "cogstride/bench/live/live_lines.hpp"
+#include "cogstride/board/h_bridge.hpp"
+#include "cogstride/board/six_gate.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
+#include "cogstride/motion/mover.hpp"
+#include "cogstride/motion/output_switch.hpp"
+#include "cogstride/port/converter.hpp"
 #include "cogstride/port/guardian.hpp"
 #include "cogstride/port/kernel_port.hpp"
+#include "cogstride/port/pwm_channels.hpp"
 #include "cogstride/trace/queued_sink.hpp"
 
 namespace cogstride {
@@ -234,6 +243,9 @@ class LiveBench::Supervisor final : public Participant {
 };
 
 struct LiveBench::Inside {
+  static std::vector<PwmChannels::Wanted> open_duties(const LiveBench& bench, LiveLines::Setup& setup);
+  [[nodiscard]] static std::vector<LiveLines::Reaction> reactions(const LiveBench& bench);
+
   Options options;
   std::unique_ptr<KernelPort> kernel;
   LinePort* port = nullptr;
@@ -253,7 +265,7 @@ struct LiveBench::Inside {
 LiveBench::LiveBench(Rig rig) : LiveBench(std::move(rig), Options{}) {}
 
 LiveBench::LiveBench(Rig given, Options options)
-    : Bench(for_live_lines(std::move(given))), inside_(std::make_unique<Inside>()) {
+    : Bench(for_live_lines(std::move(given)), {}), inside_(std::make_unique<Inside>()) {
   Inside& in = *inside_;
   in.options = options;
   const Controller& controller = rig().controller;
@@ -270,7 +282,7 @@ LiveBench::LiveBench(Rig given, Options options)
   setup.lead = ticks_at_least(options.lead, controller.timer_clock);
   setup.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
   setup.asks_for_real_time = options.asks_for_real_time;
-  const std::vector<PwmChannels::Wanted> hardware = open_duties(setup);
+  const std::vector<PwmChannels::Wanted> hardware = Inside::open_duties(*this, setup);
   in.port = options.port;
   if (in.port == nullptr) {
     in.kernel = std::make_unique<KernelPort>(controller, setup.lines, hardware, pulls_of(rig()),
@@ -279,7 +291,7 @@ LiveBench::LiveBench(Rig given, Options options)
     in.guardian = std::make_unique<Guardian>(in.kernel->rest_writes(), guardians_patience);
     setup.on_turn = [&in] { in.guardians_state.store(in.guardian->beat()); };
   }
-  setup.reactions = reactions();
+  setup.reactions = Inside::reactions(*this);
   if (controller.analogue) {
     setup.converter = options.converter;
     setup.analogue_channels = controller.analogue->channels;
@@ -307,10 +319,10 @@ LiveBench::LiveBench(Rig given, Options options)
 }
 
 /// What the player acts on by itself: emergency stops, and the limit switches of what moves.
-std::vector<LiveLines::Reaction> LiveBench::reactions() const {
-  const std::vector<Inputs::Input>& inputs = this->inputs().all();
+std::vector<LiveLines::Reaction> LiveBench::Inside::reactions(const LiveBench& bench) {
+  const std::vector<Inputs::Input>& inputs = bench.inputs().all();
   std::vector<LiveLines::Reaction> reactions;
-  for (const Guard::Watched& watched : watched_inputs(rig(), moved())) {
+  for (const Guard::Watched& watched : watched_inputs(bench.rig(), bench.moved())) {
     const bool is_emergency = watched.trip.cause == Trip::Cause::emergency_stop;
     if (!is_emergency && watched.trip.cause != Trip::Cause::limit_switch) continue;
     const auto input = std::find_if(inputs.begin(), inputs.end(),
@@ -318,7 +330,8 @@ std::vector<LiveLines::Reaction> LiveBench::reactions() const {
     LiveLines::Reaction reaction;
     reaction.line = watched.line;
     reaction.when_high = watched.trips_when == input->active_high;
-    reaction.cuts = (is_emergency ? rig().stops.emergency : rig().stops.limit_switch) == StopBy::cut;
+    reaction.cuts =
+        (is_emergency ? bench.rig().stops.emergency : bench.rig().stops.limit_switch) == StopBy::cut;
     reaction.steady_for = input->steady_for;
     if (!is_emergency) reaction.while_runs = watched.trip.mechanism;
     reactions.push_back(reaction);
@@ -327,21 +340,23 @@ std::vector<LiveLines::Reaction> LiveBench::reactions() const {
 }
 
 /// The timers of all duties. @return the lines whose duty hardware makes
-std::vector<PwmChannels::Wanted> LiveBench::open_duties(LiveLines::Setup& setup) const {
-  const double ns_per_tick = 1e9 / rig().controller.timer_clock.base().to_double();
+std::vector<PwmChannels::Wanted> LiveBench::Inside::open_duties(const LiveBench& bench,
+                                                                LiveLines::Setup& setup) {
+  const double ns_per_tick = 1e9 / bench.rig().controller.timer_clock.base().to_double();
   std::vector<PwmChannels::Wanted> hardware;
   const auto add = [&](PwmSetup pwm) {
     // What a channel makes needs no line of a GPIO chip, and what edges make has no channel: asked by line.
-    pwm.averaged = is_pwm_channel(rig().controller, static_cast<std::int64_t>(pwm.channels.front().line));
+    pwm.averaged =
+        is_pwm_channel(bench.rig().controller, static_cast<std::int64_t>(pwm.channels.front().line));
     setup.pwm.push_back(pwm);
   };
-  for (const auto& mover : movers())
+  for (const auto& mover : bench.movers())
     for (const PwmSetup& pwm : mover->pwm_setups()) add(pwm);
-  for (const auto& output : outputs())
+  for (const auto& output : bench.outputs())
     if (const std::optional<PwmSetup> pwm = output->pwm_setup()) add(*pwm);
   for (const LineSetup& line : setup.lines) {
     if (line.use == LineSetup::Use::input ||
-        !is_pwm_channel(rig().controller, static_cast<std::int64_t>(line.id)))
+        !is_pwm_channel(bench.rig().controller, static_cast<std::int64_t>(line.id)))
       continue;
     PwmChannels::Wanted wanted{line.id, line.name, line.rest_high, usual_period_ns};
     for (const PwmSetup& pwm : setup.pwm)

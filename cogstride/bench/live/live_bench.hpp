@@ -12,12 +12,14 @@
 #include <vector>
 
 #include "cogstride/bench/bench.hpp"
-#include "cogstride/bench/live/live_lines.hpp"
-#include "cogstride/port/pwm_channels.hpp"
+#include "cogstride/bench/live/player_conditions.hpp"
 #include "cogstride/trace/live_tally.hpp"
 #include "cogstride/trace/trace.hpp"
 
 namespace cogstride {
+
+class Converter;
+class LinePort;
 
 /// What stands between a mechanism and this controller's live lines.
 struct LiveObstacle {
@@ -71,8 +73,6 @@ class LiveBench final : public Bench {
 
  private:
   class Supervisor;
-  std::vector<PwmChannels::Wanted> open_duties(LiveLines::Setup& setup) const;
-  [[nodiscard]] std::vector<LiveLines::Reaction> reactions() const;
   void give_back() noexcept;
   void fail(StopBy how, const std::string& why);
   struct Inside;

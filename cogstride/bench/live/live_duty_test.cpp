@@ -14,10 +14,12 @@
 #include "cogstride/port/analogue_reader.hpp"
 #include "cogstride/port/kernel_files.hpp"
 #include "cogstride/port/null_port.hpp"
+#include "cogstride/port/pwm_channels.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/report/reports.hpp"
 #include "support/busy_computer.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inside.hpp"
 
 namespace cogstride::live_duty_test {
 namespace {

@@ -12,20 +12,13 @@
 
 #include "cogstride/bench/live/lateness.hpp"
 #include "cogstride/bench/live/live_messages.hpp"
+#include "cogstride/bench/live/player_conditions.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/port/converter.hpp"
 #include "cogstride/port/line_port.hpp"
 #include "cogstride/quantity/quantity.hpp"
 
 namespace cogstride {
-
-/// How the player's thread came to run.
-struct PlayerConditions {
-  bool real_time = false;      ///< at real-time priority
-  bool memory_locked = false;  ///< nothing of it can be paged out
-  std::int64_t wake_ns = 0;  ///< that a sleep ended too late, of a few tried: so long before an edge it spins
-  std::string words{};       ///< what was refused and what that means; empty when all was granted
-};
 
 class LiveLines final : public TimedLines {
  public:

@@ -7,6 +7,7 @@
 #include <cctype>
 #include <cmath>
 
+#include "cogstride/bench/simulated/world_events.hpp"
 #include "cogstride/lines/noise.hpp"
 #include "cogstride/plan/knob.hpp"
 #include "cogstride/quantity/finite.hpp"

@@ -1,11 +1,21 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 
+#include "cogstride/bench/bench_inputs.hpp"
+#include "cogstride/bench/kinds.hpp"
+#include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
+#include "cogstride/bench/simulated/world_events.hpp"
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/output_switch.hpp"
+#include "cogstride/plant/brushed_plant.hpp"
+#include "cogstride/plant/brushless_plant.hpp"
+#include "cogstride/plant/pulse_plant.hpp"
+#include "cogstride/plant/stepped_plant.hpp"
 #include "cogstride/rig/validate.hpp"
 
 namespace cogstride {
@@ -22,17 +32,47 @@ double start_position(const Mechanism& mechanism, const std::map<std::string, Ou
   return ((mechanism.limits.travel_from->base + mechanism.limits.travel_to->base) / Ratio(2)).to_double();
 }
 
+ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const SimulatedBench::Options& options,
+                              ExactFrequency clock, const WorldEvents& world, const Rig& actual) {
+  ShaftPlant::Setup setup;
+  setup.clock = clock;
+  setup.seed = options.seed;
+  setup.start_position = start_position(mechanism, options.start_positions);
+  setup.coarsest_step = options.coarsest_step.base().to_double();
+  setup.events = world.of_mechanism(mechanism.name);
+  setup.cut_by = switches_that_cut(actual, mechanism.supply.name);
+  return setup;
+}
+
 }  // namespace
+
+SimulatedBench::~SimulatedBench() = default;
+
+std::vector<OutsideEvent> SimulatedBench::events_not_come() const {
+  return teller_->not_come();
+}
+std::vector<Participant*> SimulatedBench::surroundings() {
+  return {teller_.get()};
+}
+TimedLines& SimulatedBench::lines() {
+  return *lines_;
+}
+const TimedLines& SimulatedBench::lines() const {
+  return *lines_;
+}
+Twin& SimulatedBench::twin_of(MechanismId id) const {
+  return *twins_[static_cast<std::size_t>(id)];
+}
 
 SimulatedBench::SimulatedBench(Rig rig) : SimulatedBench(std::move(rig), Options{}) {}
 
 SimulatedBench::SimulatedBench(Rig rig, Options options)
     : Bench(std::move(rig), options.guests),
       options_(std::move(options)),
-      teller_(options_.events, this->rig().controller.timer_clock,
-              [this](Tick at, const OutsideEvent& event) {
-                trace_event({at, "outside", to_text(event), TraceEvent::Kind::outside});
-              }) {
+      teller_(std::make_unique<EventTeller>(
+          options_.events, this->rig().controller.timer_clock, [this](Tick at, const OutsideEvent& event) {
+            trace_event({at, "outside", to_text(event), TraceEvent::Kind::outside});
+          })) {
   if (options_.actual) validate(*options_.actual);
   for (const auto& [name, position] : options_.start_positions) (void)mechanism_named(this->rig(), name);
   open_lines();
@@ -61,7 +101,7 @@ void SimulatedBench::make_twins() {
       const auto kind = std::find_if(kinds_of_movers().begin(), kinds_of_movers().end(),
                                      [&](const KindOfMover& each) { return each.has(*declared); });
       setup.mechanism = &mechanism_named(actual, declared->name);
-      setup.plant = plant_setup(*setup.mechanism, world, actual);
+      setup.plant = plant_setup(*setup.mechanism, options_, rig().controller.timer_clock, world, actual);
       setup.is_averaged = is_averaged(*declared);
       add(kind->twin(mover, setup));
     } else {
@@ -80,18 +120,6 @@ bool SimulatedBench::is_averaged(const Mechanism& mechanism) const {
   const auto* const bridge = std::get_if<HBridge>(&mechanism.board);
   return options_.average_pwm && bridge != nullptr && !bridge->current_limit && bridge->dead_time == Time() &&
          std::get<BridgeWiring>(mechanism.wiring).decay == Decay::slow;
-}
-
-ShaftPlant::Setup SimulatedBench::plant_setup(const Mechanism& mechanism, const WorldEvents& world,
-                                              const Rig& actual) const {
-  ShaftPlant::Setup setup;
-  setup.clock = rig().controller.timer_clock;
-  setup.seed = options_.seed;
-  setup.start_position = start_position(mechanism, options_.start_positions);
-  setup.coarsest_step = options_.coarsest_step.base().to_double();
-  setup.events = world.of_mechanism(mechanism.name);
-  setup.cut_by = switches_that_cut(actual, mechanism.supply.name);
-  return setup;
 }
 
 void SimulatedBench::open_lines() {
@@ -126,18 +154,12 @@ void SimulatedBench::begin_trace() {
   layout.ticks_per_second_denominator = clock.denominator();
   for (const LineSetup& line : lines_->lines())
     layout.lines.push_back({line.id, line.name, lines_->level(line.id)});
-  for (const auto& mover : movers()) {
-    const auto add = [&](std::vector<TracedSignal> signals) {
-      for (TracedSignal& signal : signals)
-        layout.signals.push_back({mover->name() + "." + signal.name, std::move(signal.unit)});
-      return signals.size();
-    };
-    const std::size_t asked = add(mover->signals());
-    sampled_.push_back({asked, add(twin_of(mover->id()).signals())});
-  }
+  layout.signals = signals();
   layout.sample_period =
       std::max<Tick>(1, ticks_at_least(options_.sample_period, rig().controller.timer_clock));
   samples_.resize(layout.signals.size());
+  for (const auto& mover : movers())
+    sampled_.emplace_back(mover->signals().size(), twin_of(mover->id()).signals().size());
   options_.trace->begin(layout);
   lines_->on_edge([this](Tick at, LineId line, bool high) { options_.trace->edge(at, line, high); });
   lines_->look_each(layout.sample_period, [this](Tick at) { look(at); });
@@ -156,8 +178,39 @@ void SimulatedBench::stopped(Tick at, const Trip& trip) {
   trace_event({at, "bench", trip.what, TraceEvent::Kind::fault});
 }
 
-void SimulatedBench::look_at_twins() {
+void SimulatedBench::look_at_twins() const {
   for (const auto& twin : twins_) twin->look();
+}
+
+std::vector<TracedSignal> SimulatedBench::signals() const {
+  std::vector<TracedSignal> all;
+  for (const auto& mover : movers())
+    for (const auto& signals : {mover->signals(), twin_of(mover->id()).signals()})
+      for (const TracedSignal& signal : signals)
+        all.push_back({mover->name() + "." + signal.name, signal.unit});
+  return all;
+}
+
+double SimulatedBench::signal(const std::string& name) const {
+  std::vector<std::string> names;
+  for (const auto& mover : movers()) {
+    Twin& twin = twin_of(mover->id());
+    twin.look();
+    const auto value = [&](const std::vector<TracedSignal>& signals, const auto& sample) {
+      std::vector<double> values(signals.size());
+      sample(values);
+      for (std::size_t i = 0; i < signals.size(); ++i) {
+        if (mover->name() + "." + signals[i].name == name) return std::optional(values[i]);
+        names.push_back(mover->name() + "." + signals[i].name);
+      }
+      return std::optional<double>();
+    };
+    const auto asked =
+        value(mover->signals(), [&](std::span<double> values) { mover->sample(lines_->now(), values); });
+    const auto made = value(twin.signals(), [&](std::span<double> values) { twin.sample(values); });
+    if (asked || made) return asked ? *asked : *made;
+  }
+  throw RangeError(fmt::format("'{}' is no signal of this bench; it has: {}", name, fmt::join(names, ", ")));
 }
 
 const CartPose& SimulatedBench::cart_pose(const std::string& name) const {
@@ -169,12 +222,13 @@ const CartPose& SimulatedBench::cart_pose(const std::string& name) const {
 
 void SimulatedBench::look(Tick at) {
   look_at_twins();
-  std::size_t next = 0;
-  for (std::size_t i = 0; i < sampled_.size(); ++i) {
-    const auto [asked, made] = sampled_[i];
-    movers()[i]->sample(at, std::span(samples_).subspan(next, asked));
-    twins_[i]->sample(std::span(samples_).subspan(next + asked, made));
-    next += asked + made;
+  std::span<double> left(samples_);
+  for (const auto& mover : movers()) {
+    const Twin& twin = twin_of(mover->id());
+    const auto [asked, made] = sampled_[static_cast<std::size_t>(mover->id())];
+    mover->sample(at, left.first(asked));
+    twin.sample(left.subspan(asked, made));
+    left = left.subspan(asked + made);
   }
   options_.trace->sample(at, samples_);
 }
@@ -197,6 +251,10 @@ Plant& SimulatedBench::plant_of(const std::string& name, bool (Mechanism::*is_on
                                 const char* what) const {
   if (!(mechanism_named(rig(), name).*is_one)()) throw RangeError(fmt::format("{}: {}", name, what));
   return *twin_of(mover(name).id()).plant();
+}
+
+const SimulatedLines& SimulatedBench::simulated_lines() const {
+  return *lines_;
 }
 
 const SteppedPlant& SimulatedBench::plant(const std::string& name) const {

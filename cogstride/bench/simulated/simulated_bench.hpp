@@ -7,18 +7,21 @@
 #include <vector>
 
 #include "cogstride/bench/bench.hpp"
+#include "cogstride/bench/guest.hpp"
 #include "cogstride/bench/simulated/outside_event.hpp"
-#include "cogstride/bench/simulated/simulated_lines.hpp"
-#include "cogstride/bench/simulated/twin.hpp"
-#include "cogstride/plant/brushed_plant.hpp"
-#include "cogstride/plant/brushless_plant.hpp"
-#include "cogstride/plant/pulse_plant.hpp"
-#include "cogstride/plant/stepped_plant.hpp"
-#include "cogstride/plant/surroundings.hpp"
 #include "cogstride/trace/tally.hpp"
 #include "cogstride/trace/trace.hpp"
 
 namespace cogstride {
+
+class BrushedPlant;
+class BrushlessPlant;
+class EventTeller;
+class Plant;
+class PulsePlant;
+class SimulatedLines;
+class SteppedPlant;
+class Surroundings;
 
 class SimulatedBench final : public Bench {
  public:
@@ -43,6 +46,7 @@ class SimulatedBench final : public Bench {
 
   explicit SimulatedBench(Rig rig);
   SimulatedBench(Rig rig, Options options);
+  ~SimulatedBench() override;
 
   /// Lines at rest and the trace closed: what a program does at its end. Motions that had not ended end with
   /// the code `closed`; orders and waits throw RangeError from then on, records stay readable.
@@ -50,7 +54,14 @@ class SimulatedBench final : public Bench {
 
   /// What was asked and what was made, so far.
   [[nodiscard]] RunTally tally() const;
-  /// The physics of one mechanism, for looking at. @throws RangeError when there is none of that name.
+  /// What a record of the run shows of a mover now, by its name there and in its unit there:
+  /// "traverse.made", "spindle.speed". NaN where it is not known.
+  /// @throws RangeError when there is no such signal, with those that there are
+  [[nodiscard]] double signal(const std::string& name) const;
+  /// Names and units of all of them, in the order of a record.
+  [[nodiscard]] std::vector<TracedSignal> signals() const;
+  /// The physics of one mechanism, for tests that look deeper. @throws RangeError when there is none of that
+  /// name.
   [[nodiscard]] const SteppedPlant& plant(const std::string& name) const;
   [[nodiscard]] const BrushedPlant& brushed_plant(const std::string& name) const;
   /// Of a hobby servo or a speed controller. @throws RangeError as above
@@ -59,7 +70,7 @@ class SimulatedBench final : public Bench {
   [[nodiscard]] const BrushlessPlant& brushless_plant(const std::string& name) const;
   /// Where a pair really stands. @throws RangeError as above
   [[nodiscard]] const CartPose& cart_pose(const std::string& name) const;
-  [[nodiscard]] const SimulatedLines& simulated_lines() const { return *lines_; }
+  [[nodiscard]] const SimulatedLines& simulated_lines() const;
 
   /// A finger makes a switch of a mechanism act, holds it open, or (nothing) leaves it to its place again.
   /// @throws RangeError when there is no such mechanism
@@ -68,39 +79,33 @@ class SimulatedBench final : public Bench {
   /// An event of a guest (a script) in the trace.
   void trace_event(TraceEvent event) override;
   /// Events whose time has not come so far.
-  [[nodiscard]] std::vector<OutsideEvent> events_not_come() const { return teller_.not_come(); }
+  [[nodiscard]] std::vector<OutsideEvent> events_not_come() const;
 
  protected:
   void noted(const MotionNote& note) override;
   void stopped(Tick at, const Trip& trip) override;
-  [[nodiscard]] std::vector<Participant*> surroundings() override { return {&teller_}; }
-  [[nodiscard]] TimedLines& lines() override { return *lines_; }
-  [[nodiscard]] const TimedLines& lines() const override { return *lines_; }
+  [[nodiscard]] std::vector<Participant*> surroundings() override;
+  [[nodiscard]] TimedLines& lines() override;
+  [[nodiscard]] const TimedLines& lines() const override;
 
  private:
   void open_lines();
   void make_twins();
-  [[nodiscard]] ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const WorldEvents& world,
-                                              const Rig& actual) const;
   [[nodiscard]] bool is_averaged(const Mechanism& mechanism) const;
   [[nodiscard]] Plant& plant_of(const std::string& name, bool (Mechanism::*is_one)() const,
                                 const char* what) const;
-  [[nodiscard]] Twin& twin_of(MechanismId id) const { return *twins_[static_cast<std::size_t>(id)]; }
+  [[nodiscard]] Twin& twin_of(MechanismId id) const;
   void begin_trace();
   void look(Tick at);
-  void look_at_twins();
+  void look_at_twins() const;
 
   Options options_;
-  EventTeller teller_;
+  std::unique_ptr<EventTeller> teller_;
   std::unique_ptr<SimulatedLines> lines_;
   std::vector<std::unique_ptr<Twin>> twins_;  // by MechanismId
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
-  struct Sampled {
-    std::size_t asked;  // how many signals of the mover, and how many of its twin
-    std::size_t made;
-  };
-  std::vector<Sampled> sampled_;  // by MechanismId
+  std::vector<std::pair<std::size_t, std::size_t>> sampled_;  // signals of movers and of their twins
   std::string fault_;
   std::string noted_fault_{};  // that a motion has noted itself, last
 };
