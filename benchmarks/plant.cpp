@@ -72,7 +72,7 @@ void bench_by_duty(benchmark::State& state) {
   double seconds = 0.0;
   for (auto _ : state) {
     SimulatedBench bench(rig);
-    bench.brushed("feeder").spin({.duty = 0.6, .lasts = 2_s}).wait();
+    bench.brushed("feeder").spin({.duty = 60_percent, .lasts = 2_s}).wait();
     seconds += bench.now().in(units::s);
   }
   state.counters["times_real"] = benchmark::Counter(seconds, benchmark::Counter::kIsRate);

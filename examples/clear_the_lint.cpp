@@ -10,7 +10,7 @@ int main(int count, char** words) try {
   auto fan = bench.speed_controller("fan");
   fan.arm().wait();  // nothing but the pulses of its arming stages goes out before
   std::printf("armed after %.2f s\n", bench.now().in(cogstride::units::s));
-  fan.throttle({.duty = 0.3, .in = 1_s}).wait();
+  fan.throttle({.duty = 30_percent, .in = 1_s}).wait();
   for (int i = 0; i < 4; ++i) {
     fan.faster(cogstride::ExactFraction(10, cogstride::units::percent)).wait();
     bench.serve(1_s);

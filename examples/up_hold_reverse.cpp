@@ -19,7 +19,7 @@ int main(int count, char** words) try {
   cogstride::SimulatedBench bench{cogstride::read_rig(count > 1 ? words[1] : "demo/bobbin.rig.toml")};
   auto feeder = bench.brushed("feeder");
 
-  feeder.spin({.duty = 0.6, .in = 1_s}).wait();  // done when the duty is reached
+  feeder.spin({.duty = 60_percent, .in = 1_s}).wait();  // done when the duty is reached
   say(bench, feeder, "up");
   bench.serve(1_s);
   say(bench, feeder, "held");

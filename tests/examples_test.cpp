@@ -118,6 +118,10 @@ TEST(Examples, TheReelIsCaughtByItsBackEmf) {
        "s: stopped, wanted +0 rpm, turns at +-?[0-9] rpm"});
 }
 
+TEST(Examples, APortOfOnesOwnGetsEveryStep) {
+  expect_lines(output_of("own_port"), {"stands at 6 mm\n", "1600 pulses went out"});
+}
+
 TEST(Examples, KnobToSpeed) {
   expect_lines(output_of("knob_to_speed"), {"2\\.\\d s: knob at 100 %, duty 100 %, 67\\d rpm",
                                             "5\\.\\d s: knob at  1\\d %, duty  28 %, 12\\d rpm",

@@ -15,6 +15,11 @@
 // Blocking: orders return at once, and nothing moves until somebody waits, serves or runs. wait(), result(),
 //   serve(), run(), come_to_rest() and the stop() of a handle return when what they name has happened. What
 //   the bench itself calls (a listener, a participant) may order and stop, and is refused when it waits.
+// Unserved: live motion goes on by itself. For half of LiveBench::Options::horizon (10 ms as it comes) a
+//   program may do something else while something moves; then the next steps are late, which ends in a fault
+//   once they are later than the rig bears (`controller.edge_lateness`). After a quarter of a second
+//   (LiveLines::planning_may_be_silent) all lines are put at rest. Stops take back what was handed out: a
+//   longer horizon makes none later.
 
 #pragma once
 

@@ -140,6 +140,14 @@ std::vector<AdcSetup> analogue_inputs(const Rig& rig, const Mechanism& mechanism
   return inputs;
 }
 
+Tick horizon_ticks(ExactTime horizon, ExactFrequency clock) {
+  const Ratio seconds = horizon.base();
+  if (seconds < Ratio(1, 500) || seconds > Ratio(1))
+    throw RangeError(
+        fmt::format("a horizon of {:.4g} ms: 2 ms to 1000 ms can be had", 1e3 * seconds.to_double()));
+  return ticks_at_least(horizon, clock);
+}
+
 std::vector<Guard::Watched> watched_inputs(const Rig& rig, const MovedMechanisms& moved) {
   std::vector<Guard::Watched> watched;
   const auto add = [&](Trip::Cause cause, std::int64_t line, bool when, std::optional<MechanismId> mechanism,

@@ -25,6 +25,8 @@ using MovedMechanisms = std::vector<MovedMechanism>;
 [[nodiscard]] AdcSetup analogue_input(const AnalogueInputs& analogue, std::int64_t channel);
 /// The analogue inputs of a mechanism's shunts and probes. @throws RangeError when the controller has none
 [[nodiscard]] std::vector<AdcSetup> analogue_inputs(const Rig& rig, const Mechanism& mechanism);
+/// How far ahead motion is handed out. @throws RangeError outside 2 ms to 1 s
+[[nodiscard]] Tick horizon_ticks(ExactTime horizon, ExactFrequency clock);
 /// What must stop motion.
 [[nodiscard]] std::vector<Guard::Watched> watched_inputs(const Rig& rig, const MovedMechanisms& moved);
 

@@ -71,7 +71,7 @@ TEST(BenchLoop, AListenerMayStopAMechanismAndGoesOn) {
       refused = error.what();
     }
     EXPECT_THROW(bench.wait_for_all(), RangeError);
-    EXPECT_THROW(feeder.spin({.duty = 0.3}).wait(), RangeError);
+    EXPECT_THROW(feeder.spin({.duty = 30_percent}).wait(), RangeError);
   });
   traverse.home().wait();
   auto move = traverse.move({.to = 110_mm, .speed = 20_mm_per_s});

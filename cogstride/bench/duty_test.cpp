@@ -55,7 +55,7 @@ TEST(Duty, SpeedAndCurrentAreThoseOfTheClosedForm) {
   // V d = R I + k w,  k I = T_c + B w: solved by hand for each duty.
   for (const double duty : {0.25, 0.5, 0.75, 1.0}) {
     SimulatedBench bench(reel_rig());
-    bench.brushed("feeder").spin({.duty = duty}).wait();
+    bench.brushed("feeder").spin({.duty = Fraction::from_base(duty)}).wait();
     bench.serve(3_s);
     const double k = 0.0625, r = 2.85, b = 2e-5, coulomb = 0.016;
     const double speed = (24.0 * duty - r * coulomb / k) / (k + r * b / k);
@@ -71,7 +71,7 @@ TEST(Duty, DeadTimeTakesItsShareOfEveryPeriod) {
     Rig rig = reel_rig();
     std::get<HBridge>(reel(rig).board).dead_time = 1_us;
     SimulatedBench bench(rig);
-    bench.brushed("feeder").spin({.duty = duty}).wait();
+    bench.brushed("feeder").spin({.duty = Fraction::from_base(duty)}).wait();
     bench.serve(3_s);
     const double k = 0.0625, r = 2.85, b = 2e-5, coulomb = 0.016;
     const double volts = 24.0 * duty - (24.0 + 2 * 0.7) * 1e-6 * 20e3;
@@ -86,7 +86,7 @@ TEST(Duty, ItsTimeConstantIsThatOfWindingAndInertia) {
   reel(rig).load.viscous_friction = ViscousFriction();
   reel(rig).limits.full_ramp = Time(1e-6, units::s);
   SimulatedBench bench(rig);
-  bench.brushed("feeder").spin({.duty = 0.5});
+  bench.brushed("feeder").spin({.duty = 50_percent});
   // J R / k^2 = 1.25e-4 * 2.85 / 0.0625^2 = 91.2 ms, in which it comes to 63.2 % of 12 V / k.
   bench.serve(Time(91.2e-3, units::s));
   EXPECT_NEAR(shaft_speed(bench) / (12.0 / 0.0625), 1.0 - std::exp(-1.0), 6e-3);
@@ -96,7 +96,7 @@ TEST(Duty, AStalledMotorTakesWhatItsResistanceLets) {
   Rig rig = reel_rig();
   reel(rig).load.stiction = Torque(10.0, units::Nm);
   SimulatedBench bench(rig);
-  bench.brushed("feeder").spin({.duty = 0.3}).wait();
+  bench.brushed("feeder").spin({.duty = 30_percent}).wait();
   bench.serve(0.1_s);
   EXPECT_NEAR(mean_current(bench, 0.1_s), 0.3 * 24.0 / 2.85, 5e-3);
   EXPECT_EQ(shaft_speed(bench), 0.0);
@@ -110,7 +110,7 @@ TEST(Duty, ABrakedMotorStopsInItsOwnTimeConstantAndACoastingOneByFriction) {
     Rig rig = reel_rig();
     SimulatedBench bench(rig);
     auto feeder = bench.brushed("feeder");
-    feeder.spin({.duty = 0.5}).wait();
+    feeder.spin({.duty = 50_percent}).wait();
     bench.serve(2_s);
     const double from = shaft_speed(bench);
     brakes ? feeder.brake() : feeder.coast();
@@ -139,7 +139,7 @@ TEST(Duty, TheWaysOfSwitchingDifferAsOnARealBench) {
     reel(rig).load.coulomb_friction = Torque(0.004, units::Nm);
     reel(rig).load.stiction = Torque(0.004, units::Nm);
     SimulatedBench bench(rig);
-    bench.brushed("feeder").spin({.duty = 0.3}).wait();
+    bench.brushed("feeder").spin({.duty = 30_percent}).wait();
     bench.serve(3_s);
     double least = 1e9;
     double most = -1e9;
@@ -178,7 +178,7 @@ TEST(Duty, EachKindOfBridgeTurnsTheSameWayWithTheSameDuty) {
         }
         SimulatedBench bench(rig);
         auto feeder = bench.brushed("feeder");
-        feeder.spin({.duty = duty}).wait();
+        feeder.spin({.duty = Fraction::from_base(duty)}).wait();
         bench.serve(2_s);
         const double at = shaft_speed(bench);
         EXPECT_GT(at * duty, 0.0);
@@ -206,7 +206,7 @@ TEST(Duty, AnInvertedLineTurnsItTheWayItWouldOnABench) {
   SimulatedBench::Options options;
   options.actual = actual;
   SimulatedBench bench(rig, options);
-  bench.brushed("feeder").spin({.duty = 0.5}).wait();
+  bench.brushed("feeder").spin({.duty = 50_percent}).wait();
   bench.serve(1_s);
   EXPECT_LT(shaft_speed(bench), -100.0);
 }
@@ -216,7 +216,7 @@ TEST(Duty, TheBoardsOwnLimitCutsEachPeriodShort) {
   std::get<HBridge>(reel(rig).board).current_limit = Current(1.5, units::A);
   reel(rig).limits.full_ramp = Time(1e-3, units::s);
   SimulatedBench bench(rig);
-  bench.brushed("feeder").spin({.duty = 1.0});
+  bench.brushed("feeder").spin({.duty = 100_percent});
   bench.serve(0.1_s);
   EXPECT_LE(bench.brushed_plant("feeder").highest_current(), 1.5 + 1e-6);
   EXPECT_GT(bench.brushed_plant("feeder").times_limited(), 100);
@@ -232,7 +232,7 @@ TEST(Duty, AShuntHoldsTheDutyBackWhileTheCurrentIsOverItsLimit) {
   reel(rig).load.stiction = Torque(10.0, units::Nm);  // jammed: 24 V would drive 8 A through it
   SimulatedBench bench(rig);
   auto feeder = bench.brushed("feeder");
-  feeder.spin({.duty = 0.9, .in = 1_s}).wait();
+  feeder.spin({.duty = 90_percent, .in = 1_s}).wait();
   bench.serve(1_s);
   EXPECT_NEAR(mean_current(bench, 0.2_s), 1.0, 0.05);
   EXPECT_NEAR(feeder.measured_current(), 1.0, 0.1);
@@ -249,7 +249,7 @@ TEST(Duty, AProbeStopsItBeforeItBurns) {
   SimulatedBench bench(rig);
   std::string told;
   bench.on_fault([&](const std::string& why) { told = why; });
-  bench.brushed("feeder").spin({.duty = 0.5}).wait();
+  bench.brushed("feeder").spin({.duty = 50_percent}).wait();
   bench.serve(10_s);
   EXPECT_NE(told.find("feeder: its motor is 4"), std::string::npos) << told;
   EXPECT_NE(told.find("stands 40 K"), std::string::npos) << told;
@@ -284,7 +284,7 @@ TEST(Duty, CurrentAndHeatStayWithinTheirLimitsThroughEveryFault) {
     auto feeder = bench.brushed("feeder");
     for (int order = 0; order < 6; ++order) {
       try {
-        feeder.spin({.duty = order % 2 == 0 ? 1.0 : -1.0, .in = 200_ms});
+        feeder.spin({.duty = order % 2 == 0 ? 100_percent : -100_percent, .in = 200_ms});
       } catch (const RangeError& refused) {
         EXPECT_NE(std::string(refused.what()), "") << what;  // an emergency stop, a lost supply
       }
@@ -306,7 +306,7 @@ TEST(Duty, HeatFollowsItsFirstOrderLaw) {
   reel(rig).limits.full_ramp = Time(1e-3, units::s);
   reel(rig).limits.highest_duty.reset();
   SimulatedBench bench(rig);
-  bench.brushed("feeder").spin({.duty = 0.1}).wait();
+  bench.brushed("feeder").spin({.duty = 10_percent}).wait();
   bench.serve(10_s);
   // 0.923 A in 2.6 ohm: 2.2 W. The copper gains resistance, so that it warms a little less than 2.2 * 5 * (1
   // - 1/e).
@@ -322,7 +322,7 @@ TEST(Duty, LettingGoPumpsWhatTheWindingHeldIntoTheSupply) {
   reel(rig).supply.clamp_resistance.reset();
   SimulatedBench bench(rig);
   auto feeder = bench.brushed("feeder");
-  feeder.spin({.duty = 0.9}).wait();
+  feeder.spin({.duty = 90_percent}).wait();
   bench.serve(2_s);
   const double current = bench.brushed_plant("feeder").current();
   feeder.coast();
@@ -346,10 +346,10 @@ TEST(Duty, NeverReversesWithoutItsPauseWhateverItIsTold) {
     try {
       switch (random() % 7) {
         case 0:
-          feeder.spin({.duty = 0.1 + 0.08 * static_cast<double>(random() % 10)});
+          feeder.spin({.duty = Fraction::from_base(0.1 + 0.08 * static_cast<double>(random() % 10))});
           break;
         case 1:
-          feeder.spin({.duty = -0.1 - 0.08 * static_cast<double>(random() % 10)});
+          feeder.spin({.duty = Fraction::from_base(-0.1 - 0.08 * static_cast<double>(random() % 10))});
           break;
         case 2:
           feeder.reverse();
@@ -394,12 +394,12 @@ TEST(Duty, AnEmergencyStopTakesTheDriveAtOnceAndNothingStartsWhileItIsPressed) {
   options.events = {{1_s, "halt", true}};
   SimulatedBench bench(rig, options);
   auto feeder = bench.brushed("feeder");
-  auto motion = feeder.spin({.duty = 0.8, .lasts = 5_s});
+  auto motion = feeder.spin({.duty = 80_percent, .lasts = 5_s});
   EXPECT_NE(motion.result().find("the emergency stop halt (line 38) is pressed"), std::string::npos);
   EXPECT_EQ(feeder.duty(), 0.0);
   for (const LineId line : {LineId{28}, LineId{29}, LineId{30}})
     EXPECT_FALSE(bench.simulated_lines().level(line));
-  EXPECT_THROW((void)feeder.spin({.duty = 0.5}), RangeError);
+  EXPECT_THROW((void)feeder.spin({.duty = 50_percent}), RangeError);
 }
 
 TEST(Duty, WhatIsRefusedChangesNothing) {
@@ -407,9 +407,9 @@ TEST(Duty, WhatIsRefusedChangesNothing) {
   auto feeder = bench.brushed("feeder");
   EXPECT_THROW((void)feeder.reverse(), RangeError);
   EXPECT_THROW((void)feeder.faster(ExactFraction::from_base({1, 10})), RangeError);
-  auto on = feeder.spin({.duty = 0.4, .lasts = 1_s});
+  auto on = feeder.spin({.duty = 40_percent, .lasts = 1_s});
   bench.serve(0.5_s);
-  EXPECT_THROW((void)feeder.spin({.duty = 0.01}), RangeError);
+  EXPECT_THROW((void)feeder.spin({.duty = 1_percent}), RangeError);
   EXPECT_THROW((void)feeder.slower(ExactFraction::from_base({1, 2})), RangeError);
   EXPECT_DOUBLE_EQ(feeder.duty(), 0.4);
   on.wait();
@@ -421,7 +421,7 @@ TEST(Duty, WhatIsRefusedChangesNothing) {
 TEST(Duty, ItsEncoderTellsSpeedAndTurns) {
   SimulatedBench bench(reel_rig());
   auto feeder = bench.brushed("feeder");
-  feeder.spin({.duty = 0.5}).wait();
+  feeder.spin({.duty = 50_percent}).wait();
   bench.serve(2_s);
   const Measured seen = feeder.measured();
   EXPECT_NEAR(seen.speed / bench.brushed_plant("feeder").speed(), 1.0, 0.01);
@@ -432,7 +432,7 @@ TEST(Duty, WhateverTimeItTakesItEndsWithoutDrive) {
   for (const int milliseconds : {100, 333, 500, 1000, 1237, 2000}) {
     SimulatedBench bench(reel_rig());
     const auto lasts = ExactTime::from_base({milliseconds, 1000});
-    bench.brushed("feeder").spin({.duty = 0.25, .lasts = lasts}).wait();
+    bench.brushed("feeder").spin({.duty = 25_percent, .lasts = lasts}).wait();
     bench.serve(50_ms);
     EXPECT_FALSE(bench.simulated_lines().level(LineId{30})) << milliseconds;
     EXPECT_EQ(bench.brushed_plant("feeder").current(), 0.0) << milliseconds;
@@ -445,7 +445,7 @@ TEST(Duty, AJamIsDrivenAndStands) {
   SimulatedBench::Options options;
   options.events = {{1_s, "feeder.jam", true}};
   SimulatedBench bench(rig, options);
-  bench.brushed("feeder").spin({.duty = 0.5}).wait();
+  bench.brushed("feeder").spin({.duty = 50_percent}).wait();
   bench.serve(2_s);
   EXPECT_EQ(shaft_speed(bench), 0.0);
   EXPECT_GT(bench.tally().drives[0].driven_still, 0.5);
@@ -463,9 +463,9 @@ TEST(Duty, AveragedItComesToTheSameAsWithEverySwitchingResolved) {
     options.average_pwm = averages;
     SimulatedBench bench(rig, options);
     auto feeder = bench.brushed("feeder");
-    feeder.spin({.duty = 0.7, .in = 300_ms}).wait();
+    feeder.spin({.duty = 70_percent, .in = 300_ms}).wait();
     bench.serve(300_ms);
-    feeder.spin({.duty = 0.35, .in = 100_ms}).wait();
+    feeder.spin({.duty = 35_percent, .in = 100_ms}).wait();
     bool switched = false;
     for (int i = 0; i < 50; ++i) {
       bench.serve(Time(7.3e-6, units::s));
@@ -496,7 +496,7 @@ TEST(Duty, ABridgeThatNothingSwitchesOffBrakesAndSaysThatItCannotCoast) {
   reel(rig).common.enable = EnableUse::tied;
   SimulatedBench bench(rig);
   auto feeder = bench.brushed("feeder");
-  feeder.spin({.duty = 0.5, .lasts = 1_s}).wait();
+  feeder.spin({.duty = 50_percent, .lasts = 1_s}).wait();
   bench.serve(300_ms);
   EXPECT_EQ(shaft_speed(bench), 0.0) << "coasting it would turn for more than a second";
   EXPECT_THROW(feeder.coast(), RangeError);
@@ -549,7 +549,7 @@ TEST(Duty, FrictionThatDiffersFromPlaceToPlaceScattersWhereItEnds) {
     SimulatedBench::Options options;
     options.seed = seed;
     SimulatedBench bench(rig, options);
-    bench.brushed("feeder").spin({.duty = 0.4, .lasts = 500_ms}).wait();
+    bench.brushed("feeder").spin({.duty = 40_percent, .lasts = 500_ms}).wait();
     bench.serve(3_s);
     return bench.brushed_plant("feeder").position();
   };

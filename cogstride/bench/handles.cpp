@@ -170,7 +170,7 @@ std::string MechanismHandle::obstacle() const {
 }
 
 void MechanismHandle::stop() {
-  mover().come_to_rest(lines());
+  mover().answers_for().come_to_rest(lines());
   wait_for_rest();
 }
 
@@ -338,7 +338,7 @@ Motion BrushedHandle::slower(OutputSpeed by) {
 }
 
 Motion BrushedHandle::spin_fraction(double fraction, std::optional<ExactTime> ramp) {
-  return spin({.duty = duty_of_fraction(fraction, mover().limits()), .in = ramp});
+  return spin({.duty = Fraction::from_base(duty_of_fraction(fraction, mover().limits())), .in = ramp});
 }
 
 Motion BrushedHandle::faster(ExactFraction by) {
@@ -354,6 +354,7 @@ Motion BrushedHandle::reverse(std::optional<ExactTime> ramp) {
 }
 
 Motion BrushedHandle::stop(std::optional<ExactTime> ramp) {
+  if (Mover& holder = mover().answers_for(); &holder != &mover()) holder.stop(lines(), Braking::on_a_ramp);
   return motion(mover().stop(lines(), ramp));
 }
 

@@ -162,7 +162,8 @@ class BrushedHandle : private HandleOf<DutyMover> {
   Motion spin(const DutyOrder& order);
   /// To a signed fraction of what it may be given: the smallest one turns it. @param fraction  -1 to 1
   Motion spin_fraction(double fraction, std::optional<ExactTime> ramp = {});
-  /// To a speed that its encoder holds. @throws RangeError when it has none, or the speed cannot be had
+  /// To a speed that its encoder holds; done when it is measured to turn with it, within a tenth.
+  /// @throws RangeError when it has none, or the speed cannot be had
   Motion spin(const SpeedOrder& order);
   Motion faster(OutputSpeed by);
   Motion slower(OutputSpeed by);

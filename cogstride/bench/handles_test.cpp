@@ -45,11 +45,11 @@ TEST(TakenBack, AStepperBrakesAndItsQueueGoesOn) {
 TEST(TakenBack, AMotorByDutyGoesDownToNone) {
   SimulatedBench bench(demo_rig());
   auto feeder = bench.brushed("feeder");
-  take_back(bench, feeder.spin({.duty = 0.3, .lasts = 20_s}), 0.5_s);
+  take_back(bench, feeder.spin({.duty = 30_percent, .lasts = 20_s}), 0.5_s);
   bench.serve(2_s);
   EXPECT_EQ(feeder.duty(), 0.0);
   EXPECT_NEAR(bench.brushed_plant("feeder").speed(), 0.0, 1e-3);
-  feeder.spin({.duty = 0.3, .lasts = 1_s}).wait();
+  feeder.spin({.duty = 30_percent, .lasts = 1_s}).wait();
 }
 
 TEST(TakenBack, AServoStandsBetweenItsEnds) {
@@ -68,7 +68,7 @@ TEST(TakenBack, AMotorBehindASpeedControllerStaysArmed) {
   SimulatedBench bench(demo_rig());
   auto fan = bench.speed_controller("fan");
   fan.arm().wait();
-  take_back(bench, fan.throttle({.duty = 0.4, .lasts = 20_s}), 0.5_s);
+  take_back(bench, fan.throttle({.duty = 40_percent, .lasts = 20_s}), 0.5_s);
   bench.serve(0.5_s);
   EXPECT_EQ(fan.throttle(), 0.0);
   EXPECT_TRUE(fan.is_armed());
@@ -98,7 +98,7 @@ TEST(TakenBack, AWheeledPairStandsOnItsWay) {
 TEST(TakenBack, WhatHasEndedIsNotTakenBack) {
   SimulatedBench bench(demo_rig());
   auto feeder = bench.brushed("feeder");
-  Motion spin = feeder.spin({.duty = 0.3});
+  Motion spin = feeder.spin({.duty = 30_percent});
   spin.wait();
   spin.cancel();
   EXPECT_EQ(spin.status(), MotionStatus::done);
@@ -126,7 +126,7 @@ TEST(Handles, OfABenchThatIsGoneSaySo) {
   auto feeder = bench->brushed("feeder");
   auto any = bench->mechanism("fan");
   Motion home = traverse.home();
-  Motion spin = feeder.spin({.duty = 0.3});
+  Motion spin = feeder.spin({.duty = 30_percent});
   spin.wait();
   bench->close();
   bench.reset();
@@ -218,9 +218,9 @@ TEST(Handles, OfWhateverKindSayAndStopWhatIsOn) {
   bench.speed_controller("fan").arm().wait();
   bench.stepper("creel").home().wait();
   bench.stepper("creel").spin({.at = OutputSpeed(ExactAngularSpeed(20, units::deg_per_s))});
-  bench.brushed("feeder").spin({.duty = 0.3}).wait();
+  bench.brushed("feeder").spin({.duty = 30_percent}).wait();
   bench.brushless("spindle").spin({.at = 900_rpm}).wait();
-  bench.speed_controller("fan").throttle({.duty = 0.3}).wait();
+  bench.speed_controller("fan").throttle({.duty = 30_percent}).wait();
   for (const char* const name : {"creel", "feeder", "spindle", "fan"}) {
     auto any = bench.mechanism(name);
     EXPECT_EQ(any.name(), name);

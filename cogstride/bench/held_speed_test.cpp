@@ -163,7 +163,7 @@ TEST(HeldSpeed, RefusesWhatCannotBeHeldWithTheFigureThatCan) {
                 .find("cannot be had: its current limit"),
             std::string::npos);
   EXPECT_THROW(feeder.faster(rpm(10)), RangeError) << "it holds no speed";
-  feeder.spin({.duty = 0.4}).wait();
+  feeder.spin({.duty = 40_percent}).wait();
   EXPECT_THROW(feeder.faster(rpm(10)), RangeError);
   Rig blind = feeder_rig();
   blind.mechanisms[0].sensors.clear();
@@ -276,6 +276,27 @@ TEST(HeldSpeed, AReversedEncoderIsNoticedBeforeItRunsAway) {
     bench.serve(2_s);
     EXPECT_EQ(bench.brushed("feeder").duty(), 0.0);
     EXPECT_LT(std::abs(real_rpm(bench)), 1.0);
+  }
+}
+
+// A load that leaves it short of its speed from the start: the order is not done before the speed is there.
+TEST(HeldSpeed, IsWaitedForUntilItIsMeasured) {
+  for (const double torque : {0.0, 0.17}) {
+    OutsideEvent load{1_ms, "feeder.load"};
+    load.torque = Torque(torque, units::Nm);
+    SimulatedBench bench(feeder_rig(), {.events = {load}});
+    bench.serve(10_ms);
+    Motion spin = bench.brushed("feeder").spin(SpeedOrder{.at = rpm(300)});
+    if (torque == 0.0) {
+      EXPECT_EQ(spin.wait(), MotionStatus::done);
+      EXPECT_NEAR(real_rpm(bench), 300.0, 35.0) << "when it is said to be done";
+      Motion back = bench.brushed("feeder").reverse();
+      EXPECT_EQ(back.wait(), MotionStatus::done);
+      EXPECT_NEAR(real_rpm(bench), -300.0, 35.0) << "the reversal has happened";
+    } else {
+      EXPECT_THROW(spin.wait(), MotionFault);
+      EXPECT_EQ(spin.code(), FaultCode::failed);
+    }
   }
 }
 

@@ -4,6 +4,7 @@
 #include <memory>
 #include <span>
 #include <string>
+#include <vector>
 
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/rig/rig.hpp"
@@ -18,6 +19,8 @@ struct KindOfMover {
   bool (*has)(const Mechanism&);
   std::unique_ptr<Mover> (*mover)(const Mechanism&, MechanismId, PwmGroup, const Controller&);
   std::unique_ptr<Twin> (*twin)(Mover&, const TwinSetup&);
+  /// What keeps it from live lines; empty: nothing.
+  std::vector<std::string> (*not_live)(const Mechanism&, const Controller&);
 };
 [[nodiscard]] std::span<const KindOfMover> kinds_of_movers();
 

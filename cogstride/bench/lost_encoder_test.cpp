@@ -30,7 +30,7 @@ TEST(LostEncoder, IsNoticedWhereAMotorIsDrivenByDutyAlone) {
     SimulatedBench bench(demo_rig(), {.events = {{.at = 2_s, .what = "feeder.disc", .on = false}}});
     const FaultWatch fault(bench);
     auto feeder = bench.brushed("feeder");
-    feeder.spin({.duty = duty}).wait();
+    feeder.spin({.duty = Fraction::from_base(duty)}).wait();
     bench.serve(4_s);
     is_noticed(fault, 2.0, 0.3, "disc has not counted for 0.2 s");
     EXPECT_EQ(feeder.duty(), 0.0);
@@ -41,7 +41,7 @@ TEST(LostEncoder, OfASlowRampNothingIsToldBeforeItTurns) {
   SimulatedBench bench(demo_rig());
   const FaultWatch fault(bench);
   auto feeder = bench.brushed("feeder");
-  feeder.spin({.duty = 0.3, .in = 5_s}).wait();
+  feeder.spin({.duty = 30_percent, .in = 5_s}).wait();
   feeder.reverse().wait();
   bench.serve(1_s);
   feeder.stop().wait();
@@ -69,7 +69,7 @@ TEST(LostEncoder, OfRandomRigsWithTheirEncodersNoneIsTakenForLost) {
     auto drive = bench.brushed("feeder");
     const double duty =
         start_duty(model_of(feeder)) * std::uniform_real_distribution<double>(1.25, 2.0)(random);
-    drive.spin({.duty = i % 2 == 0 ? duty : -duty}).wait();
+    drive.spin({.duty = Fraction::from_base(i % 2 == 0 ? duty : -duty)}).wait();
     bench.serve(3_s);
     EXPECT_EQ(fault.what, "") << i << ": " << duty << ", inertia " << feeder.load.inertia.base();
   }

@@ -58,8 +58,8 @@ MeasuredTable measured(const Rig& rig, const std::vector<Piece>& pieces, double 
     if (piece.duty == 0.0) {
       feeder.stop(ExactTime::from_base(Ratio(std::llround(piece.ramp * 1000), 1000)));
     } else {
-      feeder.spin(
-          {.duty = piece.duty, .in = ExactTime::from_base(Ratio(std::llround(piece.ramp * 1000), 1000))});
+      feeder.spin({.duty = Fraction::from_base(piece.duty),
+                   .in = ExactTime::from_base(Ratio(std::llround(piece.ramp * 1000), 1000))});
     }
     const double until = bench.now().base() + piece.ramp + piece.holds;
     while (bench.now().base() < until - 1e-9) {

@@ -43,9 +43,9 @@ TEST(Numbers, AreWantedByAllHandlesAndNothingMoves) {
   auto fan = bench.speed_controller("fan");
   auto lamp = bench.output("lamp");
   fan.arm().wait();
-  refuses("spin", [&](double n) { (void)feeder.spin({.duty = n}); });
+  refuses("spin", [&](double n) { (void)feeder.spin({.duty = Fraction::from_base(n)}); });
   refuses("spin_fraction", [&](double n) { (void)feeder.spin_fraction(n); });
-  refuses("throttle", [&](double n) { (void)fan.throttle({.duty = n}); });
+  refuses("throttle", [&](double n) { (void)fan.throttle({.duty = Fraction::from_base(n)}); });
   refuses("serve", [&](double n) { bench.serve(Time(n, units::s)); });
   refuses("fade's time", [&](double n) { lamp.fade(0.5, Time(n, units::s)); });
   for (const double share : {none, endless, -endless, 1.01}) {

@@ -98,6 +98,39 @@ TEST(WheeledPair, MeasuredFiguresBringItHome) {
   EXPECT_NEAR(std::hypot(bench.cart_pose("cart").x, bench.cart_pose("cart").y), 0.0, 4e-3);
 }
 
+/// Alone, one wheel would turn the cart round.
+TEST(WheeledPair, ItsWheelsAreItsOwnWhileItDrives) {
+  SimulatedBench bench(cart_rig());
+  auto cart = bench.cart("cart");
+  auto left = bench.brushed("left");
+  Motion way = cart.drive({.way = {.by = 800_mm}});
+  bench.serve(500_ms);
+  EXPECT_THROW(left.spin({.duty = 50_percent}), RangeError);
+  EXPECT_EQ(way.status(), MotionStatus::running);
+  EXPECT_THROW(cart.drive({.way = {.by = 100_mm}}), RangeError);
+
+  left.stop().wait();
+  EXPECT_EQ(way.status(), MotionStatus::cancelled);
+  bench.serve(500_ms);
+  EXPECT_NEAR(bench.cart_pose("cart").heading, 0.0, 0.01) << "rad: both have stopped together";
+
+  left.spin({.duty = 30_percent, .lasts = 1_s}).wait();  // its own again
+  EXPECT_LT(bench.cart_pose("cart").heading, -0.5);
+}
+
+TEST(WheeledPair, StopsWhereOneOfItsWheelsIsLetGo) {
+  SimulatedBench bench(cart_rig());
+  Motion way = bench.cart("cart").drive({.way = {.by = 800_mm}});
+  bench.serve(500_ms);
+  bench.brushed("left").brake();
+  EXPECT_EQ(way.result(), "left was stopped by itself");
+  EXPECT_EQ(way.code(), FaultCode::failed);
+  bench.serve(1_s);
+  EXPECT_TRUE(bench.mechanism("right").has_ended());
+  EXPECT_LT(std::abs(bench.cart_pose("cart").heading), 0.7)
+      << "rad, on the way that its right wheel stops in";
+}
+
 /// One wheel is held back beyond what its motor has at that speed: the other one slows down with it.
 TEST(WheeledPair, BothSlowDownTogetherWhenOneSaturates) {
   const Torque heavy(18.2e-3, units::Nm);  // of the 19.2e-3 that its current limit leaves

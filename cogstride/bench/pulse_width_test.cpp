@@ -236,7 +236,7 @@ TEST(SwingingServo, WhoseEndPointsWereGuessedPressesAgainstItsStop) {
 TEST(SpeedController, GetsOnlyItsArmingPulsesBeforeItIsArmed) {
   Bench48 b(fan_line);
   auto fan = b.bench.speed_controller("fan");
-  EXPECT_THROW(fan.throttle({.duty = 0.4}), RangeError);
+  EXPECT_THROW(fan.throttle({.duty = 40_percent}), RangeError);
   b.bench.serve(200_ms);
   EXPECT_TRUE(b.pulses.pulses.empty());
   fan.arm().wait();
@@ -261,7 +261,7 @@ TEST(SpeedController, ArmsByStagesAndByThoseOfItsOwnRig) {
   Bench48 other(fan_line, {}, demo_rig(), rig);
   auto fan = other.bench.speed_controller("fan");
   fan.arm().wait();
-  fan.throttle({.duty = 0.5}).wait();
+  fan.throttle({.duty = 50_percent}).wait();
   other.bench.serve(1_s);
   EXPECT_FALSE(other.bench.pulsed_plant("fan").obeys());
   EXPECT_EQ(other.speed(), 0.0);
@@ -273,7 +273,7 @@ TEST(SpeedController, ThrottleIsAPulseAndItsSpeedLagsAsTheClosedFormSays) {
   Bench48 b(fan_line);
   auto fan = b.bench.speed_controller("fan");
   fan.arm().wait();
-  fan.throttle({.duty = 0.5, .in = 0.1_s}).wait();
+  fan.throttle({.duty = 50_percent, .in = 0.1_s}).wait();
   b.bench.serve(3_s);
   EXPECT_NEAR(b.pulses.pulses.back().width, 1.5e-3, 0.51 * 16 / clock);
   EXPECT_NEAR(b.speed(), 0.5, 1e-4);
@@ -289,11 +289,11 @@ TEST(SpeedController, KeepsItsThrottlesLimits) {
   SimulatedBench bench(demo_rig());
   auto fan = bench.speed_controller("fan");
   fan.arm().wait();
-  EXPECT_THROW(fan.throttle({.duty = 0.81}), RangeError);
-  EXPECT_THROW(fan.throttle({.duty = 0.09}), RangeError);
-  EXPECT_THROW(fan.throttle({.duty = -0.3}), RangeError) << "it turns one way";
+  EXPECT_THROW(fan.throttle({.duty = 81_percent}), RangeError);
+  EXPECT_THROW(fan.throttle({.duty = 9_percent}), RangeError);
+  EXPECT_THROW(fan.throttle({.duty = -30_percent}), RangeError) << "it turns one way";
   EXPECT_THROW(fan.faster(ExactFraction(5, units::percent)), RangeError) << "it does not turn";
-  fan.throttle({.duty = 0.7}).wait();
+  fan.throttle({.duty = 70_percent}).wait();
   EXPECT_THROW(fan.faster(ExactFraction(11, units::percent)), RangeError);
   fan.slower(ExactFraction(20, units::percent)).wait();
   EXPECT_NEAR(fan.throttle(), 0.5, 1e-9);
@@ -310,7 +310,7 @@ TEST(SpeedController, ThatGoesBothWaysWaitsBeforeItReverses) {
   Bench48 b(fan_line, {}, rig);
   auto fan = b.bench.speed_controller("fan");
   fan.arm().wait();
-  fan.throttle({.duty = 0.5}).wait();
+  fan.throttle({.duty = 50_percent}).wait();
   b.bench.serve(2_s);
   const std::size_t first = b.pulses.pulses.size();
   fan.reverse().wait();
@@ -326,7 +326,7 @@ TEST(SpeedController, WithoutPulsesItStopsAndMustBeArmedAgain) {
   Bench48 b(fan_line, {{.at = 5_s, .what = "fan.signal", .on = false}, {.at = 6_s, .what = "fan.signal"}});
   auto fan = b.bench.speed_controller("fan");
   fan.arm().wait();
-  fan.throttle({.duty = 0.5}).wait();
+  fan.throttle({.duty = 50_percent}).wait();
   b.bench.serve(Time(5.0, units::s) - b.bench.now());
   EXPECT_NEAR(b.speed(), 0.5, 0.01);
   b.bench.serve(0.9_s);
@@ -336,10 +336,10 @@ TEST(SpeedController, WithoutPulsesItStopsAndMustBeArmedAgain) {
       << "its wire is whole again, and it wants to be armed";
   fan.release();
   EXPECT_FALSE(fan.is_armed());
-  EXPECT_THROW(fan.throttle({.duty = 0.5}), RangeError);
+  EXPECT_THROW(fan.throttle({.duty = 50_percent}), RangeError);
   b.bench.serve(200_ms);
   fan.arm().wait();
-  fan.throttle({.duty = 0.5}).wait();
+  fan.throttle({.duty = 50_percent}).wait();
   b.bench.serve(2_s);
   EXPECT_NEAR(b.speed(), 0.5, 0.01);
 }
@@ -350,7 +350,7 @@ TEST(SpeedController, AStopOfEverythingLeavesNoThrottle) {
     auto fan = b.bench.speed_controller("fan");
     auto snips = b.bench.servo("snips");
     fan.arm().wait();
-    fan.throttle({.duty = 0.7}).wait();
+    fan.throttle({.duty = 70_percent}).wait();
     Motion swing = snips.swing({.to = 70_deg, .speed = 50_deg_per_s});
     b.bench.serve(100_ms);
     const double stopped = b.bench.now().base();
@@ -402,7 +402,7 @@ TEST(SpeedController, RandomOrdersKeepPulsesWithinWhatTheyMayBe) {
           fan.faster(ExactFraction(static_cast<std::int64_t>(1 + random(20)), units::percent));
           break;
         default:
-          fan.throttle({.duty = 0.01 * static_cast<double>(random(100))});
+          fan.throttle({.duty = Fraction::from_base(0.01 * static_cast<double>(random(100)))});
       }
     } catch (const RangeError&) {
     }

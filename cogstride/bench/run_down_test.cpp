@@ -89,7 +89,7 @@ TEST(RunDown, OfABrushedMotorItIsTheMost) {
     Rig rig = random_rig("feeder", random, 2.0);
     rig.mechanisms[0].load.slackens = i % 3 == 0;
     SimulatedBench bench(rig);
-    bench.brushed("feeder").spin({.duty = i % 2 == 0 ? 0.5 : -0.5}).wait();
+    bench.brushed("feeder").spin({.duty = i % 2 == 0 ? 50_percent : -50_percent}).wait();
     bench.serve(2_s);
     SCOPED_TRACE(i);
     (void)compare(bench, bench.mover_as<DutyMover>("feeder").run_down(),

@@ -73,6 +73,9 @@ class Lines {
   [[nodiscard]] virtual Tick now() const = 0;
   /// What is put takes effect at `now() + lead()` at the earliest.
   [[nodiscard]] virtual Tick lead() const = 0;
+  /// So far ahead, beyond the lead, whoever plans hands out what is known. Half of it may pass without a turn
+  /// of the run loop, and nothing comes too late.
+  [[nodiscard]] virtual Tick horizon() const = 0;
 
   /// One port write: all levels change together. @throws RangeError when `at` is too early or a line is no
   /// output.

@@ -16,7 +16,7 @@ template <int PerTime>
 std::string to_text(OutputAmount<PerTime> amount) {
   using Amount = OutputAmount<PerTime>;
   const std::string_view unit = display_unit(amount.kind, PerTime);
-  const std::string exact =
+  std::string exact =
       amount.kind == OutputKind::linear
           ? to_text(ExactQuantity<typename Amount::LinearDimension>::from_base(amount.base), unit)
           : to_text(ExactQuantity<typename Amount::RotaryDimension>::from_base(amount.base), unit);

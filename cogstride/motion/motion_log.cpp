@@ -4,18 +4,20 @@
 
 namespace cogstride {
 
-void MotionLog::require_no_obstacle() const {
+void MotionLog::require_no_obstacle(std::string_view by) const {
+  if (!held_for_.empty() && held_for_ != by)
+    throw RangeError(name_ + ": moves for " + held_for_ + " now: stop that first");
   if (const std::string in_the_way = obstacle(); !in_the_way.empty())
     throw RangeError(name_ + ": " + in_the_way);
 }
 
 std::shared_ptr<MotionRecord> MotionLog::begin(Tick now, std::string what, bool is_told) {
-  is_told_ = is_told;
+  is_told_ = is_told && held_for_.empty();
   record_ = std::make_shared<MotionRecord>();
   record_->what = std::move(what);
   record_->status = MotionStatus::running;
   record_->began = now;
-  if (is_told) note(now, MotionNote::Kind::began, record_->what);
+  if (is_told_) note(now, MotionNote::Kind::began, record_->what);
   return record_;
 }
 

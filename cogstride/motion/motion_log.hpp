@@ -5,6 +5,7 @@
 #include <functional>
 #include <memory>
 #include <string>
+#include <string_view>
 #include <utility>
 
 #include "cogstride/motion/motion_record.hpp"
@@ -27,12 +28,16 @@ class MotionLog {
   void on_failure(std::function<void(const std::string&)> listener) { failure_ = std::move(listener); }
 
   [[nodiscard]] std::string obstacle() const { return obstacle_ ? obstacle_() : std::string(); }
-  /// @throws RangeError with the mover's name and what stands in the way
-  void require_no_obstacle() const;
+  /// @param by  who orders, where it is held by somebody; else itself
+  /// @throws RangeError with the mover's name and what stands in the way, or who else holds it
+  void require_no_obstacle(std::string_view by = {}) const;
+  /// From now on it moves for somebody else, who tells of its motions (its faults aside). "": for itself
+  /// again
+  void hold_for(std::string by) { held_for_ = std::move(by); }
 
   /// Whether a motion is on that has not ended.
   [[nodiscard]] bool is_on() const { return record_ != nullptr; }
-  /// A motion begins now. @param is_told  else it is part of another's, which tells of it (its faults aside)
+  /// A motion begins now. @param is_told  else it is only what an ended one leaves behind: coming to rest
   std::shared_ptr<MotionRecord> begin(Tick now, std::string what, bool is_told = true);
   /// The motion that is on ends; nothing when there is none.
   void end(Tick now, MotionStatus status);
@@ -46,7 +51,8 @@ class MotionLog {
   MechanismId id_;
   std::string name_;
   std::shared_ptr<MotionRecord> record_{};
-  bool is_told_ = true;
+  std::string held_for_{};
+  bool is_told_ = true;  // the motion that is on
   NoteSink sink_{};
   std::function<std::string()> obstacle_{};
   std::function<void(const std::string&)> failure_{};

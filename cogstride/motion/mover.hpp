@@ -51,6 +51,18 @@ class Mover : public Participant {
   [[nodiscard]] virtual std::vector<PwmSetup> pwm_setups() const { return {}; }
   /// Others that carry out its orders, and stop when it stops: the wheels of a cart.
   [[nodiscard]] virtual std::vector<Mover*> moves() const { return {}; }
+  /// It moves for `by` alone until it is let go: orders of its own are refused.
+  void hold_for(Mover& by) {
+    held_by_ = &by;
+    log_.hold_for(by.name());
+  }
+  void let_go_for(const Mover& by) {
+    if (held_by_ != &by) return;
+    held_by_ = nullptr;
+    log_.hold_for({});
+  }
+  /// Who is to be stopped when this one is to stop: who holds it, else itself.
+  [[nodiscard]] Mover& answers_for() { return held_by_ == nullptr ? *this : *held_by_; }
 
   /// Where switches, supplies and stops are read; they outlive it.
   virtual void watch(const Inputs&) {}
@@ -109,6 +121,7 @@ class Mover : public Participant {
 
  private:
   MotionLog log_;
+  Mover* held_by_ = nullptr;
 };
 
 /// A mover as what it is; null when it is of another kind.

@@ -11,7 +11,7 @@ namespace cogstride {
 
 /// To turn at a duty, or with a throttle.
 struct DutyOrder {
-  double duty = 0.0;              ///< -1 to 1; below 0: backwards
+  Fraction duty{};                ///< -100 % to 100 %; below 0: backwards
   std::optional<ExactTime> in{};  ///< that the change takes; nothing: the least
   std::optional<ExactTime>
       lasts{};  ///< held for so long, then back to none in the same way; nothing: until told

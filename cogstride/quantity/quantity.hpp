@@ -223,6 +223,7 @@ using ViscousFriction = Quantity<dimensions::ViscousFriction>;
 using ThermalResistance = Quantity<dimensions::ThermalResistance>;
 using HeatCapacity = Quantity<dimensions::HeatCapacity>;
 using Charge = Quantity<dimensions::Charge>;
+using Fraction = Quantity<NoDimension>;  ///< a share of a whole, such as a duty; `30_percent`
 
 using ExactLength = ExactQuantity<dimensions::Length>;
 using ExactAngle = ExactQuantity<dimensions::Angle>;

@@ -139,7 +139,7 @@ class Plot : private GnuplotScript {
     band_labels(true);
     add("plot ");
     for (const std::size_t i : shown_) {
-      const bool filled = trace_.bursts()[i].size() > 0 && short_name(i) == "step";
+      const bool filled = !trace_.bursts()[i].empty() && short_name(i) == "step";
       if (filled) {
         add("{}$line{} using 1:({:.3f}):2 with filledcurves fs solid 0.45 noborder lc rgb '{}'",
             i == shown_.front() ? "" : ", ", i, band(i), line_colours[i % 4]);

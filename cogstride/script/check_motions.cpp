@@ -261,8 +261,8 @@ class MotionChecker {
     Standing& standing = known.standing[statement.mechanism];
     if (!standing.is_armed)
       throw RangeError(fmt::format("{0} is not armed here: write 'arm {0}' first", mechanism.name));
-    known.length.seconds += change_to(statement, known, statement.by_duty->duty);
-    standing.spins = statement.by_duty->duty == 0.0 ? nullptr : &statement;
+    known.length.seconds += change_to(statement, known, statement.by_duty->duty.base());
+    standing.spins = statement.by_duty->duty.base() == 0.0 ? nullptr : &statement;
     if (!statement.by_duty->lasts) return;
     known.length.seconds += statement.by_duty->lasts->base().to_double() + change_to(statement, known, 0.0);
     standing.spins = nullptr;
@@ -270,7 +270,7 @@ class MotionChecker {
 
   void spin_by_duty(const Statement& statement, Known& known) const {
     Standing& standing = known.standing[statement.mechanism];
-    const double up = change_to(statement, known, statement.by_duty->duty);
+    const double up = change_to(statement, known, statement.by_duty->duty.base());
     standing.is_held = false;
     standing.at.reset();
     standing.spins = &statement;
@@ -308,7 +308,7 @@ class MotionChecker {
       (void)change_to(statement, known, -from);
       return;
     }
-    const double to = std::abs(from) + statement.by_duty->duty;
+    const double to = std::abs(from) + statement.by_duty->duty.base();
     if (to <= 0.0)
       throw RangeError(fmt::format("{}: of its duty nothing would be left; stop it instead",
                                    mechanism_of(statement).name));

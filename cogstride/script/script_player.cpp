@@ -164,7 +164,7 @@ class ScriptPlayer::Branch {
       }
       case Kind::faster:
         if (statement.by_duty) {
-          able(mover(), mover().duties(), "be driven by duty").change(lines, statement.by_duty->duty);
+          able(mover(), mover().duties(), "be driven by duty").change(lines, statement.by_duty->duty.base());
         } else {
           able(mover(), mover().speeds(), "hold a speed").change_speed(lines, statement.change);
         }
@@ -334,7 +334,8 @@ class ScriptPlayer::Branch {
   [[nodiscard]] std::vector<Mover*> stopped_by(const Statement& statement) const {
     const Cast& cast = player_.cast_;
     if (statement.pair != Statement::everything) return {cast.carts[statement.pair]};
-    if (statement.mechanism != Statement::everything) return {cast.mechanisms[statement.mechanism]};
+    if (statement.mechanism != Statement::everything)
+      return {&cast.mechanisms[statement.mechanism]->answers_for()};
     std::vector<Mover*> found;
     for (const auto* const all : {&cast.carts, &cast.mechanisms})
       for (Mover* const mover : *all)

@@ -196,11 +196,11 @@ class StatementReader {
 
   void read_spin_by_duty() {
     DutyOrder order;
-    order.duty = share("a duty such as 40 %", -1);
+    order.duty = Fraction::from_base(share("a duty such as 40 %", -1));
     if (const std::optional<Way> way = read_way()) {
       const bool forwards =
           (*way == Way::clockwise) == (mechanism().limits.forwards == TurningSense::clockwise);
-      if (*way == Way::shortest || order.duty < 0.0)
+      if (*way == Way::shortest || order.duty.base() < 0.0)
         throw reader_.wrong_statement("a duty with a sign says which way; with a word it has none");
       if (!forwards) order.duty = -order.duty;
     }
@@ -236,8 +236,8 @@ class StatementReader {
     reader_.expect("by");
     if (mechanism().is_throttled() || (mechanism().is_driven_by_duty() && reader_.comes_a_share())) {
       DutyOrder change;
-      change.duty = share("a share of full duty such as 5 %", 0);
-      if (change.duty == 0.0)
+      change.duty = Fraction::from_base(share("a share of full duty such as 5 %", 0));
+      if (change.duty.base() == 0.0)
         throw reader_.wrong_statement("a share above 0; faster and slower say which way");
       if (slower) change.duty = -change.duty;
       statement_.by_duty = change;
@@ -259,7 +259,7 @@ class StatementReader {
     statement_.kind = Kind::reverse;
     statement_.mechanism =
         reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled, Moved::six_step});
-    if (has_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
+    if (has_duty()) statement_.by_duty = DutyOrder{{}, read_ramp(), {}};
   }
   void read_swing() {
     statement_.kind = Kind::swing;
@@ -288,7 +288,7 @@ class StatementReader {
     reader_.expect("to");
     const bool both_ways = PulseScale(mechanism()).goes_both_ways();
     DutyOrder order;
-    order.duty = share("a throttle such as 40 %", both_ways ? -1 : 0);
+    order.duty = Fraction::from_base(share("a throttle such as 40 %", both_ways ? -1 : 0));
     order.in = read_ramp();
     if (reader_.take("for")) order.lasts = reader_.time("a time such as 10 s");
     statement_.by_duty = order;
@@ -359,7 +359,7 @@ class StatementReader {
     }
     statement_.mechanism = reader_.mechanism(
         {Moved::by_steps, Moved::by_duty, Moved::swings, Moved::throttled, Moved::six_step});
-    if (has_duty()) statement_.by_duty = DutyOrder{0.0, read_ramp(), {}};
+    if (has_duty()) statement_.by_duty = DutyOrder{{}, read_ramp(), {}};
   }
 
   void read_wait() {

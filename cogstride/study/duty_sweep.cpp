@@ -69,7 +69,7 @@ void go_through(const Rig& rig, DutyCurve& curve) {
   auto drive = bench.brushed(name);
   const std::vector<double> all = duties();
   const auto go = [&](double duty) {
-    drive.spin({.duty = duty}).wait();
+    drive.spin({.duty = Fraction::from_base(duty)}).wait();
     return look(bench, name, duty, constant);
   };
   for (const double duty : all) curve.up.push_back(go(duty));

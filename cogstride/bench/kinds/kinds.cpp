@@ -4,6 +4,7 @@
 
 #include <array>
 
+#include "cogstride/bench/live/live_obstacles.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/motion/brushless/six_step_mover.hpp"
@@ -26,12 +27,20 @@ std::unique_ptr<Mover> made_stepper(const Mechanism& mechanism, MechanismId id, 
   return std::make_unique<StepperMover>(mechanism, id, controller);
 }
 
+std::vector<std::string> goes_live(const Mechanism&, const Controller&) {
+  return {};
+}
+
 constexpr std::array kinds{
-    KindOfMover{[](const Mechanism& m) { return m.is_movable(); }, made_stepper, stepper_twin},
-    KindOfMover{[](const Mechanism& m) { return m.is_driven_by_duty(); }, made<DutyMover>, brushed_twin},
-    KindOfMover{[](const Mechanism& m) { return m.swings(); }, made<ServoMover>, servo_twin},
-    KindOfMover{[](const Mechanism& m) { return m.is_throttled(); }, made<ThrottleMover>, throttle_twin},
-    KindOfMover{[](const Mechanism& m) { return m.has_six_gates(); }, made<SixStepMover>, brushless_twin},
+    KindOfMover{[](const Mechanism& m) { return m.is_movable(); }, made_stepper, stepper_twin, goes_live},
+    KindOfMover{[](const Mechanism& m) { return m.is_driven_by_duty(); }, made<DutyMover>, brushed_twin,
+                why_duties_are_not_live},
+    KindOfMover{[](const Mechanism& m) { return m.swings(); }, made<ServoMover>, servo_twin,
+                why_duties_are_not_live},
+    KindOfMover{[](const Mechanism& m) { return m.is_throttled(); }, made<ThrottleMover>, throttle_twin,
+                why_duties_are_not_live},
+    KindOfMover{[](const Mechanism& m) { return m.has_six_gates(); }, made<SixStepMover>, brushless_twin,
+                why_gates_are_not_live},
 };
 
 }  // namespace

@@ -28,7 +28,8 @@ struct LiveObstacle {
 };
 
 /// Of all mechanisms of a rig, those that cannot be driven live, and why not.
-[[nodiscard]] std::vector<LiveObstacle> live_obstacles(const Rig& rig);
+/// @param has_own_port  its lines are those of a port of the program's own, and need no GPIO chip in the rig
+[[nodiscard]] std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port = false);
 
 /// What a rig has less of on live lines than it says, and how well its duties come.
 [[nodiscard]] std::vector<std::string> live_notes(const Rig& rig);
@@ -40,11 +41,14 @@ class LiveBench final : public Bench {
  public:
   struct Options {
     ExactTime lead = ExactTime::from_base({1, 200});  ///< from command to effect
+    /// That motion is handed out ahead by; half of it may pass while nobody serves the bench. 2 ms to 1 s
+    ExactTime horizon = ExactTime::from_base({1, 50});
     /// Told what is really written and when, from a thread of the bench's own; must outlive it. One that
     /// fails is given up, and the tally says so.
     TraceSink* trace = nullptr;
     bool asks_for_real_time = true;
-    /// A port in the place of the kernel's lines; it must outlive the bench. There is no guardian then.
+    /// A port in the place of the kernel's lines, with the lines of the rig whatever chips it names; it must
+    /// outlive the bench. There is no guardian then.
     LinePort* port = nullptr;
     /// A converter in the place of the kernel's; it must outlive the bench.
     Converter* converter = nullptr;

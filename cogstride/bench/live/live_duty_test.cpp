@@ -234,7 +234,7 @@ TEST(LiveDuty, DrivesABrushedMotorAndHoldsItsCurrentBack) {
     FixedCodes converter;
     LiveBench bench(feeder_rig(), {.asks_for_real_time = false, .port = &port, .converter = &converter});
     auto feeder = bench.brushed("feeder");
-    auto spin = feeder.spin({.duty = 0.4, .in = 50_ms});
+    auto spin = feeder.spin({.duty = 40_percent, .in = 50_ms});
     ASSERT_EQ(end_of(spin), "");
     bench.serve(0.05_s);
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(forward) == 20'000; })) << "40 % of 50 us";
@@ -301,7 +301,7 @@ TEST(LivePulses, AreMadeByHardwareFrameByFrame) {
     EXPECT_EQ(port.most_duty(fan_line), 0) << "nothing before it is armed";
     fan.arm().wait();
     EXPECT_EQ(port.most_duty(fan_line), 1'000'000);
-    fan.throttle({.duty = 0.5}).wait();
+    fan.throttle({.duty = 50_percent}).wait();
     EXPECT_TRUE(comes_to(bench, [&] { return std::abs(port.last_duty(fan_line) - 1'500'000) <= 170; }));
     fan.stop().wait();
     snips.release();
@@ -320,7 +320,7 @@ TEST(LivePulses, AMotorWhosePulsesAreCutMayStillTurn) {
     LiveBench bench(pulses_rig(true, Time(50, units::ms)), {.asks_for_real_time = false, .port = &port});
     auto fan = bench.speed_controller("fan");
     fan.arm().wait();
-    fan.throttle({.duty = 0.5}).wait();
+    fan.throttle({.duty = 50_percent}).wait();
     bench.serve(0.05_s);
     bench.stop();
     bench.serve(0.1_s);

@@ -299,6 +299,10 @@ Tick LiveLines::now() const {
   return inside_->now;
 }
 
+Tick LiveLines::horizon() const {
+  return inside_->setup.horizon;
+}
+
 Tick LiveLines::lead() const {
   return inside_->setup.lead;
 }

@@ -44,7 +44,8 @@ class LiveLines final : public TimedLines {
     std::int64_t analogue_channels = 0;
     ExactFrequency clock{};
     Tick lead = 0;
-    Tick bound = 0;  ///< an edge may be so late
+    Tick horizon = 0;  ///< that motion is handed out ahead by, beyond the lead
+    Tick bound = 0;    ///< an edge may be so late
     /// In the player's thread, every few milliseconds: a sign of life of all of it. It stays away when
     /// something moves and planning has given none.
     std::function<void()> on_turn{};
@@ -65,6 +66,7 @@ class LiveLines final : public TimedLines {
 
   [[nodiscard]] Tick now() const override;
   [[nodiscard]] Tick lead() const override;
+  [[nodiscard]] Tick horizon() const override;
   void put(Tick at, std::span<const Level> levels) override;
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;

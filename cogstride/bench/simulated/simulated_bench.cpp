@@ -141,6 +141,7 @@ void SimulatedBench::open_lines() {
     if (hand.channel && rig().controller.analogue)
       setup.adc.push_back(analogue_input(*rig().controller.analogue, *hand.channel));
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
+  setup.horizon = horizon_ticks(options_.horizon, rig().controller.timer_clock);
   setup.seed = options_.seed;
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));
 }

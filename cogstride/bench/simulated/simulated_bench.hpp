@@ -30,6 +30,7 @@ class SimulatedBench final : public Bench {
     std::map<std::string, OutputPosition>
         start_positions{};  ///< where outputs really stand at power-up; else `home`
     ExactTime lead = ExactTime::from_base({1, 100'000});           ///< from command to effect
+    ExactTime horizon = ExactTime::from_base({1, 50});             ///< that motion is handed out ahead by
     ExactTime sample_period = ExactTime::from_base({1, 10'000});   ///< of traced signals
     ExactTime coarsest_step = ExactTime::from_base({1, 200'000});  ///< of the plants' integration
     /// Duties are told to plants as shares where that comes to the same: where the bridge brakes in the rest

@@ -25,6 +25,7 @@ class SimulatedLines final : public TimedLines {
     std::vector<AdcSetup> adc{};
     std::vector<CounterSetup> counters{};
     Tick lead = 0;
+    Tick horizon = 960'000;
     std::uint64_t seed = 1;  ///< of ADC noise
   };
 
@@ -42,6 +43,7 @@ class SimulatedLines final : public TimedLines {
 
   [[nodiscard]] Tick now() const override { return now_; }
   [[nodiscard]] Tick lead() const override { return setup_.lead; }
+  [[nodiscard]] Tick horizon() const override { return setup_.horizon; }
   void put(Tick at, std::span<const Level> levels) override;
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;

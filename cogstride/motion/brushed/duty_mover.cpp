@@ -78,9 +78,9 @@ std::shared_ptr<MotionRecord> DutyMover::spin(Lines& lines, const DutyOrder& ord
   const auto time = [](const std::optional<ExactTime>& exact) -> std::optional<double> {
     return exact ? std::optional(exact->base().to_double()) : std::nullopt;
   };
-  std::string what = "spin at " + duty_text(order.duty);
+  std::string what = "spin at " + duty_text(order.duty.base());
   if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
-  return begin(lines, order.duty, time(order.in), time(order.lasts), what);
+  return begin(lines, order.duty.base(), time(order.in), time(order.lasts), what);
 }
 
 const SpeedHold& DutyMover::speed_hold() const {
@@ -138,12 +138,11 @@ std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& ord
 std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_t target, double speed,
                                                        double acceleration) {
   (void)speed_hold();
-  require_no_obstacle(true);
   const Tick now = lines.now();
   close_loop(now);
   hold_->move(now, target, speed, acceleration);
   stands_at_.reset();
-  return log().begin(now, "roll", false);  // its cart tells of it
+  return log().begin(now, "roll");
 }
 
 double DutyMover::feedback_counts_per_base() const {
@@ -449,7 +448,7 @@ void DutyMover::add_to(LiveTally& tally, Tick now) const {
 
 std::string DutyMover::figures(Tick now) const {
   const OutputKind kind = output_kind(mechanism_.train);
-  const std::string given = fmt::format("{:.0f} %", 100.0 * duty(now));
+  std::string given = fmt::format("{:.0f} %", 100.0 * duty(now));
   if (!holds_) return given;
   return fmt::format("{:.3g} {} wanted, {}", speed_units_per_base(kind) * hold_->wanted_speed(now),
                      speed_unit(kind), given);

@@ -91,6 +91,8 @@ std::shared_ptr<MotionRecord> PairMover::drive(Lines& lines, const CartOrder& or
   const double speed =
       order.speed ? wheels_.required(pair_.name, order.way, *order.speed) : wheels_.top_speed(order.way);
   const double acceleration = wheels_.top_acceleration(order.way);
+  for (Mover* const wheel : moves()) wheel->log().require_no_obstacle(name());
+  for (Mover* const wheel : moves()) wheel->hold_for(*this);
   const auto send = [&](Wheel& wheel, double rolls) {
     if (!wheel.from) wheel.from = wheel.mover->count().value_or(0);
     if (!wheel.wanted) wheel.wanted = wheel.rolled;  // from where it stands
@@ -149,32 +151,52 @@ void PairMover::act(Lines& lines, std::span<const Reading> readings) {
   }
   for (const Wheel* const wheel : {&left_, &right_}) {
     if (!wheel->record->has_ended() || wheel->record->status == MotionStatus::done) continue;
-    log().end(now, {wheel->record->code, wheel->record->fault});
+    // Alone, the other would turn it round.
+    for (const Wheel* const other : {&left_, &right_})
+      if (!other->record->has_ended()) other->mover->come_to_rest(lines);
+    const bool has_a_reason = !wheel->record->fault.empty();
+    end(now, {has_a_reason ? wheel->record->code : FaultCode::failed,
+              has_a_reason ? wheel->record->fault : wheel->mover->name() + " was stopped by itself"});
     return;
   }
   if (left_.record->has_ended() && right_.record->has_ended()) {
-    log().end(now, MotionStatus::done);
+    end(now, MotionStatus::done);
     return;
   }
   set_pace(now);
   if (slow_since_ < 0 || static_cast<double>(now - slow_since_) < longest_slow * ticks_per_second_) return;
   slow_since_ = -1;
+  let_go();
   log().fail(now, fmt::format("{}: has hardly moved for {:.2g} s: one of its wheels is held back by more "
                               "than its motor has",
                               pair_.name, longest_slow));
 }
 
-void PairMover::stop(Lines& lines, Braking how) {
-  left_.mover->stop(lines, how);
-  right_.mover->stop(lines, how);
-  log().end(lines.now(), MotionStatus::cancelled);
+void PairMover::let_go() {
+  for (Mover* const wheel : moves()) wheel->let_go_for(*this);
+}
+
+void PairMover::end(Tick now, MotionStatus status) {
+  let_go();
+  log().end(now, status);
+}
+
+void PairMover::end(Tick now, const Why& why) {
+  let_go();
+  log().end(now, why);
   // Where they come to rest is where the next way begins.
   for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
 }
 
-void PairMover::halt(Lines& lines, const Why& why) {
-  log().end(lines.now(), why);
+void PairMover::stop(Lines& lines, Braking how) {
+  left_.mover->stop(lines, how);
+  right_.mover->stop(lines, how);
+  end(lines.now(), MotionStatus::cancelled);
   for (Wheel* const wheel : {&left_, &right_}) wheel->wanted.reset();
+}
+
+void PairMover::halt(Lines& lines, const Why& why) {
+  end(lines.now(), why);
 }
 
 std::vector<TracedSignal> PairMover::signals() const {

@@ -81,6 +81,9 @@ class PairMover final : public Mover, public Ways {
     double rolled = 0.0;                 // m, by the count
     std::shared_ptr<MotionRecord> record{};
   };
+  void end(Tick now, MotionStatus status);
+  void end(Tick now, const Why& why);
+  void let_go();
   void look_at_wheels();
   void set_pace(Tick now);
 

@@ -138,10 +138,10 @@ std::shared_ptr<MotionRecord> ThrottleMover::begin(Lines& lines, double to, std:
 }
 
 std::shared_ptr<MotionRecord> ThrottleMover::spin(Lines& lines, const DutyOrder& order) {
-  require_finite(order.duty, "a throttle");
-  std::string what = "throttle to " + duty_text(order.duty);
+  require_finite(order.duty.base(), "a throttle");
+  std::string what = "throttle to " + duty_text(order.duty.base());
   if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
-  return begin(lines, order.duty, as_seconds(order.in), as_seconds(order.lasts), std::move(what));
+  return begin(lines, order.duty.base(), as_seconds(order.in), as_seconds(order.lasts), std::move(what));
 }
 
 std::shared_ptr<MotionRecord> ThrottleMover::change(Lines& lines, double by) {

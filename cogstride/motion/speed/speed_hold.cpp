@@ -16,7 +16,6 @@ constexpr double reserve = 0.7;               // of what the current limit leave
 constexpr double speed_reserve = 0.97;        // of the speed that full duty leaves
 constexpr double press_on_time = 0.05;        // s
 constexpr double counts_lately = 0.05;        // s
-constexpr double far_below = 0.9;             // of the wanted speed
 
 double counts_per_rad(const Mechanism& mechanism, const CountSource& source) {
   return std::abs(source.counts_per_base) /

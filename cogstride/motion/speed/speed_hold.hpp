@@ -9,6 +9,7 @@
 // that counts run away the wrong way, and that a limit keeps it from its speed.
 #pragma once
 
+#include <cmath>
 #include <optional>
 #include <string>
 
@@ -40,7 +41,8 @@ class SpeedHold {
  public:
   static constexpr double stands_for = 0.03;  ///< s within a count of it, and a move has come to its end
   static constexpr double settles_in = 1.0;   ///< s after its ramp, that a move may take to its count
-  static constexpr double short_of_it = 0.5;  ///< s held back by a limit, more than a tenth below its speed
+  static constexpr double short_of_it = 0.5;  ///< s held back by a limit, far below its speed
+  static constexpr double far_below = 0.9;    ///< of the wanted speed; nearer, it has come to it
 
   /// @param looks  s from one look to the next; @param lead  s from a look to the duty's effect
   SpeedHold(const Mechanism& mechanism, const CountSource& source, double ticks_per_second, double looks,
@@ -68,10 +70,13 @@ class SpeedHold {
   /// @param speed  of the output, the most on the way; nothing: the most that it has
   void move(chip::Tick now, std::int64_t target, std::optional<double> speed,
             std::optional<double> acceleration);
-  /// Whether what is wanted has come to the speed that was asked for, or the shaft to the place.
+  /// Whether what is wanted has come to the speed that was asked for and the shaft is measured to turn with
+  /// it, within a tenth; or the shaft has come to the place.
   [[nodiscard]] bool has_arrived(chip::Tick now) const {
     if (ramp_time(now) < arrives_) return false;
-    return holds_speed_ || (is_at_target() && seconds(now - counted_at_) > stands_for);
+    if (!holds_speed_) return is_at_target() && seconds(now - counted_at_) > stands_for;
+    const double asked = asked_ * counts_per_base_;
+    return std::abs(observer_.speed() - asked) <= (1.0 - far_below) * std::abs(asked) || asked == 0.0;
   }
   /// What is wanted goes on with a share of its speed from now on, 0 to 1: for one that waits for another.
   void set_pace(chip::Tick now, double pace) {

@@ -78,7 +78,7 @@ bool MotionQueue::take_back(const MotionRecord& motion, Tick now) {
 }
 
 std::shared_ptr<MotionRecord> MotionQueue::end_first(MotionStatus status, Tick now, std::string fault) {
-  const std::shared_ptr<MotionRecord> record = first().record;
+  std::shared_ptr<MotionRecord> record = first().record;
   if (!first().is_ready) leave_group(first());
   motions_.pop_front();
   record->status = status;

@@ -6,14 +6,9 @@
 #include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
-namespace {
-constexpr double horizon_seconds = 0.02;
-}
-
 StepStream::StepStream(const Mechanism& mechanism, MechanismId id, ExactFrequency clock)
     : driver_(mechanism, id, clock),
       ticks_per_second_(clock.base().to_double()),
-      horizon_(std::llround(horizon_seconds * ticks_per_second_)),
       fitter_(Ramp(), 0, {0, 0}, ticks_per_second_) {}
 
 void StepStream::switch_on(Lines& lines) {
@@ -168,7 +163,7 @@ void StepStream::lines_were_cut(Lines& lines) {
 }
 
 void StepStream::feed(Lines& lines) {
-  const Tick until = lines.now() + lines.lead() + horizon_;
+  const Tick until = lines.now() + lines.lead() + lines.horizon();
   chip::PulseRun run{};
   while (!all_put_ && fitter_.end().tick < until) {
     const FineTick from = fitter_.end();
@@ -182,11 +177,12 @@ void StepStream::feed(Lines& lines) {
     driver_.put_run(lines, from, run, stop_);
     last_edge_ = chip::nearest_tick(fitter_.end());
   }
+  feeds_again_ = fitter_.end().tick - lines.lead() - lines.horizon() / 2;
 }
 
 Tick StepStream::next_act() const {
   if (!busy_) return never;
-  return all_put_ ? ends_at() : fitter_.end().tick - horizon_ / 2;
+  return all_put_ ? ends_at() : feeds_again_;
 }
 
 void StepStream::act(Lines& lines) {

@@ -73,7 +73,7 @@ class StepStream {
 
   StepDriver driver_;
   double ticks_per_second_;
-  Tick horizon_;
+  Tick feeds_again_ = 0;  // when the lines want more of the motion
   bool on_ = false;
   Tick switched_on_at_ = -never;
   Tick awake_at_ = 0;

@@ -57,6 +57,27 @@ class StreamOnLines final : public Participant {
 
 constexpr RampLimits from_rest{.speed = 16'000, .acceleration = 400'000, .start_speed = 0};
 
+// The contract of bench.hpp: half of the horizon may pass unserved.
+TEST(StepStream, BearsHalfOfItsHorizonUnserved) {
+  for (const bool is_too_long : {false, true}) {
+    StreamOnLines on;
+    on.stream.start(on.lines, 30'000, from_rest);
+    std::vector<Reading> readings;
+    const Tick away = on.lines.horizon() / 2 + (is_too_long ? on.lines.horizon() / 10 : 0);
+    bool came_late = false;
+    for (int i = 0; i < 50 && !came_late; ++i) {
+      const Tick back = on.stream.next_act() + away;
+      while (on.lines.now() < back) on.lines.wait_until(back, readings);
+      try {
+        on.stream.act(on.lines);
+      } catch (const RangeError&) {
+        came_late = true;
+      }
+    }
+    EXPECT_EQ(came_late, is_too_long);
+  }
+}
+
 // The brake turns round exactly on a step, or a hair before or after it: DIR must have its time either way.
 TEST(StepStream, APeakThatTurnsOnAThresholdNeverBreaksDirSetUp) {
   for (const double beyond : {-1e-6, -1e-9, 0.0, 1e-9, 1e-6}) {
