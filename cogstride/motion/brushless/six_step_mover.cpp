@@ -154,7 +154,7 @@ void SixStepMover::begin_steps(Lines& lines) {
   currents_.ask(lines, driver_.on_at(now + lines.lead()), driver_.period());
 }
 
-std::shared_ptr<MotionRecord> SixStepMover::hold(Lines& lines, double speed, std::string what) {
+std::shared_ptr<MotionRecord> SixStepMover::hold_speed(Lines& lines, double speed, std::string what) {
   hold_->require(speed);
   const Tick now = lines.now();
   log().end(now, MotionStatus::cancelled);
@@ -170,7 +170,7 @@ std::shared_ptr<MotionRecord> SixStepMover::change_speed(Lines& lines, OutputSpe
   const double to = from + std::copysign(by.base.to_double(), from * by.base.to_double());
   if (to * from <= 0.0)
     throw RangeError(fmt::format("{}: of its speed nothing would be left; stop it instead", mechanism_.name));
-  return hold(lines, to, "go on at " + speed_text(by.kind, to));
+  return hold_speed(lines, to, "go on at " + speed_text(by.kind, to));
 }
 
 std::shared_ptr<MotionRecord> SixStepMover::reverse_speed(Lines& lines) {
@@ -181,7 +181,7 @@ std::shared_ptr<MotionRecord> SixStepMover::reverse_speed(Lines& lines) {
         fmt::format("{}: nothing tells its angle at rest, which it would pass: stop it, and spin it "
                     "the other way",
                     mechanism_.name));
-  return hold(lines, -from, "reverse to " + speed_text(output_kind(mechanism_.train), -from));
+  return hold_speed(lines, -from, "reverse to " + speed_text(output_kind(mechanism_.train), -from));
 }
 
 std::shared_ptr<MotionRecord> SixStepMover::stop(Lines& lines) {

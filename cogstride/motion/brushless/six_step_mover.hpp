@@ -108,7 +108,7 @@ class SixStepMover final : public Mover, public Speeds {
   void look(Lines& lines);
   void step(Lines& lines);
   void run_out(Lines& lines);
-  std::shared_ptr<MotionRecord> hold(Lines& lines, double speed, std::string what);
+  std::shared_ptr<MotionRecord> hold_speed(Lines& lines, double speed, std::string what);
   void let_go(Lines& lines);
   /// Driven, what is wanted; let go, what its friction should have left. Of the output, m/s or turns/s.
   [[nodiscard]] double likely_speed(Tick now) const {
