@@ -103,7 +103,7 @@ void Bench::add_movers(std::span<const Guest> guests) {
 void Bench::connect(Mover& mover, std::span<const CounterSetup> counters) {
   MotionLog& log = mover.log();
   log.on_note([this](const MotionNote& note) { noted_first(note); });
-  log.on_begin([this, parts = mover.parts()] { return parts == nullptr ? "" : obstacle(*parts); });
+  log.on_begin([this, &mover] { return obstacle_of(mover.name()); });
   log.on_failure([this, id = mover.id()](const std::string& why) { guard_->motion_failed(id, why); });
   mover.watch(*inputs_);
   for (std::unique_ptr<CountCheck>& check : mover.count_checks(counters, rig_.controller.timer_clock)) {
@@ -355,9 +355,13 @@ void Bench::stop(StopBy how, const std::string& text, FaultCode code) {
 }
 
 std::string Bench::obstacle(const Mechanism& mechanism) const {
+  return obstacle_of(mechanism.name);
+}
+
+std::string Bench::obstacle_of(const std::string& name) const {
   for (const Guard::Watched* const standing : guard_->standing()) {
     const auto& whose = standing->trip.mechanism;
-    if (!whose || name_of(*whose) == mechanism.name) return standing->trip.what;
+    if (!whose || name_of(*whose) == name) return standing->trip.what;
   }
   return {};
 }

@@ -189,6 +189,7 @@ class Bench {
   void add_movers(std::span<const Guest> guests);
   void connect(Mover& mover, std::span<const CounterSetup> counters);
   void noted_first(const MotionNote& note);
+  [[nodiscard]] std::string obstacle_of(const std::string& name) const;
   [[nodiscard]] std::vector<Mover*> as_they_stop() const;
   void tripped(Lines& lines, const Trip& trip);
   [[nodiscard]] Mover& mover_of(MechanismId id) const;

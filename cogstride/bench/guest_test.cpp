@@ -137,6 +137,13 @@ TEST(Guest, IsHeldUpByAnEmergencyStopAsTheOthersAre) {
       "striker", [](Mover& mover, Lines& lines) { return as<SolenoidMover>(mover)->strike(lines, 100); });
   EXPECT_THROW(motion.wait(), MotionFault);
   EXPECT_EQ(motion.code(), FaultCode::emergency_stop);
+  // It is pressed still: nothing begins.
+  EXPECT_NE(bench.mechanism("striker").obstacle().find("emergency stop"), std::string::npos);
+  EXPECT_THROW(
+      bench.order("striker",
+                  [](Mover& mover, Lines& lines) { return as<SolenoidMover>(mover)->strike(lines, 1); }),
+      RangeError);
+  EXPECT_FALSE(bench.simulated_lines().level(solenoid_coil));
 }
 
 TEST(Guest, OfANameOfTheRigIsRefused) {

@@ -8,8 +8,6 @@
 // ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses.
 #pragma once
 
-#include <functional>
-#include <map>
 #include <optional>
 #include <string>
 #include <string_view>

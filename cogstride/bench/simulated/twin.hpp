@@ -18,7 +18,7 @@ struct TwinSetup {
   const Mechanism* mechanism = nullptr;  ///< as it really is; null for a guest
   ShaftPlant::Setup plant{};
   bool is_averaged = false;               ///< its duties are told as shares
-  const SimulatedLines* lines = nullptr;  ///< set once they are open
+  const SimulatedLines* lines = nullptr;  ///< that its mover has; open
 };
 
 class Twin {

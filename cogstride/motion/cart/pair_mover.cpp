@@ -102,8 +102,13 @@ std::shared_ptr<MotionRecord> PairMover::drive(Lines& lines, const CartOrder& or
     const double turns = std::max(least_turns, std::abs(rolls) / wheel.rolled_per_turn) / length;
     wheel.record = wheel.mover->move_as_wheel(lines, target, speed * turns, acceleration * turns);
   };
-  send(left_, ways.left);
-  send(right_, ways.right);
+  try {
+    send(left_, ways.left);
+    send(right_, ways.right);
+  } catch (...) {  // alone, the first would turn it round
+    stop(lines, Braking::steepest);
+    throw;
+  }
   pace_ = 1.0;
   slow_since_ = -1;
   const Tick now = lines.now();
