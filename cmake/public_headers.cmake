@@ -61,6 +61,7 @@ set(cogstride_public_headers
     cogstride/quantity/literals.hpp
     cogstride/quantity/quantity.hpp
     cogstride/quantity/ratio.hpp
+    cogstride/quantity/required.hpp
     cogstride/quantity/text.hpp
     cogstride/rig/diagnostic.hpp
     cogstride/rig/files/read_rig.hpp

@@ -14,8 +14,9 @@ int main(int count, char** words) try {
   for (int i = 0; i < 4; ++i) {
     fan.faster(cogstride::ExactFraction(10, cogstride::units::percent)).wait();
     bench.serve(1_s);
-    std::printf("throttle %2.0f %%: turns at %2.0f %% of full speed, takes %.2f A\n", 100.0 * fan.throttle(),
-                bench.signal("fan.speed"), bench.signal("fan.current"));
+    std::printf("throttle %2.0f %%: turns at %2.0f %% of full speed, takes %.2f A\n",
+                fan.throttle().in(cogstride::units::percent), bench.signal("fan.speed"),
+                bench.signal("fan.current"));
   }
   fan.stop(0.5_s).wait();
 } catch (const std::exception& error) {

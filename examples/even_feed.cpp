@@ -17,7 +17,8 @@ int main(int count, char** words) try {
   for (int i = 0; i < 8; ++i) {
     bench.serve(500_ms);
     std::printf("%.1f s: duty %2.0f %%, %5.1f rpm\n", bench.now().in(cogstride::units::s),
-                100.0 * feeder.duty(), 60.0 * feeder.measured().speed);
+                feeder.duty().in(cogstride::units::percent),
+                feeder.measured().speed.in(cogstride::units::rpm));
   }
   feeder.stop().wait();
   std::printf("fed %.2f turns\n", feeder.measured().position->base.to_double());

@@ -12,7 +12,7 @@ int main(int count, char** words) try {
       {.events = {{1_s, "dial", {}, 1.0}, {4_s, "dial", {}, 0.1}, {7_s, "dial", {}, 0.0}}}};
   auto feeder = bench.brushed("feeder");
   const cogstride::Knob& dial = bench.knob("dial");
-  double share = 0.0;
+  cogstride::Fraction share;
 
   while (bench.now() < 9_s) {
     bench.serve(20_ms);
@@ -21,7 +21,8 @@ int main(int count, char** words) try {
     feeder.spin_fraction(share, 500_ms).wait();
     bench.serve(1_s);
     std::printf("%.1f s: knob at %3.0f %%, duty %3.0f %%, %3.0f rpm\n", bench.now().in(cogstride::units::s),
-                100.0 * share, 100.0 * feeder.duty(), 60.0 * feeder.measured().speed);
+                share.in(cogstride::units::percent), feeder.duty().in(cogstride::units::percent),
+                feeder.measured().speed.in(cogstride::units::rpm));
   }
 } catch (const std::exception& error) {
   std::fprintf(stderr, "%s\n", error.what());

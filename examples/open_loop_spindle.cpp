@@ -15,7 +15,7 @@ int main(int count, char** words) try {
   for (int i = 0; i < 12; ++i) {
     bench.serve(500_ms);
     std::printf("%.1f s: wanted %3.0f rpm, turns at %4.0f rpm, phase A %+5.2f A\n",
-                bench.now().in(cogstride::units::s), 60.0 * spindle.wanted_speed(),
+                bench.now().in(cogstride::units::s), spindle.wanted_speed().in(cogstride::units::rpm),
                 bench.signal("spindle.speed"), bench.signal("spindle.phase_a"));
   }
   spindle.stop().wait();

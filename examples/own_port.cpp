@@ -72,7 +72,6 @@ int main(int count, char** words) try {
   cogstride::LiveBench bench(rig, {.asks_for_real_time = false, .port = &port});
   auto traverse = bench.stepper("traverse");
   traverse.move({.to = 6_mm, .speed = 15_mm_per_s}).wait();
-  bench.serve(50_ms);  // its last pulse goes out while this computer does other things
   std::printf("stands at %s\n", to_text(*traverse.position()).c_str());
   bench.close();
   std::printf("%d pulses went out\n", port.pulses.load());

@@ -10,7 +10,7 @@ int main(int count, char** words) try {
   auto reel = bench.brushless("reel");
   const auto show = [&](const char* what) {
     std::printf("%.2f s: %s, wanted %3.0f rpm, turns at %3.0f rpm\n", bench.now().in(cogstride::units::s),
-                what, 60.0 * reel.wanted_speed(), bench.signal("reel.speed"));
+                what, reel.wanted_speed().in(cogstride::units::rpm), bench.signal("reel.speed"));
   };
   auto spin = reel.spin({.at = 300_rpm});
   bench.serve(2_s);

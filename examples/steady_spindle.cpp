@@ -16,7 +16,7 @@ int main(int count, char** words) try {
   for (int i = 0; i < 8; ++i) {
     bench.serve(250_ms);
     std::printf("%.2f s: duty %2.0f %%, %3.0f rpm\n", bench.now().in(cogstride::units::s),
-                100.0 * spindle.duty(), bench.signal("spindle.speed"));
+                spindle.duty().in(cogstride::units::percent), bench.signal("spindle.speed"));
   }
   spindle.stop().wait();
 } catch (const std::exception& error) {

@@ -10,7 +10,7 @@ namespace {
 
 void say(cogstride::SimulatedBench& bench, cogstride::BrushedHandle& feeder, const char* what) {
   std::printf("%5.2f s: %-22s duty %4.0f %%, %4.0f rpm\n", bench.now().in(cogstride::units::s), what,
-              100.0 * feeder.duty(), 60.0 * feeder.measured().speed);
+              feeder.duty().in(cogstride::units::percent), feeder.measured().speed.in(cogstride::units::rpm));
 }
 
 }  // namespace

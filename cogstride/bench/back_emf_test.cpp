@@ -102,7 +102,7 @@ TEST(BackEmf, KeepsItsSpeedThroughALoadStepAndItsCurrentWithinItsLimit) {
   EXPECT_NEAR(rpm_of(bench), 1500.0, 30.0);
   (void)spindle.stop();
   bench.serve(0.3_s);
-  EXPECT_EQ(spindle.duty(), 0.0);
+  EXPECT_EQ(spindle.duty().base(), 0.0);
   EXPECT_TRUE(bench.tally().is_sound());
   EXPECT_FALSE(watch.both);
   EXPECT_GE(watch.shortest_gap, 39);
@@ -146,7 +146,7 @@ TEST(BackEmf, AJamIsNoticedWithinATenthOfASecondAtAnyStage) {
       EXPECT_LT(fault.at - at, 0.1) << at << " at " << before << ": " << fault.what;
     }
     EXPECT_NE(fault.what.find("back-EMF"), std::string::npos) << fault.what;
-    EXPECT_EQ(spindle.duty(), 0.0);
+    EXPECT_EQ(spindle.duty().base(), 0.0);
     const std::int64_t edges = watch.edges;
     bench.serve(0.1_s);
     EXPECT_EQ(watch.edges, edges) << "all gates stay off";

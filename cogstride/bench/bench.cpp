@@ -11,6 +11,7 @@
 #include "cogstride/bench/check.hpp"
 #include "cogstride/bench/guest.hpp"
 #include "cogstride/bench/kinds.hpp"
+#include "cogstride/motion/arriving_together.hpp"
 #include "cogstride/motion/cast.hpp"
 #include "cogstride/motion/knob.hpp"
 #include "cogstride/motion/output_switch.hpp"
@@ -19,9 +20,6 @@
 
 namespace cogstride {
 namespace {
-constexpr std::size_t first_output_group = 0x100;
-constexpr std::size_t first_mover_group = 0x200;
-
 FaultCode code_of(Trip::Cause cause) {
   switch (cause) {
     case Trip::Cause::emergency_stop:
@@ -64,10 +62,8 @@ TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
 Bench::Bench(Rig rig, std::span<const Guest> guests) : rig_(std::move(rig)) {
   validate(rig_);
   add_movers(guests);
-  for (const PlainOutput& output : rig_.outputs) {
-    const auto group = static_cast<PwmGroup>(first_output_group + outputs_.size());
-    outputs_.push_back(std::make_unique<OutputSwitch>(output, group, rig_.controller.timer_clock));
-  }
+  for (const PlainOutput& output : rig_.outputs)
+    outputs_.push_back(std::make_unique<OutputSwitch>(output, rig_.controller.timer_clock));
   inputs_ = std::make_unique<Inputs>(switched_inputs(rig_, moved()));
   guard_ = std::make_unique<Guard>(*inputs_, watched_inputs(rig_, moved()));
   guard_->on_trip([this](Lines& lines, const Trip& trip) { tripped(lines, trip); });
@@ -85,8 +81,7 @@ void Bench::add_movers(std::span<const Guest> guests) {
   for (const Mechanism& mechanism : rig_.mechanisms) {
     for (const KindOfMover& kind : kinds_of_movers()) {
       if (!kind.has(mechanism)) continue;
-      const auto group = static_cast<PwmGroup>(first_mover_group + movers_.size());
-      movers_.push_back(kind.mover(mechanism, next_id(), group, rig_.controller));
+      movers_.push_back(kind.mover(mechanism, next_id(), rig_.controller));
       break;
     }
   }
@@ -220,6 +215,7 @@ Cast Bench::cast() {
   for (const auto& output : outputs_) cast.outputs.push_back(output.get());
   cast.inputs = inputs_.get();
   cast.clock = rig_.controller.timer_clock;
+  cast.arrive_together = [this](const auto& orders) { return arrive_together(orders); };
   return cast;
 }
 
@@ -232,23 +228,25 @@ void Bench::come_to_rest() {
   wait_for_stop([this] { return all_are_idle(); });
 }
 
+std::vector<std::shared_ptr<MotionRecord>> Bench::arrive_together(
+    const std::vector<std::pair<Mover*, MoveOrder>>& orders) {
+  std::erase_if(arriving_, [this](const auto& each) {
+    if (each->is_over()) loop().remove(*each);
+    return each->is_over();
+  });
+  arriving_.push_back(std::make_unique<ArrivingTogether>(lines(), orders));
+  loop().add(*arriving_.back());
+  return arriving_.back()->records();
+}
+
 std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders) {
-  std::vector<Mover*> movers;
-  for (const auto& [name, order] : orders) {
-    movers.push_back(&mover(name));
-    if (movers.back()->places() == nullptr) throw RangeError(name + ": cannot move to places");
-    if (std::count(movers.begin(), movers.end(), movers.back()) > 1)
-      throw RangeError(name + ": is named twice among moves that arrive together");
-  }
-  const auto together = std::make_shared<ArrivingTogether>();
+  require_open();
+  std::vector<std::pair<Mover*, MoveOrder>> of_movers;
+  for (const auto& [name, order] : orders) of_movers.emplace_back(&mover(name), order);
+  std::vector<std::shared_ptr<MotionRecord>> records = arrive_together(of_movers);
   std::vector<Motion> motions;
-  try {
-    for (std::size_t i = 0; i < orders.size(); ++i)
-      motions.push_back({*this, *movers[i], movers[i]->places()->move(lines(), orders[i].second, together)});
-  } catch (...) {
-    for (Motion& motion : motions) motion.cancel();
-    throw;
-  }
+  for (std::size_t i = 0; i < records.size(); ++i)
+    motions.push_back({*this, *of_movers[i].first, std::move(records[i])});
   return motions;
 }
 
@@ -336,6 +334,7 @@ void Bench::end_all() {
 }
 
 void Bench::require_open() const {
+  if (loop_) loop_->require_own_thread();
   if (is_closed_) throw RangeError("the bench is closed: its lines are at rest, and nothing moves any more");
 }
 

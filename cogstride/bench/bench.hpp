@@ -10,6 +10,7 @@
 // Motions of several mechanisms run side by side. Dropping a Motion does not stop the motion.
 //
 // Threads: one thread owns a bench and all of its handles; nothing here may be called by another.
+//   Orders of another thread, and its wish to wait, are refused while the bench runs.
 // Lifetime: a handle or a Motion may outlive its bench. What was told of a motion stays readable; all else
 //   throws RangeError then, and after close().
 // Blocking: orders return at once, and nothing moves until somebody waits, serves or runs. wait(), result(),
@@ -39,6 +40,7 @@
 
 namespace cogstride {
 
+class ArrivingTogether;
 class BenchLoop;
 class CountCheck;
 class Guard;
@@ -185,6 +187,8 @@ class Bench {
   friend class CartHandle;
   friend class OutputHandle;
   [[noreturn]] void refuse_kind(const std::string& name, const MoverKind& wanted) const;
+  std::vector<std::shared_ptr<MotionRecord>> arrive_together(
+      const std::vector<std::pair<Mover*, MoveOrder>>& orders);
   [[nodiscard]] MechanismId next_id() const { return static_cast<MechanismId>(movers_.size()); }
   void add_movers(std::span<const Guest> guests);
   void connect(Mover& mover, std::span<const CounterSetup> counters);
@@ -209,6 +213,7 @@ class Bench {
   std::vector<std::unique_ptr<Knob>> knobs_;  // those that somebody has asked for
   std::unique_ptr<Inputs> inputs_;
   std::unique_ptr<Guard> guard_;
+  std::vector<std::unique_ptr<ArrivingTogether>> arriving_;
   bool checks_encoders_ = true;
   std::pair<Tick, std::string> told_trip_{never, {}};
   std::function<void(const std::string&)> fault_listener_;

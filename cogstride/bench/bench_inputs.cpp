@@ -5,7 +5,6 @@
 #include <algorithm>
 
 #include "cogstride/mechanism/ticks.hpp"
-#include "cogstride/motion/stepper/homing_goal.hpp"
 
 namespace cogstride {
 namespace {
@@ -80,8 +79,8 @@ void add_counters(const Rig& rig, const Mechanism& mechanism, std::vector<Counte
     const auto* const encoder = std::get_if<Encoder>(&sensor);
     if (encoder == nullptr) continue;
     CounterSetup counter;
-    counter.source = counter_source(*encoder);
-    counter.edge_source = counter_edge_source(*encoder);
+    counter.source = counter_source(encoder->line_a);
+    counter.edge_source = counter_edge_source(encoder->line_a);
     counter.line_a = static_cast<LineId>(encoder->line_a);
     counter.line_b = static_cast<LineId>(encoder->line_b);
     counter.filter = steady_for(encoder->filter, rig);

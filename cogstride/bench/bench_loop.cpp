@@ -1,22 +1,24 @@
 #include "cogstride/bench/bench_loop.hpp"
 
 #include <algorithm>
+#include <utility>
 
 #include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
 
 namespace {
-/// True from now on, and false again at the end, however that comes.
-class While {
+/// Does something at the end, however that comes.
+template <class Deed>
+class AtTheEnd {
  public:
-  explicit While(bool& flag) : flag_(flag) { flag_ = true; }
-  ~While() { flag_ = false; }
-  While(const While&) = delete;
-  While& operator=(const While&) = delete;
+  explicit AtTheEnd(Deed deed) : deed_(std::move(deed)) {}
+  ~AtTheEnd() { deed_(); }
+  AtTheEnd(const AtTheEnd&) = delete;
+  AtTheEnd& operator=(const AtTheEnd&) = delete;
 
  private:
-  bool& flag_;
+  Deed deed_;
 };
 }  // namespace
 
@@ -34,6 +36,12 @@ void BenchLoop::remove(Participant& participant) {
   }
 }
 
+void BenchLoop::require_own_thread() const {
+  const std::thread::id runs_in = runs_in_.load();
+  if (runs_in != std::thread::id() && runs_in != std::this_thread::get_id())
+    throw RangeError("another thread lets this bench run: one thread owns a bench and all of its handles");
+}
+
 void BenchLoop::settle() {
   std::erase(participants_, nullptr);
   participants_.insert(participants_.end(), newcomers_.begin(), newcomers_.end());
@@ -41,18 +49,21 @@ void BenchLoop::settle() {
 }
 
 void BenchLoop::act_on(std::span<const Reading> readings) {
-  const While acting(is_acting_);
+  is_acting_ = true;
+  const AtTheEnd rests([this] { is_acting_ = false; });
   for (Participant* const& participant : participants_)
     if (participant != nullptr && (!readings.empty() || participant->next_act() <= lines_.now()))
       participant->act(lines_, readings);
 }
 
 bool BenchLoop::run(Tick until, const std::function<bool()>& finished) {
-  if (is_running_)
+  require_own_thread();
+  if (is_running())
     throw RangeError(
         "the bench runs already: what it calls (a listener, a participant) cannot let it run or wait; order "
         "what is to be done and return");
-  const While running(is_running_);
+  runs_in_ = std::this_thread::get_id();
+  const AtTheEnd stops([this] { runs_in_ = std::thread::id(); });
   for (;;) {
     settle();
     lines_.catch_up();

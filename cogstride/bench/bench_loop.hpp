@@ -1,7 +1,9 @@
 // The run of a bench: lets time pass from one wish to the next and hands everyone what was read.
 #pragma once
 
+#include <atomic>
 #include <functional>
+#include <thread>
 #include <vector>
 
 #include "cogstride/lines/lines.hpp"
@@ -20,7 +22,9 @@ class BenchLoop {
   /// Runs until `finished` says so or `until` has come. @return whether it was finished
   /// @throws RangeError when it runs already: what takes part cannot wait for what takes part
   bool run(Tick until, const std::function<bool()>& finished);
-  [[nodiscard]] bool is_running() const { return is_running_; }
+  [[nodiscard]] bool is_running() const { return runs_in_.load() != std::thread::id(); }
+  /// @throws RangeError when another thread lets it run
+  void require_own_thread() const;
 
  private:
   void settle();
@@ -30,7 +34,7 @@ class BenchLoop {
   std::vector<Participant*> participants_;  // null: has gone while all act
   std::vector<Participant*> newcomers_;
   bool is_acting_ = false;
-  bool is_running_ = false;
+  std::atomic<std::thread::id> runs_in_{};  // none: it does not run
   std::vector<Reading> readings_;
 };
 

@@ -6,6 +6,9 @@
 
 #include <array>
 #include <functional>
+#include <string>
+#include <thread>
+#include <vector>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
@@ -79,6 +82,48 @@ TEST(BenchLoop, AListenerMayStopAMechanismAndGoesOn) {
   EXPECT_EQ(told, 1);
   EXPECT_NE(refused.find("the bench runs already"), std::string::npos) << refused;
   bench.serve(0.1_s);  // from outside it goes on
+}
+
+// The contract at the top of bench.hpp: orders return at once, and nothing moves until somebody waits.
+TEST(BenchLoop, OrdersReturnAtOnceAndMoveNothing) {
+  SimulatedBench bench(demo_rig());
+  auto traverse = bench.stepper("traverse");
+  auto home = traverse.home();
+  auto move = traverse.move({.to = 20_mm});
+  bench.brushed("feeder").spin({.duty = 30_percent});
+  EXPECT_EQ(bench.now(), Time());
+  EXPECT_EQ(home.status(), MotionStatus::queued);
+  move.wait();
+  EXPECT_EQ(home.status(), MotionStatus::done);
+  EXPECT_GT(bench.now(), Time());
+}
+
+// The same: one thread owns a bench.
+TEST(BenchLoop, AnotherThreadIsRefusedWhileItRuns) {
+  SimulatedBench bench(demo_rig());
+  std::vector<std::string> refused;
+  const auto tries = [&](const std::function<void()>& deed) {
+    std::thread other([&] {
+      try {
+        deed();
+      } catch (const RangeError& error) {
+        refused.push_back(error.what());
+      }
+    });
+    other.join();
+  };
+  auto creel = bench.stepper("creel");
+  Each asks([&] {
+    if (!refused.empty()) return;
+    tries([&] { creel.move({.by = 10_deg}); });
+    tries([&] { bench.serve(1_s); });
+    tries([&] { creel.stop(); });
+  });
+  bench.run(asks, [&] { return !refused.empty(); });
+  ASSERT_EQ(refused.size(), 3U);
+  for (const std::string& why : refused) EXPECT_NE(why.find("another thread"), std::string::npos) << why;
+  tries([&] { creel.home().wait(); });
+  EXPECT_EQ(refused.size(), 3U) << "handed over while nothing runs it is the other's";
 }
 
 TEST(BenchLoop, AParticipantMayBringAnotherAndTakeItAway) {

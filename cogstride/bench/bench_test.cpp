@@ -101,8 +101,8 @@ TEST(StepperMover, TenThousandRandomMovesThereAndBackEndOnTheStartingStep) {
   for (int i = 0; i < 10'000; ++i) {
     const ExactLength way(Ratio(nanometres(random), 1'000'000), units::mm);
     way_back.push_back(way);
-    mover.move(lines, {.by = way}, {});
-    mover.move(lines, {.by = -way}, {});
+    mover.move(lines, {.by = way});
+    mover.move(lines, {.by = -way});
     if (i % 100 == 0) loop.run(never, [&] { return mover.has_ended(); });
   }
   loop.run(never, [&] { return mover.has_ended(); });

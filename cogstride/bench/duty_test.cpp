@@ -120,7 +120,7 @@ TEST(Duty, ABrakedMotorStopsInItsOwnTimeConstantAndACoastingOneByFriction) {
     // J dw/dt = -T_c - B w
     const double expected = (from + coulomb / damping) * std::exp(-damping * 0.05 / j) - coulomb / damping;
     EXPECT_NEAR(shaft_speed(bench) / expected, 1.0, brakes ? 0.02 : 2e-3);
-    EXPECT_EQ(feeder.duty(), 0.0);
+    EXPECT_EQ(feeder.duty().base(), 0.0);
   }
 }
 
@@ -235,7 +235,7 @@ TEST(Duty, AShuntHoldsTheDutyBackWhileTheCurrentIsOverItsLimit) {
   feeder.spin({.duty = 90_percent, .in = 1_s}).wait();
   bench.serve(1_s);
   EXPECT_NEAR(mean_current(bench, 0.2_s), 1.0, 0.05);
-  EXPECT_NEAR(feeder.measured_current(), 1.0, 0.1);
+  EXPECT_NEAR(feeder.measured_current().base(), 1.0, 0.1);
   EXPECT_LT(bench.brushed_plant("feeder").sustained_current(), 1.1);
 }
 
@@ -254,7 +254,7 @@ TEST(Duty, AProbeStopsItBeforeItBurns) {
   EXPECT_NE(told.find("feeder: its motor is 4"), std::string::npos) << told;
   EXPECT_NE(told.find("stands 40 K"), std::string::npos) << told;
   EXPECT_LT(bench.brushed_plant("feeder").highest_motor_rise(), 50.0);
-  EXPECT_EQ(bench.brushed("feeder").duty(), 0.0);
+  EXPECT_EQ(bench.brushed("feeder").duty().base(), 0.0);
 }
 
 /// Whatever befalls it while it is driven hard: the mean over 10 ms stays near the limit, and the winding
@@ -373,8 +373,8 @@ TEST(Duty, NeverReversesWithoutItsPauseWhateverItIsTold) {
       const bool forward = bench.simulated_lines().level(LineId{28});
       const bool backward = bench.simulated_lines().level(LineId{29});
       EXPECT_FALSE(forward && backward);
-      EXPECT_LE(std::abs(feeder.duty()), 1.0);
-      const int way = feeder.duty() > 0.0 ? 1 : feeder.duty() < 0.0 ? -1 : 0;
+      EXPECT_LE(std::abs(feeder.duty().base()), 1.0);
+      const int way = feeder.duty().base() > 0.0 ? 1 : feeder.duty().base() < 0.0 ? -1 : 0;
       if (way == 0) continue;
       const double now = bench.now().in(units::s);
       if (way * last_way < 0) {
@@ -396,7 +396,7 @@ TEST(Duty, AnEmergencyStopTakesTheDriveAtOnceAndNothingStartsWhileItIsPressed) {
   auto feeder = bench.brushed("feeder");
   auto motion = feeder.spin({.duty = 80_percent, .lasts = 5_s});
   EXPECT_NE(motion.result().find("the emergency stop halt (line 38) is pressed"), std::string::npos);
-  EXPECT_EQ(feeder.duty(), 0.0);
+  EXPECT_EQ(feeder.duty().base(), 0.0);
   for (const LineId line : {LineId{28}, LineId{29}, LineId{30}})
     EXPECT_FALSE(bench.simulated_lines().level(line));
   EXPECT_THROW((void)feeder.spin({.duty = 50_percent}), RangeError);
@@ -411,9 +411,9 @@ TEST(Duty, WhatIsRefusedChangesNothing) {
   bench.serve(0.5_s);
   EXPECT_THROW((void)feeder.spin({.duty = 1_percent}), RangeError);
   EXPECT_THROW((void)feeder.slower(ExactFraction::from_base({1, 2})), RangeError);
-  EXPECT_DOUBLE_EQ(feeder.duty(), 0.4);
+  EXPECT_DOUBLE_EQ(feeder.duty().base(), 0.4);
   on.wait();
-  EXPECT_EQ(feeder.duty(), 0.0);
+  EXPECT_EQ(feeder.duty().base(), 0.0);
   EXPECT_THROW((void)bench.brushed("halt"), RangeError);
   EXPECT_THROW((void)bench.stepper("feeder"), RangeError) << "it knows no places";
 }
@@ -424,7 +424,7 @@ TEST(Duty, ItsEncoderTellsSpeedAndTurns) {
   feeder.spin({.duty = 50_percent}).wait();
   bench.serve(2_s);
   const Measured seen = feeder.measured();
-  EXPECT_NEAR(seen.speed / bench.brushed_plant("feeder").speed(), 1.0, 0.01);
+  EXPECT_NEAR(seen.speed.base / bench.brushed_plant("feeder").speed(), 1.0, 0.01);
   EXPECT_NEAR(seen.position->base.to_double(), bench.brushed_plant("feeder").position(), 0.02);
 }
 
@@ -513,7 +513,7 @@ TEST(Duty, AKnobGivesADutyOverItsWholeTravelWithoutFlicker) {
   std::vector<double> seen;
   for (int i = 0; i < 60; ++i) {
     bench.serve(50_ms);
-    if (seen.empty() || dial.share() != seen.back()) seen.push_back(dial.share());
+    if (seen.empty() || dial.share().base() != seen.back()) seen.push_back(dial.share().base());
   }
   ASSERT_EQ(seen.size(), 3u) << "each place once, for all its noise";
   EXPECT_EQ(seen[0], 1.0);

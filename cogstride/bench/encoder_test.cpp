@@ -109,7 +109,7 @@ TEST(Encoder, TellsTheSpeedOfTheOutput) {
     double sum = 0.0;
     for (int i = 0; i < 200; ++i) {
       bench.serve(Time(0.002, units::s));
-      sum += traverse.measured().speed;
+      sum += traverse.measured().speed.base;
     }
     // At a creep it swings by a count or two from step to step.
     const double share = speed == 2_mm_per_s ? 0.15 : 0.02;

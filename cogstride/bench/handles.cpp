@@ -180,7 +180,7 @@ Motion StepperHandle::home() {
 }
 
 Motion StepperHandle::move(const MoveOrder& order) {
-  return motion(mover().move(lines(), order, {}));
+  return motion(mover().move(lines(), order));
 }
 
 std::optional<OutputPosition> StepperHandle::position() const {
@@ -260,8 +260,8 @@ Motion BrushlessHandle::stop() {
   return motion(mover().stop(lines()));
 }
 
-double BrushlessHandle::wanted_speed() const {
-  return mover().wanted_speed(now());
+InexactSpeed BrushlessHandle::wanted_speed() const {
+  return {output_kind(parts().train), mover().wanted_speed(now())};
 }
 
 Motion CartHandle::drive(const CartOrder& order) {
@@ -294,11 +294,11 @@ Motion SpeedControllerHandle::throttle(const DutyOrder& order) {
 }
 
 Motion SpeedControllerHandle::faster(ExactFraction by) {
-  return motion(mover().change(lines(), by.base().to_double()));
+  return motion(mover().change(lines(), by));
 }
 
 Motion SpeedControllerHandle::slower(ExactFraction by) {
-  return motion(mover().change(lines(), -by.base().to_double()));
+  return motion(mover().change(lines(), -by));
 }
 
 Motion SpeedControllerHandle::reverse(std::optional<ExactTime> ramp) {
@@ -313,8 +313,8 @@ void SpeedControllerHandle::release() {
   mover().release(lines());
 }
 
-double SpeedControllerHandle::throttle() const {
-  return mover().throttle_at(now());
+Fraction SpeedControllerHandle::throttle() const {
+  return Fraction::from_base(mover().throttle_at(now()));
 }
 
 Motion BrushedHandle::spin(const DutyOrder& order) {
@@ -326,7 +326,7 @@ Motion BrushedHandle::spin(const SpeedOrder& order) {
 }
 
 Motion BrushedHandle::move(const MoveOrder& order) {
-  return motion(mover().move(lines(), order, {}));
+  return motion(mover().move(lines(), order));
 }
 
 Motion BrushedHandle::faster(OutputSpeed by) {
@@ -337,16 +337,16 @@ Motion BrushedHandle::slower(OutputSpeed by) {
   return faster({by.kind, -by.base});
 }
 
-Motion BrushedHandle::spin_fraction(double fraction, std::optional<ExactTime> ramp) {
-  return spin({.duty = Fraction::from_base(duty_of_fraction(fraction, mover().limits())), .in = ramp});
+Motion BrushedHandle::spin_fraction(Fraction fraction, std::optional<ExactTime> ramp) {
+  return spin({.duty = Fraction::from_base(duty_of_fraction(fraction.base(), mover().limits())), .in = ramp});
 }
 
 Motion BrushedHandle::faster(ExactFraction by) {
-  return motion(mover().change(lines(), by.base().to_double()));
+  return motion(mover().change(lines(), by));
 }
 
 Motion BrushedHandle::slower(ExactFraction by) {
-  return motion(mover().change(lines(), -by.base().to_double()));
+  return motion(mover().change(lines(), -by));
 }
 
 Motion BrushedHandle::reverse(std::optional<ExactTime> ramp) {
@@ -366,26 +366,25 @@ void BrushedHandle::coast() {
   mover().let(lines(), SlowsBy::coasting);
 }
 
-double BrushedHandle::duty() const {
-  return mover().duty(now());
+Fraction BrushedHandle::duty() const {
+  return Fraction::from_base(mover().duty(now()));
 }
 
 Measured BrushedHandle::measured() const {
-  for (const Sensor& sensor : parts().sensors) {
-    const auto* const encoder = std::get_if<Encoder>(&sensor);
-    if (encoder == nullptr) continue;
-    const std::int64_t count = mover().count().value_or(0);
-    const OutputPosition turned{output_kind(parts().train),
-                                Ratio(count) / counts_per_base(parts(), *encoder)};
-    return {encoder->name, count, turned, mover().speed(), mover().speed_error()};
-  }
-  throw RangeError(fmt::format("{}: has no encoder", parts().name));
+  const BrushedFeedback& feedback = mover().feedback();
+  if (feedback.encoder() == nullptr) throw RangeError(fmt::format("{}: has no encoder", parts().name));
+  const OutputPosition turned = feedback.position();
+  return {feedback.encoder()->name,
+          feedback.count().value_or(0),
+          turned,
+          {turned.kind, feedback.speed()},
+          {turned.kind, feedback.speed_error()}};
 }
 
-double BrushedHandle::measured_current() const {
-  const std::optional<double> amperes = mover().measured_current();
+Current BrushedHandle::measured_current() const {
+  const std::optional<double> amperes = mover().feedback().current();
   if (!amperes) throw RangeError(fmt::format("{}: has no shunt, or it was not read yet", parts().name));
-  return *amperes;
+  return Current(*amperes, units::A);
 }
 
 void OutputHandle::on() {
@@ -396,8 +395,8 @@ void OutputHandle::off() {
   mover().set(lines(), false);
 }
 
-void OutputHandle::fade(double share, Time lasts) {
-  mover().fade(lines(), share, bench().ticks(lasts));
+void OutputHandle::fade(Fraction share, Time lasts) {
+  mover().fade(lines(), share.base(), bench().ticks(lasts));
 }
 
 const Mechanism& StepperHandle::parts() const {
@@ -424,8 +423,8 @@ const Mechanism& SpeedControllerHandle::parts() const {
   return mover().mechanism();
 }
 
-double BrushlessHandle::duty() const {
-  return mover().duty();
+Fraction BrushlessHandle::duty() const {
+  return Fraction::from_base(mover().duty());
 }
 
 const Mechanism& BrushlessHandle::parts() const {

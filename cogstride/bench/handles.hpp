@@ -160,8 +160,8 @@ class BrushedHandle : private HandleOf<DutyMover> {
   /// To a duty, and on until told otherwise or for a time. @throws RangeError when it is refused; what is on
   /// goes on
   Motion spin(const DutyOrder& order);
-  /// To a signed fraction of what it may be given: the smallest one turns it. @param fraction  -1 to 1
-  Motion spin_fraction(double fraction, std::optional<ExactTime> ramp = {});
+  /// To a signed share of what it may be given: the smallest one turns it. @param fraction  -100 % to 100 %
+  Motion spin_fraction(Fraction fraction, std::optional<ExactTime> ramp = {});
   /// To a speed that its encoder holds; done when it is measured to turn with it, within a tenth.
   /// @throws RangeError when it has none, or the speed cannot be had
   Motion spin(const SpeedOrder& order);
@@ -181,12 +181,12 @@ class BrushedHandle : private HandleOf<DutyMover> {
   /// No drive, at once: shorted, or let go. @throws RangeError when it cannot be let go
   void brake();
   void coast();
-  /// The duty that is asked for now, -1 to 1.
-  [[nodiscard]] double duty() const;
+  /// The duty that is asked for now, -100 % to 100 %.
+  [[nodiscard]] Fraction duty() const;
   /// By its encoder, looked at each millisecond. @throws RangeError when it has none
   [[nodiscard]] Measured measured() const;
-  /// By its shunt, A. @throws RangeError when it has none
-  [[nodiscard]] double measured_current() const;
+  /// By its shunt. @throws RangeError when it has none
+  [[nodiscard]] Current measured_current() const;
   [[nodiscard]] const Mechanism& parts() const;
 
  private:
@@ -229,8 +229,8 @@ class SpeedControllerHandle : private HandleOf<ThrottleMover> {
   Motion stop(std::optional<ExactTime> ramp = {});
   /// No pulse: it stops, and must be armed again.
   void release();
-  /// The throttle that is asked for now, -1 to 1.
-  [[nodiscard]] double throttle() const;
+  /// The throttle that is asked for now, -100 % to 100 %.
+  [[nodiscard]] Fraction throttle() const;
   [[nodiscard]] const Mechanism& parts() const;
 
  private:
@@ -249,10 +249,10 @@ class BrushlessHandle : private HandleOf<SixStepMover> {
   Motion reverse();
   /// Down as its loop and its friction can, and all gates off; without sensors they go off at once.
   Motion stop();
-  /// Of the output, turns/s, that is wanted now.
-  [[nodiscard]] double wanted_speed() const;
-  /// The duty that is given, -1 to 1.
-  [[nodiscard]] double duty() const;
+  /// Of the output, that is wanted now.
+  [[nodiscard]] InexactSpeed wanted_speed() const;
+  /// The duty that is given, -100 % to 100 %.
+  [[nodiscard]] Fraction duty() const;
   [[nodiscard]] const Mechanism& parts() const;
 
  private:
@@ -281,9 +281,9 @@ class OutputHandle : private HandleOf<OutputSwitch> {
  public:
   void on();
   void off();
-  /// To a share of full duty, 0 to 1, evenly in that time; the bench goes on meanwhile.
+  /// To a share of full duty, 0 to 100 %, evenly in that time; the bench goes on meanwhile.
   /// @throws RangeError when it is only switched, or the share is none
-  void fade(double share, Time lasts);
+  void fade(Fraction share, Time lasts);
 
  private:
   friend class Bench;

@@ -20,6 +20,24 @@ using namespace literals;
 using testing_support::cart_rig_path;
 using testing_support::demo_rig;
 
+// What an order cannot do without has to be said: the compiler refuses it else, and nothing is ambiguous.
+template <class Handle>
+concept spins_without_saying_how = requires(Handle handle) {
+  handle.spin({.lasts = ExactTime()});
+};
+template <class Handle>
+concept spins_at_a_speed = requires(Handle handle) {
+  handle.spin({.at = OutputSpeed(), .lasts = ExactTime()});
+};
+template <class Handle>
+concept spins_with_a_duty = requires(Handle handle) {
+  handle.spin({.duty = Fraction(), .lasts = ExactTime()});
+};
+static_assert(!spins_without_saying_how<BrushedHandle> && !spins_without_saying_how<StepperHandle> &&
+              !spins_without_saying_how<BrushlessHandle>);
+static_assert(spins_at_a_speed<BrushedHandle> && spins_at_a_speed<StepperHandle>);
+static_assert(spins_with_a_duty<BrushedHandle> && !spins_with_a_duty<StepperHandle>);
+
 /// Takes it back after a while; wait() comes to the stop's end, and the motion says what became of it.
 void take_back(SimulatedBench& bench, Motion motion, Time after) {
   bench.serve(after);
@@ -47,7 +65,7 @@ TEST(TakenBack, AMotorByDutyGoesDownToNone) {
   auto feeder = bench.brushed("feeder");
   take_back(bench, feeder.spin({.duty = 30_percent, .lasts = 20_s}), 0.5_s);
   bench.serve(2_s);
-  EXPECT_EQ(feeder.duty(), 0.0);
+  EXPECT_EQ(feeder.duty().base(), 0.0);
   EXPECT_NEAR(bench.brushed_plant("feeder").speed(), 0.0, 1e-3);
   feeder.spin({.duty = 30_percent, .lasts = 1_s}).wait();
 }
@@ -70,7 +88,7 @@ TEST(TakenBack, AMotorBehindASpeedControllerStaysArmed) {
   fan.arm().wait();
   take_back(bench, fan.throttle({.duty = 40_percent, .lasts = 20_s}), 0.5_s);
   bench.serve(0.5_s);
-  EXPECT_EQ(fan.throttle(), 0.0);
+  EXPECT_EQ(fan.throttle().base(), 0.0);
   EXPECT_TRUE(fan.is_armed());
 }
 
@@ -79,7 +97,7 @@ TEST(TakenBack, ABareBrushlessMotorRunsDown) {
   auto spindle = bench.brushless("spindle");
   take_back(bench, spindle.spin({.at = 900_rpm, .lasts = 20_s}), 1_s);
   bench.wait_for_all();
-  EXPECT_EQ(spindle.duty(), 0.0);
+  EXPECT_EQ(spindle.duty().base(), 0.0);
   spindle.spin({.at = 600_rpm}).wait();
 }
 
@@ -103,7 +121,7 @@ TEST(TakenBack, WhatHasEndedIsNotTakenBack) {
   spin.cancel();
   EXPECT_EQ(spin.status(), MotionStatus::done);
   bench.serve(0.1_s);
-  EXPECT_NEAR(feeder.duty(), 0.3, 1e-9) << "it was asked to go on, and does";
+  EXPECT_NEAR(feeder.duty().base(), 0.3, 1e-9) << "it was asked to go on, and does";
 }
 
 /// Whether a handle can be had of a bench that nothing holds.
@@ -132,7 +150,7 @@ TEST(Handles, OfABenchThatIsGoneSaySo) {
   bench.reset();
   EXPECT_THROW((void)traverse.position(), RangeError);
   EXPECT_THROW((void)traverse.home(), RangeError);
-  EXPECT_THROW((void)feeder.duty(), RangeError);
+  EXPECT_THROW((void)feeder.duty().base(), RangeError);
   EXPECT_THROW((void)any.has_ended(), RangeError);
   EXPECT_EQ(spin.wait(), MotionStatus::done) << "what was told of a motion stays";
   EXPECT_EQ(home.code(), FaultCode::closed);

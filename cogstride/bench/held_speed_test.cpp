@@ -140,7 +140,7 @@ TEST(HeldSpeed, LastsFromRestToRest) {
   EXPECT_NEAR(spin.duration()->in(units::s), 3.0, 0.02);
   bench.serve(0.1_s);
   EXPECT_EQ(real_rpm(bench), 0.0);
-  EXPECT_EQ(bench.brushed("feeder").duty(), 0.0);
+  EXPECT_EQ(bench.brushed("feeder").duty().base(), 0.0);
 }
 
 TEST(HeldSpeed, RefusesWhatCannotBeHeldWithTheFigureThatCan) {
@@ -189,7 +189,7 @@ TEST(HeldSpeed, GoesToPlacesOnARampAndStaysThere) {
   bench.serve(0.3_s);
   EXPECT_NEAR(place(), 0.0, 2.5 * a_count);
   feeder.stop().wait();
-  EXPECT_EQ(feeder.duty(), 0.0);
+  EXPECT_EQ(feeder.duty().base(), 0.0);
   EXPECT_LT(bench.brushed_plant("feeder").sustained_current(), 2.5 * 1.1);
   EXPECT_THROW(feeder.move({.by = OutputPosition{OutputKind::rotary, Ratio(1)}, .speed = rpm(700)}),
                RangeError);
@@ -254,7 +254,7 @@ TEST(HeldSpeed, NoticesEveryFaultInTimeAndEndsAtRest) {
       EXPECT_NE(told.find(fault.named), std::string::npos)
           << fault.what << " at " << speed << " rpm: " << told;
       EXPECT_NEAR(told_at, 2.4, 0.4) << fault.what << " at " << speed;
-      EXPECT_EQ(bench.brushed("feeder").duty(), 0.0) << fault.what;
+      EXPECT_EQ(bench.brushed("feeder").duty().base(), 0.0) << fault.what;
       EXPECT_LT(std::abs(real_rpm(bench)), 1.0) << fault.what << " at " << speed;
     }
   }
@@ -274,7 +274,7 @@ TEST(HeldSpeed, AReversedEncoderIsNoticedBeforeItRunsAway) {
     bench.serve(0.5_s);
     EXPECT_NE(told.find("while it is driven"), std::string::npos) << speed << ": " << told;
     bench.serve(2_s);
-    EXPECT_EQ(bench.brushed("feeder").duty(), 0.0);
+    EXPECT_EQ(bench.brushed("feeder").duty().base(), 0.0);
     EXPECT_LT(std::abs(real_rpm(bench)), 1.0);
   }
 }
@@ -311,7 +311,7 @@ TEST(HeldSpeed, SaysWhenItsLoadIsTooHeavyForIt) {
   bench.brushed("feeder").spin(SpeedOrder{.at = rpm(400)});
   bench.serve(6_s);
   EXPECT_NE(told.find("current limit of 2.5 A used up"), std::string::npos) << told;
-  EXPECT_EQ(bench.brushed("feeder").duty(), 0.0);
+  EXPECT_EQ(bench.brushed("feeder").duty().base(), 0.0);
 }
 
 }  // namespace

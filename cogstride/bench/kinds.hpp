@@ -17,7 +17,7 @@ struct TwinSetup;
 /// By the kinds of its motor and its board a mechanism is of one of these, or nothing moves it.
 struct KindOfMover {
   bool (*has)(const Mechanism&);
-  std::unique_ptr<Mover> (*mover)(const Mechanism&, MechanismId, PwmGroup, const Controller&);
+  std::unique_ptr<Mover> (*mover)(const Mechanism&, MechanismId, const Controller&);
   std::unique_ptr<Twin> (*twin)(Mover&, const TwinSetup&);
   /// What keeps it from live lines; empty: nothing.
   std::vector<std::string> (*not_live)(const Mechanism&, const Controller&);

@@ -33,7 +33,7 @@ TEST(LostEncoder, IsNoticedWhereAMotorIsDrivenByDutyAlone) {
     feeder.spin({.duty = Fraction::from_base(duty)}).wait();
     bench.serve(4_s);
     is_noticed(fault, 2.0, 0.3, "disc has not counted for 0.2 s");
-    EXPECT_EQ(feeder.duty(), 0.0);
+    EXPECT_EQ(feeder.duty().base(), 0.0);
   }
 }
 

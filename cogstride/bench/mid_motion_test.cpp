@@ -137,6 +137,19 @@ TEST(MidMotion, ATargetCanBeChangedWhileItMoves) {
   EXPECT_NEAR(bench.plant("traverse").position(), 0.010, 3e-6);
 }
 
+// A way or an acceleration alone is of the move that is on: only an order that names a speed is a spin.
+TEST(MidMotion, AWayOrALimitAloneIsOfTheMoveThatIsOn) {
+  SimulatedBench bench(traverse_with_drum());
+  auto traverse = bench.stepper("traverse");
+  traverse.move({.to = 60_mm});
+  bench.serve(0.5_s);
+  auto gentler = traverse.redirect({.acceleration = 200_mm_per_s2});
+  bench.serve(0.1_s);
+  EXPECT_EQ(gentler.status(), MotionStatus::running);
+  traverse.redirect({.by = 20_mm}).wait();
+  EXPECT_EQ(traverse.position(), OutputPosition(80_mm)) << "counted from where it was to end";
+}
+
 TEST(MidMotion, SpeedAndLimitsCanBeChangedWhileItMoves) {
   SimulatedBench bench(traverse_with_drum());
   auto traverse = bench.stepper("traverse");

@@ -50,8 +50,8 @@ MeasuredTable measured(const Rig& rig, const std::vector<Piece>& pieces, double 
   MeasuredTable table;
   table.has_time = table.has_speed = table.has_current = table.has_rise = true;
   const auto row = [&] {
-    table.rows.push_back(
-        {bench.now().base(), feeder.duty(), shaft * plant.speed(), plant.current(), plant.motor_rise()});
+    table.rows.push_back({bench.now().base(), feeder.duty().base(), shaft * plant.speed(), plant.current(),
+                          plant.motor_rise()});
   };
   row();
   for (const Piece& piece : pieces) {

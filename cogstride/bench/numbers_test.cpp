@@ -44,21 +44,21 @@ TEST(Numbers, AreWantedByAllHandlesAndNothingMoves) {
   auto lamp = bench.output("lamp");
   fan.arm().wait();
   refuses("spin", [&](double n) { (void)feeder.spin({.duty = Fraction::from_base(n)}); });
-  refuses("spin_fraction", [&](double n) { (void)feeder.spin_fraction(n); });
+  refuses("spin_fraction", [&](double n) { (void)feeder.spin_fraction(Fraction::from_base(n)); });
   refuses("throttle", [&](double n) { (void)fan.throttle({.duty = Fraction::from_base(n)}); });
   refuses("serve", [&](double n) { bench.serve(Time(n, units::s)); });
-  refuses("fade's time", [&](double n) { lamp.fade(0.5, Time(n, units::s)); });
+  refuses("fade's time", [&](double n) { lamp.fade(50_percent, Time(n, units::s)); });
   for (const double share : {none, endless, -endless, 1.01}) {
-    EXPECT_THROW(lamp.fade(share, 1_s), RangeError);
+    EXPECT_THROW(lamp.fade(Fraction::from_base(share), 1_s), RangeError);
     EXPECT_THROW(SimulatedBench(demo_rig(), {.events = {{.at = 0_s, .what = "dial", .share = share}}}),
                  RangeError);
   }
   EXPECT_THROW(bench.serve(Time(-1e-3, units::s)), RangeError);
   EXPECT_THROW(bench.serve(Time(1e30, units::s)), RangeError);
-  EXPECT_THROW((void)feeder.spin_fraction(1.001), RangeError) << "full is all there is";
+  EXPECT_THROW((void)feeder.spin_fraction(Fraction::from_base(1.001)), RangeError) << "full is all there is";
   bench.serve(0.5_s);
-  EXPECT_EQ(feeder.duty(), 0.0);
-  EXPECT_EQ(fan.throttle(), 0.0);
+  EXPECT_EQ(feeder.duty().base(), 0.0);
+  EXPECT_EQ(fan.throttle().base(), 0.0);
 }
 
 TEST(Numbers, AreWantedOfALoadAndAMeasuredRow) {

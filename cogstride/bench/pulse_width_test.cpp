@@ -296,7 +296,7 @@ TEST(SpeedController, KeepsItsThrottlesLimits) {
   fan.throttle({.duty = 70_percent}).wait();
   EXPECT_THROW(fan.faster(ExactFraction(11, units::percent)), RangeError);
   fan.slower(ExactFraction(20, units::percent)).wait();
-  EXPECT_NEAR(fan.throttle(), 0.5, 1e-9);
+  EXPECT_NEAR(fan.throttle().base(), 0.5, 1e-9);
 }
 
 TEST(SpeedController, ThatGoesBothWaysWaitsBeforeItReverses) {

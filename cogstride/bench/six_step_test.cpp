@@ -100,7 +100,7 @@ TEST(SixStepSpindle, TakesTheDutyOfTheClosedFormUnderLoad) {
   for (int i = 0; i < 2000; ++i) {
     bench.serve(Time(253.7, units::us));  // at any instant of its period
     const BrushlessPlant& plant = bench.brushless_plant("spindle");
-    duty += spindle.duty() / 2000.0;
+    duty += spindle.duty().base() / 2000.0;
     torque += plant.torque() / 2000.0;
     carried +=
         std::max({std::abs(plant.current(0)), std::abs(plant.current(1)), std::abs(plant.current(2))}) /
@@ -231,7 +231,7 @@ TEST(SixStepSpindle, AJammedShaftEndsItWithAllGatesOffWithinATenthOfASecond) {
     EXPECT_NE(fault.what.find(has_shunts ? "far over its limit" : "angle has not counted"), std::string::npos)
         << fault.what;
     EXPECT_LT(fault.at, has_shunts ? 2.01 : 2.1);
-    EXPECT_EQ(spindle.duty(), 0.0);
+    EXPECT_EQ(spindle.duty().base(), 0.0);
     EXPECT_EQ(bench.tally().fault, fault.what) << "a run that ended so is not sound";
     EXPECT_FALSE(bench.tally().is_sound());
     const std::int64_t edges = watch.edges;
@@ -363,11 +363,11 @@ TEST(SixStepSpindle, SteppedByTimeItsHallsTellThatItDoesNotFollow) {
   (void)spindle.spin({.at = 120_rpm});
   bench.serve(Time(3.0, units::s) - bench.now());
   EXPECT_TRUE(fault.what.empty()) << fault.what;
-  EXPECT_NEAR(60.0 * spindle.wanted_speed(), 120.0, 1.0);
+  EXPECT_NEAR(60.0 * spindle.wanted_speed().base, 120.0, 1.0);
   bench.serve(0.5_s);
   EXPECT_NE(fault.what.find("behind its field"), std::string::npos) << fault.what;
   EXPECT_LT(fault.at, 3.1);
-  EXPECT_EQ(spindle.duty(), 0.0);
+  EXPECT_EQ(spindle.duty().base(), 0.0);
 }
 
 TEST(SixStepSpindle, ACurrentFarOverItsLimitEndsIt) {
@@ -382,7 +382,7 @@ TEST(SixStepSpindle, ACurrentFarOverItsLimitEndsIt) {
   (void)bench.brushless("spindle").spin({.at = 1500_rpm});
   bench.serve(1_s);
   EXPECT_NE(fault.what.find("far over its limit of 4 A"), std::string::npos) << fault.what;
-  EXPECT_EQ(bench.brushless("spindle").duty(), 0.0);
+  EXPECT_EQ(bench.brushless("spindle").duty().base(), 0.0);
 }
 
 TEST(SixStepSpindle, CoggingHoldsItAtItsPlacesAndRipplesItsSpeed) {

@@ -106,7 +106,7 @@ TEST(Stops, ASwitchThatCutsASupplyTakesItFromAllThatItFeeds) {
   auto creel = bench.stepper("creel");
   traverse.home();
   creel.home();
-  creel.spin({.at = {OutputKind::rotary, Ratio(1, 20)}});
+  creel.spin({.at = OutputSpeed{OutputKind::rotary, Ratio(1, 20)}});
   auto move = traverse.move({.to = 118_mm, .speed = 10_mm_per_s});
   bench.serve(9.05_s);
   EXPECT_NE(move.result(), "");

@@ -27,11 +27,9 @@ constexpr std::size_t place(auto use) {
 
 }  // namespace
 
-BridgeDriver::BridgeDriver(const Mechanism& mechanism, MechanismId id, PwmGroup group,
-                           const Controller& controller)
+BridgeDriver::BridgeDriver(const Mechanism& mechanism, MechanismId id, const Controller& controller)
     : name_(mechanism.name),
       id_(id),
-      group_(group),
       form_(bridge_of(mechanism).form),
       wiring_(std::get<BridgeWiring>(mechanism.wiring)),
       carries_(duty_lines(wiring_)) {
@@ -65,7 +63,6 @@ std::vector<LineSetup> BridgeDriver::line_setups() const {
 
 PwmSetup BridgeDriver::pwm_setup() const {
   PwmSetup setup;
-  setup.group = group_;
   setup.period = timing_.period;
   setup.alignment = pwm_alignment(wiring_.alignment);
   const auto add = [&](const std::optional<DrivenLine>& line, bool has_duty) {
@@ -83,13 +80,12 @@ void BridgeDriver::put(Lines& lines, Tick at, const Shares& shares) const {
   const Tick starts = timing_.begins(at);
   std::array<Compare, 4> compares{};
   std::array<Level, 5> levels{};
-  std::uint16_t channels = 0;
+  std::size_t channels = 0;
   std::size_t plain = 0;
   const auto add = [&](const std::optional<DrivenLine>& line, double share, bool has_duty) {
     if (!line) return;
     if (has_duty) {
-      compares[channels] = {channels, on_ticks(share, timing_.period, timing_.grain)};
-      ++channels;
+      compares[channels++] = {line_id(*line), on_ticks(share, timing_.period, timing_.grain)};
     } else {
       levels[plain++] = {line_id(*line), level_for(*line, share > 0.0)};
     }
@@ -100,7 +96,7 @@ void BridgeDriver::put(Lines& lines, Tick at, const Shares& shares) const {
   add(wiring_.enable, shares.enable, carries_.enable);
   add(wiring_.sign, shares.sign, false);
   if (plain > 0) lines.put(starts, std::span(levels).first(plain));
-  lines.put(group_, at, std::span(compares).first(channels));
+  lines.put(at, std::span(compares).first(channels));
 }
 
 void BridgeDriver::put_duty(Lines& lines, Tick at, double duty) const {

@@ -23,10 +23,9 @@ namespace cogstride {
 /// The controller's side: a signed duty, or none in one of two ways.
 class BridgeDriver {
  public:
-  /// @param group  of its duty channels
   /// @throws RangeError when it is no H-bridge, its timer cannot make the frequency, or it should coast
   /// between and nothing can switch it off
-  BridgeDriver(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  BridgeDriver(const Mechanism& mechanism, MechanismId id, const Controller& controller);
 
   [[nodiscard]] MechanismId id() const { return id_; }
   /// Its lines, at rest without drive and with ENABLE off.
@@ -58,7 +57,6 @@ class BridgeDriver {
 
   std::string name_;
   MechanismId id_;
-  PwmGroup group_;
   HBridge::Form form_;
   BridgeWiring wiring_;
   DutyLines carries_;

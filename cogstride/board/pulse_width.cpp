@@ -10,12 +10,8 @@
 
 namespace cogstride {
 
-PulseDriver::PulseDriver(const Mechanism& mechanism, MechanismId id, PwmGroup group,
-                         const Controller& controller)
-    : name_(mechanism.name),
-      id_(id),
-      group_(group),
-      ticks_per_second_(controller.timer_clock.base().to_double()) {
+PulseDriver::PulseDriver(const Mechanism& mechanism, MechanismId id, const Controller& controller)
+    : name_(mechanism.name), id_(id), ticks_per_second_(controller.timer_clock.base().to_double()) {
   const auto* const input = std::get_if<PulseWidthInput>(&mechanism.board);
   if (input == nullptr)
     throw RangeError(fmt::format("{}: a {} takes no pulse width", name_, kind_name(mechanism.board)));
@@ -35,7 +31,6 @@ LineSetup PulseDriver::line_setup() const {
 
 PwmSetup PulseDriver::pwm_setup() const {
   PwmSetup setup;
-  setup.group = group_;
   setup.period = timing_.period;
   setup.channels.push_back({line_id(line_), std::nullopt});
   return setup;
@@ -43,11 +38,11 @@ PwmSetup PulseDriver::pwm_setup() const {
 
 void PulseDriver::put_pulse(Lines& lines, Tick at, double seconds) const {
   const Tick counts = std::llround(seconds * ticks_per_second_ / static_cast<double>(timing_.grain));
-  lines.put(group_, at, std::array{Compare{0, counts * timing_.grain}});
+  lines.put(at, std::array{Compare{line_id(line_), counts * timing_.grain}});
 }
 
 void PulseDriver::put_none(Lines& lines, Tick at) const {
-  lines.put(group_, at, std::array{Compare{0, 0}});
+  lines.put(at, std::array{Compare{line_id(line_), 0}});
 }
 
 }  // namespace cogstride

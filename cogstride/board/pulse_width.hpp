@@ -15,7 +15,7 @@ namespace cogstride {
 class PulseDriver {
  public:
   /// @throws RangeError when it takes no pulse width, or its timer cannot make the frame rate
-  PulseDriver(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  PulseDriver(const Mechanism& mechanism, MechanismId id, const Controller& controller);
 
   [[nodiscard]] MechanismId id() const { return id_; }
   [[nodiscard]] LineSetup line_setup() const;
@@ -33,7 +33,6 @@ class PulseDriver {
  private:
   std::string name_;
   MechanismId id_;
-  PwmGroup group_;
   DrivenLine line_;
   double ticks_per_second_;
   PwmTiming timing_;

@@ -15,9 +15,8 @@ constexpr std::array<const char*, 6> uses = {"a_high", "a_low", "b_high", "b_low
 
 }  // namespace
 
-GateDriver::GateDriver(const Mechanism& mechanism, MechanismId id, PwmGroup group,
-                       const Controller& controller)
-    : name_(mechanism.name), id_(id), group_(group) {
+GateDriver::GateDriver(const Mechanism& mechanism, MechanismId id, const Controller& controller)
+    : name_(mechanism.name), id_(id) {
   const auto* const board = std::get_if<SixGateInverter>(&mechanism.board);
   if (board == nullptr)
     throw RangeError(fmt::format("{}: a {} has no six gates", name_, kind_name(mechanism.board)));
@@ -58,7 +57,6 @@ std::vector<LineSetup> GateDriver::line_setups() const {
 
 PwmSetup GateDriver::pwm_setup() const {
   PwmSetup setup;
-  setup.group = group_;
   setup.period = timing_.period;
   setup.alignment = pwm_alignment(wiring_.alignment);
   setup.dead_time = dead_time_;
@@ -72,12 +70,13 @@ Tick GateDriver::on_at(Tick at) const {
   return timing_.begins(at - into) + into;
 }
 
-Compare GateDriver::compare_of(std::uint16_t leg, unsigned gates, bool has_duty, double duty) const {
-  if (gates == 0) return {leg, 0, PwmDrive::none};
+Compare GateDriver::compare_of(std::size_t leg, unsigned gates, bool has_duty, double duty) const {
+  const LineId line = line_id(wiring_.gates[2 * leg]);
+  if (gates == 0) return {line, 0, PwmDrive::none};
   const double share = has_duty ? duty : 1.0;
-  if (gates != 1) return {leg, on_ticks(share, timing_.period, timing_.grain), PwmDrive::complement};
+  if (gates != 1) return {line, on_ticks(share, timing_.period, timing_.grain), PwmDrive::complement};
   const bool in_turn = has_duty && wiring_.complementary;
-  return {leg, on_ticks(in_turn ? std::min(share, highest_duty_) : share, timing_.period, timing_.grain),
+  return {line, on_ticks(in_turn ? std::min(share, highest_duty_) : share, timing_.period, timing_.grain),
           in_turn ? PwmDrive::both : PwmDrive::line};
 }
 
@@ -91,12 +90,12 @@ GateDriver::Put GateDriver::put_gates(Lines& lines, Tick at, std::uint8_t on, st
   Put put;
   put.on = on;
   std::array<Compare, 3> compares{};
-  for (std::uint16_t leg = 0; leg < 3; ++leg) {
+  for (std::size_t leg = 0; leg < 3; ++leg) {
     const unsigned gates = on >> (2 * leg) & 3U;
     compares[leg] = compare_of(leg, gates, (switched >> (2 * leg) & gates) != 0, duty);
     if (charges(compares[leg])) put.charges = static_cast<std::uint8_t>(put.charges | (1U << leg));
   }
-  lines.put(group_, at, compares);
+  lines.put(at, compares);
   return put;
 }
 

@@ -24,7 +24,7 @@ class GateDriver {
  public:
   /// @throws RangeError when it is no six-gate inverter, its timer cannot make the frequency, or a period is
   /// shorter than the dead time
-  GateDriver(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  GateDriver(const Mechanism& mechanism, MechanismId id, const Controller& controller);
 
   [[nodiscard]] MechanismId id() const { return id_; }
   /// Its lines, at rest with every gate off.
@@ -63,7 +63,7 @@ class GateDriver {
   };
   [[nodiscard]] Put put_gates(Lines& lines, Tick at, std::uint8_t on, std::uint8_t switched,
                               double duty) const;
-  [[nodiscard]] Compare compare_of(std::uint16_t leg, unsigned gates, bool has_duty, double duty) const;
+  [[nodiscard]] Compare compare_of(std::size_t leg, unsigned gates, bool has_duty, double duty) const;
   [[nodiscard]] bool charges(const Compare& compare) const;
   [[nodiscard]] std::uint8_t charge(Tick from, std::uint8_t on) const;
   [[nodiscard]] const Put& at_instant(Tick at) const { return at >= last_from_ ? last_ : before_; }
@@ -71,7 +71,6 @@ class GateDriver {
 
   std::string name_;
   MechanismId id_;
-  PwmGroup group_;
   GateWiring wiring_;
   PwmTiming timing_;
   Tick dead_time_ = 0;

@@ -24,8 +24,13 @@ enum class SourceId : std::uint16_t {};
 [[nodiscard]] constexpr SourceId analogue_source(std::int64_t channel) {
   return static_cast<SourceId>(0x2000 + channel);
 }
-/// A timer whose duty channels change together.
-enum class PwmGroup : std::uint16_t {};
+/// Of an encoder, by its line A: its count, and the tick of the edge that was counted last.
+[[nodiscard]] constexpr SourceId counter_source(std::int64_t line_a) {
+  return static_cast<SourceId>(0x4000 + line_a);
+}
+[[nodiscard]] constexpr SourceId counter_edge_source(std::int64_t line_a) {
+  return static_cast<SourceId>(0x8000 + line_a);
+}
 /// One mechanism of the rig, by its place in it.
 enum class MechanismId : std::uint16_t {};
 
@@ -49,8 +54,8 @@ enum class PwmDrive : std::uint8_t { both, line, complement, none };
 
 /// A channel's compare value: how many ticks of each PWM period it is on.
 struct Compare {
-  std::uint16_t channel;  ///< place in the group, from 0
-  Tick on_ticks;          ///< 0 (off) to the period (always on); of the complement where that is driven alone
+  LineId line;    ///< of the channel
+  Tick on_ticks;  ///< 0 (off) to the period (always on); of the complement where that is driven alone
   PwmDrive drive = PwmDrive::both;
 };
 

@@ -32,13 +32,14 @@ struct LineSetup {
 
 enum class PwmAlignment : std::uint8_t { edge, centre };
 
-/// One timer with its duty channels. A channel with a complementary line drives both gates of a leg.
+/// Duty channels of one timer. A channel with a complementary line drives both gates of a leg. Channels of
+/// several owners may be of one timer: each has what it was given, and periods begin at multiples of the
+/// period.
 struct PwmSetup {
   struct Channel {
     LineId line{};
     std::optional<LineId> complement;
   };
-  PwmGroup group{};
   Tick period = 0;
   PwmAlignment alignment = PwmAlignment::edge;
   Tick dead_time = 0;  ///< from one line of a complementary pair off to the other on
@@ -85,8 +86,10 @@ class Lines {
   /// @throws RangeError when a pulse would be too early, or before the end of what was put already.
   virtual void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
                    std::optional<StopOn> stop) = 0;
-  /// Compare values of one group, together, at the first period that starts at or after `at`.
-  virtual void put(PwmGroup group, Tick at, std::span<const Compare> compares) = 0;
+  /// Compare values of duty channels, each at the first period of its timer that starts at or after `at`:
+  /// those of one timer together. @throws RangeError when `at` is too early, a line is no duty channel, or a
+  /// compare value is not within its period; nothing is put then
+  virtual void put(Tick at, std::span<const Compare> compares) = 0;
   /// Readings of an analogue source or counter at `first` and then each `period` ticks; period 0 means once.
   /// Asking again replaces what was asked before; `first == never` ends it.
   virtual void sample(SourceId source, Tick first, Tick period) = 0;

@@ -1,5 +1,7 @@
 #include "cogstride/lines/pwm_timer.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 
 #include "cogstride/quantity/error.hpp"
@@ -11,15 +13,23 @@ PwmTimer::PwmTimer(PwmSetup setup) : setup_(std::move(setup)), channels_(setup_.
   if (setup_.dead_time < 0) throw RangeError("a dead time cannot be negative");
 }
 
-void PwmTimer::put(Tick at, std::span<const Compare> compares) {
-  for (const Compare& compare : compares) {
-    if (compare.channel >= channels_.size()) throw RangeError("the PWM group has no channel of that number");
-    if (compare.on_ticks < 0 || compare.on_ticks > setup_.period) {
-      throw RangeError("a compare value lies between 0 and the period");
-    }
-  }
+std::size_t PwmTimer::place_of(LineId line) const {
+  const auto found = std::find_if(setup_.channels.begin(), setup_.channels.end(),
+                                  [&](const PwmSetup::Channel& channel) { return channel.line == line; });
+  return static_cast<std::size_t>(found - setup_.channels.begin());
+}
+
+void PwmTimer::require(const Compare& compare) const {
+  if (place_of(compare.line) == channels_.size())
+    throw RangeError(fmt::format("line {} is no channel of this timer", static_cast<int>(compare.line)));
+  if (compare.on_ticks < 0 || compare.on_ticks > setup_.period)
+    throw RangeError(fmt::format("line {}: on for {} ticks of a period of {}", static_cast<int>(compare.line),
+                                 compare.on_ticks, setup_.period));
+}
+
+void PwmTimer::put(Tick at, const Compare& compare) {
   const Tick starts = (at + setup_.period - 1) / setup_.period * setup_.period;
-  pending_.push_back({starts, {compares.begin(), compares.end()}});
+  pending_.push_back({starts, compare});
   if (setup_.averaged) {
     next_period_ = std::min(next_period_, starts);
   } else if (next_period_ == never) {
@@ -63,11 +73,10 @@ void PwmTimer::start_period(Tick at) {
       ++item;
       continue;
     }
-    for (const Compare& compare : item->compares) {
-      channels_[compare.channel].on_ticks = compare.on_ticks;
-      channels_[compare.channel].drive = compare.drive;
-      channels_[compare.channel].runs = true;
-    }
+    Channel& channel = channels_[place_of(item->compare.line)];
+    channel.on_ticks = item->compare.on_ticks;
+    channel.drive = item->compare.drive;
+    channel.runs = true;
     item = pending_.erase(item);
   }
 }
@@ -156,6 +165,30 @@ std::vector<LineId> PwmTimer::lines() const {
     if (channel.complement) ids.push_back(*channel.complement);
   }
   return ids;
+}
+
+std::vector<PwmSetup> by_owner(const PwmSetup& setup, std::span<const LineSetup> lines) {
+  const auto owner_of = [&](LineId id) {
+    const auto found =
+        std::find_if(lines.begin(), lines.end(), [&](const LineSetup& line) { return line.id == id; });
+    if (found == lines.end())
+      throw RangeError(fmt::format("line {} has not been opened", static_cast<int>(id)));
+    return found->owner;
+  };
+  std::vector<PwmSetup> parts;
+  std::vector<MechanismId> owners;
+  for (const PwmSetup::Channel& channel : setup.channels) {
+    const MechanismId owner = owner_of(channel.line);
+    const auto known = std::find(owners.begin(), owners.end(), owner);
+    const auto place = static_cast<std::size_t>(known - owners.begin());
+    if (known == owners.end()) {
+      owners.push_back(owner);
+      parts.push_back(setup);
+      parts.back().channels.clear();
+    }
+    parts[place].channels.push_back(channel);
+  }
+  return parts;
 }
 
 }  // namespace cogstride

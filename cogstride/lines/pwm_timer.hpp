@@ -1,4 +1,4 @@
-// One PWM timer of the simulated controller: compare values in, level changes of its lines out.
+// Duty channels of one PWM timer that one owner has: compare values in, level changes of its lines out.
 //
 // Edge-aligned, a channel is on from the period's start; centre-aligned, its on-time lies around the middle.
 // New compare values are taken over together at a period's start. With a complementary line each of the two
@@ -17,10 +17,11 @@ class PwmTimer {
   /// @throws RangeError when the period is not above 0 or the dead time is negative.
   explicit PwmTimer(PwmSetup setup);
 
-  [[nodiscard]] PwmGroup group() const { return setup_.group; }
-  /// Takes over `compares` at the first period that starts at or after `at`; periods start at multiples of
-  /// the period. @throws RangeError when a channel or an on-time is out of range.
-  void put(Tick at, std::span<const Compare> compares);
+  /// Takes `compare` over at the first period that starts at or after `at`; periods start at multiples of the
+  /// period. It is one that require() lets pass.
+  void put(Tick at, const Compare& compare);
+  /// @throws RangeError when its line is none of these channels, or its on-time is not within the period
+  void require(const Compare& compare) const;
   /// Forgets what was put for `from` or later.
   void withdraw(Tick from);
   /// All lines off until the next put.
@@ -59,13 +60,14 @@ class PwmTimer {
   };
   struct Pending {
     Tick at;
-    std::vector<Compare> compares;
+    Compare compare;
   };
 
   void start_period(Tick at);
   void compare(std::size_t index, Tick at, std::vector<Level>& changes);
   void come_on(std::size_t index, Tick at, std::vector<Level>& changes);
   [[nodiscard]] bool stands_still() const;
+  [[nodiscard]] std::size_t place_of(LineId line) const;
   [[nodiscard]] Tick rise_of(const Channel& channel) const;
 
   PwmSetup setup_;
@@ -74,5 +76,9 @@ class PwmTimer {
   Tick period_start_ = 0;
   Tick next_period_ = never;
 };
+
+/// Its channels by the owners of their lines, each a timer of its own: what one of them has queued is taken
+/// back alone, and all go on in step.
+[[nodiscard]] std::vector<PwmSetup> by_owner(const PwmSetup& setup, std::span<const LineSetup> lines);
 
 }  // namespace cogstride

@@ -6,6 +6,18 @@
 
 namespace cogstride {
 
+double InexactSpeed::in(Unit<dimensions::Speed> unit) const {
+  if (kind != OutputKind::linear)
+    throw RangeError("the speed of an output that turns is no length in a time");
+  return Speed::from_base(base).in(unit);
+}
+
+double InexactSpeed::in(Unit<dimensions::AngularSpeed> unit) const {
+  if (kind != OutputKind::rotary)
+    throw RangeError("the speed of an output that moves along a line is no angle in a time");
+  return AngularSpeed::from_base(base).in(unit);
+}
+
 std::string_view display_unit(OutputKind kind, int per_time) {
   constexpr std::string_view linear[] = {"mm", "mm/s", "mm/s2", "mm/s3"};
   constexpr std::string_view rotary[] = {"deg", "deg/s", "deg/s2", "deg/s3"};

@@ -37,6 +37,16 @@ using OutputSpeed = OutputAmount<1>;
 using OutputAcceleration = OutputAmount<2>;
 using OutputJerk = OutputAmount<3>;
 
+/// A speed of an output that is not exact: measured, or wanted on the way to another one.
+struct InexactSpeed {
+  OutputKind kind = OutputKind::linear;
+  double base = 0.0;  ///< m/s or turns/s
+
+  /// @throws RangeError when the output moves the other way: round, or along a line
+  [[nodiscard]] double in(Unit<dimensions::Speed> unit) const;
+  [[nodiscard]] double in(Unit<dimensions::AngularSpeed> unit) const;
+};
+
 /// The unit in which an output is shown: mm or deg, mm/s or deg/s, and so on.
 [[nodiscard]] std::string_view display_unit(OutputKind kind, int per_time);
 /// Display units in one base unit: 1000 mm a metre, 360 deg a turn.

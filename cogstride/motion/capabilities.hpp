@@ -15,12 +15,30 @@ namespace cogstride {
 class Places {
  public:
   virtual ~Places() = default;
-  /// @param together  shared with the moves that it is to arrive with
   /// @throws RangeError when it is refused; what is on goes on
-  virtual std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order,
-                                             std::shared_ptr<ArrivingTogether> together) = 0;
+  virtual std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order) = 0;
   /// Where it was sent or is on its way through, at an instant; nothing when its place is not known.
   [[nodiscard]] virtual std::optional<OutputPosition> position(Tick now) const = 0;
+};
+
+/// Has moves that wait until they are told when to begin and how long to take.
+class Arrivals {
+ public:
+  virtual ~Arrivals() = default;
+  /// Queues a move that stands by once its turn has come. @throws RangeError when it is refused
+  virtual std::shared_ptr<MotionRecord> move_when_told(Lines& lines, const MoveOrder& order) = 0;
+  /// Whether its turn has come, and it waits to be told.
+  [[nodiscard]] virtual bool stands_by(const MotionRecord& motion) const = 0;
+  struct Least {
+    double seconds;  ///< that it takes from rest to rest
+    Tick start;      ///< from which its first step can go out
+  };
+  /// Wakes what has to wake up for the one that stands by, and says how soon and how fast it could go;
+  /// nothing when it has become impossible.
+  virtual std::optional<Least> get_ready(Lines& lines) = 0;
+  /// The one that stands by begins: from `how.start` on it takes `how.seconds`, no less than get_ready()
+  /// said.
+  virtual void begin(Lines& lines, const Least& how) = 0;
 };
 
 /// Turns at a speed that it keeps.
@@ -43,7 +61,7 @@ class Duties {
   /// refused; what is on goes on
   virtual std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order) = 0;
   /// So much more the way it turns (less where `by` is below 0). @throws RangeError when it has none
-  virtual std::shared_ptr<MotionRecord> change(Lines& lines, double by) = 0;
+  virtual std::shared_ptr<MotionRecord> change(Lines& lines, Fraction by) = 0;
   /// The same the other way. @throws RangeError when it has none
   virtual std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp) = 0;
   /// Down to none.

@@ -2,6 +2,9 @@
 // its input lines say.
 #pragma once
 
+#include <functional>
+#include <memory>
+#include <utility>
 #include <vector>
 
 #include "cogstride/quantity/quantity.hpp"
@@ -12,12 +15,18 @@ class Inputs;
 class Mover;
 class OutputSwitch;
 
+struct MotionRecord;
+struct MoveOrder;
+
 struct Cast {
   std::vector<Mover*> mechanisms{};  ///< by a mechanism's place in the rig; null for one that nothing moves
   std::vector<Mover*> carts{};       ///< by a pair's place in the rig
   std::vector<OutputSwitch*> outputs{};  ///< by an output's place in the rig
   const Inputs* inputs = nullptr;
   ExactFrequency clock{};
+  /// Moves that begin and arrive together. @throws RangeError when one is refused; nothing is ordered then
+  std::function<std::vector<std::shared_ptr<MotionRecord>>(const std::vector<std::pair<Mover*, MoveOrder>>&)>
+      arrive_together{};
 };
 
 }  // namespace cogstride

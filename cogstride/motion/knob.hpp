@@ -12,8 +12,8 @@ class Knob final : public Participant {
   Knob(const HandControl& hand, const Controller& controller);
 
   [[nodiscard]] const HandControl& hand() const { return hand_; }
-  /// 0 to 1; of one with a centre -1 to 1; 0 until it has been read.
-  [[nodiscard]] double share() const { return share_; }
+  /// Of its travel, 0 to 100 %; of one with a centre -100 % to 100 %; none until it has been read.
+  [[nodiscard]] Fraction share() const { return Fraction::from_base(share_); }
   [[nodiscard]] bool is_known() const { return means_ > 0; }
   /// The lines were cut: it is asked for again.
   void read_again() { asked_ = false; }

@@ -14,8 +14,8 @@ struct Measured {
   std::string encoder{};
   std::int64_t count = 0;
   std::optional<OutputPosition> position{};  ///< of the output, exact by counts; nothing before homing
-  double speed = 0.0;                        ///< of the output, m/s or turns/s
-  double speed_error = 0.0;                  ///< that it may be off by at the most
+  InexactSpeed speed{};                      ///< of the output
+  InexactSpeed speed_error{};                ///< that it may be off by at the most
 };
 
 }  // namespace cogstride

@@ -77,6 +77,7 @@ class Mover : public Participant {
 
   // What it can do; null where it cannot.
   [[nodiscard]] virtual Places* places() { return nullptr; }
+  [[nodiscard]] virtual Arrivals* arrivals() { return nullptr; }
   [[nodiscard]] virtual Speeds* speeds() { return nullptr; }
   [[nodiscard]] virtual Duties* duties() { return nullptr; }
   [[nodiscard]] virtual Zeroed* zeroed() { return nullptr; }

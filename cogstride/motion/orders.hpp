@@ -3,7 +3,6 @@
 
 #include <optional>
 
-#include "cogstride/lines/events.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/plan/wheel_ways.hpp"
 
@@ -11,7 +10,7 @@ namespace cogstride {
 
 /// To turn at a duty, or with a throttle.
 struct DutyOrder {
-  Fraction duty{};                ///< -100 % to 100 %; below 0: backwards
+  Required<Fraction> duty;        ///< -100 % to 100 %; below 0: backwards
   std::optional<ExactTime> in{};  ///< that the change takes; nothing: the least
   std::optional<ExactTime>
       lasts{};  ///< held for so long, then back to none in the same way; nothing: until told
@@ -22,18 +21,6 @@ struct CartOrder {
   CartWay way{};
   std::optional<OutputSpeed>
       speed{};  ///< of the middle between the wheels, m/s; of a turn on the spot, turns/s
-};
-
-/// Moves of several mechanisms that begin at one instant and end at one: those that would be early go
-/// gentler.
-struct ArrivingTogether {
-  std::size_t members = 0;
-  std::size_t ready = 0;
-  double seconds = 0.0;  ///< the longest of their least times
-  Tick delay = 0;        ///< the longest that one of them needs from command to start
-  Tick start = 0;
-
-  [[nodiscard]] bool can_begin() const { return ready == members; }
 };
 
 }  // namespace cogstride

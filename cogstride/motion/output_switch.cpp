@@ -14,8 +14,7 @@ namespace {
 constexpr ExactTime between_changes = ExactTime::from_base({1, 200});
 }
 
-OutputSwitch::OutputSwitch(const PlainOutput& output, PwmGroup group, ExactFrequency clock)
-    : output_(output), group_(group) {
+OutputSwitch::OutputSwitch(const PlainOutput& output, ExactFrequency clock) : output_(output) {
   if (!output.timer || !output.pwm_frequency) return;
   period_ = (clock.base() / output.pwm_frequency->base()).rounded();
   stride_ = std::max(period_, ticks_at_least(between_changes, clock));
@@ -34,7 +33,6 @@ LineSetup OutputSwitch::line_setup() const {
 std::optional<PwmSetup> OutputSwitch::pwm_setup() const {
   if (!can_fade()) return std::nullopt;
   PwmSetup setup;
-  setup.group = group_;
   setup.period = period_;
   setup.channels = {{line_id(output_.line), std::nullopt}};
   return setup;
@@ -44,8 +42,9 @@ void OutputSwitch::put(Lines& lines, double share) {
   share_ = share;
   const Tick at = lines.now() + lines.lead();
   if (can_fade()) {
-    const std::array compares{Compare{0, std::llround(share * static_cast<double>(period_))}};
-    lines.put(group_, at, compares);
+    const std::array compares{
+        Compare{line_id(output_.line), std::llround(share * static_cast<double>(period_))}};
+    lines.put(at, compares);
   } else {
     const std::array levels{Level{line_id(output_.line), level_for(output_.line, share > 0.0)}};
     lines.put(at, levels);

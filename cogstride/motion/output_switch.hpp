@@ -15,7 +15,7 @@ namespace cogstride {
 class OutputSwitch final : public Participant {
  public:
   /// @param group  of its duty, where a timer makes it; the outputs of a rig have one each
-  OutputSwitch(const PlainOutput& output, PwmGroup group, ExactFrequency clock);
+  OutputSwitch(const PlainOutput& output, ExactFrequency clock);
 
   [[nodiscard]] const PlainOutput& output() const { return output_; }
   [[nodiscard]] LineSetup line_setup() const;
@@ -43,7 +43,6 @@ class OutputSwitch final : public Participant {
   void put(Lines& lines, double share);
 
   PlainOutput output_;
-  PwmGroup group_;
   Tick period_ = 0;  // 0: no duty
   Tick stride_ = 0;  // from one duty of a fade to the next
   double share_ = 0.0;

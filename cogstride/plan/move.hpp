@@ -11,6 +11,7 @@
 
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/plan/ramp.hpp"
+#include "cogstride/quantity/required.hpp"
 
 namespace cogstride {
 
@@ -40,7 +41,7 @@ struct TurnOrder {
 
 /// To turn or travel at a speed: for a time, for a way, or until told otherwise.
 struct SpeedOrder {
-  OutputSpeed at{};  ///< signed
+  Required<OutputSpeed> at;  ///< signed
   std::optional<OutputAcceleration> acceleration{};
   std::optional<ExactTime> lasts{};    ///< from rest to rest
   std::optional<OutputPosition> by{};  ///< not signed: the speed says which way

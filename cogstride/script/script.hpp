@@ -74,15 +74,15 @@ struct Statement {
   Kind kind = Kind::wait;
   bool on = false;  ///< switch_output: on; jog: past the soft limits
   SourcePlace place{};
-  std::string text{};                  ///< as written, without blanks around it and without its comment
-  std::size_t mechanism = everything;  ///< its place in the rig, or (stop) everything
-  std::size_t pair = everything;       ///< drive_pair; stop, where it is one: its place in the rig
-  CartOrder cart{};                    ///< drive_pair
-  std::size_t output = 0;              ///< of switch_output and fade_output: its place in the rig
-  MoveOrder order{};                   ///< move, swing
-  bool by_encoder = false;             ///< move: its loop decides how long it takes
-  SpeedOrder spin{};                   ///< spin; jog: at what speed
-  OutputSpeed change{};                ///< faster
+  std::string text{};                    ///< as written, without blanks around it and without its comment
+  std::size_t mechanism = everything;    ///< its place in the rig, or (stop) everything
+  std::size_t pair = everything;         ///< drive_pair; stop, where it is one: its place in the rig
+  CartOrder cart{};                      ///< drive_pair
+  std::size_t output = 0;                ///< of switch_output and fade_output: its place in the rig
+  MoveOrder order{};                     ///< move, swing
+  bool by_encoder = false;               ///< move: its loop decides how long it takes
+  SpeedOrder spin{.at = OutputSpeed()};  ///< spin; jog: at what speed
+  OutputSpeed change{};                  ///< faster
   /// Of a mechanism that is driven by duty or has a throttle: spin, throttle; faster: `duty` is the change;
   /// reverse, stop: `ramp`.
   std::optional<DutyOrder> by_duty{};

@@ -136,7 +136,7 @@ class ScriptPlayer::Branch {
         motions_ = {zeroed("be homed").home()};
         break;
       case Kind::move:
-        motions_ = {able(mover(), mover().places(), "move to places").move(lines, statement.order, {})};
+        motions_ = {able(mover(), mover().places(), "move to places").move(lines, statement.order)};
         break;
       case Kind::spin: {
         const auto motion =
@@ -149,7 +149,7 @@ class ScriptPlayer::Branch {
         break;
       }
       case Kind::swing:
-        motions_ = {able(mover(), mover().places(), "swing").move(lines, statement.order, {})};
+        motions_ = {able(mover(), mover().places(), "swing").move(lines, statement.order)};
         break;
       case Kind::arm:
         motions_ = {able(mover(), mover().arming(), "be armed").arm(lines)};
@@ -164,7 +164,7 @@ class ScriptPlayer::Branch {
       }
       case Kind::faster:
         if (statement.by_duty) {
-          able(mover(), mover().duties(), "be driven by duty").change(lines, statement.by_duty->duty.base());
+          able(mover(), mover().duties(), "be driven by duty").change(lines, statement.by_duty->duty);
         } else {
           able(mover(), mover().speeds(), "hold a speed").change_speed(lines, statement.change);
         }
@@ -231,11 +231,10 @@ class ScriptPlayer::Branch {
         break;
       }
       case Kind::arrive_together: {
-        const auto together = std::make_shared<ArrivingTogether>();
+        std::vector<std::pair<Mover*, MoveOrder>> orders;
         for (const Statement& move : statement.body)
-          motions_.push_back(
-              able(mover_of(move.mechanism), mover_of(move.mechanism).places(), "move to places")
-                  .move(lines, move.order, together));
+          orders.emplace_back(&mover_of(move.mechanism), move.order);
+        motions_ = player_.cast_.arrive_together(orders);
         break;
       }
       case Kind::start_together:

@@ -153,7 +153,7 @@ class StatementReader {
   void read_held_speed() {
     statement_.spin.at = held_speed("a duty such as 40 %, or a speed such as 300 rpm");
     read_rest_of_speed([&](const OutputAcceleration& value) {
-      held_speeds(mechanism(), rig_.controller).require_acceleration(value.base.to_double());
+      held_speeds(mechanism()).require_acceleration(value.base.to_double());
     });
   }
 
@@ -181,7 +181,7 @@ class StatementReader {
     return reader_.amount(wanted, [&](const std::string& text) {
       const OutputSpeed value = parse_output<1>(text);
       require_kind(mechanism(), value.kind);
-      held_speeds(mechanism(), rig_.controller).require(value.base.to_double());
+      held_speeds(mechanism()).require(value.base.to_double());
       return value;
     });
   }
@@ -195,7 +195,7 @@ class StatementReader {
   }
 
   void read_spin_by_duty() {
-    DutyOrder order;
+    DutyOrder order{.duty = Fraction()};
     order.duty = Fraction::from_base(share("a duty such as 40 %", -1));
     if (const std::optional<Way> way = read_way()) {
       const bool forwards =
@@ -235,7 +235,7 @@ class StatementReader {
         reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled, Moved::six_step});
     reader_.expect("by");
     if (mechanism().is_throttled() || (mechanism().is_driven_by_duty() && reader_.comes_a_share())) {
-      DutyOrder change;
+      DutyOrder change{.duty = Fraction()};
       change.duty = Fraction::from_base(share("a share of full duty such as 5 %", 0));
       if (change.duty.base() == 0.0)
         throw reader_.wrong_statement("a share above 0; faster and slower say which way");
@@ -259,7 +259,7 @@ class StatementReader {
     statement_.kind = Kind::reverse;
     statement_.mechanism =
         reader_.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled, Moved::six_step});
-    if (has_duty()) statement_.by_duty = DutyOrder{{}, read_ramp(), {}};
+    if (has_duty()) statement_.by_duty = DutyOrder{Fraction(), read_ramp(), {}};
   }
   void read_swing() {
     statement_.kind = Kind::swing;
@@ -287,7 +287,7 @@ class StatementReader {
     statement_.mechanism = reader_.mechanism({Moved::throttled});
     reader_.expect("to");
     const bool both_ways = PulseScale(mechanism()).goes_both_ways();
-    DutyOrder order;
+    DutyOrder order{.duty = Fraction()};
     order.duty = Fraction::from_base(share("a throttle such as 40 %", both_ways ? -1 : 0));
     order.in = read_ramp();
     if (reader_.take("for")) order.lasts = reader_.time("a time such as 10 s");
@@ -327,8 +327,7 @@ class StatementReader {
         on_the_spot ? "a speed such as 60 deg/s" : "a speed such as 200 mm/s", [&](const std::string& text) {
           const auto speed = parse_output<1>(text);
           const WheeledPair& pair = rig_.pairs[statement_.pair];
-          (void)cart_wheels(pair, mechanism_named(rig_, pair.left), mechanism_named(rig_, pair.right),
-                            rig_.controller)
+          (void)cart_wheels(pair, mechanism_named(rig_, pair.left), mechanism_named(rig_, pair.right))
               .required(pair.name, way, speed);
           return speed;
         });
@@ -359,7 +358,7 @@ class StatementReader {
     }
     statement_.mechanism = reader_.mechanism(
         {Moved::by_steps, Moved::by_duty, Moved::swings, Moved::throttled, Moved::six_step});
-    if (has_duty()) statement_.by_duty = DutyOrder{{}, read_ramp(), {}};
+    if (has_duty()) statement_.by_duty = DutyOrder{Fraction(), read_ramp(), {}};
   }
 
   void read_wait() {

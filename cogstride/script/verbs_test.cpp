@@ -160,7 +160,7 @@ TEST(Verbs, SpinAtAHeldSpeedAndMoveByAnEncoder) {
               2.0, 0.02);
   // 2 s at 300, 1 at 400, 1 at 200, 1 at -200 rpm and 2 at -60, less its ramps; 90 degrees on.
   EXPECT_NEAR(played.bench.brushed_plant("feeder").position(), 10.0 + 6.67 + 3.33 - 3.33 - 2.0 + 0.25, 1.0);
-  EXPECT_EQ(played.bench.brushed("feeder").duty(), 0.0);
+  EXPECT_EQ(played.bench.brushed("feeder").duty().base(), 0.0);
   EXPECT_SAYS("arrive together\n  turn creel to 90 deg\n  move feeder by 90 deg\nend",
               "x.moves:3:3: feeder moves by its encoder");
   EXPECT_SAYS("spin feeder at 20 rpm until stopped", "x.moves:1:16: feeder: 20 rpm cannot be held");
@@ -212,7 +212,7 @@ TEST(Verbs, ArmAndThrottle) {
   EXPECT_NEAR(played.began("throttle fan to 30 % in 1 s"), 2.06, 0.03);
   EXPECT_NEAR(played.began("wait 1 s") - played.began("throttle fan to 30 % in 1 s"), 1.0, 0.03);
   EXPECT_TRUE(played.bench.speed_controller("fan").is_armed());
-  EXPECT_EQ(played.bench.speed_controller("fan").throttle(), 0.0);
+  EXPECT_EQ(played.bench.speed_controller("fan").throttle().base(), 0.0);
   EXPECT_SAYS("throttle fan to 30 %", "fan is not armed here: write 'arm fan' first");
   EXPECT_SAYS("arm fan\narm fan", "x.moves:2:1: fan is armed already");
   EXPECT_SAYS("arm fan\nthrottle fan to -30 %", "x.moves:2:17:");

@@ -17,14 +17,8 @@ namespace cogstride {
 namespace {
 
 template <class M>
-std::unique_ptr<Mover> made(const Mechanism& mechanism, MechanismId id, PwmGroup group,
-                            const Controller& controller) {
-  return std::make_unique<M>(mechanism, id, group, controller);
-}
-
-std::unique_ptr<Mover> made_stepper(const Mechanism& mechanism, MechanismId id, PwmGroup,
-                                    const Controller& controller) {
-  return std::make_unique<StepperMover>(mechanism, id, controller);
+std::unique_ptr<Mover> made(const Mechanism& mechanism, MechanismId id, const Controller& controller) {
+  return std::make_unique<M>(mechanism, id, controller);
 }
 
 std::vector<std::string> goes_live(const Mechanism&, const Controller&) {
@@ -32,7 +26,8 @@ std::vector<std::string> goes_live(const Mechanism&, const Controller&) {
 }
 
 constexpr std::array kinds{
-    KindOfMover{[](const Mechanism& m) { return m.is_movable(); }, made_stepper, stepper_twin, goes_live},
+    KindOfMover{[](const Mechanism& m) { return m.is_movable(); }, made<StepperMover>, stepper_twin,
+                goes_live},
     KindOfMover{[](const Mechanism& m) { return m.is_driven_by_duty(); }, made<DutyMover>, brushed_twin,
                 why_duties_are_not_live},
     KindOfMover{[](const Mechanism& m) { return m.swings(); }, made<ServoMover>, servo_twin,

@@ -38,10 +38,13 @@ EdgePlayer::EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports&
       owners_[opened.owner].lines.push_back(number);
   }
   for (const PwmSetup& pwm : setup_.pwm) {
-    const Line& first = line(pwm.channels.front().line);
-    owners_[first.owner].timers.push_back(timers_.size());
-    timers_.push_back(
-        {PwmTimer(pwm), static_cast<double>(pwm.period) * 1e9 / setup_.ticks_per_second, first.setup.owner});
+    for (PwmSetup& own : by_owner(pwm, setup_.lines)) {
+      for (const PwmSetup::Channel& channel : own.channels) line(channel.line).timer = timers_.size();
+      const Line& first = line(own.channels.front().line);
+      owners_[first.owner].timers.push_back(timers_.size());
+      timers_.push_back({PwmTimer(std::move(own)),
+                         static_cast<double>(pwm.period) * 1e9 / setup_.ticks_per_second, first.setup.owner});
+    }
   }
   for (const Setup::Reaction& reaction : setup_.reactions) watched_.push_back({reaction});
   planning_seen_ns_.store(began_ns_);
@@ -97,13 +100,10 @@ void EdgePlayer::take(const LiveCommand& command) {
       (void)line(command.line).pulses.put(command.start, std::span(&command.run, 1), stop, -never);
       break;
     }
-    case LiveCommand::Kind::duties: {
-      const auto duties = std::find_if(timers_.begin(), timers_.end(), [&](const Duties& each) {
-        return each.timer.group() == command.group;
-      });
-      duties->timer.put(command.at, std::span(command.compares).first(command.compare_count));
+    case LiveCommand::Kind::duties:
+      for (std::size_t i = 0; i < command.compare_count; ++i)
+        timers_[line(command.compares[i].line).timer].timer.put(command.at, command.compares[i]);
       break;
-    }
     case LiveCommand::Kind::withdraw:
       withdraw(command);
       break;
@@ -415,8 +415,18 @@ void EdgePlayer::wrote(const Level& level, Tick planned, Tick at) {
           .high = level.high});
 }
 
+void EdgePlayer::look_whether_played_out() {
+  const Tick until = plays_out_.load(std::memory_order_acquire);
+  if (until == never) return;
+  for (const Owner& owner : owners_)
+    if (next_of(owner).planned <= until) return;
+  plays_out_.store(never, std::memory_order_release);
+  has_told_ = true;
+}
+
 void EdgePlayer::turn() {
   take_commands();
+  look_whether_played_out();
   take_samples();
   act_by_itself();
   Tick next = next_due();

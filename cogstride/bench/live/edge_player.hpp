@@ -80,6 +80,9 @@ class EdgePlayer {
 
   /// The tick that it is now: the port's clock since it was made, less what time has stood still.
   [[nodiscard]] Tick now() const;
+  /// From now on has_played_out() tells whether all that was planned up to `until` has gone out.
+  void play_out(Tick until) noexcept { plays_out_.store(until, std::memory_order_release); }
+  [[nodiscard]] bool has_played_out() const { return plays_out_.load(std::memory_order_acquire) == never; }
   /// All lines to rest at its next turn, through all queues.
   void cut() noexcept { cut_wanted_.store(true, std::memory_order_release); }
   [[nodiscard]] Tick stood_still() const { return stood_still_.load(std::memory_order_acquire); }
@@ -103,6 +106,7 @@ class EdgePlayer {
     bool is_open = false;
     bool high = false;
     std::size_t owner = 0;
+    std::size_t timer = 0;  // of its duty, in timers_
     PulseQueue pulses{};
     Tick back_at = never;       // planned end of the pulse that is out
     Tick planned = -never / 2;  // of its last change
@@ -153,6 +157,7 @@ class EdgePlayer {
   [[nodiscard]] static Tick planned_next(Line& pulsed);
   [[nodiscard]] NextEdge next_of(const Owner& owner);
   [[nodiscard]] Tick next_due();
+  void look_whether_played_out();
   void write_due(Tick at);
   void wrote(const Level& level, Tick planned, Tick at);
   void report(const PlayerReport& message);
@@ -180,6 +185,7 @@ class EdgePlayer {
   std::atomic<std::uint64_t> cuts_made_{0};
   std::atomic<std::int64_t> planning_seen_ns_{0};
   std::atomic<Tick> stood_still_{0};
+  std::atomic<Tick> plays_out_{never};  // until then; never: it has, or was not asked to
   std::atomic<std::int64_t> missed_reports_{0};
   bool has_told_ = false;
   std::int64_t began_ns_;

@@ -212,6 +212,7 @@ LiveBench::~LiveBench() {
 void LiveBench::close() {
   Inside& in = *inside_;
   if (in.closed) return;
+  in.lines->play_out();
   in.lines->cut();
   try {
     end_all();

@@ -32,7 +32,7 @@ constexpr LineId up{5};
 constexpr LineId halt{38};
 
 /// A traverse at the other end of the lines: 800/3 steps a millimetre.
-class TraversePort final : public LevelPort {
+class TraversePort : public LevelPort {
  public:
   explicit TraversePort(double stands_at_mm)
       : LevelPort({enable, up}), steps_(std::llround(stands_at_mm * 800 / 3)) {}
@@ -146,6 +146,27 @@ struct UnderWay {
     return traverse;
   }
 };
+
+/// One whose player wakes late.
+class SleepyPort final : public TraversePort {
+ public:
+  using TraversePort::TraversePort;
+  void sleep_until(std::int64_t ns) override { TraversePort::sleep_until(ns + oversleeps); }
+  std::atomic<std::int64_t> oversleeps{0};  // ns
+};
+
+// A motion has ended when its last edge is due; closing the bench then must not take that edge away.
+TEST(LiveBench, ClosedRightAfterAMotionItMakesTheLastPulses) {
+  SleepyPort port(0.0);
+  LiveBench bench(live_rig(), {.port = &port});
+  auto traverse = bench.stepper("traverse");
+  traverse.home().wait();
+  const std::int64_t before = port.pulses();
+  port.oversleeps = 4'000'000;
+  traverse.move({.by = 1_mm, .speed = 10_mm_per_s}).wait();
+  bench.close();
+  EXPECT_NEAR(static_cast<double>(port.pulses() - before), 800.0 / 3.0, 0.7);
+}
 
 TEST(LiveBench, StopsAtOnceAtAnEmergencyStop) {
   unless_busy([] {

@@ -101,7 +101,7 @@ constexpr double ticks_per_second = 1e6;  // a tick is a microsecond
 EdgePlayer::Setup one_duty(bool by_hardware, bool rests_high = false) {
   EdgePlayer::Setup setup;
   setup.lines = {{forward, "x.input_a", {}, LineSetup::Use::pwm, rests_high}};
-  setup.pwm = {{PwmGroup{5}, 1000, PwmAlignment::edge, 0, {{forward, std::nullopt}}, by_hardware}};
+  setup.pwm = {{1000, PwmAlignment::edge, 0, {{forward, std::nullopt}}, by_hardware}};
   setup.ticks_per_second = ticks_per_second;
   setup.bound = 100;
   setup.spin_ns = 10'000;
@@ -111,10 +111,9 @@ EdgePlayer::Setup one_duty(bool by_hardware, bool rests_high = false) {
 LiveCommand duty_at(Tick at, Tick on) {
   LiveCommand command;
   command.kind = LiveCommand::Kind::duties;
-  command.group = PwmGroup{5};
   command.at = at;
   command.compare_count = 1;
-  command.compares[0] = {0, on};
+  command.compares[0] = {forward, on};
   return command;
 }
 
@@ -242,7 +241,7 @@ TEST(LiveDuty, DrivesABrushedMotorAndHoldsItsCurrentBack) {
     converter.code = 3000;  // 4.8 A
     bench.serve(1_s);
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(forward) < 2000; }));
-    EXPECT_NEAR(feeder.measured_current(), 4.8, 0.1);
+    EXPECT_NEAR(feeder.measured_current().base(), 4.8, 0.1);
     converter.code = 0;
     bench.serve(1_s);
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(forward) == 20'000; }));

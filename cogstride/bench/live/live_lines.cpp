@@ -1,18 +1,16 @@
 #include "cogstride/bench/live/live_lines.hpp"
 
 #include <fmt/format.h>
-#include <pthread.h>
-#include <sys/mman.h>
-#include <sys/prctl.h>
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
-#include <cstring>
 #include <map>
+#include <optional>
 #include <thread>
 
 #include "cogstride/bench/live/edge_player.hpp"
+#include "cogstride/bench/live/player_thread.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/port/analogue_reader.hpp"
 #include "cogstride/port/bell.hpp"
@@ -22,12 +20,8 @@ namespace {
 
 constexpr std::size_t command_room = 8192;
 constexpr std::size_t report_room = 131'072;
-constexpr int player_priority = 60;
-constexpr int planning_priority = 40;  // what it plans must not be late either
-constexpr std::int64_t least_spin_ns = 15'000;
-constexpr std::int64_t most_spin_ns = 400'000;
-constexpr std::int64_t life_sign_ns = 20'000'000;
 constexpr auto longest_answer = std::chrono::seconds(1);
+constexpr auto longest_playing_out = std::chrono::milliseconds(100);
 
 }  // namespace
 
@@ -37,8 +31,8 @@ struct LiveLines::Inside {
                                 .pwm = setup.pwm,
                                 .ticks_per_second = ticks_per_second,
                                 .bound = setup.bound,
-                                .spin_ns = most_spin_ns,
-                                .longest_sleep_ns = life_sign_ns};
+                                .spin_ns = PlayerThread::most_spin_ns,
+                                .longest_sleep_ns = PlayerThread::life_sign_ns};
     for (const Reaction& reaction : setup.reactions)
       of_player.reactions.push_back(
           {reaction.line, reaction.when_high, reaction.cuts, reaction.steady_for, reaction.while_runs});
@@ -59,79 +53,14 @@ struct LiveLines::Inside {
       inputs[line.source] = line.id;
       first_levels[line.id] = port.read(line.id);
     }
+    for (const PwmSetup& pwm : setup.pwm)
+      for (const PwmSetup::Channel& channel : pwm.channels) duty_periods[channel.line] = pwm.period;
     if (setup.converter != nullptr)
       analogue = std::make_unique<AnalogueReader>(
           *setup.converter, setup.analogue_channels,
           AnalogueReader::Clock{[this] { return player.now(); }, ticks_per_second}, [this] { bell.ring(); });
-    thread = std::thread([this] { play(); });
-    while (!is_playing.load(std::memory_order_acquire)) bell.wait(1'000'000);
-  }
-
-  /// What the operating system grants this thread; where it does not, playing goes on all the same.
-  void prepare() {
-    sched_param priority{};
-    priority.sched_priority = player_priority;
-    std::vector<std::string> refused;
-    if (setup.asks_for_real_time) {
-      conditions.real_time = pthread_setschedparam(pthread_self(), SCHED_FIFO, &priority) == 0;
-      if (!conditions.real_time)
-        refused.push_back(
-            "no real-time priority (a limit of rtprio 60 or more grants it): other programs can make edges "
-            "late");
-      // Locked pages too are moved when the kernel joins small ones to a huge one; a thread that touches one
-      // then waits for milliseconds.
-      let_pages_be_joined = prctl(PR_GET_THP_DISABLE, 0UL, 0UL, 0UL, 0UL) == 0;
-      prctl(PR_SET_THP_DISABLE, 1UL, 0UL, 0UL, 0UL);
-      conditions.memory_locked = mlockall(MCL_CURRENT | MCL_FUTURE) == 0;
-      if (!conditions.memory_locked)
-        refused.push_back("memory is not locked (a limit of memlock unlimited grants it)");
-    }
-    prctl(PR_SET_TIMERSLACK, 1UL, 0UL, 0UL, 0UL);
-    for (const std::string& each : refused) conditions.words += (conditions.words.empty() ? "" : "; ") + each;
-    // How late it wakes when it sleeps: so long before an edge it must not sleep any more.
-    std::vector<std::int64_t> late;
-    for (int i = 0; i < 40; ++i) {
-      const std::int64_t wanted = port_.now_ns() + 300'000;
-      port_.sleep_until(wanted);
-      late.push_back(std::max<std::int64_t>(0, port_.now_ns() - wanted));
-    }
-    std::sort(late.begin(), late.end());
-    conditions.wake_ns = late[late.size() * 9 / 10];
-    player.spin_before(std::clamp(2 * late[late.size() / 2], least_spin_ns, most_spin_ns));
-  }
-
-  void play() {
-    try {
-      prepare();
-      is_playing.store(true, std::memory_order_release);
-      bell.ring();
-      std::int64_t next_sign = 0;
-      while (!ends.load(std::memory_order_acquire)) {
-        player.turn();
-        if (player.take_has_told()) bell.ring();
-        if (const std::int64_t now = port_.now_ns();
-            setup.on_turn && now >= next_sign && player.is_looked_after()) {
-          setup.on_turn();
-          next_sign = now + life_sign_ns;
-        }
-      }
-      player.end();
-    } catch (const std::exception& error) {
-      give_up(error.what());
-    } catch (...) {
-      give_up("the player of the lines failed");
-    }
-  }
-
-  /// Whatever has failed, the other lines come to rest. Allocates nothing.
-  void give_up(const char* why) noexcept {
-    rested = port_.rest();
-    const std::size_t size = std::min(std::strlen(why), gone.size() - 1);
-    std::memcpy(gone.data(), why, size);
-    gone[size] = 0;
-    is_gone.store(true, std::memory_order_release);
-    is_playing.store(true, std::memory_order_release);
-    bell.ring();
+    thread.emplace(PlayerThread::Setup{setup.on_turn, setup.asks_for_real_time}, player, port, bell);
+    priority.emplace(thread->conditions().real_time);
   }
 
   void push(const LiveCommand& command) {
@@ -139,7 +68,7 @@ struct LiveLines::Inside {
     player.planning_lives();
     const auto until = std::chrono::steady_clock::now() + longest_answer;
     while (!commands.push(command)) {
-      if (is_gone.load(std::memory_order_acquire)) return;  // told as trouble
+      if (thread->is_gone()) return;  // told as trouble
       if (std::chrono::steady_clock::now() > until)
         throw Error("the player of the lines takes no commands any more");
       port_.wake();
@@ -178,8 +107,9 @@ struct LiveLines::Inside {
       }
     }
     if (analogue) analogue->take(readings);
-    const bool lines_are_gone = is_gone.load(std::memory_order_acquire);
-    const std::string why = lines_are_gone ? why_gone() : analogue ? analogue->gone() : std::string();
+    const std::string why = thread->is_gone() ? thread->why_gone()
+                            : analogue        ? analogue->gone()
+                                              : std::string();
     if (!why.empty() && !told_gone) {
       told_gone = true;
       trouble.gone = why;
@@ -187,16 +117,11 @@ struct LiveLines::Inside {
     }
   }
 
-  [[nodiscard]] std::string why_gone() const {
-    const std::string silent = to_text(rested);
-    return silent.empty() ? gone.data() : fmt::format("{}; {}", gone.data(), silent);
-  }
-
   /// @return whether the player has answered in time
   bool await_answer() {
     const auto until = std::chrono::steady_clock::now() + longest_answer;
     for (drain(); !has_answer; drain()) {
-      if (is_gone.load(std::memory_order_acquire) || std::chrono::steady_clock::now() > until) break;
+      if (thread->is_gone() || std::chrono::steady_clock::now() > until) break;
       bell.wait(1'000'000);
     }
     return std::exchange(has_answer, false);
@@ -208,19 +133,14 @@ struct LiveLines::Inside {
   EdgePlayer::Commands commands;
   EdgePlayer::Reports reports;
   EdgePlayer player;
-  PlayerConditions conditions{};
   Bell bell;
   std::unique_ptr<AnalogueReader> analogue;  // rings the bell
   std::map<SourceId, LineId> inputs;
   std::map<LineId, bool> first_levels;
+  std::map<LineId, Tick> duty_periods;  // ticks
   std::function<void(Tick, LineId, bool)> listener;
 
-  bool let_pages_be_joined = false;  // before it was forbidden here
-
   // Planning's own.
-  pthread_t planner{};
-  int planners_policy = SCHED_OTHER;
-  sched_param planners_priority{};
   Tick now = 0;
   bool has_pushed = false;
   std::vector<Reading> readings;
@@ -231,23 +151,12 @@ struct LiveLines::Inside {
   bool told_gone = false;
   bool has_ended = false;
 
-  std::atomic<bool> ends{false};
-  std::atomic<bool> is_playing{false};
-  std::atomic<bool> is_gone{false};
-  std::array<char, 512> gone{};  // written before is_gone
-  RestOutcome rested{};          // the same
-  std::thread thread;
+  std::optional<PlayerThread> thread;
+  std::optional<PlanningPriority> priority;
 };
 
 LiveLines::LiveLines(Setup setup, LinePort& port)
     : inside_(std::make_unique<Inside>(std::move(setup), port)) {
-  if (inside_->conditions.real_time) {
-    inside_->planner = pthread_self();
-    (void)pthread_getschedparam(inside_->planner, &inside_->planners_policy, &inside_->planners_priority);
-    sched_param priority{};
-    priority.sched_priority = planning_priority;
-    (void)pthread_setschedparam(inside_->planner, SCHED_FIFO, &priority);
-  }
   catch_up();
 }
 
@@ -256,16 +165,21 @@ LiveLines::~LiveLines() {
 }
 
 void LiveLines::end() noexcept {
-  if (!inside_->thread.joinable()) return;
+  if (inside_->has_ended) return;
   cut();
-  inside_->ends.store(true, std::memory_order_release);
-  inside_->port_.wake();
-  inside_->thread.join();
+  inside_->thread->end();
   inside_->has_ended = true;
-  if (inside_->conditions.real_time)
-    (void)pthread_setschedparam(inside_->planner, inside_->planners_policy, &inside_->planners_priority);
-  if (inside_->conditions.memory_locked) munlockall();
-  if (inside_->let_pages_be_joined) prctl(PR_SET_THP_DISABLE, 0UL, 0UL, 0UL, 0UL);
+  inside_->priority.reset();
+}
+
+void LiveLines::play_out() noexcept {
+  if (inside_->has_ended || inside_->has_trouble) return;
+  inside_->player.play_out(now());
+  inside_->port_.wake();
+  const auto until = std::chrono::steady_clock::now() + longest_playing_out;
+  while (!inside_->player.has_played_out() && !inside_->thread->is_gone() &&
+         std::chrono::steady_clock::now() < until)
+    inside_->bell.wait(1'000'000);
 }
 
 void LiveLines::deliver() {
@@ -273,7 +187,7 @@ void LiveLines::deliver() {
 }
 
 const RestOutcome& LiveLines::rested() const {
-  return inside_->rested;
+  return inside_->thread->rested();
 }
 
 void LiveLines::answer_reactions() {
@@ -356,25 +270,22 @@ void LiveLines::put(FineTick start, LineId line, std::span<const chip::PulseRun>
   }
 }
 
-void LiveLines::put(PwmGroup group, Tick at, std::span<const Compare> compares) {
+void LiveLines::put(Tick at, std::span<const Compare> compares) {
   if (at < now() + lead())
     throw RangeError(fmt::format("a duty for tick {} comes too late at tick {}", at, now()));
-  const auto setup = std::find_if(inside_->setup.pwm.begin(), inside_->setup.pwm.end(),
-                                  [&](const PwmSetup& pwm) { return pwm.group == group; });
-  if (setup == inside_->setup.pwm.end())
-    throw RangeError(fmt::format("PWM group {} has not been opened", static_cast<int>(group)));
   if (compares.size() > most_duties_together)
     throw RangeError(
         fmt::format("{} duties at once; {} can change together", compares.size(), most_duties_together));
   LiveCommand command;
   command.kind = LiveCommand::Kind::duties;
-  command.group = group;
   command.at = at;
   for (const Compare& compare : compares) {
-    if (compare.channel >= setup->channels.size())
-      throw RangeError("the PWM group has no channel of that number");
-    if (compare.on_ticks < 0 || compare.on_ticks > setup->period)
-      throw RangeError("a compare value lies between 0 and the period");
+    const auto period = inside_->duty_periods.find(compare.line);
+    if (period == inside_->duty_periods.end())
+      throw RangeError(fmt::format("line {} is no duty channel", static_cast<int>(compare.line)));
+    if (compare.on_ticks < 0 || compare.on_ticks > period->second)
+      throw RangeError(fmt::format("line {}: on for {} ticks of a period of {}",
+                                   static_cast<int>(compare.line), compare.on_ticks, period->second));
     command.compares[command.compare_count++] = compare;
   }
   inside_->push(command);
@@ -416,7 +327,7 @@ void LiveLines::cut() noexcept {
   inside_->player.cut();
   inside_->port_.wake();
   const auto until = std::chrono::steady_clock::now() + longest_answer;
-  while (inside_->player.cuts_made() == before && !inside_->is_gone.load(std::memory_order_acquire) &&
+  while (inside_->player.cuts_made() == before && !inside_->thread->is_gone() &&
          std::chrono::steady_clock::now() < until)
     inside_->bell.wait(1'000'000);
   if (inside_->analogue) inside_->analogue->clear();
@@ -455,7 +366,7 @@ LiveLines::Trouble LiveLines::take_trouble() {
 }
 
 const PlayerConditions& LiveLines::conditions() const {
-  return inside_->conditions;
+  return inside_->thread->conditions();
 }
 
 const LatenessRecord& LiveLines::lateness() const {

@@ -70,7 +70,7 @@ class LiveLines final : public TimedLines {
   void put(Tick at, std::span<const Level> levels) override;
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;
-  void put(PwmGroup group, Tick at, std::span<const Compare> compares) override;
+  void put(Tick at, std::span<const Compare> compares) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;
@@ -101,6 +101,9 @@ class LiveLines final : public TimedLines {
   /// Analogue codes that were read, and those left out because the converter was still busy.
   [[nodiscard]] std::int64_t codes_read() const;
   [[nodiscard]] std::int64_t codes_left_out() const;
+  /// Lets the player make the edges whose time has come, for a tenth of a second at the most: now() may be
+  /// ahead of one that is late. Allocates nothing.
+  void play_out() noexcept;
   /// Puts every line at rest and ends the player; nothing can be put afterwards. Allocates nothing.
   void end() noexcept;
   /// Tells the listener what it has not heard yet, after end().

@@ -28,7 +28,6 @@ struct LiveCommand {
   std::uint8_t level_count = 0;
   std::array<Level, most_levels_together> levels{};
 
-  PwmGroup group{};
   std::uint8_t compare_count = 0;
   std::array<Compare, most_duties_together> compares{};
 

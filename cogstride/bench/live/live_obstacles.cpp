@@ -53,8 +53,8 @@ LiveDuty duty_of(const Mechanism& mechanism, const Controller& controller) {
   if (mechanism.takes_pulse_width()) return pulses_of(mechanism, controller);
   try {
     const bool has_gates = mechanism.has_six_gates();
-    const PwmSetup setup = has_gates ? GateDriver(mechanism, {}, {}, controller).pwm_setup()
-                                     : BridgeDriver(mechanism, {}, {}, controller).pwm_setup();
+    const PwmSetup setup = has_gates ? GateDriver(mechanism, {}, controller).pwm_setup()
+                                     : BridgeDriver(mechanism, {}, controller).pwm_setup();
     std::vector<std::int64_t> lines;
     for (const LineId line : PwmTimer(setup).lines()) lines.push_back(static_cast<std::int64_t>(line));
     return live_duty(controller, lines,

@@ -25,8 +25,13 @@ SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)) {
     if (line.setup != nullptr && line.setup->use == LineSetup::Use::pulses) pulse_lines_.push_back(&line);
   }
   for (const PwmSetup& pwm : setup_.pwm) {
-    timers_.emplace_back(pwm);
-    for (const LineId line : timers_.back().lines()) (void)line_at(line);
+    for (PwmSetup& own : by_owner(pwm, setup_.lines)) {
+      for (const PwmSetup::Channel& channel : own.channels) {
+        line_at(channel.line).timer = timers_.size();
+        if (channel.complement) (void)line_at(*channel.complement);
+      }
+      timers_.emplace_back(std::move(own));
+    }
   }
   counters_.reserve(setup_.counters.size());
   for (const CounterSetup& counter : setup_.counters) {
@@ -88,14 +93,15 @@ void SimulatedLines::put(FineTick start, LineId id, std::span<const chip::PulseR
   }
 }
 
-void SimulatedLines::put(PwmGroup group, Tick at, std::span<const Compare> compares) {
+void SimulatedLines::put(Tick at, std::span<const Compare> compares) {
   if (at < now_ + setup_.lead)
     throw RangeError(fmt::format("a duty for tick {} comes too late at tick {}", at, now_));
-  const auto timer =
-      std::find_if(timers_.begin(), timers_.end(), [&](const PwmTimer& t) { return t.group() == group; });
-  if (timer == timers_.end())
-    throw RangeError(fmt::format("PWM group {} has not been opened", static_cast<int>(group)));
-  timer->put(at, compares);
+  for (const Compare& compare : compares) {
+    const LineState& line = line_at(compare.line);
+    if (!line.timer) throw RangeError(fmt::format("{} is no duty channel", line.setup->name));
+    timers_[*line.timer].require(compare);
+  }
+  for (const Compare& compare : compares) timers_[*line_at(compare.line).timer].put(at, compare);
 }
 
 void SimulatedLines::sample(SourceId source, Tick first, Tick period) {
@@ -111,9 +117,7 @@ Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
     return item.first >= from && line_at(item.second.line).setup->owner == mechanism;
   });
   for (PwmTimer& timer : timers_) {
-    const std::vector<LineId> lines = timer.lines();
-    const auto is_owned = [&](LineId line) { return line_at(line).setup->owner == mechanism; };
-    if (std::any_of(lines.begin(), lines.end(), is_owned)) timer.withdraw(from);
+    if (line_at(timer.lines().front()).setup->owner == mechanism) timer.withdraw(from);
   }
   Withdrawn left;
   for (LineState* line : pulse_lines_) {

@@ -47,7 +47,7 @@ class SimulatedLines final : public TimedLines {
   void put(Tick at, std::span<const Level> levels) override;
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;
-  void put(PwmGroup group, Tick at, std::span<const Compare> compares) override;
+  void put(Tick at, std::span<const Compare> compares) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;
@@ -64,8 +64,9 @@ class SimulatedLines final : public TimedLines {
     QuadratureCounter* counter = nullptr;  // that counts its edges
     bool high = false;
     std::vector<Plant*> listeners;
-    PulseQueue pulses;     // pulse lines
-    Tick back_at = never;  // end of the pulse that is out
+    PulseQueue pulses;                   // pulse lines
+    std::optional<std::size_t> timer{};  // of its duty, in timers_
+    Tick back_at = never;                // end of the pulse that is out
   };
   struct Sampling {
     Tick next = never;

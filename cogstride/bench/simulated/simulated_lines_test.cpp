@@ -6,6 +6,7 @@
 
 #include <array>
 #include <cmath>
+#include <map>
 
 #include "cogstride/bench/bench_loop.hpp"
 #include "cogstride/quantity/error.hpp"
@@ -107,7 +108,7 @@ TEST_F(SimulatedLinesTest, RefusesWhatComesTooLateOrOverlaps) {
   lines.put(FineTick{100, 0}, step, runs, {});
   EXPECT_THROW(lines.put(FineTick{350, 0}, step, runs, {}), RangeError);
   EXPECT_NO_THROW(lines.put(FineTick{400, 0}, step, runs, {}));
-  EXPECT_THROW(lines.put(PwmGroup{1}, 300, {}), RangeError);
+  EXPECT_THROW(lines.put(300, std::array{Compare{LineId{99}, 0}}), RangeError);
   SimulatedLines::Setup twice = stepper_setup();
   twice.lines.push_back(twice.lines.front());
   EXPECT_THROW(SimulatedLines{twice}, RangeError);
@@ -198,8 +199,8 @@ struct PwmSeen {
 };
 
 PwmSeen watch_leg(PwmAlignment alignment, Tick on_ticks, Tick dead_time) {
-  PwmTimer timer({PwmGroup{0}, 1000, alignment, dead_time, {{LineId{0}, LineId{1}}}});
-  timer.put(0, std::array{Compare{0, on_ticks}});
+  PwmTimer timer({1000, alignment, dead_time, {{LineId{0}, LineId{1}}}});
+  timer.put(0, Compare{LineId{0}, on_ticks});
   PwmSeen seen;
   bool on[2] = {false, false};
   Tick changed[2] = {-1'000'000, -1'000'000};
@@ -252,7 +253,7 @@ TEST(PwmTimer, ComplementaryLinesNeverOverlapByATickUnderRandomCommands) {
     const Tick period = any(20, 400);
     const Tick dead = any(0, period / 3);
     const auto alignment = any(0, 1) == 0 ? PwmAlignment::edge : PwmAlignment::centre;
-    PwmTimer timer({PwmGroup{0}, period, alignment, dead, {{LineId{0}, LineId{1}}}});
+    PwmTimer timer({period, alignment, dead, {{LineId{0}, LineId{1}}}});
     bool on[2] = {false, false};
     Tick off_since[2] = {-1'000'000, -1'000'000};
     std::vector<Level> changes;
@@ -274,20 +275,20 @@ TEST(PwmTimer, ComplementaryLinesNeverOverlapByATickUnderRandomCommands) {
         }
       }
       const Tick choice = any(0, 3);
-      timer.put(now, std::array{Compare{0,
-                                        choice == 0   ? 0
-                                        : choice == 1 ? period
-                                                      : any(0, period),
-                                        static_cast<PwmDrive>(any(0, 3))}});
+      timer.put(now, {LineId{0},
+                      choice == 0   ? 0
+                      : choice == 1 ? period
+                                    : any(0, period),
+                      static_cast<PwmDrive>(any(0, 3))});
       if (any(0, 9) == 0) timer.withdraw(now);
     }
   }
 }
 
 TEST(PwmTimer, DrivesOneLineOfAPairAloneOrNone) {
-  PwmTimer timer({PwmGroup{0}, 100, PwmAlignment::centre, 5, {{LineId{0}, LineId{1}}}});
+  PwmTimer timer({100, PwmAlignment::centre, 5, {{LineId{0}, LineId{1}}}});
   const auto on_for = [&](Tick from, Compare compare) {
-    timer.put(from, std::array{compare});
+    timer.put(from, compare);
     std::array<Tick, 2> on{};
     std::array<Tick, 2> since{-1, -1};
     std::vector<Level> changes;
@@ -305,24 +306,24 @@ TEST(PwmTimer, DrivesOneLineOfAPairAloneOrNone) {
       if (since[side] >= 0) on[side] += from + 300 - std::max(from, since[side]);
     return on;
   };
-  EXPECT_EQ(on_for(0, {0, 40, PwmDrive::line}), (std::array<Tick, 2>{120, 0}));
-  EXPECT_EQ(on_for(300, {0, 40, PwmDrive::complement}), (std::array<Tick, 2>{0, 120}));
-  EXPECT_EQ(on_for(600, {0, 40, PwmDrive::none}), (std::array<Tick, 2>{0, 0}));
-  EXPECT_EQ(on_for(900, {0, 40, PwmDrive::both})[0], 105) << "40 less the dead time, three times";
-  EXPECT_EQ(on_for(1200, {0, 100, PwmDrive::complement})[0], 0) << "for good";
+  EXPECT_EQ(on_for(0, {LineId{0}, 40, PwmDrive::line}), (std::array<Tick, 2>{120, 0}));
+  EXPECT_EQ(on_for(300, {LineId{0}, 40, PwmDrive::complement}), (std::array<Tick, 2>{0, 120}));
+  EXPECT_EQ(on_for(600, {LineId{0}, 40, PwmDrive::none}), (std::array<Tick, 2>{0, 0}));
+  EXPECT_EQ(on_for(900, {LineId{0}, 40, PwmDrive::both})[0], 105) << "40 less the dead time, three times";
+  EXPECT_EQ(on_for(1200, {LineId{0}, 100, PwmDrive::complement})[0], 0) << "for good";
 }
 
 TEST(PwmTimer, WithdrawsWhatHasNotBegun) {
   SimulatedLines::Setup setup;
   setup.lines = {{LineId{5}, "coil.pwm", owner, Use::pwm, false, 0, {}}};
-  setup.pwm = {{PwmGroup{0}, 1000, PwmAlignment::edge, 0, {{LineId{5}, {}}}}};
+  setup.pwm = {{1000, PwmAlignment::edge, 0, {{LineId{5}, {}}}}};
   SimulatedLines lines(std::move(setup));
   std::vector<Tick> rises;
   lines.on_edge([&](Tick at, LineId, bool high) {
     if (high) rises.push_back(at);
   });
-  lines.put(PwmGroup{0}, 10, std::array{Compare{0, 300}});
-  lines.put(PwmGroup{0}, 2500, std::array{Compare{0, 0}});
+  lines.put(10, std::array{Compare{LineId{5}, 300}});
+  lines.put(2500, std::array{Compare{LineId{5}, 0}});
   std::vector<Reading> readings;
   while (lines.now() < 1500) lines.wait_until(1500, readings);
   lines.withdraw(MechanismId{1}, 1500);
@@ -331,11 +332,36 @@ TEST(PwmTimer, WithdrawsWhatHasNotBegun) {
   EXPECT_EQ(rises, (std::vector<Tick>{1000, 2000, 3000, 4000})) << "the 0 put for 3000 never comes";
 }
 
+TEST(PwmTimer, ChannelsOfTwoOwnersKeepInStepAndAreWithdrawnAlone) {
+  SimulatedLines::Setup setup;
+  constexpr MechanismId other{1};
+  setup.lines = {{LineId{5}, "lamp", owner, Use::pwm, false, 0, {}},
+                 {LineId{6}, "fan", other, Use::pwm, false, 0, {}}};
+  setup.pwm = {{1000, PwmAlignment::edge, 0, {{LineId{5}, {}}, {LineId{6}, {}}}}};
+  SimulatedLines lines(std::move(setup));
+  std::map<LineId, std::vector<Tick>> rises;
+  lines.on_edge([&](Tick at, LineId line, bool high) {
+    if (high) rises[line].push_back(at);
+  });
+  lines.put(10, std::array{Compare{LineId{5}, 300}, Compare{LineId{6}, 700}});
+  lines.put(2500, std::array{Compare{LineId{5}, 0}, Compare{LineId{6}, 0}});
+  std::vector<Reading> readings;
+  while (lines.now() < 1500) lines.wait_until(1500, readings);
+  lines.withdraw(owner, 1500);
+  while (lines.now() < 4500) lines.wait_until(4500, readings);
+  EXPECT_EQ(rises[LineId{5}], (std::vector<Tick>{1000, 2000, 3000, 4000}));
+  EXPECT_EQ(rises[LineId{6}], (std::vector<Tick>{1000, 2000})) << "its 0 is still put";
+  EXPECT_THROW(lines.put(5000, std::array{Compare{LineId{5}, 10}, Compare{LineId{6}, 1001}}), RangeError);
+  while (lines.now() < 5500) lines.wait_until(5500, readings);
+  EXPECT_EQ(rises[LineId{5}].back(), 5000) << "of what is refused nothing is put: it is on as it was";
+  EXPECT_EQ(lines.level(LineId{5}), false) << "for 300 ticks still";
+}
+
 TEST(PwmTimer, RefusesWhatItCannotDo) {
-  EXPECT_THROW(PwmTimer({PwmGroup{0}, 0, PwmAlignment::edge, 0, {}}), RangeError);
-  PwmTimer timer({PwmGroup{0}, 100, PwmAlignment::edge, 0, {{LineId{0}, {}}}});
-  EXPECT_THROW(timer.put(0, std::array{Compare{1, 5}}), RangeError);
-  EXPECT_THROW(timer.put(0, std::array{Compare{0, 101}}), RangeError);
+  EXPECT_THROW(PwmTimer({0, PwmAlignment::edge, 0, {}}), RangeError);
+  PwmTimer timer({100, PwmAlignment::edge, 0, {{LineId{0}, {}}}});
+  EXPECT_THROW(timer.require({LineId{1}, 5}), RangeError);
+  EXPECT_THROW(timer.require({LineId{0}, 101}), RangeError);
   EXPECT_EQ(timer.next(), never);
 }
 
@@ -391,7 +417,7 @@ class CurrentLoop final : public Participant {
       integral_ += RlPlant::resistance * crossover * error / 20'000;
       const double volts = RlPlant::inductance * crossover * error + integral_;
       const auto on = static_cast<Tick>(std::lround(std::clamp(volts / RlPlant::supply, 0.0, 1.0) * period));
-      lines.put(PwmGroup{0}, lines.now() + lines.lead(), std::array{Compare{0, on}});
+      lines.put(lines.now() + lines.lead(), std::array{Compare{LineId{5}, on}});
       ++cycles;
     }
   }
@@ -403,7 +429,7 @@ class CurrentLoop final : public Participant {
 TEST(Lines, CloseATwentyKilohertzCurrentLoop) {
   SimulatedLines::Setup setup;
   setup.lines = {{LineId{5}, "coil.pwm", owner, Use::pwm, false, 0, {}}};
-  setup.pwm = {{PwmGroup{0}, CurrentLoop::period, PwmAlignment::centre, 0, {{LineId{5}, {}}}}};
+  setup.pwm = {{CurrentLoop::period, PwmAlignment::centre, 0, {{LineId{5}, {}}}}};
   setup.adc = {{SourceId{9}, 3.3, 12, 2.0}};
   setup.lead = 100;
   SimulatedLines lines(std::move(setup));

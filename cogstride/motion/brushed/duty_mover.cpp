@@ -7,7 +7,7 @@
 #include <limits>
 
 #include "cogstride/mechanism/ticks.hpp"
-#include "cogstride/motion/stepper/homing_goal.hpp"
+#include "cogstride/quantity/finite.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/trace/live_tally.hpp"
 
@@ -15,44 +15,29 @@ namespace cogstride {
 namespace {
 
 constexpr ExactTime between_duties = ExactTime::from_base({1, 1000});
-constexpr double far_over = 0.5;            // of the limit
-constexpr double held_back_per_look = 0.2;  // of the excess of a current, a millisecond
 
 }  // namespace
 
 const MoverKind DutyMover::its_kind{"is not driven by duty"};
 
-DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller)
+DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, const Controller& controller)
     : Mover(id, mechanism.name),
       mechanism_(mechanism),
-      driver_(mechanism, id, group, controller),
+      driver_(mechanism, id, controller),
       ticks_per_second_(controller.timer_clock.base().to_double()),
       course_(duty_limits(mechanism), ticks_per_second_),
       stride_(std::max(driver_.period(), ticks_at_least(between_duties, controller.timer_clock))),
       run_down_(mechanism, model_of(mechanism), ticks_per_second_),
-      encoder_(sensor_of<Encoder>(mechanism_)),
-      shunt_(sensor_of<Shunt>(mechanism_)),
-      probe_(sensor_of<TemperatureProbe>(mechanism_)),
-      speed_(ticks_per_second_) {
-  if (const auto& analogue = controller.analogue) volts_per_code_ = analogue->volts_per_code();
+      feedback_(mechanism_, controller),
+      hold_back_(mechanism.limits.current ? std::optional(mechanism.limits.current->base()) : std::nullopt) {
   // A duty is taken over at a period's start: half a period later on average.
-  if (encoder_)
-    hold_.emplace(mechanism_, count_source(mechanism_, *encoder_), ticks_per_second_, seconds(stride_),
-                  0.5 * seconds(driver_.period()));
+  if (feedback_.encoder() != nullptr)
+    hold_.emplace(mechanism_, count_source(mechanism_, *feedback_.encoder()), ticks_per_second_,
+                  seconds(stride_), 0.5 * seconds(driver_.period()));
 }
 
 double DutyMover::duty(Tick now) const {
   return holds_ ? hold_->duty() : course_.at(now);
-}
-
-double DutyMover::speed() const {
-  if (!encoder_) return 0.0;
-  return speed_.counts_per_second() / counts_per_base(mechanism_, *encoder_).to_double();
-}
-
-double DutyMover::speed_error() const {
-  if (!encoder_) return 0.0;
-  return speed_.error() / std::abs(counts_per_base(mechanism_, *encoder_).to_double());
 }
 
 std::shared_ptr<MotionRecord> DutyMover::begin(Lines& lines, double to, std::optional<double> ramp,
@@ -60,7 +45,8 @@ std::shared_ptr<MotionRecord> DutyMover::begin(Lines& lines, double to, std::opt
   require_no_obstacle(to != 0.0);
   const Tick now = lines.now();
   const double from = duty(now);
-  const double wait = turned_way_ * to < 0.0 ? limits().pause - seconds(now - turned_until_) : 0.0;
+  const Tick since = driven_.since_other_way(now, to);
+  const double wait = since == never ? 0.0 : limits().pause - seconds(since);
   DutyCourse next = course_;
   try {
     next.go(now, from, to, ramp, holds_for, wait);
@@ -91,7 +77,7 @@ const SpeedHold& DutyMover::speed_hold() const {
 /// From whatever is on to the loop, as the shaft turns now.
 void DutyMover::close_loop(Tick now) {
   log().end(now, MotionStatus::cancelled);
-  if (!holds_) hold_->begin(now, count_.value_or(0), speed_.counts_per_second());
+  if (!holds_) hold_->begin(now, feedback_.counted().count, feedback_.counted().per_second);
   course_.stay(0.0);
   holds_ = true;
   stops_ = false;
@@ -110,27 +96,22 @@ std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double spee
   return log().begin(now, std::move(what));
 }
 
-std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order,
-                                              std::shared_ptr<ArrivingTogether> together) {
+std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order) {
   (void)speed_hold();
-  if (together)
-    throw RangeError(mechanism_.name + ": moves by its encoder do not arrive together with others");
   if (order.in)
     throw RangeError(
         fmt::format("{}: how long a move by its encoder takes follows from its limits: give it a speed",
                     mechanism_.name));
-  const OutputKind kind = output_kind(mechanism_.train);
-  const Ratio a_count = counts_per_base(mechanism_, *encoder_);
-  const OutputPosition from = stands_at_.value_or(OutputPosition{kind, Ratio(count_.value_or(0)) / a_count});
+  const OutputPosition from = stands_at_.value_or(feedback_.position());
   const OutputPosition to = target_of(mechanism_, from, order);
   std::optional<double> speed;
   if (order.speed) speed = order.speed->base.to_double();
-  if (speed) hold_->require(*speed);
+  if (speed) hold_->range().require(*speed);
   const std::optional<double> acceleration = required(order.acceleration);
   require_no_obstacle(true);
   const Tick now = lines.now();
   close_loop(now);
-  hold_->move(now, (to.base * a_count).rounded(), speed, acceleration);
+  hold_->move(now, (to.base * feedback_.counts_per_base()).rounded(), speed, acceleration);
   stands_at_ = to;
   return log().begin(now, "move to " + to_text(to));
 }
@@ -147,12 +128,12 @@ std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_
 
 double DutyMover::feedback_counts_per_base() const {
   (void)speed_hold();
-  return counts_per_base(mechanism_, *encoder_).to_double();
+  return feedback_.counts_per_base().to_double();
 }
 
 std::optional<double> DutyMover::required(const std::optional<OutputAcceleration>& acceleration) const {
   if (!acceleration) return std::nullopt;
-  hold_->require_acceleration(acceleration->base.to_double());
+  hold_->range().require_acceleration(acceleration->base.to_double());
   return acceleration->base.to_double();
 }
 
@@ -162,12 +143,12 @@ void DutyMover::require_no_obstacle(bool drives) const {
 
 std::shared_ptr<MotionRecord> DutyMover::spin(Lines& lines, const SpeedOrder& order) {
   const double speed = order.at.base.to_double();
-  speed_hold().require(speed);
+  speed_hold().range().require(speed);
   if (order.by)
     throw RangeError(
         fmt::format("{}: a held speed lasts for a time, or until it is stopped", mechanism_.name));
   const std::optional<double> acceleration = required(order.acceleration);
-  const double ramps = 2.0 * hold_->ramp_seconds(speed, acceleration);
+  const double ramps = 2.0 * hold_->range().ramp_seconds(speed, acceleration);
   if (order.lasts && order.lasts->base().to_double() < ramps)
     throw RangeError(fmt::format("{}: {} takes {:.3g} s from rest to rest at the least", mechanism_.name,
                                  speed_text(order.at.kind, speed), ramps));
@@ -188,7 +169,7 @@ std::shared_ptr<MotionRecord> DutyMover::change_speed(Lines& lines, OutputSpeed 
   const double to = from + std::copysign(by.base.to_double(), from * by.base.to_double());
   if (to * from <= 0.0)
     throw RangeError(fmt::format("{}: of its speed nothing would be left; stop it instead", mechanism_.name));
-  hold_->require(to);
+  hold_->range().require(to);
   return begin_holding(lines, to, {}, "go on at " + speed_text(by.kind, to));
 }
 
@@ -200,7 +181,7 @@ void DutyMover::look_at_held(Lines& lines) {
     stops_ = true;
     hold_->spin(now, 0.0, held_acceleration_);
   }
-  (void)hold_->look(now, {*count_, counted_at_, speed_.counts_per_second()}, current_);
+  (void)hold_->look(now, feedback_.counted(), feedback_.current());
   next_put_ = now;
   if (!hold_->fault().empty()) {
     course_.stay(hold_->duty());
@@ -218,10 +199,10 @@ void DutyMover::look_at_held(Lines& lines) {
   }
 }
 
-std::shared_ptr<MotionRecord> DutyMover::change(Lines& lines, double by) {
+std::shared_ptr<MotionRecord> DutyMover::change(Lines& lines, Fraction by) {
   const double from = course_.goal();
   if (from == 0.0) throw RangeError(fmt::format("{}: does not spin", mechanism_.name));
-  const double to = std::abs(from) + by;
+  const double to = std::abs(from) + require_finite(by.base(), "a duty");
   if (to <= 0.0)
     throw RangeError(
         fmt::format("{}: of {} nothing would be left; stop it instead", mechanism_.name, duty_text(from)));
@@ -252,8 +233,7 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
   const bool was_driven = duty(now) != 0.0;
   driver_.put_rest(lines, now + lines.lead(), how);
   log().end(now, MotionStatus::cancelled);
-  if (was_driven) turned_until_ = now;
-  count_driven(now, false);
+  driven_.end(now, was_driven);
   end_holding();
   course_.stay(0.0);
   next_put_ = never;
@@ -262,16 +242,14 @@ void DutyMover::let(Lines& lines, SlowsBy how) {
 
 void DutyMover::lines_were_cut(Lines& lines, const Why& why) {
   const Tick now = lines.now();
-  if (const double driven = duty(now); driven != 0.0) {
-    turned_until_ = now;
-    run_down_.begin_by_duty(now, driven);
-  }
-  count_driven(now, false);
+  const double driven = duty(now);
+  if (driven != 0.0) run_down_.begin_by_duty(now, driven);
+  driven_.end(now, driven != 0.0);
   log().end(now, why.text.empty() ? Why{why.code, "the lines were cut"} : why);
   end_holding();
   course_.stay(0.0);
   next_put_ = never;
-  asked_ = false;
+  feedback_.forget();
 }
 
 void DutyMover::halt(Lines& lines, const Why& why) {
@@ -296,23 +274,16 @@ void DutyMover::halt(Lines& lines, const Why& why) {
   log().begin(now, "stop", false);
 }
 
-void DutyMover::count_driven(Tick now, bool is_driven) {
-  if (driven_since_ != never) driven_ += now - driven_since_;
-  driven_since_ = is_driven ? now : never;
-}
-
 void DutyMover::put(Lines& lines) {
   const Tick at = lines.now() + lines.lead();
   const double wanted = duty(lines.now());
-  highest_ = std::max(highest_, std::abs(wanted));
-  count_driven(lines.now(), wanted != 0.0);
-  if (holds_ && std::abs(wanted) < driver_.duty_step()) {
+  const bool is_too_little = holds_ && std::abs(wanted) < driver_.duty_step();
+  driven_.put(lines.now(), wanted, !is_too_little);
+  if (is_too_little) {
     driver_.put_rest(lines, at, SlowsBy::braking);
   } else if (wanted != 0.0) {
-    turned_until_ = lines.now();
-    turned_way_ = wanted < 0.0 ? -1 : 1;
     run_down_.end();
-    driver_.put_duty(lines, at, wanted * let_through_);
+    driver_.put_duty(lines, at, wanted * hold_back_.share());
   } else {
     driver_.put_rest(lines, at, driver_.can_coast() ? mechanism_.limits.slows_by : SlowsBy::braking);
   }
@@ -329,7 +300,7 @@ void DutyMover::piece_is_over(Lines& lines) {
 }
 
 void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
-  if (!asked_) ask_sensors(lines);
+  if (!feedback_.is_asked()) feedback_.ask(lines, stride_, driver_.period());
   if (!readings.empty()) read(lines, readings);
   if (next_put_ > lines.now()) return;
   put(lines);
@@ -343,51 +314,20 @@ void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
   }
 }
 
-void DutyMover::ask_sensors(Lines& lines) {
-  asked_ = true;
-  // In the middle of a period: there the current of a bridge that brakes between is its mean.
-  const Tick at = lines.now() + lines.lead();
-  const Tick period = (stride_ + driver_.period() - 1) / driver_.period() * driver_.period();
-  const Tick middle = (at + driver_.period()) / driver_.period() * driver_.period() + driver_.period() / 2;
-  if (encoder_) {
-    lines.sample(counter_source(*encoder_), at, stride_);
-    lines.sample(counter_edge_source(*encoder_), at, stride_);
-  }
-  if (shunt_) lines.sample(analogue_source(shunt_->channel), middle, period);
-  if (probe_) lines.sample(analogue_source(probe_->channel), at, 100 * stride_);
-}
-
 void DutyMover::read(Lines& lines, std::span<const Reading> readings) {
-  std::optional<std::int64_t> count;
-  Tick counted_at = 0;
-  for (const Reading& reading : readings) {
-    const double volts = volts_per_code_ * static_cast<double>(reading.raw);
-    if (encoder_ && reading.source == counter_source(*encoder_)) count = reading.raw;
-    if (encoder_ && reading.source == counter_edge_source(*encoder_)) counted_at = reading.raw;
-    if (shunt_ && reading.source == analogue_source(shunt_->channel))
-      hold_back(volts / (shunt_->resistance.base() * static_cast<double>(shunt_->gain)));
-    if (probe_ && reading.source == analogue_source(probe_->channel)) {
-      const double degrees = (volts - probe_->at_0_deg_c.base()) / probe_->per_kelvin.base();
-      if (!cold_) cold_ = degrees;
-      const auto& highest = probe_->on_motor ? std::get<BrushedMotor>(mechanism_.motor).heat.highest_rise
-                                             : stage_of(mechanism_.board).highest_rise;
-      if (highest && degrees - *cold_ > highest->base() && duty(lines.now()) != 0.0)
-        log().fail(lines.now(),
-                   fmt::format("{}: {} is {:.0f} K warmer than when it was switched on, and stands {:.0f} K",
-                               mechanism_.name, probe_->on_motor ? "its motor" : "its board",
-                               degrees - *cold_, highest->base()));
-    }
-  }
-  if (!count) return;
-  const bool has_counted = count_ != count;
-  count_ = count;
-  counted_at_ = counted_at;
-  speed_.look(lines.now(), *count, counted_at);
+  const Tick now = lines.now();
+  const BrushedFeedback::News news = feedback_.read(now, readings);
+  if (news.has_current && hold_back_.take(*feedback_.current()) && course_.goal() != 0.0) next_put_ = 0;
+  if (news.too_warm && duty(now) != 0.0)
+    log().fail(now, fmt::format("{}: {} is {:.0f} K warmer than when it was switched on, and stands {:.0f} K",
+                                mechanism_.name, feedback_.probe()->on_motor ? "its motor" : "its board",
+                                *news.too_warm, *feedback_.highest_rise()));
+  if (!news.has_count) return;
   if (holds_) {
-    quiet_since_ = lines.now();
+    quiet_since_ = now;
     look_at_held(lines);
   } else {
-    watch_count(lines.now(), has_counted);
+    watch_count(now, news.has_counted);
   }
 }
 
@@ -400,35 +340,17 @@ double DutyMover::sure_drive(double duty) const {
 
 /// No loop goes by its encoder now; that it is lost, or its shaft stuck, is noticed all the same.
 void DutyMover::watch_count(Tick now, bool has_counted) {
-  const double driven = sure_drive(duty(now) * let_through_);
-  if (has_counted || !watches_count_ || !hold_->surely_turns(driven)) quiet_since_ = now;
-  const double quiet = seconds(now - quiet_since_) - hold_->first_counts_within(driven);
-  const std::string why = hold_->fault_of_quiet(driven, quiet, current_);
+  const double driven = sure_drive(duty(now) * hold_back_.share());
+  if (has_counted || !watches_count_ || !hold_->watch().surely_turns(driven)) quiet_since_ = now;
+  const double quiet = seconds(now - quiet_since_) - hold_->watch().first_counts_within(driven);
+  const std::string why = hold_->watch().fault_of_quiet(driven, quiet, feedback_.current());
   if (why.empty()) return;
   quiet_since_ = now;
   log().fail(now, why);
 }
 
-/// The share of the duty that is let through follows the current: what is over the limit is taken back
-/// evenly.
-void DutyMover::hold_back(double amperes) {
-  current_ = amperes;
-  if (!mechanism_.limits.current) return;
-  const double limit = mechanism_.limits.current->base();
-  const double before = let_through_;
-  const double excess = (amperes - limit) / limit;
-  // Far over it the shaft is stuck: its current follows the duty at once. Near it most of the voltage stands
-  // against a turning motor, and little of the duty changes much of the current.
-  const double share = excess > far_over ? limit / amperes : 1.0 - held_back_per_look * excess;
-  let_through_ = std::clamp(let_through_ * share, 0.0, 1.0);
-  if (let_through_ < 1.0 && let_through_ < 0.02) let_through_ = 0.02;
-  if (let_through_ != before && course_.goal() != 0.0) next_put_ = 0;
-}
-
 std::optional<OutputPosition> DutyMover::position(Tick) const {
-  if (!encoder_) return std::nullopt;
-  return OutputPosition{output_kind(mechanism_.train),
-                        Ratio(count_.value_or(0)) / counts_per_base(mechanism_, *encoder_)};
+  return feedback_.encoder() == nullptr ? std::nullopt : std::optional(feedback_.position());
 }
 
 std::vector<TracedSignal> DutyMover::signals() const {
@@ -442,7 +364,7 @@ void DutyMover::sample(Tick now, std::span<double> values) const {
 }
 
 void DutyMover::add_to(LiveTally& tally, Tick now) const {
-  tally.drives.push_back({mechanism_.name, highest_, driven_seconds(),
+  tally.drives.push_back({mechanism_.name, highest_duty(), driven_seconds(),
                           runs_down(run_down_, output_kind(mechanism_.train), now)});
 }
 

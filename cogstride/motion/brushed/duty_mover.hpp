@@ -12,9 +12,11 @@
 #include <optional>
 
 #include "cogstride/board/h_bridge.hpp"
+#include "cogstride/motion/brushed/brushed_feedback.hpp"
+#include "cogstride/motion/brushed/current_hold_back.hpp"
+#include "cogstride/motion/brushed/duty_record.hpp"
 #include "cogstride/motion/duty_course.hpp"
 #include "cogstride/motion/mover.hpp"
-#include "cogstride/motion/speed/count_speed.hpp"
 #include "cogstride/motion/speed/run_down.hpp"
 #include "cogstride/motion/speed/speed_hold.hpp"
 #include "cogstride/plan/move.hpp"
@@ -26,13 +28,13 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   static const MoverKind its_kind;
 
   /// @throws RangeError when it is no brushed motor behind an H-bridge
-  DutyMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  DutyMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
   /// The record ends when the duty is reached, or with `lasts` when it is back at none.
   /// @throws RangeError when it is refused; what is on goes on
   std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order) override;
   /// So much more duty the way it turns (less where `by` is below 0).
   /// @throws RangeError when it has none, or would have none left
-  std::shared_ptr<MotionRecord> change(Lines& lines, double by) override;
+  std::shared_ptr<MotionRecord> change(Lines& lines, Fraction by) override;
   /// The same duty the other way. @throws RangeError when it has none
   std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp) override;
   /// Down to none, and then what the rig says it slows by.
@@ -48,8 +50,7 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   /// To a place by its encoder, on a ramp; it is held there until told otherwise. Places count from where it
   /// stood when the lines were opened, and are reached within a count of the encoder.
   /// @throws RangeError when it has no encoder, or it is refused; what is on goes on
-  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order,
-                                     std::shared_ptr<ArrivingTogether> together) override;
+  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order) override;
   [[nodiscard]] std::optional<OutputPosition> position(Tick now) const override;
   /// The same to a count of its encoder, as one wheel of a pair, which tells of the way by itself.
   /// @param speed @param acceleration  of the output, the most on the way
@@ -95,20 +96,18 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   /// The duty that is asked for at an instant; -1 to 1.
   [[nodiscard]] double duty(Tick now) const;
   /// The highest so far, by size, and for how long there was one, s.
-  [[nodiscard]] double highest_duty() const { return highest_; }
-  [[nodiscard]] double driven_seconds() const { return seconds(driven_); }
+  [[nodiscard]] double highest_duty() const { return driven_.highest(); }
+  [[nodiscard]] double driven_seconds() const { return seconds(driven_.driven()); }
   /// Since its lines were cut, from the speed that its duty should have given it.
   [[nodiscard]] const RunDown& run_down() const { return run_down_; }
   /// What of it is let through: below 1 while the current is over its limit.
-  [[nodiscard]] double let_through() const { return let_through_; }
-  /// By its shunt, A; nothing without one, or before it was read.
-  [[nodiscard]] std::optional<double> measured_current() const { return current_; }
-  /// By its encoder. Counts since the lines were opened; speed of the output, m/s or turns/s, and its error.
-  [[nodiscard]] std::optional<std::int64_t> count() const { return count_; }
-  [[nodiscard]] double speed() const;
-  [[nodiscard]] double speed_error() const;
+  [[nodiscard]] double let_through() const { return hold_back_.share(); }
+  /// What its sensors say.
+  [[nodiscard]] const BrushedFeedback& feedback() const { return feedback_; }
 
-  [[nodiscard]] Tick next_act() const override { return std::min(next_put_, asked_ ? never : 0); }
+  [[nodiscard]] Tick next_act() const override {
+    return std::min(next_put_, feedback_.is_asked() ? never : 0);
+  }
   void act(Lines& lines, std::span<const Reading> readings) override;
 
  private:
@@ -127,11 +126,8 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
     stands_at_.reset();
   }
   void put(Lines& lines);
-  void count_driven(Tick now, bool is_driven);
   void piece_is_over(Lines& lines);
-  void ask_sensors(Lines& lines);
   void read(Lines& lines, std::span<const Reading> readings);
-  void hold_back(double amperes);
   void watch_count(Tick now, bool has_counted);
   /// Of a duty, what surely comes to the motor, its bridge coasting between too.
   [[nodiscard]] double sure_drive(double duty) const;
@@ -143,13 +139,10 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   DutyCourse course_;
   Tick stride_;  // from one duty of a ramp to the next
   RunDown run_down_;
-  Tick turned_until_ = -never;  // when it was last driven, and which way
-  int turned_way_ = 0;
-  double let_through_ = 1.0;
+  DutyRecord driven_{};
+  BrushedFeedback feedback_;
+  CurrentHoldBack hold_back_;
   Tick next_put_ = never;
-  double highest_ = 0.0;
-  Tick driven_ = 0;
-  Tick driven_since_ = never;
 
   std::optional<SpeedHold> hold_{};
   bool holds_ = false;
@@ -158,18 +151,8 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   std::optional<double> held_acceleration_{};  // that was asked for
   bool stops_ = false;                         // the loop takes it to rest, and lets go there
 
-  const Encoder* encoder_;  // of mechanism_; null where it has none
-  const Shunt* shunt_;
-  const TemperatureProbe* probe_;
-  double volts_per_code_ = 0.0;
-  bool asked_ = false;
-  std::optional<std::int64_t> count_{};
-  Tick counted_at_ = 0;
   bool watches_count_ = true;
   Tick quiet_since_ = 0;  // driven by duty, without a count
-  CountSpeed speed_;
-  std::optional<double> current_{};
-  std::optional<double> cold_{};  // probe, when it was read first
 };
 
 }  // namespace cogstride

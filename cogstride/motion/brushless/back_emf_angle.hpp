@@ -21,12 +21,13 @@
 
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/motion/brushless/rotor_angle.hpp"
 #include "cogstride/motion/brushless/terminal_sample.hpp"
 #include "cogstride/plan/back_emf_sense.hpp"
 
 namespace cogstride {
 
-class BackEmfAngle {
+class BackEmfAngle final : public RotorAngle {
  public:
   BackEmfAngle(const TerminalVoltages& terminals, const BackEmfSense& sense, double ticks_per_second)
       : terminals_(terminals), sense_(sense), ticks_per_second_(ticks_per_second) {}
@@ -62,11 +63,11 @@ class BackEmfAngle {
   /// The next row was put.
   void enter_next(Tick now);
 
-  [[nodiscard]] int sector() const { return sector_; }
-  [[nodiscard]] std::int64_t count() const { return count_; }
-  [[nodiscard]] Tick counted_at() const { return crossed_at_; }
-  /// Why one cannot go by it any more; empty: one can.
-  [[nodiscard]] const std::string& fault() const { return fault_; }
+  [[nodiscard]] bool is_known() const override { return true; }
+  [[nodiscard]] int sector(Tick) const override { return sector_; }
+  [[nodiscard]] std::int64_t count() const override { return count_; }
+  [[nodiscard]] Tick counted_at() const override { return crossed_at_; }
+  [[nodiscard]] std::string fault() const override { return fault_; }
 
  private:
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }

@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "cogstride/mechanism/ticks.hpp"
-#include "cogstride/motion/stepper/homing_goal.hpp"
 
 namespace cogstride {
 namespace {
@@ -28,11 +27,11 @@ void BesideWatch::act(Lines& lines, std::span<const Reading> readings) {
   if (!asked_) {
     asked_ = true;
     from_.reset();
-    lines.sample(counter_source(encoder_), lines.now() + lines.lead(), period_);
+    lines.sample(counter_source(encoder_.line_a), lines.now() + lines.lead(), period_);
   }
   std::optional<std::int64_t> count;
   for (const Reading& reading : readings)
-    if (reading.source == counter_source(encoder_)) count = reading.raw;
+    if (reading.source == counter_source(encoder_.line_a)) count = reading.raw;
   if (!count) return;
   if (!from_) from_ = {*count, mover_.count()};
   const double counted = static_cast<double>(*count - from_->first) / counts_per_base_;

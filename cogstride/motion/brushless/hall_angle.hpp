@@ -10,10 +10,11 @@
 #include "cogstride/chip/six_step.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/motion/brushless/rotor_angle.hpp"
 
 namespace cogstride {
 
-class HallAngle {
+class HallAngle final : public RotorAngle {
  public:
   HallAngle(const HallSet& halls, const chip::SixStepTable& table) : halls_(halls), table_(table) {}
 
@@ -24,13 +25,12 @@ class HallAngle {
   /// Nothing is known of it any more.
   void forget();
 
-  [[nodiscard]] bool is_known() const { return sector_ >= 0; }
-  [[nodiscard]] int sector() const { return sector_; }  ///< @pre it is known
-  /// Why nobody may go by it: its last code cannot be, or jumped over one. Empty: one may.
-  [[nodiscard]] std::string fault() const;
-  /// Sixths of an electrical turn since it began.
-  [[nodiscard]] std::int64_t count() const { return count_; }
-  [[nodiscard]] Tick counted_at() const { return counted_at_; }
+  [[nodiscard]] bool is_known() const override { return sector_ >= 0; }
+  [[nodiscard]] int sector(Tick) const override { return sector_; }
+  /// Its last code cannot be, or jumped over one.
+  [[nodiscard]] std::string fault() const override;
+  [[nodiscard]] std::int64_t count() const override { return count_; }
+  [[nodiscard]] Tick counted_at() const override { return counted_at_; }
 
  private:
   static constexpr int not_known = -2;

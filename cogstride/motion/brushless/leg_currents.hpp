@@ -2,6 +2,7 @@
 // of it flows to ground through one of them, if that leg has one.
 #pragma once
 
+#include <cmath>
 #include <optional>
 #include <span>
 #include <vector>
@@ -19,6 +20,7 @@ class LegCurrents {
     for (const Sensor& sensor : mechanism.sensors)
       if (const auto* const shunt = std::get_if<Shunt>(&sensor)) shunts_.push_back(*shunt);
     if (controller.analogue) volts_per_code_ = controller.analogue->volts_per_code();
+    limit_ = std::get<SixGateInverter>(mechanism.board).current_limit.base();
   }
   [[nodiscard]] bool has_any() const { return !shunts_.empty(); }
 
@@ -39,9 +41,22 @@ class LegCurrents {
     }
     return std::nullopt;
   }
+  /// Whether several readings, one after the other, were far over the limit.
+  [[nodiscard]] bool is_far_over(double amperes) {
+    over_ = std::abs(amperes) > over_share * limit_ ? over_ + 1 : 0;
+    return limit_ > 0.0 && over_ >= over_for;
+  }
+  [[nodiscard]] double limit() const { return limit_; }
+  /// Nothing is driven any more.
+  void forget() { over_ = 0; }
 
  private:
+  static constexpr double over_share = 1.5;
+  static constexpr int over_for = 3;
+
   std::vector<Shunt> shunts_{};
+  double limit_ = 0.0;  // A; 0: the rig says none
+  int over_ = 0;        // readings one after the other
   double volts_per_code_ = 0.0;
 };
 

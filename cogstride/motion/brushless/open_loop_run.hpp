@@ -6,12 +6,12 @@
 #include <cmath>
 #include <cstdint>
 
-#include "cogstride/lines/events.hpp"
+#include "cogstride/motion/brushless/rotor_angle.hpp"
 #include "cogstride/plan/open_loop_start.hpp"
 
 namespace cogstride {
 
-class OpenLoopRun {
+class OpenLoopRun final : public RotorAngle {
  public:
   OpenLoopRun(const OpenLoopStart& start, double ticks_per_second)
       : start_(start), ticks_per_second_(ticks_per_second) {}
@@ -38,11 +38,18 @@ class OpenLoopRun {
   [[nodiscard]] std::int64_t steps() const { return steps_; }
   /// The sector whose row is on. It is aligned in sector 0's, and for a while before that in another one:
   /// opposite to one of them it would stand and not turn. Forwards the rows follow in their order.
-  [[nodiscard]] int sector(Tick now) const {
+  [[nodiscard]] int sector(Tick now) const override {
     const double aligns = start_.align_seconds + since(now);
     const std::int64_t at = aligns < first_share * start_.align_seconds ? -2 * way_ : way_ * steps_;
     return static_cast<int>((at % 6 + 6) % 6);
   }
+  [[nodiscard]] bool is_known() const override { return true; }
+  [[nodiscard]] std::int64_t count() const override { return way_ * steps_; }
+  [[nodiscard]] Tick counted_at() const override {
+    return began_ +
+           static_cast<Tick>((start_.align_seconds + start_.begins(steps_, rate_)) * ticks_per_second_);
+  }
+  [[nodiscard]] std::string fault() const override { return {}; }
   /// Of the row, 0 to 1.
   [[nodiscard]] double duty(Tick now) const {
     return std::clamp(start_.duty_at(rate_at(now)) + trim_, 0.0, 1.0);

@@ -60,7 +60,7 @@ void SixStepLimits::require(OutputSpeed speed) const {
   const double wanted = speed.base.to_double();
   const double rate = std::abs(wanted) * rows_per_base_;
   if (is_held(rate)) {
-    hold_->require(wanted);
+    hold_->range().require(wanted);
     return;
   }
   const double most = limit_ > 0.0 ? std::min(limit_, open_loop_->top_rate) : open_loop_->top_rate;
@@ -73,7 +73,7 @@ void SixStepLimits::require(OutputSpeed speed) const {
 void SixStepLimits::require(OutputAcceleration acceleration) const {
   if (!hold_ || back_emf_)
     throw RangeError(fmt::format("{}: without sensors torque and inertia say how fast it is started", name_));
-  hold_->require_acceleration(acceleration.base.to_double());
+  hold_->range().require_acceleration(acceleration.base.to_double());
 }
 
 double SixStepLimits::stepped_to(double rate) const {
@@ -81,12 +81,12 @@ double SixStepLimits::stepped_to(double rate) const {
 }
 
 double SixStepLimits::shortest(double speed, std::optional<double> acceleration) const {
-  if (!open_loop_) return 2.0 * hold_->ramp_seconds(speed, acceleration);
+  if (!open_loop_) return 2.0 * hold_->range().ramp_seconds(speed, acceleration);
   return open_loop_->align_seconds + stepped_to(std::abs(speed) * rows_per_base_) / open_loop_->acceleration;
 }
 
 SixStepLimits six_step_limits(const Mechanism& mechanism, const Controller& controller) {
-  return {mechanism, controller, 1e-3, 0.0, GateDriver(mechanism, {}, {}, controller).highest_duty()};
+  return {mechanism, controller, 1e-3, 0.0, GateDriver(mechanism, {}, controller).highest_duty()};
 }
 
 }  // namespace cogstride

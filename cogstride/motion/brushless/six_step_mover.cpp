@@ -7,7 +7,6 @@
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/brushless/beside_watch.hpp"
-#include "cogstride/motion/stepper/homing_goal.hpp"
 #include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
@@ -19,8 +18,6 @@ constexpr double listens_each = 1e-3;   // s
 constexpr double dies_away = 3e-4;      // s, of currents after all gates went off
 constexpr double rows_to_catch = 6.0;   // after it was let go, in which it must be known how it turns
 constexpr double least_caught = 0.4;    // of the rate of its field, that it must turn with
-constexpr double over_share = 1.5;      // of its current limit
-constexpr int over_for = 3;             // readings
 constexpr std::int64_t most_lag = 3;    // rows that a rotor may be behind its field by its Halls
 constexpr double runs_out_for = 120.0;  // s
 constexpr double half = 0.5;            // of a period: what is put comes so late on average
@@ -30,34 +27,29 @@ constexpr ExactTime between_rotor_looks = ExactTime::from_base({1, 2000});
 
 const MoverKind SixStepMover::its_kind{"is no bare brushless motor behind six gates"};
 
-SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
-                           const Controller& controller)
+SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, const Controller& controller)
     : Mover(id, mechanism.name),
       mechanism_(mechanism),
-      driver_(mechanism, id, group, controller),
-      table_(commutation_of(mechanism).table),
+      output_(mechanism, id, controller),
       ticks_per_second_(controller.timer_clock.base().to_double()),
       rows_per_base_(rows_per_base(mechanism)),
-      stride_(std::max(driver_.period(), ticks_at_least(between_rotor_looks, controller.timer_clock))),
-      limits_(mechanism, controller, seconds(stride_), half * seconds(driver_.period()),
-              driver_.highest_duty()),
+      stride_(std::max(driver().period(), ticks_at_least(between_rotor_looks, controller.timer_clock))),
+      limits_(mechanism, controller, seconds(stride_), half * seconds(driver().period()),
+              driver().highest_duty()),
       currents_(mechanism, controller),
       hold_(limits_.hold()),
       run_down_(mechanism, six_step_model(mechanism), ticks_per_second_),
       speed_(ticks_per_second_) {
-  if (limits_.halls() != nullptr) halls_.emplace(*limits_.halls(), table_);
+  if (limits_.halls() != nullptr) halls_.emplace(*limits_.halls(), output_.table());
   if (limits_.back_emf()) {
     back_emf_.emplace(*sensor_of<TerminalVoltages>(mechanism_), *limits_.back_emf(), ticks_per_second_);
     field_watch_.emplace(*limits_.back_emf(), ticks_per_second_);
   }
   if (limits_.open_loop()) run_.emplace(*limits_.open_loop(), ticks_per_second_);
-  const auto& wiring = std::get<GateWiring>(mechanism_.wiring);
-  if (!wiring.complementary) {
-    const RotaryMotorModel model = six_step_model(mechanism_);
-    by_diodes_ = DiodeConduction{
-        model.supply, model.resistance, std::get<BrushlessMotor>(mechanism_.motor).inductance.base(),
-        seconds(driver_.period()),
-        wiring.switched == SwitchedSide::both ? model.supply + 2.0 * diode_drop : diode_drop};
+  if (halls_) {
+    angle_ = &*halls_;
+  } else if (back_emf_) {
+    angle_ = &*back_emf_;
   }
 }
 
@@ -70,15 +62,6 @@ double SixStepMover::wanted_speed(Tick now) const {
   if (state_ == State::steps || state_ == State::coasts)
     return run_->way() * run_->rate_at(now) / rows_per_base_;
   return 0.0;
-}
-
-std::int64_t SixStepMover::count() const {
-  if (halls_) return halls_->count();
-  return back_emf_ ? back_emf_->count() : 0;
-}
-
-Tick SixStepMover::counted_at() const {
-  return halls_ ? halls_->counted_at() : back_emf_->counted_at();
 }
 
 void SixStepMover::require(const SpeedOrder& order) const {
@@ -131,7 +114,7 @@ void SixStepMover::begin(Lines& lines, const SpeedOrder& order) {
     state_ = State::holds;
     hold_->spin(now, wanted_, acceleration_);
     next_look_ = now;
-    const double ramp = run_ ? 0.0 : hold_->ramp_seconds(wanted_, acceleration_);
+    const double ramp = run_ ? 0.0 : hold_->range().ramp_seconds(wanted_, acceleration_);
     if (order.lasts) stops_at_ = now + ticks(lasts - ramp);
     return;
   }
@@ -151,11 +134,11 @@ void SixStepMover::begin_steps(Lines& lines) {
   state_ = State::steps;
   run_->begin(now, wanted_ < 0.0 ? -1 : 1, limits_.stepped_to(std::abs(wanted_) * rows_per_base_));
   if (field_watch_) field_watch_->begin();
-  currents_.ask(lines, driver_.on_at(now + lines.lead()), driver_.period());
+  currents_.ask(lines, driver().on_at(now + lines.lead()), driver().period());
 }
 
 std::shared_ptr<MotionRecord> SixStepMover::hold_speed(Lines& lines, double speed, std::string what) {
-  hold_->require(speed);
+  hold_->range().require(speed);
   const Tick now = lines.now();
   log().end(now, MotionStatus::cancelled);
   acceleration_.reset();
@@ -216,16 +199,16 @@ void SixStepMover::lines_were_cut(Lines& lines, const Why& why) {
   const Tick now = lines.now();
   run_down_.begin(now, likely_speed(now));
   log().end(now, why.text.empty() ? Why{why.code, "the lines were cut"} : why);
-  driver_.lines_were_cut();
+  output_.lines_were_cut();
   state_ = State::off;
-  duty_ = given_ = 0.0;
+  duty_ = 0.0;
   next_act_ = next_look_ = never;
   asked_ = false;
   if (halls_) halls_->forget();
 }
 
 void SixStepMover::ask_voltages(Lines& lines, Tick period) {
-  back_emf_->ask(lines, driver_.on_at(lines.now() + lines.lead()), period);
+  back_emf_->ask(lines, driver().on_at(lines.now() + lines.lead()), period);
 }
 
 void SixStepMover::act(Lines& lines, std::span<const Reading> readings) {
@@ -243,9 +226,9 @@ void SixStepMover::act(Lines& lines, std::span<const Reading> readings) {
 
 void SixStepMover::take(Lines& lines, std::span<const Reading> readings) {
   if (halls_ && halls_->take(readings)) take_halls(lines);
-  if (!driver_.is_whole(lines.now())) return;
+  if (!driver().is_whole(lines.now())) return;
   if (currents_.has_any() && state_ != State::off)
-    if (const auto amperes = currents_.take(readings, driver_.gates_on(lines.now())))
+    if (const auto amperes = currents_.take(readings, driver().gates_on(lines.now())))
       take_current(lines, *amperes);
   if (!back_emf_) return;
   if (const auto sample = back_emf_->take(readings)) take_voltages(lines, *sample);
@@ -268,12 +251,12 @@ void SixStepMover::take_voltages(Lines& lines, const TerminalSample& sample) {
       fail(lines, fmt::format("{}: its back-EMF is missing at {} of its field: it does not turn with it",
                               mechanism_.name, speed_text(output_kind(mechanism_.train), wanted_speed(now))));
   } else if (state_ == State::holds) {
-    const bool has_crossed = back_emf_->look_driven(sample, driver_.gates_on(sample.at) != 0);
+    const bool has_crossed = back_emf_->look_driven(sample, driver().gates_on(sample.at) != 0);
     sampled_at_ = now;
     if (now >= next_look_) next_act_ = now;
     if (has_crossed)
       next_act_ =
-          std::min(next_act_, std::max(now, back_emf_->next_row_at(driver_.period() / 2 + lines.lead())));
+          std::min(next_act_, std::max(now, back_emf_->next_row_at(driver().period() / 2 + lines.lead())));
     if (!back_emf_->fault().empty()) fail(lines, fmt::format("{}: {}", mechanism_.name, back_emf_->fault()));
   } else if (state_ != State::off) {
     const auto turning = back_emf_->look_free(sample);
@@ -290,7 +273,7 @@ void SixStepMover::listen(Lines& lines, const std::optional<BackEmfAngle::Turnin
     catch_it(lines, *turning);
   } else if (seconds(back_emf_->quiet_for(now)) > listens_for) {
     begin_steps(lines);
-    ask_voltages(lines, driver_.period());
+    ask_voltages(lines, driver().period());
     next_act_ = now;
   }
 }
@@ -312,13 +295,11 @@ void SixStepMover::catch_on(Lines& lines, const std::optional<BackEmfAngle::Turn
 }
 
 void SixStepMover::take_current(Lines& lines, double amperes) {
-  const double limit = std::get<SixGateInverter>(mechanism_.board).current_limit.base();
-  over_limit_ = std::abs(amperes) > over_share * limit ? over_limit_ + 1 : 0;
-  if (limit > 0.0 && over_limit_ >= over_for) {
+  if (currents_.is_far_over(amperes)) {
     fail(lines, fmt::format("{}: its current is {:.3g} A, far over its limit of {:.3g} A", mechanism_.name,
-                            std::abs(amperes), limit));
+                            std::abs(amperes), currents_.limit()));
   } else if (state_ == State::steps) {
-    run_->take_current(amperes, seconds(driver_.period()));
+    run_->take_current(amperes, seconds(driver().period()));
     next_act_ = std::min(next_act_, lines.now());
   }
 }
@@ -331,40 +312,23 @@ void SixStepMover::catch_it(Lines& lines, const BackEmfAngle::Turning& turning) 
   hold_->begin(now, 0, turning.way * turning.rate());
   hold_->spin(now, wanted_, acceleration_);
   state_ = State::holds;
-  ask_voltages(lines, driver_.period());
+  ask_voltages(lines, driver().period());
   currents_.ask(lines, never, 0);
   next_act_ = next_look_ = now;
 }
 
 void SixStepMover::commutate(Lines& lines) {
-  const Tick at = lines.now() + lines.lead();
-  const bool is_known = !halls_ || halls_->is_known();
-  if (!is_known || std::abs(duty_) < 1e-6) {
-    driver_.put_off(lines, at);
-    given_ = 0.0;
-    return;
+  if (!angle_->is_known() || std::abs(duty_) < 1e-6) {
+    output_.put_off(lines);
+  } else if (!output_.put(lines, *angle_, duty_, hold_->emf_duty(), false)) {
+    next_act_ = std::min(next_act_, lines.now() + driver().period());
   }
-  const auto sector = static_cast<std::size_t>(halls_ ? halls_->sector() : back_emf_->sector());
-  const chip::SixStepRow& row = (duty_ < 0.0 ? table_.backwards : table_.forwards)[sector];
-  if (!put(lines, row, hold_->emf_duty())) next_act_ = std::min(next_act_, lines.now() + driver_.period());
-}
-
-/// A row with the duty that is on. @param emf  what the back-EMF takes of it, with its sign
-bool SixStepMover::put(Lines& lines, const chip::SixStepRow& row, double emf) {
-  const double share = std::abs(duty_);
-  const double on = by_diodes_ ? by_diodes_->on_share(share, duty_ < 0.0 ? -emf : emf) : share;
-  given_ = std::copysign(on, duty_);
-  if (on == 0.0 && state_ == State::holds) {  // open loop its current is to be told all the same
-    driver_.put_off(lines, lines.now() + lines.lead());
-    return true;
-  }
-  return driver_.put(lines, lines.now() + lines.lead(), row, on);
 }
 
 /// By sensors: the row that is due, and from look to look the loop's next duty.
 void SixStepMover::look(Lines& lines) {
   const Tick now = lines.now();
-  const Tick early = driver_.period() / 2 + lines.lead();
+  const Tick early = driver().period() / 2 + lines.lead();
   if (back_emf_ && back_emf_->next_row_at(early) <= now) {
     back_emf_->enter_next(now);
     if (!back_emf_->fault().empty()) {
@@ -384,9 +348,9 @@ void SixStepMover::look(Lines& lines) {
   // A crossing is seen with the sample after it: only then is the count that of the instant.
   if (now >= next_look_ && (!back_emf_ || sampled_at_ == now)) {
     next_look_ = now + stride_;
-    speed_.look(now, count(), counted_at());
-    duty_ = hold_->look(now, {count(), counted_at(), speed_.counts_per_second()}, std::nullopt);
-    currents_.ask(lines, driver_.on_at(now + lines.lead()), 0);
+    speed_.look(now, count(), angle_->counted_at());
+    duty_ = hold_->look(now, {count(), angle_->counted_at(), speed_.counts_per_second()}, std::nullopt);
+    currents_.ask(lines, driver().on_at(now + lines.lead()), 0);
     if (!hold_->fault().empty()) {
       fail(lines, hold_->fault());
       return;
@@ -407,14 +371,14 @@ void SixStepMover::look(Lines& lines) {
 void SixStepMover::let_go(Lines& lines) {
   const Tick now = lines.now();
   run_down_.begin(now, likely_speed(now));
-  driver_.put_off(lines, now + lines.lead());
-  duty_ = given_ = 0.0;
+  output_.put_off(lines);
+  duty_ = 0.0;
   state_ = State::runs_out;
   next_act_ = now + stride_;
   let_go_at_ = now;
   currents_.ask(lines, never, 0);
   if (!back_emf_) return;
-  back_emf_->let_go(now + driver_.period() + ticks(dies_away));
+  back_emf_->let_go(now + driver().period() + ticks(dies_away));
   ask_voltages(lines, ticks(listens_each));
 }
 
@@ -457,27 +421,25 @@ void SixStepMover::step(Lines& lines) {
       let_go(lines);
       state_ = State::coasts;
       next_act_ = never;
-      ask_voltages(lines, driver_.period());
+      ask_voltages(lines, driver().period());
       return;
     }
     if (stops_at_ == never) log().end(now, MotionStatus::done);
   }
   duty_ = run_->way() * run_->duty(now);
-  const chip::SixStepRow& row =
-      (run_->way() < 0 ? table_.backwards : table_.forwards)[static_cast<std::size_t>(run_->sector(now))];
-  const bool is_whole = put(lines, row, run_->way() * run_->emf_duty(now));
+  const bool is_whole = output_.put(lines, *run_, duty_, run_->way() * run_->emf_duty(now), true);
   next_act_ = std::min(now + stride_, std::max<Tick>(now + 1, run_->next_row_at()));
-  if (!is_whole) next_act_ = std::min(next_act_, now + driver_.period());
+  if (!is_whole) next_act_ = std::min(next_act_, now + driver().period());
 }
 
 /// All gates off.
 void SixStepMover::switch_off(Lines& lines) {
   run_down_.begin(lines.now(), likely_speed(lines.now()));
-  driver_.put_off(lines, lines.now() + lines.lead());
+  output_.put_off(lines);
   state_ = State::off;
-  duty_ = given_ = 0.0;
+  duty_ = 0.0;
   stops_ = false;
-  over_limit_ = 0;
+  currents_.forget();
   next_act_ = next_look_ = never;
   currents_.ask(lines, never, 0);
   if (back_emf_) back_emf_->ask(lines, never, 0);
@@ -501,7 +463,7 @@ std::vector<std::unique_ptr<CountCheck>> SixStepMover::count_checks(std::span<co
     const auto* const encoder = std::get_if<Encoder>(&sensor);
     if (encoder == nullptr) continue;
     const auto is_its = [&](const CounterSetup& counter) {
-      return counter.source == counter_source(*encoder);
+      return counter.source == counter_source(encoder->line_a);
     };
     if (std::any_of(counters.begin(), counters.end(), is_its))
       checks.push_back(std::make_unique<BesideWatch>(*this, *encoder, clock));
@@ -514,7 +476,7 @@ std::vector<TracedSignal> SixStepMover::signals() const {
 }
 
 void SixStepMover::sample(Tick now, std::span<double> values) const {
-  values[0] = 100.0 * given_;
+  values[0] = 100.0 * duty();
   values[1] = speed_units_per_base(output_kind(mechanism_.train)) * wanted_speed(now);
 }
 
@@ -525,7 +487,7 @@ void SixStepMover::add_to(LiveTally& tally, Tick now) const {
 std::string SixStepMover::figures(Tick now) const {
   const OutputKind kind = output_kind(mechanism_.train);
   return fmt::format("{:.3g} {} wanted, {:.0f} %", speed_units_per_base(kind) * wanted_speed(now),
-                     speed_unit(kind), 100.0 * given_);
+                     speed_unit(kind), 100.0 * duty());
 }
 
 }  // namespace cogstride

@@ -17,18 +17,16 @@
 #include <optional>
 #include <string>
 
-#include "cogstride/board/six_gate.hpp"
 #include "cogstride/motion/brushless/back_emf_angle.hpp"
 #include "cogstride/motion/brushless/field_watch.hpp"
 #include "cogstride/motion/brushless/hall_angle.hpp"
 #include "cogstride/motion/brushless/leg_currents.hpp"
 #include "cogstride/motion/brushless/open_loop_run.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
+#include "cogstride/motion/brushless/six_step_output.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/speed/count_speed.hpp"
 #include "cogstride/motion/speed/run_down.hpp"
-#include "cogstride/plan/commutation.hpp"
-#include "cogstride/plan/diode_conduction.hpp"
 #include "cogstride/plan/move.hpp"
 
 namespace cogstride {
@@ -38,7 +36,7 @@ class SixStepMover final : public Mover, public Speeds {
   static const MoverKind its_kind;
 
   /// @throws RangeError when it is no bare brushless motor on a six-gate inverter
-  SixStepMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  SixStepMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
   /// To a speed, for a time from rest to rest or until told otherwise. Done when it has come to it, or with
   /// `lasts` when it stands again. @throws RangeError when it is refused; what is on goes on
   std::shared_ptr<MotionRecord> spin(Lines& lines, const SpeedOrder& order) override;
@@ -56,8 +54,8 @@ class SixStepMover final : public Mover, public Speeds {
   void lines_were_cut(Lines& lines, const Why& why) override;
   [[nodiscard]] const MoverKind& kind() const override { return its_kind; }
   [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
-  [[nodiscard]] std::vector<LineSetup> line_setups() const override { return driver_.line_setups(); }
-  [[nodiscard]] std::vector<PwmSetup> pwm_setups() const override { return {driver_.pwm_setup()}; }
+  [[nodiscard]] std::vector<LineSetup> line_setups() const override { return driver().line_setups(); }
+  [[nodiscard]] std::vector<PwmSetup> pwm_setups() const override { return {driver().pwm_setup()}; }
   [[nodiscard]] std::vector<std::unique_ptr<CountCheck>> count_checks(std::span<const CounterSetup> counters,
                                                                       ExactFrequency clock) override;
   [[nodiscard]] Speeds* speeds() override { return this; }
@@ -66,22 +64,22 @@ class SixStepMover final : public Mover, public Speeds {
   [[nodiscard]] std::string figures(Tick now) const override;
   void add_to(LiveTally& tally, Tick now) const override;
   [[nodiscard]] bool has_ended() const override { return !log().is_on(); }
-  [[nodiscard]] bool is_driven(Tick) const override { return given_ != 0.0; }
+  [[nodiscard]] bool is_driven(Tick) const override { return output_.given() != 0.0; }
 
   [[nodiscard]] const Mechanism& mechanism() const { return mechanism_; }
-  [[nodiscard]] const GateDriver& driver() const { return driver_; }
+  [[nodiscard]] const GateDriver& driver() const { return output_.driver(); }
   /// Of the output, m/s or turns/s, that is wanted now; 0 when nothing is.
   [[nodiscard]] double wanted_speed(Tick now) const;
   /// Since its gates went off last.
   [[nodiscard]] const RunDown& run_down() const { return run_down_; }
   /// The duty that is given, -1 to 1: of each period, what is switched is on for that share.
-  [[nodiscard]] double duty() const { return given_; }
+  [[nodiscard]] double duty() const { return output_.given(); }
   /// Of the output, that it holds or was told to come to. Turns/s.
   [[nodiscard]] double asked_speed() const {
     return state_ == State::holds && !stops_ ? hold_->asked_speed() : 0.0;
   }
   /// Sixths of an electrical turn counted since the lines were opened; without sensors since it was caught.
-  [[nodiscard]] std::int64_t count() const;
+  [[nodiscard]] std::int64_t count() const { return angle_ == nullptr ? 0 : angle_->count(); }
   /// Of those for a metre or a turn of the output, below 0 where they run backwards.
   [[nodiscard]] double commutation_rows_per_base() const { return rows_per_base_; }
   /// Whether sensors of its rotor say where it is, also at rest.
@@ -104,7 +102,6 @@ class SixStepMover final : public Mover, public Speeds {
   void catch_on(Lines& lines, const std::optional<BackEmfAngle::Turning>& turning);
   void catch_it(Lines& lines, const BackEmfAngle::Turning& turning);
   void commutate(Lines& lines);
-  bool put(Lines& lines, const chip::SixStepRow& row, double emf);
   void look(Lines& lines);
   void step(Lines& lines);
   void run_out(Lines& lines);
@@ -118,22 +115,20 @@ class SixStepMover final : public Mover, public Speeds {
   void end(Lines& lines, MotionStatus status);
   void fail(Lines& lines, const std::string& why);
   void ask_voltages(Lines& lines, Tick period);
-  [[nodiscard]] Tick counted_at() const;
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
   [[nodiscard]] Tick ticks(double seconds) const;
 
   Mechanism mechanism_;
-  GateDriver driver_;
-  chip::SixStepTable table_;
+  SixStepOutput output_;
   double ticks_per_second_;
   double rows_per_base_;
   Tick stride_;
   SixStepLimits limits_;
   std::optional<HallAngle> halls_{};
   std::optional<BackEmfAngle> back_emf_{};
+  const RotorAngle* angle_ = nullptr;        // the one of these that there is
   std::optional<FieldWatch> field_watch_{};  // beside it
   LegCurrents currents_;
-  std::optional<DiodeConduction> by_diodes_{};
   std::optional<SpeedHold> hold_{};
   std::optional<OpenLoopRun> run_{};
   RunDown run_down_;
@@ -141,8 +136,7 @@ class SixStepMover final : public Mover, public Speeds {
   State state_ = State::off;
   bool asked_ = false;
   CountSpeed speed_;
-  double duty_ = 0.0;   // share of its supply that drives it on average
-  double given_ = 0.0;  // what that comes to at its gates
+  double duty_ = 0.0;  // share of its supply that drives it on average
   bool stops_ = false;
   Tick stops_at_ = never;
   Tick next_look_ = never;
@@ -151,7 +145,6 @@ class SixStepMover final : public Mover, public Speeds {
   double wanted_ = 0.0;  // of the output, until it holds it
   Tick let_go_at_ = 0;
   std::int64_t hall_lag_ = 0;  // rows less Hall counts, when it was aligned
-  int over_limit_ = 0;         // readings one after the other
 
   Tick next_act_ = never;
 };

@@ -56,9 +56,8 @@ double CartWheels::required(const std::string& name, const CartWay& way, OutputS
   return asked;
 }
 
-CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mechanism& right,
-                       const Controller& controller) {
-  return {held_speeds(left, controller), held_speeds(right, controller), rolled_per_turn(pair.left_wheel),
+CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mechanism& right) {
+  return {held_speeds(left), held_speeds(right), rolled_per_turn(pair.left_wheel),
           rolled_per_turn(pair.right_wheel), pair.track.base()};
 }
 
@@ -70,7 +69,7 @@ PairMover::PairMover(const WheeledPair& pair, MechanismId id, DutyMover& left, D
       pair_(pair),
       ticks_per_second_(controller.timer_clock.base().to_double()),
       stride_(ticks_at_least(between_wheel_looks, controller.timer_clock)),
-      wheels_(cart_wheels(pair, left.mechanism(), right.mechanism(), controller)) {
+      wheels_(cart_wheels(pair, left.mechanism(), right.mechanism())) {
   const auto wheel = [](DutyMover& mover, Length diameter) {
     Wheel made;
     made.mover = &mover;
@@ -94,7 +93,7 @@ std::shared_ptr<MotionRecord> PairMover::drive(Lines& lines, const CartOrder& or
   for (Mover* const wheel : moves()) wheel->log().require_no_obstacle(name());
   for (Mover* const wheel : moves()) wheel->hold_for(*this);
   const auto send = [&](Wheel& wheel, double rolls) {
-    if (!wheel.from) wheel.from = wheel.mover->count().value_or(0);
+    if (!wheel.from) wheel.from = wheel.mover->feedback().count().value_or(0);
     if (!wheel.wanted) wheel.wanted = wheel.rolled;  // from where it stands
     *wheel.wanted += rolls;
     const auto target = *wheel.from + std::llround(*wheel.wanted * wheel.counts_per_metre);
@@ -118,7 +117,7 @@ std::shared_ptr<MotionRecord> PairMover::drive(Lines& lines, const CartOrder& or
 
 void PairMover::look_at_wheels() {
   const auto look = [](Wheel& wheel) {
-    const auto count = wheel.mover->count();
+    const auto count = wheel.mover->feedback().count();
     if (!count) return 0.0;
     if (!wheel.from) wheel.from = *count;
     const double before = wheel.rolled;

@@ -16,8 +16,8 @@ namespace cogstride {
 
 /// What both wheels of a pair can be held to, to be asked ahead.
 struct CartWheels {
-  SpeedHold left;
-  SpeedHold right;
+  HeldRange left;
+  HeldRange right;
   double left_rolls = 0.0;  ///< m a turn
   double right_rolls = 0.0;
   double track = 0.0;  ///< m
@@ -32,8 +32,7 @@ struct CartWheels {
 };
 
 /// @throws RangeError when one of the wheels has no encoder
-[[nodiscard]] CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mechanism& right,
-                                     const Controller& controller);
+[[nodiscard]] CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mechanism& right);
 
 class PairMover final : public Mover, public Ways {
  public:

@@ -4,11 +4,10 @@
 
 namespace cogstride {
 
-PulseWidthMover::PulseWidthMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
-                                 const Controller& controller)
+PulseWidthMover::PulseWidthMover(const Mechanism& mechanism, MechanismId id, const Controller& controller)
     : Mover(id, mechanism.name),
       mechanism_(mechanism),
-      driver_(mechanism, id, group, controller),
+      driver_(mechanism, id, controller),
       scale_(mechanism),
       ticks_per_second_(controller.timer_clock.base().to_double()) {}
 

@@ -41,7 +41,7 @@ class PulseWidthMover : public Mover {
   void act(Lines& lines, std::span<const Reading> readings) override;
 
  protected:
-  PulseWidthMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  PulseWidthMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
 
   /// The share that is wanted of the frame that begins at `at`.
   [[nodiscard]] virtual double share_at(Tick at) const = 0;

@@ -89,9 +89,8 @@ double swing_seconds(const Mechanism& mechanism, const std::optional<OutputPosit
 
 const MoverKind ServoMover::its_kind{"is no hobby servo"};
 
-ServoMover::ServoMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
-                       const Controller& controller)
-    : PulseWidthMover(mechanism, id, group, controller), swing_(range_of(mechanism)) {}
+ServoMover::ServoMover(const Mechanism& mechanism, MechanismId id, const Controller& controller)
+    : PulseWidthMover(mechanism, id, controller), swing_(range_of(mechanism)) {}
 
 double ServoMover::share_at(Tick at) const {
   const double place = ramp_.position_at(seconds(at - began_)) / static_cast<double>(grains);
@@ -166,9 +165,7 @@ void ServoMover::halt(Lines& lines, const Why& why) {
   }
 }
 
-std::shared_ptr<MotionRecord> ServoMover::move(Lines& lines, const MoveOrder& order,
-                                               std::shared_ptr<ArrivingTogether> together) {
-  if (together) throw RangeError(name() + ": a swing does not arrive together with others");
+std::shared_ptr<MotionRecord> ServoMover::move(Lines& lines, const MoveOrder& order) {
   return swing(lines, order);
 }
 

@@ -15,13 +15,12 @@ class ServoMover final : public PulseWidthMover, public Places {
   static const MoverKind its_kind;
 
   /// @throws RangeError when it is no hobby servo
-  ServoMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  ServoMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
 
   /// A new swing takes the place of the one that is on, from where it is by then and as fast as it is.
   /// @throws RangeError when it is refused; what is on goes on
   std::shared_ptr<MotionRecord> swing(Lines& lines, const MoveOrder& order);
-  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order,
-                                     std::shared_ptr<ArrivingTogether> together) override;
+  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order) override;
   /// Brakes, and holds where it comes to rest.
   std::shared_ptr<MotionRecord> stop(Lines& lines);
   void stop(Lines& lines, Braking) override { stop(lines); }

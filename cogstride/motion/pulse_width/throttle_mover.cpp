@@ -51,9 +51,8 @@ double arming_seconds(const Mechanism& mechanism) {
 
 const MoverKind ThrottleMover::its_kind{"is no motor behind a speed controller"};
 
-ThrottleMover::ThrottleMover(const Mechanism& mechanism, MechanismId id, PwmGroup group,
-                             const Controller& controller)
-    : PulseWidthMover(mechanism, id, group, controller),
+ThrottleMover::ThrottleMover(const Mechanism& mechanism, MechanismId id, const Controller& controller)
+    : PulseWidthMover(mechanism, id, controller),
       course_(throttle_limits(mechanism), controller.timer_clock.base().to_double()) {}
 
 double ThrottleMover::share_at(Tick at) const {
@@ -144,10 +143,10 @@ std::shared_ptr<MotionRecord> ThrottleMover::spin(Lines& lines, const DutyOrder&
   return begin(lines, order.duty.base(), as_seconds(order.in), as_seconds(order.lasts), std::move(what));
 }
 
-std::shared_ptr<MotionRecord> ThrottleMover::change(Lines& lines, double by) {
+std::shared_ptr<MotionRecord> ThrottleMover::change(Lines& lines, Fraction by) {
   const double from = course_.goal();
   if (from == 0.0) throw RangeError(fmt::format("{}: has no throttle", mechanism().name));
-  const double to = std::abs(from) + by;
+  const double to = std::abs(from) + require_finite(by.base(), "a throttle");
   if (to <= 0.0)
     throw RangeError(
         fmt::format("{}: of {} nothing would be left; stop it instead", mechanism().name, duty_text(from)));

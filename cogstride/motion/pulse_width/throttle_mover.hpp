@@ -21,7 +21,7 @@ class ThrottleMover final : public PulseWidthMover, public Duties, public Arming
   static const MoverKind its_kind;
 
   /// @throws RangeError when it is no motor behind a speed controller
-  ThrottleMover(const Mechanism& mechanism, MechanismId id, PwmGroup group, const Controller& controller);
+  ThrottleMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
 
   /// The stages of the rig, one after the other, and then no throttle. @throws RangeError when it is armed
   std::shared_ptr<MotionRecord> arm(Lines& lines) override;
@@ -30,7 +30,7 @@ class ThrottleMover final : public PulseWidthMover, public Duties, public Arming
   /// @throws RangeError when it is not armed or refused; what is on goes on
   std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order) override;
   /// So much more the way it turns (less where `by` is below 0). @throws RangeError as above
-  std::shared_ptr<MotionRecord> change(Lines& lines, double by) override;
+  std::shared_ptr<MotionRecord> change(Lines& lines, Fraction by) override;
   std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp) override;
   /// Down to none, where it stays: the pulse of no throttle.
   std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp) override;

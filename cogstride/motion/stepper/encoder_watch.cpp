@@ -46,14 +46,14 @@ void EncoderWatch::act(Lines& lines, std::span<const Reading> readings) {
   if (!asked_) {
     asked_ = true;
     const Tick first = lines.now() + lines.lead();
-    lines.sample(counter_source(encoder_), first, period_);
-    lines.sample(counter_edge_source(encoder_), first, period_);
+    lines.sample(counter_source(encoder_.line_a), first, period_);
+    lines.sample(counter_edge_source(encoder_.line_a), first, period_);
   }
   std::optional<std::int64_t> count;
   Tick counted_at = 0;
   for (const Reading& reading : readings) {
-    if (reading.source == counter_source(encoder_)) count = reading.raw;
-    if (reading.source == counter_edge_source(encoder_)) counted_at = reading.raw;
+    if (reading.source == counter_source(encoder_.line_a)) count = reading.raw;
+    if (reading.source == counter_edge_source(encoder_.line_a)) counted_at = reading.raw;
   }
   if (!count) return;
   count_ = *count;

@@ -17,7 +17,8 @@ class EncoderWatch final : public CountCheck {
   void mover_is_zeroed() override;
   void read_again() override { asked_ = false; }
   [[nodiscard]] std::optional<Measured> measured() const override {
-    return Measured{encoder_.name, count_, position(), speed(), speed_error()};
+    const OutputKind kind = output_kind(mover_.mechanism().train);
+    return Measured{encoder_.name, count_, position(), {kind, speed()}, {kind, speed_error()}};
   }
 
   /// By counts, exact; nothing before homing.

@@ -188,7 +188,7 @@ class GoalMaker {
     goal_.towards = low ? -1 : 1;
     goal_.edge_at = low ? mechanism_.hard_ends->from : mechanism_.hard_ends->to;
     goal_.counting =
-        HomingGoal::Counting{counter_source(encoder),
+        HomingGoal::Counting{counter_source(encoder.line_a),
                              counts_per_base(mechanism_, encoder) / steps_per_base(mechanism_), encoder.name};
     const double between = distance(mechanism_.hard_ends->from, mechanism_.hard_ends->to);
     goal_.approach_range = steps(1.05 * between);
@@ -201,14 +201,6 @@ class GoalMaker {
 };
 
 }  // namespace
-
-SourceId counter_source(const Encoder& encoder) {
-  return static_cast<SourceId>(first_counter + encoder.line_a);
-}
-
-SourceId counter_edge_source(const Encoder& encoder) {
-  return static_cast<SourceId>(2 * first_counter + encoder.line_a);
-}
 
 HomingGoal far_switch_goal(const Mechanism& mechanism, const Controller& controller) {
   const PlaceSwitch* const home = mechanism.home_switch();

@@ -63,8 +63,4 @@ struct HomingGoal {
 /// between them. @throws RangeError when it has no two
 [[nodiscard]] HomingGoal far_switch_goal(const Mechanism& mechanism, const Controller& controller);
 
-/// Where the count of an encoder is read, and the tick of its last one.
-[[nodiscard]] SourceId counter_source(const Encoder& encoder);
-[[nodiscard]] SourceId counter_edge_source(const Encoder& encoder);
-
 }  // namespace cogstride

@@ -26,9 +26,9 @@ HomingSequence::HomingSequence(HomingGoal goal, const Mechanism& mechanism, Exac
       steps_per_display_unit_(goal_.steps_per_base / display_units_per_base(output_kind(mechanism.train))),
       settling_ticks_(ticks_at_least(settling_time, clock)) {}
 
-void HomingSequence::begin(StepStream& stream, Lines& lines) {
-  const bool aligned = stream.is_on();
-  stream.switch_on(lines);
+void HomingSequence::begin(Walker& walker, Lines& lines) {
+  const bool aligned = walker.is_on();
+  walker.switch_on(lines);
   const State first = goal_.kind == HomingGoal::Kind::hard_end ? State::pressing : State::looking;
   settle_before(aligned ? first : State::aligning, lines);
 }
@@ -47,9 +47,9 @@ void HomingSequence::sample(Lines& lines, State state) {
   lines.sample(static_cast<SourceId>(goal_.sensor.line), lines.now() + lines.lead(), 0);
 }
 
-Tick HomingSequence::next_act(const StepStream& stream) const {
+Tick HomingSequence::next_act(const Walker& walker) const {
   if (is_moving_to_other() && other_end_acts() && !other_acted_) return 0;
-  return state_ == State::settling ? settled_at_ : stream.next_act();
+  return state_ == State::settling ? settled_at_ : walker.next_act();
 }
 
 void HomingSequence::fail(std::string why) {
@@ -58,13 +58,13 @@ void HomingSequence::fail(std::string why) {
 }
 
 /// Comes to rest first, as on the way to the sensor.
-void HomingSequence::give_up(StepStream& stream, Lines& lines, std::string why) {
+void HomingSequence::give_up(Walker& walker, Lines& lines, std::string why) {
   state_ = State::giving_up;
   failure_ = fmt::format("{}: {}", goal_.mechanism, why);
   RampLimits limits = goal_.fast;
   limits.jerk = 0.0;
-  stream.brake(lines, limits);
-  if (!stream.is_busy()) state_ = State::failed;
+  walker.brake(lines, limits);
+  if (!walker.is_busy()) state_ = State::failed;
 }
 
 bool HomingSequence::other_end_acts() const {
@@ -77,17 +77,17 @@ bool HomingSequence::is_moving_to_other() const {
   return state_ == State::approaching || state_ == State::creeping;
 }
 
-void HomingSequence::go(StepStream& stream, Lines& lines, State state, std::int64_t way,
-                        const RampLimits& limits, std::optional<StopOn> stop) {
+void HomingSequence::go(Walker& walker, Lines& lines, State state, std::int64_t way, const RampLimits& limits,
+                        std::optional<StopOn> stop) {
   state_ = state;
   has_acted_ = false;
   other_acted_ = other_end_acts();
-  stage_began_ = stream.made();
-  stream.start(lines, stream.made() + way, limits, stop);
+  stage_began_ = walker.made();
+  walker.start(lines, walker.made() + way, limits, stop);
 }
 
-void HomingSequence::back_off(StepStream& stream, Lines& lines, bool acts) {
-  go(stream, lines, State::backing_off, -goal_.towards * goal_.back_off_range, goal_.fast);
+void HomingSequence::back_off(Walker& walker, Lines& lines, bool acts) {
+  go(walker, lines, State::backing_off, -goal_.towards * goal_.back_off_range, goal_.fast);
   has_acted_ = acts;
 }
 
@@ -97,11 +97,11 @@ void HomingSequence::settle_before(State next, const Lines& lines) {
   settled_at_ = lines.now() + settling_ticks_;
 }
 
-void HomingSequence::settled(StepStream& stream, Lines& lines) {
+void HomingSequence::settled(Walker& walker, Lines& lines) {
   const Edge acting = goal_.sensor.active_high ? Edge::rising : Edge::falling;
   switch (after_settling_) {
     case State::aligning:
-      go(stream, lines, State::aligning, -goal_.towards * goal_.alignment_way, goal_.slow);
+      go(walker, lines, State::aligning, -goal_.towards * goal_.alignment_way, goal_.slow);
       break;
     case State::looking:
     case State::seeing:
@@ -112,27 +112,27 @@ void HomingSequence::settled(StepStream& stream, Lines& lines) {
       sample(lines, State::clearing);
       break;
     case State::approaching:
-      go(stream, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
+      go(walker, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
       break;
     case State::creeping:
-      go(stream, lines, State::creeping, goal_.towards * goal_.clear_range, goal_.creep,
+      go(walker, lines, State::creeping, goal_.towards * goal_.clear_range, goal_.creep,
          StopOn{goal_.sensor.line, acting});
       break;
     case State::indexing:
-      go(stream, lines, State::indexing, -goal_.towards * goal_.index->range, goal_.creep,
+      go(walker, lines, State::indexing, -goal_.towards * goal_.index->range, goal_.creep,
          StopOn{goal_.index->signal.line, Edge::rising});
       break;
     case State::pressing:
       first_count_.reset();
-      go(stream, lines, State::pressing, goal_.towards * goal_.approach_range, goal_.fast);
+      go(walker, lines, State::pressing, goal_.towards * goal_.approach_range, goal_.fast);
       break;
     case State::leaving:
-      go(stream, lines, State::leaving, -goal_.towards * goal_.back_off_range, goal_.slow);
+      go(walker, lines, State::leaving, -goal_.towards * goal_.back_off_range, goal_.slow);
       break;
     case State::returning: {
       const std::int64_t way =
           (goal_.ends_at.base * steps_per_base_).rounded() - (edge_place_.base * steps_per_base_).rounded();
-      go(stream, lines, State::returning, edge_step_ + way - stream.made(), goal_.fast);
+      go(walker, lines, State::returning, edge_step_ + way - walker.made(), goal_.fast);
       break;
     }
     default:
@@ -141,25 +141,25 @@ void HomingSequence::settled(StepStream& stream, Lines& lines) {
   }
 }
 
-void HomingSequence::take_first_look(StepStream& stream, Lines& lines, bool acts) {
+void HomingSequence::take_first_look(Walker& walker, Lines& lines, bool acts) {
   if (acts && !goal_.turns_round && other_end_acts()) {
     fail(
         fmt::format("{} and the {} (line {}) both act, at opposite ends: one of them is inverted, stuck or "
                     "broken",
                     sensor_text(), goal_.other->name, static_cast<int>(goal_.other->line)));
   } else if (acts || (goal_.turns_round && !other_end_acts())) {
-    back_off(stream, lines, acts);
+    back_off(walker, lines, acts);
   } else {
-    go(stream, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
+    go(walker, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
   }
 }
 
 /// After the fast approach: it stands within the sensor's reach, or beyond a window.
-void HomingSequence::take_second_look(StepStream& stream, Lines& lines, bool acts) {
+void HomingSequence::take_second_look(Walker& walker, Lines& lines, bool acts) {
   if (acts || goal_.kind == HomingGoal::Kind::window) {
-    back_off(stream, lines, acts);
+    back_off(walker, lines, acts);
   } else if (++tries_ < most_tries) {
-    go(stream, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
+    go(walker, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
   } else {
     fail(
         fmt::format("{} acted and let go again {} times on the way to it: its contact or its wire is loose, "
@@ -168,15 +168,15 @@ void HomingSequence::take_second_look(StepStream& stream, Lines& lines, bool act
   }
 }
 
-void HomingSequence::edge_found(StepStream& stream, const Lines& lines, OutputPosition place) {
-  edge_step_ = stream.made();
+void HomingSequence::edge_found(Walker& walker, const Lines& lines, OutputPosition place) {
+  edge_step_ = walker.made();
   edge_place_ = place;
   edge_at_ = lines.now();
 }
 
 /// The edge must hold, and lie where the fast approach met it: lost steps come in electrical periods.
-void HomingSequence::take_confirmation(StepStream& stream, Lines& lines, bool acts) {
-  (void)stream;
+void HomingSequence::take_confirmation(Walker& walker, Lines& lines, bool acts) {
+  (void)walker;
   if (!acts && !goal_.is_brief) {
     fail(
         fmt::format("{} acted on the slow approach, and does not act now that the output stands: its contact "
@@ -195,24 +195,24 @@ void HomingSequence::take_confirmation(StepStream& stream, Lines& lines, bool ac
   settle_before(goal_.index ? State::indexing : State::returning, lines);
 }
 
-void HomingSequence::take_level(StepStream& stream, Lines& lines, bool acts, Tick at) {
+void HomingSequence::take_level(Walker& walker, Lines& lines, bool acts, Tick at) {
   switch (state_) {
     case State::looking:
-      take_first_look(stream, lines, acts);
+      take_first_look(walker, lines, acts);
       break;
     case State::seeing:
-      take_second_look(stream, lines, acts);
+      take_second_look(walker, lines, acts);
       break;
     case State::confirming:
-      take_confirmation(stream, lines, acts);
+      take_confirmation(walker, lines, acts);
       break;
     case State::clearing:
       // Standing: clear, or a glitch had looked like it.
-      if (stream.is_busy()) break;
+      if (walker.is_busy()) break;
       if (!acts) {
         settle_before(State::creeping, lines);
       } else if (++tries_ < most_tries) {
-        back_off(stream, lines, true);
+        back_off(walker, lines, true);
       } else {
         fail(
             fmt::format("{} let go and acted again {} times while backing off: its contact or its wire is "
@@ -222,22 +222,22 @@ void HomingSequence::take_level(StepStream& stream, Lines& lines, bool acts, Tic
       break;
     case State::approaching:
       if (!acts) break;
-      fast_edge_ = stream.step_at(at);
+      fast_edge_ = walker.step_at(at);
       state_ = State::stopping;
-      stream.brake(lines, goal_.fast);
+      walker.brake(lines, goal_.fast);
       break;
     case State::backing_off:
       if (acts) {
         has_acted_ = true;
       } else if (has_acted_) {
         state_ = State::clearing;
-        stream.brake(lines, goal_.fast);
+        walker.brake(lines, goal_.fast);
       }
       break;
     case State::creeping:
       if (!acts) break;
-      stream.end_here(lines);
-      edge_found(stream, lines, goal_.edge_at);
+      walker.end_here(lines);
+      edge_found(walker, lines, goal_.edge_at);
       settle_before(State::confirming, lines);
       break;
     default:
@@ -245,15 +245,15 @@ void HomingSequence::take_level(StepStream& stream, Lines& lines, bool acts, Tic
   }
 }
 
-void HomingSequence::take_index(StepStream& stream, Lines& lines, bool high) {
+void HomingSequence::take_index(Walker& walker, Lines& lines, bool high) {
   if (state_ != State::indexing || !high) return;
-  stream.end_here(lines);
-  edge_found(stream, lines, goal_.index->at);
+  walker.end_here(lines);
+  edge_found(walker, lines, goal_.index->at);
   settle_before(State::returning, lines);
 }
 
 /// Pressed against the hard end, the count stays where it is while the steps go on.
-void HomingSequence::take_count(StepStream& stream, Lines& lines, std::int64_t count) {
+void HomingSequence::take_count(Walker& walker, Lines& lines, std::int64_t count) {
   last_count_ = count;
   const bool counts_up = (goal_.counting->counts_per_step > Ratio(0)) == (goal_.towards > 0);
   if (state_ == State::leaving || state_ == State::settling) {
@@ -263,7 +263,7 @@ void HomingSequence::take_count(StepStream& stream, Lines& lines, std::int64_t c
   if (state_ != State::pressing) return;
   if (!first_count_) {
     first_count_ = count;
-    first_count_step_ = stream.step_at(lines.now());
+    first_count_step_ = walker.step_at(lines.now());
     extreme_count_ = count;
     return;
   }
@@ -271,40 +271,40 @@ void HomingSequence::take_count(StepStream& stream, Lines& lines, std::int64_t c
   const double counted =
       static_cast<double>(count - *first_count_) / goal_.counting->counts_per_step.to_double();
   const double behind =
-      goal_.towards * (static_cast<double>(stream.step_at(lines.now()) - first_count_step_) - counted);
+      goal_.towards * (static_cast<double>(walker.step_at(lines.now()) - first_count_step_) - counted);
   const auto period = static_cast<double>(goal_.alignment_way);
   if (std::abs(behind) < 2.0 * period) return;
   const double way = goal_.towards * counted;
   if (behind > 4.0 * period || way < -0.5 * period) {
-    give_up(stream, lines,
+    give_up(walker, lines,
             fmt::format(
                 "{} counts {} while it steps {}: it counts the wrong way, or the motor goes the other way",
                 goal_.counting->name, way_text(std::llround(counted)),
-                way_text(stream.step_at(lines.now()) - first_count_step_)));
+                way_text(walker.step_at(lines.now()) - first_count_step_)));
     return;
   }
-  stream.end_here(lines);
+  walker.end_here(lines);
   settle_before(State::leaving, lines);
 }
 
-void HomingSequence::check_other_end(StepStream& stream, Lines& lines) {
+void HomingSequence::check_other_end(Walker& walker, Lines& lines) {
   if (!is_moving_to_other() || other_acted_ || !other_end_acts()) return;
   if (goal_.turns_round) {
     other_acted_ = true;
     state_ = State::stopping;
     after_stopping_ = State::approaching;
-    stream.brake(lines, goal_.fast);
+    walker.brake(lines, goal_.fast);
     return;
   }
-  give_up(stream, lines,
+  give_up(walker, lines,
           fmt::format(
               "the {} (line {}) at the other end acted on the way to the {}, after {}: the motor turns the "
               "wrong way, or the two switches are exchanged",
               goal_.other->name, static_cast<int>(goal_.other->line), goal_.sensor.name,
-              way_text(stream.step_at(lines.now()) - stage_began_)));
+              way_text(walker.step_at(lines.now()) - stage_began_)));
 }
 
-void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
+void HomingSequence::stage_ended(Walker& walker, Lines& lines) {
   switch (state_) {
     case State::aligning:
       settle_before(goal_.kind == HomingGoal::Kind::hard_end ? State::pressing : State::looking, lines);
@@ -344,7 +344,7 @@ void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
       break;
     case State::leaving:
       edge_found(
-          stream, lines,
+          walker, lines,
           {goal_.edge_at.kind, goal_.edge_at.base + Ratio(last_count_ - extreme_count_) /
                                                         (goal_.counting->counts_per_step * steps_per_base_)});
       settle_before(State::returning, lines);
@@ -367,20 +367,20 @@ void HomingSequence::stage_ended(StepStream& stream, Lines& lines) {
   }
 }
 
-void HomingSequence::act(StepStream& stream, Lines& lines, std::span<const Reading> readings) {
-  const bool was_busy = stream.is_busy();
-  stream.act(lines);
+void HomingSequence::act(Walker& walker, Lines& lines, std::span<const Reading> readings) {
+  const bool was_busy = walker.is_busy();
+  walker.act(lines);
   for (const Reading& reading : readings) {
     if (goal_.kind != HomingGoal::Kind::hard_end &&
         reading.source == static_cast<SourceId>(goal_.sensor.line))
-      take_level(stream, lines, (reading.raw != 0) == goal_.sensor.active_high, reading.at);
+      take_level(walker, lines, (reading.raw != 0) == goal_.sensor.active_high, reading.at);
     if (goal_.index && reading.source == static_cast<SourceId>(goal_.index->signal.line))
-      take_index(stream, lines, reading.raw != 0);
-    if (goal_.counting && reading.source == goal_.counting->counter) take_count(stream, lines, reading.raw);
+      take_index(walker, lines, reading.raw != 0);
+    if (goal_.counting && reading.source == goal_.counting->counter) take_count(walker, lines, reading.raw);
   }
-  check_other_end(stream, lines);
-  if (was_busy && !stream.is_busy()) stage_ended(stream, lines);
-  if (state_ == State::settling && lines.now() >= settled_at_) settled(stream, lines);
+  check_other_end(walker, lines);
+  if (was_busy && !walker.is_busy()) stage_ended(walker, lines);
+  if (state_ == State::settling && lines.now() >= settled_at_) settled(walker, lines);
 }
 
 }  // namespace cogstride

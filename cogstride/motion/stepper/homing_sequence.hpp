@@ -24,7 +24,7 @@
 
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/stepper/homing_goal.hpp"
-#include "cogstride/motion/stepper/step_stream.hpp"
+#include "cogstride/motion/walker.hpp"
 
 namespace cogstride {
 
@@ -55,10 +55,10 @@ class HomingSequence {
                  const Inputs* inputs = nullptr);
 
   /// From rest, anywhere.
-  void begin(StepStream& stream, Lines& lines);
-  void act(StepStream& stream, Lines& lines, std::span<const Reading> readings);
+  void begin(Walker& walker, Lines& lines);
+  void act(Walker& walker, Lines& lines, std::span<const Reading> readings);
 
-  [[nodiscard]] Tick next_act(const StepStream& stream) const;
+  [[nodiscard]] Tick next_act(const Walker& walker) const;
   [[nodiscard]] State state() const { return state_; }
   [[nodiscard]] const HomingGoal& goal() const { return goal_; }
   /// The step of the edge that gives the zero, where it is, and when it came; valid when found.
@@ -69,22 +69,22 @@ class HomingSequence {
   [[nodiscard]] const std::string& failure() const { return failure_; }
 
  private:
-  void take_level(StepStream& stream, Lines& lines, bool acts, Tick at);
-  void take_index(StepStream& stream, Lines& lines, bool high);
-  void take_count(StepStream& stream, Lines& lines, std::int64_t count);
-  void take_first_look(StepStream& stream, Lines& lines, bool acts);
-  void take_second_look(StepStream& stream, Lines& lines, bool acts);
-  void take_confirmation(StepStream& stream, Lines& lines, bool acts);
-  void stage_ended(StepStream& stream, Lines& lines);
+  void take_level(Walker& walker, Lines& lines, bool acts, Tick at);
+  void take_index(Walker& walker, Lines& lines, bool high);
+  void take_count(Walker& walker, Lines& lines, std::int64_t count);
+  void take_first_look(Walker& walker, Lines& lines, bool acts);
+  void take_second_look(Walker& walker, Lines& lines, bool acts);
+  void take_confirmation(Walker& walker, Lines& lines, bool acts);
+  void stage_ended(Walker& walker, Lines& lines);
   void sample(Lines& lines, State state);
-  void go(StepStream& stream, Lines& lines, State state, std::int64_t way, const RampLimits& limits,
+  void go(Walker& walker, Lines& lines, State state, std::int64_t way, const RampLimits& limits,
           std::optional<StopOn> stop = {});
-  void back_off(StepStream& stream, Lines& lines, bool acts);
+  void back_off(Walker& walker, Lines& lines, bool acts);
   void settle_before(State next, const Lines& lines);
-  void settled(StepStream& stream, Lines& lines);
-  void check_other_end(StepStream& stream, Lines& lines);
-  void edge_found(StepStream& stream, const Lines& lines, OutputPosition place);
-  void give_up(StepStream& stream, Lines& lines, std::string why);
+  void settled(Walker& walker, Lines& lines);
+  void check_other_end(Walker& walker, Lines& lines);
+  void edge_found(Walker& walker, const Lines& lines, OutputPosition place);
+  void give_up(Walker& walker, Lines& lines, std::string why);
   void fail(std::string why);
   [[nodiscard]] bool other_end_acts() const;
   [[nodiscard]] std::string way_text(std::int64_t steps) const;

@@ -26,7 +26,8 @@ OutputPosition MotionQueue::end() const {
 
 void MotionQueue::foresee(std::optional<OutputPosition> from) {
   end_ = from;
-  for (const QueuedMotion& motion : motions_) {
+  for (QueuedMotion& motion : motions_) {
+    motion.impossible_now.clear();
     if (std::holds_alternative<HomeOrder>(motion.what)) {
       end_ = mechanism_.homing->position;
     } else if (std::holds_alternative<MeasureOrder>(motion.what)) {
@@ -39,19 +40,20 @@ void MotionQueue::foresee(std::optional<OutputPosition> from) {
       const auto& move = std::get<MoveOrder>(motion.what);
       try {
         end_ = target_of(mechanism_, *end_, move);
-      } catch (const RangeError&) {
-        continue;  // no longer possible from here: it is refused when its turn comes
+      } catch (const RangeError& error) {  // it is refused when its turn comes
+        motion.impossible_now = error.what();
+        continue;
       }
     }
+    if (end_) motion.ends_at = *end_;
   }
 }
 
-std::shared_ptr<MotionRecord> MotionQueue::add(std::string what, QueuedMotion motion,
-                                               OutputPosition ends_at) {
+std::shared_ptr<MotionRecord> MotionQueue::add(std::string what, QueuedMotion motion) {
   motion.record = std::make_shared<MotionRecord>();
   motion.record->what = std::move(what);
   motions_.push_back(std::move(motion));
-  end_ = ends_at;
+  end_ = last().ends_at;
   return last().record;
 }
 
@@ -72,14 +74,12 @@ bool MotionQueue::take_back(const MotionRecord& motion, Tick now) {
   if (found == motions_.end()) return false;
   found->record->status = MotionStatus::cancelled;
   found->record->ended = now;
-  leave_group(*found);
   motions_.erase(found);
   return true;
 }
 
 std::shared_ptr<MotionRecord> MotionQueue::end_first(MotionStatus status, Tick now, std::string fault) {
   std::shared_ptr<MotionRecord> record = first().record;
-  if (!first().is_ready) leave_group(first());
   motions_.pop_front();
   record->status = status;
   record->ended = now;
@@ -89,13 +89,6 @@ std::shared_ptr<MotionRecord> MotionQueue::end_first(MotionStatus status, Tick n
 
 void MotionQueue::drop(Tick now) {
   while (!is_empty()) (void)take_back(*last().record, now);
-}
-
-/// Those that were to arrive with it do so without it.
-void MotionQueue::leave_group(const QueuedMotion& motion) {
-  if (!motion.together) return;
-  --motion.together->members;
-  if (motion.is_ready) --motion.together->ready;
 }
 
 }  // namespace cogstride

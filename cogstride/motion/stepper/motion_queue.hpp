@@ -19,10 +19,13 @@ struct HomeOrder {};
 struct MeasureOrder {};  ///< the travel between two switches
 
 struct QueuedMotion {
-  std::shared_ptr<MotionRecord> record;
+  std::shared_ptr<MotionRecord> record{};
   std::variant<HomeOrder, MeasureOrder, MoveOrder, SpeedOrder> what;
-  std::shared_ptr<ArrivingTogether> together{};
-  bool is_ready = false;  ///< counted among those that can begin together
+  RampLimits limits{};           ///< of a move or a spin, in steps
+  OutputPosition ends_at{};      ///< as far as is known; a spin without end: where it began
+  std::string impossible_now{};  ///< why it cannot be had any more, since something before it ended elsewhere
+  bool waits_to_be_told = false;  ///< when to begin
+  bool stands_by = false;         ///< the same, and its turn has come
 };
 
 /// The end of the travel that a motion at a speed heads for; nothing where it is endless.
@@ -38,6 +41,7 @@ class MotionQueue {
   [[nodiscard]] std::size_t size() const { return motions_.size(); }
   [[nodiscard]] QueuedMotion& first() { return motions_.front(); }
   [[nodiscard]] const QueuedMotion& first() const { return motions_.front(); }
+  [[nodiscard]] QueuedMotion& last() { return motions_.back(); }
   [[nodiscard]] const QueuedMotion& last() const { return motions_.back(); }
   [[nodiscard]] bool first_is_running() const {
     return !is_empty() && first().record->status == MotionStatus::running;
@@ -48,7 +52,7 @@ class MotionQueue {
   /// Works out again where it will end, from where the first ends if that is on, else from where it stands.
   void foresee(std::optional<OutputPosition> from);
 
-  std::shared_ptr<MotionRecord> add(std::string what, QueuedMotion motion, OutputPosition ends_at);
+  std::shared_ptr<MotionRecord> add(std::string what, QueuedMotion motion);
   /// The running motion was redirected: the other takes its place, begun now.
   std::shared_ptr<MotionRecord> replace_first(std::string what, QueuedMotion motion, Tick now);
   /// Takes a motion that has not begun back. @return whether it was in the queue
@@ -59,8 +63,6 @@ class MotionQueue {
   void drop(Tick now);
 
  private:
-  static void leave_group(const QueuedMotion& motion);
-
   const Mechanism& mechanism_;
   const Controller& controller_;
   std::deque<QueuedMotion> motions_;

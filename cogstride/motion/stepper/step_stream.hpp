@@ -8,22 +8,26 @@
 #include <optional>
 
 #include "cogstride/board/step_driver.hpp"
+#include "cogstride/motion/walker.hpp"
 #include "cogstride/plan/run_fitter.hpp"
 
 namespace cogstride {
 
-class StepStream {
+class StepStream final : public Walker {
  public:
   StepStream(const Mechanism& mechanism, MechanismId id, ExactFrequency clock);
 
   /// Puts ENABLE to its active level; nothing steps before the board is awake.
-  void switch_on(Lines& lines);
+  void switch_on(Lines& lines) override;
   void switch_off(Lines& lines);
 
-  /// From rest at made() to `target`. With `stop`, the run ends at once at that edge, wherever it is.
+  void start(Lines& lines, std::int64_t target, const RampLimits& limits,
+             std::optional<StopOn> stop = {}) override {
+    start(lines, target, limits, stop, 0);
+  }
   /// @param not_before  when the ramp begins at the earliest
-  void start(Lines& lines, std::int64_t target, const RampLimits& limits, std::optional<StopOn> stop = {},
-             Tick not_before = 0);
+  void start(Lines& lines, std::int64_t target, const RampLimits& limits, std::optional<StopOn> stop,
+             Tick not_before);
   /// Switches on, and says when a motion to `target` could begin.
   [[nodiscard]] Tick earliest_start(Lines& lines, std::int64_t target);
   /// From rest or in mid-motion: to a speed (steps/s, signed), held without end. 0 brakes.
@@ -31,28 +35,25 @@ class StepStream {
   /// In mid-motion: on to another target from the speed it has, as soon as the lines allow; past it and back
   /// when it cannot stop in time. At rest the same as start().
   void retarget(Lines& lines, std::int64_t target, const RampLimits& limits);
-  /// Brakes to rest on a ramp, as soon as the lines allow.
-  void brake(Lines& lines, const RampLimits& limits);
-  /// Takes note that the run has been ended by its StopOn: what was still ahead is dropped.
-  void end_here(Lines& lines);
+  void brake(Lines& lines, const RampLimits& limits) override;
+  /// What was still ahead is dropped.
+  void end_here(Lines& lines) override;
 
   /// All lines were put at rest, ENABLE and DIR included.
   void lines_were_cut(Lines& lines);
 
-  [[nodiscard]] bool is_on() const { return on_; }
-  [[nodiscard]] bool is_busy() const { return busy_; }
-  /// The step that it stands on at `at` as planned, while busy.
-  [[nodiscard]] std::int64_t step_at(Tick at) const;
+  [[nodiscard]] bool is_on() const override { return on_; }
+  [[nodiscard]] bool is_busy() const override { return busy_; }
+  [[nodiscard]] std::int64_t step_at(Tick at) const override;
   /// The speed of the motion at `at`, steps/s, signed; 0 when not busy.
   [[nodiscard]] double speed_at(Tick at) const;
   /// Its acceleration, steps/s2, signed.
   [[nodiscard]] double acceleration_at(Tick at) const;
-  [[nodiscard]] Tick next_act() const;
+  [[nodiscard]] Tick next_act() const override;
   /// Hands out what the horizon asks for; ends the motion when its time has come.
-  void act(Lines& lines);
+  void act(Lines& lines) override;
 
-  /// The step it stands on when not busy.
-  [[nodiscard]] std::int64_t made() const { return fitter_.made(); }
+  [[nodiscard]] std::int64_t made() const override { return fitter_.made(); }
   /// Of the motion that is on: first and last instant.
   [[nodiscard]] Tick began_at() const { return start_; }
   [[nodiscard]] Tick ends_at() const { return std::max(ends_at_, last_edge_); }

@@ -43,26 +43,26 @@ StepperMover::StepperMover(const Mechanism& mechanism, MechanismId id, const Con
 
 std::shared_ptr<MotionRecord> StepperMover::home() {
   (void)homing_goal(mechanism_, controller_);  // refuses what cannot be homed
-  return queue_.add("home", {{}, HomeOrder{}}, mechanism_.homing->position);
+  return queue_.add("home", {.what = HomeOrder{}, .ends_at = mechanism_.homing->position});
 }
 
 std::shared_ptr<MotionRecord> StepperMover::measure() {
   const HomingGoal goal = far_switch_goal(mechanism_, controller_);
   (void)queue_.end();
-  return queue_.add("measure the travel", {{}, MeasureOrder{}}, goal.ends_at);
+  return queue_.add("measure the travel", {.what = MeasureOrder{}, .ends_at = goal.ends_at});
 }
 
 std::shared_ptr<MotionRecord> StepperMover::jog(Lines& lines, int way, const OutputSpeed& speed,
                                                 bool past_limits) {
   const OutputPosition from = queue_.end();
   const Limits& limits = mechanism_.limits;
-  if (!limits.travel_from) return spin(lines, {.at = {speed.kind, Ratio(way) * speed.base}});
+  if (!limits.travel_from) return spin(lines, {.at = OutputSpeed{speed.kind, Ratio(way) * speed.base}});
   OutputPosition end = way > 0 ? *limits.travel_to : *limits.travel_from;
   if (past_limits && mechanism_.hard_ends)
     end = way > 0 ? mechanism_.hard_ends->to : mechanism_.hard_ends->from;
   const Ratio left = Ratio(way) * (end.base - from.base);
   if (left <= Ratio(0)) end = from;  // nothing is left that way: it stays
-  std::shared_ptr<MotionRecord> record = move(lines, {.to = end, .speed = speed, .past_limits = true}, {});
+  std::shared_ptr<MotionRecord> record = move(lines, {.to = end, .speed = speed, .past_limits = true});
   record->what = "jog towards " + to_text(end);
   return record;
 }
@@ -81,8 +81,7 @@ OutputPosition StepperMover::teach_far_limit() {
   return commanded_;
 }
 
-std::shared_ptr<MotionRecord> StepperMover::move(Lines&, const MoveOrder& order,
-                                                 std::shared_ptr<ArrivingTogether> together) {
+std::shared_ptr<MotionRecord> StepperMover::move(Lines&, const MoveOrder& order) {
   const OutputPosition from = queue_.end();
   const OutputPosition target = target_of(mechanism_, from, order);
   const RampLimits limits = ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
@@ -90,26 +89,32 @@ std::shared_ptr<MotionRecord> StepperMover::move(Lines&, const MoveOrder& order,
     (void)limits_to_take(mechanism_, order.in->base().to_double(),
                          step_at(mechanism_, target) - step_at(mechanism_, from), limits);
   }
-  if (together) ++together->members;
   const char* const verb = order.way ? "turn to " : order.to ? "move to " : "move by ";
-  return queue_.add(verb + to_text(order.to ? *order.to : *order.by), {{}, order, std::move(together)},
-                    target);
+  return queue_.add(verb + to_text(order.to ? *order.to : *order.by),
+                    {.what = order, .limits = limits, .ends_at = target});
+}
+
+std::shared_ptr<MotionRecord> StepperMover::move_when_told(Lines& lines, const MoveOrder& order) {
+  std::shared_ptr<MotionRecord> record = move(lines, order);
+  queue_.last().waits_to_be_told = true;
+  return record;
 }
 
 std::shared_ptr<MotionRecord> StepperMover::turn(Lines& lines, const TurnOrder& order) {
-  return move(lines, move_of(mechanism_, order), {});
+  return move(lines, move_of(mechanism_, order));
 }
 
 std::shared_ptr<MotionRecord> StepperMover::spin(Lines& lines, const SpeedOrder& order) {
   const OutputPosition from = queue_.end();
   if (const std::optional<MoveOrder> way = move_of(mechanism_, controller_, order)) {
-    std::shared_ptr<MotionRecord> record = move(lines, *way, {});
+    std::shared_ptr<MotionRecord> record = move(lines, *way);
     record->what = fmt::format("spin at {} for {}", to_text(order.at),
                                order.by ? to_text(*order.by) : to_text(*order.lasts, "s"));
     return record;
   }
-  return queue_.add("spin at " + to_text(order.at), {{}, order},
-                    travel_end(mechanism_, order).value_or(from));
+  return queue_.add(
+      "spin at " + to_text(order.at),
+      {.what = order, .limits = limits_of(order), .ends_at = travel_end(mechanism_, order).value_or(from)});
 }
 
 const SpeedOrder& StepperMover::running_spin() const {
@@ -188,7 +193,8 @@ std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const MoveOrd
   running_limits_ = limits;
   commanded_ = target;
   endless_ = false;
-  return replace_running(lines, "move to " + to_text(target), {{}, whole});
+  return replace_running(lines, "move to " + to_text(target),
+                         {.what = whole, .limits = limits, .ends_at = target});
 }
 
 std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const SpeedOrder& order) {
@@ -205,7 +211,8 @@ std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const SpeedOr
   }
   running_limits_ = limits;
   endless_ = !end;
-  return replace_running(lines, "spin at " + to_text(order.at), {{}, order});
+  return replace_running(lines, "spin at " + to_text(order.at),
+                         {.what = order, .limits = limits, .ends_at = end.value_or(commanded_)});
 }
 
 void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how) {
@@ -306,8 +313,7 @@ Tick StepperMover::next_act() const {
   const QueuedMotion& front = queue_.first();
   if (front.record->status == MotionStatus::queued && inputs_ != nullptr && !inputs_->are_known())
     return never;
-  if (front.record->status == MotionStatus::queued)
-    return front.is_ready && !front.together->can_begin() ? never : 0;
+  if (front.record->status == MotionStatus::queued) return front.stands_by ? never : 0;
   if (in_position_by_ != never) return is_in_position() ? 0 : in_position_by_;
   return homing_ ? homing_->next_act(stream_) : stream_.next_act();
 }
@@ -338,55 +344,55 @@ bool StepperMover::waits_for_position(Lines& lines) {
   return true;
 }
 
-/// Says how long its way takes at least, and when it could begin.
-void StepperMover::make_ready(Lines& lines, QueuedMotion& order) {
-  ArrivingTogether& together = *order.together;
-  const auto& move = std::get<MoveOrder>(order.what);
-  const OutputPosition target = target_of(mechanism_, commanded_, move);
-  const RampLimits limits = ramp_limits(mechanism_, controller_, move.speed, move.acceleration);
-  const std::int64_t to = *origin_ + step_at(mechanism_, target);
-  together.seconds = std::max(together.seconds, plan_ramp({}, to - stream_.made(), limits).duration());
-  together.delay = std::max(together.delay, stream_.earliest_start(lines, to) - lines.now());
-  together.start = lines.now() + together.delay;
-  order.is_ready = true;
-  ++together.ready;
+bool StepperMover::stands_by(const MotionRecord& motion) const {
+  return !queue_.is_empty() && queue_.first().record.get() == &motion && queue_.first().stands_by;
 }
 
-void StepperMover::begin(Lines& lines, const QueuedMotion& order, const MoveOrder& move) {
-  const OutputPosition target = target_of(mechanism_, commanded_, move);
-  const std::int64_t way = step_at(mechanism_, target) - step_at(mechanism_, commanded_);
-  running_limits_ = ramp_limits(mechanism_, controller_, move.speed, move.acceleration);
-  if (move.in)
-    running_limits_ = limits_to_take(mechanism_, move.in->base().to_double(), way, running_limits_);
-  if (order.together)
-    running_limits_ = limits_to_take(mechanism_, order.together->seconds, way, running_limits_);
-  commanded_ = target;
-  stream_.start(lines, *origin_ + step_at(mechanism_, target), running_limits_, {},
-                order.together ? order.together->start : 0);
+std::optional<Arrivals::Least> StepperMover::get_ready(Lines& lines) {
+  const QueuedMotion& order = queue_.first();
+  if (!order.impossible_now.empty()) return std::nullopt;
+  const std::int64_t to = *origin_ + step_at(mechanism_, order.ends_at);
+  return Least{plan_ramp({}, to - stream_.made(), order.limits).duration(),
+               stream_.earliest_start(lines, to)};
 }
 
-void StepperMover::begin(Lines& lines, const QueuedMotion& order, const SpeedOrder& run) {
-  if (const std::optional<OutputPosition> end = travel_end(mechanism_, run)) {
-    begin(lines, order,
-          MoveOrder{.to = end, .speed = magnitude_of(run.at), .acceleration = run.acceleration});
-    return;
-  }
-  running_limits_ = limits_of(run);
-  stream_.hold_speed(lines, steps_per_time(mechanism_, run.at), running_limits_);
-  endless_ = true;
+void StepperMover::begin(Lines& lines, const Least& how) {
+  if (!is_obstructed(lines)) begin_first(lines, how);
+}
+
+/// To where it ends, gentler than its limits where it is to take a time.
+void StepperMover::begin(Lines& lines, const QueuedMotion& order, std::optional<ExactTime> in,
+                         const std::optional<Least>& told) {
+  const std::int64_t way = step_at(mechanism_, order.ends_at) - step_at(mechanism_, commanded_);
+  running_limits_ = order.limits;
+  if (in) running_limits_ = limits_to_take(mechanism_, in->base().to_double(), way, running_limits_);
+  if (told) running_limits_ = limits_to_take(mechanism_, told->seconds, way, running_limits_);
+  commanded_ = order.ends_at;
+  stream_.start(lines, *origin_ + step_at(mechanism_, commanded_), running_limits_, {},
+                told ? told->start : 0);
+}
+
+/// The first fails when something stands in its way.
+bool StepperMover::is_obstructed(Lines& lines) {
+  const std::string in_the_way = log().obstacle();
+  if (in_the_way.empty()) return false;
+  queue_.first().record->began = lines.now();
+  fail(lines, FaultCode::refused, fmt::format("{}: {}", mechanism_.name, in_the_way));
+  return true;
 }
 
 void StepperMover::begin_next(Lines& lines) {
+  if (is_obstructed(lines)) return;
+  if (origin_ && queue_.first().waits_to_be_told) {
+    queue_.first().stands_by = true;
+    (void)get_ready(lines);  // others may take longer to come to it
+  } else {
+    begin_first(lines, {});
+  }
+}
+
+void StepperMover::begin_first(Lines& lines, const std::optional<Least>& told) {
   QueuedMotion& order = queue_.first();
-  if (const std::string in_the_way = log().obstacle(); !in_the_way.empty()) {
-    order.record->began = lines.now();
-    fail(lines, FaultCode::refused, fmt::format("{}: {}", mechanism_.name, in_the_way));
-    return;
-  }
-  if (order.together) {
-    if (origin_ && !order.is_ready) make_ready(lines, order);
-    if (origin_ && !order.together->can_begin()) return;
-  }
   order.record->status = MotionStatus::running;
   order.record->began = lines.now();
   log().note(lines.now(), MotionNote::Kind::began, order.record->what);
@@ -399,12 +405,16 @@ void StepperMover::begin_next(Lines& lines) {
   try {
     if (!origin_)
       throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
+    if (!order.impossible_now.empty()) throw RangeError(order.impossible_now);
     if (std::holds_alternative<MeasureOrder>(order.what)) {
       begin_homing(lines, far_switch_goal(mechanism_, controller_));
-    } else if (const auto* const run = std::get_if<SpeedOrder>(&order.what)) {
-      begin(lines, order, *run);
+    } else if (const auto* const run = std::get_if<SpeedOrder>(&order.what);
+               run != nullptr && !travel_end(mechanism_, *run)) {
+      running_limits_ = order.limits;
+      stream_.hold_speed(lines, steps_per_time(mechanism_, run->at), running_limits_);
+      endless_ = true;
     } else {
-      begin(lines, order, std::get<MoveOrder>(order.what));
+      begin(lines, order, run == nullptr ? std::get<MoveOrder>(order.what).in : std::nullopt, told);
     }
   } catch (const RangeError& error) {
     fail(lines, FaultCode::refused, error.what());

@@ -11,10 +11,11 @@
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/stepper/homing_sequence.hpp"
 #include "cogstride/motion/stepper/motion_queue.hpp"
+#include "cogstride/motion/stepper/step_stream.hpp"
 
 namespace cogstride {
 
-class StepperMover final : public Mover, public Places, public Speeds, public Zeroed {
+class StepperMover final : public Mover, public Places, public Arrivals, public Speeds, public Zeroed {
  public:
   static const MoverKind its_kind;
   StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
@@ -40,9 +41,11 @@ class StepperMover final : public Mover, public Places, public Speeds, public Ze
   OutputPosition teach_far_limit() override;
   /// Queues a move. @throws RangeError, with nothing queued, when it is refused: outside the travel, over a
   /// limit, or with no position known (a mechanism with a gate is homed first).
-  /// @param together  shared with the moves that it is to arrive with; it waits for all of them to be next
-  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order,
-                                     std::shared_ptr<ArrivingTogether> together) override;
+  std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order) override;
+  std::shared_ptr<MotionRecord> move_when_told(Lines& lines, const MoveOrder& order) override;
+  [[nodiscard]] bool stands_by(const MotionRecord& motion) const override;
+  std::optional<Least> get_ready(Lines& lines) override;
+  void begin(Lines& lines, const Least& how) override;
   /// Queues a turn to an angle or a station. @throws RangeError as move()
   std::shared_ptr<MotionRecord> turn(Lines& lines, const TurnOrder& order);
   /// Queues a motion at a speed, for a time, a way, or neither. It then ends at the end of the travel; where
@@ -95,6 +98,7 @@ class StepperMover final : public Mover, public Places, public Speeds, public Ze
   [[nodiscard]] bool knows_zero() const override { return origin_.has_value(); }
 
   [[nodiscard]] Places* places() override { return this; }
+  [[nodiscard]] Arrivals* arrivals() override { return this; }
   [[nodiscard]] Speeds* speeds() override { return this; }
   [[nodiscard]] Zeroed* zeroed() override { return this; }
   [[nodiscard]] std::vector<std::unique_ptr<CountCheck>> count_checks(std::span<const CounterSetup> counters,
@@ -120,12 +124,13 @@ class StepperMover final : public Mover, public Places, public Speeds, public Ze
   [[nodiscard]] const SpeedOrder& running_spin() const;
   [[nodiscard]] std::optional<OutputPosition> known_end() const;
   [[nodiscard]] RampLimits limits_of(const SpeedOrder& order) const;
-  void make_ready(Lines& lines, QueuedMotion& order);
+  [[nodiscard]] bool is_obstructed(Lines& lines);
   void begin_next(Lines& lines);
+  void begin_first(Lines& lines, const std::optional<Least>& told);
   void begin_homing(Lines& lines, HomingGoal goal);
   void measured(Lines& lines);
-  void begin(Lines& lines, const QueuedMotion& order, const MoveOrder& move);
-  void begin(Lines& lines, const QueuedMotion& order, const SpeedOrder& run);
+  void begin(Lines& lines, const QueuedMotion& order, std::optional<ExactTime> in,
+             const std::optional<Least>& told);
   void require_redirectable() const;
   std::shared_ptr<MotionRecord> replace_running(Lines& lines, std::string what, QueuedMotion motion);
   void homing_acted(Lines& lines);
