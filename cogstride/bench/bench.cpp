@@ -288,7 +288,7 @@ Time Bench::now() const {
 
 void Bench::serve(Time span) {
   require_open();
-  loop().run(lines().now() + ticks(span), [] { return false; });
+  run_until([] { return false; }, lines().now() + ticks(span));
 }
 
 void Bench::run_until(const std::function<bool()>& finished) {
@@ -296,8 +296,26 @@ void Bench::run_until(const std::function<bool()>& finished) {
 }
 
 void Bench::run_until(const std::function<bool()>& finished, Tick until) {
+  run_and_keep(finished, until);
+  throw_what_a_listener_threw();
+}
+
+void Bench::run_and_keep(const std::function<bool()>& finished, Tick until) {
   require_open();
-  loop().run(until, [&] { return finished() && !guard_->has_more_to_tell(); });
+  loop().run(until, [&] { return (thrown_by_listener_ || finished()) && !guard_->has_more_to_tell(); });
+}
+
+void Bench::throw_what_a_listener_threw() {
+  if (thrown_by_listener_) std::rethrow_exception(std::exchange(thrown_by_listener_, nullptr));
+}
+
+void Bench::tell_fault(const std::string& why) {
+  if (!fault_listener_) return;
+  try {
+    fault_listener_(why);
+  } catch (...) {
+    if (!thrown_by_listener_) thrown_by_listener_ = std::current_exception();
+  }
 }
 
 void Bench::leave_encoders_unchecked() {

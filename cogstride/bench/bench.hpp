@@ -24,6 +24,7 @@
 
 #pragma once
 
+#include <exception>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -124,7 +125,9 @@ class Bench {
   void stop(StopBy how, const std::string& why, FaultCode code = FaultCode::stopped);
   /// Told of every fault: an emergency stop, a limit switch, a board, a supply, a motion that failed. What
   /// had to be stopped is being stopped by then, as the rig says. The listener is called while the bench
-  /// runs: it may stop and order, but cannot wait.
+  /// runs: it may stop and order, but cannot wait. What it throws comes out of the call that waits, once all
+  /// faults of that instant are told; nested in the MotionFault where the motion that is waited for has ended
+  /// by one.
   void on_fault(std::function<void(const std::string&)> listener) { fault_listener_ = std::move(listener); }
   /// Encoders are read and not held against the steps: for one who is about to prove them.
   void leave_encoders_unchecked();
@@ -174,9 +177,7 @@ class Bench {
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   /// @throws RangeError when `span` is below 0, no number or has no end
   [[nodiscard]] Tick ticks(Time span) const;
-  void tell_fault(const std::string& why) const {
-    if (fault_listener_) fault_listener_(why);
-  }
+  void tell_fault(const std::string& why);
 
  private:
   friend class Motion;
@@ -200,6 +201,9 @@ class Bench {
   /// Lets the loop run until then, and until what has failed by then has been told.
   void run_until(const std::function<bool()>& finished);
   void run_until(const std::function<bool()>& finished, Tick until);
+  /// The same; what a listener throws is kept for throw_what_a_listener_threw().
+  void run_and_keep(const std::function<bool()>& finished, Tick until);
+  void throw_what_a_listener_threw();
   void require_open() const;
   [[nodiscard]] bool all_are_idle() const;
   /// The same after a stop was ordered; a stop that a listener orders goes on by itself.
@@ -217,6 +221,7 @@ class Bench {
   bool checks_encoders_ = true;
   std::pair<Tick, std::string> told_trip_{never, {}};
   std::function<void(const std::string&)> fault_listener_;
+  std::exception_ptr thrown_by_listener_{};
   std::unique_ptr<BenchLoop> loop_;
   bool is_closed_ = false;
   std::shared_ptr<Bench*> self_ = std::make_shared<Bench*>(this);  // handles ask whether it is there

@@ -148,9 +148,33 @@ TEST(BenchLoop, AListenerThatThrowsLosesNoOtherFault) {
     if (told.size() == 1) throw std::runtime_error("of the listener's own");
   });
   EXPECT_THROW(bench.serve(1_s), std::runtime_error);
+  EXPECT_LT(bench.now(), 0.6_s) << "at once, not after the whole time";
   bench.serve(0.5_s);
   ASSERT_EQ(told.size(), 2u);
   EXPECT_NE(told[0], told[1]);
+}
+
+// Who waits for a motion that has failed gets its fault, whatever the listener did.
+TEST(BenchLoop, AListenerThatThrowsHidesNoFault) {
+  SimulatedBench bench(demo_rig(), {.events = {{.at = 0.5_s, .what = "halt"}}});
+  int told = 0;
+  bench.on_fault([&](const std::string&) {
+    if (++told == 1) throw std::runtime_error("of the listener's own");
+  });
+  auto spin = bench.brushed("feeder").spin({.duty = 30_percent, .lasts = 5_s});
+  try {
+    spin.wait();
+    FAIL() << "it was stopped";
+  } catch (const MotionFault& fault) {
+    EXPECT_EQ(fault.code(), FaultCode::emergency_stop);
+    try {
+      std::rethrow_if_nested(fault);
+      FAIL() << "the listener's own is lost";
+    } catch (const std::runtime_error& own) {
+      EXPECT_STREQ(own.what(), "of the listener's own");
+    }
+  }
+  EXPECT_NO_THROW(bench.serve(0.1_s)) << "it is told once";
 }
 
 }  // namespace

@@ -41,21 +41,33 @@ MotionStatus Motion::ended() const {
   return record_->status;
 }
 
+void Motion::run(Tick until) {
+  if (has_ended()) return;
+  Bench& on = bench();
+  on.run_and_keep([this] { return record_->has_ended(); }, until);
+  try {
+    on.throw_what_a_listener_threw();
+  } catch (...) {
+    if (record_->status != MotionStatus::faulted) throw;
+    std::throw_with_nested(MotionFault(record_->fault, record_->code));
+  }
+}
+
 MotionStatus Motion::wait() {
-  if (!has_ended()) bench().run_until([this] { return record_->has_ended(); });
+  run(never);
   return ended();
 }
 
 MotionStatus Motion::wait_for(Time most) {
   if (!has_ended()) {
-    Bench& on = bench();
-    on.run_until([this] { return record_->has_ended(); }, on.lines().now() + on.ticks(most));
+    const Bench& on = bench();
+    run(on.lines().now() + on.ticks(most));
   }
   return ended();
 }
 
 std::string Motion::result() {
-  if (!has_ended()) bench().run_until([this] { return record_->has_ended(); });
+  run(never);
   return record_->fault;
 }
 

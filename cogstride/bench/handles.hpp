@@ -50,7 +50,9 @@ class Motion {
   [[nodiscard]] std::string result();
   /// Takes it back when it has not begun, else brakes it; wait() then waits for the stop.
   void cancel(Braking how = Braking::on_a_ramp);
+  /// As it is now; nothing is waited for.
   [[nodiscard]] MotionStatus status() const { return record_->status; }
+  /// Done, cancelled or faulted.
   [[nodiscard]] bool has_ended() const { return record_->has_ended(); }
   /// Of a motion that ended by a fault; else none.
   [[nodiscard]] FaultCode code() const { return record_->code; }
@@ -63,6 +65,7 @@ class Motion {
   friend class HandleOf;
   Motion(Bench& bench, Mover& mover, std::shared_ptr<MotionRecord> record);
   [[nodiscard]] Bench& bench() const;
+  void run(Tick until);
   MotionStatus ended() const;
 
   std::weak_ptr<Bench*> bench_;
@@ -94,11 +97,13 @@ class HandleOf {
 /// What all kinds have: a mechanism or a cart on a bench.
 class MechanismHandle : private HandleOf<Mover> {
  public:
+  /// As the rig names it.
   [[nodiscard]] const std::string& name() const;
   /// Null for a cart.
   [[nodiscard]] const Mechanism* parts() const;
   /// Whether all that was ordered has ended. A steady spin has, and is driven all the same.
   [[nodiscard]] bool has_ended() const;
+  /// Whether something drives it now.
   [[nodiscard]] bool is_driven() const;
   /// What stands in the way of motion now; "" when nothing does.
   [[nodiscard]] std::string obstacle() const;
@@ -127,11 +132,14 @@ class StepperHandle : private HandleOf<StepperMover> {
   /// Motion handed out for it before ends as cancelled. @throws RangeError when it is refused; the motion
   /// then goes on
   Motion redirect(const MoveOrder& order);
+  /// The same to a speed, on until told otherwise. @throws RangeError as above
   Motion redirect(const SpeedOrder& order);
   /// The spin that is on goes so much faster or slower, or the other way round. The Motion handed out for it
   /// before ends as cancelled. @throws RangeError when none is on, or nothing of the speed is left
   Motion faster(OutputSpeed by);
+  /// The same slower. @throws RangeError as above
   Motion slower(OutputSpeed by);
+  /// The same speed the other way. @throws RangeError when no spin is on
   Motion reverse();
   /// Brakes what is on, takes back all that is queued, and waits until it stands.
   void stop(Braking how = Braking::on_a_ramp);
@@ -147,6 +155,7 @@ class StepperHandle : private HandleOf<StepperMover> {
   /// says.
   /// @throws RangeError when it has no two switches, or no position is known
   Motion measure();
+  /// What the rig says of it.
   [[nodiscard]] const Mechanism& parts() const;
 
  private:
@@ -165,21 +174,27 @@ class BrushedHandle : private HandleOf<DutyMover> {
   /// To a speed that its encoder holds; done when it is measured to turn with it, within a tenth.
   /// @throws RangeError when it has none, or the speed cannot be had
   Motion spin(const SpeedOrder& order);
+  /// So much faster the way it is held to turn. @throws RangeError when it holds no speed, or it cannot be
+  /// had
   Motion faster(OutputSpeed by);
+  /// The same slower. @throws RangeError as above, or when nothing of the speed would be left
   Motion slower(OutputSpeed by);
   /// To a place, by its encoder, where it is held until told otherwise. Done when its count is there.
+  /// @throws RangeError when it has none, or the place or a limit cannot be had
   Motion move(const MoveOrder& order);
   /// So much more or less duty the way it turns. @throws RangeError when it does not spin, or nothing would
   /// be left
   Motion faster(ExactFraction by);
+  /// The same less. @throws RangeError as above
   Motion slower(ExactFraction by);
   /// The same duty the other way: down, a pause without drive, and up. @throws RangeError when it does not
   /// spin
   Motion reverse(std::optional<ExactTime> ramp = {});
   /// Down to none on a ramp, then what the rig says it slows by.
   Motion stop(std::optional<ExactTime> ramp = {});
-  /// No drive, at once: shorted, or let go. @throws RangeError when it cannot be let go
+  /// No drive, at once: both terminals of the motor are joined, which slows it down.
   void brake();
+  /// No drive, at once: it is let go. @throws RangeError when no line switches its bridge off
   void coast();
   /// The duty that is asked for now, -100 % to 100 %.
   [[nodiscard]] Fraction duty() const;
@@ -187,6 +202,7 @@ class BrushedHandle : private HandleOf<DutyMover> {
   [[nodiscard]] Measured measured() const;
   /// By its shunt. @throws RangeError when it has none
   [[nodiscard]] Current measured_current() const;
+  /// What the rig says of it.
   [[nodiscard]] const Mechanism& parts() const;
 
  private:
@@ -206,6 +222,7 @@ class ServoHandle : private HandleOf<ServoMover> {
   void release();
   /// Where it was sent; nothing before its first swing and after a release.
   [[nodiscard]] std::optional<OutputPosition> position() const;
+  /// What the rig says of it.
   [[nodiscard]] const Mechanism& parts() const;
 
  private:
@@ -218,12 +235,17 @@ class SpeedControllerHandle : private HandleOf<ThrottleMover> {
  public:
   /// The stages of the rig, and then the pulse of no throttle. @throws RangeError when it is armed
   Motion arm();
+  /// Whether a throttle would turn it.
   [[nodiscard]] bool is_armed() const;
   /// To a throttle, and on until told otherwise or for a time. @throws RangeError when it is not armed, or is
   /// refused; what is on goes on
   Motion throttle(const DutyOrder& order);
+  /// So much more throttle the way it turns. @throws RangeError when it has none, or it cannot be had
   Motion faster(ExactFraction by);
+  /// The same less. @throws RangeError as above, or when none would be left
   Motion slower(ExactFraction by);
+  /// The same throttle the other way: down, a pause without drive, and up. @throws RangeError when it has
+  /// none
   Motion reverse(std::optional<ExactTime> ramp = {});
   /// Down to none, where it stays armed.
   Motion stop(std::optional<ExactTime> ramp = {});
@@ -231,6 +253,7 @@ class SpeedControllerHandle : private HandleOf<ThrottleMover> {
   void release();
   /// The throttle that is asked for now, -100 % to 100 %.
   [[nodiscard]] Fraction throttle() const;
+  /// What the rig says of it.
   [[nodiscard]] const Mechanism& parts() const;
 
  private:
@@ -244,8 +267,13 @@ class BrushlessHandle : private HandleOf<SixStepMover> {
   /// To a speed, by its Hall sensors or, without them, open loop; for a time, or on until told otherwise.
   /// @throws RangeError when it is refused; what is on goes on
   Motion spin(const SpeedOrder& order);
+  /// So much faster the way it is held to turn. @throws RangeError when it holds no speed, or it cannot be
+  /// had
   Motion faster(OutputSpeed by);
+  /// The same slower. @throws RangeError as above, or when nothing of the speed would be left
   Motion slower(OutputSpeed by);
+  /// The same speed the other way. @throws RangeError when it holds no speed, or nothing tells its angle at
+  /// rest
   Motion reverse();
   /// Down as its loop and its friction can, and all gates off; without sensors they go off at once.
   Motion stop();
@@ -253,6 +281,7 @@ class BrushlessHandle : private HandleOf<SixStepMover> {
   [[nodiscard]] InexactSpeed wanted_speed() const;
   /// The duty that is given, -100 % to 100 %.
   [[nodiscard]] Fraction duty() const;
+  /// What the rig says of it.
   [[nodiscard]] const Mechanism& parts() const;
 
  private:
@@ -266,9 +295,11 @@ class CartHandle : private HandleOf<PairMover> {
   /// Straight on, on an arc or round on the spot; both wheels slow down together where one is held back.
   /// @throws RangeError when it is refused, or the way before has not ended
   Motion drive(const CartOrder& order);
+  /// Both wheels down as their limits allow; returns when they stand.
   void stop();
   /// Where it thinks it is, by the counts of its wheels, from where it stood when the bench was opened.
   [[nodiscard]] const CartPose& thinks() const;
+  /// What the rig says of it.
   [[nodiscard]] const WheeledPair& parts() const;
 
  private:
@@ -279,7 +310,9 @@ class CartHandle : private HandleOf<PairMover> {
 /// A plain output on a bench.
 class OutputHandle : private HandleOf<OutputSwitch> {
  public:
+  /// Switched on, or to full duty, at once.
   void on();
+  /// Switched off at once.
   void off();
   /// To a share of full duty, 0 to 100 %, evenly in that time; the bench goes on meanwhile.
   /// @throws RangeError when it is only switched, or the share is none

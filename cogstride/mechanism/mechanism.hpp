@@ -128,7 +128,6 @@ template <int PerTime>
 /// `after_stages` is at most the number of the train's stages that turn.
 [[nodiscard]] Ratio counts_per_base(const Mechanism& mechanism, const Encoder& encoder);
 
-/// "bipolar stepper", "STEP/DIR board" and so on: as the rig file and lists name the kinds.
 /// What the motor turns, seen from its shaft, a carried mass included:  J + m r^2,  r the way of the output
 /// for a radian of the shaft.
 [[nodiscard]] Inertia moved_inertia(const Mechanism& mechanism);
@@ -137,6 +136,7 @@ template <int PerTime>
 /// m g sin(rise) r / efficiency  (statics of a screw).
 [[nodiscard]] Torque steady_load(const Mechanism& mechanism);
 
+/// "bipolar stepper", "STEP/DIR board" and so on: as the rig file and lists name the kinds.
 [[nodiscard]] std::string kind_name(const Motor& motor);
 [[nodiscard]] std::string kind_name(const Board& board);
 

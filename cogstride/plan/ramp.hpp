@@ -4,7 +4,7 @@
 //
 //   Ramp ramp = plan_ramp({.position = {0}}, 22'667,
 //                         {.speed = 16'000, .acceleration = 400'000, .start_speed = 1'067});
-//   ramp.duration();            // 1.4541 s
+//   ramp.duration();            // 1.4515 s
 //   ramp.speed_at(0.1);         // 16000 steps/s
 //
 // Everything here is in steps and seconds; plan/move.hpp turns millimetres and degrees into them. A ramp is

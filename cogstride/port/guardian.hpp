@@ -33,7 +33,8 @@ class Guardian {
   /// A sign of life, from any one thread. @return how the guardian is
   [[nodiscard]] State beat() noexcept;
 
-  /// Ends it: all lines are at rest. Waits for its end, and kills one that does not end.
+  /// Ends it without a write: all lines are known to be at rest. Waits for its end, and kills one that does
+  /// not end.
   void dismiss() noexcept;
   /// Lines did not all come to rest: it tries once more, and ends.
   /// @return whether every line took it

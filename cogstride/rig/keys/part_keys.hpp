@@ -1,11 +1,13 @@
 // Every key of a rig file that is a plain value, declared once. `Keys` is a visitor: the reader takes values
 // from a file, the page lists keys, the writer puts values into a new file. A visitor has
 //
-//   keys.key(name, field, KeyText)               amounts, whole numbers, words, texts, lists, switch tables
-//   keys.line(name, DrivenLine, usual, about)    { line = 3, active = "low" }; an optional one may be left
-//   out keys.sensed(name, SensedLine, about)         the same for a line that comes back keys.enable(common,
-//   line, usual)             a line, or "tied", or "open" keys.travel, hard_ends, place                two
-//   positions that belong together
+// clang-format off
+//   keys.key(name, field, KeyText)             amounts, whole numbers, words, texts, lists, switch tables
+//   keys.line(name, DrivenLine, usual, about)  { line = 3, active = "low" }; an optional one may be left out
+//   keys.sensed(name, SensedLine, about)       the same for a line that comes back
+//   keys.enable(common, line, usual)           a line, or "tied", or "open"
+//   keys.travel, keys.hard_ends, keys.place    two positions that belong together
+// clang-format on
 //
 // What only makes sense of several keys together is checked by the reader.
 #pragma once
