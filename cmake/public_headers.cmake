@@ -43,6 +43,7 @@ set(cogstride_public_headers
     cogstride/motion/mover.hpp
     cogstride/motion/orders.hpp
     cogstride/motion/participant.hpp
+    cogstride/motion/status.hpp
     cogstride/plan/fastest.hpp
     cogstride/plan/knob.hpp
     cogstride/plan/move.hpp
@@ -77,7 +78,7 @@ set(cogstride_public_headers
     cogstride/study/results/sweep_result.hpp
     cogstride/study/scatter.hpp
     cogstride/study/sweep.hpp
-    cogstride/trace/live_tally.hpp
-    cogstride/trace/tally.hpp
+    cogstride/trace/live_play.hpp
     cogstride/trace/trace.hpp
+    cogstride/trace/verdict.hpp
 )

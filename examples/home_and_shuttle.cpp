@@ -22,7 +22,7 @@ int main(int count, char** words) try {
     std::printf("layer %d laid after %.2f s\n", layer, bench.now().in(cogstride::units::s));
   }
   std::printf("stands at %.3f mm, %lld microsteps lost\n", bench.signal("traverse.made"),
-              static_cast<long long>(bench.tally().mechanisms.front().lost_microsteps));
+              static_cast<long long>(bench.verdict().of("traverse").figure("lost_microsteps")));
 } catch (const std::exception& error) {
   std::fprintf(stderr, "%s\n", error.what());
   return 1;

@@ -29,7 +29,7 @@ int main(int count, char** words) try {
   feeder.stop(1_s).wait();
   bench.serve(2_s);
   say(bench, feeder, "stopped");
-  std::printf("at the most %.2f A\n", bench.tally().drives[0].highest_current);
+  std::printf("at the most %.2f A\n", bench.verdict().of("feeder").figure("highest_current"));
 } catch (const std::exception& error) {
   std::fprintf(stderr, "%s\n", error.what());
   return 1;

@@ -99,9 +99,9 @@ TEST_F(CommandLine, RehearsesTheDemoScript) {
   ASSERT_EQ(ran.status, 0) << ran.out;
   const json report = json::parse(ran.out);
   EXPECT_TRUE(report["ok"]);
-  EXPECT_EQ(report["mechanisms"][0]["asked_mm"], 0.0);
-  EXPECT_NEAR(report["mechanisms"][0]["made_mm"], 0.0, 0.002);
-  EXPECT_EQ(report["mechanisms"][0]["lost_microsteps"], 0);
+  EXPECT_EQ(report["movers"][0]["asked_mm"], 0.0);
+  EXPECT_NEAR(report["movers"][0]["made_mm"], 0.0, 0.002);
+  EXPECT_EQ(report["movers"][0]["lost_microsteps"], 0);
   EXPECT_EQ(report["events"].size(), 15u);
   EXPECT_GT(fs::file_size(path("a.png")), 10'000u);
   EXPECT_NE(cogstride("rehearse " + demo_rig + " " + demo_script).out.find("all as asked"),
@@ -133,8 +133,8 @@ TEST_F(CommandLine, AnInvertedEnableMovesNothingAndSaysWhatToLookAt) {
   const json report =
       json::parse(cogstride("rehearse " + rig + " " + demo_script + " --json --start-at traverse=40mm").out);
   EXPECT_FALSE(report["ok"]);
-  EXPECT_NEAR(report["mechanisms"][0]["made_mm"], 40.0, 0.2) << "it only sprang to a place of rest";
-  EXPECT_EQ(report["mechanisms"][0]["missed"]["switched_off"], report["mechanisms"][0]["pulses"]);
+  EXPECT_NEAR(report["movers"][0]["made_mm"], 40.0, 0.2) << "it only sprang to a place of rest";
+  EXPECT_EQ(report["movers"][0]["missed_switched_off"], report["movers"][0]["pulses"]);
 }
 
 TEST_F(CommandLine, PulsesShorterThanTheBoardsAreMissed) {
@@ -157,7 +157,9 @@ TEST_F(CommandLine, ARampBeyondTheLimitLosesWholePeriodsAndNamesTheMoment) {
   const std::regex moment("\\d+ microsteps lost at \\d+\\.\\d+ s, at \\d+ steps/s");
   EXPECT_TRUE(std::regex_search(ran.out, moment)) << ran.out;
   const json report = json::parse(cogstride("rehearse " + rig + " " + script + " --json").out);
-  const json& traverse = report["mechanisms"][0];
+  const json& traverse = report["movers"][0];
+  EXPECT_EQ(traverse["kind"], "bipolar stepper");
+  EXPECT_GT(traverse["moments"][0]["rate_steps_per_s"], 1000);
   const std::int64_t lost = traverse["lost_microsteps"];
   EXPECT_GT(lost, 0);
   EXPECT_EQ(lost % 32, 0);

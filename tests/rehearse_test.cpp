@@ -48,10 +48,18 @@ TEST_F(Rehearse, WindsWithASupplyThatComesLate) {
   const Ran ran = rehearse(demo + "wind.moves --events " + demo + "late.events --json");
   EXPECT_EQ(ran.status, 0) << ran.out;
   const auto report = nlohmann::json::parse(ran.out);
-  for (const auto& mechanism : report["mechanisms"]) {
-    EXPECT_EQ(mechanism["lost_microsteps"], 0);
-    EXPECT_EQ(mechanism[mechanism["unit"] == "mm" ? "asked_mm" : "asked_deg"], 0.0);
+  const auto mover = [&](const char* name) {
+    for (const auto& each : report["movers"])
+      if (each["name"] == name) return each;
+    throw std::runtime_error(name);
+  };
+  EXPECT_EQ(mover("traverse")["asked_mm"], 0.0);
+  EXPECT_EQ(mover("creel")["asked_deg"], 0.0);
+  for (const char* const name : {"traverse", "creel"}) {
+    EXPECT_EQ(mover(name)["lost_microsteps"], 0);
+    EXPECT_EQ(mover(name)["not_looked_at"].size(), 0u);
   }
+  EXPECT_NE(mover("fan")["not_looked_at"].dump().find("a throttle promises no speed"), std::string::npos);
   double first_motion = 1e9;
   for (const auto& event : report["events"])
     if (event["kind"] == "began") first_motion = std::min(first_motion, event["at_s"].get<double>());
@@ -141,9 +149,10 @@ TEST_F(Rehearse, DrivesABrushedMotorByDutyAndDrawsIt) {
   const Ran ran = rehearse(script + " --json --plot " + path("feed.svg"));
   EXPECT_EQ(ran.status, 0) << ran.out;
   const auto report = nlohmann::json::parse(ran.out);
-  ASSERT_EQ(report["driven_by_duty"].size(), 1u);
-  EXPECT_EQ(report["driven_by_duty"][0]["duty_share"], 0.0);
-  EXPECT_GT(report["driven_by_duty"][0]["highest_current_A"], 1.0);
+  for (const auto& mover : report["movers"]) EXPECT_EQ(mover["moved"], mover["name"] == "feeder") << mover;
+  const auto& feeder = report["movers"][3];
+  EXPECT_EQ(feeder["duty_share"], 0.0);
+  EXPECT_GT(feeder["highest_current_A"], 1.0);
   EXPECT_TRUE(std::filesystem::exists(path("feed.svg")));
 }
 

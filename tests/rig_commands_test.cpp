@@ -285,7 +285,7 @@ TEST_F(RigCommands, RehearsesWhatIsReallyThere) {
   const auto off = [&](const std::string& more) {
     const Ran ran = cogstride_command("rehearse " + cart + " " + square + " --json" + more);
     EXPECT_EQ(ran.status, 0) << ran.out;
-    return json::parse(ran.out)["wheeled_pairs"][0]["off_mm"].get<double>();
+    return json::parse(ran.out)["movers"].back()["off_mm"].get<double>();
   };
   EXPECT_LT(off(""), 1.0);
   EXPECT_GT(off(" --actual " + actual + " --plot " + path("cart.svg")), 5.0);

@@ -36,7 +36,7 @@ Rig divided_rig() {
 }
 
 std::string start_fault(const SimulatedBench& bench) {
-  return ": " + bench.tally().fault;
+  return ": " + bench.verdict().fault;
 }
 
 double rpm_of(SimulatedBench& bench) {
@@ -103,7 +103,7 @@ TEST(BackEmf, KeepsItsSpeedThroughALoadStepAndItsCurrentWithinItsLimit) {
   (void)spindle.stop();
   bench.serve(0.3_s);
   EXPECT_EQ(spindle.duty().base(), 0.0);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
   EXPECT_FALSE(watch.both);
   EXPECT_GE(watch.shortest_gap, 39);
 }

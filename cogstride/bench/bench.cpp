@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/bench_loop.hpp"
@@ -176,6 +177,66 @@ Motion Bench::order(const std::string& name,
   require_open();
   Mover& of = mover(name);
   return {*this, of, give(of, lines())};
+}
+
+Status Bench::status(const std::string& name) const {
+  return mover(name).status(lines().now());
+}
+
+/// Kept: a record asks for it with every sample.
+std::size_t Bench::own_signals(const Mover& mover) const {
+  if (own_signals_.empty())
+    for (const auto& each : movers_) own_signals_.push_back(each->signals().size());
+  return own_signals_[static_cast<std::size_t>(mover.id())];
+}
+
+std::vector<TracedSignal> Bench::signals_of(const Mover& mover) const {
+  std::vector<TracedSignal> signals = mover.signals();
+  for (const Check& each : checks_)
+    if (each.of == mover.id() && each.check->measured())
+      signals.push_back({"measured", std::string(display_unit(output_kind(mover.parts()->train), 0))});
+  return signals;
+}
+
+void Bench::sample_signals_of(const Mover& mover, Tick at, std::span<double> values) const {
+  std::size_t place = own_signals(mover);
+  mover.sample(at, values.first(place));
+  for (const Check& each : checks_) {
+    if (each.of != mover.id()) continue;
+    const std::optional<Measured> measured = each.check->measured();
+    if (!measured) continue;
+    values[place++] = measured->position ? measured->position->base.to_double() *
+                                               display_units_per_base(measured->position->kind)
+                                         : std::numeric_limits<double>::quiet_NaN();
+  }
+}
+
+std::vector<TracedSignal> Bench::signals() const {
+  std::vector<TracedSignal> all;
+  for (const auto& mover : movers_)
+    for (const TracedSignal& signal : signals_of(*mover))
+      all.push_back({mover->name() + "." + signal.name, signal.unit});
+  return all;
+}
+
+void Bench::sample_signals(Tick at, std::span<double> values) const {
+  for (const auto& mover : movers_) {
+    const std::size_t count = signals_of(*mover).size();
+    sample_signals_of(*mover, at, values.first(count));
+    values = values.subspan(count);
+  }
+}
+
+double Bench::signal(const std::string& name) const {
+  const std::vector<TracedSignal> all = signals();
+  std::vector<double> values(all.size());
+  sample_signals(lines().now(), values);
+  std::vector<std::string> names;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    if (all[i].name == name) return values[i];
+    names.push_back(all[i].name);
+  }
+  throw RangeError(fmt::format("'{}' is no signal of this bench; it has: {}", name, fmt::join(names, ", ")));
 }
 
 OutputHandle Bench::output(const std::string& name) & {

@@ -37,6 +37,7 @@
 #include "cogstride/mechanism/stops.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/knob.hpp"
+#include "cogstride/motion/status.hpp"
 #include "cogstride/rig/rig.hpp"
 
 namespace cogstride {
@@ -55,6 +56,7 @@ struct MotionNote;
 struct MovedMechanism;
 struct MoverKind;
 struct TraceEvent;
+struct TracedSignal;
 struct Trip;
 
 template <class M>
@@ -138,6 +140,16 @@ class Bench {
   /// What stands in the way of motion of a mechanism now; "" when nothing does.
   [[nodiscard]] std::string obstacle(const Mechanism& mechanism) const;
 
+  /// How a mechanism, a cart or a guest is now. @throws RangeError when there is none of that name
+  [[nodiscard]] Status status(const std::string& name) const;
+  /// What a record of the run shows of a mover now, by its name there and in its unit there:
+  /// "traverse.asked", "feeder.measured_speed"; on the simulated bench "traverse.made" too. NaN where it is
+  /// not known.
+  /// @throws RangeError when there is no such signal, with those that there are
+  [[nodiscard]] double signal(const std::string& name) const;
+  /// Names and units of all of them, in the order of a record.
+  [[nodiscard]] virtual std::vector<TracedSignal> signals() const;
+
   /// What carries out the orders of a mechanism, a cart or a guest. @throws RangeError when there is none
   [[nodiscard]] Mover& mover(const std::string& name) const;
   /// The same as what it is. @throws RangeError when it is of another kind
@@ -173,6 +185,11 @@ class Bench {
   [[nodiscard]] bool is_closed() const { return is_closed_; }
   /// The name of a mechanism, a cart or a guest.
   [[nodiscard]] const std::string& name_of(MechanismId id) const;
+  /// Values of all signals at an instant that is now.
+  virtual void sample_signals(Tick at, std::span<double> values) const;
+  /// What a mover publishes: what is asked of it and what is measured; names without the mover's.
+  [[nodiscard]] std::vector<TracedSignal> signals_of(const Mover& mover) const;
+  void sample_signals_of(const Mover& mover, Tick at, std::span<double> values) const;
   /// Of everything that the rig has lines for: movers, inputs, plain outputs.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   /// @throws RangeError when `span` is below 0, no number or has no end
@@ -190,6 +207,7 @@ class Bench {
   [[noreturn]] void refuse_kind(const std::string& name, const MoverKind& wanted) const;
   std::vector<std::shared_ptr<MotionRecord>> arrive_together(
       const std::vector<std::pair<Mover*, MoveOrder>>& orders);
+  [[nodiscard]] std::size_t own_signals(const Mover& mover) const;
   [[nodiscard]] MechanismId next_id() const { return static_cast<MechanismId>(movers_.size()); }
   void add_movers(std::span<const Guest> guests);
   void connect(Mover& mover, std::span<const CounterSetup> counters);
@@ -219,6 +237,7 @@ class Bench {
   std::unique_ptr<Guard> guard_;
   std::vector<std::unique_ptr<ArrivingTogether>> arriving_;
   bool checks_encoders_ = true;
+  mutable std::vector<std::size_t> own_signals_{};  // how many, by MechanismId
   std::pair<Tick, std::string> told_trip_{never, {}};
   std::function<void(const std::string&)> fault_listener_;
   std::exception_ptr thrown_by_listener_{};

@@ -70,11 +70,11 @@ TEST(Bench, AThousandMovesOf70MicrometresEndAtExactly70Millimetres) {
   bench.wait_for_all();
   EXPECT_EQ(traverse.position(), OutputPosition(70_mm));
   bench.serve(0.3_s);
-  const MechanismTally tally = bench.tally().mechanisms[0];
-  EXPECT_EQ(tally.net_steps, step_at(rig.mechanisms[0], 70_mm));
-  EXPECT_EQ(tally.pulses, tally.net_steps) << "no step more than the way";
-  EXPECT_EQ(tally.lost_microsteps, 0);
-  EXPECT_NEAR(tally.made, 70.0, held_within);
+  const MoverVerdict verdict = bench.verdict().movers[0];
+  EXPECT_EQ(verdict.figure("net_steps"), static_cast<double>(step_at(rig.mechanisms[0], 70_mm)));
+  EXPECT_EQ(verdict.figure("pulses"), verdict.figure("net_steps")) << "no step more than the way";
+  EXPECT_EQ(verdict.figure("lost_microsteps"), 0.0);
+  EXPECT_NEAR(verdict.figure("made"), 70.0, held_within);
 }
 
 // Lines with nothing behind them: only what goes out counts.
@@ -128,7 +128,7 @@ TEST(Bench, HomesToTheSameStepFromAHundredPlacesTheGateIncluded) {
     ASSERT_EQ(traverse.home().result(), "") << place << " um";
     EXPECT_EQ(traverse.position(), OutputPosition(0_mm));
     bench.serve(0.2_s);
-    ASSERT_EQ(bench.tally().mechanisms[0].lost_microsteps, 0) << place << " um";
+    ASSERT_EQ(bench.verdict().movers[0].figure("lost_microsteps"), 0) << place << " um";
     EXPECT_NEAR(bench.plant("traverse").rotor_microsteps(), 0.0, held_within / 0.00375) << place << " um";
   }
 }
@@ -145,8 +145,11 @@ TEST(Bench, SaysThatHomingFailedAndWhy) {
   EXPECT_EQ(home.status(), MotionStatus::faulted);
   EXPECT_EQ(move.status(), MotionStatus::cancelled) << "what was queued behind a fault does not begin";
   EXPECT_FALSE(traverse.position()) << "nobody knows where it stands";
-  const MechanismTally tally = bench.tally().mechanisms[0];
-  EXPECT_EQ(tally.missed_off, tally.pulses);
+  const MoverVerdict verdict = bench.verdict().movers[0];
+  EXPECT_EQ(verdict.figure("missed_switched_off"), verdict.figure("pulses"));
+  EXPECT_NE(verdict.complaints.at(0).find("the board wants it low. Look at lines.enable.active"),
+            std::string::npos)
+      << verdict.complaints[0];
 }
 
 TEST(Bench, SaysThatTheGateIsStuck) {
@@ -222,7 +225,7 @@ TEST(Bench, CancelAtAnyInstantLeavesLinesAndPositionTrue) {
     ASSERT_EQ(bench.simulated_lines().steps_made(LineId{0}), expected);
     bench.serve(0.2_s);
   }
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
 }
 
 TEST(Bench, StopPutsEverythingAtRestAndDoubtsThePosition) {
@@ -301,14 +304,17 @@ TEST(Bench, ARampBeyondTheTorqueLosesWholePeriodsAndSaysWhen) {
   SimulatedBench bench(rig);
   bench.stepper("traverse").move({.to = 80_mm}).wait();
   bench.serve(0.5_s);
-  const MechanismTally tally = bench.tally().mechanisms[0];
-  EXPECT_GT(tally.lost_microsteps, 0);
-  EXPECT_EQ(tally.lost_microsteps % 32, 0);
+  const MoverVerdict verdict = bench.verdict().movers[0];
+  const double lost = verdict.figure("lost_microsteps");
+  EXPECT_GT(lost, 0.0);
+  EXPECT_EQ(std::fmod(lost, 32.0), 0.0);
   const double rotor = bench.plant("traverse").rotor_microsteps();
-  EXPECT_NEAR(static_cast<double>(tally.net_steps - tally.lost_microsteps), rotor, 1.0);
-  ASSERT_FALSE(tally.losses.empty());
-  EXPECT_LT(tally.losses[0].at, 48'000 * 40) << "on the first ramp";
-  EXPECT_GT(tally.losses[0].step_rate, 1000);
+  EXPECT_NEAR(verdict.figure("net_steps") - lost, rotor, 1.0);
+  ASSERT_FALSE(verdict.moments.empty());
+  EXPECT_LT(verdict.moments[0].at, 48'000 * 40) << "on the first ramp";
+  EXPECT_GT(verdict.moments[0].figures.at(1).value, 1000.0) << "steps/s";
+  ASSERT_GE(verdict.complaints.size(), 2u);
+  EXPECT_NE(verdict.complaints.back().find(" microsteps short of its steps"), std::string::npos);
 }
 
 /// Whether a long move from rest, at full acceleration for five natural periods and more, loses steps.
@@ -321,7 +327,7 @@ bool loses_steps(int acceleration) {
   SimulatedBench bench(rig);
   bench.stepper("traverse").move({.to = 40_mm}).wait();
   bench.serve(0.3_s);
-  return bench.tally().mechanisms[0].lost_microsteps != 0;
+  return bench.verdict().movers[0].figure("lost_microsteps") != 0;
 }
 
 // A torque that is applied as a step swings the rotor past its place: by the equal-area rule about 0.725 of
@@ -353,7 +359,7 @@ TEST(Bench, LosesNothingInsideTheMargin) {
       SimulatedBench bench(rig);
       bench.stepper(mechanism.name).move({.to = to}).wait();
       bench.serve(0.5_s);
-      EXPECT_EQ(bench.tally().mechanisms[which].lost_microsteps, 0)
+      EXPECT_EQ(bench.verdict().movers[which].figure("lost_microsteps"), 0)
           << mechanism.name << " " << to_text(fastest.speed) << " " << to_text(fastest.acceleration);
     }
   }
@@ -366,7 +372,7 @@ TEST(Bench, LosesNothingInsideTheSwingLimit) {
     SimulatedBench bench(rig);
     bench.stepper("traverse").move({.to = 80_mm}).wait();
     bench.serve(0.3_s);
-    EXPECT_TRUE(bench.tally().is_sound()) << acceleration;
+    EXPECT_TRUE(bench.verdict().is_sound()) << acceleration;
     EXPECT_NEAR(bench.plant("traverse").position(), 0.08, 3e-6);
   }
 }

@@ -100,9 +100,9 @@ TEST(Duty, AStalledMotorTakesWhatItsResistanceLets) {
   bench.serve(0.1_s);
   EXPECT_NEAR(mean_current(bench, 0.1_s), 0.3 * 24.0 / 2.85, 5e-3);
   EXPECT_EQ(shaft_speed(bench), 0.0);
-  const RunTally tally = bench.tally();
-  EXPECT_GT(tally.drives[0].driven_still, 0.2);
-  EXPECT_FALSE(tally.is_sound()) << "it was driven, and stood";
+  const Verdict verdict = bench.verdict();
+  EXPECT_GT(verdict.of("feeder").figure("driven_and_still"), 0.2);
+  EXPECT_FALSE(verdict.is_sound()) << "it was driven, and stood";
 }
 
 TEST(Duty, ABrakedMotorStopsInItsOwnTimeConstantAndACoastingOneByFriction) {
@@ -448,7 +448,7 @@ TEST(Duty, AJamIsDrivenAndStands) {
   bench.brushed("feeder").spin({.duty = 50_percent}).wait();
   bench.serve(2_s);
   EXPECT_EQ(shaft_speed(bench), 0.0);
-  EXPECT_GT(bench.tally().drives[0].driven_still, 0.5);
+  EXPECT_GT(bench.verdict().of("feeder").figure("driven_and_still"), 0.5);
 }
 
 TEST(Duty, AveragedItComesToTheSameAsWithEverySwitchingResolved) {

@@ -54,6 +54,31 @@ struct Struck {
   SimulatedBench bench;
 };
 
+TEST(Guest, HasAStatusAndAVerdict) {
+  Struck struck;
+  EXPECT_EQ(struck.bench.status("striker").doing, "");
+  EXPECT_FALSE(struck.bench.verdict().of("striker").has_moved);
+  Motion motion = struck.strike(3);
+  struck.bench.serve(10_ms);
+  const Status status = struck.bench.status("striker");
+  EXPECT_EQ(status.doing, "strike 3 times");
+  EXPECT_EQ(status.asked, "3 to go");
+  EXPECT_EQ(status.obstacle, "");
+  EXPECT_TRUE(status.is_driven);
+  EXPECT_EQ(struck.bench.signal("striker.asked"), 100.0);
+  motion.wait();
+  const MoverVerdict verdict = struck.bench.verdict().of("striker");
+  EXPECT_EQ(verdict.kind, "solenoid");
+  EXPECT_EQ(verdict.sum, "felt 3 strikes");
+  EXPECT_EQ(verdict.figure("full_strokes"), 3.0);
+  EXPECT_TRUE(verdict.is_sound());
+  EXPECT_EQ(verdict.looked_at.size(), 1u);
+  struck.twin->plunger().jam();
+  EXPECT_NE(struck.strike(1).result(), "");
+  EXPECT_FALSE(struck.bench.verdict().is_sound()) << "it failed";
+  EXPECT_EQ(struck.bench.verdict().of("striker").figure("hits"), 3.0);
+}
+
 TEST(Guest, HasLinesARecordAndItsMotions) {
   Kept kept;
   Struck struck(&kept);
@@ -102,7 +127,7 @@ TEST(Guest, ItsFaultStopsTheOthers) {
   EXPECT_EQ(turn.code(), FaultCode::other_failed);
   EXPECT_EQ(told, std::vector<std::string>{"striker: its strike was not felt"});
   EXPECT_TRUE(reel.has_ended());
-  EXPECT_EQ(struck.bench.tally().fault, "striker: its strike was not felt");
+  EXPECT_EQ(struck.bench.verdict().fault, "striker: its strike was not felt");
 }
 
 TEST(Guest, IsStoppedAndCutWithTheBench) {

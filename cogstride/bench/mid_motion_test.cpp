@@ -60,7 +60,7 @@ TEST(MidMotion, MovesOfTwoMechanismsArriveTogether) {
   EXPECT_NEAR(motions[0].duration()->in(units::s), motions[1].duration()->in(units::s), 1e-6);
   EXPECT_EQ(bench.stepper("drum").position(), turns(Ratio(3, 2)));
   bench.serve(0.3_s);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
 }
 
 TEST(MidMotion, AMoveTogetherWaitsUntilEachQueueHasComeToIt) {
@@ -133,7 +133,7 @@ TEST(MidMotion, ATargetCanBeChangedWhileItMoves) {
   second.wait();
   EXPECT_EQ(traverse.position(), OutputPosition(10_mm));
   bench.serve(0.3_s);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
   EXPECT_NEAR(bench.plant("traverse").position(), 0.010, 3e-6);
 }
 
@@ -164,7 +164,7 @@ TEST(MidMotion, SpeedAndLimitsCanBeChangedWhileItMoves) {
   traverse.redirect({.speed = 60_mm_per_s}).wait();
   EXPECT_EQ(traverse.position(), OutputPosition(100_mm));
   bench.serve(0.3_s);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
 }
 
 TEST(MidMotion, AnEndlessTurnIsRedirectedAndStopped) {
@@ -187,7 +187,7 @@ TEST(MidMotion, AnEndlessTurnIsRedirectedAndStopped) {
   last.cancel();
   bench.wait_for_all();
   bench.serve(0.3_s);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
   EXPECT_NEAR(bench.plant("drum").position(), drum.position()->base.to_double(), 1e-3) << "turns";
 }
 
@@ -223,7 +223,7 @@ TEST(MidMotion, TheHardestStopIsShorterAndLosesNothing) {
     move.cancel(how);
     bench.wait_for_all();
     bench.serve(0.3_s);
-    EXPECT_TRUE(bench.tally().is_sound());
+    EXPECT_TRUE(bench.verdict().is_sound());
     way[how == Braking::steepest] = traverse.position()->base.to_double() - at;
     EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 3e-6);
   }
@@ -248,7 +248,7 @@ TEST(MidMotion, OnATwoPulseBoardGoesThereAndBack) {
   traverse.redirect({.to = 50_mm}).wait();
   bench.serve(0.3_s);
   EXPECT_NEAR(bench.plant("traverse").position(), 0.050, 3e-6);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
   EXPECT_GT(bench.simulated_lines().steps_made(LineId{0}), 16'000 + 2'000);
   EXPECT_LT(bench.simulated_lines().steps_made(LineId{1}), -5'000);
 }
@@ -268,7 +268,7 @@ TEST(MidMotion, IsReleasedAndEnergisedAgainWithoutAJump) {
   traverse.move({.by = 0.1_mm}).wait();
   bench.serve(0.3_s);
   EXPECT_NEAR(bench.plant("traverse").position(), 0.0371, 3e-6);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
   traverse.move({.to = 40_mm});
   bench.serve(0.01_s);
   EXPECT_THROW(traverse.release(), RangeError) << "while it moves";
@@ -283,7 +283,7 @@ TEST(MidMotion, AWeightIsLiftedAndFallsWhenReleased) {
   auto lift = bench.stepper("traverse");
   lift.move({.to = 40_mm}).wait();
   bench.serve(0.3_s);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
   EXPECT_NEAR(bench.plant("traverse").position(), 0.040, 6e-6);
   EXPECT_LT(bench.plant("traverse").position(), 0.040 - 1e-6) << "it hangs a little below";
   lift.release();
@@ -307,7 +307,7 @@ TEST(MidMotion, CoilsAreReleasedAndEnergisedAgainWithoutAJump) {
   creel.move({.by = OutputPosition{OutputKind::rotary, Ratio(1, 2580)}}).wait();
   bench.serve(0.5_s);
   EXPECT_NEAR(bench.plant("creel").position(), before + 1.0 / 2579.6, 0.2 / 2579.6);
-  EXPECT_EQ(bench.tally().mechanisms[1].lost_microsteps, 0);
+  EXPECT_EQ(bench.verdict().movers[1].figure("lost_microsteps"), 0);
 }
 
 // Any order at any instant: positions stay exact, nothing is lost, nothing leaves the travel.
@@ -337,7 +337,7 @@ TEST(MidMotion, RandomRedirectsKeepThePositionTrue) {
   }
   bench.wait_for_all();
   bench.serve(0.3_s);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
   EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 4e-6);
 }
 

@@ -150,7 +150,7 @@ TEST(WheeledPair, BothSlowDownTogetherWhenOneSaturates) {
   EXPECT_LT(degrees(worst), 1.5) << "it stays on its way";
   EXPECT_NEAR(bench.cart_pose("cart").x, 1.5, 1e-3);
   EXPECT_NEAR(degrees(bench.cart_pose("cart").heading), 0.0, 0.3);
-  EXPECT_LT(bench.tally().pairs[0].slowest_pace, 0.9);
+  EXPECT_LT(bench.verdict().of("cart").figure("slowest_pace_share"), 0.9);
 }
 
 TEST(WheeledPair, AStuckWheelEndsItAtRest) {

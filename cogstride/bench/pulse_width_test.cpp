@@ -189,11 +189,11 @@ TEST(SwingingServo, HeldFastItDrawsItsStallCurrentAndWarmsUpAsTheClosedFormSays)
   EXPECT_NEAR(plant.power(), 5.05, 1e-6);
   // 5 W at 22 K/W, 308 s.
   EXPECT_NEAR(plant.rise(), 110.0 * (1.0 - std::exp(-10.0 / 308.0)), 0.06);
-  const PulseTally tally = b.bench.tally().pulsed[1];
-  EXPECT_GT(tally.longest_stall, 9.5);
-  EXPECT_FALSE(tally.is_sound());
-  EXPECT_FALSE(tally.too_warm_at);
-  EXPECT_NEAR(tally.rest, 308.0 * std::log(2.0), 0.01);
+  const MoverVerdict verdict = b.bench.verdict().of("snips");
+  EXPECT_GT(verdict.figure("longest_stall"), 9.5);
+  EXPECT_FALSE(verdict.is_sound());
+  EXPECT_TRUE(verdict.moments.empty()) << "it was not too warm";
+  EXPECT_NEAR(verdict.figure("rest"), 308.0 * std::log(2.0), 0.01);
 }
 
 TEST(SwingingServo, SaysWhenItWasTooWarm) {
@@ -204,10 +204,10 @@ TEST(SwingingServo, SaysWhenItWasTooWarm) {
   Bench48 b(snips_line, {{.at = 0_s, .what = "snips.jam"}}, rig);
   b.bench.servo("snips").swing({.to = 70_deg});
   b.bench.serve(60_s);
-  const PulseTally tally = b.bench.tally().pulsed[1];
-  ASSERT_TRUE(tally.too_warm_at);
-  EXPECT_NEAR(*tally.too_warm_at, -308.0 * std::log(1.0 - 10.0 / 110.0), 0.2);
-  EXPECT_NEAR(tally.rise, 110.0 * (1.0 - std::exp(-60.0 / 308.0)), 0.2);
+  const MoverVerdict verdict = b.bench.verdict().of("snips");
+  ASSERT_EQ(verdict.moments.size(), 1u);
+  EXPECT_NEAR(static_cast<double>(verdict.moments[0].at) / 48e6, -308.0 * std::log(1.0 - 10.0 / 110.0), 0.2);
+  EXPECT_NEAR(verdict.figure("motor_rise"), 110.0 * (1.0 - std::exp(-60.0 / 308.0)), 0.2);
 }
 
 TEST(SwingingServo, WhoseEndPointsWereGuessedPressesAgainstItsStop) {
@@ -225,7 +225,7 @@ TEST(SwingingServo, WhoseEndPointsWereGuessedPressesAgainstItsStop) {
   const PulsePlant& plant = b.bench.pulsed_plant("snips");
   EXPECT_EQ(plant.position(), 0.0);
   EXPECT_NEAR(plant.current(), 1.01, 0.01) << "pulled against its own stop";
-  EXPECT_GT(b.bench.tally().pulsed[1].longest_stall, 1.0);
+  EXPECT_GT(b.bench.verdict().of("snips").figure("longest_stall"), 1.0);
   // A measured one draws nothing but its idle current there.
   Bench48 measured(snips_line);
   measured.bench.servo("snips").swing({.to = 0_deg}).wait();
@@ -265,8 +265,8 @@ TEST(SpeedController, ArmsByStagesAndByThoseOfItsOwnRig) {
   other.bench.serve(1_s);
   EXPECT_FALSE(other.bench.pulsed_plant("fan").obeys());
   EXPECT_EQ(other.speed(), 0.0);
-  EXPECT_GT(other.bench.tally().pulsed[0].too_soon, 10);
-  EXPECT_FALSE(other.bench.tally().is_sound());
+  EXPECT_GT(other.bench.verdict().of("fan").figure("pulses_too_soon"), 10);
+  EXPECT_FALSE(other.bench.verdict().is_sound());
 }
 
 TEST(SpeedController, ThrottleIsAPulseAndItsSpeedLagsAsTheClosedFormSays) {

@@ -43,7 +43,7 @@ TEST(Servo, FollowsItsStepsAndEndsWhereTheyLead) {
     // 0.16 mm a degree of its own in-position window; friction keeps the loop a little short.
     EXPECT_NEAR(1e3 * bench.plant("traverse").position(), 1e3 * place.base().to_double(), 0.02);
   }
-  EXPECT_EQ(bench.tally().mechanisms[0].lost_microsteps, 0);
+  EXPECT_EQ(bench.verdict().movers[0].figure("lost_microsteps"), 0);
 }
 
 TEST(Servo, SettlesWithinAFewPeriodsOfItsLoop) {
@@ -66,7 +66,7 @@ TEST(Servo, GivesUpWhenItsShaftIsHeldAndSaysSoOnItsFaultLine) {
   const std::string fault = traverse.move({.to = 118_mm, .speed = 20_mm_per_s}).result();
   EXPECT_NE(fault.find("the board of traverse reports a fault (line 46)"), std::string::npos) << fault;
   EXPECT_FALSE(traverse.position());
-  EXPECT_NE(bench.tally().mechanisms[0].lost_microsteps, 0);
+  EXPECT_NE(bench.verdict().movers[0].figure("lost_microsteps"), 0);
   EXPECT_NE(traverse.home().result().find("reports a fault"), std::string::npos) << "while it stands";
   bench.serve(2_s);
   traverse.release();  // ENABLE off and on again clears it
@@ -115,7 +115,7 @@ TEST(Servo, StopsAsHardAsItsPeakTorqueCan) {
   bench.serve(0.2_s);
   EXPECT_LT(traverse.position()->base.to_double() - at, 0.5e-3);
   EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 2e-5);
-  EXPECT_EQ(bench.tally().mechanisms[0].lost_microsteps, 0);
+  EXPECT_EQ(bench.verdict().movers[0].figure("lost_microsteps"), 0);
 }
 
 }  // namespace

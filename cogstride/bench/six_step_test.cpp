@@ -73,7 +73,7 @@ TEST(SixStepSpindle, ComesToItsSpeedByItsHallsAndHoldsIt) {
   spindle.stop().wait();
   bench.serve(4_s);
   EXPECT_EQ(bench.brushless_plant("spindle").speed(), 0.0);
-  EXPECT_TRUE(bench.tally().is_sound());
+  EXPECT_TRUE(bench.verdict().is_sound());
 }
 
 TEST(SixStepSpindle, TurnsBackwardsToo) {
@@ -208,10 +208,11 @@ TEST(SixStepSpindle, AWrongGatePolarityDestroysTheSimulatedBoardAndIsNamed) {
   (void)spindle.spin({.at = 900_rpm});
   bench.serve(0.3_s);
   ASSERT_TRUE(bench.brushless_plant("spindle").destroyed_at());
-  const BrushlessTally tally = bench.tally().brushless[0];
-  EXPECT_FALSE(tally.is_sound());
-  EXPECT_NE(tally.destroyed_by.find("lines 1"), std::string::npos) << tally.destroyed_by;
-  EXPECT_LT(*tally.destroyed_at, 0.01);
+  const MoverVerdict verdict = bench.verdict().of("spindle");
+  EXPECT_FALSE(verdict.is_sound());
+  ASSERT_EQ(verdict.moments.size(), 1u);
+  EXPECT_NE(verdict.moments[0].what.find("lines 1"), std::string::npos) << verdict.moments[0].what;
+  EXPECT_LT(static_cast<double>(verdict.moments[0].at) / 48e6, 0.01);
 }
 
 TEST(SixStepSpindle, AJammedShaftEndsItWithAllGatesOffWithinATenthOfASecond) {
@@ -232,8 +233,8 @@ TEST(SixStepSpindle, AJammedShaftEndsItWithAllGatesOffWithinATenthOfASecond) {
         << fault.what;
     EXPECT_LT(fault.at, has_shunts ? 2.01 : 2.1);
     EXPECT_EQ(spindle.duty().base(), 0.0);
-    EXPECT_EQ(bench.tally().fault, fault.what) << "a run that ended so is not sound";
-    EXPECT_FALSE(bench.tally().is_sound());
+    EXPECT_EQ(bench.verdict().fault, fault.what) << "a run that ended so is not sound";
+    EXPECT_FALSE(bench.verdict().is_sound());
     const std::int64_t edges = watch.edges;
     bench.serve(0.1_s);
     EXPECT_EQ(watch.edges, edges) << "all gates stay off";
@@ -272,7 +273,7 @@ TEST(SixStepSpindle, HoldsItsSpeedWhicheverSideIsSwitched) {
       EXPECT_NEAR(60.0 * bench.brushless_plant("spindle").speed(), speed, 0.02 * speed)
           << static_cast<int>(side);
     }
-    EXPECT_TRUE(bench.tally().is_sound());
+    EXPECT_TRUE(bench.verdict().is_sound());
   }
 }
 
@@ -300,7 +301,7 @@ TEST(SixStepSpindle, ComplementaryGatesBrakeIt) {
     EXPECT_NEAR(60.0 * bench.brushless_plant("spindle").speed(), 600.0, 12.0);
     EXPECT_FALSE(watch.both);
     EXPECT_GE(watch.shortest_gap, 39);
-    EXPECT_TRUE(bench.tally().is_sound());
+    EXPECT_TRUE(bench.verdict().is_sound());
   }
   EXPECT_NEAR(took[0], 1.35, 0.2);
   // Pumped up, a duty is worth more volts, and brakes less than it would.
@@ -351,7 +352,7 @@ TEST(SixStepSpindle, RefreshesTheBootstrapsOfItsHighSides) {
   (void)bench.brushless("spindle").spin({.at = 600_rpm});
   bench.serve(0.3_s);
   EXPECT_GT(bench.brushless_plant("spindle").times_empty(), 10);
-  EXPECT_FALSE(bench.tally().is_sound());
+  EXPECT_FALSE(bench.verdict().is_sound());
 }
 
 TEST(SixStepSpindle, SteppedByTimeItsHallsTellThatItDoesNotFollow) {
@@ -414,7 +415,7 @@ TEST(SixStepSpindle, HoldsItsSpeedWithASalientRotorToo) {
     spindle.spin({.at = 900_rpm}).wait();
     bench.serve(0.5_s);
     EXPECT_NEAR(60.0 * bench.brushless_plant("spindle").speed(), 900.0, 18.0) << saliency;
-    EXPECT_TRUE(bench.tally().is_sound());
+    EXPECT_TRUE(bench.verdict().is_sound());
   }
 }
 

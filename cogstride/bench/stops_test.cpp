@@ -50,9 +50,9 @@ TEST(Stops, AnEmergencyStopPutsEveryLineAtRestAtOnce) {
       if (line.use == LineSetup::Use::input) continue;
       EXPECT_EQ(bench.simulated_lines().level(line.id), line.rest_high) << line.name;
     }
-    const std::int64_t pulses = bench.tally().mechanisms[0].pulses;
+    const double pulses = bench.verdict().movers[0].figure("pulses");
     bench.serve(0.5_s);
-    EXPECT_EQ(bench.tally().mechanisms[0].pulses, pulses) << "nothing comes after it";
+    EXPECT_EQ(bench.verdict().movers[0].figure("pulses"), pulses) << "nothing comes after it";
     EXPECT_FALSE(traverse.position()) << "without current it may have gone anywhere";
     EXPECT_NE(traverse.home().result().find("emergency stop"), std::string::npos) << "while it is pressed";
   }
@@ -71,7 +71,7 @@ TEST(Stops, AnEmergencyStopMayRampDownInstead) {
   bench.serve(3_s);
   ASSERT_TRUE(traverse.position()) << "braked on a ramp it knows where it stands";
   EXPECT_NEAR(millimetres(bench), 1e3 * traverse.position()->base.to_double(), 0.004);
-  EXPECT_EQ(bench.tally().mechanisms[0].lost_microsteps, 0);
+  EXPECT_EQ(bench.verdict().movers[0].figure("lost_microsteps"), 0);
   traverse.move({.to = 118_mm}).wait();
   EXPECT_NEAR(millimetres(bench), 118.0, 0.03) << "and goes on";
 }
@@ -92,7 +92,7 @@ TEST(Stops, ALimitSwitchOutsideHomingStopsEverything) {
   other.serve(0.5_s);
   EXPECT_FALSE(lay.position()) << "the switch says that it is not where it was thought to be";
   ASSERT_TRUE(ring.position()) << "the creel stopped on a ramp";
-  EXPECT_EQ(other.tally().mechanisms[1].lost_microsteps, 0);
+  EXPECT_EQ(other.verdict().movers[1].figure("lost_microsteps"), 0);
 }
 
 TEST(Stops, ASwitchThatCutsASupplyTakesItFromAllThatItFeeds) {
@@ -208,7 +208,7 @@ TEST(Stops, RandomCommandsNeverPassASoftLimitAndLeaveATruePosition) {
       ASSERT_GT(millimetres(bench), low - 0.03);
       ASSERT_LT(millimetres(bench), high + 0.03);
       ASSERT_TRUE(traverse.position());
-      ASSERT_EQ(bench.tally().mechanisms[0].lost_microsteps, 0) << "i " << i << " kind " << kind;
+      ASSERT_EQ(bench.verdict().movers[0].figure("lost_microsteps"), 0) << "i " << i << " kind " << kind;
     }
     if (pick(8) == 0) {
       bench.wait_for_all();
@@ -217,7 +217,7 @@ TEST(Stops, RandomCommandsNeverPassASoftLimitAndLeaveATruePosition) {
     }
   }
   bench.wait_for_all();
-  EXPECT_EQ(bench.tally().mechanisms[0].lost_microsteps, 0);
+  EXPECT_EQ(bench.verdict().movers[0].figure("lost_microsteps"), 0);
   EXPECT_GT(taken, orders / 3);
   EXPECT_GT(refused, orders / 8);
 }

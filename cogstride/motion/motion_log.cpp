@@ -13,6 +13,7 @@ void MotionLog::require_no_obstacle(std::string_view by) const {
 
 std::shared_ptr<MotionRecord> MotionLog::begin(Tick now, std::string what, bool is_told) {
   is_told_ = is_told && held_for_.empty();
+  has_begun_ = true;
   record_ = std::make_shared<MotionRecord>();
   record_->what = std::move(what);
   record_->status = MotionStatus::running;
@@ -53,6 +54,7 @@ void MotionLog::fail(Tick now, const std::string& why) {
 }
 
 void MotionLog::note(Tick at, MotionNote::Kind kind, std::string text) const {
+  has_begun_ = has_begun_ || kind == MotionNote::Kind::began || kind == MotionNote::Kind::told;
   if (sink_) sink_({at, id_, kind, std::move(text)});
 }
 

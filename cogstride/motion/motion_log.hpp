@@ -35,6 +35,10 @@ class MotionLog {
   /// again
   void hold_for(std::string by) { held_for_ = std::move(by); }
 
+  /// Whether a motion has begun so far.
+  [[nodiscard]] bool has_begun() const { return has_begun_; }
+  /// The motion that is on; "" when none is.
+  [[nodiscard]] std::string doing() const { return record_ ? record_->what : std::string(); }
   /// Whether a motion is on that has not ended.
   [[nodiscard]] bool is_on() const { return record_ != nullptr; }
   /// A motion begins now. @param is_told  else it is only what an ended one leaves behind: coming to rest
@@ -53,6 +57,7 @@ class MotionLog {
   std::shared_ptr<MotionRecord> record_{};
   std::string held_for_{};
   bool is_told_ = true;  // the motion that is on
+  mutable bool has_begun_ = false;
   NoteSink sink_{};
   std::function<std::string()> obstacle_{};
   std::function<void(const std::string&)> failure_{};

@@ -19,17 +19,19 @@
 #include "cogstride/motion/count_check.hpp"
 #include "cogstride/motion/motion_log.hpp"
 #include "cogstride/motion/participant.hpp"
+#include "cogstride/motion/status.hpp"
 #include "cogstride/trace/trace.hpp"
+#include "cogstride/trace/verdict.hpp"
 
 namespace cogstride {
 
 class Inputs;
-struct LiveTally;
 struct Mechanism;
 
 /// A kind of mover. Each class of movers has one, in `its_kind`, told from the others by its address.
 struct MoverKind {
   std::string_view is_other{};  ///< said of a mechanism of another kind: "is no hobby servo"
+  std::string_view name{};      ///< of one that is no mechanism of a rig: "wheeled pair"
 };
 
 class Mover : public Participant {
@@ -89,9 +91,12 @@ class Mover : public Participant {
   /// Their values at an instant, NaN where they are not known.
   virtual void sample(Tick, std::span<double>) const {}
   /// What is asked of it now, for one who looks on: "41.2 mm, 40 mm/s". "" where there is nothing to say.
-  [[nodiscard]] virtual std::string figures(Tick) const { return {}; }
-  /// What it says of itself at the end of a run on live lines.
-  virtual void add_to(LiveTally&, Tick) const {}
+  [[nodiscard]] virtual std::string asked(Tick) const { return {}; }
+  /// The motion that is on; "" when none is.
+  [[nodiscard]] virtual std::string doing() const { return log_.doing(); }
+  [[nodiscard]] Status status(Tick now) const;
+  /// What it came to, by what was put on its lines and read there: all that there is on live lines.
+  [[nodiscard]] virtual MoverVerdict came_to(Tick /*now*/) const { return began_verdict(); }
   /// Whether its place is in doubt when an edge of its lines comes so late.
   [[nodiscard]] virtual bool loses_place(Tick /*now*/, Tick /*late*/) const { return false; }
   /// Nothing is ordered that has not ended. A steady spin has ended as an order, and is driven all the same.
@@ -119,6 +124,10 @@ class Mover : public Participant {
   virtual void release(Lines&) { throw RangeError(name() + ": cannot be let go"); }
   virtual void halt(Lines& lines, const Why& why) = 0;
   virtual void lines_were_cut(Lines& lines, const Why& why) = 0;
+
+ protected:
+  /// Its name, its kind, and whether it has moved.
+  [[nodiscard]] MoverVerdict began_verdict() const;
 
  private:
   MotionLog log_;

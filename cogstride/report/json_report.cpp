@@ -58,65 +58,40 @@ Json wiring_json(const Rig& rig) {
   return json;
 }
 
-Json tally_json(const MechanismTally& tally, const TraceLayout& layout) {
+/// What is not known has no number.
+Json number(double value) {
+  if (std::isnan(value)) return nullptr;
+  if (value == std::floor(value) && std::abs(value) < 1e15) return static_cast<std::int64_t>(value);
+  return value;
+}
+
+void put_figures(Json& json, const std::vector<VerdictFigure>& figures) {
+  for (const VerdictFigure& figure : figures)
+    json[figure.unit.empty() ? figure.name : with_unit(figure.name, figure.unit)] = number(figure.value);
+}
+
+Json verdict_json(const MoverVerdict& verdict, const TraceLayout& layout) {
   Json json;
-  json["name"] = tally.name;
-  json["unit"] = tally.unit;
-  json[with_unit("asked", tally.unit)] = tally.asked ? Json(*tally.asked) : Json(nullptr);
-  json[with_unit("made", tally.unit)] = tally.made;
-  json["net_steps"] = tally.net_steps;
-  json["pulses"] = tally.pulses;
-  json["missed"] = {
-      {"switched_off", tally.missed_off}, {"waking", tally.missed_waking}, {"too_short", tally.missed_short}};
-  json["wrong_direction"] = tally.wrong_direction;
-  json["lost_microsteps"] = tally.counts_losses ? Json(tally.lost_microsteps) : Json(nullptr);
-  json["losses"] = Json::array();
-  for (const LossTally& loss : tally.losses) {
-    json["losses"].push_back({{"tick", loss.at},
-                              {"at_s", layout.seconds(loss.at)},
-                              {"rate_steps_per_s", loss.step_rate},
-                              {"microsteps", loss.microsteps}});
+  json["name"] = verdict.name;
+  json["kind"] = verdict.kind;
+  json["moved"] = verdict.has_moved;
+  put_figures(json, verdict.figures);
+  json["moments"] = Json::array();
+  for (const VerdictMoment& moment : verdict.moments) {
+    Json one{{"what", moment.what}, {"tick", moment.at}, {"at_s", layout.seconds(moment.at)}};
+    put_figures(one, moment.figures);
+    json["moments"].push_back(std::move(one));
   }
-  json["complaints"] = complaints(tally, layout);
+  json["complaints"] = verdict.complaints;
+  json["looked_at"] = verdict.looked_at;
+  json["not_looked_at"] = verdict.not_looked_at;
   return json;
 }
 
-Json tally_json(const BrushedTally& tally) {
-  Json json;
-  json["name"] = tally.name;
-  json["unit"] = tally.unit;
-  json[with_unit("made", tally.unit)] = tally.made;
-  json[with_unit("speed", tally.speed_unit)] = tally.speed;
-  json["duty_share"] = tally.duty;
-  json["highest_current_A"] = tally.highest_current;
-  json["sustained_current_A"] = tally.sustained_current;
-  json["mean_current_A"] = tally.mean_current;
-  json["highest_supply_V"] = tally.highest_supply;
-  json["motor_rise_K"] = tally.motor_rise;
-  json["board_rise_K"] = tally.board_rise;
-  json["periods_limited"] = tally.times_limited;
-  json["driven_and_still_s"] = tally.driven_still;
-  json["complaints"] = complaints(tally);
-  return json;
-}
-
-Json tally_json(const PulseTally& tally) {
-  Json json;
-  json["name"] = tally.name;
-  json["kind"] = tally.swings ? "hobby servo" : "speed controller";
-  json["unit"] = tally.unit;
-  json[with_unit("asked", tally.unit)] = tally.asked ? Json(*tally.asked) : Json(nullptr);
-  json[with_unit("made", tally.unit)] = tally.made;
-  json["highest_current_A"] = tally.highest_current;
-  json["mean_current_A"] = tally.mean_current;
-  json["energy_J"] = tally.energy;
-  json["motor_rise_K"] = tally.rise;
-  json["too_warm_at_s"] = tally.too_warm_at ? Json(*tally.too_warm_at) : Json(nullptr);
-  json["rest_s"] = tally.rest;
-  json["longest_stall_s"] = tally.longest_stall;
-  json["pulses_too_soon"] = tally.too_soon;
-  json["complaints"] = complaints(tally);
-  return json;
+Json movers_json(const Verdict& verdict, const TraceLayout& layout) {
+  Json movers = Json::array();
+  for (const MoverVerdict& mover : verdict.movers) movers.push_back(verdict_json(mover, layout));
+  return movers;
 }
 
 const char* kind_word(TraceEvent::Kind kind) {
@@ -217,46 +192,20 @@ std::string plan_json(const PlanFigures& plan) {
 }
 
 std::string drive_json(const LiveReport& report, const EventLog& log) {
-  const LiveTally& tally = report.tally;
+  const Verdict& verdict = report.verdict;
+  const LivePlay& played = report.played;
   Json json;
   json["rig"] = report.rig;
   json["script"] = report.script;
-  json["duration_s"] = tally.seconds;
-  json["fault"] = tally.fault.empty() ? Json(nullptr) : Json(tally.fault);
+  json["duration_s"] = verdict.seconds;
+  json["fault"] = verdict.fault.empty() ? Json(nullptr) : Json(verdict.fault);
   json["notes"] = report.notes;
-  json["mechanisms"] = Json::array();
-  for (const LiveTally::Mechanism& mechanism : tally.mechanisms) {
-    json["mechanisms"].push_back({{"name", mechanism.name},
-                                  {"unit", mechanism.unit},
-                                  {with_unit("stands_at", mechanism.unit),
-                                   mechanism.stands_at ? Json(*mechanism.stands_at) : Json(nullptr)},
-                                  {"steps", mechanism.steps}});
-  }
-  json["driven_by_duty"] = Json::array();
-  const auto runs_down = [](const LiveTally::RunsDown& from) {
-    return Json{{with_unit("speed", from.speed_unit), from.speed},
-                {"stands_in_s", std::isfinite(from.stands_in) ? Json(from.stands_in) : Json(nullptr)}};
-  };
-  for (const LiveTally::Drive& drive : tally.drives)
-    json["driven_by_duty"].push_back({{"name", drive.name},
-                                      {"highest_duty_share", drive.highest_duty},
-                                      {"driven_s", drive.driven_seconds},
-                                      {"still_turns", runs_down(drive.runs_down)}});
-  json["six_step"] = Json::array();
-  for (const LiveTally::Brushless& brushless : tally.brushless)
-    json["six_step"].push_back({{"name", brushless.name}, {"still_turns", runs_down(brushless.runs_down)}});
-  json["driven_by_pulse_width"] = Json::array();
-  for (const LiveTally::Pulsed& pulsed : tally.pulsed)
-    json["driven_by_pulse_width"].push_back(
-        {{"name", pulsed.name},
-         {"asked_share", pulsed.asked ? Json(*pulsed.asked) : Json(nullptr)},
-         {"cut_with_share", pulsed.cut_with},
-         {"cut_before_s", pulsed.cut_before}});
-  json["edges"] = {{"written", tally.edges},     {"too_late", tally.edges_too_late},
-                   {"late_99_s", tally.late_99}, {"late_worst_s", tally.late_worst},
-                   {"bound_s", tally.bound},     {"stood_still_s", tally.stood_still}};
-  json["player"] = tally.conditions;
-  if (!tally.record_failure.empty()) json["record_failure"] = tally.record_failure;
+  json["movers"] = movers_json(verdict, log.layout());
+  json["edges"] = {{"written", played.edges},     {"too_late", played.edges_too_late},
+                   {"late_99_s", played.late_99}, {"late_worst_s", played.late_worst},
+                   {"bound_s", played.bound},     {"stood_still_s", played.stood_still}};
+  json["player"] = played.conditions;
+  if (!played.record_failure.empty()) json["record_failure"] = played.record_failure;
   put_events(json, log);
   return pretty(json);
 }
@@ -265,42 +214,11 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
   Json json;
   json["rig"] = report.rig;
   json["script"] = report.script;
-  json["ok"] = report.tally.is_sound();
-  json["duration_s"] = report.tally.seconds;
-  json["fault"] = report.tally.fault.empty() ? Json(nullptr) : Json(report.tally.fault);
+  json["ok"] = report.verdict.is_sound();
+  json["duration_s"] = report.verdict.seconds;
+  json["fault"] = report.verdict.fault.empty() ? Json(nullptr) : Json(report.verdict.fault);
   json["notes"] = report.notes;
-  json["mechanisms"] = Json::array();
-  for (const MechanismTally& tally : report.tally.mechanisms)
-    json["mechanisms"].push_back(tally_json(tally, log.layout()));
-  json["driven_by_duty"] = Json::array();
-  for (const BrushedTally& tally : report.tally.drives) json["driven_by_duty"].push_back(tally_json(tally));
-  json["driven_by_pulse_width"] = Json::array();
-  for (const PulseTally& tally : report.tally.pulsed)
-    json["driven_by_pulse_width"].push_back(tally_json(tally));
-  json["brushless"] = Json::array();
-  for (const BrushlessTally& tally : report.tally.brushless)
-    json["brushless"].push_back(
-        {{"name", tally.name},
-         {with_unit("speed", tally.speed_unit), tally.speed},
-         {with_unit("highest_speed", tally.speed_unit), tally.highest_speed},
-         {"highest_current_A", tally.highest_current},
-         {"sustained_current_A", tally.sustained_current},
-         {"highest_supply_V", tally.highest_supply},
-         {"motor_rise_K", tally.motor_rise},
-         {"bootstraps_empty", tally.times_empty},
-         {"destroyed_at_s", tally.destroyed_at ? Json(*tally.destroyed_at) : Json(nullptr)},
-         {"complaints", complaints(tally)}});
-  json["wheeled_pairs"] = Json::array();
-  for (const PairTally& tally : report.tally.pairs) {
-    const auto pose = [](const PairTally::Pose& from) {
-      return Json{{"x_mm", from.x}, {"y_mm", from.y}, {"heading_deg", from.heading}};
-    };
-    json["wheeled_pairs"].push_back({{"name", tally.name},
-                                     {"thinks", pose(tally.thinks)},
-                                     {"stands", pose(tally.stands)},
-                                     {"off_mm", tally.off()},
-                                     {"slowest_pace_share", tally.slowest_pace}});
-  }
+  json["movers"] = movers_json(report.verdict, log.layout());
   put_events(json, log);
   return pretty(json);
 }

@@ -198,31 +198,37 @@ TEST(ThinnedTrace, OfARunWithoutPulsesHasNoCloseUp) {
   EXPECT_TRUE(trace.close_up().empty());
 }
 
-TEST(Reports, SayWhatToLookAt) {
+TEST(Reports, SayWhatWasFoundAndWhatWasNotJudged) {
+  MoverVerdict moved;
+  moved.name = "traverse";
+  moved.kind = "bipolar stepper";
+  moved.has_moved = true;
+  moved.sum = "asked to stand at 40 mm, stands at 39.985 mm";
+  moved.rows = {{"pulses", "100 put out, none missed"}};
+  moved.add("made", 39.985, "mm");
+  moved.add("lost_microsteps", std::numeric_limits<double>::quiet_NaN());
+  moved.moments = {{4'800'000, "steps lost", {{"rate", 12'345.0, "steps/s"}}}};
+  moved.complaints = {"it stands beside its place"};
+  moved.not_looked_at = {"steps lost: its zero was not found"};
+  MoverVerdict rests;
+  rests.name = "creel";
+  RehearsalReport report{"Bench", "x.moves", {1.5, "", {moved, rests}}, {}};
+  EventLog log;
   TraceLayout layout;
   layout.ticks_per_second_numerator = 48'000'000;
-  MechanismTally tally{.name = "traverse", .unit = "mm"};
-  tally.pulses = 100;
-  EXPECT_TRUE(complaints(tally, layout).empty());
-  tally.missed_off = 100;
-  tally.enable_wanted = "low";
-  EXPECT_NE(complaints(tally, layout)[0].find("the board wants it low. Look at lines.enable.active"),
-            std::string::npos);
-  tally.missed_off = 0;
-  tally.missed_short = 100;
-  tally.shortest_step_level = 48;
-  tally.shortest_allowed = 2.2e-6;
-  EXPECT_NE(complaints(tally, layout)[0].find(
-                "for as little as 1 us, and the board needs 2.2 us. Look at lines.pulse_width"),
-            std::string::npos);
-  tally.missed_short = 0;
-  tally.lost_microsteps = 64;
-  tally.microsteps_per_period = 32;
-  tally.losses = {{4'800'000, 12'345.0, 32}};
-  const std::vector<std::string> lost = complaints(tally, layout);
-  ASSERT_EQ(lost.size(), 2u);
-  EXPECT_EQ(lost[0], "32 microsteps lost at 0.1000 s, at 12345 steps/s (a slip of 4 full steps)");
-  EXPECT_NE(lost[1].find("the rotor stands 64 microsteps short"), std::string::npos);
+  log.begin(layout);
+  const std::string text = rehearsal_text(report, log);
+  for (const char* const part :
+       {"SOMETHING IS WRONG, after 1.500 s", "traverse: asked to stand at 40 mm, stands at 39.985 mm",
+        "pulses        100 put out", "  ! it stands beside its place", "not judged    steps lost: its zero",
+        "not moved: creel"})
+    EXPECT_NE(text.find(part), std::string::npos) << part << "\n" << text;
+  const std::string json = rehearsal_json(report, log);
+  for (const char* const part : {"\"ok\": false", "\"made_mm\": 39.985", "\"lost_microsteps\": null",
+                                 "\"at_s\": 0.1", "\"rate_steps_per_s\": 12345"})
+    EXPECT_NE(json.find(part), std::string::npos) << part << "\n" << json;
+  report.verdict.movers[0].complaints.clear();
+  EXPECT_NE(rehearsal_text(report, log).find("all as asked,"), std::string::npos);
 }
 
 }  // namespace

@@ -9,15 +9,15 @@
 #include "cogstride/rig/keys/key_list.hpp"
 #include "cogstride/rig/rig.hpp"
 #include "cogstride/trace/event_log.hpp"
-#include "cogstride/trace/live_tally.hpp"
-#include "cogstride/trace/tally.hpp"
+#include "cogstride/trace/live_play.hpp"
+#include "cogstride/trace/verdict.hpp"
 
 namespace cogstride {
 
 struct RehearsalReport {
   std::string rig{};
   std::string script{};
-  RunTally tally{};
+  Verdict verdict{};
   std::vector<std::string> notes{};  ///< what else is worth knowing
 };
 
@@ -49,16 +49,11 @@ struct RehearsalReport {
 struct LiveReport {
   std::string rig{};
   std::string script{};
-  LiveTally tally{};
+  Verdict verdict{};
+  LivePlay played{};
   std::vector<std::string> notes{};
 };
 [[nodiscard]] std::string drive_text(const LiveReport& report, const EventLog& log);
 [[nodiscard]] std::string drive_json(const LiveReport& report, const EventLog& log);
-
-/// What is wrong with a mechanism's run, each with what to look at; empty when all is sound.
-[[nodiscard]] std::vector<std::string> complaints(const MechanismTally& tally, const TraceLayout& layout);
-[[nodiscard]] std::vector<std::string> complaints(const PulseTally& tally);
-[[nodiscard]] std::vector<std::string> complaints(const BrushlessTally& tally);
-[[nodiscard]] std::vector<std::string> complaints(const BrushedTally& tally);
 
 }  // namespace cogstride

@@ -78,11 +78,11 @@ TrialRun run_up(const Rig& freed, Time hold) {
   const double end = ramp + hold.base();
   for (int part = 1; part <= 20 && trial.holds; ++part) {
     bench.serve(Time(end / 20.0, units::s));
-    const MechanismTally tally = bench.tally().mechanisms[0];
-    trial.holds = tally.lost_microsteps == 0 && tally.losses.empty();
-    if (!tally.losses.empty())
+    const MoverVerdict verdict = bench.verdict().movers[0];
+    trial.holds = verdict.figure("lost_microsteps") == 0.0 && verdict.moments.empty();
+    if (!verdict.moments.empty())
       trial.lost_at =
-          static_cast<double>(tally.losses[0].at) / freed.controller.timer_clock.base().to_double();
+          static_cast<double>(verdict.moments[0].at) / freed.controller.timer_clock.base().to_double();
   }
   trial.worst_lag = watch.worst_lag;
   trial.oscillation = watch.oscillation();

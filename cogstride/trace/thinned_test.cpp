@@ -9,7 +9,6 @@
 #include <vector>
 
 #include "cogstride/trace/event_log.hpp"
-#include "cogstride/trace/tally.hpp"
 
 namespace cogstride::thinned_test {
 namespace {
@@ -129,22 +128,6 @@ TEST(EventLog, KeepsTheFirstEventsAndEveryFault) {
   EXPECT_EQ(log.left_out(), 7u);
   EXPECT_TRUE(log.events().back().is_fault());
   EXPECT_DOUBLE_EQ(log.layout().seconds(2'500'000), 2.5);
-}
-
-TEST(RunTally, IsSoundOnlyWhenNothingWasMissedOrLost) {
-  RunTally run;
-  run.mechanisms.push_back({.name = "reel", .pulses = 100});
-  EXPECT_TRUE(run.is_sound());
-  run.mechanisms[0].missed_short = 1;
-  EXPECT_FALSE(run.is_sound());
-  EXPECT_EQ(run.mechanisms[0].missed(), 1);
-  run.mechanisms[0] = {.name = "reel", .wrong_direction = 2};
-  EXPECT_FALSE(run.is_sound());
-  run.mechanisms[0] = {.name = "reel", .losses = {{5, 100.0, 32}}};
-  EXPECT_FALSE(run.is_sound()) << "lost and regained is lost all the same";
-  run.mechanisms[0] = {.name = "reel"};
-  run.fault = "interrupted";
-  EXPECT_FALSE(run.is_sound());
 }
 
 }  // namespace

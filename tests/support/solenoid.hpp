@@ -25,7 +25,7 @@ inline constexpr LineId solenoid_hit{61};
 /// contact where it hits; a strike that is not felt is a fault.
 class SolenoidMover final : public Mover {
  public:
-  static constexpr MoverKind its_kind{"is no solenoid"};
+  static constexpr MoverKind its_kind{"is no solenoid", "solenoid"};
 
   SolenoidMover(std::string name, MechanismId id, const Controller& controller)
       : Mover(id, std::move(name)),
@@ -53,6 +53,14 @@ class SolenoidMover final : public Mover {
   [[nodiscard]] bool is_driven(Tick) const override { return is_on_; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override { return {{"asked", "%"}}; }
   void sample(Tick, std::span<double> values) const override { values[0] = is_on_ ? 100.0 : 0.0; }
+
+  [[nodiscard]] std::string asked(Tick) const override { return fmt::format("{} to go", left_); }
+  [[nodiscard]] MoverVerdict came_to(Tick) const override {
+    MoverVerdict verdict = began_verdict();
+    verdict.sum = fmt::format("felt {} strikes", hits_);
+    verdict.add("hits", hits_);
+    return verdict;
+  }
 
   void stop(Lines& lines, Braking) override {
     turn(lines, false);
@@ -114,6 +122,7 @@ class Plunger final : public Plant {
  public:
   explicit Plunger(ExactFrequency clock) : ticks_per_second_(clock.base().to_double()) {}
   [[nodiscard]] double place() const { return state_.place; }
+  [[nodiscard]] int full_strokes() const { return state_.full_strokes; }
   void jam() { is_jammed_ = true; }
 
   [[nodiscard]] std::span<const LineId> hears() const override { return hears_; }
@@ -136,6 +145,7 @@ class Plunger final : public Plant {
       if (state_.place <= 0.0 || state_.place >= stroke || is_jammed_) state_.speed = 0.0;
       state_.place = std::clamp(state_.place, 0.0, stroke);
       state_.now = next;
+      if (state_.place >= stroke && !was_there) ++state_.full_strokes;
       if ((state_.place >= stroke) != was_there) return LineEdge{state_.now, solenoid_hit, !was_there};
     }
     return std::nullopt;
@@ -152,6 +162,7 @@ class Plunger final : public Plant {
     double place = 0.0;  // m
     double speed = 0.0;
     bool on = false;
+    int full_strokes = 0;
   };
   double ticks_per_second_;
   std::array<LineId, 1> hears_{solenoid_coil};
@@ -167,6 +178,13 @@ class SolenoidTwin final : public Twin {
   [[nodiscard]] Plant* plant() override { return &plunger_; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override { return {{"made", "mm"}}; }
   void sample(std::span<double> values) const override { values[0] = 1e3 * plunger_.place(); }
+  void judge(MoverVerdict& verdict, Tick, double) const override {
+    verdict.add("full_strokes", plunger_.full_strokes());
+    verdict.looked_at.push_back("strikes felt against strikes made");
+    if (verdict.figure("hits") != plunger_.full_strokes())
+      verdict.complaints.push_back(
+          fmt::format("{} strikes were felt, and {} made", verdict.figure("hits"), plunger_.full_strokes()));
+  }
 
  private:
   Plunger plunger_;

@@ -6,10 +6,10 @@
 
 using namespace cogstride;
 
-Status run_change(const ChangeOptions& options) {
+ExitStatus run_change(const ChangeOptions& options) {
   ChangedFile rig(options.rig);
   rig.replace(changed_rig_text(rig.text(), options.rig, options.key, options.value));
   if (!options.quiet)
     std::printf("%s: %s is %s now\n", options.rig.c_str(), options.key.c_str(), options.value.c_str());
-  return Status::done;
+  return ExitStatus::done;
 }

@@ -295,7 +295,7 @@ void add_demo(CLI::App& app, DemoOptions& options) {
 
 }  // namespace
 
-Status run_command_line(int count, char** words) {
+ExitStatus run_command_line(int count, char** words) {
   CLI::App app(
       "Cog Stride plans, rehearses and checks the motion of mechanisms driven by motors.\n"
       "Exit status: 0 done, 1 it ran and something is wrong, 2 the call or a file is wrong.",
@@ -339,7 +339,7 @@ Status run_command_line(int count, char** words) {
   try {
     app.parse(count, words);
   } catch (const CLI::ParseError& error) {
-    return app.exit(error) == 0 ? Status::done : Status::call_or_file_is_wrong;
+    return app.exit(error) == 0 ? ExitStatus::done : ExitStatus::call_or_file_is_wrong;
   }
   if (app.got_subcommand("inspect")) return run_inspect(inspect);
   if (app.got_subcommand("lines")) return run_lines(lines);

@@ -165,25 +165,25 @@ struct DemoOptions {
 };
 
 /// Exit statuses.
-enum Status : int { done = 0, something_is_wrong = 1, call_or_file_is_wrong = 2 };
+enum ExitStatus : int { done = 0, something_is_wrong = 1, call_or_file_is_wrong = 2 };
 
-Status run_inspect(const InspectOptions& options);
-Status run_lines(const LinesOptions& options);
-Status run_explain(const ExplainOptions& options);
-Status run_keys(const KeysOptions& options);
-Status run_new(const NewOptions& options);
-Status run_change(const ChangeOptions& options);
-Status run_sequence(const SequenceOptions& options);
-Status run_plan(const PlanOptions& options);
-Status run_sweep(const SweepOptions& options);
-Status run_timer(const TimerOptions& options);
-Status run_rehearse(const RehearseOptions& options);
-Status run_drive(const DriveOptions& options);
-Status run_prove(const ProveOptions& options);
-Status run_fit(const FitOptions& options);
-Status run_compare(const CompareOptions& options);
-Status run_measure_rate(const MeasureRateOptions& options);
-Status run_demo(const DemoOptions& options);
+ExitStatus run_inspect(const InspectOptions& options);
+ExitStatus run_lines(const LinesOptions& options);
+ExitStatus run_explain(const ExplainOptions& options);
+ExitStatus run_keys(const KeysOptions& options);
+ExitStatus run_new(const NewOptions& options);
+ExitStatus run_change(const ChangeOptions& options);
+ExitStatus run_sequence(const SequenceOptions& options);
+ExitStatus run_plan(const PlanOptions& options);
+ExitStatus run_sweep(const SweepOptions& options);
+ExitStatus run_timer(const TimerOptions& options);
+ExitStatus run_rehearse(const RehearseOptions& options);
+ExitStatus run_drive(const DriveOptions& options);
+ExitStatus run_prove(const ProveOptions& options);
+ExitStatus run_fit(const FitOptions& options);
+ExitStatus run_compare(const CompareOptions& options);
+ExitStatus run_measure_rate(const MeasureRateOptions& options);
+ExitStatus run_demo(const DemoOptions& options);
 
 /// Reads the command line and runs the command.
-Status run_command_line(int count, char** words);
+ExitStatus run_command_line(int count, char** words);

@@ -11,7 +11,7 @@ namespace {
 constexpr double pause_between_stretches = 0.1;  // s
 }
 
-Status run_compare(const CompareOptions& options) {
+ExitStatus run_compare(const CompareOptions& options) {
   OutputOptions outputs;
   outputs.plot = options.plot;
   outputs.overwrite = options.overwrite;
@@ -21,5 +21,5 @@ Status run_compare(const CompareOptions& options) {
   if (!options.plot.empty()) draw_comparison(options.plot, comparison);
   const std::string text = options.json ? compare_json(comparison) : compare_text(comparison);
   std::fputs(text.c_str(), stdout);
-  return comparison.same_edges() ? Status::done : Status::something_is_wrong;
+  return comparison.same_edges() ? ExitStatus::done : ExitStatus::something_is_wrong;
 }

@@ -22,7 +22,7 @@ void say(const std::string& words) {
 
 }  // namespace
 
-Status run_demo(const DemoOptions& options) {
+ExitStatus run_demo(const DemoOptions& options) {
   const fs::path from = options.from.empty() ? installed_demo() : fs::path(options.from);
   const std::string rig = (from / "bobbin.rig.toml").string();
   const std::string script = (from / "first.moves").string();
@@ -50,7 +50,7 @@ Status run_demo(const DemoOptions& options) {
                             (to / "first.csv").string(), true};
   say(fmt::format("rehearse {} {} --plot {} --waves {} --csv {}", rig, script, files.plot, files.waves,
                   files.csv));
-  const Status status = run_rehearse({.rig = rig, .script = script, .start_at = {}, .outputs = files});
+  const ExitStatus status = run_rehearse({.rig = rig, .script = script, .start_at = {}, .outputs = files});
 
   std::printf(
       "\nleft in %s: figures (plan.png, first.png), waveforms (plan.vcd, first.vcd), signals (first.csv)\n",

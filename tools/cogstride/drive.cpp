@@ -160,7 +160,7 @@ void refuse_obstacles(const DriveOptions& options, const Rig& rig) {
 
 }  // namespace
 
-Status run_drive(const DriveOptions& options) {
+ExitStatus run_drive(const DriveOptions& options) {
   Rig rig = read_rig(options.rig);
   if (!options.only.empty()) rig = only_with(std::move(rig), options.only);
   refuse_obstacles(options, rig);
@@ -171,7 +171,7 @@ Status run_drive(const DriveOptions& options) {
   check_output_names(options.outputs, read);
   if (!asks_first(options, rig, script)) {
     fmt::print(stderr, "nothing was moved\n");
-    return Status::something_is_wrong;
+    return ExitStatus::something_is_wrong;
   }
   EventLog log;
   Outputs outputs(options.outputs, read, rig.mechanisms.front());
@@ -183,12 +183,12 @@ Status run_drive(const DriveOptions& options) {
   const Played played = play(bench, player, "driving", check_motions(script, rig, {}).length);
   if (played.is_sound) bench.serve(0.3_s);  // the swing of the last stop dies away
   bench.close();
-  LiveReport report{rig.name, options.script, bench.tally(), {}};
-  if (report.tally.fault.empty()) report.tally.fault = played.fault;
+  LiveReport report{rig.name, options.script, bench.verdict(), bench.played(), {}};
+  if (report.verdict.fault.empty()) report.verdict.fault = played.fault;
   for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, player.taught()))
     report.notes.push_back(std::move(note));
   const std::string text = options.json ? drive_json(report, log) : drive_text(report, log);
   std::fputs(text.c_str(), stdout);
-  const bool is_whole = report.tally.fault.empty() && report.tally.record_failure.empty();
-  return is_whole ? Status::done : Status::something_is_wrong;
+  const bool is_whole = report.verdict.fault.empty() && report.played.record_failure.empty();
+  return is_whole ? ExitStatus::done : ExitStatus::something_is_wrong;
 }

@@ -29,7 +29,7 @@ void write_into_rig(const FitOptions& options, const MotorFit& fit) {
 
 }  // namespace
 
-Status run_fit(const FitOptions& options) {
+ExitStatus run_fit(const FitOptions& options) {
   OutputOptions outputs;
   outputs.plot = options.plot;
   outputs.overwrite = options.overwrite;
@@ -49,5 +49,5 @@ Status run_fit(const FitOptions& options) {
   }
   const std::string text = options.json ? fit_json(report) : fit_text(report);
   std::fputs(text.c_str(), stdout);
-  return report.fit.told() > 0 ? Status::done : Status::something_is_wrong;
+  return report.fit.told() > 0 ? ExitStatus::done : ExitStatus::something_is_wrong;
 }

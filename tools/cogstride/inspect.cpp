@@ -4,7 +4,7 @@
 #include "cogstride/rig/files/read_rig.hpp"
 #include "commands.hpp"
 
-Status run_inspect(const InspectOptions& options) {
+ExitStatus run_inspect(const InspectOptions& options) {
   const cogstride::Rig rig = cogstride::read_rig(options.rig);
   if (!options.mechanism.empty()) (void)cogstride::mechanism_named(rig, options.mechanism);
   cogstride::Inspection inspection = cogstride::inspect_rig(rig);
@@ -13,5 +13,5 @@ Status run_inspect(const InspectOptions& options) {
                                  ? cogstride::inspect_json(rig, inspection, options.rig, options.mechanism)
                                  : cogstride::inspect_text(rig, inspection, options.rig, options.mechanism);
   std::fputs(report.c_str(), stdout);
-  return inspection.is_sound() ? Status::done : Status::something_is_wrong;
+  return inspection.is_sound() ? ExitStatus::done : ExitStatus::something_is_wrong;
 }

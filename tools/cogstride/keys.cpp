@@ -3,9 +3,9 @@
 #include "cogstride/report/reports.hpp"
 #include "commands.hpp"
 
-Status run_keys(const KeysOptions& options) {
+ExitStatus run_keys(const KeysOptions& options) {
   const std::vector<cogstride::KeySection> sections = cogstride::key_sections_about(options.about);
   const std::string report = options.page ? cogstride::keys_page(sections) : cogstride::keys_text(sections);
   std::fputs(report.c_str(), stdout);
-  return Status::done;
+  return ExitStatus::done;
 }

@@ -4,9 +4,9 @@
 #include "cogstride/rig/files/read_rig.hpp"
 #include "commands.hpp"
 
-Status run_lines(const LinesOptions& options) {
+ExitStatus run_lines(const LinesOptions& options) {
   const cogstride::Rig rig = cogstride::read_rig(options.rig);
   const std::string report = options.json ? cogstride::lines_json(rig) : cogstride::lines_text(rig);
   std::fputs(report.c_str(), stdout);
-  return Status::done;
+  return ExitStatus::done;
 }

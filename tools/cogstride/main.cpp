@@ -25,7 +25,7 @@ int with_output_checked(int status) {
   if (std::fflush(stdout) == 0 && !was_wrong) return status;
   std::fprintf(stderr, "standard output cannot be written%s%s\n", errno != 0 ? ": " : "",
                errno != 0 ? std::strerror(errno) : "");
-  return status == Status::done ? Status::something_is_wrong : status;
+  return status == ExitStatus::done ? ExitStatus::something_is_wrong : status;
 }
 
 }  // namespace
@@ -37,6 +37,6 @@ int main(int count, char** words) {
   } catch (const std::exception& error) {
     const bool is_told = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
     std::fprintf(stderr, "%s%s\n", is_told ? "" : "standard output cannot be written: ", error.what());
-    return is_told ? Status::call_or_file_is_wrong : Status::something_is_wrong;
+    return is_told ? ExitStatus::call_or_file_is_wrong : ExitStatus::something_is_wrong;
   }
 }

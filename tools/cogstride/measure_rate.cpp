@@ -29,7 +29,7 @@ void require_free(const Rig& rig, std::int64_t number) {
 
 }  // namespace
 
-Status run_measure_rate(const MeasureRateOptions& options) {
+ExitStatus run_measure_rate(const MeasureRateOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Controller& controller = rig.controller;
   RateOrder order;
@@ -61,9 +61,9 @@ Status run_measure_rate(const MeasureRateOptions& options) {
   const double rig_rate = controller.top_step_rate.base().to_double();
   const std::string text = options.json ? rate_json(result, rig_rate) : rate_text(result, rig_rate);
   std::fputs(text.c_str(), stdout);
-  if (result.highest <= 0.0) return Status::something_is_wrong;
+  if (result.highest <= 0.0) return ExitStatus::something_is_wrong;
   if (options.keep)
     return run_change({options.rig, "controller.top_step_rate",
                        fmt::format("\"{}\"", rate_words(result.highest)), options.json});
-  return Status::done;
+  return ExitStatus::done;
 }

@@ -55,7 +55,7 @@ NewRigOrder order_of(const NewOptions& options) {
 
 }  // namespace
 
-Status run_new(const NewOptions& options) {
+ExitStatus run_new(const NewOptions& options) {
   const std::string text = new_rig_text(order_of(options));
   if (!options.overwrite && std::filesystem::exists(options.file))
     throw Error(fmt::format("{}: is there already; --overwrite replaces it", options.file));
@@ -65,5 +65,5 @@ Status run_new(const NewOptions& options) {
   file.commit();
   std::printf("%s written: put in your own figures, then  cogstride inspect %s\n", options.file.c_str(),
               options.file.c_str());
-  return Status::done;
+  return ExitStatus::done;
 }

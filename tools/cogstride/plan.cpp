@@ -85,7 +85,7 @@ FigureContent figure_content(const PlanFigures& figures) {
 
 }  // namespace
 
-Status run_plan(const PlanOptions& options) {
+ExitStatus run_plan(const PlanOptions& options) {
   Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
   MoveOrder order;
@@ -109,5 +109,5 @@ Status run_plan(const PlanOptions& options) {
 
   const std::string report = options.json ? plan_json(figures) : chosen + plan_text(figures);
   std::fputs(report.c_str(), stdout);
-  return figures.margin >= 0.0 ? Status::done : Status::something_is_wrong;
+  return figures.margin >= 0.0 ? ExitStatus::done : ExitStatus::something_is_wrong;
 }

@@ -40,8 +40,8 @@ std::string figures_now(const Bench& bench, Tick now) {
   std::string words;
   for (const auto& mover : bench.movers()) {
     if (mover->has_ended() && !mover->is_driven(now)) continue;
-    const std::string figures = mover->figures(now);
-    if (!figures.empty()) words += fmt::format("; {} {}", mover->name(), figures);
+    const std::string asked = mover->status(now).asked;
+    if (!asked.empty()) words += fmt::format("; {} {}", mover->name(), asked);
   }
   return words;
 }

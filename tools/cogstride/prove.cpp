@@ -160,7 +160,7 @@ void refuse_obstacles(const Rig& alone, const ProveOptions& options) {
 
 }  // namespace
 
-Status run_prove(const ProveOptions& options) {
+ExitStatus run_prove(const ProveOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
   require_movable(mechanism);
@@ -187,9 +187,9 @@ Status run_prove(const ProveOptions& options) {
     fmt::print("not right: {}\n  {}\nEverything is at rest. {}", result.failed, result.look_at,
                result.proven.empty() ? "Nothing was right so far.\n"
                                      : fmt::format("Right so far: {}.\n", fmt::join(result.proven, ", ")));
-    return Status::something_is_wrong;
+    return ExitStatus::something_is_wrong;
   }
   fmt::print("All of {} is right{}\n", mechanism.name,
              options.live ? fmt::format(", and {} says so.", options.rig) : " on the simulated bench.");
-  return Status::done;
+  return ExitStatus::done;
 }

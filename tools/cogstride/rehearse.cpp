@@ -116,8 +116,8 @@ std::vector<double> ends_of(const Rig& rig, const Script& script, std::uint64_t 
 }
 
 /// Plays a script with many seeds: where what is driven by duty ends.
-Status scatter_ends(const RehearseOptions& options, const Rig& rig, const Script& script,
-                    const std::vector<std::size_t>& moved) {
+ExitStatus scatter_ends(const RehearseOptions& options, const Rig& rig, const Script& script,
+                        const std::vector<std::size_t>& moved) {
   std::vector<std::vector<double>> runs(options.scatter);
   ProgressLine progress;
   std::mutex one_at_a_time;
@@ -151,11 +151,11 @@ Status scatter_ends(const RehearseOptions& options, const Rig& rig, const Script
       options.json ? end_scatter_json(results) : end_scatter_text(options.script, results);
   std::fputs(text.c_str(), stdout);
   if (!options.outputs.plot.empty()) draw_end_scatter(options.outputs.plot, options.script, results);
-  return all_ended ? Status::done : Status::something_is_wrong;
+  return all_ended ? ExitStatus::done : ExitStatus::something_is_wrong;
 }
 
 /// Homes each mechanism that the script homes, many times.
-Status scatter(const RehearseOptions& options, const Rig& rig, const Script& script) {
+ExitStatus scatter(const RehearseOptions& options, const Rig& rig, const Script& script) {
   check_output_names(options.outputs, read_by(options));
   std::vector<std::size_t> homed;
   add_moved(script.statements, true, homed);
@@ -186,12 +186,12 @@ Status scatter(const RehearseOptions& options, const Rig& rig, const Script& scr
   const std::string text = options.json ? scatter_json(results) : scatter_text(results);
   std::fputs(text.c_str(), stdout);
   if (!options.outputs.plot.empty()) draw_scatter(options.outputs.plot, results);
-  return all_found ? Status::done : Status::something_is_wrong;
+  return all_found ? ExitStatus::done : ExitStatus::something_is_wrong;
 }
 
 std::string figure_title(const RehearsalReport& report) {
   return fmt::format("{} on the simulated bench, {}", report.script,
-                     report.tally.is_sound() ? "all as asked" : "something is wrong");
+                     report.verdict.is_sound() ? "all as asked" : "something is wrong");
 }
 
 /// What is really on the bench: the same mechanisms, of the same kinds, in the same order.
@@ -259,7 +259,7 @@ FigureContent figure_content(const RehearsalReport& report, const Mechanism& mec
 
 }  // namespace
 
-Status run_rehearse(const RehearseOptions& options) {
+ExitStatus run_rehearse(const RehearseOptions& options) {
   const Rig rig = read_rig(options.rig);
   Memory memory(options, rig);
   const KnownPositions known = memory.known();
@@ -299,8 +299,8 @@ Status run_rehearse(const RehearseOptions& options) {
   const Played played = play(bench, player, "rehearsing", check_motions(script, rig, known).length);
   bench.serve(0.3_s);  // the swing of the last stop dies away
   if (played.is_sound) memory.keep(bench);
-  RehearsalReport report{rig.name, options.script, bench.tally(), {}};
-  if (!played.fault.empty()) report.tally.fault = played.fault;
+  RehearsalReport report{rig.name, options.script, bench.verdict(), {}};
+  if (!played.fault.empty()) report.verdict.fault = played.fault;
   report.notes = memory.notes();
   for (const OutsideEvent& event : bench.events_not_come())
     report.notes.push_back(fmt::format("{}: the run ended before '{}' at {}", options.event, to_text(event),
@@ -319,8 +319,8 @@ Status run_rehearse(const RehearseOptions& options) {
     outputs.draw_brushless(fmt::format("{}: {}", shown.name, figure_title(report)), shown);
   } else if (shown.takes_pulse_width()) {
     std::optional<double> too_warm_at;
-    for (const PulseTally& tally : report.tally.pulsed)
-      if (tally.name == shown.name) too_warm_at = tally.too_warm_at;
+    for (const VerdictMoment& moment : report.verdict.of(shown.name).moments)
+      too_warm_at = log.layout().seconds(moment.at);
     outputs.draw_pulsed(fmt::format("{}: {}", shown.name, figure_title(report)), shown, too_warm_at);
   } else {
     outputs.draw(figure_content(report, shown));
@@ -328,5 +328,5 @@ Status run_rehearse(const RehearseOptions& options) {
 
   const std::string text = options.json ? rehearsal_json(report, log) : rehearsal_text(report, log);
   std::fputs(text.c_str(), stdout);
-  return report.tally.is_sound() ? Status::done : Status::something_is_wrong;
+  return report.verdict.is_sound() ? ExitStatus::done : ExitStatus::something_is_wrong;
 }

@@ -12,7 +12,7 @@
 
 using namespace cogstride;
 
-Status run_sequence(const SequenceOptions& options) {
+ExitStatus run_sequence(const SequenceOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
   check_output_names({options.plot, {}, {}, options.overwrite}, {options.rig});
@@ -23,7 +23,7 @@ Status run_sequence(const SequenceOptions& options) {
         (options.json ? commutation_json(mechanism, commutation) : commutation_text(mechanism, commutation))
             .c_str(),
         stdout);
-    return Status::done;
+    return ExitStatus::done;
   }
   const Excitation excitation = excitation_of(mechanism);
   if (!options.plot.empty()) {
@@ -32,5 +32,5 @@ Status run_sequence(const SequenceOptions& options) {
   const std::string report = options.json ? sequence_json(mechanism, excitation, options.backwards)
                                           : sequence_text(mechanism, excitation, options.backwards);
   std::fputs(report.c_str(), stdout);
-  return Status::done;
+  return ExitStatus::done;
 }

@@ -71,7 +71,7 @@ std::string sweep_duties(const SweepOptions& options, const Rig& rig, const Mech
 
 }  // namespace
 
-Status run_sweep(const SweepOptions& options) {
+ExitStatus run_sweep(const SweepOptions& options) {
   check_output_names({options.plot, {}, {}, options.overwrite}, {options.rig});
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
@@ -79,5 +79,5 @@ Status run_sweep(const SweepOptions& options) {
                              : options.modes ? sweep_modes(options, rig, mechanism)
                                              : sweep_one(options, rig, mechanism);
   std::fputs(report.c_str(), stdout);
-  return Status::done;
+  return ExitStatus::done;
 }

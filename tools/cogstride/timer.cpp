@@ -39,7 +39,7 @@ void take_timer_of_rig(const TimerOptions& options, TimerReport& report) {
 
 }  // namespace
 
-Status run_timer(const TimerOptions& options) {
+ExitStatus run_timer(const TimerOptions& options) {
   check_output_names({options.plot, {}, {}, options.overwrite}, {options.rig});
   TimerReport report;
   if (!options.rig.empty()) {
@@ -81,5 +81,5 @@ Status run_timer(const TimerOptions& options) {
   if (!options.plot.empty()) draw_timer(options.plot, report);
   const std::string text = options.json ? timer_json(report) : timer_text(report);
   std::fputs(text.c_str(), stdout);
-  return Status::done;
+  return ExitStatus::done;
 }

@@ -56,6 +56,10 @@ class LiveBench::Supervisor final : public Participant {
   explicit Supervisor(LiveBench& bench);
   [[nodiscard]] Tick next_act() const override;
   void act(Lines& lines, std::span<const Reading> readings) override;
+  void sample_each(Tick period) {
+    between_samples_ = period;
+    next_sample_ = 0;
+  }
 
  private:
   void look();
@@ -68,6 +72,8 @@ class LiveBench::Supervisor final : public Participant {
   LiveBench& bench_;
   Tick between_looks_;
   Tick next_look_ = 0;
+  Tick between_samples_ = 0;
+  Tick next_sample_ = never;
   Tick half_beat_ = 0;
   Tick next_beat_ = never;
   bool beat_high_ = false;
@@ -87,9 +93,11 @@ struct LiveBench::Inside {
   bool guardian_is_told = false;
   std::vector<bool> homing{};  // of each mover: whether its switches are left to it
   std::unique_ptr<QueuedSink> trace;
+  std::vector<double> samples{};  // of all signals
   std::unique_ptr<LiveLines> lines;
   std::unique_ptr<Supervisor> supervisor;
-  LiveTally tally{};
+  Verdict verdict{};
+  LivePlay played{};
   Tick bound = 0;
   bool closed = false;
 };
@@ -148,6 +156,10 @@ LiveBench::LiveBench(Rig given, Options options)
     layout.lines.push_back(
         {line.id, line.name, line.use == LineSetup::Use::input ? in.lines->level(line.id) : line.rest_high});
   in.trace = std::make_unique<QueuedSink>(*options.trace);
+  layout.signals = signals();
+  layout.sample_period = std::max<Tick>(1, ticks_at_least(options.sample_period, controller.timer_clock));
+  in.samples.resize(layout.signals.size());
+  in.supervisor->sample_each(layout.sample_period);
   in.trace->begin(layout);
   in.lines->on_edge([this](Tick at, LineId line, bool high) { inside_->trace->edge(at, line, high); });
 }
@@ -225,31 +237,31 @@ void LiveBench::close() {
   const double ticks_per_second = rig().controller.timer_clock.base().to_double();
   const auto seconds = [&](Tick ticks) { return static_cast<double>(ticks) / ticks_per_second; };
   const LatenessRecord& late = in.lines->lateness();
-  LiveTally& tally = in.tally;
-  tally.seconds = now().in(units::s);
-  for (const auto& mover : movers()) mover->add_to(tally, in.lines->now());
-  tally.edges = late.edges();
-  tally.edges_too_late = late.beyond();
-  tally.late_99 = seconds(late.at_share(0.99));
-  tally.late_worst = seconds(late.worst());
-  tally.bound = seconds(in.bound);
-  tally.stood_still = seconds(in.lines->stood_still());
+  in.verdict.seconds = now().in(units::s);
+  for (const auto& mover : movers()) in.verdict.movers.push_back(mover->came_to(in.lines->now()));
+  LivePlay& played = in.played;
+  played.edges = late.edges();
+  played.edges_too_late = late.beyond();
+  played.late_99 = seconds(late.at_share(0.99));
+  played.late_worst = seconds(late.worst());
+  played.bound = seconds(in.bound);
+  played.stood_still = seconds(in.lines->stood_still());
   const PlayerConditions& player = in.lines->conditions();
-  tally.conditions = fmt::format("{}; its sleeps end within {:.0f} us",
-                                 player.words.empty() ? "real-time priority, memory locked" : player.words,
-                                 1e-3 * static_cast<double>(player.wake_ns));
+  played.conditions = fmt::format("{}; its sleeps end within {:.0f} us",
+                                  player.words.empty() ? "real-time priority, memory locked" : player.words,
+                                  1e-3 * static_cast<double>(player.wake_ns));
   if (const std::int64_t missed = in.lines->missed_reports(); missed > 0)
-    tally.conditions += fmt::format("; {} edges are missing in the record", missed);
+    played.conditions += fmt::format("; {} edges are missing in the record", missed);
   if (const std::int64_t codes = in.lines->codes_read(); codes > 0)
-    tally.conditions += fmt::format("; {} analogue codes", codes);
+    played.conditions += fmt::format("; {} analogue codes", codes);
   if (const std::int64_t codes = in.lines->codes_left_out(); codes > 0)
-    tally.conditions +=
+    played.conditions +=
         fmt::format("; {} more were left out: the converter is slower than what was asked", codes);
   if (in.trace == nullptr) return;
   in.trace->end(in.lines->now() + in.lines->stood_still());
-  tally.record_failure = in.trace->failure();
+  played.record_failure = in.trace->failure();
   if (const std::int64_t left_out = in.trace->left_out(); left_out > 0)
-    tally.conditions +=
+    played.conditions +=
         fmt::format("; {} edges and events are missing in the record: its file was too slow", left_out);
 }
 
@@ -263,8 +275,12 @@ void LiveBench::give_back() noexcept {
   in.kernel.reset();
 }
 
-const LiveTally& LiveBench::tally() const {
-  return inside_->tally;
+const Verdict& LiveBench::verdict() const {
+  return inside_->verdict;
+}
+
+const LivePlay& LiveBench::played() const {
+  return inside_->played;
 }
 
 const PlayerConditions& LiveBench::conditions() const {
@@ -286,8 +302,8 @@ const TimedLines& LiveBench::lines() const {
 }
 
 void LiveBench::noted(const MotionNote& note) {
-  if (note.kind == MotionNote::Kind::faulted && inside_->tally.fault.empty())
-    inside_->tally.fault = note.text;
+  if (note.kind == MotionNote::Kind::faulted && inside_->verdict.fault.empty())
+    inside_->verdict.fault = note.text;
   trace_event(trace_event_of(note, name_of(note.mechanism)));
 }
 
@@ -295,7 +311,7 @@ void LiveBench::stopped(Tick at, const Trip& trip) {
   if (trip.cause == Trip::Cause::emergency_stop || trip.cause == Trip::Cause::limit_switch)
     inside_->lines->answer_reactions();                  // it is being stopped as the rig says
   if (trip.cause == Trip::Cause::motion_failed) return;  // noted already
-  if (inside_->tally.fault.empty()) inside_->tally.fault = trip.what;
+  if (inside_->verdict.fault.empty()) inside_->verdict.fault = trip.what;
   trace_event({at, "bench", trip.what, TraceEvent::Kind::fault});
 }
 
@@ -309,12 +325,18 @@ LiveBench::Supervisor::Supervisor(LiveBench& bench)
 
 Tick LiveBench::Supervisor::next_act() const {
   if (bench_.inside_->lines->has_trouble() || switches_differ()) return 0;
-  return std::min(next_look_, next_beat_);
+  return std::min({next_look_, next_beat_, next_sample_});
 }
 
 void LiveBench::Supervisor::act(Lines& lines, std::span<const Reading>) {
   if (switches_differ()) watch_switches();
   if (lines.now() >= next_beat_) beat(lines);
+  if (lines.now() >= next_sample_) {
+    next_sample_ = lines.now() + between_samples_;
+    Inside& in = *bench_.inside_;
+    bench_.sample_signals(lines.now(), in.samples);
+    in.trace->sample(lines.now() + in.lines->stood_still(), in.samples);
+  }
   if (lines.now() >= next_look_ || bench_.inside_->lines->has_trouble()) {
     next_look_ = lines.now() + between_looks_;
     look();
@@ -414,7 +436,7 @@ void LiveBench::Supervisor::look() {
 }
 
 void LiveBench::fail(StopBy how, const std::string& why) {
-  if (inside_->tally.fault.empty()) inside_->tally.fault = why;
+  if (inside_->verdict.fault.empty()) inside_->verdict.fault = why;
   trace_event({lines().now(), "bench", why, TraceEvent::Kind::fault});
   stop(how, why, FaultCode::controller);
   tell_fault(why);

@@ -13,8 +13,9 @@
 
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/live/player_conditions.hpp"
-#include "cogstride/trace/live_tally.hpp"
+#include "cogstride/trace/live_play.hpp"
 #include "cogstride/trace/trace.hpp"
+#include "cogstride/trace/verdict.hpp"
 
 namespace cogstride {
 
@@ -43,8 +44,9 @@ class LiveBench final : public Bench {
     ExactTime lead = ExactTime::from_base({1, 200});  ///< from command to effect
     /// That motion is handed out ahead by; half of it may pass while nobody serves the bench. 2 ms to 1 s
     ExactTime horizon = ExactTime::from_base({1, 50});
+    ExactTime sample_period = ExactTime::from_base({1, 200});  ///< of signals in the trace, at the least
     /// Told what is really written and when, from a thread of the bench's own; must outlive it. One that
-    /// fails is given up, and the tally says so.
+    /// fails is given up, and played() says so.
     TraceSink* trace = nullptr;
     bool asks_for_real_time = true;
     /// A port in the place of the kernel's lines, with the lines of the rig whatever chips it names; it must
@@ -63,8 +65,10 @@ class LiveBench final : public Bench {
   /// orders and waits throw RangeError from then on, records stay readable.
   void close();
 
-  /// What it came to, once it has been closed.
-  [[nodiscard]] const LiveTally& tally() const;
+  /// What it came to by what was written and read, once it has been closed.
+  [[nodiscard]] const Verdict& verdict() const;
+  /// How well its edges kept their times, once it has been closed.
+  [[nodiscard]] const LivePlay& played() const;
   [[nodiscard]] const PlayerConditions& conditions() const;
   /// An event of a guest (a script) in the trace.
   void trace_event(TraceEvent event) override;

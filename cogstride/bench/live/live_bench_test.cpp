@@ -90,15 +90,20 @@ struct EdgeLog final : TraceSink {
     LineId line;
     bool high;
   };
-  void begin(const TraceLayout& layout) override { lines = layout.lines.size(); }
+  void begin(const TraceLayout& layout) override {
+    lines = layout.lines.size();
+    asked = layout.place_of("traverse.asked").value();
+  }
   void edge(Tick at, LineId line, bool high) override { edges.push_back({at, line, high}); }
-  void sample(Tick, std::span<const double>) override {}
+  void sample(Tick, std::span<const double> values) override { places.push_back(values[asked]); }
   void event(const TraceEvent& event) override { events.push_back(event.text); }
   void end(Tick) override { has_ended = true; }
   [[nodiscard]] std::int64_t rises(LineId line) const {
     return std::count_if(edges.begin(), edges.end(), [&](const Edge& e) { return e.line == line && e.high; });
   }
   std::size_t lines = 0;
+  std::size_t asked = 0;       // place of that signal
+  std::vector<double> places;  // mm, that were asked
   std::vector<Edge> edges;
   std::vector<std::string> events;
   bool has_ended = false;
@@ -120,15 +125,20 @@ TEST(LiveBench, HomesAgainstAGateAndMovesExactly) {
     traverse.move({.to = 3_mm, .speed = 10_mm_per_s}).wait();
     bench.serve(0.03_s);
     bench.close();
-    const LiveTally& tally = bench.tally();
-    if (is_of_a_busy_computer(tally.fault)) throw MotionFault(tally.fault, FaultCode::controller);
+    const Verdict& verdict = bench.verdict();
+    const LivePlay& played = bench.played();
+    if (is_of_a_busy_computer(verdict.fault)) throw MotionFault(verdict.fault, FaultCode::controller);
     EXPECT_NEAR(port.place_mm() - 3.0, off, 1e-9) << "and no step is lost from there on";
     EXPECT_EQ(log.rises(step), port.pulses()) << "the trace is what went out";
+    EXPECT_TRUE(std::isnan(log.places.front())) << "before it was homed";
+    EXPECT_EQ(*std::max_element(log.places.begin(), log.places.end(),
+                                [](double a, double b) { return std::isnan(a) || a < b; }),
+              6.0);
+    EXPECT_EQ(bench.signal("traverse.asked"), 3.0);
     EXPECT_TRUE(log.has_ended);
-    EXPECT_EQ(tally.fault, "");
-    EXPECT_GE(tally.edges, 2 * port.pulses());
-    ASSERT_EQ(tally.mechanisms.size(), 1u);
-    EXPECT_EQ(tally.mechanisms[0].stands_at, 3.0);
+    EXPECT_EQ(verdict.fault, "");
+    EXPECT_GE(played.edges, 2 * port.pulses());
+    EXPECT_EQ(verdict.of("traverse").figure("asked"), 3.0);
     EXPECT_FALSE(port.read(step));
     EXPECT_TRUE(port.read(enable)) << "ENABLE rests high";
   });
@@ -260,8 +270,8 @@ TEST(LiveBench, AnEdgePastTheBoundStopsTheRun) {
     EXPECT_FALSE(traverse.position()) << "at that speed its field stood still for longer than a full step";
     EXPECT_LT(traverse_port.place_mm() - off, 20.0) << "it stopped on the way";
     bench.close();
-    EXPECT_GE(bench.tally().edges_too_late, 1);
-    EXPECT_GT(bench.tally().stood_still, 0.05);
+    EXPECT_GE(bench.played().edges_too_late, 1);
+    EXPECT_GT(bench.played().stood_still, 0.05);
   });
 }
 
@@ -313,12 +323,12 @@ TEST(LiveBench, DoesNothingOnceItHasBeenClosed) {
   bench.serve(0.03_s);
   bench.close();
   bench.close();
-  const double seconds = bench.tally().seconds;
+  const double seconds = bench.verdict().seconds;
   port.reset();
   EXPECT_THROW(bench.serve(0.5_s), RangeError);
   bench.stop();
   EXPECT_THROW((void)bench.stepper("traverse").home(), RangeError);
-  EXPECT_EQ(bench.tally().seconds, seconds);
+  EXPECT_EQ(bench.verdict().seconds, seconds);
 }
 
 TEST(LiveBench, BeatsItsHeartAsLongAsItRuns) {

@@ -249,11 +249,11 @@ TEST(LiveDuty, DrivesABrushedMotorAndHoldsItsCurrentBack) {
     bench.wait_for_all();
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(forward) == 0; }));
     bench.close();
-    if (is_of_a_busy_computer(bench.tally().fault))
-      throw MotionFault(bench.tally().fault, FaultCode::controller);
-    ASSERT_EQ(bench.tally().drives.size(), 1u);
-    EXPECT_NEAR(bench.tally().drives[0].highest_duty, 0.4, 1e-12);
-    EXPECT_GT(bench.tally().drives[0].driven_seconds, 2.0);
+    if (is_of_a_busy_computer(bench.verdict().fault))
+      throw MotionFault(bench.verdict().fault, FaultCode::controller);
+    const MoverVerdict& verdict = bench.verdict().of("feeder");
+    EXPECT_NEAR(verdict.figure("highest_duty_share"), 0.4, 1e-12);
+    EXPECT_GT(verdict.figure("driven"), 2.0);
     EXPECT_FALSE(port.changes.back().line == enable && port.changes.back().high);
   });
 }
@@ -307,9 +307,8 @@ TEST(LivePulses, AreMadeByHardwareFrameByFrame) {
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(fan_line) == 1'000'000; }));
     EXPECT_TRUE(comes_to(bench, [&] { return port.last_duty(snips_line) == 0; }));
     bench.close();
-    ASSERT_EQ(bench.tally().pulsed.size(), 2u);
-    EXPECT_FALSE(bench.tally().pulsed[0].asked) << "closed, its lines carry no pulse";
-    EXPECT_FALSE(bench.tally().pulsed[1].asked);
+    for (const char* const name : {"fan", "snips"})
+      EXPECT_TRUE(std::isnan(bench.verdict().of(name).figure("asked"))) << "closed, its lines carry no pulse";
   });
 }
 
@@ -324,13 +323,13 @@ TEST(LivePulses, AMotorWhosePulsesAreCutMayStillTurn) {
     bench.stop();
     bench.serve(0.1_s);
     bench.close();
-    if (is_of_a_busy_computer(bench.tally().fault))
-      throw MotionFault(bench.tally().fault, FaultCode::controller);
-    const LiveTally::Pulsed& seen = bench.tally().pulsed[0];
-    EXPECT_FALSE(seen.asked);
-    EXPECT_NEAR(seen.cut_with, 0.5, 1e-9);
-    EXPECT_NEAR(seen.cut_before, 0.1, 0.02);
-    const std::string text = drive_text({"rig", "script", bench.tally(), {}}, EventLog{});
+    if (is_of_a_busy_computer(bench.verdict().fault))
+      throw MotionFault(bench.verdict().fault, FaultCode::controller);
+    const MoverVerdict& seen = bench.verdict().of("fan");
+    EXPECT_TRUE(std::isnan(seen.figure("asked")));
+    EXPECT_NEAR(seen.figure("cut_with_share"), 0.5, 1e-9);
+    EXPECT_NEAR(seen.figure("cut_before"), 0.1, 0.02);
+    const std::string text = drive_text({"rig", "script", bench.verdict(), bench.played(), {}}, EventLog{});
     EXPECT_NE(text.find("its motor had 50 % throttle until 0.1"), std::string::npos) << text;
   });
 }
@@ -403,14 +402,12 @@ TEST(LiveGates, WhatStillTurnsWhenItsGatesGoOffIsSaidToTurn) {
     ASSERT_EQ(end_of(spin), "");
     bench.serve(0.3_s);
     bench.close();
-    if (is_of_a_busy_computer(bench.tally().fault))
-      throw MotionFault(bench.tally().fault, FaultCode::controller);
-    ASSERT_EQ(bench.tally().brushless.size(), 1u);
-    const LiveTally::RunsDown& runs_down = bench.tally().brushless[0].runs_down;
-    EXPECT_NEAR(runs_down.speed, 4.0, 0.1);
-    EXPECT_EQ(runs_down.speed_unit, "rpm");
-    EXPECT_GT(runs_down.stands_in, 0.0);
-    const std::string text = drive_text({"rig", "script", bench.tally(), {}}, EventLog{});
+    if (is_of_a_busy_computer(bench.verdict().fault))
+      throw MotionFault(bench.verdict().fault, FaultCode::controller);
+    const MoverVerdict& runs_on = bench.verdict().of("spindle");
+    EXPECT_NEAR(runs_on.figure("runs_on_at"), 4.0, 0.1) << "rpm";
+    EXPECT_GT(runs_on.figure("stands_in"), 0.0);
+    const std::string text = drive_text({"rig", "script", bench.verdict(), bench.played(), {}}, EventLog{});
     EXPECT_NE(text.find("spindle       STILL TURNS without drive, at up to"), std::string::npos) << text;
   });
 }

@@ -77,6 +77,8 @@ SimulatedBench::SimulatedBench(Rig rig, Options options)
   for (const auto& [name, position] : options_.start_positions) (void)mechanism_named(this->rig(), name);
   open_lines();
   make_twins();
+  for (const auto& mover : movers())
+    sampled_.emplace_back(signals_of(*mover).size(), twin_of(mover->id()).signals().size());
   begin_trace();
 }
 
@@ -159,8 +161,6 @@ void SimulatedBench::begin_trace() {
   layout.sample_period =
       std::max<Tick>(1, ticks_at_least(options_.sample_period, rig().controller.timer_clock));
   samples_.resize(layout.signals.size());
-  for (const auto& mover : movers())
-    sampled_.emplace_back(mover->signals().size(), twin_of(mover->id()).signals().size());
   options_.trace->begin(layout);
   lines_->on_edge([this](Tick at, LineId line, bool high) { options_.trace->edge(at, line, high); });
   lines_->look_each(layout.sample_period, [this](Tick at) { look(at); });
@@ -186,32 +186,21 @@ void SimulatedBench::look_at_twins() const {
 std::vector<TracedSignal> SimulatedBench::signals() const {
   std::vector<TracedSignal> all;
   for (const auto& mover : movers())
-    for (const auto& signals : {mover->signals(), twin_of(mover->id()).signals()})
+    for (const auto& signals : {signals_of(*mover), twin_of(mover->id()).signals()})
       for (const TracedSignal& signal : signals)
         all.push_back({mover->name() + "." + signal.name, signal.unit});
   return all;
 }
 
-double SimulatedBench::signal(const std::string& name) const {
-  std::vector<std::string> names;
+void SimulatedBench::sample_signals(Tick at, std::span<double> values) const {
+  look_at_twins();
   for (const auto& mover : movers()) {
-    Twin& twin = twin_of(mover->id());
-    twin.look();
-    const auto value = [&](const std::vector<TracedSignal>& signals, const auto& sample) {
-      std::vector<double> values(signals.size());
-      sample(values);
-      for (std::size_t i = 0; i < signals.size(); ++i) {
-        if (mover->name() + "." + signals[i].name == name) return std::optional(values[i]);
-        names.push_back(mover->name() + "." + signals[i].name);
-      }
-      return std::optional<double>();
-    };
-    const auto asked =
-        value(mover->signals(), [&](std::span<double> values) { mover->sample(lines_->now(), values); });
-    const auto made = value(twin.signals(), [&](std::span<double> values) { twin.sample(values); });
-    if (asked || made) return asked ? *asked : *made;
+    const Twin& twin = twin_of(mover->id());
+    const auto [own, made] = sampled_[static_cast<std::size_t>(mover->id())];
+    sample_signals_of(*mover, at, values.first(own));
+    twin.sample(values.subspan(own, made));
+    values = values.subspan(own + made);
   }
-  throw RangeError(fmt::format("'{}' is no signal of this bench; it has: {}", name, fmt::join(names, ", ")));
 }
 
 const CartPose& SimulatedBench::cart_pose(const std::string& name) const {
@@ -222,15 +211,7 @@ const CartPose& SimulatedBench::cart_pose(const std::string& name) const {
 }
 
 void SimulatedBench::look(Tick at) {
-  look_at_twins();
-  std::span<double> left(samples_);
-  for (const auto& mover : movers()) {
-    const Twin& twin = twin_of(mover->id());
-    const auto [asked, made] = sampled_[static_cast<std::size_t>(mover->id())];
-    mover->sample(at, left.first(asked));
-    twin.sample(left.subspan(asked, made));
-    left = left.subspan(asked + made);
-  }
+  sample_signals(at, samples_);
   options_.trace->sample(at, samples_);
 }
 
@@ -284,11 +265,16 @@ void SimulatedBench::touch(const std::string& mechanism, const PlaceSwitch& plac
   shaft->befall({0, ShaftPlant::PlantEvent::Kind::contact, static_cast<LineId>(place_switch.line), acts});
 }
 
-RunTally SimulatedBench::tally() const {
-  RunTally run;
+Verdict SimulatedBench::verdict() const {
+  Verdict run;
   run.seconds = now().in(units::s);
   run.fault = fault_;
-  for (const auto& twin : twins_) twin->add_to(run, lines_->now(), run.seconds);
+  const Tick now = lines_->now();
+  for (const auto& mover : movers()) {
+    MoverVerdict verdict = mover->came_to(now);
+    twin_of(mover->id()).judge(verdict, now, run.seconds);
+    run.movers.push_back(std::move(verdict));
+  }
   return run;
 }
 

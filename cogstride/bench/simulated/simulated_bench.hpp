@@ -9,8 +9,8 @@
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/guest.hpp"
 #include "cogstride/bench/simulated/outside_event.hpp"
-#include "cogstride/trace/tally.hpp"
 #include "cogstride/trace/trace.hpp"
+#include "cogstride/trace/verdict.hpp"
 
 namespace cogstride {
 
@@ -53,14 +53,8 @@ class SimulatedBench final : public Bench {
   /// the code `closed`; orders and waits throw RangeError from then on, records stay readable.
   void close();
 
-  /// What was asked and what was made, so far.
-  [[nodiscard]] RunTally tally() const;
-  /// What a record of the run shows of a mover now, by its name there and in its unit there:
-  /// "traverse.made", "spindle.speed". NaN where it is not known.
-  /// @throws RangeError when there is no such signal, with those that there are
-  [[nodiscard]] double signal(const std::string& name) const;
-  /// Names and units of all of them, in the order of a record.
-  [[nodiscard]] std::vector<TracedSignal> signals() const;
+  /// What was asked held against what was made, so far.
+  [[nodiscard]] Verdict verdict() const;
   /// The physics of one mechanism, for tests that look deeper. @throws RangeError when there is none of that
   /// name.
   [[nodiscard]] const SteppedPlant& plant(const std::string& name) const;
@@ -81,10 +75,12 @@ class SimulatedBench final : public Bench {
   void trace_event(TraceEvent event) override;
   /// Events whose time has not come so far.
   [[nodiscard]] std::vector<OutsideEvent> events_not_come() const;
+  [[nodiscard]] std::vector<TracedSignal> signals() const override;
 
  protected:
   void noted(const MotionNote& note) override;
   void stopped(Tick at, const Trip& trip) override;
+  void sample_signals(Tick at, std::span<double> values) const override;
   [[nodiscard]] std::vector<Participant*> surroundings() override;
   [[nodiscard]] TimedLines& lines() override;
   [[nodiscard]] const TimedLines& lines() const override;
@@ -106,7 +102,8 @@ class SimulatedBench final : public Bench {
   std::vector<std::unique_ptr<Twin>> twins_;  // by MechanismId
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
-  std::vector<std::pair<std::size_t, std::size_t>> sampled_;  // signals of movers and of their twins
+  /// Of each mover: signals of its own and of its twin.
+  std::vector<std::pair<std::size_t, std::size_t>> sampled_;
   std::string fault_;
   std::string noted_fault_{};  // that a motion has noted itself, last
 };

@@ -9,8 +9,8 @@
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/motion/motion_record.hpp"
 #include "cogstride/plant/shaft_plant.hpp"
-#include "cogstride/trace/tally.hpp"
 #include "cogstride/trace/trace.hpp"
+#include "cogstride/trace/verdict.hpp"
 
 namespace cogstride {
 
@@ -39,8 +39,9 @@ class Twin {
   virtual void noted(const MotionNote&) {}
   /// Called each millisecond, with all plants advanced to it.
   virtual void look() {}
-  /// Adds what it came to so far. @param seconds  of the run
-  virtual void add_to(RunTally&, Tick, double /*seconds*/) const {}
+  /// Holds what its mover came to against what was made: completes the verdict and complains.
+  /// @param seconds  of the run
+  virtual void judge(MoverVerdict&, Tick /*now*/, double /*seconds*/) const {}
 };
 
 }  // namespace cogstride

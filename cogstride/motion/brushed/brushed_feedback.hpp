@@ -18,6 +18,7 @@ class BrushedFeedback {
   BrushedFeedback(const Mechanism& mechanism, const Controller& controller);
 
   [[nodiscard]] const Encoder* encoder() const { return encoder_; }  ///< null where it has none
+  [[nodiscard]] bool has_shunt() const { return shunt_ != nullptr; }
   [[nodiscard]] bool is_asked() const { return asked_; }
   /// Samples from now on. @param stride @param pwm_period  ticks from one duty to the next, of one period
   void ask(Lines& lines, Tick stride, Tick pwm_period);

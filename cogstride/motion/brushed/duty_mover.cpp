@@ -9,7 +9,6 @@
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/quantity/finite.hpp"
 #include "cogstride/quantity/text.hpp"
-#include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
 namespace {
@@ -354,21 +353,35 @@ std::optional<OutputPosition> DutyMover::position(Tick) const {
 }
 
 std::vector<TracedSignal> DutyMover::signals() const {
-  return {{"duty", "%"}, {"wanted_speed", std::string(speed_unit(output_kind(mechanism_.train)))}};
+  const std::string unit(speed_unit(output_kind(mechanism_.train)));
+  std::vector<TracedSignal> signals{{"duty", "%"}, {"wanted_speed", unit}};
+  if (feedback_.encoder() != nullptr) signals.push_back({"measured_speed", unit});
+  if (feedback_.has_shunt()) signals.push_back({"measured_current", "A"});
+  return signals;
 }
 
 void DutyMover::sample(Tick now, std::span<double> values) const {
-  values[0] = 100.0 * duty(now);
-  values[1] = holds_ ? speed_units_per_base(output_kind(mechanism_.train)) * hold_->wanted_speed(now)
-                     : std::numeric_limits<double>::quiet_NaN();
+  const double scale = speed_units_per_base(output_kind(mechanism_.train));
+  constexpr double not_known = std::numeric_limits<double>::quiet_NaN();
+  std::size_t place = 0;
+  values[place++] = 100.0 * duty(now);
+  values[place++] = holds_ ? scale * hold_->wanted_speed(now) : not_known;
+  if (feedback_.encoder() != nullptr) values[place++] = scale * feedback_.speed();
+  if (feedback_.has_shunt()) values[place++] = feedback_.current().value_or(not_known);
 }
 
-void DutyMover::add_to(LiveTally& tally, Tick now) const {
-  tally.drives.push_back({mechanism_.name, highest_duty(), driven_seconds(),
-                          runs_down(run_down_, output_kind(mechanism_.train), now)});
+MoverVerdict DutyMover::came_to(Tick now) const {
+  MoverVerdict verdict = began_verdict();
+  verdict.add("duty_share", duty(now));
+  verdict.add("highest_duty_share", highest_duty());
+  verdict.add("driven", driven_seconds(), "s");
+  const std::string words = add_run_down(verdict, run_down_, output_kind(mechanism_.train), now);
+  verdict.sum = fmt::format("driven for {:.3g} s, at {:.3g} % duty at the most{}{}", driven_seconds(),
+                            100.0 * highest_duty(), words.empty() ? "" : "; ", words);
+  return verdict;
 }
 
-std::string DutyMover::figures(Tick now) const {
+std::string DutyMover::asked(Tick now) const {
   const OutputKind kind = output_kind(mechanism_.train);
   std::string given = fmt::format("{:.0f} %", 100.0 * duty(now));
   if (!holds_) return given;

@@ -85,8 +85,8 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   [[nodiscard]] Duties* duties() override { return this; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
-  [[nodiscard]] std::string figures(Tick now) const override;
-  void add_to(LiveTally& tally, Tick now) const override;
+  [[nodiscard]] std::string asked(Tick now) const override;
+  [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   [[nodiscard]] bool has_ended() const override { return !course_.is_on_its_way() && !log().is_on(); }
   [[nodiscard]] bool is_driven(Tick now) const override { return duty(now) != 0.0; }
 

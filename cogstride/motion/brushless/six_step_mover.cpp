@@ -7,7 +7,6 @@
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/brushless/beside_watch.hpp"
-#include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
 namespace {
@@ -472,19 +471,27 @@ std::vector<std::unique_ptr<CountCheck>> SixStepMover::count_checks(std::span<co
 }
 
 std::vector<TracedSignal> SixStepMover::signals() const {
-  return {{"duty", "%"}, {"wanted_speed", std::string(speed_unit(output_kind(mechanism_.train)))}};
+  const std::string unit(speed_unit(output_kind(mechanism_.train)));
+  std::vector<TracedSignal> signals{{"duty", "%"}, {"wanted_speed", unit}};
+  if (angle_ != nullptr) signals.push_back({"measured_speed", unit});
+  return signals;
 }
 
 void SixStepMover::sample(Tick now, std::span<double> values) const {
   values[0] = 100.0 * duty();
-  values[1] = speed_units_per_base(output_kind(mechanism_.train)) * wanted_speed(now);
+  const double scale = speed_units_per_base(output_kind(mechanism_.train));
+  values[1] = scale * wanted_speed(now);
+  if (angle_ != nullptr) values[2] = scale * speed_.counts_per_second() / rows_per_base_;
 }
 
-void SixStepMover::add_to(LiveTally& tally, Tick now) const {
-  tally.brushless.push_back({mechanism_.name, runs_down(run_down_, output_kind(mechanism_.train), now)});
+MoverVerdict SixStepMover::came_to(Tick now) const {
+  MoverVerdict verdict = began_verdict();
+  const std::string words = add_run_down(verdict, run_down_, output_kind(mechanism_.train), now);
+  verdict.sum = words.empty() ? "at rest" : words;
+  return verdict;
 }
 
-std::string SixStepMover::figures(Tick now) const {
+std::string SixStepMover::asked(Tick now) const {
   const OutputKind kind = output_kind(mechanism_.train);
   return fmt::format("{:.3g} {} wanted, {:.0f} %", speed_units_per_base(kind) * wanted_speed(now),
                      speed_unit(kind), 100.0 * duty());

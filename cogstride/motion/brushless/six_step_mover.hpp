@@ -61,8 +61,8 @@ class SixStepMover final : public Mover, public Speeds {
   [[nodiscard]] Speeds* speeds() override { return this; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
-  [[nodiscard]] std::string figures(Tick now) const override;
-  void add_to(LiveTally& tally, Tick now) const override;
+  [[nodiscard]] std::string asked(Tick now) const override;
+  [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   [[nodiscard]] bool has_ended() const override { return !log().is_on(); }
   [[nodiscard]] bool is_driven(Tick) const override { return output_.given() != 0.0; }
 

@@ -61,7 +61,7 @@ CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mec
           rolled_per_turn(pair.right_wheel), pair.track.base()};
 }
 
-const MoverKind PairMover::its_kind{"is no wheeled pair"};
+const MoverKind PairMover::its_kind{"is no wheeled pair", "wheeled pair"};
 
 PairMover::PairMover(const WheeledPair& pair, MechanismId id, DutyMover& left, DutyMover& right,
                      const Controller& controller)
@@ -214,9 +214,24 @@ void PairMover::sample(Tick, std::span<double> values) const {
   values[3] = 100.0 * pace_;
 }
 
-std::string PairMover::figures(Tick) const {
+std::string PairMover::asked(Tick) const {
   return fmt::format("{:.0f} mm on, {:.0f} mm to the left, {:.0f} deg", 1e3 * pose_.x, 1e3 * pose_.y,
                      pose_.heading * 180.0 / pi);
+}
+
+std::string words(const CartPose& pose) {
+  return fmt::format("{:.1f} mm on, {:.1f} mm to the left, turned {:.2f} deg", 1e3 * pose.x + 0.0,
+                     1e3 * pose.y + 0.0, pose.heading * 180.0 / pi);
+}
+
+MoverVerdict PairMover::came_to(Tick) const {
+  MoverVerdict verdict = began_verdict();
+  verdict.sum = "thinks that it stands " + words(pose_);
+  verdict.add("thinks_x", 1e3 * pose_.x, "mm");
+  verdict.add("thinks_y", 1e3 * pose_.y, "mm");
+  verdict.add("thinks_heading", pose_.heading * 180.0 / pi, "deg");
+  verdict.add("slowest_pace_share", slowest_);
+  return verdict;
 }
 
 }  // namespace cogstride

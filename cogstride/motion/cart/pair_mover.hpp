@@ -34,6 +34,9 @@ struct CartWheels {
 /// @throws RangeError when one of the wheels has no encoder
 [[nodiscard]] CartWheels cart_wheels(const WheeledPair& pair, const Mechanism& left, const Mechanism& right);
 
+/// "812.3 mm on, 0.4 mm to the left, turned 1.20 deg"
+[[nodiscard]] std::string words(const CartPose& pose);
+
 class PairMover final : public Mover, public Ways {
  public:
   static const MoverKind its_kind;
@@ -51,7 +54,8 @@ class PairMover final : public Mover, public Ways {
   [[nodiscard]] std::vector<Mover*> moves() const override { return {left_.mover, right_.mover}; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
-  [[nodiscard]] std::string figures(Tick now) const override;
+  [[nodiscard]] std::string asked(Tick now) const override;
+  [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   /// Its wheels are being stopped by themselves.
   void halt(Lines& lines, const Why& why) override;
   void lines_were_cut(Lines& lines, const Why& why) override { halt(lines, why); }

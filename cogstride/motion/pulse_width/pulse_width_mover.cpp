@@ -15,7 +15,7 @@ Tick PulseWidthMover::ticks(double seconds) const {
   return std::llround(std::ceil(seconds * ticks_per_second_));
 }
 
-std::optional<double> PulseWidthMover::asked(Tick now) const {
+std::optional<double> PulseWidthMover::pulse_share(Tick now) const {
   return has_pulses_ ? std::optional(share_at(now)) : std::nullopt;
 }
 
@@ -41,7 +41,7 @@ void PulseWidthMover::release(Lines& lines) {
 
 void PulseWidthMover::lines_were_cut(Lines& lines, const Why& why) {
   const Tick now = lines.now();
-  if (const std::optional<double> share = asked(now)) went_off_ = WentOff{*share, now};
+  if (const std::optional<double> share = pulse_share(now)) went_off_ = WentOff{*share, now};
   log().end(now, why.text.empty() ? Why{why.code, "the lines were cut"} : why);
   has_pulses_ = false;
   next_act_ = never;

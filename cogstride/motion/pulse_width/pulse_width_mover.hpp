@@ -28,7 +28,7 @@ class PulseWidthMover : public Mover {
   /// Whether it is given pulses.
   [[nodiscard]] bool has_pulses() const { return has_pulses_; }
   /// What the pulses ask for: a share of the swing, or a throttle of -1 to 1; nothing without pulses.
-  [[nodiscard]] std::optional<double> asked(Tick now) const;
+  [[nodiscard]] std::optional<double> pulse_share(Tick now) const;
 
   /// What its pulses asked for when the lines were cut last, and when that was; share 0: they were not.
   struct WentOff {

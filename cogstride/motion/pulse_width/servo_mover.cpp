@@ -1,5 +1,4 @@
 #include "cogstride/motion/pulse_width/servo_mover.hpp"
-#include "cogstride/trace/live_tally.hpp"
 
 #include <fmt/format.h>
 
@@ -175,15 +174,22 @@ std::vector<TracedSignal> ServoMover::signals() const {
 
 void ServoMover::sample(Tick now, std::span<double> values) const {
   values[0] = display_units_per_base(swing_.kind) * swing_.base.to_double() *
-              asked(now).value_or(std::numeric_limits<double>::quiet_NaN());
+              pulse_share(now).value_or(std::numeric_limits<double>::quiet_NaN());
 }
 
-void ServoMover::add_to(LiveTally& tally, Tick now) const {
-  tally.pulsed.push_back({name(), true, asked(now), 0.0, seconds(now - went_off().at)});
+MoverVerdict ServoMover::came_to(Tick now) const {
+  MoverVerdict verdict = began_verdict();
+  const std::optional<double> share = pulse_share(now);
+  verdict.add("asked",
+              display_units_per_base(swing_.kind) * swing_.base.to_double() *
+                  share.value_or(std::numeric_limits<double>::quiet_NaN()),
+              std::string(display_unit(swing_.kind, 0)));
+  verdict.sum = share ? fmt::format("sent to {:.1f} % of its swing", 100.0 * *share) : "without pulses";
+  return verdict;
 }
 
-std::string ServoMover::figures(Tick now) const {
-  const std::optional<double> share = asked(now);
+std::string ServoMover::asked(Tick now) const {
+  const std::optional<double> share = pulse_share(now);
   if (!share) return {};
   return fmt::format("{:.0f} {}", *share * swing_.base.to_double() * display_units_per_base(swing_.kind),
                      display_unit(swing_.kind, 0));

@@ -29,8 +29,8 @@ class ServoMover final : public PulseWidthMover, public Places {
   [[nodiscard]] Places* places() override { return this; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
-  [[nodiscard]] std::string figures(Tick now) const override;
-  void add_to(LiveTally& tally, Tick now) const override;
+  [[nodiscard]] std::string asked(Tick now) const override;
+  [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   [[nodiscard]] bool is_driven(Tick) const override { return !has_ended(); }
 
   /// Where it was sent; exact. Nothing before its first swing and after a release.

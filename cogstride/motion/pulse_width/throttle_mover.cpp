@@ -7,7 +7,6 @@
 #include <limits>
 
 #include "cogstride/quantity/finite.hpp"
-#include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
 namespace {
@@ -196,14 +195,30 @@ std::vector<TracedSignal> ThrottleMover::signals() const {
 }
 
 void ThrottleMover::sample(Tick now, std::span<double> values) const {
-  values[0] = 100.0 * asked(now).value_or(std::numeric_limits<double>::quiet_NaN());
+  values[0] = 100.0 * pulse_share(now).value_or(std::numeric_limits<double>::quiet_NaN());
 }
 
-void ThrottleMover::add_to(LiveTally& tally, Tick now) const {
-  tally.pulsed.push_back({name(), false, asked(now), went_off().share, seconds(now - went_off().at)});
+MoverVerdict ThrottleMover::came_to(Tick now) const {
+  MoverVerdict verdict = began_verdict();
+  const std::optional<double> share = pulse_share(now);
+  verdict.add("asked", 100.0 * share.value_or(std::numeric_limits<double>::quiet_NaN()), "%");
+  if (share) {
+    verdict.sum = fmt::format("at {:.3g} % throttle", 100.0 * *share);
+    return verdict;
+  }
+  const double before = seconds(now - went_off().at);
+  verdict.add("cut_with_share", went_off().share);
+  verdict.add("cut_before", before, "s");
+  verdict.sum = went_off().share == 0.0
+                    ? "without pulses"
+                    : fmt::format(
+                          "without pulses; its motor had {:.3g} % throttle until {:.2g} s before the "
+                          "end, and MAY STILL TURN",
+                          100.0 * went_off().share, before);
+  return verdict;
 }
 
-std::string ThrottleMover::figures(Tick now) const {
+std::string ThrottleMover::asked(Tick now) const {
   if (!is_armed_) return "arms";
   return fmt::format("{:.0f} %", 100.0 * throttle_at(now));
 }

@@ -43,8 +43,8 @@ class ThrottleMover final : public PulseWidthMover, public Duties, public Arming
   [[nodiscard]] Arming* arming() override { return this; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
-  [[nodiscard]] std::string figures(Tick now) const override;
-  void add_to(LiveTally& tally, Tick now) const override;
+  [[nodiscard]] std::string asked(Tick now) const override;
+  [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   [[nodiscard]] bool is_driven(Tick now) const override { return throttle_at(now) != 0.0; }
 
   /// The throttle that is asked for, -1 to 1.

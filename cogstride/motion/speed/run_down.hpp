@@ -8,7 +8,7 @@
 
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
-#include "cogstride/trace/live_tally.hpp"
+#include "cogstride/trace/verdict.hpp"
 
 namespace cogstride {
 
@@ -70,10 +70,8 @@ class RunDown {
   double from_ = 0.0;  // rad/s of the motor shaft
 };
 
-/// The same as a report shows it.
-[[nodiscard]] inline LiveTally::RunsDown runs_down(const RunDown& run_down, OutputKind kind, Tick now) {
-  return {run_down.speed(now) * speed_units_per_base(kind), std::string(speed_unit(kind)),
-          run_down.stands_in(now)};
-}
+/// Adds what still turns without drive, at most how fast and how long, to what a mover came to.
+/// @return the same in words; "" when it stands. Nothing measures it: the figures are those of its friction
+std::string add_run_down(MoverVerdict& verdict, const RunDown& run_down, OutputKind kind, Tick now);
 
 }  // namespace cogstride

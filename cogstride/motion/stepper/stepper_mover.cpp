@@ -12,7 +12,6 @@
 #include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/text.hpp"
-#include "cogstride/trace/live_tally.hpp"
 
 namespace cogstride {
 namespace {
@@ -568,11 +567,19 @@ void StepperMover::sample(Tick now, std::span<double> values) const {
                       : std::numeric_limits<double>::quiet_NaN();
 }
 
-void StepperMover::add_to(LiveTally& tally, Tick now) const {
+MoverVerdict StepperMover::came_to(Tick now) const {
+  MoverVerdict verdict = began_verdict();
   const OutputKind kind = output_kind(mechanism_.train);
-  LiveTally::Mechanism own{mechanism_.name, std::string(display_unit(kind, 0)), {}, stream_.made()};
-  if (const auto at = position(now)) own.stands_at = at->base.to_double() * display_units_per_base(kind);
-  tally.mechanisms.push_back(std::move(own));
+  const std::string unit(display_unit(kind, 0));
+  const auto at = position(now);
+  const double asked =
+      at ? at->base.to_double() * display_units_per_base(kind) : std::numeric_limits<double>::quiet_NaN();
+  verdict.sum = fmt::format(
+      "{}, {} steps net",
+      at ? fmt::format("stands at {:.6g} {}", asked, unit) : "where it stands is not known", stream_.made());
+  verdict.add("asked", asked, unit);
+  verdict.add("net_steps", static_cast<double>(stream_.made()));
+  return verdict;
 }
 
 /// While an edge waits, its field stands still: past a full step the rotor may have lost it.
@@ -583,7 +590,7 @@ bool StepperMover::loses_place(Tick now, Tick late) const {
   return gone > full_step;
 }
 
-std::string StepperMover::figures(Tick now) const {
+std::string StepperMover::asked(Tick now) const {
   const auto at = position(now);
   if (!at) return "looks for its zero";
   const double steps_per_unit = steps_per_base_.to_double() / display_units_per_base(at->kind);

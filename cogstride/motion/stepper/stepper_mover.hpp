@@ -105,8 +105,11 @@ class StepperMover final : public Mover, public Places, public Arrivals, public 
                                                                       ExactFrequency clock) override;
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
-  [[nodiscard]] std::string figures(Tick now) const override;
-  void add_to(LiveTally& tally, Tick now) const override;
+  [[nodiscard]] std::string asked(Tick now) const override;
+  [[nodiscard]] std::string doing() const override {
+    return queue_.first_is_running() ? queue_.first().record->what : std::string();
+  }
+  [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   [[nodiscard]] bool loses_place(Tick now, Tick late) const override;
 
   [[nodiscard]] Tick next_act() const override;

@@ -1,4 +1,6 @@
 // Brushed motors behind an H-bridge.
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "cogstride/bench/simulated/twins/twins.hpp"
@@ -39,35 +41,79 @@ class BrushedTwin final : public Twin {
     values[4] = plant_.motor_rise();
   }
 
-  void add_to(RunTally& run, Tick now, double seconds) const override {
+  void judge(MoverVerdict& verdict, Tick now, double seconds) const override {
     const Mechanism& mechanism = mover_.mechanism();
     const OutputKind kind = output_kind(mechanism.train);
-    BrushedTally tally;
-    tally.name = mechanism.name;
-    tally.unit = display_unit(kind, 0);
-    tally.speed_unit = speed_unit(kind);
-    tally.made = display_units_per_base(kind) * plant_.position();
-    tally.speed = speed_units_per_base(kind) * plant_.speed();
-    tally.duty = mover_.duty(now);
-    tally.highest_current = plant_.highest_current();
-    tally.mean_current = plant_.charge() / std::max(1e-9, seconds);
-    tally.sustained_current = plant_.sustained_current();
-    tally.driven_still = plant_.driven_still();
-    tally.still_current = plant_.still_current();
-    tally.start_duty = start_duty(model_of(mechanism));
-    tally.highest_supply = plant_.highest_supply();
-    tally.motor_rise = plant_.highest_motor_rise();
-    tally.board_rise = plant_.highest_board_rise();
-    tally.times_limited = plant_.times_limited();
-    if (mechanism.limits.current) tally.current_limit = mechanism.limits.current->base();
-    if (const auto rise = std::get<BrushedMotor>(mechanism.motor).heat.highest_rise)
-      tally.motor_stands = rise->base();
-    if (const auto rise = stage_of(mechanism.board).highest_rise) tally.board_stands = rise->base();
-    if (const auto volts = stage_of(mechanism.board).highest_supply) tally.board_volts = volts->base();
-    run.drives.push_back(std::move(tally));
+    const double made = display_units_per_base(kind) * plant_.position();
+    const double speed = speed_units_per_base(kind) * plant_.speed();
+    const double duty = mover_.duty(now);
+    const double mean = plant_.charge() / std::max(1e-9, seconds);
+    verdict.sum = fmt::format("ends at {:.1f} {}, {}{}", made, display_unit(kind, 0),
+                              turning_words(speed, speed_unit(kind)),
+                              duty == 0.0 ? "" : fmt::format(", at {:.4g} %", 100.0 * duty));
+    const auto& limit = mechanism.limits.current;
+    verdict.rows = {
+        {"current", fmt::format("{:.3g} A at the most, {:.3g} A for 10 ms, {:.3g} A on average{}",
+                                plant_.highest_current(), plant_.sustained_current(), mean,
+                                limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "")},
+        {"heat", fmt::format("motor up to {:.3g} K over the air, board {:.3g} K", plant_.highest_motor_rise(),
+                             plant_.highest_board_rise())},
+        {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())}};
+    verdict.add("made", made, std::string(display_unit(kind, 0)));
+    verdict.add("speed", speed, std::string(speed_unit(kind)));
+    verdict.add("highest_current", plant_.highest_current(), "A");
+    verdict.add("sustained_current", plant_.sustained_current(), "A");
+    verdict.add("mean_current", mean, "A");
+    verdict.add("highest_supply", plant_.highest_supply(), "V");
+    verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
+    verdict.add("board_rise", plant_.highest_board_rise(), "K");
+    verdict.add("periods_limited", static_cast<double>(plant_.times_limited()));
+    verdict.add("driven_and_still", plant_.driven_still(), "s");
+    complain(verdict);
   }
 
  private:
+  static constexpr double longest_still = 0.2;   // s; a ramp from nothing takes some
+  static constexpr double current_spare = 1.05;  // its ripple and the noise of what measures it
+
+  void complain(MoverVerdict& verdict) const {
+    const Mechanism& mechanism = mover_.mechanism();
+    verdict.looked_at.push_back("whether it stood while it was driven");
+    if (plant_.driven_still() >= longest_still)
+      verdict.complaints.push_back(fmt::format(
+          "it was driven for {:.2g} s and stood, with up to {:.3g} A: friction and load hold it up to about "
+          "{:.3g} % of duty. Look at limits.lowest_duty, at load.stiction, and whether something jams",
+          plant_.driven_still(), plant_.still_current(), 100.0 * start_duty(model_of(mechanism))));
+    hold_against(verdict, "current", plant_.sustained_current() / current_spare,
+                 base_of(mechanism.limits.current), [&](double most) {
+                   return fmt::format(
+                       "{:.3g} A for 10 ms is over the {:.3g} A that the rig allows (limits.current), and "
+                       "nothing held it back: a longer ramp, a board with a current limit "
+                       "(board.current_limit), or a shunt by which the controller does",
+                       plant_.sustained_current(), most);
+                 });
+    hold_against(verdict, "motor's heat", plant_.highest_motor_rise(),
+                 base_of(std::get<BrushedMotor>(mechanism.motor).heat.highest_rise), [&](double most) {
+                   return fmt::format(
+                       "its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
+                       plant_.highest_motor_rise(), most);
+                 });
+    hold_against(verdict, "board's heat", plant_.highest_board_rise(),
+                 base_of(stage_of(mechanism.board).highest_rise), [&](double most) {
+                   return fmt::format(
+                       "its board stood {:.3g} K over the air, and stands {:.3g} K "
+                       "(board.board_highest_rise)",
+                       plant_.highest_board_rise(), most);
+                 });
+    hold_against(verdict, "supply", plant_.highest_supply(),
+                 base_of(stage_of(mechanism.board).highest_supply), [&](double most) {
+                   return fmt::format(
+                       "the supply was pumped up to {:.4g} V, and the board stands {:.4g} V "
+                       "(board.highest_supply)",
+                       plant_.highest_supply(), most);
+                 });
+  }
+
   const DutyMover& mover_;
   BrushedPlant plant_;
 };

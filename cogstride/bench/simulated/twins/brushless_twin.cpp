@@ -38,32 +38,66 @@ class BrushlessTwin final : public Twin {
     values[6] = plant_.motor_rise();
   }
 
-  void add_to(RunTally& run, Tick, double) const override {
+  void judge(MoverVerdict& verdict, Tick, double) const override {
     const Mechanism& mechanism = mover_.mechanism();
     const OutputKind kind = output_kind(mechanism.train);
-    BrushlessTally tally;
-    tally.name = mechanism.name;
-    tally.speed_unit = speed_unit(kind);
-    tally.speed = speed_units_per_base(kind) * plant_.speed();
-    tally.highest_speed = speed_units_per_base(kind) * plant_.highest_speed();
-    tally.highest_current = plant_.highest_current();
-    tally.sustained_current = plant_.sustained_current();
-    tally.highest_supply = plant_.highest_supply();
-    tally.motor_rise = plant_.highest_motor_rise();
-    if (mechanism.limits.current) tally.current_limit = mechanism.limits.current->base();
-    if (const auto rise = std::get<BrushlessMotor>(mechanism.motor).heat.highest_rise)
-      tally.motor_stands = rise->base();
-    tally.times_empty = plant_.times_empty();
-    if (plant_.destroyed_at()) {
-      tally.destroyed_at = static_cast<double>(*plant_.destroyed_at()) / ticks_per_second_;
-      const auto& gates = std::get<GateWiring>(mechanism.wiring).gates;
-      tally.destroyed_by = fmt::format("lines {} and {}", gates[2 * plant_.destroyed_leg()].number,
-                                       gates[2 * plant_.destroyed_leg() + 1].number);
-    }
-    run.brushless.push_back(std::move(tally));
+    const std::string unit(speed_unit(kind));
+    const double speed = speed_units_per_base(kind) * plant_.speed();
+    const double highest = speed_units_per_base(kind) * plant_.highest_speed();
+    const auto& limit = mechanism.limits.current;
+    verdict.sum = fmt::format("ends {}, at most at {:.4g} {}", turning_words(speed, unit), highest, unit);
+    verdict.rows = {
+        {"current", fmt::format("{:.3g} A of a phase at the most, {:.3g} A for 10 ms{}",
+                                plant_.highest_current(), plant_.sustained_current(),
+                                limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "")},
+        {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())}};
+    if (plant_.highest_motor_rise() > 0.0)
+      verdict.rows.push_back(
+          {"heat", fmt::format("motor up to {:.3g} K over the air", plant_.highest_motor_rise())});
+    verdict.add("speed", speed, unit);
+    verdict.add("highest_speed", highest, unit);
+    verdict.add("highest_current", plant_.highest_current(), "A");
+    verdict.add("sustained_current", plant_.sustained_current(), "A");
+    verdict.add("highest_supply", plant_.highest_supply(), "V");
+    verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
+    verdict.add("bootstraps_empty", static_cast<double>(plant_.times_empty()));
+    complain(verdict);
   }
 
  private:
+  static constexpr double current_spare = 1.1;  // of its limit: rows follow one another with a ripple
+
+  void complain(MoverVerdict& verdict) const {
+    const Mechanism& mechanism = mover_.mechanism();
+    verdict.looked_at = {"whether both gates of a leg were on", "whether its bootstrap capacitors were kept"};
+    if (plant_.times_empty() > 0)
+      verdict.complaints.push_back(fmt::format(
+          "a high side went off {} times because its bootstrap capacitor was empty (board.bootstrap_holds, "
+          "board.bootstrap_refresh)",
+          plant_.times_empty()));
+    if (plant_.destroyed_at()) {
+      const auto& gates = std::get<GateWiring>(mechanism.wiring).gates;
+      const std::string lines = fmt::format("lines {} and {}", gates[2 * plant_.destroyed_leg()].number,
+                                            gates[2 * plant_.destroyed_leg() + 1].number);
+      verdict.moments.push_back({*plant_.destroyed_at(), "both gates of a leg on: " + lines, {}});
+      verdict.complaints.push_back(
+          fmt::format("at {:.6f} s both gates of a leg were on ({}): its two transistors are no more",
+                      static_cast<double>(*plant_.destroyed_at()) / ticks_per_second_, lines));
+    }
+    hold_against(verdict, "current", plant_.sustained_current() / current_spare,
+                 base_of(mechanism.limits.current), [&](double most) {
+                   return fmt::format(
+                       "a phase carried {:.3g} A for 10 ms, and the rig allows {:.3g} A (limits.current)",
+                       plant_.sustained_current(), most);
+                 });
+    hold_against(verdict, "motor's heat", plant_.highest_motor_rise(),
+                 base_of(std::get<BrushlessMotor>(mechanism.motor).heat.highest_rise), [&](double most) {
+                   return fmt::format(
+                       "its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
+                       plant_.highest_motor_rise(), most);
+                 });
+  }
+
   const SixStepMover& mover_;
   BrushlessPlant plant_;
   double ticks_per_second_;

@@ -1,3 +1,7 @@
+#include <fmt/format.h>
+
+#include <cmath>
+
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/motion/cart/pair_mover.hpp"
 
@@ -29,13 +33,23 @@ void CartTwin::look() {
   rolled_right_ = right;
 }
 
-void CartTwin::add_to(RunTally& run, Tick, double) const {
-  const auto shown = [](const CartPose& from) {
-    return PairTally::Pose{1e3 * from.x, 1e3 * from.y, from.heading * 180.0 / pi};
-  };
+void CartTwin::judge(MoverVerdict& verdict, Tick, double) const {
   const PairMover& mover = *as<PairMover>(cart_);
-  run.pairs.push_back(
-      {pair_.name, pair_.left, pair_.right, shown(mover.thinks()), shown(pose_), mover.slowest_pace()});
+  const CartPose& thinks = mover.thinks();
+  const double off = 1e3 * std::hypot(thinks.x - pose_.x, thinks.y - pose_.y);
+  const double turned_off = std::abs(pose_.heading - thinks.heading) * 180.0 / pi;
+  verdict.sum = fmt::format("{:.1f} mm and {:.2f} deg from where it thinks it is", off, turned_off);
+  verdict.rows = {{"thinks", words(thinks)}, {"stands", words(pose_)}};
+  if (mover.slowest_pace() < 1.0)
+    verdict.rows.push_back(
+        {"pace", fmt::format("both wheels were slowed to {:.0f} % at the least, for one that was held back",
+                             100.0 * mover.slowest_pace())});
+  verdict.add("stands_x", 1e3 * pose_.x, "mm");
+  verdict.add("stands_y", 1e3 * pose_.y, "mm");
+  verdict.add("stands_heading", pose_.heading * 180.0 / pi, "deg");
+  verdict.add("off", off, "mm");
+  verdict.not_looked_at.push_back(
+      "where it stands: nothing on it measures that, and the rig allows no figure");
 }
 
 }  // namespace cogstride

@@ -1,4 +1,6 @@
 // What takes a pulse width: hobby servos, and motors behind a speed controller.
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -27,27 +29,32 @@ class PulseTwin : public Twin {
     values[3] = its_plant().rise();
   }
 
-  void add_to(RunTally& run, Tick now, double seconds) const override {
+  void judge(MoverVerdict& verdict, Tick now, double seconds) const override {
     const PulsePlant& plant = its_plant();
     const Mechanism& mechanism = mover_.mechanism();
-    PulseTally tally;
-    tally.name = mechanism.name;
-    tally.unit = unit_;
-    tally.swings = mechanism.swings();
-    if (const auto asked = mover_.asked(now)) tally.asked = units_per_share_ * *asked;
-    tally.made = units_per_share_ * made();
-    tally.highest_current = plant.highest_current();
-    tally.mean_current = plant.charge() / std::max(1e-9, seconds);
-    tally.energy = plant.charge() * mechanism.supply.voltage.base();
-    tally.rise = plant.highest_rise();
-    tally.longest_stall = plant.longest_stall();
-    if (plant.too_warm_at() != never)
-      tally.too_warm_at = static_cast<double>(plant.too_warm_at()) / ticks_per_second_;
-    const MotorHeat& heat = complete(tally);
-    if (heat.highest_rise) tally.stands = heat.highest_rise->base();
-    if (heat.thermal_resistance && heat.heat_capacity)
-      tally.rest = heat.thermal_resistance->base() * heat.heat_capacity->base() * std::log(2.0);
-    run.pulsed.push_back(std::move(tally));
+    const MotorHeat& heat = its_heat();
+    const std::optional<double> share = mover_.pulse_share(now);
+    const double made = units_per_share_ * this->made();
+    const double mean = plant.charge() / std::max(1e-9, seconds);
+    const double energy = plant.charge() * mechanism.supply.voltage.base();
+    verdict.sum = sum(share ? std::optional(units_per_share_ * *share) : std::nullopt, made);
+    verdict.rows = {{"current", fmt::format("{:.3g} A at the most, {:.3g} A on average; {:.3g} J taken from "
+                                            "its supply",
+                                            plant.highest_current(), mean, energy)}};
+    if (plant.highest_rise() > 0.0)
+      verdict.rows.push_back({"heat", fmt::format("up to {:.3g} K over the air{}", plant.highest_rise(),
+                                                  heat.highest_rise ? fmt::format("; it stands {:.3g} K",
+                                                                                  heat.highest_rise->base())
+                                                                    : "")});
+    verdict.add("made", made, unit_);
+    verdict.add("highest_current", plant.highest_current(), "A");
+    verdict.add("mean_current", mean, "A");
+    verdict.add("energy", energy, "J");
+    verdict.add("motor_rise", plant.highest_rise(), "K");
+    verdict.add("longest_stall", plant.longest_stall(), "s");
+    complain(verdict);
+    complain_of_heat(verdict, heat);
+    if (share) hold_against(verdict, units_per_share_ * *share, made);
   }
 
  protected:
@@ -59,8 +66,12 @@ class PulseTwin : public Twin {
 
   [[nodiscard]] virtual const PulsePlant& its_plant() const = 0;
   [[nodiscard]] virtual double made() const = 0;
-  /// What it alone has. @return its heat, as the rig says it
-  virtual const MotorHeat& complete(PulseTally& tally) const = 0;
+  [[nodiscard]] virtual const MotorHeat& its_heat() const = 0;
+  [[nodiscard]] virtual std::string sum(std::optional<double> asked, double made) const = 0;
+  /// What went wrong that it alone knows.
+  virtual void complain(MoverVerdict& verdict) const = 0;
+  /// What was asked against what was made, in its unit.
+  virtual void hold_against(MoverVerdict& verdict, double asked, double made) const = 0;
 
   [[nodiscard]] const PulseWidthMover& mover() const { return mover_; }
   [[nodiscard]] const std::string& unit() const { return unit_; }
@@ -68,6 +79,26 @@ class PulseTwin : public Twin {
   [[nodiscard]] double ticks_per_second() const { return ticks_per_second_; }
 
  private:
+  void complain_of_heat(MoverVerdict& verdict, const MotorHeat& heat) const {
+    const PulsePlant& plant = its_plant();
+    if (!heat.highest_rise) {
+      verdict.not_looked_at.push_back("its motor's heat: the rig does not say what may be");
+      return;
+    }
+    verdict.looked_at.push_back("its motor's heat against what the rig says");
+    const double rest = heat.thermal_resistance && heat.heat_capacity
+                            ? heat.thermal_resistance->base() * heat.heat_capacity->base() * std::log(2.0)
+                            : 0.0;
+    verdict.add("rest", rest, "s");
+    if (plant.too_warm_at() == never) return;
+    const double at = static_cast<double>(plant.too_warm_at()) / ticks_per_second_;
+    verdict.moments.push_back({plant.too_warm_at(), "warmer than its motor stands", {}});
+    verdict.complaints.push_back(
+        fmt::format("after {:.1f} s it was warmer than the {:.3g} K over the air that it stands, and came to "
+                    "{:.3g} K: it must rest for {:.3g} s then, to be half as warm",
+                    at, heat.highest_rise->base(), plant.highest_rise(), rest));
+  }
+
   const PulseWidthMover& mover_;
   std::string unit_;
   double units_per_share_;
@@ -90,14 +121,37 @@ class ServoTwin final : public PulseTwin {
  private:
   [[nodiscard]] const PulsePlant& its_plant() const override { return plant_; }
   [[nodiscard]] double made() const override { return plant_.position(); }
-  const MotorHeat& complete(PulseTally& tally) const override {
+  static constexpr double longest_held = 0.3;  // s; a swing that meets its end a little early takes less
+
+  [[nodiscard]] const MotorHeat& its_heat() const override {
+    return std::get<HobbyServo>(mover().mechanism().motor).heat;
+  }
+  [[nodiscard]] std::string sum(std::optional<double> asked, double made) const override {
+    return fmt::format("{}, stands at {:.1f} {}",
+                       asked ? fmt::format("sent to {:.4g} {}", *asked, unit()) : "without pulses, limp",
+                       made, unit());
+  }
+  void complain(MoverVerdict& verdict) const override {
+    verdict.looked_at.push_back("whether it was held fast");
+    if (plant_.longest_stall() < longest_held) return;
+    verdict.complaints.push_back(
+        fmt::format("it was held fast for {:.2g} s and drew {:.3g} A: something jams, or it is sent "
+                    "beyond its own end points (board.shortest_pulse, board.longest_pulse)",
+                    plant_.longest_stall(), plant_.highest_current()));
+  }
+  /// By no more than its dead band, and what its timer cannot say.
+  void hold_against(MoverVerdict& verdict, double asked, double made) const override {
     const auto& servo = std::get<HobbyServo>(mover().mechanism().motor);
     const PulseScale pulses(mover().mechanism());
     const double steepest =
         std::min(std::abs(pulses.seconds_per_share(0.0)), std::abs(pulses.seconds_per_share(1.0)));
     const double count = static_cast<double>(mover().driver().grain()) / ticks_per_second();
-    tally.spare = units_per_share() * (servo.dead_band.base() + count) / steepest;
-    return servo.heat;
+    const double spare = units_per_share() * (servo.dead_band.base() + count) / steepest;
+    verdict.looked_at.push_back("where it stands against where it was sent");
+    if (std::abs(asked - made) > spare)
+      verdict.complaints.push_back(
+          fmt::format("it stands {:.3g} {} from where it was sent; its dead band explains {:.2g} {}",
+                      std::abs(asked - made), unit(), spare, unit()));
   }
 
   HobbyServoPlant plant_;
@@ -117,9 +171,30 @@ class ThrottleTwin final : public PulseTwin {
  private:
   [[nodiscard]] const PulsePlant& its_plant() const override { return plant_; }
   [[nodiscard]] double made() const override { return plant_.speed(); }
-  const MotorHeat& complete(PulseTally& tally) const override {
-    tally.too_soon = plant_.too_soon();
+  static constexpr double longest_held = 0.3;  // s
+
+  [[nodiscard]] const MotorHeat& its_heat() const override {
     return std::get<ThrottledMotor>(mover().mechanism().motor).heat;
+  }
+  [[nodiscard]] std::string sum(std::optional<double> asked, double made) const override {
+    return fmt::format("{}, turns at {:.1f} % of full speed",
+                       asked ? fmt::format("throttle {:.4g} %", *asked) : "without pulses, not armed", made);
+  }
+  void complain(MoverVerdict& verdict) const override {
+    verdict.looked_at.push_back("whether its throttle was obeyed");
+    if (plant_.too_soon() > 0)
+      verdict.complaints.push_back(
+          fmt::format("{} pulses with throttle came before its speed controller was armed, and were not "
+                      "obeyed: what the rig says of arming is not what it wants (board.arming)",
+                      plant_.too_soon()));
+    if (plant_.longest_stall() >= longest_held)
+      verdict.complaints.push_back(
+          fmt::format("it was held fast for {:.2g} s and drew {:.3g} A: something jams",
+                      plant_.longest_stall(), plant_.highest_current()));
+    verdict.add("pulses_too_soon", static_cast<double>(plant_.too_soon()));
+  }
+  void hold_against(MoverVerdict& verdict, double, double) const override {
+    verdict.not_looked_at.push_back("how fast it turned: a throttle promises no speed");
   }
 
   ThrottledPlant plant_;

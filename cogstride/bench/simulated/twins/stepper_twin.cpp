@@ -1,11 +1,16 @@
 // Steppers, and servos that take steps.
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <string>
 
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/motion/stepper/stepper_mover.hpp"
 #include "cogstride/plant/step_servo_plant.hpp"
 #include "cogstride/plant/stepper_plant.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -19,7 +24,10 @@ std::unique_ptr<SteppedPlant> plant_of(const TwinSetup& setup) {
 class StepperTwin final : public Twin {
  public:
   StepperTwin(const StepperMover& mover, const TwinSetup& setup)
-      : mover_(mover), lines_(*setup.lines), plant_(plant_of(setup)) {}
+      : mover_(mover),
+        lines_(*setup.lines),
+        plant_(plant_of(setup)),
+        ticks_per_second_(setup.plant.clock.base().to_double()) {}
 
   [[nodiscard]] Plant* plant() override { return plant_.get(); }
   [[nodiscard]] ShaftPlant* shaft() override { return plant_.get(); }
@@ -53,40 +61,119 @@ class StepperTwin final : public Twin {
       whole_turns_ = std::round(plant_->position() - mechanism.homing->position.base.to_double());
   }
 
-  void add_to(RunTally& run, Tick now, double) const override {
+  void judge(MoverVerdict& verdict, Tick now, double) const override {
     const Mechanism& mechanism = mover_.mechanism();
     const StepDirReceiver::Counts& counts = plant_->counts();
     const OutputKind kind = output_kind(mechanism.train);
     const double scale = display_units_per_base(kind);
-    MechanismTally tally;
-    tally.name = mechanism.name;
-    tally.unit = display_unit(kind, 0);
-    if (const auto asked = mover_.position(now)) tally.asked = scale * asked->base.to_double();
-    tally.made = scale * (plant_->position() - whole_turns_);
-    tally.net_steps = steps_out(now);
-    tally.pulses = counts.pulses;
-    tally.missed_off = counts.missed_off;
-    tally.missed_waking = counts.missed_waking;
-    tally.missed_short = counts.missed_short;
-    tally.wrong_direction = counts.wrong_direction;
-    tally.shortest_step_level = counts.shortest;
-    if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board)) {
-      tally.enable_wanted = board->enable_active == ActiveLevel::low ? "low" : "high";
-      tally.shortest_allowed = std::max(board->shortest_high, board->shortest_low).base();
+    const std::string unit(display_unit(kind, 0));
+    const double made = scale * (plant_->position() - whole_turns_);
+    const auto asked = mover_.position(now);
+    const std::int64_t missed = counts.missed_off + counts.missed_waking + counts.missed_short;
+    const bool counts_losses = !mechanism.homing || zero_found_ || mover_.origin();
+    const std::int64_t lost = counts_losses ? plant_->lost_microsteps() : 0;
+    verdict.sum = asked
+                      ? fmt::format("asked to stand at {:.6g} {}, stands at {:.3f} {}",
+                                    scale * asked->base.to_double(), unit, made, unit)
+                      : fmt::format("where it was to stand is not known; it stands at {:.3f} {}", made, unit);
+    verdict.rows = {{"pulses", fmt::format("{} put out, {} missed", counts.pulses,
+                                           missed == 0 ? std::string("none") : std::to_string(missed))},
+                    {"steps lost", !counts_losses            ? "not counted: its zero was not found"
+                                   : plant_->slips().empty() ? "none"
+                                                             : fmt::format("{} microsteps", std::abs(lost))}};
+    std::erase_if(verdict.figures, [](const VerdictFigure& each) { return each.name == "net_steps"; });
+    verdict.add("made", made, unit);
+    verdict.add("net_steps", static_cast<double>(steps_out(now)));
+    verdict.add("pulses", static_cast<double>(counts.pulses));
+    verdict.add("missed_switched_off", static_cast<double>(counts.missed_off));
+    verdict.add("missed_waking", static_cast<double>(counts.missed_waking));
+    verdict.add("missed_too_short", static_cast<double>(counts.missed_short));
+    verdict.add("wrong_direction", static_cast<double>(counts.wrong_direction));
+    verdict.add("lost_microsteps",
+                counts_losses ? static_cast<double>(lost) : std::numeric_limits<double>::quiet_NaN());
+    complain_of_pulses(verdict, counts);
+    if (counts_losses) {
+      complain_of_losses(verdict, lost);
+    } else {
+      verdict.not_looked_at.push_back("steps lost: its zero was not found");
     }
-    tally.full_step = scale * static_cast<double>(plant_->microsteps_per_period()) / 4.0 /
-                      std::abs(steps_per_base(mechanism).to_double());
-    tally.microsteps_per_period = plant_->microsteps_per_period();
-    tally.counts_losses = !mechanism.homing || zero_found_ || mover_.origin();
-    if (tally.counts_losses) {
-      tally.lost_microsteps = plant_->lost_microsteps();
-      for (const SteppedPlant::Slip& slip : plant_->slips())
-        tally.losses.push_back({slip.at, slip.step_rate, slip.microsteps});
+    if (!asked) {
+      verdict.not_looked_at.push_back("where it stands: nobody knows where it was to stand");
+      return;
     }
-    run.mechanisms.push_back(std::move(tally));
+    verdict.looked_at.push_back("where it stands against where its steps lead");
+    const double off = std::abs(scale * asked->base.to_double() - made);
+    const double full_step = scale * static_cast<double>(plant_->microsteps_per_period()) / 4.0 /
+                             std::abs(steps_per_base(mechanism).to_double());
+    // But for what friction and load hold a rotor off its field.
+    const bool stands = full_step == 0.0 || off <= full_step;
+    if (!stands && (missed > 0 || !plant_->slips().empty())) return;  // said already
+    if (!stands)
+      verdict.complaints.push_back(fmt::format(
+          "it stands {:.4g} {} from where its steps lead: the rotor did not follow its field. Look at the "
+          "order of the coil lines (lines.a_plus and the next three, board.terminals), at the speed and at "
+          "the load",
+          off, unit));
   }
 
  private:
+  void complain_of_pulses(MoverVerdict& verdict, const StepDirReceiver::Counts& counts) const {
+    verdict.looked_at.push_back("its pulses against what its board takes");
+    const auto complain = [&](std::string words) { verdict.complaints.push_back(std::move(words)); };
+    const auto* const board = std::get_if<StepDirBoard>(&mover_.mechanism().board);
+    if (counts.missed_off > 0 && counts.missed_off == counts.pulses) {
+      complain(fmt::format(
+          "nothing moved: ENABLE had the level that switches the board off whenever a pulse came; the board "
+          "wants it {}. Look at lines.enable.active and board.enable_active",
+          board != nullptr && board->enable_active == ActiveLevel::low ? "low" : "high"));
+    } else if (counts.missed_off > 0) {
+      complain(fmt::format("{} pulses came while the board was switched off. Look at when ENABLE changes",
+                           counts.missed_off));
+    }
+    if (counts.missed_waking > 0)
+      complain(
+          fmt::format("{} pulses came before the board was awake. Look at board.wake", counts.missed_waking));
+    if (counts.missed_short > 0)
+      complain(fmt::format(
+          "{} of {} pulses were missed: STEP stayed at one level for as little as {}, and the board needs "
+          "{}. "
+          "Look at lines.pulse_width and at the top step rate",
+          counts.missed_short, counts.pulses, seconds_text(seconds(counts.shortest)),
+          seconds_text(board == nullptr ? 0.0 : std::max(board->shortest_high, board->shortest_low).base())));
+    if (counts.wrong_direction > 0)
+      complain(fmt::format(
+          "{} steps went the wrong way: DIR changed too near to a step. Look at lines.dir_steady_before and "
+          "lines.dir_steady_after",
+          counts.wrong_direction));
+  }
+
+  void complain_of_losses(MoverVerdict& verdict, std::int64_t lost) const {
+    verdict.looked_at.push_back("steps lost, by the rotor's angle");
+    const auto& slips = plant_->slips();
+    const auto steps = [&](std::int64_t microsteps) {
+      return 4 * std::abs(microsteps) / plant_->microsteps_per_period();
+    };
+    for (const SteppedPlant::Slip& slip : slips)
+      verdict.moments.push_back(
+          {slip.at,
+           "steps lost",
+           {{"microsteps", static_cast<double>(slip.microsteps), ""}, {"rate", slip.step_rate, "steps/s"}}});
+    constexpr std::size_t most_told = 3;
+    for (std::size_t i = 0; i < std::min(most_told, slips.size()); ++i)
+      verdict.complaints.push_back(
+          fmt::format("{} microsteps {} at {:.4f} s, at {:.0f} steps/s (a slip of {} full steps)",
+                      std::abs(slips[i].microsteps), slips[i].microsteps > 0 ? "lost" : "too many",
+                      seconds(slips[i].at), slips[i].step_rate, steps(slips[i].microsteps)));
+    if (slips.size() > most_told) verdict.complaints.emplace_back("... and so on");
+    if (!slips.empty() || lost != 0)
+      verdict.complaints.push_back(fmt::format(
+          "in all the rotor stands {} microsteps {} of its steps. Look at limits.acceleration, limits.speed "
+          "and limits.start_speed, or give the oscillation after a stop time to die before turning round",
+          std::abs(lost), lost >= 0 ? "short" : "ahead"));
+  }
+
+  [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
+
   /// Steps that are out on the lines, backwards ones negative.
   [[nodiscard]] std::int64_t steps_out(Tick now) const {
     const StepDriver& driver = mover_.stream().driver();
@@ -100,6 +187,7 @@ class StepperTwin final : public Twin {
   const StepperMover& mover_;
   const SimulatedLines& lines_;
   std::unique_ptr<SteppedPlant> plant_;
+  double ticks_per_second_;
   bool zero_found_ = false;
   double whole_turns_ = 0.0;  // that a ring had been turned on when its zero was found
 };

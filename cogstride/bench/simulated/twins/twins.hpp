@@ -1,7 +1,11 @@
 // The twins of all kinds of movers.
 #pragma once
 
+#include <functional>
 #include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
 
 #include "cogstride/bench/simulated/twin.hpp"
 #include "cogstride/motion/mover.hpp"
@@ -16,6 +20,18 @@ namespace cogstride {
 [[nodiscard]] std::unique_ptr<Twin> servo_twin(Mover& mover, const TwinSetup& setup);
 [[nodiscard]] std::unique_ptr<Twin> throttle_twin(Mover& mover, const TwinSetup& setup);
 
+/// "at rest", or "turning at 300 rpm".
+[[nodiscard]] std::string turning_words(double speed, std::string_view unit);
+
+/// Complains when a value is over the most that the rig says; without one it says so.
+/// @param complaint  of that most
+void hold_against(MoverVerdict& verdict, std::string_view what, double value, std::optional<double> most,
+                  const std::function<std::string(double)>& complaint);
+template <class Amount>
+[[nodiscard]] std::optional<double> base_of(const std::optional<Amount>& amount) {
+  return amount ? std::optional(amount->base()) : std::nullopt;
+}
+
 /// A cart that really rolls, on wheels that do not slip.
 class CartTwin final : public Twin {
  public:
@@ -25,7 +41,7 @@ class CartTwin final : public Twin {
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(std::span<double> values) const override;
   void look() override;
-  void add_to(RunTally& run, Tick now, double seconds) const override;
+  void judge(MoverVerdict& verdict, Tick now, double seconds) const override;
 
  private:
   Mover& cart_;

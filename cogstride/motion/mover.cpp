@@ -1,0 +1,19 @@
+#include "cogstride/motion/mover.hpp"
+
+#include "cogstride/mechanism/mechanism.hpp"
+
+namespace cogstride {
+
+MoverVerdict Mover::began_verdict() const {
+  MoverVerdict verdict;
+  verdict.name = name();
+  verdict.kind = parts() != nullptr ? kind_name(parts()->motor) : std::string(kind().name);
+  verdict.has_moved = log_.has_begun();
+  return verdict;
+}
+
+Status Mover::status(Tick now) const {
+  return {doing(), asked(now), log_.obstacle(), is_driven(now)};
+}
+
+}  // namespace cogstride
