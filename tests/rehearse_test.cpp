@@ -66,6 +66,15 @@ TEST_F(Rehearse, WindsWithASupplyThatComesLate) {
   EXPECT_NEAR(first_motion, 1.5, 1e-3) << "nothing moves before the supply is up";
 }
 
+// The stop cuts the supply, which is told a moment later: when the script has been given up already.
+TEST_F(Rehearse, TellsAFaultThatComesAfterTheScriptWasStopped) {
+  const std::string halt = file("halt.events", "at 2 s halt on\n");
+  const Ran ran = rehearse(demo + "first.moves --events " + halt);
+  EXPECT_EQ(ran.status, 1) << ran.out;
+  EXPECT_NE(ran.out.find("the emergency stop halt (line 38) is pressed"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("the supply main is not up"), std::string::npos) << ran.out;
+}
+
 TEST_F(Rehearse, SaysWhenASupplyNeverComes) {
   const std::string never = file("never.events", "at 0 s main off\n");
   const Ran ran = rehearse(demo + "wind.moves --events " + never);

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/plan/fastest.hpp"
 #include "cogstride/quantity/literals.hpp"
@@ -85,6 +86,7 @@ TEST(StepperMover, TenThousandRandomMovesThereAndBackEndOnTheStartingStep) {
   setup.lines = mover.stream().driver().line_setups();
   setup.lead = 480;
   SimulatedLines lines(std::move(setup));
+  CheckedLines checked({mover.stream().driver().line_setups(), {}, {}}, lines);
   // The board's rules, checked at the lines.
   StepDirReceiver board(rig.mechanisms[0].step_dir(), rig.mechanisms[0].step_dir_lines(),
                         rig.controller.timer_clock);
@@ -93,7 +95,7 @@ TEST(StepperMover, TenThousandRandomMovesThereAndBackEndOnTheStartingStep) {
     if (line == LineId{1}) board.set_dir(at, high);
     if (line == LineId{2}) board.set_enable(at, high);
   });
-  BenchLoop loop(lines);
+  BenchLoop loop(checked);
   loop.add(mover);
   std::mt19937_64 random(7);
   std::uniform_int_distribution<std::int64_t> nanometres(0, 2'000'000);
@@ -101,8 +103,8 @@ TEST(StepperMover, TenThousandRandomMovesThereAndBackEndOnTheStartingStep) {
   for (int i = 0; i < 10'000; ++i) {
     const ExactLength way(Ratio(nanometres(random), 1'000'000), units::mm);
     way_back.push_back(way);
-    mover.move(lines, {.by = way});
-    mover.move(lines, {.by = -way});
+    mover.move(checked, {.by = way});
+    mover.move(checked, {.by = -way});
     if (i % 100 == 0) loop.run(never, [&] { return mover.has_ended(); });
   }
   loop.run(never, [&] { return mover.has_ended(); });

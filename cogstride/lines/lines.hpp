@@ -67,6 +67,13 @@ struct CounterSetup {
   Tick filter = 0;         ///< shorter pulses are taken for disturbances
 };
 
+/// That one put can change.
+inline constexpr std::size_t most_levels_together = 24;
+inline constexpr std::size_t most_duties_together = 8;
+
+/// What is refused is refused in one place, before anything of it is put: CheckedLines, which stands before
+/// whatever plays the lines. Too early is what would take effect before `now() + lead()`: where time passes
+/// by itself that is no mistake but late, and whoever plays the lines tells of it.
 class Lines {
  public:
   virtual ~Lines() = default;
@@ -78,12 +85,13 @@ class Lines {
   /// of the run loop, and nothing comes too late.
   [[nodiscard]] virtual Tick horizon() const = 0;
 
-  /// One port write: all levels change together. @throws RangeError when `at` is too early or a line is no
-  /// output.
+  /// One port write: all levels change together. @throws RangeError when `at` is too early, a line is no
+  /// plain output, or there are too many
   virtual void put(Tick at, std::span<const Level> levels) = 0;
   /// Step pulses on one line: `runs` are played from `start` on. The leading edge of each pulse falls on the
   /// tick nearest to its step; the line returns to rest after its pulse width.
-  /// @throws RangeError when a pulse would be too early, or before the end of what was put already.
+  /// @throws RangeError when the first pulse would be too early, or the runs begin before the end of what was
+  /// put already and has not been withdrawn; when the line makes no pulses, or `stop` is at no input
   virtual void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
                    std::optional<StopOn> stop) = 0;
   /// Compare values of duty channels, each at the first period of its timer that starts at or after `at`:
@@ -92,6 +100,7 @@ class Lines {
   virtual void put(Tick at, std::span<const Compare> compares) = 0;
   /// Readings of an analogue source or counter at `first` and then each `period` ticks; period 0 means once.
   /// Asking again replaces what was asked before; `first == never` ends it.
+  /// @throws RangeError when `first` has passed, or nothing answers on the source
   virtual void sample(SourceId source, Tick first, Tick period) = 0;
   /// Takes back all that a mechanism has in the queues from `from` on (a pulse that has begun is ended
   /// properly).

@@ -1,10 +1,6 @@
 #include "cogstride/lines/pulse_queue.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
-
-#include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
 namespace {
@@ -29,34 +25,28 @@ Tick PulseQueue::Train::next_pulse() {
   return at < end_before ? at : never;
 }
 
-Tick PulseQueue::put(FineTick start, std::span<const chip::PulseRun> runs, std::optional<StopOn> stop,
-                     Tick earliest) {
-  const auto before = [](FineTick a, FineTick b) {
-    return a.tick != b.tick ? a.tick < b.tick : a.fraction < b.fraction;
-  };
-  if (!is_empty() && before(start, end_)) throw RangeError("pulse runs overlap those already put");
+Tick first_pulse_of(FineTick start, std::span<const chip::PulseRun> runs) {
+  for (const chip::PulseRun& run : runs) {
+    chip::PulsePlayer<chip::PulseRun> player(start);
+    player.load(run);
+    if (player.makes_pulses() && player.left() > 0) return chip::nearest_tick(player.next());
+    start = end_of_run(start, run);
+  }
+  return never;
+}
+
+void PulseQueue::put(FineTick start, std::span<const chip::PulseRun> runs, std::optional<StopOn> stop) {
   if (trains_.capacity() == 0) trains_.reserve(usual_room);
   if (first_ > usual_room / 2) {
     trains_.erase(trains_.begin(), trains_.begin() + static_cast<std::ptrdiff_t>(first_));
     first_ = 0;
   }
-  Tick first = never;
-  const std::size_t trains_before = trains_.size();
-  FineTick from = start;
   for (const chip::PulseRun& run : runs) {
-    Train train{chip::PulsePlayer<chip::PulseRun>(from), stop};
+    Train train{chip::PulsePlayer<chip::PulseRun>(start), stop};
     train.player.load(run);
-    if (first == never) first = train.next_pulse();
     trains_.push_back(train);
-    from = end_of_run(from, run);
+    start = end_of_run(start, run);
   }
-  // The first pulse must not be late; where the runs begin, in time, may lie before.
-  if (first < earliest) {
-    trains_.resize(trains_before, Train{chip::PulsePlayer<chip::PulseRun>(start), {}});
-    throw RangeError(fmt::format("a pulse for tick {} comes too late: {} is the earliest", first, earliest));
-  }
-  end_ = from;
-  return first;
 }
 
 Tick PulseQueue::next() {
@@ -88,14 +78,12 @@ Withdrawn PulseQueue::withdraw(Tick from) {
       left.last_pulse = std::max(left.last_pulse, at);
     }
   }
-  end_ = {from, 0};
   return left;
 }
 
-void PulseQueue::clear(Tick now) {
+void PulseQueue::clear() {
   trains_.clear();
   first_ = 0;
-  end_ = {now, 0};
 }
 
 }  // namespace cogstride

@@ -12,12 +12,13 @@ namespace cogstride {
 /// The instant of a run's last step, by its closed form.
 [[nodiscard]] FineTick end_of_run(FineTick start, const chip::PulseRun& run);
 
+/// The tick of the first pulse of runs, `never` when they make none.
+[[nodiscard]] Tick first_pulse_of(FineTick start, std::span<const chip::PulseRun> runs);
+
 class PulseQueue {
  public:
-  /// Queues runs from `start` on. @return the tick of their first pulse, `never` when they make none
-  /// @throws RangeError, with nothing queued, when they begin before the end of what is queued already, or
-  /// their first pulse comes before `earliest`
-  Tick put(FineTick start, std::span<const chip::PulseRun> runs, std::optional<StopOn> stop, Tick earliest);
+  /// Queues runs from `start` on, which is not before the end of what is queued already.
+  void put(FineTick start, std::span<const chip::PulseRun> runs, std::optional<StopOn> stop);
 
   /// The tick of the next pulse, or `never`. Passes over silence.
   [[nodiscard]] Tick next();
@@ -30,8 +31,8 @@ class PulseQueue {
 
   /// Takes back what begins at `from` or later. @return what will have gone out when the rest has been made
   Withdrawn withdraw(Tick from);
-  /// Drops everything; what is put next may begin at `now`.
-  void clear(Tick now);
+  /// Drops everything.
+  void clear();
 
   /// Net steps made since the line was opened, and the tick of the last one.
   [[nodiscard]] std::int64_t steps() const { return steps_; }
@@ -50,7 +51,6 @@ class PulseQueue {
 
   std::vector<Train> trains_;  // a run each; a player may have no time to fetch memory, so it is kept
   std::size_t first_ = 0;      // that has not been played to its end
-  FineTick end_{0, 0};
   std::int64_t steps_ = 0;
   Tick last_pulse_ = 0;
 };

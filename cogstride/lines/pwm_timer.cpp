@@ -19,14 +19,6 @@ std::size_t PwmTimer::place_of(LineId line) const {
   return static_cast<std::size_t>(found - setup_.channels.begin());
 }
 
-void PwmTimer::require(const Compare& compare) const {
-  if (place_of(compare.line) == channels_.size())
-    throw RangeError(fmt::format("line {} is no channel of this timer", static_cast<int>(compare.line)));
-  if (compare.on_ticks < 0 || compare.on_ticks > setup_.period)
-    throw RangeError(fmt::format("line {}: on for {} ticks of a period of {}", static_cast<int>(compare.line),
-                                 compare.on_ticks, setup_.period));
-}
-
 void PwmTimer::put(Tick at, const Compare& compare) {
   const Tick starts = (at + setup_.period - 1) / setup_.period * setup_.period;
   pending_.push_back({starts, compare});

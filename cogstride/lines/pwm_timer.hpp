@@ -18,10 +18,8 @@ class PwmTimer {
   explicit PwmTimer(PwmSetup setup);
 
   /// Takes `compare` over at the first period that starts at or after `at`; periods start at multiples of the
-  /// period. It is one that require() lets pass.
+  /// period. It is one of these channels', and its on-time within the period.
   void put(Tick at, const Compare& compare);
-  /// @throws RangeError when its line is none of these channels, or its on-time is not within the period
-  void require(const Compare& compare) const;
   /// Forgets what was put for `from` or later.
   void withdraw(Tick from);
   /// All lines off until the next put.

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <csignal>
+#include <memory>
 
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/trace/trace.hpp"
@@ -84,18 +85,19 @@ Played play(Bench& bench, ScriptPlayer& player, const std::string& doing, const 
     if (is_output)
       bench.trace_event({at, rig.outputs[statement.output].name, statement.text, TraceEvent::Kind::note});
   });
-  bool stopped_from_outside = false;
-  bench.on_fault([&](const std::string&) { stopped_from_outside = true; });
+  // Faults may be told as long as there is the bench.
+  const auto stopped_from_outside = std::make_shared<bool>(false);
+  bench.on_fault([stopped_from_outside](const std::string&) { *stopped_from_outside = true; });
 
   const InterruptsNoted noted;
   ProgressLine progress;
   unsigned turns = 0;
   bench.run(player, [&] {
     if (++turns % 256 == 0 && progress.is_due()) progress.say(progress_words(bench, player, length, doing));
-    return player.has_ended() || stopped_from_outside || interrupted != 0;
+    return player.has_ended() || *stopped_from_outside || interrupted != 0;
   });
   Played played;
-  played.is_sound = player.fault().empty() && !stopped_from_outside && interrupted == 0;
+  played.is_sound = player.fault().empty() && !*stopped_from_outside && interrupted == 0;
   played.fault = interrupted != 0 ? "interrupted" : player.fault();
   if (interrupted != 0) {
     bench.stop(rig.stops.interrupt, "interrupted");

@@ -97,7 +97,7 @@ void EdgePlayer::take(const LiveCommand& command) {
     }
     case LiveCommand::Kind::run: {
       const std::optional<StopOn> stop = command.has_stop ? std::optional(command.stop) : std::nullopt;
-      (void)line(command.line).pulses.put(command.start, std::span(&command.run, 1), stop, -never);
+      line(command.line).pulses.put(command.start, std::span(&command.run, 1), stop);
       break;
     }
     case LiveCommand::Kind::duties:
@@ -161,8 +161,7 @@ void EdgePlayer::take_edges() {
     for (const std::size_t number : pulse_lines_) {
       Line& pulsed = lines_[number];
       const std::optional<StopOn> stop = pulsed.pulses.stop();
-      if (stop && stop->line == edge.line && (stop->edge == Edge::rising) == edge.high)
-        pulsed.pulses.clear(now());
+      if (stop && stop->line == edge.line && (stop->edge == Edge::rising) == edge.high) pulsed.pulses.clear();
     }
     react_to(edge);
   }
@@ -260,7 +259,7 @@ void EdgePlayer::put_at_rest(CutBy why) {
   out_.clear();
   for (Line& each : lines_) {
     if (!each.is_open || each.setup.use == LineSetup::Use::input) continue;
-    each.pulses.clear(now());
+    each.pulses.clear();
     each.back_at = never;
     out_.push_back({each.setup.id, each.setup.rest_high});
   }

@@ -15,6 +15,7 @@
 #include "cogstride/bench/live/live_obstacles.hpp"
 #include "cogstride/board/h_bridge.hpp"
 #include "cogstride/board/six_gate.hpp"
+#include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
@@ -95,6 +96,7 @@ struct LiveBench::Inside {
   std::unique_ptr<QueuedSink> trace;
   std::vector<double> samples{};  // of all signals
   std::unique_ptr<LiveLines> lines;
+  std::unique_ptr<CheckedLines> checked;  // before them
   std::unique_ptr<Supervisor> supervisor;
   Verdict verdict{};
   LivePlay played{};
@@ -142,7 +144,10 @@ LiveBench::LiveBench(Rig given, Options options)
       setup.converter = in.converter.get();
     }
   }
+  CheckedLines::Setup checks{setup.lines, setup.pwm,
+                             [&in](SourceId source) { return in.lines->answers(source); }, true};
   in.lines = std::make_unique<LiveLines>(std::move(setup), *in.port);
+  in.checked = std::make_unique<CheckedLines>(std::move(checks), *in.lines);
   in.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
   in.homing.assign(movers().size(), false);
   in.supervisor = std::make_unique<Supervisor>(*this);
@@ -294,11 +299,11 @@ void LiveBench::trace_event(TraceEvent event) {
 
 TimedLines& LiveBench::lines() {
   if (!inside_->closed) inside_->lines->catch_up();
-  return *inside_->lines;
+  return *inside_->checked;
 }
 
 const TimedLines& LiveBench::lines() const {
-  return *inside_->lines;
+  return *inside_->checked;
 }
 
 void LiveBench::noted(const MotionNote& note) {

@@ -53,8 +53,6 @@ struct LiveLines::Inside {
       inputs[line.source] = line.id;
       first_levels[line.id] = port.read(line.id);
     }
-    for (const PwmSetup& pwm : setup.pwm)
-      for (const PwmSetup::Channel& channel : pwm.channels) duty_periods[channel.line] = pwm.period;
     if (setup.converter != nullptr)
       analogue = std::make_unique<AnalogueReader>(
           *setup.converter, setup.analogue_channels,
@@ -137,7 +135,6 @@ struct LiveLines::Inside {
   std::unique_ptr<AnalogueReader> analogue;  // rings the bell
   std::map<SourceId, LineId> inputs;
   std::map<LineId, bool> first_levels;
-  std::map<LineId, Tick> duty_periods;  // ticks
   std::function<void(Tick, LineId, bool)> listener;
 
   // Planning's own.
@@ -236,22 +233,10 @@ bool LiveLines::level(LineId line) const {
 }
 
 void LiveLines::put(Tick at, std::span<const Level> levels) {
-  if (at < now() + lead())
-    throw RangeError(fmt::format("a level for tick {} comes too late at tick {}", at, now()));
-  if (levels.size() > most_levels_together)
-    throw RangeError(
-        fmt::format("{} levels at once; {} can change together", levels.size(), most_levels_together));
   LiveCommand command;
   command.kind = LiveCommand::Kind::levels;
   command.at = at;
-  for (const Level& level : levels) {
-    const auto setup = std::find_if(inside_->setup.lines.begin(), inside_->setup.lines.end(),
-                                    [&](const LineSetup& line) { return line.id == level.line; });
-    if (setup == inside_->setup.lines.end())
-      throw RangeError(fmt::format("line {} has not been opened", static_cast<int>(level.line)));
-    if (setup->use == LineSetup::Use::input) throw RangeError(fmt::format("{} is an input", setup->name));
-    command.levels[command.level_count++] = level;
-  }
+  for (const Level& level : levels) command.levels[command.level_count++] = level;
   inside_->push(command);
 }
 
@@ -271,21 +256,10 @@ void LiveLines::put(FineTick start, LineId line, std::span<const chip::PulseRun>
 }
 
 void LiveLines::put(Tick at, std::span<const Compare> compares) {
-  if (at < now() + lead())
-    throw RangeError(fmt::format("a duty for tick {} comes too late at tick {}", at, now()));
-  if (compares.size() > most_duties_together)
-    throw RangeError(
-        fmt::format("{} duties at once; {} can change together", compares.size(), most_duties_together));
   LiveCommand command;
   command.kind = LiveCommand::Kind::duties;
   command.at = at;
   for (const Compare& compare : compares) {
-    const auto period = inside_->duty_periods.find(compare.line);
-    if (period == inside_->duty_periods.end())
-      throw RangeError(fmt::format("line {} is no duty channel", static_cast<int>(compare.line)));
-    if (compare.on_ticks < 0 || compare.on_ticks > period->second)
-      throw RangeError(fmt::format("line {}: on for {} ticks of a period of {}",
-                                   static_cast<int>(compare.line), compare.on_ticks, period->second));
     command.compares[command.compare_count++] = compare;
   }
   inside_->push(command);
@@ -296,16 +270,17 @@ void LiveLines::sample(SourceId source, Tick first, Tick period) {
     inside_->analogue->sample(source, first, period);
     return;
   }
-  const auto input = inside_->inputs.find(source);
-  if (input == inside_->inputs.end())
-    throw RangeError(fmt::format("nothing answers on source {}", static_cast<int>(source)));
   LiveCommand command;
   command.kind = LiveCommand::Kind::sample;
-  command.line = input->second;
+  command.line = inside_->inputs.at(source);
   command.source = source;
   command.at = first;
   command.period = period;
   inside_->push(command);
+}
+
+bool LiveLines::answers(SourceId source) const {
+  return inside_->inputs.contains(source) || (inside_->analogue && inside_->analogue->has(source));
 }
 
 Withdrawn LiveLines::withdraw(MechanismId mechanism, Tick from) {
@@ -317,7 +292,12 @@ Withdrawn LiveLines::withdraw(MechanismId mechanism, Tick from) {
   inside_->has_answer = false;
   inside_->push(command);
   inside_->port_.wake();
-  if (!inside_->await_answer()) return inside_->left;  // the lines are gone: what was known last
+  if (!inside_->await_answer() && !inside_->thread->is_gone()) {
+    // What has gone out is not known, and nobody may plan by an old count: all ends as if the lines were
+    // gone.
+    inside_->trouble.gone = "the player of the lines did not say within a second what it had taken back";
+    inside_->has_trouble = true;
+  }
   return inside_->left;
 }
 

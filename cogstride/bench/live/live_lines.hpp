@@ -111,6 +111,8 @@ class LiveLines final : public TimedLines {
   /// Whether every line is known to be at rest; once the player has ended.
   [[nodiscard]] const RestOutcome& rested() const;
   [[nodiscard]] std::span<const LineSetup> lines() const;
+  /// Whether something answers when a source is sampled.
+  [[nodiscard]] bool answers(SourceId source) const;
   /// Of an input when the lines were opened.
   [[nodiscard]] bool level(LineId line) const;
   /// Ticks for which time has stood still.

@@ -9,9 +9,6 @@
 
 namespace cogstride {
 
-constexpr std::size_t most_levels_together = 24;
-constexpr std::size_t most_duties_together = 8;
-
 struct LiveCommand {
   enum class Kind : std::uint8_t {
     levels,

@@ -10,6 +10,7 @@
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/bench/simulated/world_events.hpp"
+#include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
@@ -55,10 +56,10 @@ std::vector<Participant*> SimulatedBench::surroundings() {
   return {teller_.get()};
 }
 TimedLines& SimulatedBench::lines() {
-  return *lines_;
+  return *checked_;
 }
 const TimedLines& SimulatedBench::lines() const {
-  return *lines_;
+  return *checked_;
 }
 Twin& SimulatedBench::twin_of(MechanismId id) const {
   return *twins_[static_cast<std::size_t>(id)];
@@ -145,7 +146,10 @@ void SimulatedBench::open_lines() {
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
   setup.horizon = horizon_ticks(options_.horizon, rig().controller.timer_clock);
   setup.seed = options_.seed;
+  CheckedLines::Setup checks{setup.lines, setup.pwm,
+                             [this](SourceId source) { return lines_->answers(source); }};
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));
+  checked_ = std::make_unique<CheckedLines>(std::move(checks), *lines_);
 }
 
 void SimulatedBench::begin_trace() {

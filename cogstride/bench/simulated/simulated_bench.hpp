@@ -16,6 +16,7 @@ namespace cogstride {
 
 class BrushedPlant;
 class BrushlessPlant;
+class CheckedLines;
 class EventTeller;
 class Plant;
 class PulsePlant;
@@ -99,6 +100,7 @@ class SimulatedBench final : public Bench {
   Options options_;
   std::unique_ptr<EventTeller> teller_;
   std::unique_ptr<SimulatedLines> lines_;
+  std::unique_ptr<CheckedLines> checked_;     // before them
   std::vector<std::unique_ptr<Twin>> twins_;  // by MechanismId
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;

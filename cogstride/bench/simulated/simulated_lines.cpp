@@ -15,9 +15,6 @@ SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)) {
     const auto number = static_cast<std::size_t>(line.id);
     if (number >= lines_.size()) lines_.resize(number + 1);
     LineState& state = lines_[number];
-    if (state.setup != nullptr) {
-      throw RangeError(fmt::format("line {} is used by {} and by {}", number, state.setup->name, line.name));
-    }
     state.setup = &line;
     state.high = line.rest_high;
   }
@@ -71,45 +68,38 @@ void SimulatedLines::look_each(Tick period, std::function<void(Tick)> look) {
 }
 
 void SimulatedLines::put(Tick at, std::span<const Level> levels) {
-  if (at < now_ + setup_.lead)
-    throw RangeError(fmt::format("a level for tick {} comes too late at tick {}", at, now_));
-  for (const Level& level : levels) {
-    if (line_at(level.line).setup->use == LineSetup::Use::input) {
-      throw RangeError(fmt::format("{} is an input", line_at(level.line).setup->name));
-    }
-  }
   for (const Level& level : levels) levels_.emplace(at, level);
 }
 
-void SimulatedLines::put(FineTick start, LineId id, std::span<const chip::PulseRun> runs,
+void SimulatedLines::put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
                          std::optional<StopOn> stop) {
-  LineState& line = line_at(id);
-  if (line.setup->use != LineSetup::Use::pulses)
-    throw RangeError(fmt::format("{} makes no pulses", line.setup->name));
-  try {
-    (void)line.pulses.put(start, runs, stop, now_ + setup_.lead);
-  } catch (const RangeError& error) {
-    throw RangeError(fmt::format("{}: {}", line.setup->name, error.what()));
-  }
+  line_at(line).pulses.put(start, runs, stop);
 }
 
 void SimulatedLines::put(Tick at, std::span<const Compare> compares) {
-  if (at < now_ + setup_.lead)
-    throw RangeError(fmt::format("a duty for tick {} comes too late at tick {}", at, now_));
-  for (const Compare& compare : compares) {
-    const LineState& line = line_at(compare.line);
-    if (!line.timer) throw RangeError(fmt::format("{} is no duty channel", line.setup->name));
-    timers_[*line.timer].require(compare);
-  }
   for (const Compare& compare : compares) timers_[*line_at(compare.line).timer].put(at, compare);
 }
 
 void SimulatedLines::sample(SourceId source, Tick first, Tick period) {
-  if (first != never && first < now_)
-    throw RangeError(fmt::format("a sample for tick {} comes too late at tick {}", first, now_));
   Sampling& sampling = samplings_[source];
   sampling.next = first;
   sampling.period = period;
+}
+
+bool SimulatedLines::answers(SourceId source) const {
+  const auto is_its = [&](const LineSetup& line) {
+    return line.use == LineSetup::Use::input && line.source == source;
+  };
+  const auto counts = [&](const QuadratureCounter& counter) {
+    return counter.setup().source == source || counter.setup().edge_source == source;
+  };
+  const auto measures = [&](const Plant* plant) {
+    const auto sources = plant->measures();
+    return std::find(sources.begin(), sources.end(), source) != sources.end();
+  };
+  return std::any_of(setup_.lines.begin(), setup_.lines.end(), is_its) ||
+         std::any_of(counters_.begin(), counters_.end(), counts) ||
+         std::any_of(plants_.begin(), plants_.end(), measures);
 }
 
 Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
@@ -135,7 +125,7 @@ void SimulatedLines::cut() noexcept {
   for (auto& [source, sampling] : samplings_) sampling.next = never;
   for (LineState& line : lines_) {
     if (line.setup == nullptr || line.setup->use == LineSetup::Use::input) continue;
-    line.pulses.clear(now_);
+    line.pulses.clear();
     line.back_at = never;
     set_level(line, line.setup->rest_high);
   }
@@ -199,7 +189,7 @@ void SimulatedLines::take_edge(const LineEdge& edge, std::vector<Reading>& readi
   for (LineState* line : pulse_lines_) {
     const std::optional<StopOn> stop = line->pulses.stop();
     if (!stop || stop->line != edge.line || (stop->edge == Edge::rising) != edge.high) continue;
-    line->pulses.clear(now_);
+    line->pulses.clear();
   }
 }
 

@@ -29,7 +29,7 @@ class SimulatedLines final : public TimedLines {
     std::uint64_t seed = 1;  ///< of ADC noise
   };
 
-  /// Opens the lines at their rest levels. @throws RangeError when two lines share a number.
+  /// Opens the lines at their rest levels. What is put is not checked: that is CheckedLines' business.
   explicit SimulatedLines(Setup setup);
   SimulatedLines(const SimulatedLines&) = delete;
   SimulatedLines& operator=(const SimulatedLines&) = delete;
@@ -53,8 +53,11 @@ class SimulatedLines final : public TimedLines {
   void cut() noexcept override;
   Tick wait_until(Tick until, std::vector<Reading>& readings) override;
 
+  /// Whether something answers when a source is sampled.
+  [[nodiscard]] bool answers(SourceId source) const;
   [[nodiscard]] bool level(LineId line) const { return line_at(line).high; }
   [[nodiscard]] std::span<const LineSetup> lines() const { return setup_.lines; }
+  [[nodiscard]] const std::vector<PwmSetup>& pwm() const { return setup_.pwm; }
   /// Net steps of a pulse line since it was opened.
   [[nodiscard]] std::int64_t steps_made(LineId line) const { return line_at(line).pulses.steps(); }
 

@@ -6,6 +6,7 @@
 
 #include "cogstride/bench/bench_loop.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
+#include "cogstride/lines/checked_lines.hpp"
 #include "support/demo_rig.hpp"
 
 namespace cogstride::step_stream_test {
@@ -20,7 +21,8 @@ class StreamOnLines final : public Participant {
         board(rig_.mechanisms[0].step_dir(), rig_.mechanisms[0].step_dir_lines(),
               rig_.controller.timer_clock),
         lines({.lines = stream.driver().line_setups(), .lead = 480}),
-        loop_(lines) {
+        checked({stream.driver().line_setups(), {}, {}}, lines),
+        loop_(checked) {
     lines.on_edge([this](Tick at, LineId line, bool high) {
       if (line == LineId{0}) board.set_step(at, high);
       if (line == LineId{1}) board.set_dir(at, high);
@@ -50,6 +52,7 @@ class StreamOnLines final : public Participant {
   StepStream stream;
   StepDirReceiver board;
   SimulatedLines lines;
+  CheckedLines checked;
 
  private:
   BenchLoop loop_;
@@ -61,15 +64,15 @@ constexpr RampLimits from_rest{.speed = 16'000, .acceleration = 400'000, .start_
 TEST(StepStream, BearsHalfOfItsHorizonUnserved) {
   for (const bool is_too_long : {false, true}) {
     StreamOnLines on;
-    on.stream.start(on.lines, 30'000, from_rest);
+    on.stream.start(on.checked, 30'000, from_rest);
     std::vector<Reading> readings;
     const Tick away = on.lines.horizon() / 2 + (is_too_long ? on.lines.horizon() / 10 : 0);
     bool came_late = false;
     while (on.stream.is_busy() && !came_late) {
       const Tick back = on.stream.next_act() + away;
-      while (on.lines.now() < back) on.lines.wait_until(back, readings);
+      while (on.lines.now() < back) on.checked.wait_until(back, readings);
       try {
-        on.stream.act(on.lines);
+        on.stream.act(on.checked);
       } catch (const RangeError&) {
         came_late = true;
       }
@@ -83,7 +86,7 @@ TEST(StepStream, APeakThatTurnsOnAThresholdNeverBreaksDirSetUp) {
   for (const double beyond : {-1e-6, -1e-9, 0.0, 1e-9, 1e-6}) {
     for (const double start_speed : {0.0, 1000.0, 8000.0}) {
       StreamOnLines on;
-      on.stream.start(on.lines, 1000, from_rest);
+      on.stream.start(on.checked, 1000, from_rest);
       const Tick withdrawn_at = on.lines.now() + 48 * 30'000;  // cruising, 30 ms in
       on.run_for(48 * 30'000 - 480);
       // Braking from 12 000 steps/s over a whole number of steps from where it is then.
@@ -95,7 +98,7 @@ TEST(StepStream, APeakThatTurnsOnAThresholdNeverBreaksDirSetUp) {
           .speed = 16'000,
           .acceleration = (state.speed * state.speed - start_speed * start_speed) / (2 * way),
           .start_speed = start_speed};
-      on.stream.retarget(on.lines, 50, limits);
+      on.stream.retarget(on.checked, 50, limits);
       on.run_to_end();
       EXPECT_EQ(on.stream.made(), 50);
     }
@@ -111,7 +114,7 @@ TEST(StepStream, TakesANewTargetInMidMotion) {
   std::int64_t last = 0;
   for (int i = 0; i < 2000; ++i) {
     last = target(random);
-    on.stream.retarget(on.lines, last, limits);
+    on.stream.retarget(on.checked, last, limits);
     on.run_for(pause(random));
     if (i % 50 == 49) {
       on.run_to_end();
@@ -125,9 +128,9 @@ TEST(StepStream, BrakesAtAnyInstantOnAWholeStep) {
   std::uniform_int_distribution<Tick> pause(0, 48 * 40'000);
   StreamOnLines on;
   for (int i = 0; i < 300; ++i) {
-    on.stream.start(on.lines, on.stream.made() + (i % 2 == 0 ? 3000 : -3000), from_rest);
+    on.stream.start(on.checked, on.stream.made() + (i % 2 == 0 ? 3000 : -3000), from_rest);
     on.run_for(pause(random));
-    on.stream.brake(on.lines, from_rest);
+    on.stream.brake(on.checked, from_rest);
     on.run_to_end();
   }
 }

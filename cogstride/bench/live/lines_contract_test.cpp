@@ -1,0 +1,252 @@
+// What lines.hpp promises, held against all that play lines: a script, the simulated bench's, live ones.
+#include <gtest/gtest.h>
+
+#include <array>
+#include <functional>
+#include <memory>
+#include <string>
+
+#include "cogstride/bench/live/live_lines.hpp"
+#include "cogstride/bench/simulated/simulated_lines.hpp"
+#include "cogstride/lines/checked_lines.hpp"
+#include "cogstride/quantity/error.hpp"
+#include "support/level_port.hpp"
+#include "support/scripted_lines.hpp"
+
+namespace cogstride::lines_contract_test {
+namespace {
+
+using Use = LineSetup::Use;
+
+constexpr LineId step{0};
+constexpr LineId dir{1};
+constexpr LineId gate{2};
+constexpr LineId lamp{3};
+constexpr LineId fan{4};
+constexpr LineId other_step{5};
+constexpr MechanismId own{7};
+constexpr MechanismId other{8};
+constexpr SourceId gate_source{2};
+
+std::vector<LineSetup> lines() {
+  return {{step, "x.step", own, Use::pulses, false, 10},
+          {dir, "x.dir", own, Use::level, true},
+          {gate, "x.gate", own, Use::input, false, 0, gate_source},
+          {lamp, "lamp", own, Use::pwm},
+          {fan, "fan", other, Use::pwm},
+          {other_step, "y.step", other, Use::pulses, false, 10}};
+}
+std::vector<PwmSetup> pwm() {
+  return {{20'000, PwmAlignment::edge, 0, {{lamp, {}}, {fan, {}}}}};
+}
+
+class PlainPort final : public testing_support::LevelPort {
+ public:
+  PlainPort() : LevelPort({}) {}
+  void write(std::span<const Level> levels) override {
+    const std::lock_guard lock(mutex_);
+    for (const Level& each : levels) level(each.line) = each.high;
+  }
+  RestOutcome rest() noexcept override { return {}; }
+};
+
+/// Lines as somebody plays them, behind their front. A tick is a microsecond.
+struct Played {
+  std::unique_ptr<PlainPort> port{};
+  std::unique_ptr<TimedLines> player{};
+  std::unique_ptr<CheckedLines> front{};
+  bool takes_late = false;
+};
+
+Played scripted() {
+  Played played;
+  played.player = std::make_unique<testing_support::ScriptedPlayer>(lines(), 2000, 20'000);
+  played.front = std::make_unique<CheckedLines>(
+      CheckedLines::Setup{lines(), pwm(), [](SourceId source) { return source == gate_source; }},
+      *played.player);
+  return played;
+}
+
+Played simulated() {
+  Played played;
+  SimulatedLines::Setup setup;
+  setup.lines = lines();
+  setup.pwm = pwm();
+  setup.lead = 2000;
+  setup.horizon = 20'000;
+  auto player = std::make_unique<SimulatedLines>(std::move(setup));
+  SimulatedLines& made = *player;
+  played.player = std::move(player);
+  played.front = std::make_unique<CheckedLines>(
+      CheckedLines::Setup{lines(), pwm(), [&made](SourceId source) { return made.answers(source); }}, made);
+  return played;
+}
+
+Played live() {
+  Played played;
+  played.takes_late = true;
+  played.port = std::make_unique<PlainPort>();
+  LiveLines::Setup setup;
+  setup.lines = lines();
+  setup.pwm = pwm();
+  setup.clock = ExactFrequency(Ratio(1'000'000), units::Hz);
+  setup.lead = 2000;
+  setup.horizon = 20'000;
+  setup.bound = 1'000'000;
+  setup.asks_for_real_time = false;
+  auto player = std::make_unique<LiveLines>(std::move(setup), *played.port);
+  LiveLines& made = *player;
+  played.player = std::move(player);
+  played.front = std::make_unique<CheckedLines>(
+      CheckedLines::Setup{lines(), pwm(), [&made](SourceId source) { return made.answers(source); }, true},
+      made);
+  return played;
+}
+
+chip::PulseRun steady(Tick gap, std::uint16_t steps) {
+  return {static_cast<std::uint64_t>(gap) << 16, 0, 0, steps, 0, 0};
+}
+
+class LinesContract : public testing::TestWithParam<const char*> {
+ protected:
+  LinesContract() : played_(made(GetParam())), on_(*played_.front) {}
+  static Played made(const std::string& by) {
+    return by == "scripted" ? scripted() : by == "simulated" ? simulated() : live();
+  }
+  /// What is said when it is refused; "" when it is not.
+  static std::string refused(const std::function<void()>& deed) {
+    try {
+      deed();
+    } catch (const RangeError& error) {
+      return error.what();
+    }
+    return {};
+  }
+  [[nodiscard]] Tick soon() const { return on_.now() + on_.lead() + 50'000; }
+  void put_steps(Tick at, LineId line = step, std::optional<StopOn> stop = {}) {
+    on_.put(FineTick{at, 0}, line, std::array{steady(1000, 10)}, stop);
+  }
+
+  Played played_;
+  TimedLines& on_;
+};
+
+TEST_P(LinesContract, LevelsGoToPlainOutputsAlone) {
+  const auto put = [&](LineId line) { on_.put(soon(), std::array{Level{dir, true}, Level{line, true}}); };
+  EXPECT_EQ(refused([&] { put(dir); }), "");
+  EXPECT_EQ(refused([&] { put(gate); }), "x.gate is an input");
+  EXPECT_EQ(refused([&] { put(step); }), "x.step makes pulses: no level is put on it");
+  EXPECT_EQ(refused([&] { put(lamp); }), "lamp carries a duty: no level is put on it");
+  EXPECT_EQ(refused([&] { put(LineId{99}); }), "line 99 has not been opened");
+  std::vector<Level> many(most_levels_together + 1, {dir, true});
+  EXPECT_NE(refused([&] { on_.put(soon(), many); }).find("can change together"), std::string::npos);
+}
+
+TEST_P(LinesContract, PulsesDoNotOverlapAndTheirLineMakesThem) {
+  const Tick at = soon();
+  EXPECT_EQ(refused([&] { put_steps(at); }), "");
+  EXPECT_NE(refused([&] { put_steps(at + 5000); }).find("overlap those put before"), std::string::npos);
+  EXPECT_EQ(refused([&] { put_steps(at + 10'000); }), "") << "right behind";
+  EXPECT_EQ(refused([&] { put_steps(at, other_step); }), "") << "each line by itself";
+  EXPECT_EQ(refused([&] { put_steps(at, dir); }), "x.dir makes no pulses");
+  EXPECT_EQ(refused([&] { put_steps(at, LineId{99}); }), "line 99 has not been opened");
+  EXPECT_NE(refused([&] {
+              put_steps(at + 30'000, step, StopOn{dir, Edge::rising});
+            }).find("is no input"),
+            std::string::npos);
+}
+
+TEST_P(LinesContract, WithdrawingFreesALineAndSaysWhatGoesOut) {
+  const Tick at = soon();
+  put_steps(at);
+  const Withdrawn left = on_.withdraw(own, at + 5500);
+  EXPECT_EQ(left.steps, 5);
+  EXPECT_EQ(left.last_pulse, at + 5000);
+  EXPECT_EQ(refused([&] { put_steps(at + 5500); }), "");
+  EXPECT_EQ(on_.withdraw(other, at).steps, 0) << "another's are left alone";
+  EXPECT_NE(refused([&] { put_steps(at + 6000); }), "");
+}
+
+TEST_P(LinesContract, CuttingFreesAllLines) {
+  const Tick at = soon();
+  put_steps(at);
+  put_steps(at, other_step);
+  on_.cut();
+  EXPECT_EQ(refused([&] { put_steps(at); }), "");
+  EXPECT_EQ(refused([&] { put_steps(at, other_step); }), "");
+  on_.cut();
+}
+
+TEST_P(LinesContract, DutiesLieWithinTheirPeriod) {
+  const auto put = [&](LineId line, Tick on) {
+    on_.put(soon(), std::array{Compare{fan, 100}, Compare{line, on}});
+  };
+  EXPECT_EQ(refused([&] { put(lamp, 20'000); }), "");
+  EXPECT_EQ(refused([&] { put(lamp, 20'001); }), "lamp: on for 20001 ticks of a period of 20000");
+  EXPECT_EQ(refused([&] { put(lamp, -1); }), "lamp: on for -1 ticks of a period of 20000");
+  EXPECT_EQ(refused([&] { put(dir, 10); }), "x.dir is no duty channel");
+  EXPECT_EQ(refused([&] { put(LineId{99}, 10); }), "line 99 has not been opened");
+  std::vector<Compare> many(most_duties_together + 1, {lamp, 0});
+  EXPECT_NE(refused([&] { on_.put(soon(), many); }).find("can change together"), std::string::npos);
+  on_.cut();
+}
+
+TEST_P(LinesContract, OnlyWhatAnswersIsSampled) {
+  EXPECT_EQ(refused([&] { on_.sample(gate_source, soon(), 0); }), "");
+  EXPECT_EQ(refused([&] { on_.sample(SourceId{77}, soon(), 0); }), "nothing answers on source 77");
+  EXPECT_EQ(refused([&] { on_.sample(gate_source, soon(), -1); }), "a sample each -1 ticks");
+  EXPECT_EQ(refused([&] { on_.sample(gate_source, never, 0); }), "");
+}
+
+TEST_P(LinesContract, WhatComesTooLateIsRefusedWhereTimeStands) {
+  std::vector<Reading> readings;
+  const Tick until = on_.now() + 3000;
+  while (on_.now() < until) on_.wait_until(until, readings);
+  const Tick late = on_.now() + on_.lead() - 1;
+  const auto is_late = [&](const std::string& why) {
+    return played_.takes_late ? why.empty() : why.find("comes too late") != std::string::npos;
+  };
+  EXPECT_TRUE(is_late(refused([&] { on_.put(late, std::array{Level{dir, false}}); })));
+  EXPECT_TRUE(is_late(refused([&] { put_steps(late - 1000); })));
+  EXPECT_TRUE(is_late(refused([&] { on_.put(late, std::array{Compare{lamp, 5}}); })));
+  on_.cut();
+}
+
+TEST_P(LinesContract, OfWhatIsRefusedNothingIsPut) {
+  const Tick at = soon();
+  EXPECT_NE(refused([&] { on_.put(at, std::array{Compare{lamp, 20'000}, Compare{fan, 99'999}}); }), "");
+  EXPECT_NE(refused([&] { put_steps(at, step, StopOn{LineId{99}, Edge::rising}); }), "");
+  EXPECT_EQ(refused([&] { put_steps(at - 20'000); }), "") << "nothing is there that it could overlap";
+  on_.cut();
+}
+
+INSTANTIATE_TEST_SUITE_P(Of, LinesContract, testing::Values("scripted", "simulated", "live"),
+                         [](const auto& info) { return std::string(info.param); });
+
+TEST(CheckedLines, RefuseTwoOfOneNumberAndDutiesOnNoLine) {
+  testing_support::ScriptedPlayer player({}, 0, 100);
+  std::vector<LineSetup> twice = lines();
+  twice.push_back({step, "z.step"});
+  try {
+    (void)CheckedLines({twice, {}, {}}, player);
+    FAIL();
+  } catch (const RangeError& error) {
+    EXPECT_STREQ(error.what(), "line 0 is used by x.step and by z.step");
+  }
+  EXPECT_THROW((void)CheckedLines({{}, pwm(), {}}, player), RangeError);
+}
+
+TEST(CheckedLines, AnEdgeThatEndsARunFreesItsLine) {
+  testing_support::ScriptedLines on(lines());
+  const std::array runs{steady(1000, 100)};
+  on.checked.put(FineTick{10'000, 0}, step, runs, StopOn{gate, Edge::rising});
+  on.player.edge(15'500, gate, true);
+  std::vector<Reading> readings;
+  while (readings.empty()) on.checked.wait_until(never - 1, readings);
+  EXPECT_EQ(on.checked.now(), 15'500);
+  EXPECT_EQ(on.player.pulses[step].size(), 5u);
+  EXPECT_NO_THROW(on.checked.put(FineTick{20'000, 0}, step, runs, {}));
+}
+
+}  // namespace
+}  // namespace cogstride::lines_contract_test

@@ -1,0 +1,149 @@
+#include "cogstride/lines/checked_lines.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "cogstride/lines/pulse_queue.hpp"
+#include "cogstride/quantity/error.hpp"
+
+namespace cogstride {
+namespace {
+
+bool is_before(FineTick a, FineTick b) {
+  return a.tick != b.tick ? a.tick < b.tick : a.fraction < b.fraction;
+}
+
+}  // namespace
+
+CheckedLines::CheckedLines(Setup setup, TimedLines& inner) : setup_(std::move(setup)), inner_(inner) {
+  for (const LineSetup& line : setup_.lines) {
+    const auto number = static_cast<std::size_t>(line.id);
+    if (number >= lines_.size()) lines_.resize(number + 1);
+    if (lines_[number].is_open)
+      throw RangeError(
+          fmt::format("line {} is used by {} and by {}", number, lines_[number].setup.name, line.name));
+    lines_[number].is_open = true;
+    lines_[number].setup = line;
+    if (line.use == LineSetup::Use::pulses) pulse_lines_.push_back(number);
+  }
+  for (const PwmSetup& pwm : setup_.pwm) {
+    for (const PwmSetup::Channel& channel : pwm.channels) {
+      opened(channel.line).pwm_period = pwm.period;
+      if (channel.complement) (void)opened(*channel.complement);
+    }
+  }
+}
+
+CheckedLines::Opened& CheckedLines::opened(LineId line) {
+  const auto number = static_cast<std::size_t>(line);
+  if (number >= lines_.size() || !lines_[number].is_open)
+    throw RangeError(fmt::format("line {} has not been opened", number));
+  return lines_[number];
+}
+
+void CheckedLines::require_in_time(Tick at, const char* what) const {
+  if (!setup_.takes_late && at < now() + lead())
+    throw RangeError(fmt::format("{} for tick {} comes too late at tick {}: {} is the earliest", what, at,
+                                 now(), now() + lead()));
+}
+
+void CheckedLines::put(Tick at, std::span<const Level> levels) {
+  require_in_time(at, "a level");
+  if (levels.size() > most_levels_together)
+    throw RangeError(
+        fmt::format("{} levels at once; {} can change together", levels.size(), most_levels_together));
+  for (const Level& level : levels) {
+    const LineSetup& line = opened(level.line).setup;
+    if (line.use == LineSetup::Use::input) throw RangeError(line.name + " is an input");
+    if (line.use != LineSetup::Use::level)
+      throw RangeError(line.name +
+                       (line.use == LineSetup::Use::pulses ? " makes pulses" : " carries a duty") +
+                       ": no level is put on it");
+  }
+  inner_.put(at, levels);
+}
+
+void CheckedLines::put(FineTick start, LineId id, std::span<const chip::PulseRun> runs,
+                       std::optional<StopOn> stop) {
+  Opened& line = opened(id);
+  if (line.setup.use != LineSetup::Use::pulses) throw RangeError(line.setup.name + " makes no pulses");
+  if (is_before({now(), 0}, line.runs_end) && is_before(start, line.runs_end))
+    throw RangeError(fmt::format("{}: pulse runs from tick {} on overlap those put before, which end at {}",
+                                 line.setup.name, start.tick, line.runs_end.tick));
+  if (stop && opened(stop->line).setup.use != LineSetup::Use::input)
+    throw RangeError(fmt::format("{}: cannot stop at an edge of {}, which is no input", line.setup.name,
+                                 opened(stop->line).setup.name));
+  // The first pulse must not be late; where the runs begin, in time, may lie before.
+  if (const Tick first = first_pulse_of(start, runs); !setup_.takes_late && first < now() + lead())
+    throw RangeError(fmt::format("{}: a pulse for tick {} comes too late at tick {}: {} is the earliest",
+                                 line.setup.name, first, now(), now() + lead()));
+  inner_.put(start, id, runs, stop);
+  for (const chip::PulseRun& run : runs) start = end_of_run(start, run);
+  line.runs_end = start;
+  line.stop = stop;
+}
+
+void CheckedLines::put(Tick at, std::span<const Compare> compares) {
+  require_in_time(at, "a duty");
+  if (compares.size() > most_duties_together)
+    throw RangeError(
+        fmt::format("{} duties at once; {} can change together", compares.size(), most_duties_together));
+  for (const Compare& compare : compares) {
+    const Opened& line = opened(compare.line);
+    if (line.pwm_period == 0) throw RangeError(line.setup.name + " is no duty channel");
+    if (compare.on_ticks < 0 || compare.on_ticks > line.pwm_period)
+      throw RangeError(fmt::format("{}: on for {} ticks of a period of {}", line.setup.name, compare.on_ticks,
+                                   line.pwm_period));
+  }
+  inner_.put(at, compares);
+}
+
+void CheckedLines::sample(SourceId source, Tick first, Tick period) {
+  if (!setup_.takes_late && first != never && first < now())
+    throw RangeError(fmt::format("a sample for tick {} comes too late at tick {}", first, now()));
+  if (period < 0) throw RangeError(fmt::format("a sample each {} ticks", period));
+  if (setup_.answers && !setup_.answers(source))
+    throw RangeError(fmt::format("nothing answers on source {}", static_cast<int>(source)));
+  inner_.sample(source, first, period);
+}
+
+Withdrawn CheckedLines::withdraw(MechanismId mechanism, Tick from) {
+  const Withdrawn left = inner_.withdraw(mechanism, from);
+  for (const std::size_t number : pulse_lines_) {
+    Opened& line = lines_[number];
+    if (line.setup.owner != mechanism || !is_before({from, 0}, line.runs_end)) continue;
+    line.runs_end = {from, 0};
+  }
+  return left;
+}
+
+void CheckedLines::cut() noexcept {
+  inner_.cut();
+  for (const std::size_t number : pulse_lines_) {
+    Opened& line = lines_[number];
+    line.runs_end = {-never, 0};
+    line.stop.reset();
+  }
+}
+
+void CheckedLines::free_those_stopped_by(const Reading& reading) {
+  for (const std::size_t number : pulse_lines_) {
+    Opened& line = lines_[number];
+    if (!line.stop) continue;
+    const LineSetup& input = opened(line.stop->line).setup;
+    const bool is_its_edge = (line.stop->edge == Edge::rising) == (reading.raw != 0);
+    if (input.source != reading.source || !is_its_edge) continue;
+    line.runs_end = {reading.at, 0};
+    line.stop.reset();
+  }
+}
+
+Tick CheckedLines::wait_until(Tick until, std::vector<Reading>& readings) {
+  const std::size_t before = readings.size();
+  const Tick reached = inner_.wait_until(until, readings);
+  for (std::size_t i = before; i < readings.size(); ++i) free_those_stopped_by(readings[i]);
+  return reached;
+}
+
+}  // namespace cogstride

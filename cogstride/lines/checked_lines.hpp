@@ -1,0 +1,58 @@
+// The front of all lines: refuses what `Lines` says that it refuses, before anything of it is put. Whoever
+// plays lines behind it, simulated or live, need not.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <vector>
+
+#include "cogstride/lines/lines.hpp"
+
+namespace cogstride {
+
+class CheckedLines final : public TimedLines {
+ public:
+  struct Setup {
+    std::vector<LineSetup> lines{};
+    std::vector<PwmSetup> pwm{};
+    std::function<bool(SourceId)> answers{};  ///< whether something answers on a source
+    /// Time passes by itself: what comes too late is no mistake. It goes out at once, and whoever plays it
+    /// tells how late.
+    bool takes_late = false;
+  };
+  /// @param inner  must outlive it @throws RangeError when two lines share a number, or a duty channel is on
+  /// a line that has not been opened
+  CheckedLines(Setup setup, TimedLines& inner);
+
+  [[nodiscard]] Tick now() const override { return inner_.now(); }
+  [[nodiscard]] Tick lead() const override { return inner_.lead(); }
+  [[nodiscard]] Tick horizon() const override { return inner_.horizon(); }
+  void put(Tick at, std::span<const Level> levels) override;
+  void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
+           std::optional<StopOn> stop) override;
+  void put(Tick at, std::span<const Compare> compares) override;
+  void sample(SourceId source, Tick first, Tick period) override;
+  Withdrawn withdraw(MechanismId mechanism, Tick from) override;
+  void cut() noexcept override;
+  Tick wait_until(Tick until, std::vector<Reading>& readings) override;
+  void catch_up() override { inner_.catch_up(); }
+
+ private:
+  struct Opened {
+    bool is_open = false;
+    LineSetup setup{};
+    Tick pwm_period = 0;           // of a duty channel
+    FineTick runs_end{-never, 0};  // pulses: of what was put last
+    std::optional<StopOn> stop{};  // of it
+  };
+  [[nodiscard]] Opened& opened(LineId line);
+  void require_in_time(Tick at, const char* what) const;
+  void free_those_stopped_by(const Reading& reading);
+
+  Setup setup_;
+  TimedLines& inner_;
+  std::vector<Opened> lines_;             // by number
+  std::vector<std::size_t> pulse_lines_;  // places of these
+};
+
+}  // namespace cogstride
