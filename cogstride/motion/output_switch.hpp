@@ -14,7 +14,6 @@ namespace cogstride {
 
 class OutputSwitch final : public Participant {
  public:
-  /// @param group  of its duty, where a timer makes it; the outputs of a rig have one each
   OutputSwitch(const PlainOutput& output, ExactFrequency clock);
 
   [[nodiscard]] const PlainOutput& output() const { return output_; }
