@@ -12,6 +12,7 @@
 #include "cogstride/bench/check.hpp"
 #include "cogstride/bench/guest.hpp"
 #include "cogstride/bench/kinds.hpp"
+#include "cogstride/bench/post_box.hpp"
 #include "cogstride/motion/arriving_together.hpp"
 #include "cogstride/motion/cast.hpp"
 #include "cogstride/motion/knob.hpp"
@@ -60,7 +61,8 @@ TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
   return {note.at, who, note.text, Kind::note};
 }
 
-Bench::Bench(Rig rig, std::span<const Guest> guests) : rig_(std::move(rig)) {
+Bench::Bench(Rig rig, std::span<const Guest> guests)
+    : rig_(std::move(rig)), posts_(std::make_unique<PostBox>()) {
   validate(rig_);
   add_movers(guests);
   for (const PlainOutput& output : rig_.outputs)
@@ -311,9 +313,41 @@ std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string
   return motions;
 }
 
+std::future<void> Bench::post(std::string what, std::function<void()> order) {
+  std::future<void> done = posts_->put(std::move(what), std::move(order));
+  if (TimedLines* const lines = waits_on_.load(std::memory_order_acquire)) lines->wake();
+  return done;
+}
+
+void Bench::request_stop() noexcept {
+  stop_is_requested_.store(true, std::memory_order_release);
+  if (TimedLines* const lines = waits_on_.load(std::memory_order_acquire)) lines->wake();
+}
+
+/// Between two acts: what was posted, in its order, and a stop that was asked for.
+void Bench::take_posts() {
+  if (!posts_->is_empty()) {
+    for (PostBox::Post& post : posts_->take()) {
+      trace_event({lines().now(), "posted", post.what, TraceEvent::Kind::outside});
+      try {
+        post.deed();
+        post.done.set_value();
+      } catch (...) {
+        post.done.set_exception(std::current_exception());
+      }
+    }
+  }
+  if (!stop_is_requested_.exchange(false, std::memory_order_acq_rel)) return;
+  const std::string why = "a stop was requested";
+  trace_event({lines().now(), "bench", why, TraceEvent::Kind::fault});
+  stop(rig_.stops.interrupt, why);
+  tell_fault(why);
+}
+
 BenchLoop& Bench::loop() {
   if (!loop_) {
     loop_ = std::make_unique<BenchLoop>(lines());
+    loop_->between_acts([this] { take_posts(); });
     for (Participant* const participant : surroundings()) loop_->add(*participant);
     loop_->add(*inputs_);
     loop_->add(*guard_);
@@ -363,6 +397,7 @@ void Bench::run_until(const std::function<bool()>& finished, Tick until) {
 
 void Bench::run_and_keep(const std::function<bool()>& finished, Tick until) {
   require_open();
+  waits_on_.store(&lines(), std::memory_order_release);
   loop().run(until, [&] { return (thrown_by_listener_ || finished()) && !guard_->has_more_to_tell(); });
 }
 
@@ -410,6 +445,8 @@ void Bench::stop() {
 void Bench::end_all() {
   stop(StopBy::cut, "", FaultCode::closed);
   is_closed_ = true;
+  waits_on_.store(nullptr, std::memory_order_release);
+  posts_->close();
 }
 
 void Bench::require_open() const {

@@ -10,7 +10,8 @@
 // Motions of several mechanisms run side by side. Dropping a Motion does not stop the motion.
 //
 // Threads: one thread owns a bench and all of its handles; nothing here may be called by another.
-//   Orders of another thread, and its wish to wait, are refused while the bench runs.
+//   Orders of another thread, and its wish to wait, are refused while the bench runs: post() and
+//   request_stop() alone are for others.
 // Lifetime: a handle or a Motion may outlive its bench. What was told of a motion stays readable; all else
 //   throws RangeError then, and after close().
 // Blocking: orders return at once, and nothing moves until somebody waits, serves or runs. wait(), result(),
@@ -24,8 +25,10 @@
 
 #pragma once
 
+#include <atomic>
 #include <exception>
 #include <functional>
+#include <future>
 #include <memory>
 #include <optional>
 #include <span>
@@ -47,6 +50,7 @@ class BenchLoop;
 class CountCheck;
 class Guard;
 class Participant;
+class PostBox;
 class TimedLines;
 struct Cast;
 struct CounterSetup;
@@ -125,6 +129,13 @@ class Bench {
   /// Stops everything in one of the two ways that a rig knows, and says why; motions that had not ended are
   /// faulted, and nothing is queued any more.
   void stop(StopBy how, const std::string& why, FaultCode code = FaultCode::stopped);
+  /// From any thread: an order, carried out between two acts of the run, or when it runs next. It may order,
+  /// stop and read, and not wait. @param what  in words, for the record
+  /// @return ready when it was carried out, with the exception that refused it
+  std::future<void> post(std::string what, std::function<void()> order);
+  /// From any thread or signal handler, as often as one likes: everything is stopped as the rig says of an
+  /// interrupt (`stops.interrupt`), as soon as the bench runs.
+  void request_stop() noexcept;
   /// Told of every fault: an emergency stop, a limit switch, a board, a supply, a motion that failed. What
   /// had to be stopped is being stopped by then, as the rig says. The listener is called while the bench
   /// runs: it may stop and order, but cannot wait. What it throws comes out of the call that waits, once all
@@ -207,6 +218,7 @@ class Bench {
   [[noreturn]] void refuse_kind(const std::string& name, const MoverKind& wanted) const;
   std::vector<std::shared_ptr<MotionRecord>> arrive_together(
       const std::vector<std::pair<Mover*, MoveOrder>>& orders);
+  void take_posts();
   [[nodiscard]] std::size_t own_signals(const Mover& mover) const;
   [[nodiscard]] MechanismId next_id() const { return static_cast<MechanismId>(movers_.size()); }
   void add_movers(std::span<const Guest> guests);
@@ -242,6 +254,9 @@ class Bench {
   std::function<void(const std::string&)> fault_listener_;
   std::exception_ptr thrown_by_listener_{};
   std::unique_ptr<BenchLoop> loop_;
+  std::unique_ptr<PostBox> posts_;
+  std::atomic<bool> stop_is_requested_{false};
+  std::atomic<TimedLines*> waits_on_{nullptr};  // while it runs: whom to wake
   bool is_closed_ = false;
   std::shared_ptr<Bench*> self_ = std::make_shared<Bench*>(this);  // handles ask whether it is there
 };

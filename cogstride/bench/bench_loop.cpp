@@ -67,6 +67,7 @@ bool BenchLoop::run(Tick until, const std::function<bool()>& finished) {
   for (;;) {
     settle();
     lines_.catch_up();
+    if (between_acts_) between_acts_();
     if (finished()) return true;
     Tick next = until;
     for (const Participant* participant : participants_) next = std::min(next, participant->next_act());

@@ -4,6 +4,7 @@
 #include <atomic>
 #include <functional>
 #include <thread>
+#include <utility>
 #include <vector>
 
 #include "cogstride/lines/lines.hpp"
@@ -19,6 +20,8 @@ class BenchLoop {
   void add(Participant& participant);
   void remove(Participant& participant);
 
+  /// Called between two acts, before it is asked whether it is finished.
+  void between_acts(std::function<void()> deed) { between_acts_ = std::move(deed); }
   /// Runs until `finished` says so or `until` has come. @return whether it was finished
   /// @throws RangeError when it runs already: what takes part cannot wait for what takes part
   bool run(Tick until, const std::function<bool()>& finished);
@@ -33,6 +36,7 @@ class BenchLoop {
   TimedLines& lines_;
   std::vector<Participant*> participants_;  // null: has gone while all act
   std::vector<Participant*> newcomers_;
+  std::function<void()> between_acts_;
   bool is_acting_ = false;
   std::atomic<std::thread::id> runs_in_{};  // none: it does not run
   std::vector<Reading> readings_;

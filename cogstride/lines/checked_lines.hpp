@@ -36,6 +36,7 @@ class CheckedLines final : public TimedLines {
   void cut() noexcept override;
   Tick wait_until(Tick until, std::vector<Reading>& readings) override;
   void catch_up() override { inner_.catch_up(); }
+  void wake() noexcept override { inner_.wake(); }
 
  private:
   struct Opened {

@@ -118,6 +118,9 @@ class TimedLines : public Lines {
   /// now() becomes the instant that it is. Simulated time passes in wait_until() alone; live time passes by
   /// itself, and now() stands still in between, so that all who act see the same instant.
   virtual void catch_up() {}
+  /// From any thread or signal handler: a wait_until() that waits for a clock returns soon, with nothing
+  /// read.
+  virtual void wake() noexcept {}
 };
 
 }  // namespace cogstride

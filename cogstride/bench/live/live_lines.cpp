@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <atomic>
 #include <chrono>
 #include <cmath>
 #include <map>
@@ -137,6 +138,8 @@ struct LiveLines::Inside {
   std::map<LineId, bool> first_levels;
   std::function<void(Tick, LineId, bool)> listener;
 
+  std::atomic<bool> woken{false};
+
   // Planning's own.
   Tick now = 0;
   bool has_pushed = false;
@@ -216,6 +219,11 @@ Tick LiveLines::horizon() const {
 
 Tick LiveLines::lead() const {
   return inside_->setup.lead;
+}
+
+void LiveLines::wake() noexcept {
+  inside_->woken.store(true, std::memory_order_release);
+  inside_->bell.ring();
 }
 
 void LiveLines::catch_up() {
@@ -330,6 +338,7 @@ Tick LiveLines::wait_until(Tick until, std::vector<Reading>& readings) {
       return now();
     }
     if (now() >= until || inside_->has_trouble) return now();
+    if (inside_->woken.exchange(false, std::memory_order_acq_rel)) return now();
     constexpr double longest = 0.05;
     const double seconds = std::min(longest, static_cast<double>(until - now()) / inside_->ticks_per_second);
     inside_->bell.wait(static_cast<std::int64_t>(std::ceil(seconds * 1e9)));

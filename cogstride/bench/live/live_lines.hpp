@@ -77,6 +77,7 @@ class LiveLines final : public TimedLines {
   /// Returns too, with nothing read, when trouble() has something to say.
   Tick wait_until(Tick until, std::vector<Reading>& readings) override;
   void catch_up() override;
+  void wake() noexcept override;
 
   /// What went wrong since it was asked last.
   struct Trouble {

@@ -7,6 +7,7 @@
 
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/kinds.hpp"
+#include "cogstride/bench/simulated/paced_lines.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/bench/simulated/world_events.hpp"
@@ -149,7 +150,12 @@ void SimulatedBench::open_lines() {
   CheckedLines::Setup checks{setup.lines, setup.pwm,
                              [this](SourceId source) { return lines_->answers(source); }};
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));
-  checked_ = std::make_unique<CheckedLines>(std::move(checks), *lines_);
+  TimedLines* inner = lines_.get();
+  if (options_.at_wall_clock) {
+    paced_ = std::make_unique<PacedLines>(*lines_, rig().controller.timer_clock.base().to_double());
+    inner = paced_.get();
+  }
+  checked_ = std::make_unique<CheckedLines>(std::move(checks), *inner);
 }
 
 void SimulatedBench::begin_trace() {

@@ -18,6 +18,7 @@ class BrushedPlant;
 class BrushlessPlant;
 class CheckedLines;
 class EventTeller;
+class PacedLines;
 class Plant;
 class PulsePlant;
 class SimulatedLines;
@@ -42,8 +43,9 @@ class SimulatedBench final : public Bench {
     /// mechanisms in the same order.
     std::optional<Rig> actual{};
     std::vector<OutsideEvent> events{};  ///< what happens from outside
-    TraceSink* trace = nullptr;          ///< told everything; must outlive the bench
-    std::vector<Guest> guests{};         ///< movers of the program's own, beside those of the rig
+    bool at_wall_clock = false;   ///< time passes as fast as a clock's, for a bench that waits for people
+    TraceSink* trace = nullptr;   ///< told everything; must outlive the bench
+    std::vector<Guest> guests{};  ///< movers of the program's own, beside those of the rig
   };
 
   explicit SimulatedBench(Rig rig);
@@ -100,7 +102,8 @@ class SimulatedBench final : public Bench {
   Options options_;
   std::unique_ptr<EventTeller> teller_;
   std::unique_ptr<SimulatedLines> lines_;
-  std::unique_ptr<CheckedLines> checked_;     // before them
+  std::unique_ptr<PacedLines> paced_;         // before them, where they are
+  std::unique_ptr<CheckedLines> checked_;     // before all
   std::vector<std::unique_ptr<Twin>> twins_;  // by MechanismId
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
