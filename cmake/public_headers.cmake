@@ -5,6 +5,7 @@ set(cogstride_public_headers
     cogstride/bench/handles.hpp
     cogstride/bench/live/live_bench.hpp
     cogstride/bench/live/player_conditions.hpp
+    cogstride/bench/posted.hpp
     cogstride/bench/simulated/outside_event.hpp
     cogstride/bench/simulated/simulated_bench.hpp
     cogstride/bench/simulated/simulated_lines.hpp

@@ -313,10 +313,10 @@ std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string
   return motions;
 }
 
-std::future<void> Bench::post(std::string what, std::function<void()> order) {
-  std::future<void> done = posts_->put(std::move(what), std::move(order));
+Posted Bench::post(std::string what, std::function<void()> order) {
+  Posted posted = posts_->put(std::move(what), std::move(order));
   if (TimedLines* const lines = waits_on_.load(std::memory_order_acquire)) lines->wake();
-  return done;
+  return posted;
 }
 
 void Bench::request_stop() noexcept {

@@ -28,7 +28,6 @@
 #include <atomic>
 #include <exception>
 #include <functional>
-#include <future>
 #include <memory>
 #include <optional>
 #include <span>
@@ -37,6 +36,7 @@
 #include <vector>
 
 #include "cogstride/bench/handles.hpp"
+#include "cogstride/bench/posted.hpp"
 #include "cogstride/mechanism/stops.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/knob.hpp"
@@ -131,8 +131,7 @@ class Bench {
   void stop(StopBy how, const std::string& why, FaultCode code = FaultCode::stopped);
   /// From any thread: an order, carried out between two acts of the run, or when it runs next. It may order,
   /// stop and read, and not wait. @param what  in words, for the record
-  /// @return ready when it was carried out, with the exception that refused it
-  std::future<void> post(std::string what, std::function<void()> order);
+  Posted post(std::string what, std::function<void()> order);
   /// From any thread or signal handler, as often as one likes: everything is stopped as the rig says of an
   /// interrupt (`stops.interrupt`), as soon as the bench runs.
   void request_stop() noexcept;

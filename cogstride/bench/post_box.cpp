@@ -1,5 +1,6 @@
 #include "cogstride/bench/post_box.hpp"
 
+#include <chrono>
 #include <exception>
 #include <utility>
 
@@ -12,17 +13,36 @@ std::exception_ptr closed() {
 }
 }  // namespace
 
-std::future<void> PostBox::put(std::string what, std::function<void()> deed) {
+struct Posted::State {
+  std::shared_future<void> done;
+};
+
+bool Posted::is_done() const {
+  return state_->done.wait_for(std::chrono::seconds(0)) == std::future_status::ready;
+}
+
+void Posted::wait() const {
+  state_->done.get();
+}
+
+bool Posted::wait_for(Time most) const {
+  if (state_->done.wait_for(std::chrono::duration<double>(most.base())) != std::future_status::ready)
+    return false;
+  wait();
+  return true;
+}
+
+Posted PostBox::put(std::string what, std::function<void()> deed) {
   Post post{std::move(what), std::move(deed), {}};
-  std::future<void> done = post.done.get_future();
+  Posted posted(std::make_shared<Posted::State>(Posted::State{post.done.get_future().share()}));
   const std::lock_guard lock(mutex_);
   if (is_closed_) {
     post.done.set_exception(closed());
-    return done;
+    return posted;
   }
   posts_.push_back(std::move(post));
   count_.store(posts_.size(), std::memory_order_release);
-  return done;
+  return posted;
 }
 
 std::vector<PostBox::Post> PostBox::take() {

@@ -8,6 +8,8 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/bench/posted.hpp"
+
 namespace cogstride {
 
 class PostBox {
@@ -17,8 +19,8 @@ class PostBox {
     std::function<void()> deed{};
     std::promise<void> done{};
   };
-  /// From any thread. @return ready when it was carried out, with the exception that refused it
-  [[nodiscard]] std::future<void> put(std::string what, std::function<void()> deed);
+  /// From any thread.
+  [[nodiscard]] Posted put(std::string what, std::function<void()> deed);
   [[nodiscard]] bool is_empty() const { return count_.load(std::memory_order_acquire) == 0; }
   [[nodiscard]] std::vector<Post> take();
   /// Nothing is carried out any more: what waits is refused, and so is what still comes.

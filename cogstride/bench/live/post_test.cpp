@@ -4,7 +4,6 @@
 #include <atomic>
 #include <chrono>
 #include <csignal>
-#include <future>
 #include <string>
 #include <thread>
 #include <vector>
@@ -51,22 +50,21 @@ TEST(Post, IsCarriedOutBetweenTwoActsByWhoeverRunsTheBench) {
   auto traverse = bench.stepper("traverse");
   const std::thread::id owner = std::this_thread::get_id();
   std::thread::id by;
-  std::future<void> moved;
-  std::future<void> refused;
+  std::vector<Posted> posted;
   std::thread other([&] {
     std::this_thread::sleep_for(std::chrono::milliseconds(50));
-    moved = bench.post("to 5 mm", [&] {
+    posted.push_back(bench.post("to 5 mm", [&] {
       by = std::this_thread::get_id();
       traverse.move({.to = 5_mm});
-    });
-    refused = bench.post("to 900 mm", [&] { traverse.move({.to = 900_mm}); });
-    moved.wait();
+    }));
+    posted.push_back(bench.post("to 900 mm", [&] { traverse.move({.to = 900_mm}); }));
+    posted[0].wait();
   });
   bench.serve(0.4_s);
   other.join();
   EXPECT_EQ(by, owner);
-  EXPECT_NO_THROW(moved.get());
-  EXPECT_THROW(refused.get(), RangeError);
+  EXPECT_NO_THROW(posted[0].wait());
+  EXPECT_THROW(posted[1].wait(), RangeError);
   EXPECT_EQ(traverse.position(), OutputPosition(5_mm));
   EXPECT_TRUE(said.has("posted: to 5 mm"));
   EXPECT_TRUE(said.has("traverse: move to 5 mm"));
@@ -75,16 +73,17 @@ TEST(Post, IsCarriedOutBetweenTwoActsByWhoeverRunsTheBench) {
 TEST(Post, OfABenchThatDoesNotRunWaitsAndOfAClosedOneIsRefused) {
   SimulatedBench bench(traverse_alone());
   auto traverse = bench.stepper("traverse");
-  std::future<void> early = bench.post("to 1 mm", [&] { traverse.move({.to = 1_mm}); });
-  EXPECT_EQ(early.wait_for(std::chrono::seconds(0)), std::future_status::timeout);
+  const Posted early = bench.post("to 1 mm", [&] { traverse.move({.to = 1_mm}); });
+  EXPECT_FALSE(early.is_done());
+  EXPECT_FALSE(early.wait_for(1_ms));
   bench.wait_for_all();
-  EXPECT_NO_THROW(early.get());
+  EXPECT_TRUE(early.wait_for(1_s));
   bench.wait_for_all();
   EXPECT_EQ(traverse.position(), OutputPosition(1_mm));
-  std::future<void> left = bench.post("never", [] {});
+  const Posted left = bench.post("never", [] {});
   bench.close();
-  EXPECT_THROW(left.get(), RangeError);
-  EXPECT_THROW(bench.post("too late", [] {}).get(), RangeError);
+  EXPECT_THROW(left.wait(), RangeError);
+  EXPECT_THROW(bench.post("too late", [] {}).wait(), RangeError);
 }
 
 TEST(Post, ManyFromManyThreadsAreAllCarriedOutOnce) {
