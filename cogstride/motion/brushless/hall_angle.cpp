@@ -29,7 +29,7 @@ bool HallAngle::take(std::span<const Reading> readings) {
       !std::all_of(levels_.begin(), levels_.end(), [](const auto& level) { return level.has_value(); }))
     return false;
   code_ = (*levels_[0] ? 1 : 0) | (*levels_[1] ? 2 : 0) | (*levels_[2] ? 4 : 0);
-  const auto sector = static_cast<int>(table_.sector_of_hall[code_]);
+  const int sector = table_.sector_of_hall[code_];  // NOLINT(bugprone-signed-char-misuse): below 0 is none
   if (sector == sector_) return false;
   const int way = !is_known() || sector < 0 ? 0 : (sector - sector_ + 6) % 6;
   has_jumped_ = way != 0 && way != 1 && way != 5;
