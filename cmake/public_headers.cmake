@@ -68,8 +68,12 @@ set(cogstride_public_headers
     cogstride/rig/diagnostic.hpp
     cogstride/rig/files/read_rig.hpp
     cogstride/rig/rig.hpp
+    cogstride/script/foreseen.hpp
+    cogstride/script/line_reader.hpp
     cogstride/script/script.hpp
     cogstride/script/script_player.hpp
+    cogstride/script/source_line.hpp
+    cogstride/script/verbs/verb.hpp
     cogstride/session/proving.hpp
     cogstride/session/remembered.hpp
     cogstride/study/duty_sweep.hpp

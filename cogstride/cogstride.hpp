@@ -1,7 +1,7 @@
 // Everything of Cog Stride: `#include <cogstride/cogstride.hpp>`.
 //
-// Whoever adds a mover of their own includes motion/mover.hpp and bench/simulated/twin.hpp as well; a port of
-// their own, port/line_port.hpp.
+// Whoever adds a mover of their own includes motion/mover.hpp and bench/simulated/twin.hpp as well; a verb,
+// script/verbs/verb.hpp and script/line_reader.hpp; a port, port/line_port.hpp.
 #pragma once
 
 #include "cogstride/bench/live/live_bench.hpp"

@@ -275,6 +275,10 @@ Cast Bench::cast() {
   };
   for (const Mechanism& mechanism : rig_.mechanisms) cast.mechanisms.push_back(named(mechanism.name));
   for (const WheeledPair& pair : rig_.pairs) cast.carts.push_back(named(pair.name));
+  for (const auto& mover : movers_)
+    if (std::find(cast.mechanisms.begin(), cast.mechanisms.end(), mover.get()) == cast.mechanisms.end() &&
+        std::find(cast.carts.begin(), cast.carts.end(), mover.get()) == cast.carts.end())
+      cast.guests.push_back(mover.get());
   for (const auto& output : outputs_) cast.outputs.push_back(output.get());
   cast.inputs = inputs_.get();
   cast.clock = rig_.controller.timer_clock;

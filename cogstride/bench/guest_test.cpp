@@ -1,12 +1,15 @@
 // A mover that nothing in the library knows: what it gets from a bench all the same.
 #include <gtest/gtest.h>
 
+#include <array>
 #include <cmath>
+#include <span>
 #include <string>
 #include <vector>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
 #include "support/solenoid.hpp"
 
@@ -53,6 +56,42 @@ struct Struck {
   SolenoidTwin* twin = nullptr;
   SimulatedBench bench;
 };
+
+TEST(Guest, HasAVerbOfItsOwn) {
+  Struck struck;
+  const std::array verbs{testing_support::strike_verb};
+  const std::string text = "repeat 2 times\n  strike striker 3 times\n  wait 0.1 s\nend\n";
+  const Script script = parse_script(text, "x.moves", struck.bench.rig(), {}, verbs);
+  EXPECT_NEAR(check_motions(script, struck.bench.rig()).length.seconds, 2 * 0.22, 1e-9);
+  ScriptPlayer player(script, struck.bench.rig(), struck.bench.cast());
+  struck.bench.run(player, [&] { return player.has_ended(); });
+  EXPECT_EQ(player.fault(), "");
+  EXPECT_EQ(struck.mover().hits(), 6);
+  EXPECT_NEAR(struck.bench.now().base(), 0.44, 2e-3);
+  struck.twin->plunger().jam();
+  const Script once = parse_script("strike striker 1 times\n", "x.moves", struck.bench.rig(), {}, verbs);
+  ScriptPlayer again(once, struck.bench.rig(), struck.bench.cast());
+  struck.bench.run(again, [&] { return again.has_ended(); });
+  EXPECT_EQ(again.fault(), "x.moves:1: strike striker 1 times: striker: its strike was not felt");
+}
+
+TEST(Guest, ItsVerbIsReadAndRefusedLikeAnother) {
+  const Rig rig = demo_rig();
+  const std::array verbs{testing_support::strike_verb};
+  const auto wrong = [&](const std::string& text, std::span<const VerbWord> more) {
+    try {
+      (void)parse_script(text, "x.moves", rig, {}, more);
+    } catch (const InputError& error) {
+      return error.diagnostics().at(0).message;
+    }
+    return std::string();
+  };
+  EXPECT_EQ(wrong("strike striker 3 times", verbs), "");
+  EXPECT_NE(wrong("strike striker 0 times", verbs).find("1 to 1000"), std::string::npos);
+  EXPECT_NE(wrong("strke striker 3 times", verbs).find("did you mean strike?"), std::string::npos);
+  EXPECT_NE(wrong("strike striker 3 times", {}).find("is not a verb"), std::string::npos);
+  EXPECT_NE(wrong("pattern strike\nend", verbs).find("is a word of the script language"), std::string::npos);
+}
 
 TEST(Guest, HasAStatusAndAVerdict) {
   Struck struck;

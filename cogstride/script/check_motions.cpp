@@ -13,34 +13,19 @@
 
 #include "cogstride/motion/pulse_width/servo_mover.hpp"
 #include "cogstride/motion/pulse_width/throttle_mover.hpp"
-#include "cogstride/script/script.hpp"
+#include "cogstride/script/foreseen.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 
 namespace cogstride {
 namespace {
 
 using Kind = Statement::Kind;
 
-/// What is known ahead of where a mechanism stands.
-struct Standing {
-  bool is_homed = false;
-  std::optional<OutputPosition> at{};  // nothing: somewhere inside its travel
-  const Statement* spins = nullptr;    // the statement that lets it spin without end
-  double duty = 0.0;                   // of one that is driven by duty, when the statement before it is done
-  bool is_held = false;                // at a speed, by its encoder
-  bool is_armed = false;               // of one that has a throttle
-};
-
-struct Known {
-  std::vector<Standing> standing;  // by mechanism
-  ScriptLength length;
-  const Statement* endless = nullptr;  // a repeat that never ends
-};
-
 class MotionChecker {
  public:
   explicit MotionChecker(const Rig& rig) : rig_(rig) {}
 
-  void pass(const std::vector<Statement>& statements, Known& known) {
+  void pass(const std::vector<Statement>& statements, Foreseen& known) {
     for (const Statement& statement : statements) {
       if (known.endless != nullptr) {
         add(statement, fmt::format("this is never reached: the repeat in line {} has no end",
@@ -58,10 +43,10 @@ class MotionChecker {
   std::vector<Diagnostic> wrong;
 
  private:
-  void take(const Statement& statement, Known& known) {
+  void take(const Statement& statement, Foreseen& known) {
     switch (statement.kind) {
       case Kind::home:
-        require_rest(statement, known);
+        require_rest(rig_, statement, known);
         known.standing[statement.mechanism] = {true, mechanism_of(statement).homing->position, nullptr};
         known.length.is_whole = false;
         break;
@@ -77,19 +62,11 @@ class MotionChecker {
           spin(statement, known);
         }
         break;
-      case Kind::brake:
-      case Kind::coast:
-        known.standing[statement.mechanism].spins = nullptr;
-        known.standing[statement.mechanism].duty = 0.0;
-        break;
       case Kind::swing:
         swing(statement, known);
         break;
       case Kind::drive_pair:
         drive_pair(statement, known);
-        break;
-      case Kind::arm:
-        arm(statement, known);
         break;
       case Kind::throttle:
         throttle(statement, known);
@@ -107,34 +84,16 @@ class MotionChecker {
       case Kind::stop:
         stop(statement, known);
         break;
-      case Kind::hold:
-        break;
-      case Kind::release:
-        if (mechanism_of(statement).takes_pulse_width()) {
-          known.standing[statement.mechanism] = {};
-        } else {
-          require_rest(statement, known);
-        }
-        break;
-      case Kind::wait:
-        known.length.seconds += statement.pause.base().to_double();
-        break;
-      case Kind::wait_line:
-      case Kind::wait_place:
       case Kind::ready:
         known.length.is_whole = false;
         break;
-      case Kind::switch_output:
       case Kind::fade_output:
         break;
       case Kind::measure:
       case Kind::jog:
-        require_homed(statement, known);
+        require_homed(rig_, statement, known);
         known.standing[statement.mechanism].at.reset();
         known.length.is_whole = false;
-        break;
-      case Kind::teach:
-        require_homed(statement, known);
         break;
       case Kind::repeat:
         repeat(statement, known);
@@ -148,6 +107,9 @@ class MotionChecker {
       case Kind::pattern:
         pass(statement.inside(), known);
         break;
+      case Kind::verb:
+        statement.verb->foresee(rig_, statement, known);
+        break;
     }
   }
 
@@ -155,22 +117,8 @@ class MotionChecker {
     return rig_.mechanisms[statement.mechanism];
   }
 
-  void require_rest(const Statement& statement, const Known& known) const {
-    const Statement* const spins = known.standing[statement.mechanism].spins;
-    if (spins == nullptr) return;
-    throw RangeError(fmt::format("{0} still spins (line {1}): write 'stop {0}' first",
-                                 mechanism_of(statement).name, spins->place.line));
-  }
-
-  void require_homed(const Statement& statement, const Known& known) const {
-    require_rest(statement, known);
-    if (known.standing[statement.mechanism].is_homed) return;
-    throw RangeError(fmt::format("nobody knows yet where {0} stands: write 'home {0}' first",
-                                 mechanism_of(statement).name));
-  }
-
-  void move(const Statement& statement, Known& known, const MoveOrder& order) {
-    require_homed(statement, known);
+  void move(const Statement& statement, Foreseen& known, const MoveOrder& order) {
+    require_homed(rig_, statement, known);
     const Mechanism& mechanism = mechanism_of(statement);
     Standing& standing = known.standing[statement.mechanism];
     if (mechanism.is_driven_by_duty()) {
@@ -196,20 +144,20 @@ class MotionChecker {
     standing.at = target;
   }
 
-  void spin(const Statement& statement, Known& known) {
+  void spin(const Statement& statement, Foreseen& known) {
     const Mechanism& mechanism = mechanism_of(statement);
     if (const std::optional<MoveOrder> way = move_of(mechanism, rig_.controller, statement.spin)) {
       move(statement, known, *way);
       return;
     }
-    require_homed(statement, known);
+    require_homed(rig_, statement, known);
     Standing& standing = known.standing[statement.mechanism];
     standing.spins = &statement;
     standing.at.reset();
   }
 
   /// How long it takes to come to a duty, when that can be.
-  double change_to(const Statement& statement, Known& known, double duty) const {
+  double change_to(const Statement& statement, Foreseen& known, double duty) const {
     Standing& standing = known.standing[statement.mechanism];
     const std::optional<ExactTime>& ramp = statement.by_duty->in;
     const Mechanism& mechanism = mechanism_of(statement);
@@ -221,7 +169,7 @@ class MotionChecker {
   }
 
   /// Before its first pulse nobody knows where a servo stands.
-  void swing(const Statement& statement, Known& known) const {
+  void swing(const Statement& statement, Foreseen& known) const {
     const Mechanism& mechanism = mechanism_of(statement);
     Standing& standing = known.standing[statement.mechanism];
     if (!standing.at && !statement.order.to)
@@ -237,7 +185,7 @@ class MotionChecker {
 
   /// Both wheels must stand: a place is where they were last, and how long they take follows from their
   /// loops.
-  void drive_pair(const Statement& statement, Known& known) const {
+  void drive_pair(const Statement& statement, Foreseen& known) const {
     const WheeledPair& pair = rig_.pairs[statement.pair];
     for (std::size_t i = 0; i < rig_.mechanisms.size(); ++i) {
       if (rig_.mechanisms[i].name != pair.left && rig_.mechanisms[i].name != pair.right) continue;
@@ -249,14 +197,7 @@ class MotionChecker {
     known.length.is_whole = false;
   }
 
-  void arm(const Statement& statement, Known& known) const {
-    Standing& standing = known.standing[statement.mechanism];
-    if (standing.is_armed) throw RangeError(fmt::format("{} is armed already", mechanism_of(statement).name));
-    standing.is_armed = true;
-    known.length.seconds += arming_seconds(mechanism_of(statement));
-  }
-
-  void throttle(const Statement& statement, Known& known) const {
+  void throttle(const Statement& statement, Foreseen& known) const {
     const Mechanism& mechanism = mechanism_of(statement);
     Standing& standing = known.standing[statement.mechanism];
     if (!standing.is_armed)
@@ -268,7 +209,7 @@ class MotionChecker {
     standing.spins = nullptr;
   }
 
-  void spin_by_duty(const Statement& statement, Known& known) const {
+  void spin_by_duty(const Statement& statement, Foreseen& known) const {
     Standing& standing = known.standing[statement.mechanism];
     const double up = change_to(statement, known, statement.by_duty->duty.base());
     standing.is_held = false;
@@ -280,7 +221,7 @@ class MotionChecker {
     standing.spins = nullptr;
   }
 
-  static void spin_held(const Statement& statement, Known& known) {
+  static void spin_held(const Statement& statement, Foreseen& known) {
     Standing& standing = known.standing[statement.mechanism];
     standing.spins = statement.spin.lasts ? nullptr : &statement;
     standing.is_held = true;
@@ -289,7 +230,7 @@ class MotionChecker {
     if (statement.spin.lasts) known.length.seconds += statement.spin.lasts->base().to_double();
   }
 
-  void change_driven(const Statement& statement, Known& known) const {
+  void change_driven(const Statement& statement, Foreseen& known) const {
     const bool is_held = known.standing[statement.mechanism].is_held;
     if (statement.kind == Kind::faster && is_held == statement.by_duty.has_value())
       throw RangeError(fmt::format("{} {}", mechanism_of(statement).name,
@@ -302,7 +243,7 @@ class MotionChecker {
     if (!is_held) change_duty(statement, known);
   }
 
-  void change_duty(const Statement& statement, Known& known) const {
+  void change_duty(const Statement& statement, Foreseen& known) const {
     const double from = known.standing[statement.mechanism].duty;
     if (statement.kind == Kind::reverse) {
       (void)change_to(statement, known, -from);
@@ -315,7 +256,7 @@ class MotionChecker {
     (void)change_to(statement, known, std::copysign(to, from));
   }
 
-  void stop(const Statement& statement, Known& known) const {
+  void stop(const Statement& statement, Foreseen& known) const {
     if (statement.by_duty) known.length.seconds += change_to(statement, known, 0.0);
     for (std::size_t i = 0; i < known.standing.size(); ++i) {
       if (statement.mechanism != Statement::everything && statement.mechanism != i) continue;
@@ -325,7 +266,7 @@ class MotionChecker {
   }
 
   /// Each statement inside begins where the mechanisms stood before; they use different ones.
-  void together(const Statement& statement, Known& known) {
+  void together(const Statement& statement, Foreseen& known) {
     ScriptLength longest = known.length;
     const double before = known.length.seconds;
     for (const Statement& branch : statement.body) {
@@ -335,7 +276,7 @@ class MotionChecker {
     }
     known.length.seconds = longest.seconds;
   }
-  void pass(std::span<const Statement> statements, Known& known) {
+  void pass(std::span<const Statement> statements, Foreseen& known) {
     for (const Statement& statement : statements) {
       try {
         take(statement, known);
@@ -345,13 +286,13 @@ class MotionChecker {
     }
   }
 
-  void repeat(const Statement& statement, Known& known) {
+  void repeat(const Statement& statement, Foreseen& known) {
     const double before = known.length.seconds;
     pass(statement.body, known);
     if (known.endless != nullptr) return;
     if (statement.count == 0) known.length.has_an_end = false;
     if (statement.count == 1) return;
-    const Known first = known;
+    const Foreseen first = known;
     pass(statement.body, known);
     const double each = known.length.seconds - first.length.seconds;
     if (statement.count != 2) skip_to_last_pass(statement, first, known);
@@ -363,7 +304,7 @@ class MotionChecker {
     }
   }
 
-  void skip_to_last_pass(const Statement& statement, const Known& first, Known& known) {
+  void skip_to_last_pass(const Statement& statement, const Foreseen& first, Foreseen& known) {
     for (std::size_t i = 0; i < known.standing.size(); ++i) {
       const std::optional<OutputPosition>& was = first.standing[i].at;
       std::optional<OutputPosition>& is = known.standing[i].at;
@@ -395,11 +336,11 @@ bool has_known_length(const Statement& statement) {
   switch (statement.kind) {
     case Kind::move:
       return !statement.by_encoder;
-    case Kind::wait:
     case Kind::swing:
-    case Kind::arm:
     case Kind::throttle:
       return true;
+    case Kind::verb:
+      return statement.verb->has_known_length();
     case Kind::spin:
       return statement.by_duty ? statement.by_duty->lasts.has_value()
                                : statement.spin.lasts || statement.spin.by;
@@ -410,7 +351,7 @@ bool has_known_length(const Statement& statement) {
 
 ScriptCheck check_motions(const Script& script, const Rig& rig, const KnownPositions& positions) {
   MotionChecker checker(rig);
-  Known known;
+  Foreseen known;
   for (const Mechanism& mechanism : rig.mechanisms) {
     const OutputPosition zero{output_kind(mechanism.train), 0};
     const auto given = positions.find(mechanism.name);

@@ -197,4 +197,19 @@ std::size_t LineReader::end_column() const {
   return line_.words.empty() ? 1 : line_.words.back().column + line_.words.back().text.size();
 }
 
+bool LineReader::on_or_off() {
+  const Word& next = word("'on' or 'off'");
+  if (next.text != "on" && next.text != "off")
+    throw wrong(next, fmt::format("found '{}'; expected 'on' or 'off'", next.text));
+  return next.text == "on";
+}
+
+OutputPosition LineReader::position(const Mechanism& mechanism, const std::string& wanted) {
+  return amount(wanted, [&](const std::string& text) {
+    const OutputPosition value = parse_output<0>(text);
+    require_kind(mechanism, value.kind);
+    return value;
+  });
+}
+
 }  // namespace cogstride

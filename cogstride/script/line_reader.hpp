@@ -67,6 +67,9 @@ class LineReader {
   /// A whole number, or the name of a value that is one.
   std::int64_t count(const std::string& wanted, std::int64_t least, std::int64_t most);
   ExactTime time(const std::string& wanted);
+  bool on_or_off();
+  /// A place or a way of a mechanism's output.
+  OutputPosition position(const Mechanism& mechanism, const std::string& wanted);
 
   [[nodiscard]] static Wrong wrong(const Word& word, std::string message) {
     return {word.column, word.text.size(), std::move(message)};

@@ -49,8 +49,8 @@ bool is_together(Kind kind) {
 
 class ScriptParser {
  public:
-  ScriptParser(std::string_view text, std::string name, const Rig& rig)
-      : rig_(rig), lines_(split_lines(of_bounded_length(text, name))) {
+  ScriptParser(std::string_view text, std::string name, const Rig& rig, std::span<const VerbWord> verbs)
+      : rig_(rig), verbs_(verbs), lines_(split_lines(of_bounded_length(text, name))) {
     script_.name = std::move(name);
   }
 
@@ -198,8 +198,8 @@ class ScriptParser {
     const auto add = [&](std::size_t mechanism) {
       if (std::find(found.begin(), found.end(), mechanism) == found.end()) found.push_back(mechanism);
     };
-    const bool moves = statement.kind <= Kind::release || statement.kind == Kind::measure ||
-                       statement.kind == Kind::jog || statement.kind == Kind::teach;
+    const bool moves = statement.kind != Kind::with_limits &&
+                       (statement.mechanism != Statement::everything || statement.kind == Kind::stop);
     if (statement.pair != Statement::everything) {
       for (std::size_t i = 0; i < rig_.mechanisms.size(); ++i) {
         const WheeledPair& pair = rig_.pairs[statement.pair];
@@ -296,7 +296,7 @@ class ScriptParser {
   }
 
   std::string own_name(const Word& word) const {
-    const std::vector<std::string>& verbs = statement_verbs();
+    const std::vector<std::string> verbs = statement_verbs(verbs_);
     if (!is_own_name(word.text))
       throw LineReader::wrong(word,
                               fmt::format("'{}' is no name: small letters, digits and '_' are", word.text));
@@ -418,12 +418,12 @@ class ScriptParser {
 
   void read_by_verb_or_call(LineReader& reader, Statement& statement) {
     const Word& verb = reader.word("a verb");
-    if (read_by_verb(verb.text, reader, stretches_, statement)) return;
+    if (read_by_verb(verb.text, verbs_, reader, stretches_, statement)) return;
     if (find_pattern(verb.text) != nullptr) {
       read_call(reader, statement, std::string(verb.text));
       return;
     }
-    std::vector<std::string> words = statement_verbs();
+    std::vector<std::string> words = statement_verbs(verbs_);
     words.emplace_back("end");
     for (const Pattern& pattern : patterns_) words.push_back(pattern.name);
     const std::string near = nearest_word(std::string(verb.text), words);
@@ -450,6 +450,7 @@ class ScriptParser {
   }
 
   const Rig& rig_;
+  std::span<const VerbWord> verbs_;  // of the program's own
   std::vector<SourceLine> lines_;
   std::size_t next_ = 0;  // line to be read
   Script script_;
@@ -466,12 +467,13 @@ class ScriptParser {
 }  // namespace
 
 Script parse_script(std::string_view text, const std::string& name, const Rig& rig,
-                    const KnownPositions& known) {
-  return ScriptParser(text, name, rig).parse(known);
+                    const KnownPositions& known, std::span<const VerbWord> verbs) {
+  return ScriptParser(text, name, rig, verbs).parse(known);
 }
 
-Script read_script(const std::string& path, const Rig& rig, const KnownPositions& known) {
-  return parse_script(read_text_file(path), path, rig, known);
+Script read_script(const std::string& path, const Rig& rig, const KnownPositions& known,
+                   std::span<const VerbWord> verbs) {
+  return parse_script(read_text_file(path), path, rig, known, verbs);
 }
 
 }  // namespace cogstride

@@ -18,6 +18,7 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -37,6 +38,16 @@ struct AwaitedLine {
   bool acts = true;
 };
 
+class Verb;
+struct VerbWord;
+
+/// A limit that a script has taught: `teach traverse far limit`.
+struct TaughtLimit {
+  std::size_t mechanism = 0;  ///< its place in the rig
+  OutputPosition from{};
+  OutputPosition to{};
+};
+
 struct Statement {
   enum class Kind : std::uint8_t {
     home,
@@ -45,40 +56,31 @@ struct Statement {
     faster,  ///< and slower: `change` is below 0 then
     reverse,
     stop,
-    brake,
-    coast,
     swing,
     throttle,
-    arm,
     drive_pair,
-    hold,
-    release,
-    wait,
-    wait_line,
-    wait_place,
-    switch_output,
     fade_output,
     ready,
     measure,
     jog,
-    teach,
     repeat,
     arrive_together,
     start_together,
     in_order,
     with_limits,
-    pattern  ///< `called` are its statements
+    pattern,  ///< `called` are its statements
+    verb      ///< an object of its own (script/verbs/) has all that it says
   };
   static constexpr std::size_t everything = static_cast<std::size_t>(-1);
 
-  Kind kind = Kind::wait;
-  bool on = false;  ///< switch_output: on; jog: past the soft limits
+  Kind kind = Kind::verb;
+  bool on = false;  ///< jog: past the soft limits
   SourcePlace place{};
   std::string text{};                    ///< as written, without blanks around it and without its comment
   std::size_t mechanism = everything;    ///< its place in the rig, or (stop) everything
   std::size_t pair = everything;         ///< drive_pair; stop, where it is one: its place in the rig
   CartOrder cart{};                      ///< drive_pair
-  std::size_t output = 0;                ///< of switch_output and fade_output: its place in the rig
+  std::size_t output = 0;                ///< of fade_output: its place in the rig
   MoveOrder order{};                     ///< move, swing
   bool by_encoder = false;               ///< move: its loop decides how long it takes
   SpeedOrder spin{.at = OutputSpeed()};  ///< spin; jog: at what speed
@@ -86,15 +88,15 @@ struct Statement {
   /// Of a mechanism that is driven by duty or has a throttle: spin, throttle; faster: `duty` is the change;
   /// reverse, stop: `ramp`.
   std::optional<DutyOrder> by_duty{};
-  OutputPosition passes{};             ///< wait_place
-  AwaitedLine awaits{};                ///< wait_line; jog: that ends it
+  AwaitedLine awaits{};                ///< jog: that ends it
   std::vector<AwaitedLine> keys{};     ///< jog: back, and on
   double share = 0.0;                  ///< fade_output, of full duty
-  ExactTime pause{};                   ///< wait; fade_output: that it takes
-  std::optional<ExactTime> longest{};  ///< wait_line, ready: after which it gives up
+  ExactTime pause{};                   ///< fade_output: that it takes
+  std::optional<ExactTime> longest{};  ///< ready: after which it gives up
   std::int64_t count = 1;              ///< repeat; 0 is without end
   std::vector<Statement> body{};
   std::shared_ptr<const std::vector<Statement>> called{};
+  std::shared_ptr<const Verb> verb{};
 
   /// The statements inside it.
   [[nodiscard]] const std::vector<Statement>& inside() const { return called ? *called : body; }
@@ -116,11 +118,13 @@ struct ScriptLength {
 using KnownPositions = std::map<std::string, OutputPosition>;
 
 /// @throws InputError with everything that is wrong, Error when the file cannot be read.
-[[nodiscard]] Script read_script(const std::string& path, const Rig& rig, const KnownPositions& known = {});
+/// @param verbs  of the program's own, beside those of the language
+[[nodiscard]] Script read_script(const std::string& path, const Rig& rig, const KnownPositions& known = {},
+                                 std::span<const VerbWord> verbs = {});
 
 /// The same from text; `name` stands for the file in messages.
 [[nodiscard]] Script parse_script(std::string_view text, const std::string& name, const Rig& rig,
-                                  const KnownPositions& known = {});
+                                  const KnownPositions& known = {}, std::span<const VerbWord> verbs = {});
 
 struct ScriptCheck {
   std::vector<Diagnostic> wrong;

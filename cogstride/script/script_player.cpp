@@ -4,10 +4,10 @@
 
 #include <algorithm>
 
-#include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/output_switch.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 
 namespace cogstride {
 namespace {
@@ -15,7 +15,6 @@ namespace {
 using Kind = Statement::Kind;
 
 constexpr int most_at_once = 100'000;  // statements one after the other that take no time
-constexpr ExactTime looking_period = ExactTime::from_base({1, 1000});  // for a place to be passed
 
 }  // namespace
 
@@ -49,7 +48,10 @@ class ScriptPlayer::Branch {
       if (look_for_faults()) return;
       if (!is_over()) {
         if (current_->kind == Kind::jog) jog(lines);
-        if (current_->kind == Kind::wait_place) wakes_at_ = now_ + looking_ticks();
+        if (doing_) {
+          doing_->act(lines);
+          wakes_at_ = doing_->wakes_at();
+        }
         give_up_when_late();
         return;
       }
@@ -80,14 +82,12 @@ class ScriptPlayer::Branch {
   /// What a mover can do. @throws RangeError when it cannot
   template <class Capability>
   [[nodiscard]] static Capability& able(Mover& mover, Capability* capability, const char* what) {
-    if (capability == nullptr) throw RangeError(fmt::format("{}: cannot {}", mover.name(), what));
-    return *capability;
+    return cogstride::able(mover.name(), capability, what);
   }
   [[nodiscard]] Zeroed& zeroed(const char* what) const { return able(mover(), mover().zeroed(), what); }
   [[nodiscard]] Tick ticks(ExactTime time) const {
     return (time.base() * player_.cast_.clock.base()).rounded();
   }
-  [[nodiscard]] Tick looking_ticks() const { return ticks_at_least(looking_period, player_.cast_.clock); }
 
   /// The next statement that does something, or nothing at the end.
   const Statement* next_statement() {
@@ -151,9 +151,6 @@ class ScriptPlayer::Branch {
       case Kind::swing:
         motions_ = {able(mover(), mover().places(), "swing").move(lines, statement.order)};
         break;
-      case Kind::arm:
-        motions_ = {able(mover(), mover().arming(), "be armed").arm(lines)};
-        break;
       case Kind::throttle:
         motions_ = {able(mover(), mover().duties(), "be throttled").spin(lines, *statement.by_duty)};
         break;
@@ -176,12 +173,6 @@ class ScriptPlayer::Branch {
           able(mover(), mover().speeds(), "hold a speed").reverse_speed(lines);
         }
         break;
-      case Kind::brake:
-        able(mover(), mover().duties(), "brake").let(lines, SlowsBy::braking);
-        break;
-      case Kind::coast:
-        able(mover(), mover().duties(), "coast").let(lines, SlowsBy::coasting);
-        break;
       case Kind::stop:
         stopping_ = stopped_by(statement);
         for (Mover* const mover : stopping_) {
@@ -192,25 +183,6 @@ class ScriptPlayer::Branch {
             mover->stop(lines, Braking::on_a_ramp);
           }
         }
-        break;
-      case Kind::hold:
-        mover().hold(lines);
-        break;
-      case Kind::release:
-        mover().release(lines);
-        break;
-      case Kind::wait:
-        wakes_at_ = began_ + ticks(statement.pause);
-        break;
-      case Kind::wait_line:
-        wakes_at_ = gives_up_at_;
-        break;
-      case Kind::wait_place:
-        came_from_ = side_of_place();
-        wakes_at_ = began_ + looking_ticks();
-        break;
-      case Kind::switch_output:
-        player_.cast_.outputs[statement.output]->set(lines, statement.on);
         break;
       case Kind::fade_output:
         player_.cast_.outputs[statement.output]->fade(lines, statement.share, ticks(statement.pause));
@@ -225,11 +197,6 @@ class ScriptPlayer::Branch {
       case Kind::jog:
         jogging_ = 0;
         break;
-      case Kind::teach: {
-        const OutputPosition to = zeroed("be taught").teach_far_limit();
-        player_.taught_.push_back({statement.mechanism, *mover().parts()->limits.travel_from, to});
-        break;
-      }
       case Kind::arrive_together: {
         std::vector<std::pair<Mover*, MoveOrder>> orders;
         for (const Statement& move : statement.body)
@@ -240,6 +207,10 @@ class ScriptPlayer::Branch {
       case Kind::start_together:
         for (const Statement& branch : statement.body)
           branches_.push_back(std::make_unique<Branch>(player_, std::span(&branch, 1)));
+        break;
+      case Kind::verb:
+        doing_ = statement.verb->begin({player_.rig_, player_.cast_, lines, statement, player_.taught_});
+        if (doing_) wakes_at_ = doing_->wakes_at();
         break;
       default:
         break;
@@ -254,7 +225,6 @@ class ScriptPlayer::Branch {
       case Kind::move:
       case Kind::spin:
       case Kind::swing:
-      case Kind::arm:
       case Kind::throttle:
       case Kind::drive_pair:
       case Kind::measure:
@@ -264,12 +234,6 @@ class ScriptPlayer::Branch {
       case Kind::stop:
         return std::all_of(stopping_.begin(), stopping_.end(),
                            [](const Mover* mover) { return mover->stands(); });
-      case Kind::wait:
-        return now_ >= wakes_at_ || wakes_at_ == began_;
-      case Kind::wait_line:
-        return player_.cast_.inputs->acts(current_->awaits.line) == current_->awaits.acts;
-      case Kind::wait_place:
-        return came_from_ && side_of_place() != came_from_;
       case Kind::ready:
         return missing().empty();
       case Kind::jog:
@@ -277,6 +241,8 @@ class ScriptPlayer::Branch {
                mover().has_ended();
       case Kind::start_together:
         return std::all_of(branches_.begin(), branches_.end(), [](const auto& b) { return b->has_ended(); });
+      case Kind::verb:
+        return !doing_ || doing_->is_over(now_);
       default:
         return true;
     }
@@ -292,7 +258,10 @@ class ScriptPlayer::Branch {
       player_.stop(*current_, motion->fault.empty() ? "was cancelled" : motion->fault);
       return true;
     }
-    return false;
+    const std::string why = doing_ ? doing_->failure(now_) : std::string();
+    if (why.empty()) return false;
+    player_.stop(*current_, why);
+    return true;
   }
 
   void finish_current() {
@@ -300,33 +269,14 @@ class ScriptPlayer::Branch {
       player_.known_done_ += static_cast<double>(now_ - began_) / player_.cast_.clock.base().to_double();
     motions_.clear();
     branches_.clear();
+    doing_.reset();
     current_ = nullptr;
   }
 
   void give_up_when_late() {
     if (now_ < gives_up_at_) return;
     const double waited = static_cast<double>(now_ - began_) / player_.cast_.clock.base().to_double();
-    if (current_->kind == Kind::ready) {
-      player_.stop(*current_, fmt::format("after {:.4g} s {}", waited, missing()));
-    } else if (current_->kind == Kind::wait_line) {
-      player_.stop(*current_, fmt::format("{} was not {} within {:.4g} s", current_->awaits.name,
-                                          current_->awaits.acts ? "on" : "off", waited));
-    } else {
-      player_.stop(*current_, fmt::format("it was not passed within {:.4g} s", waited));
-    }
-  }
-
-  /// Below the place that is to be passed or not; of an angle of a ring, between which two of its passings.
-  /// Nothing where nobody knows.
-  [[nodiscard]] std::optional<std::int64_t> side_of_place() const {
-    Places* const places = mover().places();
-    const auto at = places == nullptr ? std::nullopt : places->position(now_);
-    if (!at) return std::nullopt;
-    const Ratio beyond = at->base - current_->passes.base;
-    const Mechanism& mechanism = *mover().parts();
-    const bool on_a_ring =
-        !mechanism.limits.travel_from && output_kind(mechanism.train) == OutputKind::rotary;
-    return on_a_ring ? beyond.floor() : beyond < Ratio(0) ? -1 : 0;
+    player_.stop(*current_, fmt::format("after {:.4g} s {}", waited, missing()));
   }
 
   /// The one that is named, in any case; without a name everything that is on its way or driven, carts first.
@@ -411,7 +361,7 @@ class ScriptPlayer::Branch {
   std::vector<std::shared_ptr<MotionRecord>> motions_;  // that it waits for
   std::vector<Mover*> stopping_;                        // that a `stop` waits for
   std::vector<std::unique_ptr<Branch>> branches_;       // of a `start together`
-  std::optional<std::int64_t> came_from_;
+  std::unique_ptr<Doing> doing_;                        // of a verb that is an object
   int jogging_ = 0;
 };
 

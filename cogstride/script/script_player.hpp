@@ -11,13 +11,6 @@
 
 namespace cogstride {
 
-/// A limit that a script has taught: `teach traverse far limit`.
-struct TaughtLimit {
-  std::size_t mechanism = 0;  ///< its place in the rig
-  OutputPosition from{};
-  OutputPosition to{};
-};
-
 class ScriptPlayer final : public Participant {
  public:
   /// @param cast  of a bench with the rig that the script was checked against. Script, rig and cast must

@@ -12,6 +12,7 @@
 #include "cogstride/motion/stepper/homing_goal.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 
 namespace cogstride {
 namespace {
@@ -333,22 +334,6 @@ class StatementReader {
         });
   }
 
-  void read_arm() {
-    statement_.kind = Kind::arm;
-    statement_.mechanism = reader_.mechanism({Moved::throttled});
-  }
-
-  void read_brake() { read_by_duty(Kind::brake); }
-  void read_coast() { read_by_duty(Kind::coast); }
-  void read_by_duty(Kind kind) {
-    statement_.kind = kind;
-    statement_.mechanism = reader_.mechanism({Moved::by_duty});
-  }
-  void read_hold() { read_one(Kind::hold); }
-  void read_release() {
-    statement_.kind = Kind::release;
-    statement_.mechanism = reader_.mechanism({Moved::by_steps, Moved::swings, Moved::throttled});
-  }
   void read_stop() {
     statement_.kind = Kind::stop;
     if (reader_.at_end()) return;
@@ -359,44 +344,6 @@ class StatementReader {
     statement_.mechanism = reader_.mechanism(
         {Moved::by_steps, Moved::by_duty, Moved::swings, Moved::throttled, Moved::six_step});
     if (has_duty()) statement_.by_duty = DutyOrder{Fraction(), read_ramp(), {}};
-  }
-
-  void read_wait() {
-    if (!reader_.take("until")) {
-      statement_.pause = reader_.time("a time such as 0.5 s");
-      return;
-    }
-    const Word name = reader_.peek();
-    const auto moving = std::find_if(rig_.mechanisms.begin(), rig_.mechanisms.end(),
-                                     [&](const Mechanism& m) { return m.name == name.text; });
-    if (moving != rig_.mechanisms.end()) {
-      statement_.kind = Kind::wait_place;
-      statement_.mechanism = reader_.mechanism();
-      reader_.expect("passes");
-      statement_.passes = position("a position such as 60 mm");
-    } else {
-      statement_.kind = Kind::wait_line;
-      statement_.awaits = reader_.input();
-      reader_.expect("is");
-      statement_.awaits.acts = on_or_off();
-    }
-    if (!reader_.take("for")) return;
-    reader_.expect("at");
-    reader_.expect("most");
-    statement_.longest = reader_.time("a time such as 10 s");
-  }
-
-  bool on_or_off() {
-    const Word& word = reader_.word("'on' or 'off'");
-    if (word.text != "on" && word.text != "off")
-      throw LineReader::wrong(word, fmt::format("found '{}'; expected 'on' or 'off'", word.text));
-    return word.text == "on";
-  }
-
-  void read_switch() {
-    statement_.kind = Kind::switch_output;
-    statement_.output = reader_.output();
-    statement_.on = on_or_off();
   }
 
   void read_fade() {
@@ -446,15 +393,7 @@ class StatementReader {
     reader_.expect("until");
     statement_.awaits = reader_.input();
     reader_.expect("is");
-    statement_.awaits.acts = on_or_off();
-  }
-
-  void read_teach() {
-    read_one(Kind::teach);
-    reader_.expect("far");
-    reader_.expect("limit");
-    if (!mechanism().limits.travel_to)
-      throw reader_.wrong_statement(fmt::format("{} is endless: it has no far limit", mechanism().name));
+    statement_.awaits.acts = reader_.on_or_off();
   }
 
   void read_repeat() {
@@ -494,13 +433,7 @@ class StatementReader {
     return mechanism().is_driven_by_duty() || mechanism().is_throttled();
   }
 
-  OutputPosition position(const std::string& wanted) {
-    return reader_.amount(wanted, [&](const std::string& text) {
-      const OutputPosition value = parse_output<0>(text);
-      require_kind(mechanism(), value.kind);
-      return value;
-    });
-  }
+  OutputPosition position(const std::string& wanted) { return reader_.position(mechanism(), wanted); }
 
   OutputPosition station() {
     const Word number = reader_.peek();
@@ -584,42 +517,45 @@ class StatementReader {
   Statement& statement_;
 };
 
-struct Verb {
+struct OldVerb {
   const char* word;
   void (StatementReader::*read)();
 };
 
 constexpr std::array verbs{
-    Verb{"home", &StatementReader::read_home},       Verb{"move", &StatementReader::read_move},
-    Verb{"turn", &StatementReader::read_turn},       Verb{"spin", &StatementReader::read_spin},
-    Verb{"faster", &StatementReader::read_faster},   Verb{"slower", &StatementReader::read_slower},
-    Verb{"reverse", &StatementReader::read_reverse}, Verb{"stop", &StatementReader::read_stop},
-    Verb{"hold", &StatementReader::read_hold},       Verb{"release", &StatementReader::read_release},
-    Verb{"wait", &StatementReader::read_wait},       Verb{"switch", &StatementReader::read_switch},
-    Verb{"fade", &StatementReader::read_fade},       Verb{"ready", &StatementReader::read_ready},
-    Verb{"measure", &StatementReader::read_measure}, Verb{"jog", &StatementReader::read_jog},
-    Verb{"teach", &StatementReader::read_teach},     Verb{"repeat", &StatementReader::read_repeat},
-    Verb{"arrive", &StatementReader::read_arrive},   Verb{"start", &StatementReader::read_start},
-    Verb{"in", &StatementReader::read_in_order},     Verb{"with", &StatementReader::read_with},
-    Verb{"brake", &StatementReader::read_brake},     Verb{"coast", &StatementReader::read_coast},
-    Verb{"swing", &StatementReader::read_swing},     Verb{"throttle", &StatementReader::read_throttle},
-    Verb{"arm", &StatementReader::read_arm},         Verb{"drive", &StatementReader::read_drive}};
+    OldVerb{"home", &StatementReader::read_home},         OldVerb{"move", &StatementReader::read_move},
+    OldVerb{"turn", &StatementReader::read_turn},         OldVerb{"spin", &StatementReader::read_spin},
+    OldVerb{"faster", &StatementReader::read_faster},     OldVerb{"slower", &StatementReader::read_slower},
+    OldVerb{"reverse", &StatementReader::read_reverse},   OldVerb{"stop", &StatementReader::read_stop},
+    OldVerb{"fade", &StatementReader::read_fade},         OldVerb{"ready", &StatementReader::read_ready},
+    OldVerb{"measure", &StatementReader::read_measure},   OldVerb{"jog", &StatementReader::read_jog},
+    OldVerb{"repeat", &StatementReader::read_repeat},     OldVerb{"arrive", &StatementReader::read_arrive},
+    OldVerb{"start", &StatementReader::read_start},       OldVerb{"in", &StatementReader::read_in_order},
+    OldVerb{"with", &StatementReader::read_with},         OldVerb{"swing", &StatementReader::read_swing},
+    OldVerb{"throttle", &StatementReader::read_throttle}, OldVerb{"drive", &StatementReader::read_drive}};
 
 }  // namespace
 
-const std::vector<std::string>& statement_verbs() {
-  static const std::vector<std::string> words = [] {
-    std::vector<std::string> found;
-    for (const Verb& verb : verbs) found.emplace_back(verb.word);
-    return found;
-  }();
-  return words;
+std::vector<std::string> statement_verbs(std::span<const VerbWord> more) {
+  std::vector<std::string> found;
+  for (const OldVerb& verb : verbs) found.emplace_back(verb.word);
+  for (const std::span<const VerbWord> words : {verb_words(), more})
+    for (const VerbWord& verb : words) found.emplace_back(verb.word);
+  return found;
 }
 
-bool read_by_verb(std::string_view verb, LineReader& reader, std::span<const Stretch> stretches,
-                  Statement& statement) {
+bool read_by_verb(std::string_view verb, std::span<const VerbWord> more, LineReader& reader,
+                  std::span<const Stretch> stretches, Statement& statement) {
+  for (const std::span<const VerbWord> words : {verb_words(), more}) {
+    for (const VerbWord& known : words) {
+      if (known.word != verb) continue;
+      statement.kind = Kind::verb;
+      statement.verb = known.read(reader, statement);
+      return true;
+    }
+  }
   const auto* const known =
-      std::find_if(verbs.begin(), verbs.end(), [&](const Verb& each) { return each.word == verb; });
+      std::find_if(verbs.begin(), verbs.end(), [&](const OldVerb& each) { return each.word == verb; });
   if (known == verbs.end()) return false;
   (StatementReader(reader, stretches, statement).*known->read)();
   return true;

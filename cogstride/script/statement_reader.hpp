@@ -20,11 +20,12 @@ struct Stretch {
 };
 
 /// The words that statements begin with; `pattern` and `end` are none of them.
-[[nodiscard]] const std::vector<std::string>& statement_verbs();
+/// @param more  of a program's own
+[[nodiscard]] std::vector<std::string> statement_verbs(std::span<const VerbWord> more);
 
 /// Reads what follows `verb`; the limits of the stretches hold where the line names none.
 /// @return whether it is a verb. @throws Wrong
-bool read_by_verb(std::string_view verb, LineReader& reader, std::span<const Stretch> stretches,
-                  Statement& statement);
+bool read_by_verb(std::string_view verb, std::span<const VerbWord> more, LineReader& reader,
+                  std::span<const Stretch> stretches, Statement& statement);
 
 }  // namespace cogstride

@@ -15,6 +15,8 @@
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/bench/simulated/twin.hpp"
 #include "cogstride/motion/mover.hpp"
+#include "cogstride/script/line_reader.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 
 namespace cogstride::testing_support {
 
@@ -204,5 +206,33 @@ inline Guest solenoid(const std::string& name, SolenoidTwin** twin = nullptr) {
   };
   return guest;
 }
+
+/// strike striker 3 times
+class Strike final : public Verb {
+ public:
+  Strike(std::string name, int times) : name_(std::move(name)), times_(times) {}
+  void foresee(const Rig&, const Statement&, Foreseen& known) const override {
+    known.length.seconds += 0.02 * times_ + 0.03 * (times_ - 1);
+  }
+  [[nodiscard]] bool has_known_length() const override { return true; }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    for (Mover* const guest : stage.cast.guests)
+      if (guest->name() == name_)
+        return std::make_unique<Motions>(std::vector{as<SolenoidMover>(*guest)->strike(stage.lines, times_)});
+    throw RangeError(name_ + ": is no solenoid here");
+  }
+
+ private:
+  std::string name_;
+  int times_;
+};
+
+inline std::unique_ptr<Verb> read_strike(LineReader& reader, Statement&) {
+  const std::string name(reader.word("a solenoid").text);
+  const auto times = static_cast<int>(reader.count("a count such as 3", 1, 1000));
+  reader.expect("times");
+  return std::make_unique<Strike>(name, times);
+}
+inline constexpr VerbWord strike_verb{"strike", read_strike};
 
 }  // namespace cogstride::testing_support

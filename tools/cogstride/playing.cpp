@@ -8,6 +8,7 @@
 #include <memory>
 
 #include "cogstride/motion/mover.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 #include "cogstride/trace/trace.hpp"
 #include "progress.hpp"
 
@@ -80,10 +81,9 @@ void add_moved(const std::vector<Statement>& statements, bool homed_only, std::v
 Played play(Bench& bench, ScriptPlayer& player, const std::string& doing, const ScriptLength& length) {
   const Rig& rig = bench.rig();
   player.on_statement([&](Tick at, const Statement& statement) {
-    const bool is_output =
-        statement.kind == Statement::Kind::switch_output || statement.kind == Statement::Kind::fade_output;
-    if (is_output)
-      bench.trace_event({at, rig.outputs[statement.output].name, statement.text, TraceEvent::Kind::note});
+    std::string who = statement.verb ? statement.verb->told_of(rig) : std::string();
+    if (statement.kind == Statement::Kind::fade_output) who = rig.outputs[statement.output].name;
+    if (!who.empty()) bench.trace_event({at, who, statement.text, TraceEvent::Kind::note});
   });
   // Faults may be told as long as there is the bench.
   const auto stopped_from_outside = std::make_shared<bool>(false);

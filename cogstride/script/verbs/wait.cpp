@@ -1,0 +1,180 @@
+// wait 0.5 s; wait until pedal is on for at most 10 s; wait until traverse passes 60 mm
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/inputs.hpp"
+#include "cogstride/motion/mover.hpp"
+#include "cogstride/script/line_reader.hpp"
+#include "cogstride/script/verbs/verbs.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr ExactTime looking_period = ExactTime::from_base({1, 1000});  // for a place to be passed
+
+/// For so long at the most, where it says so.
+class Patience {
+ public:
+  Patience(const Stage& stage, const std::optional<ExactTime>& longest)
+      : began_(stage.lines.now()),
+        until_(longest ? began_ + stage.ticks(*longest) : never),
+        ticks_per_second_(stage.cast.clock.base().to_double()) {}
+  [[nodiscard]] Tick until() const { return until_; }
+  [[nodiscard]] bool is_out(Tick now) const { return now >= until_; }
+  /// "10 s"
+  [[nodiscard]] std::string waited(Tick now) const {
+    return fmt::format("{:.4g} s", static_cast<double>(now - began_) / ticks_per_second_);
+  }
+
+ private:
+  Tick began_;
+  Tick until_;
+  double ticks_per_second_;
+};
+
+class WaitTime final : public Verb {
+ public:
+  explicit WaitTime(ExactTime pause) : pause_(pause) {}
+  void foresee(const Rig&, const Statement&, Foreseen& known) const override {
+    known.length.seconds += pause_.base().to_double();
+  }
+  [[nodiscard]] bool has_known_length() const override { return true; }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    return std::make_unique<Waiting>(stage.lines.now() + stage.ticks(pause_));
+  }
+
+ private:
+  class Waiting final : public Doing {
+   public:
+    explicit Waiting(Tick until) : until_(until) {}
+    [[nodiscard]] bool is_over(Tick now) const override { return now >= until_; }
+    [[nodiscard]] Tick wakes_at() const override { return until_; }
+
+   private:
+    Tick until_;
+  };
+
+  ExactTime pause_;
+};
+
+class WaitLine final : public Verb {
+ public:
+  WaitLine(AwaitedLine awaits, std::optional<ExactTime> longest)
+      : awaits_(std::move(awaits)), longest_(longest) {}
+  void foresee(const Rig&, const Statement&, Foreseen& known) const override {
+    known.length.is_whole = false;
+  }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    return std::make_unique<Waiting>(*stage.cast.inputs, awaits_, Patience(stage, longest_));
+  }
+
+ private:
+  class Waiting final : public Doing {
+   public:
+    Waiting(const Inputs& inputs, const AwaitedLine& awaits, Patience patience)
+        : inputs_(inputs), awaits_(awaits), patience_(patience) {}
+    [[nodiscard]] bool is_over(Tick) const override { return inputs_.acts(awaits_.line) == awaits_.acts; }
+    [[nodiscard]] std::string failure(Tick now) const override {
+      if (!patience_.is_out(now) || is_over(now)) return {};
+      return fmt::format("{} was not {} within {}", awaits_.name, awaits_.acts ? "on" : "off",
+                         patience_.waited(now));
+    }
+    [[nodiscard]] Tick wakes_at() const override { return patience_.until(); }
+
+   private:
+    const Inputs& inputs_;
+    const AwaitedLine& awaits_;
+    Patience patience_;
+  };
+
+  AwaitedLine awaits_;
+  std::optional<ExactTime> longest_;
+};
+
+class WaitPlace final : public Verb {
+ public:
+  WaitPlace(std::size_t mechanism, OutputPosition passes, std::optional<ExactTime> longest)
+      : mechanism_(mechanism), passes_(passes), longest_(longest) {}
+  void foresee(const Rig&, const Statement&, Foreseen& known) const override {
+    known.length.is_whole = false;
+  }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    return std::make_unique<Waiting>(stage, *stage.cast.mechanisms[mechanism_], passes_,
+                                     Patience(stage, longest_));
+  }
+
+ private:
+  class Waiting final : public Doing {
+   public:
+    Waiting(const Stage& stage, Mover& mover, OutputPosition passes, Patience patience)
+        : mover_(mover),
+          passes_(passes),
+          patience_(patience),
+          between_looks_(ticks_at_least(looking_period, stage.cast.clock)),
+          came_from_(side(stage.lines.now())),
+          looks_at_(stage.lines.now() + between_looks_) {}
+    [[nodiscard]] bool is_over(Tick now) const override { return came_from_ && side(now) != came_from_; }
+    [[nodiscard]] std::string failure(Tick now) const override {
+      if (!patience_.is_out(now) || is_over(now)) return {};
+      return fmt::format("it was not passed within {}", patience_.waited(now));
+    }
+    [[nodiscard]] Tick wakes_at() const override { return looks_at_; }
+    void act(Lines& lines) override { looks_at_ = lines.now() + between_looks_; }
+
+   private:
+    /// Below the place that is to be passed or not; of an angle of a ring, between which two of its passings.
+    /// Nothing where nobody knows.
+    [[nodiscard]] std::optional<std::int64_t> side(Tick now) const {
+      Places* const places = mover_.places();
+      const auto at = places == nullptr ? std::nullopt : places->position(now);
+      if (!at) return std::nullopt;
+      const Ratio beyond = at->base - passes_.base;
+      const Mechanism& mechanism = *mover_.parts();
+      const bool on_a_ring =
+          !mechanism.limits.travel_from && output_kind(mechanism.train) == OutputKind::rotary;
+      return on_a_ring ? beyond.floor() : beyond < Ratio(0) ? -1 : 0;
+    }
+
+    Mover& mover_;
+    OutputPosition passes_;
+    Patience patience_;
+    Tick between_looks_;
+    std::optional<std::int64_t> came_from_;
+    Tick looks_at_;
+  };
+
+  std::size_t mechanism_;
+  OutputPosition passes_;
+  std::optional<ExactTime> longest_;
+};
+
+std::optional<ExactTime> read_longest(LineReader& reader) {
+  if (!reader.take("for")) return std::nullopt;
+  reader.expect("at");
+  reader.expect("most");
+  return reader.time("a time such as 10 s");
+}
+
+}  // namespace
+
+std::unique_ptr<Verb> read_wait(LineReader& reader, Statement&) {
+  if (!reader.take("until")) return std::make_unique<WaitTime>(reader.time("a time such as 0.5 s"));
+  const Rig& rig = reader.rig();
+  const Word name = reader.peek();
+  const bool is_mechanism = std::any_of(rig.mechanisms.begin(), rig.mechanisms.end(),
+                                        [&](const Mechanism& each) { return each.name == name.text; });
+  if (is_mechanism) {
+    const std::size_t mechanism = reader.mechanism();
+    reader.expect("passes");
+    const OutputPosition passes = reader.position(rig.mechanisms[mechanism], "a position such as 60 mm");
+    return std::make_unique<WaitPlace>(mechanism, passes, read_longest(reader));
+  }
+  AwaitedLine awaits = reader.input();
+  reader.expect("is");
+  awaits.acts = reader.on_or_off();
+  return std::make_unique<WaitLine>(std::move(awaits), read_longest(reader));
+}
+
+}  // namespace cogstride
