@@ -4,12 +4,22 @@
 
 #include <memory>
 #include <optional>
+#include <string>
 
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/motion/motion_record.hpp"
 #include "cogstride/motion/orders.hpp"
 
 namespace cogstride {
+
+/// What a mover can do. @throws RangeError when it cannot
+/// @param who  its name
+/// @param what  "be homed"
+template <class Capability>
+[[nodiscard]] Capability& able(const std::string& who, Capability* capability, const char* what) {
+  if (capability == nullptr) throw RangeError(who + ": cannot " + what);
+  return *capability;
+}
 
 /// Goes to places of its output.
 class Places {

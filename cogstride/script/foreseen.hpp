@@ -3,8 +3,10 @@
 #pragma once
 
 #include <optional>
+#include <span>
 #include <vector>
 
+#include "cogstride/motion/orders.hpp"
 #include "cogstride/script/script.hpp"
 
 namespace cogstride {
@@ -25,9 +27,30 @@ struct Foreseen {
   const Statement* endless = nullptr;  ///< a repeat that never ends
 };
 
-/// @throws RangeError, with what to write before, when the mechanism of a statement still spins
-void require_rest(const Rig& rig, const Statement& statement, const Foreseen& known);
+/// A script that is walked through ahead of it, one statement after the other.
+class Walk {
+ public:
+  Walk(const Rig& on, Foreseen& so_far) : rig(on), known(so_far) {}
+  virtual ~Walk() = default;
+  Walk(const Walk&) = delete;
+  Walk& operator=(const Walk&) = delete;
+  /// What is wrong with one of them is noted, and does not end it.
+  virtual void go_through(std::span<const Statement> statements) = 0;
+
+  const Rig& rig;
+  Foreseen& known;
+
+  [[nodiscard]] Standing& standing(std::size_t mechanism) const { return known.standing[mechanism]; }
+};
+
+/// @throws RangeError, with what to write before, when a mechanism still spins
+void require_rest(const Walk& walk, std::size_t mechanism);
 /// The same when nobody knows where it stands, too.
-void require_homed(const Rig& rig, const Statement& statement, const Foreseen& known);
+void require_homed(const Walk& walk, std::size_t mechanism);
+
+/// From where it stands to a place, and how long that takes. @throws RangeError when it cannot be
+void foresee_move(const Walk& walk, std::size_t mechanism, const MoveOrder& order);
+/// To a duty or a throttle, which it has from then on. @return seconds. @throws RangeError when it cannot be
+double foresee_duty(const Walk& walk, std::size_t mechanism, double duty, const std::optional<ExactTime>& in);
 
 }  // namespace cogstride

@@ -3,10 +3,12 @@
 
 #include <initializer_list>
 #include <map>
+#include <optional>
+#include <span>
 #include <string>
 
+#include "cogstride/lines/events.hpp"
 #include "cogstride/rig/rig.hpp"
-#include "cogstride/script/script.hpp"
 #include "cogstride/script/source_line.hpp"
 
 namespace cogstride {
@@ -14,12 +16,29 @@ namespace cogstride {
 /// The values of a pattern, by name: "80 mm", as written.
 using PatternValues = std::map<std::string, std::string, std::less<>>;
 
+/// Limits of a mechanism for a stretch of the script.
+struct Stretch {
+  std::size_t mechanism;  ///< its place in the rig
+  std::optional<OutputSpeed> speed;
+  std::optional<OutputAcceleration> acceleration;
+};
+
+/// A line of the rig that a script waits for.
+struct AwaitedLine {
+  std::string name{};  ///< "pedal", "main", "traverse.far"
+  LineId line{};
+  bool acts = true;
+};
+
 class LineReader {
  public:
-  LineReader(const SourceLine& line, const Rig& rig, const PatternValues& values)
-      : line_(line), rig_(rig), values_(values) {}
+  /// @param stretches  whose limits hold where the line names none, the innermost last
+  LineReader(const SourceLine& line, const Rig& rig, const PatternValues& values,
+             std::span<const Stretch> stretches = {})
+      : line_(line), rig_(rig), values_(values), stretches_(stretches) {}
 
   [[nodiscard]] const Rig& rig() const { return rig_; }
+  [[nodiscard]] std::span<const Stretch> stretches() const { return stretches_; }
   [[nodiscard]] bool at_end() const { return next_ == line_.words.size(); }
   [[nodiscard]] bool next_is(std::string_view word) const {
     return !at_end() && line_.words[next_].text == word;
@@ -31,12 +50,12 @@ class LineReader {
     return is_it;
   }
 
-  /// The next word, or one of nothing at the end of the line.
   /// Whether an amount in % comes next.
   [[nodiscard]] bool comes_a_share() const {
     LineReader ahead = *this;
     return !at_end() && ahead.amount_text({}).text.ends_with('%');
   }
+  /// The next word, or one of nothing at the end of the line.
   [[nodiscard]] Word peek() const { return at_end() ? Word{{}, end_column()} : line_.words[next_]; }
   /// Gives the word that was taken last back.
   void put_back() { --next_; }
@@ -91,6 +110,7 @@ class LineReader {
   const SourceLine& line_;
   const Rig& rig_;
   const PatternValues& values_;
+  std::span<const Stretch> stretches_;
   std::size_t next_ = 0;
 };
 

@@ -7,13 +7,12 @@
 #include <map>
 
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/script.hpp"
-#include "cogstride/script/statement_reader.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 
 namespace cogstride {
 namespace {
-
-using Kind = Statement::Kind;
 
 constexpr std::size_t deepest_nesting = 8;
 constexpr std::int64_t most_spelled_out = 1'000'000;
@@ -29,10 +28,6 @@ std::string_view of_bounded_length(std::string_view text, const std::string& nam
   return text;
 }
 
-bool opens_block(std::string_view verb) {
-  return verb == "repeat" || verb == "arrive" || verb == "start" || verb == "in" || verb == "with";
-}
-
 /// `pattern lay width 80 mm pitch 1.4 mm` ... `end`: its lines, and what its values are unless a call says
 /// otherwise.
 struct Pattern {
@@ -43,9 +38,26 @@ struct Pattern {
   std::map<std::string, std::shared_ptr<const std::vector<Statement>>> made{};  // by the values of a call
 };
 
-bool is_together(Kind kind) {
-  return kind == Kind::arrive_together || kind == Kind::start_together;
-}
+/// A pattern that is called: its statements are carried out in its place.
+class Called final : public Verb {
+ public:
+  explicit Called(std::shared_ptr<const std::vector<Statement>> statements)
+      : statements_(std::move(statements)) {}
+  void foresee(const Statement&, Walk& walk) const override { walk.go_through(*statements_); }
+  [[nodiscard]] std::span<const Statement> inside() const override { return *statements_; }
+  [[nodiscard]] std::optional<std::int64_t> passes() const override { return 1; }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage&) const override { return nullptr; }
+
+ private:
+  std::shared_ptr<const std::vector<Statement>> statements_;
+};
+
+/// What a block's statements stand in, until its `end`.
+struct Opener {
+  std::string text{};
+  SourcePlace place{};
+  const Block* block = nullptr;  ///< null: a pattern, or a block whose first line is wrong
+};
 
 class ScriptParser {
  public:
@@ -65,7 +77,7 @@ class ScriptParser {
   // ---- blocks
 
   /// The statements up to the `end` of `opener`, or of the file.
-  std::vector<Statement> read_block(const Statement* opener) {
+  std::vector<Statement> read_block(const Opener* opener) {
     std::vector<Statement> statements;
     while (next_ < lines_.size()) {
       const SourceLine& line = lines_[next_++];
@@ -85,21 +97,22 @@ class ScriptParser {
     if (opener != nullptr) {
       add(opener->place.line, opener->place.column,
           fmt::format("this {} has no 'end'",
-                      opener->kind == Kind::repeat ? "repeat" : "'" + opener->text + "'"),
+                      opener->text.starts_with("repeat ") ? "repeat" : "'" + opener->text + "'"),
           {});
     }
     return statements;
   }
 
   /// Of a block that may stand here; else its lines are passed over.
-  void read_body(Statement& block) {
+  std::vector<Statement> read_body(const Opener& opener) {
     if (depth_ >= deepest_nesting) {
       pass_over();
-      return;
+      return {};
     }
     ++depth_;
-    block.body = read_block(&block);
+    std::vector<Statement> body = read_block(&opener);
     --depth_;
+    return body;
   }
 
   /// To behind the `end` of a block that is open.
@@ -117,105 +130,86 @@ class ScriptParser {
     reader.expect_end();
   }
 
-  void read_statement(const SourceLine& line, const Statement* opener, std::vector<Statement>& into) {
+  [[nodiscard]] const VerbWord* verb_word(std::string_view word) const {
+    for (const std::span<const VerbWord> words : {verb_words(), verbs_})
+      for (const VerbWord& known : words)
+        if (known.word == word) return &known;
+    return nullptr;
+  }
+  [[nodiscard]] bool opens_block(std::string_view word) const {
+    const VerbWord* const known = verb_word(word);
+    return known != nullptr && known->read_block != nullptr;
+  }
+
+  void read_statement(const SourceLine& line, const Opener* opener, std::vector<Statement>& into) {
     Statement statement;
     statement.place = {script_.name, line.number, line.words.front().column};
     statement.text = statement_text(line);
-    LineReader reader(line, rig_, values_);
-    const std::string_view verb = line.words.front().text;
-    if (verb == "pattern") {
+    const Word& verb = line.words.front();
+    if (verb.text == "pattern") {
       read_definition(line, opener);
       return;
     }
-    const bool opens = opens_block(verb);
-    bool is_sound = false;
+    if (opens_block(verb.text)) {
+      read_block_statement(line, opener, std::move(statement), into);
+      return;
+    }
     guarded(line, [&] {
-      if (opener != nullptr) require_fits(line, *opener);
-      if (opens && depth_ >= deepest_nesting) {
-        throw LineReader::wrong(line.words.front(),
+      LineReader reader(line, rig_, values_, stretches_);
+      statement.verb = read_by_verb_or_call(reader, statement);
+      require_fits(opener, verb, statement);
+      reader.expect_end();
+      into.push_back(std::move(statement));
+    });
+  }
+
+  void read_block_statement(const SourceLine& line, const Opener* opener, Statement statement,
+                            std::vector<Statement>& into) {
+    std::unique_ptr<Block> block;
+    guarded(line, [&] {
+      const Word& verb = line.words.front();
+      if (depth_ >= deepest_nesting) {
+        throw LineReader::wrong(verb,
                                 fmt::format("blocks stand in each other more than {} deep", deepest_nesting));
       }
-      read_by_verb_or_call(reader, statement);
+      LineReader reader(line, rig_, values_, stretches_);
+      std::unique_ptr<Block> read = verb_word(reader.word("a verb").text)->read_block(reader);
       reader.expect_end();
-      is_sound = true;
+      block = std::move(read);
     });
-    if (opens) {
-      // Read even when its first line is wrong, so that its 'end' is not an error of its own.
-      const std::size_t stretches = stretches_.size();
-      if (statement.kind == Kind::with_limits && is_sound)
-        stretches_.push_back({statement.mechanism, statement.order.speed, statement.order.acceleration});
-      read_body(statement);
-      stretches_.resize(stretches);
-      if (is_sound) guarded(line, [&] { check_block(statement); });
-    }
-    if (is_sound) into.push_back(std::move(statement));
+    // Read even when its first line is wrong, so that its 'end' is not an error of its own.
+    const std::size_t stretches = stretches_.size();
+    if (block && block->stretch() != nullptr) stretches_.push_back(*block->stretch());
+    std::vector<Statement> body = read_body({statement.text, statement.place, block.get()});
+    stretches_.resize(stretches);
+    if (!block) return;
+    block->take_in(std::move(body));
+    const std::shared_ptr<const Block> whole = std::move(block);
+    statement.verb = whole;
+    if (whole->inside().empty() && !whole->may_be_empty() && wrong_.empty())
+      add(statement.place.line, statement.place.column,
+          fmt::format("nothing moves in this '{}'", statement.text), {});
+    for (const Block::Complaint& each : whole->complaints(statement, rig_))
+      add(each.about->place.line, each.about->place.column, each.message,
+          fmt::format("    {}\n    {}", each.about->text, std::string(each.about->text.size(), '^')));
+    guarded(line, [&] {
+      require_fits(opener, line.words.front(), statement);
+      into.push_back(std::move(statement));
+    });
   }
 
-  /// What may not stand in an `arrive together`.
-  static void require_fits(const SourceLine& line, const Statement& opener) {
-    const std::string_view verb = line.words.front().text;
-    if (opener.kind == Kind::arrive_together && verb != "move" && verb != "turn")
-      throw LineReader::wrong(line.words.front(),
-                              "only moves stand in 'arrive together'; close it with 'end' first");
-  }
-
-  void check_block(const Statement& block) {
-    if (!is_together(block.kind)) return;
-    if (block.body.empty() && wrong_.empty())
-      add(block.place.line, block.place.column, fmt::format("nothing moves in this '{}'", block.text), {});
-    std::vector<std::pair<std::size_t, const Statement*>> used;
-    for (const Statement& branch : block.body) {
-      if (block.kind == Kind::arrive_together && branch.order.in)
-        add(branch.place.line, branch.place.column,
-            "moves that arrive together take the time of the longest: leave 'in' out",
-            fmt::format("    {}\n    {}", branch.text, std::string(branch.text.size(), '^')));
-      if (block.kind == Kind::arrive_together && rig_.mechanisms[branch.mechanism].is_driven_by_duty())
-        add(branch.place.line, branch.place.column,
-            fmt::format(
-                "{} moves by its encoder: how long it takes is not known ahead, so nothing can arrive "
-                "together with it; 'start together' begins at one instant",
-                rig_.mechanisms[branch.mechanism].name),
-            fmt::format("    {}\n    {}", branch.text, std::string(branch.text.size(), '^')));
-      std::vector<std::size_t> own;
-      mechanisms_in(branch, own);
-      for (const std::size_t mechanism : own) {
-        const auto before =
-            std::find_if(used.begin(), used.end(), [&](const auto& u) { return u.first == mechanism; });
-        if (before == used.end()) continue;
-        const std::string name =
-            mechanism == Statement::everything ? "everything" : rig_.mechanisms[mechanism].name;
-        add(branch.place.line, branch.place.column,
-            fmt::format("{} moves already in this '{}' (line {})", name, block.text,
-                        before->second->place.line),
-            fmt::format("    {}\n    {}", branch.text, std::string(branch.text.size(), '^')));
-        break;
-      }
-      for (const std::size_t mechanism : own) used.emplace_back(mechanism, &branch);
-    }
-  }
-
-  void mechanisms_in(const Statement& statement, std::vector<std::size_t>& found) const {
-    const auto add = [&](std::size_t mechanism) {
-      if (std::find(found.begin(), found.end(), mechanism) == found.end()) found.push_back(mechanism);
-    };
-    const bool moves = statement.kind != Kind::with_limits &&
-                       (statement.mechanism != Statement::everything || statement.kind == Kind::stop);
-    if (statement.pair != Statement::everything) {
-      for (std::size_t i = 0; i < rig_.mechanisms.size(); ++i) {
-        const WheeledPair& pair = rig_.pairs[statement.pair];
-        if (rig_.mechanisms[i].name == pair.left || rig_.mechanisms[i].name == pair.right) add(i);
-      }
-    } else if (moves) {
-      add(statement.mechanism);
-    }
-    for (const Statement& inner : statement.inside()) mechanisms_in(inner, found);
+  /// @throws Wrong unless a statement may stand in what it stands in
+  static void require_fits(const Opener* opener, const Word& verb, const Statement& statement) {
+    if (opener == nullptr || opener->block == nullptr) return;
+    const std::string why = opener->block->refuses(statement);
+    if (!why.empty()) throw LineReader::wrong(verb, why);
   }
 
   // ---- patterns
 
-  void read_definition(const SourceLine& line, const Statement* opener) {
+  void read_definition(const SourceLine& line, const Opener* opener) {
     Pattern pattern;
-    Statement as_block;
+    Opener as_block;
     as_block.place = {script_.name, line.number, line.words.front().column};
     as_block.text = statement_text(line);
     if (opener != nullptr || in_definition_) {
@@ -296,12 +290,10 @@ class ScriptParser {
   }
 
   std::string own_name(const Word& word) const {
-    const std::vector<std::string> verbs = statement_verbs(verbs_);
     if (!is_own_name(word.text))
       throw LineReader::wrong(word,
                               fmt::format("'{}' is no name: small letters, digits and '_' are", word.text));
-    if (std::find(verbs.begin(), verbs.end(), word.text) != verbs.end() || word.text == "end" ||
-        word.text == "pattern")
+    if (verb_word(word.text) != nullptr || word.text == "end" || word.text == "pattern")
       throw LineReader::wrong(word, fmt::format("'{}' is a word of the script language", word.text));
     bool is_unit = true;
     try {
@@ -336,9 +328,7 @@ class ScriptParser {
     return key;
   }
 
-  void read_call(LineReader& reader, Statement& statement, const std::string& name) {
-    statement.kind = Kind::pattern;
-    Pattern& pattern = *find_pattern(name);
+  std::unique_ptr<Verb> read_call(LineReader& reader, const Statement& call, Pattern& pattern) {
     PatternValues values(pattern.values.begin(), pattern.values.end());
     PatternValues given;
     while (!reader.at_end()) {
@@ -358,20 +348,22 @@ class ScriptParser {
       given.emplace(known->first, known->second);
       require_same_kind(value, before, known->second);
     }
-    statement.called = made_with(pattern, values, statement);
-    if (spelled_out(statement) > most_spelled_out) {
+    auto called = std::make_unique<Called>(made_with(pattern, values, call));
+    if (spelled_out(*called) > most_spelled_out)
       throw reader.wrong_statement(
           fmt::format("spelled out, these patterns are more than {} statements", most_spelled_out));
-    }
+    return called;
   }
 
   /// Statements that it comes to with all patterns spelled out (repeats count once).
-  std::int64_t spelled_out(const Statement& statement) {
-    const auto known = sizes_.find(statement.called.get());
-    if (statement.called && known != sizes_.end()) return known->second;
+  std::int64_t spelled_out(const Verb& verb) {
+    const std::span<const Statement> inside = verb.inside();
+    if (inside.empty()) return 1;
+    const auto known = sizes_.find(inside.data());
+    if (known != sizes_.end()) return known->second;
     std::int64_t size = 1;
-    for (const Statement& inner : statement.inside()) size += spelled_out(inner);
-    if (statement.called) sizes_.emplace(statement.called.get(), size);
+    for (const Statement& inner : inside) size += spelled_out(*inner.verb);
+    sizes_.emplace(inside.data(), size);
     return size;
   }
 
@@ -396,7 +388,7 @@ class ScriptParser {
                   fmt::format("patterns stand in each other more than {} deep", deepest_nesting)};
     }
     // The body once more, with these values. What is wrong only with them is wrong at the call.
-    Statement as_block;
+    Opener as_block;
     as_block.text = call.text;
     const std::size_t here = std::exchange(next_, pattern.first_line);
     const PatternValues outer = std::exchange(values_, values);
@@ -416,14 +408,13 @@ class ScriptParser {
 
   // ---- statements
 
-  void read_by_verb_or_call(LineReader& reader, Statement& statement) {
+  std::unique_ptr<Verb> read_by_verb_or_call(LineReader& reader, const Statement& statement) {
     const Word& verb = reader.word("a verb");
-    if (read_by_verb(verb.text, verbs_, reader, stretches_, statement)) return;
-    if (find_pattern(verb.text) != nullptr) {
-      read_call(reader, statement, std::string(verb.text));
-      return;
-    }
-    std::vector<std::string> words = statement_verbs(verbs_);
+    if (const VerbWord* const known = verb_word(verb.text)) return known->read(reader);
+    if (Pattern* const pattern = find_pattern(verb.text)) return read_call(reader, statement, *pattern);
+    std::vector<std::string> words;
+    for (const std::span<const VerbWord> known : {verb_words(), verbs_})
+      for (const VerbWord& each : known) words.emplace_back(each.word);
     words.emplace_back("end");
     for (const Pattern& pattern : patterns_) words.push_back(pattern.name);
     const std::string near = nearest_word(std::string(verb.text), words);

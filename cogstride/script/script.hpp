@@ -17,26 +17,16 @@
 
 #include <map>
 #include <memory>
-#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
-#include "cogstride/lines/events.hpp"
-#include "cogstride/motion/orders.hpp"
-#include "cogstride/plan/move.hpp"
+#include "cogstride/mechanism/output.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 #include "cogstride/rig/rig.hpp"
 
 namespace cogstride {
-
-/// A line of the rig that a script waits for.
-struct AwaitedLine {
-  std::string name{};  ///< "pedal", "main", "traverse.far"
-  LineId line{};
-  bool acts = true;
-};
 
 class Verb;
 struct VerbWord;
@@ -49,57 +39,9 @@ struct TaughtLimit {
 };
 
 struct Statement {
-  enum class Kind : std::uint8_t {
-    home,
-    move,  ///< and turn: `order` has a way round then
-    spin,
-    faster,  ///< and slower: `change` is below 0 then
-    reverse,
-    stop,
-    swing,
-    throttle,
-    drive_pair,
-    fade_output,
-    ready,
-    measure,
-    jog,
-    repeat,
-    arrive_together,
-    start_together,
-    in_order,
-    with_limits,
-    pattern,  ///< `called` are its statements
-    verb      ///< an object of its own (script/verbs/) has all that it says
-  };
-  static constexpr std::size_t everything = static_cast<std::size_t>(-1);
-
-  Kind kind = Kind::verb;
-  bool on = false;  ///< jog: past the soft limits
   SourcePlace place{};
-  std::string text{};                    ///< as written, without blanks around it and without its comment
-  std::size_t mechanism = everything;    ///< its place in the rig, or (stop) everything
-  std::size_t pair = everything;         ///< drive_pair; stop, where it is one: its place in the rig
-  CartOrder cart{};                      ///< drive_pair
-  std::size_t output = 0;                ///< of fade_output: its place in the rig
-  MoveOrder order{};                     ///< move, swing
-  bool by_encoder = false;               ///< move: its loop decides how long it takes
-  SpeedOrder spin{.at = OutputSpeed()};  ///< spin; jog: at what speed
-  OutputSpeed change{};                  ///< faster
-  /// Of a mechanism that is driven by duty or has a throttle: spin, throttle; faster: `duty` is the change;
-  /// reverse, stop: `ramp`.
-  std::optional<DutyOrder> by_duty{};
-  AwaitedLine awaits{};                ///< jog: that ends it
-  std::vector<AwaitedLine> keys{};     ///< jog: back, and on
-  double share = 0.0;                  ///< fade_output, of full duty
-  ExactTime pause{};                   ///< fade_output: that it takes
-  std::optional<ExactTime> longest{};  ///< ready: after which it gives up
-  std::int64_t count = 1;              ///< repeat; 0 is without end
-  std::vector<Statement> body{};
-  std::shared_ptr<const std::vector<Statement>> called{};
-  std::shared_ptr<const Verb> verb{};
-
-  /// The statements inside it.
-  [[nodiscard]] const std::vector<Statement>& inside() const { return called ? *called : body; }
+  std::string text{};                  ///< as written, without blanks around it and without its comment
+  std::shared_ptr<const Verb> verb{};  ///< has all that it says
 };
 
 struct Script {
@@ -134,8 +76,5 @@ struct ScriptCheck {
 /// All that is wrong with where a parsed script's motions would end, and how long they take.
 [[nodiscard]] ScriptCheck check_motions(const Script& script, const Rig& rig,
                                         const KnownPositions& known = {});
-
-/// Whether a statement's length can be told ahead.
-[[nodiscard]] bool has_known_length(const Statement& statement);
 
 }  // namespace cogstride

@@ -43,7 +43,6 @@ class ScriptPlayer final : public Participant {
   std::function<void(Tick, const Statement&)> listener_;
   std::function<bool(const std::string&)> ask_;
   std::unique_ptr<Branch> main_;
-  double known_done_ = 0.0;
   std::vector<TaughtLimit> taught_;
   bool ended_ = false;
   std::string fault_;

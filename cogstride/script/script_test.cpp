@@ -1,4 +1,5 @@
 #include "cogstride/script/script.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 
 #include <gtest/gtest.h>
 
@@ -42,17 +43,18 @@ TEST(Script, ReadsPlainWords) {
       "end",
       "x.moves", demo_rig());
   ASSERT_EQ(script.statements.size(), 3u);
-  EXPECT_EQ(script.statements[1].order.to, OutputPosition(85_mm));
+  EXPECT_EQ(script.statements[1].verb->move()->order.to, OutputPosition(85_mm));
   EXPECT_EQ(script.statements[1].place.line, 4u);
   EXPECT_EQ(script.statements[1].text, "move traverse to 85mm");
-  const Statement& repeat = script.statements[2];
-  EXPECT_EQ(repeat.count, 3);
-  ASSERT_EQ(repeat.body.size(), 2u);
-  EXPECT_EQ(repeat.body[0].order.by, OutputPosition(-2.5_mm));
-  EXPECT_EQ(repeat.body[0].order.speed, OutputSpeed(40_mm_per_s));
-  EXPECT_EQ(repeat.body[0].order.acceleration, OutputAcceleration(800_mm_per_s2));
-  EXPECT_EQ(repeat.body[1].text, "wait 0.5 s");
-  EXPECT_TRUE(repeat.body[1].verb);
+  const Verb& repeat = *script.statements[2].verb;
+  EXPECT_EQ(repeat.passes(), 3);
+  ASSERT_EQ(repeat.inside().size(), 2u);
+  const MoveOrder& order = repeat.inside()[0].verb->move()->order;
+  EXPECT_EQ(order.by, OutputPosition(-2.5_mm));
+  EXPECT_EQ(order.speed, OutputSpeed(40_mm_per_s));
+  EXPECT_EQ(order.acceleration, OutputAcceleration(800_mm_per_s2));
+  EXPECT_EQ(repeat.inside()[1].text, "wait 0.5 s");
+  EXPECT_EQ(repeat.inside()[1].verb->move(), nullptr);
 }
 
 TEST(Script, UnderlinesWhatIsWrong) {
@@ -154,10 +156,11 @@ TEST(Script, ReadsMovesThatArriveTogether) {
       "  move traverse to 10 mm in 3 s\n"
       "end",
       "x.moves", demo_rig());
-  const std::vector<Statement>& body = script.statements[1].body;
-  EXPECT_EQ(body[0].kind, Statement::Kind::arrive_together);
-  EXPECT_EQ(body[0].body.size(), 1u);
-  EXPECT_EQ(body[1].order.in, 3_s);
+  const std::span<const Statement> body = script.statements[1].verb->inside();
+  ASSERT_EQ(body.size(), 2u);
+  EXPECT_EQ(body[0].text, "arrive together");
+  EXPECT_EQ(body[0].verb->inside().size(), 1u);
+  EXPECT_EQ(body[1].verb->move()->order.in, 3_s);
 }
 
 TEST(Script, SaysWhatCannotArriveTogether) {

@@ -6,6 +6,7 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/script/script_player.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 #include "support/demo_rig.hpp"
 #include "support/inside.hpp"
 
@@ -441,7 +442,7 @@ TEST(Verbs, RepeatWithoutEnd) {
   ScriptPlayer player(script, rig, bench.cast());
   int turns = 0;
   player.on_statement(
-      [&](Tick, const Statement& statement) { turns += statement.kind == Statement::Kind::move ? 1 : 0; });
+      [&](Tick, const Statement& statement) { turns += statement.verb->move() != nullptr ? 1 : 0; });
   bench.run(player, [&] { return player.has_ended() || bench.now().in(units::s) > 40.0; });
   EXPECT_FALSE(player.has_ended());
   EXPECT_GT(turns, 10);
@@ -450,6 +451,33 @@ TEST(Verbs, RepeatWithoutEnd) {
   EXPECT_SAYS("repeat without end\nwait 1 s\nend\nwait 2 s", "x.moves:4:1: this is never reached");
   EXPECT_SAYS("home traverse\nrepeat without end\nmove traverse by 1 mm\nend",
               "each pass takes traverse on by 1 mm");
+}
+
+TEST(Verbs, SideBySideTakesTheTimeOfTheLongest) {
+  const Rig rig = demo_rig();
+  const Script script = parse_script(
+      "wait 1 s\nstart together\n  wait 3 s\n  repeat 2 times\n    wait 1 s\n  end\nend\nwait 0.5 s",
+      "x.moves", rig);
+  const ScriptLength length = check_motions(script, rig).length;
+  EXPECT_TRUE(length.is_whole);
+  EXPECT_DOUBLE_EQ(length.seconds, 4.5);
+  SimulatedBench bench(rig);
+  ScriptPlayer player(script, rig, bench.cast());
+  const auto known_at = [&](double seconds) {
+    bench.run(player, [&] { return player.has_ended() || bench.now().in(units::s) >= seconds; });
+    return player.known_seconds_done(std::llround(bench.now().in(units::s)*48e6)) - bench.now().in(units::s);
+  };
+  for (const double at : {0.5, 1.5, 2.5, 3.9}) EXPECT_NEAR(known_at(at), 0.0, 1e-6) << at;
+  (void)known_at(10.0);
+  EXPECT_NEAR(player.known_seconds_done(0), 4.5, 1e-6);
+}
+
+TEST(Verbs, BesideOneWithoutEndTheOthersAreReached) {
+  const std::string together =
+      "home traverse\nhome creel\nstart together\n  repeat without end\n    wait 1 s\n  end\n  repeat 2 "
+      "times\n    wait 1 s\n  end\nend";
+  EXPECT_EQ(wrong_in(together), "");
+  EXPECT_SAYS(together + "\nwait 1 s", "x.moves:11:1: this is never reached");
 }
 
 TEST(Verbs, MeasureComparesTheTravelBetweenTwoSwitches) {

@@ -211,8 +211,8 @@ inline Guest solenoid(const std::string& name, SolenoidTwin** twin = nullptr) {
 class Strike final : public Verb {
  public:
   Strike(std::string name, int times) : name_(std::move(name)), times_(times) {}
-  void foresee(const Rig&, const Statement&, Foreseen& known) const override {
-    known.length.seconds += 0.02 * times_ + 0.03 * (times_ - 1);
+  void foresee(const Statement&, Walk& walk) const override {
+    walk.known.length.seconds += 0.02 * times_ + 0.03 * (times_ - 1);
   }
   [[nodiscard]] bool has_known_length() const override { return true; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
@@ -227,7 +227,7 @@ class Strike final : public Verb {
   int times_;
 };
 
-inline std::unique_ptr<Verb> read_strike(LineReader& reader, Statement&) {
+inline std::unique_ptr<Verb> read_strike(LineReader& reader) {
   const std::string name(reader.word("a solenoid").text);
   const auto times = static_cast<int>(reader.count("a count such as 3", 1, 1000));
   reader.expect("times");

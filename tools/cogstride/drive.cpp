@@ -19,6 +19,7 @@
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/script/script_player.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 #include "cogstride/session/remembered.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
@@ -105,37 +106,31 @@ bool asks_first(const DriveOptions& options, const Rig& rig, const Script& scrip
   return true;
 }
 
-/// A fade wants a duty, which not every line of this computer has.
-void refuse_fades(const std::vector<Statement>& statements, const std::string& file, const Rig& rig) {
-  for (const Statement& statement : statements) {
-    if (statement.kind == Statement::Kind::fade_output) {
-      const PlainOutput& output = rig.outputs[statement.output];
-      if (const std::string why = why_no_live_fade(rig.controller, output); !why.empty())
-        throw Error(fmt::format("{}:{}:{}: {} cannot be faded on live lines, only switched: {}", file,
-                                statement.place.line, statement.place.column, output.name, why));
-    }
-    refuse_fades({statement.inside().begin(), statement.inside().end()}, file, rig);
+/// What a statement asks of live lines that they cannot do; "" when they can.
+std::string why_not_live(const About& about, const Rig& rig) {
+  // A fade wants a duty, which not every line of this computer has.
+  if (about.faded != About::nothing) {
+    const PlainOutput& output = rig.outputs[about.faded];
+    const std::string why = why_no_live_fade(rig.controller, output);
+    if (!why.empty())
+      return fmt::format("{} cannot be faded on live lines, only switched: {}", output.name, why);
   }
+  // A held speed and a place want an encoder, which live lines do not read.
+  if (about.pair != About::nothing && about.moves)
+    return "live lines read no encoder, and a wheeled pair goes by those of its wheels";
+  if (about.by_encoder)
+    return fmt::format(
+        "live lines read no encoder, so {0} can only be given a duty, such as 'spin {0} at 40 % for 2 s'",
+        rig.mechanisms[about.mechanism].name);
+  return {};
 }
 
-/// A held speed and a place want an encoder, which live lines do not read.
-void refuse_loops(const std::vector<Statement>& statements, const std::string& file, const Rig& rig) {
-  using Kind = Statement::Kind;
+void refuse_what_cannot_be_live(std::span<const Statement> statements, const std::string& file,
+                                const Rig& rig) {
   for (const Statement& statement : statements) {
-    if (statement.kind == Kind::drive_pair)
-      throw Error(
-          fmt::format("{}:{}:{}: live lines read no encoder, and a wheeled pair goes by those of its wheels",
-                      file, statement.place.line, statement.place.column));
-    const bool asks_encoder =
-        statement.kind == Kind::move ||
-        ((statement.kind == Kind::spin || statement.kind == Kind::faster) && !statement.by_duty);
-    if (asks_encoder && rig.mechanisms[statement.mechanism].is_driven_by_duty())
-      throw Error(
-          fmt::format("{}:{}:{}: live lines read no encoder, so {} can only be given a duty, such as "
-                      "'spin {} at 40 % for 2 s'",
-                      file, statement.place.line, statement.place.column,
-                      rig.mechanisms[statement.mechanism].name, rig.mechanisms[statement.mechanism].name));
-    refuse_loops({statement.inside().begin(), statement.inside().end()}, file, rig);
+    if (const std::string why = why_not_live(statement.verb->about(), rig); !why.empty())
+      throw Error(fmt::format("{}:{}:{}: {}", file, statement.place.line, statement.place.column, why));
+    refuse_what_cannot_be_live(statement.verb->inside(), file, rig);
   }
 }
 
@@ -165,8 +160,7 @@ ExitStatus run_drive(const DriveOptions& options) {
   if (!options.only.empty()) rig = only_with(std::move(rig), options.only);
   refuse_obstacles(options, rig);
   const Script script = read_script(options.script, rig, {});
-  refuse_fades(script.statements, options.script, rig);
-  refuse_loops(script.statements, options.script, rig);
+  refuse_what_cannot_be_live(script.statements, options.script, rig);
   const std::vector<std::string> read{options.rig, options.script};
   check_output_names(options.outputs, read);
   if (!asks_first(options, rig, script)) {

@@ -65,24 +65,20 @@ std::string progress_words(const Bench& bench, const ScriptPlayer& player, const
 
 }  // namespace
 
-void add_moved(const std::vector<Statement>& statements, bool homed_only, std::vector<std::size_t>& moved) {
-  using Kind = Statement::Kind;
+void add_moved(std::span<const Statement> statements, bool homed_only, std::vector<std::size_t>& moved) {
   for (const Statement& statement : statements) {
-    const Kind kind = statement.kind;
-    const bool moves = kind == Kind::home || (!homed_only && (kind == Kind::move || kind == Kind::spin ||
-                                                              kind == Kind::swing || kind == Kind::throttle ||
-                                                              kind == Kind::measure || kind == Kind::jog));
-    if (moves && std::find(moved.begin(), moved.end(), statement.mechanism) == moved.end())
-      moved.push_back(statement.mechanism);
-    add_moved(statement.inside(), homed_only, moved);
+    const About about = statement.verb->about();
+    const bool counts = about.mechanism != About::nothing && (homed_only ? about.homes : about.moves);
+    if (counts && std::find(moved.begin(), moved.end(), about.mechanism) == moved.end())
+      moved.push_back(about.mechanism);
+    add_moved(statement.verb->inside(), homed_only, moved);
   }
 }
 
 Played play(Bench& bench, ScriptPlayer& player, const std::string& doing, const ScriptLength& length) {
   const Rig& rig = bench.rig();
   player.on_statement([&](Tick at, const Statement& statement) {
-    std::string who = statement.verb ? statement.verb->told_of(rig) : std::string();
-    if (statement.kind == Statement::Kind::fade_output) who = rig.outputs[statement.output].name;
+    const std::string who = statement.verb->told_of(rig);
     if (!who.empty()) bench.trace_event({at, who, statement.text, TraceEvent::Kind::note});
   });
   // Faults may be told as long as there is the bench.

@@ -1,6 +1,7 @@
 // Playing a script on a bench, whichever it is, from its first statement to everything at rest.
 #pragma once
 
+#include <span>
 #include <string>
 #include <vector>
 
@@ -20,7 +21,7 @@ Played play(cogstride::Bench& bench, cogstride::ScriptPlayer& player, const std:
 
 /// Adds the mechanisms that statements move (or only those that they home), in the order in which they are
 /// named.
-void add_moved(const std::vector<cogstride::Statement>& statements, bool homed_only,
+void add_moved(std::span<const cogstride::Statement> statements, bool homed_only,
                std::vector<std::size_t>& moved);
 
 /// Writes taught limits into the rig's file, when that is wanted. @return what was taught, in words

@@ -14,6 +14,7 @@
 #include "cogstride/report/scatter_report.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/script/script_player.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 #include "cogstride/session/remembered.hpp"
 #include "cogstride/study/scatter.hpp"
 #include "cogstride/study/side_by_side.hpp"
@@ -213,10 +214,11 @@ std::optional<Rig> actual_rig(const RehearseOptions& options, const Rig& rig) {
 }
 
 /// The first wheeled pair that a script drives.
-std::optional<std::size_t> cart_of(const std::vector<Statement>& statements) {
+std::optional<std::size_t> cart_of(std::span<const Statement> statements) {
   for (const Statement& statement : statements) {
-    if (statement.kind == Statement::Kind::drive_pair) return statement.pair;
-    if (const auto inside = cart_of(statement.inside())) return inside;
+    const About about = statement.verb->about();
+    if (about.pair != About::nothing && about.moves) return about.pair;
+    if (const auto inside = cart_of(statement.verb->inside())) return inside;
   }
   return std::nullopt;
 }

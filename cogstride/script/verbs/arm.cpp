@@ -11,26 +11,29 @@ namespace {
 
 class Arm final : public Verb {
  public:
-  void foresee(const Rig& rig, const Statement& statement, Foreseen& known) const override {
-    const Mechanism& mechanism = rig.mechanisms[statement.mechanism];
-    Standing& standing = known.standing[statement.mechanism];
+  explicit Arm(std::size_t mechanism) : mechanism_(mechanism) {}
+  void foresee(const Statement&, Walk& walk) const override {
+    const Mechanism& mechanism = walk.rig.mechanisms[mechanism_];
+    Standing& standing = walk.standing(mechanism_);
     if (standing.is_armed) throw RangeError(fmt::format("{} is armed already", mechanism.name));
     standing.is_armed = true;
-    known.length.seconds += arming_seconds(mechanism);
+    walk.known.length.seconds += arming_seconds(mechanism);
   }
   [[nodiscard]] bool has_known_length() const override { return true; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    Mover& mover = stage.mover();
-    return std::make_unique<Motions>(
-        std::vector{able(mover.name(), mover.arming(), "be armed").arm(stage.lines)});
+    Mover& mover = stage.mover(mechanism_);
+    return wait_for(able(mover.name(), mover.arming(), "be armed").arm(stage.lines));
   }
+  [[nodiscard]] About about() const override { return {.mechanism = mechanism_}; }
+
+ private:
+  std::size_t mechanism_;
 };
 
 }  // namespace
 
-std::unique_ptr<Verb> read_arm(LineReader& reader, Statement& statement) {
-  statement.mechanism = reader.mechanism({LineReader::Moved::throttled});
-  return std::make_unique<Arm>();
+std::unique_ptr<Verb> read_arm(LineReader& reader) {
+  return std::make_unique<Arm>(reader.mechanism({LineReader::Moved::throttled}));
 }
 
 }  // namespace cogstride

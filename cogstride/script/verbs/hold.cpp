@@ -8,39 +8,47 @@ namespace {
 
 class Hold final : public Verb {
  public:
-  void foresee(const Rig&, const Statement&, Foreseen&) const override {}
+  explicit Hold(std::size_t mechanism) : mechanism_(mechanism) {}
+  void foresee(const Statement&, Walk&) const override {}
+  [[nodiscard]] About about() const override { return {.mechanism = mechanism_}; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    stage.mover().hold(stage.lines);
+    stage.mover(mechanism_).hold(stage.lines);
     return nullptr;
   }
+
+ private:
+  std::size_t mechanism_;
 };
 
 class Release final : public Verb {
  public:
-  void foresee(const Rig& rig, const Statement& statement, Foreseen& known) const override {
-    if (rig.mechanisms[statement.mechanism].takes_pulse_width()) {
-      known.standing[statement.mechanism] = {};
+  explicit Release(std::size_t mechanism) : mechanism_(mechanism) {}
+  void foresee(const Statement&, Walk& walk) const override {
+    if (walk.rig.mechanisms[mechanism_].takes_pulse_width()) {
+      walk.standing(mechanism_) = {};
     } else {
-      require_rest(rig, statement, known);
+      require_rest(walk, mechanism_);
     }
   }
+  [[nodiscard]] About about() const override { return {.mechanism = mechanism_}; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    stage.mover().release(stage.lines);
+    stage.mover(mechanism_).release(stage.lines);
     return nullptr;
   }
+
+ private:
+  std::size_t mechanism_;
 };
 
 }  // namespace
 
-std::unique_ptr<Verb> read_hold(LineReader& reader, Statement& statement) {
-  statement.mechanism = reader.mechanism();
-  return std::make_unique<Hold>();
+std::unique_ptr<Verb> read_hold(LineReader& reader) {
+  return std::make_unique<Hold>(reader.mechanism());
 }
 
-std::unique_ptr<Verb> read_release(LineReader& reader, Statement& statement) {
+std::unique_ptr<Verb> read_release(LineReader& reader) {
   using Moved = LineReader::Moved;
-  statement.mechanism = reader.mechanism({Moved::by_steps, Moved::swings, Moved::throttled});
-  return std::make_unique<Release>();
+  return std::make_unique<Release>(reader.mechanism({Moved::by_steps, Moved::swings, Moved::throttled}));
 }
 
 }  // namespace cogstride

@@ -9,7 +9,7 @@ namespace {
 class Switch final : public Verb {
  public:
   Switch(std::size_t output, bool on) : output_(output), on_(on) {}
-  void foresee(const Rig&, const Statement&, Foreseen&) const override {}
+  void foresee(const Statement&, Walk&) const override {}
   [[nodiscard]] std::string told_of(const Rig& rig) const override { return rig.outputs[output_].name; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     stage.cast.outputs[output_]->set(stage.lines, on_);
@@ -23,7 +23,7 @@ class Switch final : public Verb {
 
 }  // namespace
 
-std::unique_ptr<Verb> read_switch(LineReader& reader, Statement&) {
+std::unique_ptr<Verb> read_switch(LineReader& reader) {
   const std::size_t output = reader.output();
   return std::make_unique<Switch>(output, reader.on_or_off());
 }

@@ -10,27 +10,30 @@ namespace {
 
 class Teach final : public Verb {
  public:
-  void foresee(const Rig& rig, const Statement& statement, Foreseen& known) const override {
-    require_homed(rig, statement, known);
-  }
+  explicit Teach(std::size_t mechanism) : mechanism_(mechanism) {}
+  void foresee(const Statement&, Walk& walk) const override { require_homed(walk, mechanism_); }
+  [[nodiscard]] About about() const override { return {.mechanism = mechanism_}; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    Mover& mover = stage.mover();
+    Mover& mover = stage.mover(mechanism_);
     const OutputPosition to = able(mover.name(), mover.zeroed(), "be taught").teach_far_limit();
-    stage.taught.push_back({stage.statement.mechanism, *mover.parts()->limits.travel_from, to});
+    stage.taught.push_back({mechanism_, *mover.parts()->limits.travel_from, to});
     return nullptr;
   }
+
+ private:
+  std::size_t mechanism_;
 };
 
 }  // namespace
 
-std::unique_ptr<Verb> read_teach(LineReader& reader, Statement& statement) {
-  statement.mechanism = reader.mechanism();
+std::unique_ptr<Verb> read_teach(LineReader& reader) {
+  const std::size_t place = reader.mechanism();
   reader.expect("far");
   reader.expect("limit");
-  const Mechanism& mechanism = reader.rig().mechanisms[statement.mechanism];
+  const Mechanism& mechanism = reader.rig().mechanisms[place];
   if (!mechanism.limits.travel_to)
     throw reader.wrong_statement(fmt::format("{} is endless: it has no far limit", mechanism.name));
-  return std::make_unique<Teach>();
+  return std::make_unique<Teach>(place);
 }
 
 }  // namespace cogstride

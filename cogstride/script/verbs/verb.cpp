@@ -6,14 +6,46 @@
 #include <array>
 
 #include "cogstride/motion/motion_record.hpp"
-#include "cogstride/motion/mover.hpp"
+#include "cogstride/motion/pulse_width/throttle_mover.hpp"
 #include "cogstride/script/verbs/verbs.hpp"
 
 namespace cogstride {
 namespace {
 
-constexpr std::array words{switch_verb, arm_verb,   hold_verb,  release_verb,
-                           brake_verb,  coast_verb, teach_verb, wait_verb};
+constexpr std::array words{
+    VerbWord{"home", read_home},
+    VerbWord{"move", read_move},
+    VerbWord{"turn", read_turn},
+    VerbWord{"spin", read_spin},
+    VerbWord{"faster", read_faster},
+    VerbWord{"slower", read_slower},
+    VerbWord{"reverse", read_reverse},
+    VerbWord{"stop", read_stop},
+    VerbWord{"fade", read_fade},
+    VerbWord{"ready", read_ready},
+    VerbWord{"measure", read_measure},
+    VerbWord{"jog", read_jog},
+    VerbWord{"repeat", nullptr, read_repeat},
+    VerbWord{"arrive", nullptr, read_arrive},
+    VerbWord{"start", nullptr, read_start},
+    VerbWord{"in", nullptr, read_in_order},
+    VerbWord{"with", nullptr, read_with},
+    VerbWord{"swing", read_swing},
+    VerbWord{"throttle", read_throttle},
+    VerbWord{"drive", read_drive},
+    VerbWord{"switch", read_switch},
+    VerbWord{"arm", read_arm},
+    VerbWord{"hold", read_hold},
+    VerbWord{"release", read_release},
+    VerbWord{"brake", read_brake},
+    VerbWord{"coast", read_coast},
+    VerbWord{"teach", read_teach},
+    VerbWord{"wait", read_wait},
+};
+
+bool has_failed(const MotionRecord& motion) {
+  return motion.has_ended() && motion.status != MotionStatus::done;
+}
 
 }  // namespace
 
@@ -21,37 +53,27 @@ std::span<const VerbWord> verb_words() {
   return words;
 }
 
-Mover& Stage::mover() const {
-  return *cast.mechanisms[statement.mechanism];
-}
-
 Tick Stage::ticks(ExactTime time) const {
   return (time.base() * cast.clock.base()).rounded();
 }
 
+std::unique_ptr<Doing> Block::begin(const Stage&) const {
+  throw RangeError("a block whose statements are carried out in its place does not begin itself");
+}
+
 bool Motions::is_over(Tick) const {
-  return std::all_of(records_.begin(), records_.end(), [](const auto& each) { return each->has_ended(); });
+  return std::all_of(records_.begin(), records_.end(), [](const auto& each) { return each->has_ended(); }) ||
+         std::any_of(records_.begin(), records_.end(), [](const auto& each) { return has_failed(*each); });
 }
 
 std::string Motions::failure(Tick) const {
   for (const auto& each : records_)
-    if (each->has_ended() && each->status != MotionStatus::done)
-      return each->fault.empty() ? "was cancelled" : each->fault;
+    if (has_failed(*each)) return each->fault.empty() ? "was cancelled" : each->fault;
   return {};
 }
 
-void require_rest(const Rig& rig, const Statement& statement, const Foreseen& known) {
-  const Statement* const spins = known.standing[statement.mechanism].spins;
-  if (spins == nullptr) return;
-  throw RangeError(fmt::format("{0} still spins (line {1}): write 'stop {0}' first",
-                               rig.mechanisms[statement.mechanism].name, spins->place.line));
-}
-
-void require_homed(const Rig& rig, const Statement& statement, const Foreseen& known) {
-  require_rest(rig, statement, known);
-  if (known.standing[statement.mechanism].is_homed) return;
-  throw RangeError(fmt::format("nobody knows yet where {0} stands: write 'home {0}' first",
-                               rig.mechanisms[statement.mechanism].name));
+std::unique_ptr<Doing> wait_for(std::shared_ptr<MotionRecord> motion) {
+  return std::make_unique<Motions>(std::vector{std::move(motion)});
 }
 
 }  // namespace cogstride

@@ -4,7 +4,9 @@
 // One that no file of the library knows is handed to read_script (tests/support/solenoid.hpp has one).
 #pragma once
 
+#include <cstdint>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -19,26 +21,7 @@ namespace cogstride {
 class LineReader;
 class Mover;
 struct MotionRecord;
-
-/// What a statement is carried out on.
-struct Stage {
-  const Rig& rig;
-  const Cast& cast;
-  Lines& lines;
-  const Statement& statement;
-  std::vector<TaughtLimit>& taught;  ///< limits that the script has taught so far
-
-  /// Of the mechanism that the statement names.
-  [[nodiscard]] Mover& mover() const;
-  [[nodiscard]] Tick ticks(ExactTime time) const;
-};
-
-/// What a mover can do. @throws RangeError when it cannot
-template <class Capability>
-[[nodiscard]] Capability& able(const std::string& who, Capability* capability, const char* what) {
-  if (capability == nullptr) throw RangeError(who + ": cannot " + what);
-  return *capability;
-}
+struct Stretch;
 
 /// A statement that has begun.
 class Doing {
@@ -50,30 +33,108 @@ class Doing {
   [[nodiscard]] virtual std::string failure(Tick /*now*/) const { return {}; }
   /// When it wants to be looked at next, whatever is read until then.
   [[nodiscard]] virtual Tick wakes_at() const { return never; }
-  /// It has been looked at, and is not over.
+  /// It has been looked at, and is not over. @throws RangeError when what it wants to do is refused
   virtual void act(Lines& /*lines*/) {}
+};
+
+/// Who plays a script.
+class Playing {
+ public:
+  virtual ~Playing() = default;
+  /// Asks whoever looks on: "Is the supply small on?". Nobody there: yes.
+  [[nodiscard]] virtual bool answers(const std::string& question) = 0;
+  /// Statements that begin at one instant; they must outlive it.
+  [[nodiscard]] virtual std::unique_ptr<Doing> side_by_side(std::span<const Statement> statements) = 0;
+};
+
+/// What a statement is carried out on.
+struct Stage {
+  const Rig& rig;
+  const Cast& cast;
+  Lines& lines;
+  Playing& playing;
+  std::vector<TaughtLimit>& taught;  ///< limits that the script has taught so far
+
+  /// @param mechanism  its place in the rig
+  [[nodiscard]] Mover& mover(std::size_t mechanism) const { return *cast.mechanisms[mechanism]; }
+  [[nodiscard]] Tick ticks(ExactTime time) const;
+};
+
+/// What a statement is about, for whoever checks or draws it.
+struct About {
+  static constexpr std::size_t nothing = static_cast<std::size_t>(-1);
+  static constexpr std::size_t everything = nothing - 1;
+  std::size_t mechanism = nothing;  ///< its place in the rig
+  std::size_t pair = nothing;       ///< of a cart: its place in the rig
+  std::size_t faded = nothing;      ///< an output that is faded: its place in the rig
+  bool moves = false;               ///< it goes somewhere, or turns
+  bool homes = false;
+  bool by_encoder = false;  ///< a motor that is driven by duty goes by what its encoder counts
+};
+
+/// A move to a place or by a way.
+struct OrderedMove {
+  std::size_t mechanism = 0;  ///< its place in the rig
+  MoveOrder order{};
+  bool by_encoder = false;  ///< its loop decides how long it takes
 };
 
 class Verb {
  public:
   virtual ~Verb() = default;
   /// What is known when it has been carried out. @throws RangeError when it cannot be
-  virtual void foresee(const Rig& rig, const Statement& statement, Foreseen& known) const = 0;
+  virtual void foresee(const Statement& statement, Walk& walk) const = 0;
+  /// @return what is waited for; null when it is done at once. @throws RangeError when it is refused
+  [[nodiscard]] virtual std::unique_ptr<Doing> begin(const Stage& stage) const = 0;
+
   /// Whether its length can be told ahead.
   [[nodiscard]] virtual bool has_known_length() const { return false; }
   /// In whose name it stands in a record; "": motions tell of themselves.
   [[nodiscard]] virtual std::string told_of(const Rig& /*rig*/) const { return {}; }
-  /// @return what is waited for; null when it is done at once. @throws RangeError when it is refused
-  [[nodiscard]] virtual std::unique_ptr<Doing> begin(const Stage& stage) const = 0;
+  [[nodiscard]] virtual About about() const { return {}; }
+  /// The move that it is; null when it is something else.
+  [[nodiscard]] virtual const OrderedMove* move() const { return nullptr; }
+  /// The statements inside it.
+  [[nodiscard]] virtual std::span<const Statement> inside() const { return {}; }
+  /// How often those are carried out, one after the other, in its place, 0: without end; nothing: it begins
+  /// itself.
+  [[nodiscard]] virtual std::optional<std::int64_t> passes() const { return std::nullopt; }
 };
 
-/// A word that a statement begins with.
+/// A verb with statements of its own, up to their `end`.
+class Block : public Verb {
+ public:
+  [[nodiscard]] std::span<const Statement> inside() const final { return body_; }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override;
+  void take_in(std::vector<Statement> body) { body_ = std::move(body); }
+
+  /// Limits that hold inside; null: none of its own.
+  [[nodiscard]] virtual const Stretch* stretch() const { return nullptr; }
+  /// Why a statement cannot stand in it; "" when it can.
+  [[nodiscard]] virtual std::string refuses(const Statement& /*statement*/) const { return {}; }
+  /// Whether it may be empty.
+  [[nodiscard]] virtual bool may_be_empty() const { return true; }
+  /// What is wrong with a statement inside it beside the others.
+  struct Complaint {
+    const Statement* about;
+    std::string message;
+  };
+  [[nodiscard]] virtual std::vector<Complaint> complaints(const Statement& /*itself*/,
+                                                          const Rig& /*rig*/) const {
+    return {};
+  }
+
+ private:
+  std::vector<Statement> body_;
+};
+
+/// A word that a statement begins with, and how what follows it is read. @throws Wrong
 struct VerbWord {
   std::string_view word{};
-  /// Reads what follows; a mechanism that it names is kept in the statement too. @throws Wrong
-  std::unique_ptr<Verb> (*read)(LineReader& reader, Statement& statement) = nullptr;
+  std::unique_ptr<Verb> (*read)(LineReader& reader) = nullptr;
+  std::unique_ptr<Block> (*read_block)(LineReader& reader) = nullptr;  ///< of one that has an `end`, instead
 };
-/// Those that are objects of their own.
+/// Those of the language.
 [[nodiscard]] std::span<const VerbWord> verb_words();
 
 /// Waits for motions.
@@ -86,5 +147,6 @@ class Motions final : public Doing {
  private:
   std::vector<std::shared_ptr<MotionRecord>> records_;
 };
+[[nodiscard]] std::unique_ptr<Doing> wait_for(std::shared_ptr<MotionRecord> motion);
 
 }  // namespace cogstride

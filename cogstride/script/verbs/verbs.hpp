@@ -1,26 +1,37 @@
-// The verbs that are objects of their own, a file each.
+// The verbs of the language, a file each.
 #pragma once
 
 #include "cogstride/script/verbs/verb.hpp"
 
 namespace cogstride {
 
-std::unique_ptr<Verb> read_arm(LineReader& reader, Statement& statement);
-std::unique_ptr<Verb> read_brake(LineReader& reader, Statement& statement);
-std::unique_ptr<Verb> read_coast(LineReader& reader, Statement& statement);
-std::unique_ptr<Verb> read_hold(LineReader& reader, Statement& statement);
-std::unique_ptr<Verb> read_release(LineReader& reader, Statement& statement);
-std::unique_ptr<Verb> read_switch(LineReader& reader, Statement& statement);
-std::unique_ptr<Verb> read_teach(LineReader& reader, Statement& statement);
-std::unique_ptr<Verb> read_wait(LineReader& reader, Statement& statement);
-
-inline constexpr VerbWord arm_verb{"arm", read_arm};
-inline constexpr VerbWord brake_verb{"brake", read_brake};
-inline constexpr VerbWord coast_verb{"coast", read_coast};
-inline constexpr VerbWord hold_verb{"hold", read_hold};
-inline constexpr VerbWord release_verb{"release", read_release};
-inline constexpr VerbWord switch_verb{"switch", read_switch};
-inline constexpr VerbWord teach_verb{"teach", read_teach};
-inline constexpr VerbWord wait_verb{"wait", read_wait};
+std::unique_ptr<Verb> read_arm(LineReader& reader);
+std::unique_ptr<Verb> read_brake(LineReader& reader);
+std::unique_ptr<Verb> read_coast(LineReader& reader);
+std::unique_ptr<Verb> read_drive(LineReader& reader);
+std::unique_ptr<Verb> read_fade(LineReader& reader);
+std::unique_ptr<Verb> read_faster(LineReader& reader);
+std::unique_ptr<Verb> read_hold(LineReader& reader);
+std::unique_ptr<Verb> read_home(LineReader& reader);
+std::unique_ptr<Verb> read_jog(LineReader& reader);
+std::unique_ptr<Verb> read_measure(LineReader& reader);
+std::unique_ptr<Verb> read_move(LineReader& reader);
+std::unique_ptr<Verb> read_ready(LineReader& reader);
+std::unique_ptr<Verb> read_release(LineReader& reader);
+std::unique_ptr<Verb> read_reverse(LineReader& reader);
+std::unique_ptr<Verb> read_slower(LineReader& reader);
+std::unique_ptr<Verb> read_spin(LineReader& reader);
+std::unique_ptr<Verb> read_stop(LineReader& reader);
+std::unique_ptr<Verb> read_swing(LineReader& reader);
+std::unique_ptr<Verb> read_switch(LineReader& reader);
+std::unique_ptr<Verb> read_teach(LineReader& reader);
+std::unique_ptr<Verb> read_throttle(LineReader& reader);
+std::unique_ptr<Verb> read_turn(LineReader& reader);
+std::unique_ptr<Verb> read_wait(LineReader& reader);
+std::unique_ptr<Block> read_arrive(LineReader& reader);
+std::unique_ptr<Block> read_in_order(LineReader& reader);
+std::unique_ptr<Block> read_repeat(LineReader& reader);
+std::unique_ptr<Block> read_start(LineReader& reader);
+std::unique_ptr<Block> read_with(LineReader& reader);
 
 }  // namespace cogstride

@@ -7,6 +7,7 @@
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/script/line_reader.hpp"
+#include "cogstride/script/verbs/patience.hpp"
 #include "cogstride/script/verbs/verbs.hpp"
 
 namespace cogstride {
@@ -14,31 +15,11 @@ namespace {
 
 constexpr ExactTime looking_period = ExactTime::from_base({1, 1000});  // for a place to be passed
 
-/// For so long at the most, where it says so.
-class Patience {
- public:
-  Patience(const Stage& stage, const std::optional<ExactTime>& longest)
-      : began_(stage.lines.now()),
-        until_(longest ? began_ + stage.ticks(*longest) : never),
-        ticks_per_second_(stage.cast.clock.base().to_double()) {}
-  [[nodiscard]] Tick until() const { return until_; }
-  [[nodiscard]] bool is_out(Tick now) const { return now >= until_; }
-  /// "10 s"
-  [[nodiscard]] std::string waited(Tick now) const {
-    return fmt::format("{:.4g} s", static_cast<double>(now - began_) / ticks_per_second_);
-  }
-
- private:
-  Tick began_;
-  Tick until_;
-  double ticks_per_second_;
-};
-
 class WaitTime final : public Verb {
  public:
   explicit WaitTime(ExactTime pause) : pause_(pause) {}
-  void foresee(const Rig&, const Statement&, Foreseen& known) const override {
-    known.length.seconds += pause_.base().to_double();
+  void foresee(const Statement&, Walk& walk) const override {
+    walk.known.length.seconds += pause_.base().to_double();
   }
   [[nodiscard]] bool has_known_length() const override { return true; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
@@ -63,9 +44,7 @@ class WaitLine final : public Verb {
  public:
   WaitLine(AwaitedLine awaits, std::optional<ExactTime> longest)
       : awaits_(std::move(awaits)), longest_(longest) {}
-  void foresee(const Rig&, const Statement&, Foreseen& known) const override {
-    known.length.is_whole = false;
-  }
+  void foresee(const Statement&, Walk& walk) const override { walk.known.length.is_whole = false; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     return std::make_unique<Waiting>(*stage.cast.inputs, awaits_, Patience(stage, longest_));
   }
@@ -97,9 +76,7 @@ class WaitPlace final : public Verb {
  public:
   WaitPlace(std::size_t mechanism, OutputPosition passes, std::optional<ExactTime> longest)
       : mechanism_(mechanism), passes_(passes), longest_(longest) {}
-  void foresee(const Rig&, const Statement&, Foreseen& known) const override {
-    known.length.is_whole = false;
-  }
+  void foresee(const Statement&, Walk& walk) const override { walk.known.length.is_whole = false; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     return std::make_unique<Waiting>(stage, *stage.cast.mechanisms[mechanism_], passes_,
                                      Patience(stage, longest_));
@@ -159,7 +136,7 @@ std::optional<ExactTime> read_longest(LineReader& reader) {
 
 }  // namespace
 
-std::unique_ptr<Verb> read_wait(LineReader& reader, Statement&) {
+std::unique_ptr<Verb> read_wait(LineReader& reader) {
   if (!reader.take("until")) return std::make_unique<WaitTime>(reader.time("a time such as 0.5 s"));
   const Rig& rig = reader.rig();
   const Word name = reader.peek();

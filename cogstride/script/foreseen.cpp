@@ -1,0 +1,57 @@
+#include "cogstride/script/foreseen.hpp"
+
+#include <fmt/format.h>
+
+#include "cogstride/motion/duty_course.hpp"
+#include "cogstride/motion/pulse_width/throttle_mover.hpp"
+#include "cogstride/plan/duty.hpp"
+
+namespace cogstride {
+
+void require_rest(const Walk& walk, std::size_t mechanism) {
+  const Statement* const spins = walk.standing(mechanism).spins;
+  if (spins == nullptr) return;
+  throw RangeError(fmt::format("{0} still spins (line {1}): write 'stop {0}' first",
+                               walk.rig.mechanisms[mechanism].name, spins->place.line));
+}
+
+void require_homed(const Walk& walk, std::size_t mechanism) {
+  require_rest(walk, mechanism);
+  if (walk.standing(mechanism).is_homed) return;
+  throw RangeError(fmt::format("nobody knows yet where {0} stands: write 'home {0}' first",
+                               walk.rig.mechanisms[mechanism].name));
+}
+
+void foresee_move(const Walk& walk, std::size_t place, const MoveOrder& order) {
+  require_homed(walk, place);
+  const Mechanism& mechanism = walk.rig.mechanisms[place];
+  Standing& standing = walk.standing(place);
+  const RampLimits limits = ramp_limits(mechanism, walk.rig.controller, order.speed, order.acceleration);
+  if (!standing.at) {
+    // From somewhere: a place is a place, and where a way leads to is seen when it comes to it.
+    if (order.to && !order.way) standing.at = target_of(mechanism, *order.to, order);
+    walk.known.length.is_whole = false;
+    return;
+  }
+  const OutputPosition target = target_of(mechanism, *standing.at, order);
+  const std::int64_t way = step_at(mechanism, target) - step_at(mechanism, *standing.at);
+  if (order.in) {
+    (void)limits_to_take(mechanism, order.in->base().to_double(), way, limits);
+    walk.known.length.seconds += order.in->base().to_double();
+  } else {
+    walk.known.length.seconds += plan_ramp({}, way, limits).duration();
+  }
+  standing.at = target;
+}
+
+double foresee_duty(const Walk& walk, std::size_t place, double duty, const std::optional<ExactTime>& in) {
+  const Mechanism& mechanism = walk.rig.mechanisms[place];
+  const DutyLimits limits = mechanism.is_throttled() ? throttle_limits(mechanism) : duty_limits(mechanism);
+  Standing& standing = walk.standing(place);
+  const DutyPlan plan =
+      plan_duty(standing.duty, duty, limits, in ? std::optional(in->base().to_double()) : std::nullopt);
+  standing.duty = duty;
+  return plan.duration();
+}
+
+}  // namespace cogstride

@@ -1,0 +1,43 @@
+// fade lamp to 30 % in 2 s
+#include <fmt/format.h>
+
+#include "cogstride/motion/output_switch.hpp"
+#include "cogstride/script/line_reader.hpp"
+#include "cogstride/script/verbs/order_reader.hpp"
+#include "cogstride/script/verbs/verbs.hpp"
+
+namespace cogstride {
+namespace {
+
+class Fade final : public Verb {
+ public:
+  Fade(std::size_t output, double share, ExactTime in) : output_(output), share_(share), in_(in) {}
+  void foresee(const Statement&, Walk&) const override {}
+  [[nodiscard]] std::string told_of(const Rig& rig) const override { return rig.outputs[output_].name; }
+  [[nodiscard]] About about() const override { return {.faded = output_}; }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    stage.cast.outputs[output_]->fade(stage.lines, share_, stage.ticks(in_));
+    return nullptr;
+  }
+
+ private:
+  std::size_t output_;
+  double share_;  // of full duty
+  ExactTime in_;
+};
+
+}  // namespace
+
+std::unique_ptr<Verb> read_fade(LineReader& reader) {
+  const std::size_t place = reader.output();
+  const PlainOutput& output = reader.rig().outputs[place];
+  if (!output.timer || !output.pwm_frequency)
+    throw reader.wrong_statement(fmt::format(
+        "{} is only switched; to fade it, give it a timer and a pwm_frequency in the rig", output.name));
+  reader.expect("to");
+  const double share = OrderReader::share(reader, "a share such as 30 %", 0);
+  const ExactTime in = reader.take("in") ? reader.time("a time such as 2 s") : ExactTime();
+  return std::make_unique<Fade>(place, share, in);
+}
+
+}  // namespace cogstride
