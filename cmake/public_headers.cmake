@@ -13,15 +13,19 @@ set(cogstride_public_headers
     cogstride/chip/coils.hpp
     cogstride/chip/pulse_run.hpp
     cogstride/chip/quadrature.hpp
+    cogstride/chip/reaction.hpp
+    cogstride/chip/row_cycle.hpp
     cogstride/chip/six_step.hpp
     cogstride/chip/speed_loop.hpp
     cogstride/chip/tick.hpp
     cogstride/cogstride.hpp
+    cogstride/lines/cut_watch.hpp
     cogstride/lines/events.hpp
     cogstride/lines/lines.hpp
     cogstride/lines/pulse_queue.hpp
     cogstride/lines/pwm_timer.hpp
     cogstride/lines/quadrature_counter.hpp
+    cogstride/lines/row_lines.hpp
     cogstride/mechanism/boards.hpp
     cogstride/mechanism/controller.hpp
     cogstride/mechanism/limits.hpp

@@ -1,4 +1,5 @@
 #include "cogstride/bench/bench.hpp"
+#include "cogstride/mechanism/ticks.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -60,6 +61,33 @@ TraceEvent trace_event_of(const MotionNote& note, const std::string& who) {
   }
   return {note.at, who, note.text, Kind::note};
 }
+
+/// While a mechanism is homed, its switches are what it looks for: the lines leave them to planning.
+class Bench::SwitchWatch final : public Participant {
+ public:
+  explicit SwitchWatch(Bench& bench) : bench_(bench), left_to_it_(bench.movers().size(), false) {}
+  [[nodiscard]] Tick next_act() const override {
+    for (std::size_t i = 0; i < left_to_it_.size(); ++i)
+      if (is_homing(i) != left_to_it_[i]) return 0;
+    return never;
+  }
+  void act(Lines&, std::span<const Reading>) override {
+    for (std::size_t i = 0; i < left_to_it_.size(); ++i) {
+      if (is_homing(i) == left_to_it_[i]) continue;
+      left_to_it_[i] = !left_to_it_[i];
+      bench_.lines().watch(bench_.movers()[i]->id(), !left_to_it_[i]);
+    }
+  }
+
+ private:
+  [[nodiscard]] bool is_homing(std::size_t place) const {
+    const Zeroed* const zeroed = bench_.movers()[place]->zeroed();
+    return zeroed != nullptr && zeroed->is_homing();
+  }
+
+  Bench& bench_;
+  std::vector<bool> left_to_it_;  // by MechanismId
+};
 
 Bench::Bench(Rig rig, std::span<const Guest> guests)
     : rig_(std::move(rig)), posts_(std::make_unique<PostBox>()) {
@@ -358,8 +386,31 @@ BenchLoop& Bench::loop() {
     for (const auto& mover : movers_) loop_->add(*mover);
     for (const auto& output : outputs_) loop_->add(*output);
     for (const Check& each : checks_) loop_->add(*each.check);
+    switch_watch_ = std::make_unique<SwitchWatch>(*this);
+    loop_->add(*switch_watch_);
   }
   return *loop_;
+}
+
+std::vector<CutOn> Bench::cut_on_inputs() const {
+  const std::vector<Inputs::Input>& all = inputs().all();
+  std::vector<CutOn> cuts;
+  for (const Guard::Watched& watched : guard_->watched()) {
+    const bool is_emergency = watched.trip.cause == Trip::Cause::emergency_stop;
+    if (!is_emergency && watched.trip.cause != Trip::Cause::limit_switch) continue;
+    const auto input = std::find_if(all.begin(), all.end(),
+                                    [&](const Inputs::Input& each) { return each.line == watched.line; });
+    const bool at_once = (is_emergency ? rig_.stops.emergency : rig_.stops.limit_switch) == StopBy::cut;
+    CutOn cut;
+    cut.line = watched.line;
+    cut.when_high = watched.trips_when == input->active_high;
+    cut.steady_for = input->steady_for;
+    cut.released_for = input->released_for;
+    cut.waits = at_once ? 0 : ticks_at_least(planning_answers_within, rig_.controller.timer_clock);
+    if (!is_emergency) cut.while_runs = watched.trip.mechanism;
+    cuts.push_back(cut);
+  }
+  return cuts;
 }
 
 std::vector<LineSetup> Bench::line_setups() const {
@@ -502,6 +553,7 @@ void Bench::tripped(Lines&, const Trip& trip) {
                     : " outside homing";
   }
   stop(how, why, code_of(trip.cause));
+  lines().answer_cuts();  // it is being stopped as the rig says
   const Tick now = lines().now();
   // What concerns several mechanisms is one thing that happened.
   const bool is_known = told_trip_ == std::pair(now, why);

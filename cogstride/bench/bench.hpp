@@ -54,6 +54,7 @@ class PostBox;
 class TimedLines;
 struct Cast;
 struct CounterSetup;
+struct CutOn;
 struct Guest;
 struct LineSetup;
 struct MotionNote;
@@ -71,6 +72,8 @@ template <class M>
 
 class Bench {
  public:
+  /// A stop that is to be braked for has to be within so long: else all lines are put at rest.
+  static constexpr ExactTime planning_answers_within = ExactTime::from_base({1, 10});
   virtual ~Bench();
   Bench(const Bench&) = delete;
   Bench& operator=(const Bench&) = delete;
@@ -202,6 +205,8 @@ class Bench {
   void sample_signals_of(const Mover& mover, Tick at, std::span<double> values) const;
   /// Of everything that the rig has lines for: movers, inputs, plain outputs.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
+  /// What whoever plays the lines acts on by itself: emergency stops, and the limit switches of what moves.
+  [[nodiscard]] std::vector<CutOn> cut_on_inputs() const;
   /// @throws RangeError when `span` is below 0, no number or has no end
   [[nodiscard]] Tick ticks(Time span) const;
   void tell_fault(const std::string& why);
@@ -246,6 +251,8 @@ class Bench {
   std::vector<std::unique_ptr<Knob>> knobs_;  // those that somebody has asked for
   std::unique_ptr<Inputs> inputs_;
   std::unique_ptr<Guard> guard_;
+  class SwitchWatch;
+  std::unique_ptr<SwitchWatch> switch_watch_;
   std::vector<std::unique_ptr<ArrivingTogether>> arriving_;
   bool checks_encoders_ = true;
   mutable std::vector<std::size_t> own_signals_{};  // how many, by MechanismId

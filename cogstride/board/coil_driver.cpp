@@ -7,6 +7,11 @@
 #include "cogstride/plan/excitation.hpp"
 
 namespace cogstride {
+namespace {
+
+constexpr std::int32_t rows_in_a_turn = 8;  // twice over, where a turn has four
+
+}  // namespace
 
 CoilDriver::CoilDriver(const Mechanism& mechanism, MechanismId id)
     : name_(mechanism.name),
@@ -22,10 +27,13 @@ std::vector<LineSetup> CoilDriver::line_setups() const {
     setups.push_back({line_id(wiring_.coils[i]),
                       name_ + names[i],
                       id_,
-                      Use::level,
+                      Use::rows,
                       level_for(wiring_.coils[i], false),
                       0,
                       {}});
+  for (const DrivenLine& coil : wiring_.coils) setups.front().rows.lines.push_back(line_id(coil));
+  for (std::int32_t step = 0; step < rows_in_a_turn; ++step)
+    setups.front().rows.cycle.push_back(chip::coil_row(stepping_, step));
   if (wiring_.enable)
     setups.push_back({line_id(*wiring_.enable),
                       name_ + ".enable",
@@ -37,8 +45,7 @@ std::vector<LineSetup> CoilDriver::line_setups() const {
   return setups;
 }
 
-void CoilDriver::put_row(Lines& lines, Tick at, std::int64_t step) const {
-  const std::uint8_t on = chip::coil_row(stepping_, static_cast<std::int32_t>(step & 7));
+void CoilDriver::put_coils(Lines& lines, Tick at, std::uint8_t on) const {
   std::array<Level, 4> levels{};
   for (std::size_t i = 0; i < levels.size(); ++i)
     levels[i] = {line_id(wiring_.coils[i]), level_for(wiring_.coils[i], (on >> i & 1U) != 0)};
@@ -46,57 +53,24 @@ void CoilDriver::put_row(Lines& lines, Tick at, std::int64_t step) const {
 }
 
 void CoilDriver::put_enable(Lines& lines, Tick at, bool on) {
-  if (on) {
-    put_row(lines, at, put_);
-  } else {
-    std::array<Level, 4> levels{};
-    for (std::size_t i = 0; i < levels.size(); ++i)
-      levels[i] = {line_id(wiring_.coils[i]), level_for(wiring_.coils[i], false)};
-    lines.put(at, levels);
-  }
+  const auto place = static_cast<std::int32_t>(put_ & (rows_in_a_turn - 1));
+  put_coils(lines, at, on ? chip::coil_row(stepping_, place) : 0);
   if (!wiring_.enable) return;
   const std::array enable{Level{line_id(*wiring_.enable), level_for(*wiring_.enable, on)}};
   lines.put(at, enable);
 }
 
-void CoilDriver::forget_before(Tick at) {
-  while (!rows_.empty() && rows_.front().at < at) {
-    last_gone_ = rows_.front();
-    rows_.pop_front();
-  }
-}
-
-void CoilDriver::put_run(Lines& lines, FineTick start, const chip::PulseRun& run) {
-  forget_before(lines.now());
-  chip::PulsePlayer<chip::PulseRun> player(start);
-  player.load(run);
-  while (player.left() > 0) {
-    player.advance();
-    if (!player.makes_pulses()) continue;
-    put_ += player.is_backwards() ? -1 : 1;
-    put_row(lines, player.tick(), put_);
-    rows_.push_back({player.tick(), put_});
-  }
+void CoilDriver::put_run(Lines& lines, FineTick start, const chip::PulseRun& run,
+                         std::optional<StopOn> stop) {
+  lines.put(start, step_line(), std::span(&run, 1), stop);
+  if ((run.flags & chip::run_silent) != 0) return;
+  put_ += (run.flags & chip::run_backwards) != 0 ? -std::int64_t{run.steps} : std::int64_t{run.steps};
 }
 
 Withdrawn CoilDriver::withdraw(Lines& lines, Tick from) {
-  (void)lines.withdraw(id_, from);
-  while (!rows_.empty() && rows_.back().at >= from) rows_.pop_back();
-  const Row last = rows_.empty() ? last_gone_ : rows_.back();
-  put_ = last.step;
-  Withdrawn left;
-  left.steps = last.step;
-  left.last_pulse = last.at;
+  const Withdrawn left = lines.withdraw(id_, from);
+  put_ = left.steps;
   return left;
-}
-
-std::int64_t CoilDriver::step_at(Tick at) const {
-  std::int64_t step = last_gone_.step;
-  for (const Row& row : rows_) {
-    if (row.at > at) break;
-    step = row.step;
-  }
-  return step;
 }
 
 }  // namespace cogstride

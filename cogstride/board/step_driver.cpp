@@ -23,12 +23,9 @@ MechanismId StepDriver::id() const {
 }
 std::vector<LineId> StepDriver::step_lines() const {
   const auto* const step_dir = std::get_if<StepDirDriver>(&kind_);
-  if (step_dir == nullptr) return {};
+  if (step_dir == nullptr) return {std::get<CoilDriver>(kind_).step_line()};
   if (step_dir->is_two_pulse()) return {step_dir->step_line(), step_dir->dir_line()};
   return {step_dir->step_line()};
-}
-std::int64_t StepDriver::row_at(Tick at) const {
-  return std::get<CoilDriver>(kind_).step_at(at);
 }
 
 Tick StepDriver::wake() const {
@@ -60,7 +57,7 @@ void StepDriver::put_run(Lines& lines, FineTick start, const chip::PulseRun& run
   if (const auto* const step_dir = std::get_if<StepDirDriver>(&kind_)) {
     step_dir->put_run(lines, start, run, stop);
   } else {
-    std::get<CoilDriver>(kind_).put_run(lines, start, run);
+    std::get<CoilDriver>(kind_).put_run(lines, start, run, stop);
   }
 }
 Withdrawn StepDriver::withdraw(Lines& lines, Tick from) {

@@ -16,11 +16,8 @@ class StepDriver {
 
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] MechanismId id() const;
-  /// The lines whose pulses are the steps: one, or one for each direction; none where each step is a row of
-  /// levels.
+  /// The lines whose runs are the steps: one, or one for each direction.
   [[nodiscard]] std::vector<LineId> step_lines() const;
-  /// Where rows are the steps, the step that is on the lines.
-  [[nodiscard]] std::int64_t row_at(Tick at) const;
 
   [[nodiscard]] Tick wake() const;
   [[nodiscard]] Tick dir_steady_before() const;
@@ -29,7 +26,6 @@ class StepDriver {
 
   void put_enable(Lines& lines, Tick at, bool on);
   void put_direction(Lines& lines, Tick at, bool forwards);
-  /// @param stop  where rows are the steps, acted on by whoever reads the edge, not by the lines
   void put_run(Lines& lines, FineTick start, const chip::PulseRun& run, std::optional<StopOn> stop);
   Withdrawn withdraw(Lines& lines, Tick from);
 

@@ -10,6 +10,10 @@
 namespace cogstride {
 namespace {
 
+bool makes_runs(const LineSetup& line) {
+  return line.use == LineSetup::Use::pulses || !line.rows.cycle.empty();
+}
+
 bool is_before(FineTick a, FineTick b) {
   return a.tick != b.tick ? a.tick < b.tick : a.fraction < b.fraction;
 }
@@ -25,13 +29,28 @@ CheckedLines::CheckedLines(Setup setup, TimedLines& inner) : setup_(std::move(se
           fmt::format("line {} is used by {} and by {}", number, lines_[number].setup.name, line.name));
     lines_[number].is_open = true;
     lines_[number].setup = line;
-    if (line.use == LineSetup::Use::pulses) pulse_lines_.push_back(number);
+    if (makes_runs(line)) pulse_lines_.push_back(number);
   }
+  for (const LineSetup& front : setup_.lines) require_sound_rows(front);
   for (const PwmSetup& pwm : setup_.pwm) {
     for (const PwmSetup::Channel& channel : pwm.channels) {
       opened(channel.line).pwm_period = pwm.period;
       if (channel.complement) (void)opened(*channel.complement);
     }
+  }
+}
+
+/// @throws RangeError when lines that change together are not such lines of one owner, or too many
+void CheckedLines::require_sound_rows(const LineSetup& front) {
+  const RowSetup& rows = front.rows;
+  if (rows.cycle.empty() && rows.lines.empty()) return;
+  if (rows.lines.empty() || rows.lines.size() > 8 || rows.cycle.empty() || rows.cycle.size() > 255)
+    throw RangeError(fmt::format("{}: {} lines in {} rows; 1 to 8 can change together, in 1 to 255 rows",
+                                 front.name, rows.lines.size(), rows.cycle.size()));
+  for (const LineId line : rows.lines) {
+    const LineSetup& one = opened(line).setup;
+    if (one.use != LineSetup::Use::rows || one.owner != front.owner)
+      throw RangeError(fmt::format("{}: {} is no line that changes with it", front.name, one.name));
   }
 }
 
@@ -56,7 +75,7 @@ void CheckedLines::put(Tick at, std::span<const Level> levels) {
   for (const Level& level : levels) {
     const LineSetup& line = opened(level.line).setup;
     if (line.use == LineSetup::Use::input) throw RangeError(line.name + " is an input");
-    if (line.use != LineSetup::Use::level)
+    if (line.use != LineSetup::Use::level && line.use != LineSetup::Use::rows)
       throw RangeError(line.name +
                        (line.use == LineSetup::Use::pulses ? " makes pulses" : " carries a duty") +
                        ": no level is put on it");
@@ -67,7 +86,10 @@ void CheckedLines::put(Tick at, std::span<const Level> levels) {
 void CheckedLines::put(FineTick start, LineId id, std::span<const chip::PulseRun> runs,
                        std::optional<StopOn> stop) {
   Opened& line = opened(id);
-  if (line.setup.use != LineSetup::Use::pulses) throw RangeError(line.setup.name + " makes no pulses");
+  if (!makes_runs(line.setup))
+    throw RangeError(line.setup.name + (line.setup.use == LineSetup::Use::rows
+                                            ? " changes with others: runs go to the first of them"
+                                            : " makes no pulses"));
   if (is_before({now(), 0}, line.runs_end) && is_before(start, line.runs_end))
     throw RangeError(fmt::format("{}: pulse runs from tick {} on overlap those put before, which end at {}",
                                  line.setup.name, start.tick, line.runs_end.tick));

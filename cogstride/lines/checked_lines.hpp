@@ -36,6 +36,8 @@ class CheckedLines final : public TimedLines {
   void cut() noexcept override;
   Tick wait_until(Tick until, std::vector<Reading>& readings) override;
   void catch_up() override { inner_.catch_up(); }
+  void answer_cuts() override { inner_.answer_cuts(); }
+  void watch(MechanismId mechanism, bool is_watched) override { inner_.watch(mechanism, is_watched); }
   void wake() noexcept override { inner_.wake(); }
 
  private:
@@ -47,6 +49,7 @@ class CheckedLines final : public TimedLines {
     std::optional<StopOn> stop{};  // of it
   };
   [[nodiscard]] Opened& opened(LineId line);
+  void require_sound_rows(const LineSetup& front);
   void require_in_time(Tick at, const char* what) const;
   void free_those_stopped_by(const Reading& reading);
 

@@ -17,9 +17,16 @@
 
 namespace cogstride {
 
+/// Several lines that change together, a row a step, round and round: the coils of a stepper.
+struct RowSetup {
+  std::vector<LineId> lines{};        ///< bit 0 first; at most 8
+  std::vector<std::uint8_t> cycle{};  ///< which of them are on, not at rest, in each row; at most 255
+};
+
 /// How a line is used and where it rests; given when the lines are opened.
 struct LineSetup {
-  enum class Use : std::uint8_t { level, pulses, pwm, input };
+  /// rows: one of several that change together. Levels may be put on it as well, between its runs.
+  enum class Use : std::uint8_t { level, pulses, pwm, input, rows };
   LineId id{};
   std::string name;     ///< "traverse.step"
   MechanismId owner{};  ///< whose queue `withdraw` empties
@@ -28,6 +35,7 @@ struct LineSetup {
   Tick pulse_width = 0;    ///< pulses only: from the leading edge back to rest
   SourceId source{};       ///< inputs only: the source that reports its edges
   Tick settles = 0;        ///< outputs: so long its owner's lines stand still after it has changed
+  RowSetup rows{};         ///< of the first line of those that change together, to which their runs are put
 };
 
 enum class PwmAlignment : std::uint8_t { edge, centre };
@@ -67,6 +75,17 @@ struct CounterSetup {
   Tick filter = 0;         ///< shorter pulses are taken for disturbances
 };
 
+/// An input at which whoever plays the lines puts all of them at rest by itself, whatever planning does; from
+/// then on nothing is played until planning has cut the lines too.
+struct CutOn {
+  LineId line{};
+  bool when_high = true;
+  Tick steady_for = 0;    ///< it counts when it has stood so long
+  Tick released_for = 0;  ///< and can again when it has been back so long
+  Tick waits = 0;         ///< so long from then on planning may say that it acts itself (answer_cuts)
+  std::optional<MechanismId> while_runs{};  ///< only while this one's lines have something to make
+};
+
 /// That one put can change.
 inline constexpr std::size_t most_levels_together = 24;
 inline constexpr std::size_t most_duties_together = 8;
@@ -89,9 +108,12 @@ class Lines {
   /// plain output, or there are too many
   virtual void put(Tick at, std::span<const Level> levels) = 0;
   /// Step pulses on one line: `runs` are played from `start` on. The leading edge of each pulse falls on the
-  /// tick nearest to its step; the line returns to rest after its pulse width.
+  /// tick nearest to its step; the line returns to rest after its pulse width. Of lines that change together,
+  /// each step puts the next row on all of them in one port write, a step backwards the one before; the cycle
+  /// goes on from where the last run left it.
   /// @throws RangeError when the first pulse would be too early, or the runs begin before the end of what was
-  /// put already and has not been withdrawn; when the line makes no pulses, or `stop` is at no input
+  /// put already and has not been withdrawn; when the line makes neither pulses nor rows, or `stop` is at no
+  /// input
   virtual void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
                    std::optional<StopOn> stop) = 0;
   /// Compare values of duty channels, each at the first period of its timer that starts at or after `at`:
@@ -118,6 +140,10 @@ class TimedLines : public Lines {
   /// now() becomes the instant that it is. Simulated time passes in wait_until() alone; live time passes by
   /// itself, and now() stands still in between, so that all who act see the same instant.
   virtual void catch_up() {}
+  /// Planning acts itself on what waits for it (CutOn::waits).
+  virtual void answer_cuts() {}
+  /// Whether inputs that count while a mechanism runs do: not while it is homed by them.
+  virtual void watch(MechanismId /*mechanism*/, bool /*is_watched*/) {}
   /// From any thread or signal handler: a wait_until() that waits for a clock returns soon, with nothing
   /// read.
   virtual void wake() noexcept {}

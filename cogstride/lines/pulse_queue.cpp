@@ -59,11 +59,12 @@ Tick PulseQueue::next() {
   return never;
 }
 
-void PulseQueue::make() {
+bool PulseQueue::make() {
   chip::PulsePlayer<chip::PulseRun>& player = trains_[first_].player;
   player.advance();
   steps_ += player.is_backwards() ? -1 : 1;
   last_pulse_ = player.tick();
+  return player.is_backwards();
 }
 
 Withdrawn PulseQueue::withdraw(Tick from) {
@@ -79,6 +80,12 @@ Withdrawn PulseQueue::withdraw(Tick from) {
     }
   }
   return left;
+}
+
+void PulseQueue::edge(LineId line, bool high) {
+  if (is_empty()) return;
+  const std::optional<StopOn>& stop = trains_[first_].stop;
+  if (stop && stop->line == line && (stop->edge == Edge::rising) == high) clear();
 }
 
 void PulseQueue::clear() {

@@ -22,12 +22,10 @@ class PulseQueue {
 
   /// The tick of the next pulse, or `never`. Passes over silence.
   [[nodiscard]] Tick next();
-  /// Makes the next pulse, whose tick next() has said.
-  void make();
-  /// The edge at which what is being played ends.
-  [[nodiscard]] std::optional<StopOn> stop() const {
-    return is_empty() ? std::nullopt : trains_[first_].stop;
-  }
+  /// Makes the next pulse, whose tick next() has said. @return whether it is a step backwards
+  bool make();
+  /// An input has changed: at the edge that ends what is being played, all is dropped.
+  void edge(LineId line, bool high);
 
   /// Takes back what begins at `from` or later. @return what will have gone out when the rest has been made
   Withdrawn withdraw(Tick from);

@@ -131,10 +131,7 @@ class ScriptedPlayer final : public TimedLines {
           readings.push_back({now_, setup.source, edge.high ? 1 : 0});
           values_[setup.source] = edge.high ? 1 : 0;
         }
-      for (auto& [line, queue] : queues_)
-        if (const auto stop = queue.stop();
-            stop && stop->line == edge.line && (stop->edge == Edge::rising) == edge.high)
-          queue.clear();
+      for (auto& [line, queue] : queues_) queue.edge(edge.line, edge.high);
     }
   }
   void read_samples(std::vector<Reading>& readings) {

@@ -17,6 +17,7 @@ EdgePlayer::EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports&
       port_(port),
       commands_(commands),
       reports_(reports),
+      cuts_(setup_.cuts),
       began_ns_(port.now_ns()) {
   std::vector<MechanismId> owners;
   for (const LineSetup& setup_of : setup_.lines) {
@@ -29,7 +30,8 @@ EdgePlayer::EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports&
     const auto known = std::find(owners.begin(), owners.end(), setup_of.owner);
     opened.owner = static_cast<std::size_t>(known - owners.begin());
     if (known == owners.end()) owners.push_back(setup_of.owner);
-    if (setup_of.use == LineSetup::Use::pulses) pulse_lines_.push_back(number);
+    if (!setup_of.rows.cycle.empty()) opened.rows = RowLines(setup_of, setup_.lines);
+    if (setup_of.use == LineSetup::Use::pulses || !opened.rows.is_none()) pulse_lines_.push_back(number);
   }
   owners_.resize(owners.size());
   for (std::size_t number = 0; number < lines_.size(); ++number) {
@@ -46,7 +48,6 @@ EdgePlayer::EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports&
                          static_cast<double>(pwm.period) * 1e9 / setup_.ticks_per_second, first.setup.owner});
     }
   }
-  for (const Setup::Reaction& reaction : setup_.reactions) watched_.push_back({reaction});
   planning_seen_ns_.store(began_ns_);
   // What it may need while it plays is fetched before.
   levels_.reserve(usual_room);
@@ -115,15 +116,10 @@ void EdgePlayer::take(const LiveCommand& command) {
       break;
     }
     case LiveCommand::Kind::answered:
-      for (Watched& watched : watched_)
-        if (!watched.reaction.cuts) watched.counts_at = watched.acts_at = never;
+      cuts_.answer();
       break;
     case LiveCommand::Kind::watch:
-      for (Watched& watched : watched_) {
-        if (watched.reaction.while_runs != command.mechanism) continue;
-        watched.is_watched = command.is_watched;
-        if (!command.is_watched) watched.counts_at = watched.acts_at = never;
-      }
+      cuts_.watch(command.mechanism, command.is_watched);
       break;
   }
 }
@@ -158,45 +154,14 @@ void EdgePlayer::take_edges() {
             .high = edge.high,
             .is_edge = true,
             .source = input.setup.source});
-    for (const std::size_t number : pulse_lines_) {
-      Line& pulsed = lines_[number];
-      const std::optional<StopOn> stop = pulsed.pulses.stop();
-      if (stop && stop->line == edge.line && (stop->edge == Edge::rising) == edge.high) pulsed.pulses.clear();
-    }
-    react_to(edge);
+    for (const std::size_t number : pulse_lines_) lines_[number].pulses.edge(edge.line, edge.high);
+    cuts_.edge(edge.line, edge.high, now(), [this](MechanismId mechanism) { return runs(mechanism); });
   }
-}
-
-void EdgePlayer::react_to(const PortEdge& edge) {
-  for (Watched& watched : watched_) {
-    const Setup::Reaction& reaction = watched.reaction;
-    if (reaction.line != edge.line) continue;
-    if (edge.high != reaction.when_high) {
-      if (now() < watched.counts_at) watched.counts_at = watched.acts_at = never;  // it has bounced
-      continue;
-    }
-    if (!watched.is_watched || (reaction.while_runs && !runs(*reaction.while_runs))) continue;
-    if (watched.acts_at != never) continue;
-    watched.counts_at = now() + reaction.steady_for;
-    watched.acts_at = watched.counts_at + (reaction.cuts ? 0 : setup_.answer_within);
-  }
-}
-
-Tick EdgePlayer::next_reaction() const {
-  Tick next = never;
-  for (const Watched& watched : watched_) next = std::min(next, watched.acts_at);
-  return next;
 }
 
 void EdgePlayer::act_by_itself() {
-  if (next_reaction() <= now()) {
-    bool cuts = false;
-    for (Watched& watched : watched_) {
-      if (watched.acts_at > now()) continue;
-      cuts = cuts || watched.reaction.cuts;
-      watched.counts_at = watched.acts_at = never;
-    }
-    put_at_rest(cuts ? CutBy::reaction : CutBy::no_answer);
+  if (cuts_.next() <= now()) {
+    put_at_rest(cuts_.take(now()) ? CutBy::reaction : CutBy::no_answer);
     plays_nothing_ = true;
   } else if (setup_.silence_ns > 0 &&
              port_.now_ns() - planning_seen_ns_.load(std::memory_order_acquire) > setup_.silence_ns &&
@@ -247,7 +212,7 @@ void EdgePlayer::obey_cut() {
   }
   samplings_.clear();
   plays_nothing_ = false;
-  for (Watched& watched : watched_) watched.counts_at = watched.acts_at = never;
+  cuts_.forget();
   put_at_rest(CutBy::planning);
   cuts_made_.fetch_add(1, std::memory_order_acq_rel);
   has_told_ = true;
@@ -302,7 +267,7 @@ EdgePlayer::NextEdge EdgePlayer::next_of(const Owner& owner) {
     next.timer = place;
   }
   for (const std::size_t number : owner.lines) {
-    if (lines_[number].setup.use != LineSetup::Use::pulses) continue;
+    if (lines_[number].setup.use != LineSetup::Use::pulses && lines_[number].rows.is_none()) continue;
     const Tick planned = planned_next(lines_[number]);
     if (planned >= next.planned) continue;
     next.planned = planned;
@@ -331,6 +296,13 @@ void EdgePlayer::add_levels(std::size_t place) {
 
 void EdgePlayer::add_pulse(std::size_t number, Tick planned) {
   Line& pulsed = lines_[number];
+  if (!pulsed.rows.is_none()) {
+    pulsed.rows.step(pulsed.pulses.make(), [&](const Level& level) {
+      out_.push_back(level);
+      written_.push_back(planned);
+    });
+    return;
+  }
   if (pulsed.back_at != never) {
     pulsed.back_at = never;
     out_.push_back({pulsed.setup.id, pulsed.setup.rest_high});
@@ -437,7 +409,7 @@ void EdgePlayer::turn() {
     next = next_due();
   }
   for (const Sampling& sampling : samplings_) next = std::min(next, sampling.next);
-  next = std::min(next, next_reaction());
+  next = std::min(next, cuts_.next());
   const std::int64_t latest_wake = port_.now_ns() + setup_.longest_sleep_ns;
   const std::int64_t next_ns = next == never ? latest_wake : std::min(latest_wake, ns_of(next));
   if (next_ns - port_.now_ns() > setup_.spin_ns) {

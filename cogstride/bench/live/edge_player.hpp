@@ -26,8 +26,10 @@
 
 #include "cogstride/bench/live/lateness.hpp"
 #include "cogstride/bench/live/live_messages.hpp"
+#include "cogstride/lines/cut_watch.hpp"
 #include "cogstride/lines/pulse_queue.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
+#include "cogstride/lines/row_lines.hpp"
 #include "cogstride/port/line_port.hpp"
 
 namespace cogstride {
@@ -41,16 +43,7 @@ class EdgePlayer {
     Tick bound = 0;            ///< an edge may be so late
     std::int64_t spin_ns = 0;  ///< so long before an edge it does not sleep any more
     std::int64_t longest_sleep_ns = 50'000'000;
-    /// An input that the player acts on by itself.
-    struct Reaction {
-      LineId line{};
-      bool when_high = true;
-      bool cuts = true;     ///< else planning may brake: it has `answer_within` to say that it does
-      Tick steady_for = 0;  ///< it counts when it has stood so long
-      std::optional<MechanismId> while_runs{};  ///< only while this one's lines have something to make
-    };
-    std::vector<Reaction> reactions{};
-    Tick answer_within = 0;
+    std::vector<CutOn> cuts{};    ///< inputs that it acts on by itself
     std::int64_t silence_ns = 0;  ///< nothing moves for longer without planning; 0: not looked at
   };
   using Commands = boost::lockfree::spsc_queue<LiveCommand>;
@@ -108,6 +101,7 @@ class EdgePlayer {
     std::size_t owner = 0;
     std::size_t timer = 0;  // of its duty, in timers_
     PulseQueue pulses{};
+    RowLines rows{};            // of the first of those that change together
     Tick back_at = never;       // planned end of the pulse that is out
     Tick planned = -never / 2;  // of its last change
     Tick written = -never / 2;  // the same, when it had really gone out
@@ -122,12 +116,6 @@ class EdgePlayer {
     LineId line{};
     Tick next = never;
     Tick period = 0;
-  };
-  struct Watched {
-    Setup::Reaction reaction;
-    bool is_watched = true;
-    Tick counts_at = never;  // when it has stood long enough
-    Tick acts_at = never;    // when lines are cut for it
   };
   struct NextEdge {
     Tick planned = never;
@@ -144,9 +132,7 @@ class EdgePlayer {
   void take_samples();
   void put_at_rest(CutBy why);
   void obey_cut();
-  void react_to(const PortEdge& edge);
   void act_by_itself();
-  [[nodiscard]] Tick next_reaction() const;
   [[nodiscard]] bool runs(MechanismId mechanism);
   [[nodiscard]] bool moves_something();
   void add_levels(std::size_t place);
@@ -179,7 +165,7 @@ class EdgePlayer {
   std::vector<Level> out_;               // of the write that is being made
   std::vector<PwmTimer::Share> shares_;  // being written
   std::vector<Tick> written_;            // when each of them was planned
-  std::vector<Watched> watched_;
+  CutWatch cuts_;
   bool plays_nothing_ = false;  // until planning cuts
   std::atomic<bool> cut_wanted_{false};
   std::atomic<std::uint64_t> cuts_made_{0};

@@ -354,11 +354,10 @@ TEST(LatenessRecord, SaysAShareToAQuarter) {
 class ReactingPlayer : public EdgePlayerTest {
  protected:
   /// A player that acts on `gate` by itself.
-  void react(EdgePlayer::Setup::Reaction reaction, Tick answer_within = 0, std::int64_t silence_ns = 0) {
+  void react(CutOn cut, std::int64_t silence_ns = 0) {
     EdgePlayer::Setup reacting = setup();
-    reaction.line = gate;
-    reacting.reactions = {reaction};
-    reacting.answer_within = answer_within;
+    cut.line = gate;
+    reacting.cuts = {cut};
     reacting.silence_ns = silence_ns;
     reacting_.emplace(std::move(reacting), port, commands, reports);
   }
@@ -384,7 +383,7 @@ class ReactingPlayer : public EdgePlayerTest {
 };
 
 TEST_F(ReactingPlayer, CutsByItselfAndPlaysNothingUntilPlanningCuts) {
-  react({.cuts = true});
+  react({});
   put(1000, steady(100, 1000));
   gate_at(20'000, true);
   run_until(30'000);
@@ -406,7 +405,7 @@ TEST_F(ReactingPlayer, CutsByItselfAndPlaysNothingUntilPlanningCuts) {
 }
 
 TEST_F(ReactingPlayer, GivesPlanningItsTimeToBrake) {
-  react({.cuts = false}, 5000);
+  react({.waits = 5000});
   put(1000, steady(100, 1000));
   gate_at(20'000, true);
   run_until(40'000);
@@ -415,7 +414,7 @@ TEST_F(ReactingPlayer, GivesPlanningItsTimeToBrake) {
 }
 
 TEST_F(ReactingPlayer, LeavesItToPlanningThatAnswers) {
-  react({.cuts = false}, 5000);
+  react({.waits = 5000});
   put(1000, steady(100, 1000));
   gate_at(20'000, true);
   run_until(22'000);
@@ -426,7 +425,7 @@ TEST_F(ReactingPlayer, LeavesItToPlanningThatAnswers) {
 }
 
 TEST_F(ReactingPlayer, TakesNoBounceForAStop) {
-  react({.cuts = true, .steady_for = 2000});
+  react({.steady_for = 2000});
   put(1000, steady(100, 500));
   for (Tick at = 10'000; at < 14'000; at += 1000) gate_at(at, at % 2000 == 0);
   run_until(20'000);
@@ -438,7 +437,7 @@ TEST_F(ReactingPlayer, TakesNoBounceForAStop) {
 }
 
 TEST_F(ReactingPlayer, WatchesSwitchesOfWhatMovesAlone) {
-  react({.cuts = true, .while_runs = owner});
+  react({.while_runs = owner});
   gate_at(5000, true);
   gate_at(6000, false);
   run_until(8000);
@@ -457,7 +456,7 @@ TEST_F(ReactingPlayer, WatchesSwitchesOfWhatMovesAlone) {
 }
 
 TEST_F(ReactingPlayer, CutsWhatMovesWithoutPlanning) {
-  react({.cuts = true}, 0, 50'000'000);
+  react({}, 50'000'000);
   run_until(200'000);
   EXPECT_TRUE(cuts().empty()) << "nothing moves";
   const Tick from = reacting_->now();

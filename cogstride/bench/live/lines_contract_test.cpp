@@ -9,6 +9,7 @@
 #include "cogstride/bench/live/live_lines.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/lines/checked_lines.hpp"
+#include "cogstride/plant/surroundings.hpp"
 #include "cogstride/quantity/error.hpp"
 #include "support/level_port.hpp"
 #include "support/scripted_lines.hpp"
@@ -24,20 +25,42 @@ constexpr LineId gate{2};
 constexpr LineId lamp{3};
 constexpr LineId fan{4};
 constexpr LineId other_step{5};
+constexpr std::array<LineId, 4> coils{LineId{6}, LineId{7}, LineId{8}, LineId{9}};
+constexpr LineId halt{10};
 constexpr MechanismId own{7};
 constexpr MechanismId other{8};
+constexpr MechanismId third{9};
 constexpr SourceId gate_source{2};
 
 std::vector<LineSetup> lines() {
-  return {{step, "x.step", own, Use::pulses, false, 10},
-          {dir, "x.dir", own, Use::level, true},
-          {gate, "x.gate", own, Use::input, false, 0, gate_source},
-          {lamp, "lamp", own, Use::pwm},
-          {fan, "fan", other, Use::pwm},
-          {other_step, "y.step", other, Use::pulses, false, 10}};
+  std::vector<LineSetup> all{{step, "x.step", own, Use::pulses, false, 10},
+                             {dir, "x.dir", own, Use::level, true},
+                             {gate, "x.gate", own, Use::input, false, 0, gate_source},
+                             {lamp, "lamp", own, Use::pwm},
+                             {fan, "fan", other, Use::pwm},
+                             {other_step, "y.step", other, Use::pulses, false, 10},
+                             {halt, "halt", {}, Use::input, false, 0, SourceId{10}}};
+  for (const LineId coil : coils)
+    all.push_back({coil, "z.coil" + std::to_string(static_cast<int>(coil)), third, Use::rows});
+  LineSetup& front = all[all.size() - coils.size()];
+  front.rows = {{coils.begin(), coils.end()}, {1, 2, 4, 8}};
+  return all;
+}
+/// All lines come to rest at `halt`, and at `gate` while x moves, unless that is answered within 40 ms.
+std::vector<CutOn> cuts() {
+  return {{.line = halt, .released_for = 20'000}, {.line = gate, .waits = 40'000, .while_runs = own}};
 }
 std::vector<PwmSetup> pwm() {
   return {{20'000, PwmAlignment::edge, 0, {{lamp, {}}, {fan, {}}}}};
+}
+
+/// Somebody presses the gate, and then the halt, which bounces.
+std::vector<LineEdge> presses() {
+  return {{100'000, gate, true},
+          {150'000, gate, false},
+          {200'000, halt, true},
+          {201'000, halt, false},
+          {202'000, halt, true}};
 }
 
 class PlainPort final : public testing_support::LevelPort {
@@ -52,10 +75,12 @@ class PlainPort final : public testing_support::LevelPort {
 
 /// Lines as somebody plays them, behind their front. A tick is a microsecond.
 struct Played {
+  std::unique_ptr<Surroundings> hands{};
   std::unique_ptr<PlainPort> port{};
   std::unique_ptr<TimedLines> player{};
   std::unique_ptr<CheckedLines> front{};
   bool takes_late = false;
+  std::function<bool(LineId)> level{};
 };
 
 Played scripted() {
@@ -74,8 +99,12 @@ Played simulated() {
   setup.pwm = pwm();
   setup.lead = 2000;
   setup.horizon = 20'000;
+  setup.cuts = cuts();
   auto player = std::make_unique<SimulatedLines>(std::move(setup));
   SimulatedLines& made = *player;
+  played.hands = std::make_unique<Surroundings>(std::vector<Level>{{gate, false}, {halt, false}}, presses());
+  made.attach(*played.hands);
+  played.level = [&made](LineId line) { return made.level(line); };
   played.player = std::move(player);
   played.front = std::make_unique<CheckedLines>(
       CheckedLines::Setup{lines(), pwm(), [&made](SourceId source) { return made.answers(source); }}, made);
@@ -93,6 +122,7 @@ Played live() {
   setup.lead = 2000;
   setup.horizon = 20'000;
   setup.bound = 1'000'000;
+  setup.cuts = cuts();
   setup.asks_for_real_time = false;
   auto player = std::make_unique<LiveLines>(std::move(setup), *played.port);
   LiveLines& made = *player;
@@ -126,9 +156,27 @@ class LinesContract : public testing::TestWithParam<const char*> {
   void put_steps(Tick at, LineId line = step, std::optional<StopOn> stop = {}) {
     on_.put(FineTick{at, 0}, line, std::array{steady(1000, 10)}, stop);
   }
+  void run_to(Tick until) {
+    std::vector<Reading> readings;
+    while (on_.now() < until) on_.wait_until(until, readings);
+  }
+  /// With what somebody presses meanwhile.
+  void run_with_hands_to(Tick until) {
+    for (const std::vector<LineEdge> all = presses(); pressed_ < all.size(); ++pressed_) {
+      const LineEdge& press = all[pressed_];
+      if (press.at > until) break;
+      run_to(press.at);
+      if (played_.port) played_.port->press(press.line, press.high);
+    }
+    run_to(until);
+  }
+  [[nodiscard]] std::int64_t steps_of(MechanismId mechanism) {
+    return on_.withdraw(mechanism, on_.now() + on_.lead()).steps;
+  }
 
   Played played_;
   TimedLines& on_;
+  std::size_t pressed_ = 0;
 };
 
 TEST_P(LinesContract, LevelsGoToPlainOutputsAlone) {
@@ -220,8 +268,108 @@ TEST_P(LinesContract, OfWhatIsRefusedNothingIsPut) {
   on_.cut();
 }
 
+TEST_P(LinesContract, RowsFollowEachOtherAStepEach) {
+  const LineId front = coils[0];
+  const Tick at = soon();
+  on_.put(FineTick{at, 0}, front, std::array{steady(1000, 6)}, std::nullopt);
+  EXPECT_EQ(refused([&] {
+              on_.put(FineTick{soon() + 90'000, 0}, coils[1], std::array{steady(1000, 6)}, std::nullopt);
+            }),
+            "z.coil7 changes with others: runs go to the first of them");
+  EXPECT_NE(refused([&] { put_steps(at + 1000, front); }).find("overlap"), std::string::npos);
+  const auto on = [&] {
+    unsigned found = 0;
+    for (std::size_t i = 0; i < coils.size(); ++i) found |= played_.level(coils[i]) ? 1U << i : 0U;
+    return found;
+  };
+  run_to(at + 8000);
+  if (played_.level) {
+    EXPECT_EQ(on(), 4U) << "the seventh of 1, 2, 4, 8, from the first on";
+  }
+  chip::PulseRun back = steady(1000, 3);
+  back.flags = chip::run_backwards;
+  const Tick then = soon();
+  on_.put(FineTick{then, 0}, front, std::array{back}, std::nullopt);
+  run_to(then + 5000);
+  if (played_.level) {
+    EXPECT_EQ(on(), 8U) << "three rows back";
+  }
+  EXPECT_EQ(steps_of(third), 3);
+  EXPECT_EQ(refused([&] { on_.put(soon(), std::array{Level{coils[0], true}, Level{front, false}}); }), "");
+  on_.cut();
+  if (played_.level) {
+    EXPECT_EQ(on(), 0U);
+  }
+}
+
 INSTANTIATE_TEST_SUITE_P(Of, LinesContract, testing::Values("scripted", "simulated", "live"),
                          [](const auto& info) { return std::string(info.param); });
+
+/// Those that cut at an input by themselves.
+class LinesThatCut : public LinesContract {
+ protected:
+  /// 300 steps, one each millisecond, from 10 ms on.
+  void begin() { on_.put(FineTick{9'000, 0}, step, std::array{steady(1000, 300)}, std::nullopt); }
+  void expect_steps(Tick until) {
+    const double late = played_.port ? 60.0 : 1.0;  // steps: a live press comes when this computer can
+    EXPECT_NEAR(static_cast<double>(steps_of(own)), static_cast<double>(until - 9'000) / 1000.0, late);
+  }
+};
+
+TEST_P(LinesThatCut, AtAnInputWhateverPlanningDoes) {
+  begin();
+  run_with_hands_to(102'000);
+  on_.answer_cuts();  // the gate: planning acts itself
+  run_with_hands_to(250'000);
+  expect_steps(200'000);
+  const std::int64_t made = steps_of(own);
+  put_steps(on_.now() + 10'000);
+  run_to(on_.now() + 30'000);
+  EXPECT_EQ(steps_of(own), made) << "what was planned before planning knew";
+  on_.cut();
+  put_steps(on_.now() + 10'000);
+  run_to(on_.now() + 30'000);
+  EXPECT_EQ(steps_of(own), made + 10);
+}
+
+TEST_P(LinesThatCut, WhenPlanningDoesNotAnswer) {
+  begin();
+  run_with_hands_to(180'000);
+  expect_steps(140'000);
+  on_.cut();
+}
+
+TEST_P(LinesThatCut, NotWhereTheyAreNotToWatch) {
+  begin();
+  on_.watch(own, false);
+  run_with_hands_to(180'000);
+  EXPECT_GT(steps_of(own), 165);
+  on_.cut();
+}
+
+INSTANTIATE_TEST_SUITE_P(Of, LinesThatCut, testing::Values("simulated", "live"),
+                         [](const auto& info) { return std::string(info.param); });
+
+TEST(CheckedLines, RefuseRowsOfLinesThatDoNotChangeTogether) {
+  testing_support::ScriptedPlayer player({}, 0, 100);
+  const auto refused = [&](const std::function<void(LineSetup&)>& change) -> std::string {
+    std::vector<LineSetup> all = lines();
+    change(all[all.size() - coils.size()]);
+    try {
+      (void)CheckedLines({all, {}, {}}, player);
+      return {};
+    } catch (const RangeError& error) {
+      return error.what();
+    }
+  };
+  EXPECT_EQ(refused([](LineSetup&) {}), "");
+  EXPECT_EQ(refused([](LineSetup& front) { front.rows.lines.push_back(dir); }),
+            "z.coil6: x.dir is no line that changes with it");
+  EXPECT_EQ(refused([](LineSetup& front) { front.rows.lines.resize(9, coils[1]); }),
+            "z.coil6: 9 lines in 4 rows; 1 to 8 can change together, in 1 to 255 rows");
+  EXPECT_EQ(refused([](LineSetup& front) { front.rows.cycle.clear(); }),
+            "z.coil6: 4 lines in 0 rows; 1 to 8 can change together, in 1 to 255 rows");
+}
 
 TEST(CheckedLines, RefuseTwoOfOneNumberAndDutiesOnNoLine) {
   testing_support::ScriptedPlayer player({}, 0, 100);

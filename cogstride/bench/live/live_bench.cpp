@@ -65,9 +65,6 @@ class LiveBench::Supervisor final : public Participant {
  private:
   void look();
   void look_at_guardian();
-  [[nodiscard]] bool switches_differ() const;
-  [[nodiscard]] bool is_homing(std::size_t place) const;
-  void watch_switches();
   void beat(Lines& lines);
 
   LiveBench& bench_;
@@ -83,7 +80,6 @@ class LiveBench::Supervisor final : public Participant {
 
 struct LiveBench::Inside {
   static std::vector<PwmChannels::Wanted> open_duties(const LiveBench& bench, LiveLines::Setup& setup);
-  [[nodiscard]] static std::vector<LiveLines::Reaction> reactions(const LiveBench& bench);
 
   Options options;
   std::unique_ptr<KernelPort> kernel;
@@ -92,7 +88,6 @@ struct LiveBench::Inside {
   std::unique_ptr<Guardian> guardian;
   std::atomic<Guardian::State> guardians_state{Guardian::State::well};
   bool guardian_is_told = false;
-  std::vector<bool> homing{};  // of each mover: whether its switches are left to it
   std::unique_ptr<QueuedSink> trace;
   std::vector<double> samples{};  // of all signals
   std::unique_ptr<LiveLines> lines;
@@ -135,7 +130,7 @@ LiveBench::LiveBench(Rig given, Options options)
     in.guardian = std::make_unique<Guardian>(in.kernel->rest_writes(), guardians_patience);
     setup.on_turn = [&in] { in.guardians_state.store(in.guardian->beat()); };
   }
-  setup.reactions = Inside::reactions(*this);
+  setup.cuts = cut_on_inputs();
   if (controller.analogue) {
     setup.converter = options.converter;
     setup.analogue_channels = controller.analogue->channels;
@@ -149,7 +144,6 @@ LiveBench::LiveBench(Rig given, Options options)
   in.lines = std::make_unique<LiveLines>(std::move(setup), *in.port);
   in.checked = std::make_unique<CheckedLines>(std::move(checks), *in.lines);
   in.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
-  in.homing.assign(movers().size(), false);
   in.supervisor = std::make_unique<Supervisor>(*this);
   loop().add(*in.supervisor);
   if (options.trace == nullptr) return;
@@ -167,27 +161,6 @@ LiveBench::LiveBench(Rig given, Options options)
   in.supervisor->sample_each(layout.sample_period);
   in.trace->begin(layout);
   in.lines->on_edge([this](Tick at, LineId line, bool high) { inside_->trace->edge(at, line, high); });
-}
-
-/// What the player acts on by itself: emergency stops, and the limit switches of what moves.
-std::vector<LiveLines::Reaction> LiveBench::Inside::reactions(const LiveBench& bench) {
-  const std::vector<Inputs::Input>& inputs = bench.inputs().all();
-  std::vector<LiveLines::Reaction> reactions;
-  for (const Guard::Watched& watched : watched_inputs(bench.rig(), bench.moved())) {
-    const bool is_emergency = watched.trip.cause == Trip::Cause::emergency_stop;
-    if (!is_emergency && watched.trip.cause != Trip::Cause::limit_switch) continue;
-    const auto input = std::find_if(inputs.begin(), inputs.end(),
-                                    [&](const Inputs::Input& each) { return each.line == watched.line; });
-    LiveLines::Reaction reaction;
-    reaction.line = watched.line;
-    reaction.when_high = watched.trips_when == input->active_high;
-    reaction.cuts =
-        (is_emergency ? bench.rig().stops.emergency : bench.rig().stops.limit_switch) == StopBy::cut;
-    reaction.steady_for = input->steady_for;
-    if (!is_emergency) reaction.while_runs = watched.trip.mechanism;
-    reactions.push_back(reaction);
-  }
-  return reactions;
 }
 
 /// The timers of all duties. @return the lines whose duty hardware makes
@@ -313,8 +286,6 @@ void LiveBench::noted(const MotionNote& note) {
 }
 
 void LiveBench::stopped(Tick at, const Trip& trip) {
-  if (trip.cause == Trip::Cause::emergency_stop || trip.cause == Trip::Cause::limit_switch)
-    inside_->lines->answer_reactions();                  // it is being stopped as the rig says
   if (trip.cause == Trip::Cause::motion_failed) return;  // noted already
   if (inside_->verdict.fault.empty()) inside_->verdict.fault = trip.what;
   trace_event({at, "bench", trip.what, TraceEvent::Kind::fault});
@@ -329,12 +300,11 @@ LiveBench::Supervisor::Supervisor(LiveBench& bench)
 }
 
 Tick LiveBench::Supervisor::next_act() const {
-  if (bench_.inside_->lines->has_trouble() || switches_differ()) return 0;
+  if (bench_.inside_->lines->has_trouble()) return 0;
   return std::min({next_look_, next_beat_, next_sample_});
 }
 
 void LiveBench::Supervisor::act(Lines& lines, std::span<const Reading>) {
-  if (switches_differ()) watch_switches();
   if (lines.now() >= next_beat_) beat(lines);
   if (lines.now() >= next_sample_) {
     next_sample_ = lines.now() + between_samples_;
@@ -345,28 +315,6 @@ void LiveBench::Supervisor::act(Lines& lines, std::span<const Reading>) {
   if (lines.now() >= next_look_ || bench_.inside_->lines->has_trouble()) {
     next_look_ = lines.now() + between_looks_;
     look();
-  }
-}
-
-bool LiveBench::Supervisor::is_homing(std::size_t place) const {
-  const Zeroed* const zeroed = bench_.movers()[place]->zeroed();
-  return zeroed != nullptr && zeroed->is_homing();
-}
-
-bool LiveBench::Supervisor::switches_differ() const {
-  const std::vector<bool>& told = bench_.inside_->homing;
-  for (std::size_t i = 0; i < told.size(); ++i)
-    if (is_homing(i) != told[i]) return true;
-  return false;
-}
-
-/// While a mechanism is homed, its switches are what it looks for: the player leaves them to planning.
-void LiveBench::Supervisor::watch_switches() {
-  std::vector<bool>& told = bench_.inside_->homing;
-  for (std::size_t i = 0; i < told.size(); ++i) {
-    if (is_homing(i) == told[i]) continue;
-    told[i] = !told[i];
-    bench_.inside_->lines->watch_switches(bench_.movers()[i]->id(), !told[i]);
   }
 }
 
@@ -397,7 +345,7 @@ std::string words_of(CutBy why) {
       return fmt::format(
           "a stop was not braked for within {:.0f} ms, so all lines were put at rest: this computer was busy "
           "with something else",
-          1e3 * LiveLines::planning_answers_within.base().to_double());
+          1e3 * Bench::planning_answers_within.base().to_double());
     case CutBy::silence:
       return fmt::format(
           "the bench was not served for {:.0f} ms while something moved, so all lines were put at rest: call "

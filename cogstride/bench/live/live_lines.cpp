@@ -34,10 +34,7 @@ struct LiveLines::Inside {
                                 .bound = setup.bound,
                                 .spin_ns = PlayerThread::most_spin_ns,
                                 .longest_sleep_ns = PlayerThread::life_sign_ns};
-    for (const Reaction& reaction : setup.reactions)
-      of_player.reactions.push_back(
-          {reaction.line, reaction.when_high, reaction.cuts, reaction.steady_for, reaction.while_runs});
-    of_player.answer_within = ticks_at_least(planning_answers_within, setup.clock);
+    of_player.cuts = setup.cuts;
     of_player.silence_ns = std::llround(1e9 * planning_may_be_silent.base().to_double());
     return of_player;
   }
@@ -190,18 +187,18 @@ const RestOutcome& LiveLines::rested() const {
   return inside_->thread->rested();
 }
 
-void LiveLines::answer_reactions() {
+void LiveLines::answer_cuts() {
   if (inside_->has_ended) return;
   LiveCommand command;
   command.kind = LiveCommand::Kind::answered;
   inside_->push(command);
 }
 
-void LiveLines::watch_switches(MechanismId mechanism, bool are_watched) {
+void LiveLines::watch(MechanismId mechanism, bool is_watched) {
   LiveCommand command;
   command.kind = LiveCommand::Kind::watch;
   command.mechanism = mechanism;
-  command.is_watched = are_watched;
+  command.is_watched = is_watched;
   inside_->push(command);
 }
 

@@ -22,17 +22,6 @@ namespace cogstride {
 
 class LiveLines final : public TimedLines {
  public:
-  /// An input that must stop motion whatever planning does. The player puts all lines at rest at its edge;
-  /// or, where planning may brake, when that has not said within `planning_answers_within` that it does.
-  struct Reaction {
-    LineId line{};
-    bool when_high = true;
-    bool cuts = true;
-    Tick steady_for = 0;                      ///< it counts when it has stood so long
-    std::optional<MechanismId> while_runs{};  ///< only while this one moves
-  };
-  /// A stop that planning is to brake for, and does not: all lines are at rest after this.
-  static constexpr ExactTime planning_answers_within = ExactTime::from_base({1, 10});
   /// So long may planning be away (in a program's own loop, or because it hangs) while something moves or a
   /// duty is on: then all lines are put at rest.
   static constexpr ExactTime planning_may_be_silent = ExactTime::from_base({1, 4});
@@ -49,7 +38,7 @@ class LiveLines final : public TimedLines {
     /// In the player's thread, every few milliseconds: a sign of life of all of it. It stays away when
     /// something moves and planning has given none.
     std::function<void()> on_turn{};
-    std::vector<Reaction> reactions{};  ///< edges that the player acts on by itself
+    std::vector<CutOn> cuts{};
     bool asks_for_real_time = true;
   };
 
@@ -77,6 +66,8 @@ class LiveLines final : public TimedLines {
   /// Returns too, with nothing read, when trouble() has something to say.
   Tick wait_until(Tick until, std::vector<Reading>& readings) override;
   void catch_up() override;
+  void answer_cuts() override;
+  void watch(MechanismId mechanism, bool is_watched) override;
   void wake() noexcept override;
 
   /// What went wrong since it was asked last.
@@ -86,11 +77,6 @@ class LiveLines final : public TimedLines {
     std::string gone{};              ///< why the lines cannot be reached any more; empty: they can
     CutBy cut_by = CutBy::planning;  ///< another: the player has put all lines at rest by itself
   };
-  /// Planning acts on what the player waits with.
-  void answer_reactions();
-  /// Whether the switches of a mechanism are reacted to: not while it is homed by them.
-  void watch_switches(MechanismId mechanism, bool are_watched);
-
   [[nodiscard]] bool has_trouble() const;
   [[nodiscard]] Trouble take_trouble();
 

@@ -29,6 +29,8 @@ class PacedLines final : public TimedLines {
   void cut() noexcept override { inner_.cut(); }
   /// What happens within a millisecond is made up for in one go, each at its own tick.
   Tick wait_until(Tick until, std::vector<Reading>& readings) override;
+  void answer_cuts() override { inner_.answer_cuts(); }
+  void watch(MechanismId mechanism, bool is_watched) override { inner_.watch(mechanism, is_watched); }
   void wake() noexcept override { woken_.store(true, std::memory_order_release); }
 
  private:

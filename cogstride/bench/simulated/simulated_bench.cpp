@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "cogstride/bench/bench_inputs.hpp"
+#include "cogstride/bench/bench_loop.hpp"
 #include "cogstride/bench/kinds.hpp"
 #include "cogstride/bench/simulated/paced_lines.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
@@ -48,6 +49,23 @@ ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const SimulatedBench::
 
 }  // namespace
 
+/// Last of all who act: what the lines have cut by themselves, planning has cut by now, or it does not know.
+class SimulatedBench::SelfCut final : public Participant {
+ public:
+  explicit SelfCut(SimulatedBench& bench) : bench_(bench) {}
+  [[nodiscard]] Tick next_act() const override { return bench_.lines_->have_cut() ? 0 : never; }
+  void act(Lines& lines, std::span<const Reading>) override {
+    if (!bench_.lines_->have_cut()) return;
+    const std::string why = "a stop acted, and all lines were put at rest";
+    bench_.stop(StopBy::cut, why, FaultCode::controller);
+    bench_.stopped(lines.now(), {Trip::Cause::emergency_stop, {}, why});
+    bench_.tell_fault(why);
+  }
+
+ private:
+  SimulatedBench& bench_;
+};
+
 SimulatedBench::~SimulatedBench() = default;
 
 std::vector<OutsideEvent> SimulatedBench::events_not_come() const {
@@ -82,6 +100,8 @@ SimulatedBench::SimulatedBench(Rig rig, Options options)
   for (const auto& mover : movers())
     sampled_.emplace_back(signals_of(*mover).size(), twin_of(mover->id()).signals().size());
   begin_trace();
+  self_cut_ = std::make_unique<SelfCut>(*this);
+  loop().add(*self_cut_);
 }
 
 void SimulatedBench::make_twins() {
@@ -147,6 +167,7 @@ void SimulatedBench::open_lines() {
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
   setup.horizon = horizon_ticks(options_.horizon, rig().controller.timer_clock);
   setup.seed = options_.seed;
+  setup.cuts = cut_on_inputs();
   CheckedLines::Setup checks{setup.lines, setup.pwm,
                              [this](SourceId source) { return lines_->answers(source); }};
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));

@@ -111,6 +111,8 @@ class SimulatedBench final : public Bench {
   std::vector<std::pair<std::size_t, std::size_t>> sampled_;
   std::string fault_;
   std::string noted_fault_{};  // that a motion has noted itself, last
+  class SelfCut;
+  std::unique_ptr<SelfCut> self_cut_;
 };
 
 }  // namespace cogstride

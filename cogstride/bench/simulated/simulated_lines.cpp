@@ -10,7 +10,7 @@
 
 namespace cogstride {
 
-SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)) {
+SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)), cuts_(setup_.cuts) {
   for (const LineSetup& line : setup_.lines) {
     const auto number = static_cast<std::size_t>(line.id);
     if (number >= lines_.size()) lines_.resize(number + 1);
@@ -19,7 +19,9 @@ SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)) {
     state.high = line.rest_high;
   }
   for (LineState& line : lines_) {
-    if (line.setup != nullptr && line.setup->use == LineSetup::Use::pulses) pulse_lines_.push_back(&line);
+    if (line.setup == nullptr) continue;
+    if (!line.setup->rows.cycle.empty()) line.rows = RowLines(*line.setup, setup_.lines);
+    if (line.setup->use == LineSetup::Use::pulses || !line.rows.is_none()) pulse_lines_.push_back(&line);
   }
   for (const PwmSetup& pwm : setup_.pwm) {
     for (PwmSetup& own : by_owner(pwm, setup_.lines)) {
@@ -68,15 +70,18 @@ void SimulatedLines::look_each(Tick period, std::function<void(Tick)> look) {
 }
 
 void SimulatedLines::put(Tick at, std::span<const Level> levels) {
+  if (plays_nothing_) return;
   for (const Level& level : levels) levels_.emplace(at, level);
 }
 
 void SimulatedLines::put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
                          std::optional<StopOn> stop) {
+  if (plays_nothing_) return;
   line_at(line).pulses.put(start, runs, stop);
 }
 
 void SimulatedLines::put(Tick at, std::span<const Compare> compares) {
+  if (plays_nothing_) return;
   for (const Compare& compare : compares) timers_[*line_at(compare.line).timer].put(at, compare);
 }
 
@@ -120,9 +125,35 @@ Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
 }
 
 void SimulatedLines::cut() noexcept {
+  plays_nothing_ = false;
+  cuts_.forget();
+  for (auto& [source, sampling] : samplings_) sampling.next = never;
+  put_at_rest();
+}
+
+/// As an input that counts has said, whatever planning does.
+void SimulatedLines::cut_by_themselves() {
+  if (cuts_.next() > now_) return;
+  (void)cuts_.take(now_);
+  put_at_rest();
+  plays_nothing_ = true;
+}
+
+bool SimulatedLines::runs(MechanismId mechanism) {
+  const auto owns = [&](LineId line) { return line_at(line).setup->owner == mechanism; };
+  for (const auto& [at, level] : levels_)
+    if (owns(level.line)) return true;
+  for (LineState* line : pulse_lines_)
+    if (line->setup->owner == mechanism && (line->back_at != never || line->pulses.next() != never))
+      return true;
+  return std::any_of(timers_.begin(), timers_.end(), [&](const PwmTimer& timer) {
+    return owns(timer.lines().front()) && timer.is_driving();
+  });
+}
+
+void SimulatedLines::put_at_rest() {
   levels_.clear();
   for (PwmTimer& timer : timers_) timer.stop();
-  for (auto& [source, sampling] : samplings_) sampling.next = never;
   for (LineState& line : lines_) {
     if (line.setup == nullptr || line.setup->use == LineSetup::Use::input) continue;
     line.pulses.clear();
@@ -132,7 +163,7 @@ void SimulatedLines::cut() noexcept {
 }
 
 Tick SimulatedLines::next_event() {
-  Tick soonest = next_look_;
+  Tick soonest = std::min(next_look_, cuts_.next());
   if (!levels_.empty()) soonest = std::min(soonest, levels_.begin()->first);
   for (LineState* line : pulse_lines_) soonest = std::min({soonest, line->back_at, line->pulses.next()});
   for (const PwmTimer& timer : timers_) soonest = std::min(soonest, timer.next());
@@ -186,11 +217,9 @@ void SimulatedLines::take_edge(const LineEdge& edge, std::vector<Reading>& readi
     return;
   }
   readings.push_back({now_, input.setup->source, edge.high ? 1 : 0});
-  for (LineState* line : pulse_lines_) {
-    const std::optional<StopOn> stop = line->pulses.stop();
-    if (!stop || stop->line != edge.line || (stop->edge == Edge::rising) != edge.high) continue;
-    line->pulses.clear();
-  }
+  for (LineState* line : pulse_lines_) line->pulses.edge(edge.line, edge.high);
+  cuts_.edge(edge.line, edge.high, now_, [this](MechanismId mechanism) { return runs(mechanism); });
+  cut_by_themselves();
 }
 
 void SimulatedLines::take_sample(SourceId source, Sampling& sampling, std::vector<Reading>& readings) {
@@ -237,6 +266,7 @@ void SimulatedLines::tell_shares(PwmTimer& timer) {
 
 /// Everything that is due now, levels before pulses, so that DIR stands before a STEP of the same tick.
 void SimulatedLines::happen(std::vector<Reading>& readings) {
+  cut_by_themselves();
   while (!levels_.empty() && levels_.begin()->first == now_) {
     const Level level = levels_.begin()->second;
     levels_.erase(levels_.begin());
@@ -248,7 +278,11 @@ void SimulatedLines::happen(std::vector<Reading>& readings) {
       set_level(*line, line->setup->rest_high);
     }
     if (line->pulses.next() != now_) continue;
-    line->pulses.make();
+    const bool backwards = line->pulses.make();
+    if (!line->rows.is_none()) {
+      line->rows.step(backwards, [this](const Level& level) { set_level(line_at(level.line), level.high); });
+      continue;
+    }
     // A pulse longer than the gap runs into the next one: the line stays up and no edge is seen, as on a
     // bench.
     set_level(*line, !line->setup->rest_high);

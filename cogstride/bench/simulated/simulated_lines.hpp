@@ -9,10 +9,12 @@
 #include <map>
 #include <vector>
 
+#include "cogstride/lines/cut_watch.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/lines/pulse_queue.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
 #include "cogstride/lines/quadrature_counter.hpp"
+#include "cogstride/lines/row_lines.hpp"
 #include "cogstride/plant/plant.hpp"
 
 namespace cogstride {
@@ -27,6 +29,7 @@ class SimulatedLines final : public TimedLines {
     Tick lead = 0;
     Tick horizon = 960'000;
     std::uint64_t seed = 1;  ///< of ADC noise
+    std::vector<CutOn> cuts{};
   };
 
   /// Opens the lines at their rest levels. What is put is not checked: that is CheckedLines' business.
@@ -52,7 +55,11 @@ class SimulatedLines final : public TimedLines {
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;
   Tick wait_until(Tick until, std::vector<Reading>& readings) override;
+  void answer_cuts() override { cuts_.answer(); }
+  void watch(MechanismId mechanism, bool is_watched) override { cuts_.watch(mechanism, is_watched); }
 
+  /// Whether they have put all lines at rest by themselves, and planning has not cut since.
+  [[nodiscard]] bool have_cut() const { return plays_nothing_; }
   /// Whether something answers when a source is sampled.
   [[nodiscard]] bool answers(SourceId source) const;
   [[nodiscard]] bool level(LineId line) const { return line_at(line).high; }
@@ -67,7 +74,8 @@ class SimulatedLines final : public TimedLines {
     QuadratureCounter* counter = nullptr;  // that counts its edges
     bool high = false;
     std::vector<Plant*> listeners;
-    PulseQueue pulses;                   // pulse lines
+    PulseQueue pulses;                   // pulse lines, and the first of those that change together
+    RowLines rows;                       // of that one
     std::optional<std::size_t> timer{};  // of its duty, in timers_
     Tick back_at = never;                // end of the pulse that is out
   };
@@ -87,7 +95,13 @@ class SimulatedLines final : public TimedLines {
   void take_edge(const LineEdge& edge, std::vector<Reading>& readings);
   void take_sample(SourceId source, Sampling& sampling, std::vector<Reading>& readings);
 
+  void cut_by_themselves();
+  void put_at_rest();
+  [[nodiscard]] bool runs(MechanismId mechanism);
+
   Setup setup_;
+  CutWatch cuts_;
+  bool plays_nothing_ = false;  // until planning cuts
   Tick now_ = 0;
   std::vector<LineState> lines_;  // by line number
   std::vector<LineState*> pulse_lines_;

@@ -7,6 +7,7 @@
 #include <limits>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/quick_lines.hpp"
 #include "cogstride/quantity/finite.hpp"
 #include "cogstride/quantity/text.hpp"
 
@@ -95,8 +96,14 @@ std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double spee
   return log().begin(now, std::move(what));
 }
 
-std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order) {
+void DutyMover::require_loop(const Lines& lines) const {
   (void)speed_hold();
+  require_quick_lines(lines, static_cast<double>(stride_), ticks_per_second_,
+                      mechanism_.name + ": the loop of its encoder");
+}
+
+std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order) {
+  require_loop(lines);
   if (order.in)
     throw RangeError(
         fmt::format("{}: how long a move by its encoder takes follows from its limits: give it a speed",
@@ -117,7 +124,7 @@ std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& ord
 
 std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_t target, double speed,
                                                        double acceleration) {
-  (void)speed_hold();
+  require_loop(lines);
   const Tick now = lines.now();
   close_loop(now);
   hold_->move(now, target, speed, acceleration);
@@ -143,6 +150,7 @@ void DutyMover::require_no_obstacle(bool drives) const {
 std::shared_ptr<MotionRecord> DutyMover::spin(Lines& lines, const SpeedOrder& order) {
   const double speed = order.at.base.to_double();
   speed_hold().range().require(speed);
+  require_loop(lines);
   if (order.by)
     throw RangeError(
         fmt::format("{}: a held speed lasts for a time, or until it is stopped", mechanism_.name));

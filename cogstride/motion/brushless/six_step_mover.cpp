@@ -1,4 +1,5 @@
 #include "cogstride/motion/brushless/six_step_mover.hpp"
+#include "cogstride/motion/quick_lines.hpp"
 
 #include <fmt/format.h>
 
@@ -10,6 +11,8 @@
 
 namespace cogstride {
 namespace {
+
+constexpr double latest_row = 0.25;  // of a row, that it may come late
 
 constexpr double stands_after = 0.1;    // s without anything that tells of motion
 constexpr double listens_for = 0.02;    // s before a start
@@ -89,8 +92,18 @@ void SixStepMover::require(const SpeedOrder& order) const {
   log().require_no_obstacle();
 }
 
+/// What is told of its angle is acted on within a quarter of a row, or the row is the wrong one.
+void SixStepMover::require_quick(const Lines& lines, double speed) const {
+  const double rows_per_second = std::abs(speed) * rows_per_base_;
+  if (!limits_.is_held(rows_per_second)) return;
+  require_quick_lines(lines, latest_row / rows_per_second * ticks_per_second_, ticks_per_second_,
+                      fmt::format("{}: at {} its commutation", mechanism_.name,
+                                  speed_text(output_kind(mechanism_.train), speed)));
+}
+
 std::shared_ptr<MotionRecord> SixStepMover::spin(Lines& lines, const SpeedOrder& order) {
   require(order);
+  require_quick(lines, order.at.base.to_double());
   const Tick now = lines.now();
   log().end(now, MotionStatus::cancelled);
   begin(lines, order);
@@ -138,6 +151,7 @@ void SixStepMover::begin_steps(Lines& lines) {
 
 std::shared_ptr<MotionRecord> SixStepMover::hold_speed(Lines& lines, double speed, std::string what) {
   hold_->range().require(speed);
+  require_quick(lines, speed);
   const Tick now = lines.now();
   log().end(now, MotionStatus::cancelled);
   acceleration_.reset();

@@ -92,6 +92,7 @@ class SixStepMover final : public Mover, public Speeds {
   /// listens: before a start, whether it turns already; steps: open loop; coasts: let go, to be caught.
   enum class State : std::uint8_t { off, listens, steps, coasts, holds, runs_out };
   void require(const SpeedOrder& order) const;
+  void require_quick(const Lines& lines, double speed) const;
   void begin(Lines& lines, const SpeedOrder& order);
   void begin_steps(Lines& lines);
   void take(Lines& lines, std::span<const Reading> readings);

@@ -83,7 +83,7 @@ class StepperTwin final : public Twin {
                                                              : fmt::format("{} microsteps", std::abs(lost))}};
     std::erase_if(verdict.figures, [](const VerdictFigure& each) { return each.name == "net_steps"; });
     verdict.add("made", made, unit);
-    verdict.add("net_steps", static_cast<double>(steps_out(now)));
+    verdict.add("net_steps", static_cast<double>(steps_out()));
     verdict.add("pulses", static_cast<double>(counts.pulses));
     verdict.add("missed_switched_off", static_cast<double>(counts.missed_off));
     verdict.add("missed_waking", static_cast<double>(counts.missed_waking));
@@ -175,12 +175,9 @@ class StepperTwin final : public Twin {
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
 
   /// Steps that are out on the lines, backwards ones negative.
-  [[nodiscard]] std::int64_t steps_out(Tick now) const {
-    const StepDriver& driver = mover_.stream().driver();
-    const std::vector<LineId> step_lines = driver.step_lines();
-    if (step_lines.empty()) return driver.row_at(now);
+  [[nodiscard]] std::int64_t steps_out() const {
     std::int64_t steps = 0;
-    for (const LineId line : step_lines) steps += lines_.steps_made(line);
+    for (const LineId line : mover_.stream().driver().step_lines()) steps += lines_.steps_made(line);
     return steps;
   }
 
