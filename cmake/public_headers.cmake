@@ -19,6 +19,7 @@ set(cogstride_public_headers
     cogstride/chip/speed_loop.hpp
     cogstride/chip/tick.hpp
     cogstride/cogstride.hpp
+    cogstride/lines/bus_line.hpp
     cogstride/lines/cut_watch.hpp
     cogstride/lines/events.hpp
     cogstride/lines/lines.hpp

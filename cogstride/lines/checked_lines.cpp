@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "cogstride/lines/bus_line.hpp"
 #include "cogstride/lines/pulse_queue.hpp"
 #include "cogstride/quantity/error.hpp"
 
@@ -32,6 +33,12 @@ CheckedLines::CheckedLines(Setup setup, TimedLines& inner) : setup_(std::move(se
     if (makes_runs(line)) pulse_lines_.push_back(number);
   }
   for (const LineSetup& front : setup_.lines) require_sound_rows(front);
+  for (const BusSetup& bus : setup_.buses) {
+    if (&bus != &bus_of(bus.id))
+      throw RangeError(fmt::format("bus {} is used by {} and by {}", static_cast<int>(bus.id),
+                                   bus_of(bus.id).name, bus.name));
+    for (const Frame& frame : bus.rest) require_carries(bus, frame);
+  }
   for (const PwmSetup& pwm : setup_.pwm) {
     for (const PwmSetup::Channel& channel : pwm.channels) {
       opened(channel.line).pwm_period = pwm.period;
@@ -119,6 +126,30 @@ void CheckedLines::put(Tick at, std::span<const Compare> compares) {
                                    line.pwm_period));
   }
   inner_.put(at, compares);
+}
+
+const BusSetup& CheckedLines::bus_of(BusId id) const {
+  for (const BusSetup& bus : setup_.buses)
+    if (bus.id == id) return bus;
+  throw RangeError(fmt::format("bus {} has not been opened", static_cast<int>(id)));
+}
+
+void CheckedLines::require_carries(const BusSetup& bus, const Frame& frame) {
+  const bool is_bus = bus.kind == BusSetup::Kind::bus;
+  if (frame.size > Frame::most_bytes)
+    throw RangeError(
+        fmt::format("{}: {} bytes in one go; {} are the most", bus.name, frame.size, Frame::most_bytes));
+  if (frame.id > (is_bus ? largest_bus_id : 0))
+    throw RangeError(
+        is_bus ? fmt::format("{}: id {:#x}; {:#x} is the largest", bus.name, frame.id, largest_bus_id)
+               : fmt::format("{}: a serial port has no ids", bus.name));
+  if (!is_bus && frame.size == 0) throw RangeError(bus.name + ": nothing to send");
+}
+
+void CheckedLines::put(Tick at, BusId bus, const Frame& frame, MechanismId whose) {
+  require_in_time(at, "a frame");
+  require_carries(bus_of(bus), frame);
+  inner_.put(at, bus, frame, whose);
 }
 
 void CheckedLines::sample(SourceId source, Tick first, Tick period) {

@@ -19,9 +19,10 @@ class CheckedLines final : public TimedLines {
     /// Time passes by itself: what comes too late is no mistake. It goes out at once, and whoever plays it
     /// tells how late.
     bool takes_late = false;
+    std::vector<BusSetup> buses{};
   };
-  /// @param inner  must outlive it @throws RangeError when two lines share a number, or a duty channel is on
-  /// a line that has not been opened
+  /// @param inner  must outlive it @throws RangeError when two lines or buses share a number, or a duty
+  /// channel is on a line that has not been opened
   CheckedLines(Setup setup, TimedLines& inner);
 
   [[nodiscard]] Tick now() const override { return inner_.now(); }
@@ -31,6 +32,7 @@ class CheckedLines final : public TimedLines {
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;
   void put(Tick at, std::span<const Compare> compares) override;
+  void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;
@@ -50,6 +52,8 @@ class CheckedLines final : public TimedLines {
   };
   [[nodiscard]] Opened& opened(LineId line);
   void require_sound_rows(const LineSetup& front);
+  [[nodiscard]] const BusSetup& bus_of(BusId id) const;
+  static void require_carries(const BusSetup& bus, const Frame& frame);
   void require_in_time(Tick at, const char* what) const;
   void free_those_stopped_by(const Reading& reading);
 

@@ -1,7 +1,10 @@
 // What goes out to boards and what comes back: the event types of a controller's lines.
 #pragma once
 
+#include <algorithm>
+#include <array>
 #include <compare>
+#include <cstddef>
 #include <cstdint>
 #include <limits>
 
@@ -31,6 +34,12 @@ enum class SourceId : std::uint16_t {};
 [[nodiscard]] constexpr SourceId counter_edge_source(std::int64_t line_a) {
   return static_cast<SourceId>(0x8000 + line_a);
 }
+/// A bus, or a serial port, of the controller.
+enum class BusId : std::uint8_t {};
+/// Of what comes back by it.
+[[nodiscard]] constexpr SourceId bus_source(BusId bus) {
+  return static_cast<SourceId>(0x6000 + static_cast<int>(bus));
+}
 /// One mechanism of the rig, by its place in it.
 enum class MechanismId : std::uint16_t {};
 
@@ -59,12 +68,40 @@ struct Compare {
   PwmDrive drive = PwmDrive::both;
 };
 
-/// One thing that came back: an edge (0 or 1), an ADC code, a count, a byte.
+/// Bytes that go over a bus or a serial port in one go.
+struct Frame {
+  static constexpr std::size_t most_bytes = 8;
+  std::uint32_t id = 0;   ///< on a bus: whom it is about, and who goes first (the lower); serial: 0
+  std::uint8_t size = 0;  ///< bytes, 0 to 8
+  std::array<std::uint8_t, most_bytes> bytes{};
+
+  friend bool operator==(const Frame& a, const Frame& b) {
+    return a.id == b.id && a.size == b.size &&
+           std::equal(a.bytes.begin(), a.bytes.begin() + a.size, b.bytes.begin());
+  }
+};
+
+/// One thing that came back: an edge (0 or 1), an ADC code, a count; or a frame.
 struct Reading {
   Tick at;
   SourceId source;
-  std::int64_t raw;
+  std::int64_t raw;       ///< of a frame: its bytes, the first one lowest
+  std::uint32_t id = 0;   ///< of a frame
+  std::uint8_t size = 0;  ///< of a frame, bytes
 };
+
+/// A frame that came in, at the end of its last bit.
+[[nodiscard]] constexpr Reading reading_of(Tick at, BusId bus, const Frame& frame) {
+  std::uint64_t raw = 0;
+  for (std::size_t i = 0; i < frame.size; ++i) raw |= std::uint64_t{frame.bytes[i]} << (8 * i);
+  return {at, bus_source(bus), static_cast<std::int64_t>(raw), frame.id, frame.size};
+}
+[[nodiscard]] constexpr Frame frame_of(const Reading& reading) {
+  Frame frame{reading.id, reading.size, {}};
+  for (std::size_t i = 0; i < frame.size; ++i)
+    frame.bytes[i] = static_cast<std::uint8_t>(static_cast<std::uint64_t>(reading.raw) >> (8 * i));
+  return frame;
+}
 
 /// What withdrawing left: all steps that have gone out or will have by the instant asked for.
 struct Withdrawn {

@@ -75,6 +75,16 @@ struct CounterSetup {
   Tick filter = 0;         ///< shorter pulses are taken for disturbances
 };
 
+/// A bus on which frames follow each other by their ids, or a serial port.
+struct BusSetup {
+  enum class Kind : std::uint8_t { bus, serial };
+  BusId id{};
+  std::string name{};  ///< "controller.bus"
+  Kind kind = Kind::bus;
+  double ticks_per_bit = 0.0;
+  std::vector<Frame> rest{};  ///< what is sent, in this order, when all comes to rest
+};
+
 /// An input at which whoever plays the lines puts all of them at rest by itself, whatever planning does; from
 /// then on nothing is played until planning has cut the lines too.
 struct CutOn {
@@ -120,14 +130,19 @@ class Lines {
   /// those of one timer together. @throws RangeError when `at` is too early, a line is no duty channel, or a
   /// compare value is not within its period; nothing is put then
   virtual void put(Tick at, std::span<const Compare> compares) = 0;
+  /// A frame, sent at `at`, or as soon after that as the bus is free. What others send is read back at the
+  /// end of its last bit, by bus_source(); one's own is not.
+  /// @param whose  who may withdraw it. @throws RangeError when `at` is too early, there is no such bus, or
+  /// it cannot carry this frame
+  virtual void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) = 0;
   /// Readings of an analogue source or counter at `first` and then each `period` ticks; period 0 means once.
   /// Asking again replaces what was asked before; `first == never` ends it.
   /// @throws RangeError when `first` has passed, or nothing answers on the source
   virtual void sample(SourceId source, Tick first, Tick period) = 0;
-  /// Takes back all that a mechanism has in the queues from `from` on (a pulse that has begun is ended
-  /// properly).
+  /// Takes back all that a mechanism has in the queues from `from` on (a pulse or a frame that has begun is
+  /// ended properly).
   virtual Withdrawn withdraw(MechanismId mechanism, Tick from) = 0;
-  /// Drops all queues and puts every line at rest, now.
+  /// Drops all queues, puts every line at rest, and sends what brings others on its buses to rest, now.
   virtual void cut() noexcept = 0;
 };
 

@@ -15,6 +15,10 @@ std::string to_text(const RestOutcome& outcome) {
   return words + (outcome.silent_count == 1 ? " does" : " do") + " not answer: cut its power by hand";
 }
 
+void LinePort::send(BusId bus, const Frame&) {
+  throw RangeError("bus " + std::to_string(static_cast<int>(bus)) + " is none of this port's");
+}
+
 void LinePort::write_duty(LineId line, std::int64_t) {
   throw RangeError(
       fmt::format("line {} is a plain line: no hardware makes its duty", static_cast<int>(line)));

@@ -29,6 +29,13 @@ struct PortEdge {
   bool high = false;
 };
 
+/// A frame that somebody else has sent, with the time at which the port saw it.
+struct PortFrame {
+  std::int64_t at_ns = 0;
+  BusId bus{};
+  Frame frame{};
+};
+
 /// What became of putting everything at rest.
 struct RestOutcome {
   static constexpr std::size_t most_named = 8;
@@ -55,6 +62,11 @@ class LinePort {
   /// A line that has its duty from hardware: high for so long of each of its periods, from the next on.
   /// @throws PortGone; RangeError for a plain line
   virtual void write_duty(LineId line, std::int64_t high_ns);
+  /// A frame over a bus or a serial port, after those sent before. @throws PortGone; RangeError where there
+  /// is no such bus
+  virtual void send(BusId bus, const Frame& frame);
+  /// Appends the frames that have come in, in their order. @return at once. @throws PortGone
+  virtual void take_frames(std::vector<PortFrame>& /*frames*/) {}
   /// Every output to rest, as far as it can be done: each chip and channel is tried, whatever another one has
   /// answered. Allocates nothing. From its thread, or once that is gone.
   virtual RestOutcome rest() noexcept = 0;
@@ -62,7 +74,7 @@ class LinePort {
   [[nodiscard]] virtual bool read(LineId line) = 0;
   /// Appends the edges that have come, in their order. @return at once. @throws PortGone
   virtual void take_edges(std::vector<PortEdge>& edges) = 0;
-  /// Sleeps until then, until an edge comes, or until wake(). @throws PortGone
+  /// Sleeps until then, until an edge or a frame comes, or until wake(). @throws PortGone
   virtual void sleep_until(std::int64_t ns) = 0;
   /// Ends a sleep, or the next one.
   virtual void wake() noexcept = 0;

@@ -38,6 +38,13 @@ class ScriptedPlayer final : public TimedLines {
     Compare compare;
   };
   std::vector<Duty> duties{};
+  struct Sent {
+    Tick at;
+    BusId bus;
+    Frame frame;
+    MechanismId whose;
+  };
+  std::vector<Sent> frames{};
   int cuts = 0;
 
   /// Of a line now, by what was put; nothing: as it rests.
@@ -68,6 +75,9 @@ class ScriptedPlayer final : public TimedLines {
   void put(Tick at, std::span<const Compare> compares) override {
     for (const Compare& compare : compares) duties.push_back({at, compare});
   }
+  void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override {
+    frames.push_back({at, bus, frame, whose});
+  }
   void sample(SourceId source, Tick first, Tick period) override { sampled_[source] = {first, period}; }
   Withdrawn withdraw(MechanismId mechanism, Tick from) override {
     const auto owns = [&](LineId line) {
@@ -77,6 +87,7 @@ class ScriptedPlayer final : public TimedLines {
     };
     std::erase_if(levels, [&](const Put& put) { return put.at >= from && owns(put.level.line); });
     std::erase_if(duties, [&](const Duty& duty) { return duty.at >= from && owns(duty.compare.line); });
+    std::erase_if(frames, [&](const Sent& sent) { return sent.at >= from && sent.whose == mechanism; });
     Withdrawn left;
     for (auto& [line, queue] : queues_) {
       if (!owns(line)) continue;
@@ -91,6 +102,7 @@ class ScriptedPlayer final : public TimedLines {
     for (auto& [line, queue] : queues_) queue.clear();
     std::erase_if(levels, [this](const Put& put) { return put.at > now_; });
     std::erase_if(duties, [this](const Duty& duty) { return duty.at > now_; });
+    std::erase_if(frames, [this](const Sent& sent) { return sent.at > now_; });
     sampled_.clear();
   }
   Tick wait_until(Tick until, std::vector<Reading>& readings) override {

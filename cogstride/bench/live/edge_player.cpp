@@ -52,6 +52,8 @@ EdgePlayer::EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports&
   // What it may need while it plays is fetched before.
   levels_.reserve(usual_room);
   edges_.reserve(usual_room);
+  frames_.reserve(usual_room);
+  came_in_.reserve(usual_room);
   out_.reserve(lines_.size());
   written_.reserve(lines_.size());
 }
@@ -85,8 +87,9 @@ void EdgePlayer::take_commands() {
 
 void EdgePlayer::take(const LiveCommand& command) {
   // Planned before it was known that all is at rest.
-  const bool is_played = command.kind == LiveCommand::Kind::levels ||
-                         command.kind == LiveCommand::Kind::run || command.kind == LiveCommand::Kind::duties;
+  const bool is_played =
+      command.kind == LiveCommand::Kind::levels || command.kind == LiveCommand::Kind::run ||
+      command.kind == LiveCommand::Kind::duties || command.kind == LiveCommand::Kind::frame;
   if (plays_nothing_ && is_played) return;
   switch (command.kind) {
     case LiveCommand::Kind::levels: {
@@ -104,6 +107,9 @@ void EdgePlayer::take(const LiveCommand& command) {
     case LiveCommand::Kind::duties:
       for (std::size_t i = 0; i < command.compare_count; ++i)
         timers_[line(command.compares[i].line).timer].timer.put(command.at, command.compares[i]);
+      break;
+    case LiveCommand::Kind::frame:
+      frames_.push_back({command.at, command.bus, command.frame, command.mechanism});
       break;
     case LiveCommand::Kind::withdraw:
       withdraw(command);
@@ -127,6 +133,9 @@ void EdgePlayer::take(const LiveCommand& command) {
 void EdgePlayer::withdraw(const LiveCommand& command) {
   std::erase_if(levels_, [&](const TimedLevels& levels) {
     return levels.at >= command.at && line(levels.levels[0].line).setup.owner == command.mechanism;
+  });
+  std::erase_if(frames_, [&](const TimedFrame& each) {
+    return each.at >= command.at && each.whose == command.mechanism;
   });
   for (Duties& duties : timers_)
     if (duties.owner == command.mechanism) duties.timer.withdraw(command.at);
@@ -205,6 +214,36 @@ void EdgePlayer::take_samples() {
   }
 }
 
+/// What others have sent on the buses.
+void EdgePlayer::take_frames() {
+  if (setup_.buses.empty()) return;
+  came_in_.clear();
+  port_.take_frames(came_in_);
+  for (const PortFrame& each : came_in_) {
+    PlayerReport came{.kind = PlayerReport::Kind::came_in};
+    came.at = std::min(tick_of(each.at_ns), now());
+    came.bus = each.bus;
+    came.frame = each.frame;
+    report(came);
+  }
+}
+
+Tick EdgePlayer::next_frame() const {
+  Tick next = never;
+  for (const TimedFrame& each : frames_) next = std::min(next, each.at);
+  return next;
+}
+
+/// Those whose time has come, in the order in which they were put: the bus sees to who goes first.
+void EdgePlayer::send_due_frames() {
+  if (next_frame() > now()) return;
+  std::erase_if(frames_, [&, until = now()](const TimedFrame& each) {
+    if (each.at > until) return false;
+    port_.send(each.bus, each.frame);
+    return true;
+  });
+}
+
 /// As planning has asked: what it had handed over before is not played.
 void EdgePlayer::obey_cut() {
   LiveCommand dropped;
@@ -229,6 +268,9 @@ void EdgePlayer::put_at_rest(CutBy why) {
     out_.push_back({each.setup.id, each.setup.rest_high});
   }
   port_.write(out_);
+  frames_.clear();
+  for (const BusSetup& bus : setup_.buses)
+    for (const Frame& frame : bus.rest) port_.send(bus.id, frame);
   const Tick at = now();
   for (const Level& level : out_) wrote(level, at, at);
   report({.kind = PlayerReport::Kind::cut, .at = at, .cut_by = why});
@@ -399,17 +441,19 @@ void EdgePlayer::turn() {
   take_commands();
   look_whether_played_out();
   take_samples();
+  send_due_frames();
   act_by_itself();
   Tick next = next_due();
   std::int64_t now_ns = port_.now_ns();
   if (next == never || ns_of(next) - now_ns > looks_apart_ns || now_ns - last_look_ns_ > looks_at_least_ns) {
     take_edges();
+    take_frames();
     act_by_itself();
     if (has_told_) return;  // whoever plans is told before anything is slept on
     next = next_due();
   }
   for (const Sampling& sampling : samplings_) next = std::min(next, sampling.next);
-  next = std::min(next, cuts_.next());
+  next = std::min({next, cuts_.next(), next_frame()});
   const std::int64_t latest_wake = port_.now_ns() + setup_.longest_sleep_ns;
   const std::int64_t next_ns = next == never ? latest_wake : std::min(latest_wake, ns_of(next));
   if (next_ns - port_.now_ns() > setup_.spin_ns) {

@@ -43,6 +43,7 @@ class EdgePlayer {
     Tick bound = 0;            ///< an edge may be so late
     std::int64_t spin_ns = 0;  ///< so long before an edge it does not sleep any more
     std::int64_t longest_sleep_ns = 50'000'000;
+    std::vector<BusSetup> buses{};
     std::vector<CutOn> cuts{};    ///< inputs that it acts on by itself
     std::int64_t silence_ns = 0;  ///< nothing moves for longer without planning; 0: not looked at
   };
@@ -111,6 +112,12 @@ class EdgePlayer {
     std::uint8_t count = 0;
     std::array<Level, most_levels_together> levels{};
   };
+  struct TimedFrame {
+    Tick at = 0;
+    BusId bus{};
+    Frame frame{};
+    MechanismId whose{};
+  };
   struct Sampling {
     SourceId source{};
     LineId line{};
@@ -130,6 +137,9 @@ class EdgePlayer {
   void withdraw(const LiveCommand& command);
   void take_edges();
   void take_samples();
+  void take_frames();
+  void send_due_frames();
+  [[nodiscard]] Tick next_frame() const;
   void put_at_rest(CutBy why);
   void obey_cut();
   void act_by_itself();
@@ -159,6 +169,8 @@ class EdgePlayer {
   std::vector<std::size_t> pulse_lines_;
   std::vector<Owner> owners_;
   std::vector<Duties> timers_;
+  std::vector<TimedFrame> frames_;  // in the order in which they were put
+  std::vector<PortFrame> came_in_;
   std::vector<TimedLevels> levels_;  // in the order of time; the next one last
   std::vector<Sampling> samplings_;
   std::vector<PortEdge> edges_;

@@ -2,12 +2,14 @@
 #include <gtest/gtest.h>
 
 #include <array>
+#include <deque>
 #include <functional>
 #include <memory>
 #include <string>
 
 #include "cogstride/bench/live/live_lines.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
+#include "cogstride/lines/bus_line.hpp"
 #include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/plant/surroundings.hpp"
 #include "cogstride/quantity/error.hpp"
@@ -46,6 +48,37 @@ std::vector<LineSetup> lines() {
   front.rows = {{coils.begin(), coils.end()}, {1, 2, 4, 8}};
   return all;
 }
+constexpr BusId bus{1};
+constexpr BusId serial{2};
+/// 1 Mbit/s and 1 Mbaud: a bit is a tick.
+std::vector<BusSetup> buses() {
+  return {{bus, "drives", BusSetup::Kind::bus, 1.0, {Frame{0, 2, {0xff, 0x00}}}},
+          {serial, "panel", BusSetup::Kind::serial, 1.0}};
+}
+
+/// Answers each frame 500 ticks later, with an id of one more and its bytes one more; keeps what it hears.
+class Echo final : public BusNode {
+ public:
+  void hear(Tick at, const Frame& frame) override {
+    heard.emplace_back(at, frame);
+    if (frame.id == 0 && frame.size == 2) return;  // what brings to rest
+    answers_.push_back({at + 500, frame});
+  }
+  [[nodiscard]] Tick next() const override { return answers_.empty() ? never : answers_.front().first; }
+  [[nodiscard]] std::uint32_t next_id() const override { return answers_.front().second.id + 1; }
+  Frame say(Tick) override {
+    Frame frame = answers_.front().second;
+    answers_.pop_front();
+    ++frame.id;
+    for (std::size_t i = 0; i < frame.size; ++i) ++frame.bytes[i];
+    return frame;
+  }
+  std::vector<std::pair<Tick, Frame>> heard{};
+
+ private:
+  std::deque<std::pair<Tick, Frame>> answers_;
+};
+
 /// All lines come to rest at `halt`, and at `gate` while x moves, unless that is answered within 40 ms.
 std::vector<CutOn> cuts() {
   return {{.line = halt, .released_for = 20'000}, {.line = gate, .waits = 40'000, .while_runs = own}};
@@ -71,11 +104,33 @@ class PlainPort final : public testing_support::LevelPort {
     for (const Level& each : levels) level(each.line) = each.high;
   }
   RestOutcome rest() noexcept override { return {}; }
+  void send(BusId to, const Frame& frame) override {
+    const std::lock_guard lock(mutex_);
+    if (to == bus) echo->hear(now_ns() / 1000, frame);
+  }
+  void take_frames(std::vector<PortFrame>& frames) override {
+    const std::lock_guard lock(mutex_);
+    while (echo->next() <= now_ns() / 1000) frames.push_back({now_ns(), bus, echo->say(now_ns() / 1000)});
+  }
+  void sleep_until(std::int64_t ns) override {
+    std::int64_t comes = INT64_MAX;
+    {
+      const std::lock_guard lock(mutex_);
+      if (echo->next() != never) comes = echo->next() * 1000;
+    }
+    LevelPort::sleep_until(std::min(ns, comes));
+  }
+  [[nodiscard]] std::vector<std::pair<Tick, Frame>> heard() {
+    const std::lock_guard lock(mutex_);
+    return echo->heard;
+  }
+  Echo* echo = nullptr;
 };
 
 /// Lines as somebody plays them, behind their front. A tick is a microsecond.
 struct Played {
   std::unique_ptr<Surroundings> hands{};
+  std::unique_ptr<Echo> echo = std::make_unique<Echo>();
   std::unique_ptr<PlainPort> port{};
   std::unique_ptr<TimedLines> player{};
   std::unique_ptr<CheckedLines> front{};
@@ -87,7 +142,8 @@ Played scripted() {
   Played played;
   played.player = std::make_unique<testing_support::ScriptedPlayer>(lines(), 2000, 20'000);
   played.front = std::make_unique<CheckedLines>(
-      CheckedLines::Setup{lines(), pwm(), [](SourceId source) { return source == gate_source; }},
+      CheckedLines::Setup{lines(), pwm(), [](SourceId source) { return source == gate_source; }, false,
+                          buses()},
       *played.player);
   return played;
 }
@@ -100,14 +156,18 @@ Played simulated() {
   setup.lead = 2000;
   setup.horizon = 20'000;
   setup.cuts = cuts();
+  setup.buses = buses();
   auto player = std::make_unique<SimulatedLines>(std::move(setup));
   SimulatedLines& made = *player;
   played.hands = std::make_unique<Surroundings>(std::vector<Level>{{gate, false}, {halt, false}}, presses());
   made.attach(*played.hands);
+  made.attach(bus, *played.echo);
   played.level = [&made](LineId line) { return made.level(line); };
   played.player = std::move(player);
   played.front = std::make_unique<CheckedLines>(
-      CheckedLines::Setup{lines(), pwm(), [&made](SourceId source) { return made.answers(source); }}, made);
+      CheckedLines::Setup{lines(), pwm(), [&made](SourceId source) { return made.answers(source); }, false,
+                          buses()},
+      made);
   return played;
 }
 
@@ -115,6 +175,7 @@ Played live() {
   Played played;
   played.takes_late = true;
   played.port = std::make_unique<PlainPort>();
+  played.port->echo = played.echo.get();
   LiveLines::Setup setup;
   setup.lines = lines();
   setup.pwm = pwm();
@@ -123,12 +184,14 @@ Played live() {
   setup.horizon = 20'000;
   setup.bound = 1'000'000;
   setup.cuts = cuts();
+  setup.buses = buses();
   setup.asks_for_real_time = false;
   auto player = std::make_unique<LiveLines>(std::move(setup), *played.port);
   LiveLines& made = *player;
   played.player = std::move(player);
   played.front = std::make_unique<CheckedLines>(
-      CheckedLines::Setup{lines(), pwm(), [&made](SourceId source) { return made.answers(source); }, true},
+      CheckedLines::Setup{lines(), pwm(), [&made](SourceId source) { return made.answers(source); }, true,
+                          buses()},
       made);
   return played;
 }
@@ -266,6 +329,55 @@ TEST_P(LinesContract, OfWhatIsRefusedNothingIsPut) {
   EXPECT_NE(refused([&] { put_steps(at, step, StopOn{LineId{99}, Edge::rising}); }), "");
   EXPECT_EQ(refused([&] { put_steps(at - 20'000); }), "") << "nothing is there that it could overlap";
   on_.cut();
+}
+
+TEST_P(LinesContract, BusesCarryFramesOfTheirKindAlone) {
+  const auto put = [&](BusId to, const Frame& frame) {
+    return refused([&] { on_.put(soon(), to, frame, own); });
+  };
+  EXPECT_EQ(put(bus, {largest_bus_id, 8, {1, 2, 3, 4, 5, 6, 7, 8}}), "");
+  EXPECT_EQ(put(bus, {5, 0, {}}), "");
+  EXPECT_EQ(put(bus, {largest_bus_id + 1, 1, {}}), "drives: id 0x20000000; 0x1fffffff is the largest");
+  EXPECT_EQ(put(bus, {5, 9, {}}), "drives: 9 bytes in one go; 8 are the most");
+  EXPECT_EQ(put(serial, {0, 3, {1, 2, 3}}), "");
+  EXPECT_EQ(put(serial, {1, 3, {1, 2, 3}}), "panel: a serial port has no ids");
+  EXPECT_EQ(put(serial, {0, 0, {}}), "panel: nothing to send");
+  EXPECT_EQ(put(BusId{9}, {1, 1, {}}), "bus 9 has not been opened");
+  on_.withdraw(own, 0);
+}
+
+TEST_P(LinesContract, AFrameGoesOutAtItsTickAndItsAnswerIsRead) {
+  const Tick at = soon();
+  on_.put(at, bus, Frame{0x123, 3, {1, 2, 255}}, own);
+  on_.put(at + 2000, bus, Frame{0x124, 1, {9}}, other);
+  on_.put(at + 30'000, bus, Frame{0x125, 1, {9}}, own);
+  std::vector<Reading> readings;
+  while (on_.now() < at + 20'000) on_.wait_until(at + 20'000, readings);
+  (void)on_.withdraw(own, on_.now() + on_.lead());
+  while (on_.now() < at + 40'000) on_.wait_until(at + 40'000, readings);
+  const auto heard = played_.port ? played_.port->heard() : played_.echo->heard;
+  if (std::string(GetParam()) == "scripted") return;  // it keeps what is put, and there is no bus
+  ASSERT_EQ(heard.size(), 2u) << "the third was taken back";
+  EXPECT_EQ(heard[0].second, (Frame{0x123, 3, {1, 2, 255}}));
+  ASSERT_EQ(readings.size(), 2u);
+  EXPECT_EQ(readings[0].source, bus_source(bus));
+  EXPECT_EQ(frame_of(readings[0]), (Frame{0x124, 3, {2, 3, 0}}));
+  EXPECT_EQ(frame_of(readings[1]), (Frame{0x125, 1, {10}}));
+  if (!played_.takes_late) {
+    // 34 + 24 bits checked, 14 of them stuffed, and 13; its answer as many.
+    EXPECT_EQ(heard[0].first, at + 85);
+    EXPECT_EQ(readings[0].at, at + 85 + 500 + 85);
+  }
+}
+
+TEST_P(LinesContract, WhatBringsABusToRestIsSentByACut) {
+  on_.put(soon(), bus, Frame{0x123, 1, {1}}, own);
+  on_.cut();
+  run_to(on_.now() + 100'000);
+  if (std::string(GetParam()) == "scripted") return;
+  const auto heard = played_.port ? played_.port->heard() : played_.echo->heard;
+  ASSERT_EQ(heard.size(), 1u);
+  EXPECT_EQ(heard[0].second, (Frame{0, 2, {0xff, 0x00}}));
 }
 
 TEST_P(LinesContract, RowsFollowEachOtherAStepEach) {

@@ -35,6 +35,7 @@ struct LiveLines::Inside {
                                 .spin_ns = PlayerThread::most_spin_ns,
                                 .longest_sleep_ns = PlayerThread::life_sign_ns};
     of_player.cuts = setup.cuts;
+    of_player.buses = setup.buses;
     of_player.silence_ns = std::llround(1e9 * planning_may_be_silent.base().to_double());
     return of_player;
   }
@@ -82,6 +83,9 @@ struct LiveLines::Inside {
           if (listener && inputs.contains(report.source) && report.is_edge)
             listener(report.at + player.stood_still(), report.line, report.high);
           readings.push_back({report.at, report.source, report.high ? 1 : 0});
+          break;
+        case PlayerReport::Kind::came_in:
+          readings.push_back(reading_of(report.at, report.bus, report.frame));
           break;
         case PlayerReport::Kind::written:
           if (listener) listener(report.at, report.line, report.high);
@@ -267,6 +271,16 @@ void LiveLines::put(Tick at, std::span<const Compare> compares) {
   for (const Compare& compare : compares) {
     command.compares[command.compare_count++] = compare;
   }
+  inside_->push(command);
+}
+
+void LiveLines::put(Tick at, BusId bus, const Frame& frame, MechanismId whose) {
+  LiveCommand command;
+  command.kind = LiveCommand::Kind::frame;
+  command.at = at;
+  command.bus = bus;
+  command.frame = frame;
+  command.mechanism = whose;
   inside_->push(command);
 }
 

@@ -39,6 +39,7 @@ class LiveLines final : public TimedLines {
     /// something moves and planning has given none.
     std::function<void()> on_turn{};
     std::vector<CutOn> cuts{};
+    std::vector<BusSetup> buses{};
     bool asks_for_real_time = true;
   };
 
@@ -60,6 +61,7 @@ class LiveLines final : public TimedLines {
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;
   void put(Tick at, std::span<const Compare> compares) override;
+  void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;

@@ -14,6 +14,7 @@ struct LiveCommand {
     levels,
     run,
     duties,
+    frame,
     withdraw,
     sample,
     answered,  ///< planning acts on what the player has reacted to
@@ -35,7 +36,10 @@ struct LiveCommand {
   bool has_stop = false;
   StopOn stop{};
 
-  MechanismId mechanism{};  ///< whose queues are emptied, or whose switches are watched
+  BusId bus{};
+  Frame frame{};
+
+  MechanismId mechanism{};  ///< whose frame it is, whose queues are emptied, or whose switches are watched
   bool is_watched = true;
   Tick period = 0;  ///< of samples
 };
@@ -51,6 +55,7 @@ enum class CutBy : std::uint8_t {
 struct PlayerReport {
   enum class Kind : std::uint8_t {
     reading,    ///< an edge of an input, or a sample
+    came_in,    ///< a frame that another has sent
     written,    ///< a level that went out
     withdrawn,  ///< the answer to a withdrawal
     too_late,   ///< an edge was later than the bound
@@ -62,6 +67,8 @@ struct PlayerReport {
   bool high = false;
   bool is_edge = false;  ///< of a reading: not a sample
   SourceId source{};
+  BusId bus{};
+  Frame frame{};
   Withdrawn left{};
   Tick late = 0;  ///< by how much
   CutBy cut_by = CutBy::planning;

@@ -24,6 +24,9 @@ class PacedLines final : public TimedLines {
     inner_.put(start, line, runs, stop);
   }
   void put(Tick at, std::span<const Compare> compares) override { inner_.put(at, compares); }
+  void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override {
+    inner_.put(at, bus, frame, whose);
+  }
   void sample(SourceId source, Tick first, Tick period) override { inner_.sample(source, first, period); }
   Withdrawn withdraw(MechanismId mechanism, Tick from) override { return inner_.withdraw(mechanism, from); }
   void cut() noexcept override { inner_.cut(); }

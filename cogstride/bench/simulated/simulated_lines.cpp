@@ -32,6 +32,7 @@ SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)), cuts_(se
       timers_.emplace_back(std::move(own));
     }
   }
+  for (const BusSetup& bus : setup_.buses) buses_.emplace_back(bus);
   counters_.reserve(setup_.counters.size());
   for (const CounterSetup& counter : setup_.counters) {
     counters_.emplace_back(counter);
@@ -85,6 +86,16 @@ void SimulatedLines::put(Tick at, std::span<const Compare> compares) {
   for (const Compare& compare : compares) timers_[*line_at(compare.line).timer].put(at, compare);
 }
 
+BusLine& SimulatedLines::bus_line(BusId id) {
+  for (BusLine& bus : buses_)
+    if (bus.setup().id == id) return bus;
+  throw RangeError(fmt::format("bus {} has not been opened", static_cast<int>(id)));
+}
+
+void SimulatedLines::put(Tick at, BusId bus, const Frame& frame, MechanismId whose) {
+  if (!plays_nothing_) bus_line(bus).put(at, frame, whose);
+}
+
 void SimulatedLines::sample(SourceId source, Tick first, Tick period) {
   Sampling& sampling = samplings_[source];
   sampling.next = first;
@@ -114,6 +125,7 @@ Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
   for (PwmTimer& timer : timers_) {
     if (line_at(timer.lines().front()).setup->owner == mechanism) timer.withdraw(from);
   }
+  for (BusLine& bus : buses_) bus.withdraw(mechanism, from);
   Withdrawn left;
   for (LineState* line : pulse_lines_) {
     if (line->setup->owner != mechanism) continue;
@@ -154,6 +166,7 @@ bool SimulatedLines::runs(MechanismId mechanism) {
 void SimulatedLines::put_at_rest() {
   levels_.clear();
   for (PwmTimer& timer : timers_) timer.stop();
+  for (BusLine& bus : buses_) bus.come_to_rest(now_);
   for (LineState& line : lines_) {
     if (line.setup == nullptr || line.setup->use == LineSetup::Use::input) continue;
     line.pulses.clear();
@@ -167,6 +180,7 @@ Tick SimulatedLines::next_event() {
   if (!levels_.empty()) soonest = std::min(soonest, levels_.begin()->first);
   for (LineState* line : pulse_lines_) soonest = std::min({soonest, line->back_at, line->pulses.next()});
   for (const PwmTimer& timer : timers_) soonest = std::min(soonest, timer.next());
+  for (const BusLine& bus : buses_) soonest = std::min(soonest, bus.next());
   for (const auto& [source, sampling] : samplings_) soonest = std::min(soonest, sampling.next);
   return soonest;
 }
@@ -299,6 +313,12 @@ void SimulatedLines::happen(std::vector<Reading>& readings) {
   for (const Level& change : changes) {
     LineState& line = line_at(change.line);
     set_level(line, change.high != line.setup->rest_high);
+  }
+  for (BusLine& bus : buses_) {
+    if (bus.next() > now_) continue;
+    came_in_.clear();
+    bus.happen(now_, came_in_);
+    for (const Frame& frame : came_in_) readings.push_back(reading_of(now_, bus.setup().id, frame));
   }
   for (auto& [source, sampling] : samplings_) {
     if (sampling.next == now_) take_sample(source, sampling, readings);

@@ -9,6 +9,7 @@
 #include <map>
 #include <vector>
 
+#include "cogstride/lines/bus_line.hpp"
 #include "cogstride/lines/cut_watch.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/lines/pulse_queue.hpp"
@@ -30,6 +31,7 @@ class SimulatedLines final : public TimedLines {
     Tick horizon = 960'000;
     std::uint64_t seed = 1;  ///< of ADC noise
     std::vector<CutOn> cuts{};
+    std::vector<BusSetup> buses{};
   };
 
   /// Opens the lines at their rest levels. What is put is not checked: that is CheckedLines' business.
@@ -39,6 +41,8 @@ class SimulatedLines final : public TimedLines {
 
   /// Connects a plant: it hears the levels as they are now. It must outlive these lines.
   void attach(Plant& plant);
+  /// Connects one more on a bus. It must outlive these lines. @throws RangeError when there is no such bus
+  void attach(BusId bus, BusNode& node) { bus_line(bus).attach(node); }
   /// Called with every change of any line, in the order of time.
   void on_edge(std::function<void(Tick, LineId, bool)> listener) { listener_ = std::move(listener); }
   /// Calls `look` at each multiple of `period`, with all plants advanced to it; `never` ends it.
@@ -51,6 +55,7 @@ class SimulatedLines final : public TimedLines {
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;
   void put(Tick at, std::span<const Compare> compares) override;
+  void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;
@@ -95,6 +100,7 @@ class SimulatedLines final : public TimedLines {
   void take_edge(const LineEdge& edge, std::vector<Reading>& readings);
   void take_sample(SourceId source, Sampling& sampling, std::vector<Reading>& readings);
 
+  [[nodiscard]] BusLine& bus_line(BusId id);
   void cut_by_themselves();
   void put_at_rest();
   [[nodiscard]] bool runs(MechanismId mechanism);
@@ -108,6 +114,8 @@ class SimulatedLines final : public TimedLines {
   std::multimap<Tick, Level> levels_;  // equal ticks keep their order
   std::vector<PwmTimer> timers_;
   std::vector<QuadratureCounter> counters_;
+  std::vector<BusLine> buses_;
+  std::vector<Frame> came_in_;
   std::map<SourceId, Sampling> samplings_;
   std::vector<Plant*> plants_;
   std::function<void(Tick, LineId, bool)> listener_;
