@@ -146,7 +146,7 @@ TEST_F(Rehearse, CtrlCStopsOnARampAndSaysSo) {
   const Ran ran = run("timeout --preserve-status --signal=INT 2 " + std::string(COGSTRIDE_TOOL) +
                       " rehearse " + demo_rig_path + " " + endless);
   EXPECT_EQ(ran.status, 1) << ran.out;
-  EXPECT_NE(ran.out.find("fault: interrupted"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("fault: a stop was requested"), std::string::npos) << ran.out;
   EXPECT_NE(ran.out.find("steps lost    none"), std::string::npos) << "stopped on a ramp";
 }
 

@@ -33,6 +33,8 @@ FaultCode code_of(Trip::Cause cause) {
       return FaultCode::board_fault;
     case Trip::Cause::supply_lost:
       return FaultCode::supply_lost;
+    case Trip::Cause::requested:
+      return FaultCode::stopped;
     case Trip::Cause::motion_failed:
       break;
   }
@@ -356,11 +358,20 @@ void Bench::request_stop() noexcept {
   if (TimedLines* const lines = waits_on_.load(std::memory_order_acquire)) lines->wake();
 }
 
+bool Bench::take_stop_request() {
+  return stop_is_requested_.exchange(false, std::memory_order_acq_rel);
+}
+
+void Bench::posted(const std::string& what) {
+  trace_event({lines().now(), "posted", what, TraceEvent::Kind::outside});
+}
+
 /// Between two acts: what was posted, in its order, and a stop that was asked for.
 void Bench::take_posts() {
+  replay_posts();
   if (!posts_->is_empty()) {
     for (PostBox::Post& post : posts_->take()) {
-      trace_event({lines().now(), "posted", post.what, TraceEvent::Kind::outside});
+      posted(post.what);
       try {
         post.deed();
         post.done.set_value();
@@ -369,10 +380,10 @@ void Bench::take_posts() {
       }
     }
   }
-  if (!stop_is_requested_.exchange(false, std::memory_order_acq_rel)) return;
+  if (!take_stop_request()) return;
   const std::string why = "a stop was requested";
-  trace_event({lines().now(), "bench", why, TraceEvent::Kind::fault});
   stop(rig_.stops.interrupt, why);
+  stopped(lines().now(), {Trip::Cause::requested, {}, why});
   tell_fault(why);
 }
 

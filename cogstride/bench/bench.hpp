@@ -185,6 +185,12 @@ class Bench {
   [[nodiscard]] virtual const TimedLines& lines() const = 0;
   /// Those that act before all others: what happens from outside.
   [[nodiscard]] virtual std::vector<Participant*> surroundings();
+  /// Whether a stop was requested since it was asked last.
+  [[nodiscard]] virtual bool take_stop_request();
+  /// Told of a post before it is carried out.
+  virtual void posted(const std::string& what);
+  /// Called before posts are looked for: those of a run that is played again are carried out here.
+  virtual void replay_posts() {}
   /// Told of all notes of motions, and of what stopped the bench.
   virtual void noted(const MotionNote&);
   virtual void stopped(Tick, const Trip&);

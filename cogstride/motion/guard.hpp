@@ -11,7 +11,14 @@
 namespace cogstride {
 
 struct Trip {
-  enum class Cause : std::uint8_t { emergency_stop, limit_switch, board_fault, supply_lost, motion_failed };
+  enum class Cause : std::uint8_t {
+    emergency_stop,
+    limit_switch,
+    board_fault,
+    supply_lost,
+    motion_failed,
+    requested
+  };
   Cause cause = Cause::emergency_stop;
   std::optional<MechanismId> mechanism{};  ///< whose it is
   std::string what{};                      ///< with line and level: the evidence

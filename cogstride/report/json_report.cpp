@@ -201,6 +201,12 @@ std::string drive_json(const LiveReport& report, const EventLog& log) {
   json["fault"] = verdict.fault.empty() ? Json(nullptr) : Json(verdict.fault);
   json["notes"] = report.notes;
   json["movers"] = movers_json(verdict, log.layout());
+  if (report.replayed) {
+    json["replayed"] = {{"began", report.replayed->began}, {"compared", report.replayed->compared}};
+    if (!report.replayed->ends.empty()) json["replayed"]["ends"] = report.replayed->ends;
+    put_events(json, log);
+    return pretty(json);
+  }
   json["edges"] = {{"written", played.edges},     {"too_late", played.edges_too_late},
                    {"late_99_s", played.late_99}, {"late_worst_s", played.late_worst},
                    {"bound_s", played.bound},     {"stood_still_s", played.stood_still}};

@@ -1,6 +1,7 @@
 // What the command says: the same figures as text for people and as JSON for programs.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -52,6 +53,13 @@ struct LiveReport {
   Verdict verdict{};
   LivePlay played{};
   std::vector<std::string> notes{};
+  /// Of a run that was played again from its black box.
+  struct Replayed {
+    std::string began{};
+    std::int64_t compared = 0;  ///< how often what was ordered was held against what was ordered then
+    std::string ends{};         ///< why it ends before its end; empty: it does not
+  };
+  std::optional<Replayed> replayed{};
 };
 [[nodiscard]] std::string drive_text(const LiveReport& report, const EventLog& log);
 [[nodiscard]] std::string drive_json(const LiveReport& report, const EventLog& log);

@@ -273,12 +273,23 @@ std::string drive_text(const LiveReport& report, const EventLog& log) {
   Page page;
   const Verdict& verdict = report.verdict;
   const LivePlay& played = report.played;
-  page.line("{} driven on {}: {} after {:.3f} s", report.script, report.rig,
-            verdict.fault.empty() ? "done" : "STOPPED", verdict.seconds);
+  page.line("{} driven on {}{}: {} after {:.3f} s", report.script, report.rig,
+            report.replayed ? fmt::format(" on {}, played again", report.replayed->began) : "",
+            !verdict.fault.empty()                              ? "STOPPED"
+            : report.replayed && !report.replayed->ends.empty() ? "no further"
+                                                                : "done",
+            verdict.seconds);
   if (!verdict.fault.empty()) page.line("  fault: {}", verdict.fault);
   happenings(page, log);
   page.line("");
   for (const MoverVerdict& mover : verdict.movers) page.row(mover.name.c_str(), "{}", mover.sum);
+  if (report.replayed) {
+    const LiveReport::Replayed& again = *report.replayed;
+    page.row("planned", "as then: compared {} times", again.compared);
+    if (!again.ends.empty()) page.row("ends", "{}", again.ends);
+    for (const std::string& note : report.notes) page.line("{}", note);
+    return page.take();
+  }
   page.row("edges",
            "{} written; 99 of 100 within {:.1f} us, the worst {:.1f} us late; {} past the bound of {:.0f} us",
            played.edges, 1e6 * played.late_99, 1e6 * played.late_worst,

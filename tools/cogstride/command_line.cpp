@@ -199,6 +199,11 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
   command->add_flag("--keep-taught", options.keep_taught,
                     "Write the limits that the script teaches into the rig");
   command
+      ->add_option(
+          "--replay", options.replay,
+          "Play a live run again from its black box, which `drive` keeps: what was planned then and why")
+      ->type_name("FILE");
+  command
       ->add_option("--scatter", options.scatter,
                    "Do not play the script once, but home what it homes NUMBER times, each from another "
                    "place; of one that "
@@ -223,6 +228,11 @@ void add_drive(CLI::App& app, DriveOptions& options) {
                     "Write the limits that the script teaches into the rig");
   command
       ->add_option("--waves", options.outputs.waves, "Write what really went out, and when, into FILE (.vcd)")
+      ->type_name("FILE");
+  command
+      ->add_option("--black-box", options.black_box,
+                   "Keep what the run is told in FILE, for `rehearse --replay` "
+                   "(~/.local/state/cogstride/last-drive.box)")
       ->type_name("FILE");
   command->add_flag("--overwrite", options.outputs.overwrite, "Replace the file when it is there already");
   command->add_flag("--json", options.json, "The same figures for programs");

@@ -110,6 +110,7 @@ struct RehearseOptions {
   std::string actual{};      ///< a rig file: what is really there
   std::size_t scatter = 0;   ///< homings of each mechanism that the script homes
   std::string remember{};    ///< positions from one run to the next
+  std::string replay{};      ///< the black box of a live run
   bool keep_taught = false;  ///< writes taught limits into the rig
   bool average_pwm = false;  ///< duties as shares, where that comes to the same
   bool json = false;
@@ -122,6 +123,7 @@ struct DriveOptions {
   std::vector<std::string> only;  ///< mechanisms; empty: all
   bool yes = false;               ///< does not ask before the first time
   bool keep_taught = false;
+  std::string black_box{};  ///< empty: last-drive.box in the user's folder for states
   bool json = false;
   OutputOptions outputs;
 };

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cstdio>
-#include <cstdlib>
 #include <filesystem>
 #include <fstream>
 #include <iostream>
@@ -24,6 +23,7 @@
 #include "commands.hpp"
 #include "outputs.hpp"
 #include "playing.hpp"
+#include "replay.hpp"
 
 using namespace cogstride;
 using namespace cogstride::literals;
@@ -62,13 +62,7 @@ std::string what_will_move(const Rig& rig, const Script& script) {
 class DrivenRigs {
  public:
   DrivenRigs() {
-    const char* const state = std::getenv("XDG_STATE_HOME");
-    const char* const home = std::getenv("HOME");
-    if (state != nullptr && *state != 0) {
-      file_ = std::filesystem::path(state) / "cogstride" / "driven-rigs";
-    } else if (home != nullptr && *home != 0) {
-      file_ = std::filesystem::path(home) / ".local" / "state" / "cogstride" / "driven-rigs";
-    }
+    if (const std::filesystem::path folder = state_folder(); !folder.empty()) file_ = folder / "driven-rigs";
   }
   [[nodiscard]] bool has(std::uint64_t rig) const {
     std::ifstream in(file_);
@@ -134,6 +128,20 @@ void refuse_what_cannot_be_live(std::span<const Statement> statements, const std
   }
 }
 
+/// Where the black box of this run goes: as asked, or with this user's states; empty, and why, where it can
+/// go nowhere.
+std::string black_box_of(const DriveOptions& options) {
+  if (!options.black_box.empty()) return options.black_box;
+  const std::filesystem::path folder = state_folder();
+  std::error_code failed;
+  if (!folder.empty()) std::filesystem::create_directories(folder, failed);
+  if (!folder.empty() && !failed && access(folder.c_str(), W_OK) == 0) return folder / "last-drive.box";
+  fmt::print(stderr, "note: the run keeps no black box: {}\n",
+             folder.empty() ? "neither XDG_STATE_HOME nor HOME is set"
+                            : fmt::format("{} cannot be written to", folder.string()));
+  return {};
+}
+
 void refuse_obstacles(const DriveOptions& options, const Rig& rig) {
   require_chips(options.rig, rig);
   const std::vector<LiveObstacle> obstacles = live_obstacles(rig);
@@ -163,6 +171,10 @@ ExitStatus run_drive(const DriveOptions& options) {
   refuse_what_cannot_be_live(script.statements, options.script, rig);
   const std::vector<std::string> read{options.rig, options.script};
   check_output_names(options.outputs, read);
+  const std::string black_box = black_box_of(options);
+  for (const std::string& file : read)
+    if (is_one_file(black_box, file))
+      throw Error(fmt::format("--black-box {}: this command reads it; name another file", black_box));
   if (!asks_first(options, rig, script)) {
     fmt::print(stderr, "nothing was moved\n");
     return ExitStatus::something_is_wrong;
@@ -171,7 +183,7 @@ ExitStatus run_drive(const DriveOptions& options) {
   Outputs outputs(options.outputs, read, rig.mechanisms.front());
   outputs.also(log);
   for (const std::string& note : live_notes(rig)) fmt::print(stderr, "note: {}\n", note);
-  LiveBench bench(rig, {.trace = &outputs.sink()});
+  LiveBench bench(rig, {.trace = &outputs.sink(), .black_box = black_box, .labels = box_labels(options)});
   if (!bench.conditions().words.empty()) fmt::print(stderr, "note: {}\n", bench.conditions().words);
   ScriptPlayer player(script, bench.rig(), bench.cast());
   const Played played = play(bench, player, "driving", check_motions(script, rig, {}).length);
@@ -181,6 +193,9 @@ ExitStatus run_drive(const DriveOptions& options) {
   if (report.verdict.fault.empty()) report.verdict.fault = played.fault;
   for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, player.taught()))
     report.notes.push_back(std::move(note));
+  if (!report.verdict.fault.empty() && !black_box.empty())
+    report.notes.push_back(fmt::format("what led to it: cogstride rehearse {} {} --replay {}", options.rig,
+                                       options.script, black_box));
   const std::string text = options.json ? drive_json(report, log) : drive_text(report, log);
   std::fputs(text.c_str(), stdout);
   const bool is_whole = report.verdict.fault.empty() && report.played.record_failure.empty();

@@ -3,8 +3,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <csignal>
+#include <cstdlib>
 #include <memory>
 
 #include "cogstride/motion/mover.hpp"
@@ -16,22 +18,24 @@ using namespace cogstride;
 
 namespace {
 
-volatile std::sig_atomic_t interrupted = 0;
+std::atomic<Bench*> interruptible{nullptr};
 
-void note_interrupt(int) {
-  interrupted = 1;
+void request_stop(int) {
+  if (Bench* const bench = interruptible.load()) bench->request_stop();
 }
 
-/// As long as something plays, being told to end is noted, and acted on by the rig's [stops]; a reader that
-/// has gone is no reason to end. Afterwards everything ends the program as usual.
+/// As long as something plays, being told to end stops it by the rig's [stops]; a reader that has gone is no
+/// reason to end. Afterwards everything ends the program as usual.
 class InterruptsNoted {
  public:
-  InterruptsNoted() {
-    for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, note_interrupt);
+  explicit InterruptsNoted(Bench& bench) {
+    interruptible.store(&bench);
+    for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, request_stop);
     std::signal(SIGPIPE, SIG_IGN);
   }
   ~InterruptsNoted() {
     for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE}) std::signal(signal, SIG_DFL);
+    interruptible.store(nullptr);
   }
   InterruptsNoted(const InterruptsNoted&) = delete;
   InterruptsNoted& operator=(const InterruptsNoted&) = delete;
@@ -85,19 +89,17 @@ Played play(Bench& bench, ScriptPlayer& player, const std::string& doing, const 
   const auto stopped_from_outside = std::make_shared<bool>(false);
   bench.on_fault([stopped_from_outside](const std::string&) { *stopped_from_outside = true; });
 
-  const InterruptsNoted noted;
+  const InterruptsNoted noted(bench);
   ProgressLine progress;
   unsigned turns = 0;
   bench.run(player, [&] {
     if (++turns % 256 == 0 && progress.is_due()) progress.say(progress_words(bench, player, length, doing));
-    return player.has_ended() || *stopped_from_outside || interrupted != 0;
+    return player.has_ended() || *stopped_from_outside;
   });
   Played played;
-  played.is_sound = player.fault().empty() && !*stopped_from_outside && interrupted == 0;
-  played.fault = interrupted != 0 ? "interrupted" : player.fault();
-  if (interrupted != 0) {
-    bench.stop(rig.stops.interrupt, "interrupted");
-  } else if (!player.fault().empty()) {
+  played.is_sound = player.fault().empty() && !*stopped_from_outside;
+  played.fault = player.fault();
+  if (!player.fault().empty()) {
     bench.stop(rig.stops.fault, player.fault());
   } else if (played.is_sound) {
     bench.come_to_rest();
@@ -105,6 +107,14 @@ Played play(Bench& bench, ScriptPlayer& player, const std::string& doing, const 
   bench.wait_for_all();
   progress.clear();
   return played;
+}
+
+std::filesystem::path state_folder() {
+  const char* const state = std::getenv("XDG_STATE_HOME");
+  const char* const home = std::getenv("HOME");
+  if (state != nullptr && *state != 0) return std::filesystem::path(state) / "cogstride";
+  if (home != nullptr && *home != 0) return std::filesystem::path(home) / ".local" / "state" / "cogstride";
+  return {};
 }
 
 /// Writes taught limits into the rig's file, when that is wanted. @return what was taught, in words

@@ -1,6 +1,7 @@
 // Playing a script on a bench, whichever it is, from its first statement to everything at rest.
 #pragma once
 
+#include <filesystem>
 #include <span>
 #include <string>
 #include <vector>
@@ -10,7 +11,7 @@
 #include "commands.hpp"
 
 struct Played {
-  std::string fault{};    ///< of the script itself, or "interrupted"; empty: none
+  std::string fault{};    ///< of the script itself; empty: none
   bool is_sound = false;  ///< it ended by itself, and nothing stopped it
 };
 
@@ -23,6 +24,9 @@ Played play(cogstride::Bench& bench, cogstride::ScriptPlayer& player, const std:
 /// named.
 void add_moved(std::span<const cogstride::Statement> statements, bool homed_only,
                std::vector<std::size_t>& moved);
+
+/// Where this user's states are kept, by the XDG Base Directory Specification; empty: nowhere.
+[[nodiscard]] std::filesystem::path state_folder();
 
 /// Writes taught limits into the rig's file, when that is wanted. @return what was taught, in words
 std::vector<std::string> keep_taught(const std::string& rig_file, bool writes, const cogstride::Rig& rig,

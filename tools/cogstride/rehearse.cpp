@@ -22,6 +22,7 @@
 #include "outputs.hpp"
 #include "playing.hpp"
 #include "progress.hpp"
+#include "replay.hpp"
 
 using namespace cogstride;
 using namespace cogstride::literals;
@@ -262,6 +263,7 @@ FigureContent figure_content(const RehearsalReport& report, const Mechanism& mec
 }  // namespace
 
 ExitStatus run_rehearse(const RehearseOptions& options) {
+  if (!options.replay.empty()) return run_replay(options);
   const Rig rig = read_rig(options.rig);
   Memory memory(options, rig);
   const KnownPositions known = memory.known();

@@ -1,4 +1,6 @@
 #include "cogstride/bench/live/live_bench.hpp"
+#include "cogstride/bench/live/black_box.hpp"
+#include "cogstride/bench/live/recorded_lines.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -79,6 +81,9 @@ class LiveBench::Supervisor final : public Participant {
 };
 
 struct LiveBench::Inside {
+  void open_lines(const LiveBench& bench, LiveLines::Setup setup,
+                  const std::vector<PwmChannels::Wanted>& hardware);
+  void open_record(const LiveLines::Setup& setup);
   static std::vector<PwmChannels::Wanted> open_duties(const LiveBench& bench, LiveLines::Setup& setup);
 
   Options options;
@@ -90,8 +95,13 @@ struct LiveBench::Inside {
   bool guardian_is_told = false;
   std::unique_ptr<QueuedSink> trace;
   std::vector<double> samples{};  // of all signals
-  std::unique_ptr<LiveLines> lines;
-  std::unique_ptr<CheckedLines> checked;  // before them
+  std::vector<LineSetup> opened{};
+  std::unique_ptr<LiveLines> lines;  // null where a run is played again
+  std::unique_ptr<BlackBoxWriter> box;
+  std::unique_ptr<RecordedLines> recorded;  // before the live ones, with the box
+  std::unique_ptr<ReplayedLines> replayed;  // in their place
+  PlayedLines* played_lines = nullptr;      // the one of these that planning sees
+  std::unique_ptr<CheckedLines> checked;    // before it
   std::unique_ptr<Supervisor> supervisor;
   Verdict verdict{};
   LivePlay played{};
@@ -99,10 +109,18 @@ struct LiveBench::Inside {
   bool closed = false;
 };
 
+namespace {
+bool has_own_port(const LiveBench::Options& options) {
+  if (options.replay == nullptr) return options.port != nullptr;
+  const auto label = options.replay->labels().find("own_port");
+  return label != options.replay->labels().end() && label->second == "yes";
+}
+}  // namespace
+
 LiveBench::LiveBench(Rig rig) : LiveBench(std::move(rig), Options{}) {}
 
 LiveBench::LiveBench(Rig given, Options options)
-    : Bench(for_live_lines(std::move(given), options.port != nullptr), {}),
+    : Bench(for_live_lines(std::move(given), has_own_port(options)), {}),
       inside_(std::make_unique<Inside>()) {
   Inside& in = *inside_;
   in.options = options;
@@ -122,27 +140,15 @@ LiveBench::LiveBench(Rig given, Options options)
   setup.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
   setup.asks_for_real_time = options.asks_for_real_time;
   const std::vector<PwmChannels::Wanted> hardware = Inside::open_duties(*this, setup);
-  in.port = options.port;
-  if (in.port == nullptr) {
-    in.kernel = std::make_unique<KernelPort>(controller, setup.lines, hardware, pulls_of(rig()),
-                                             fmt::format("cogstride {}", getpid()));
-    in.port = in.kernel.get();
-    in.guardian = std::make_unique<Guardian>(in.kernel->rest_writes(), guardians_patience);
-    setup.on_turn = [&in] { in.guardians_state.store(in.guardian->beat()); };
-  }
-  setup.cuts = cut_on_inputs();
-  if (controller.analogue) {
-    setup.converter = options.converter;
-    setup.analogue_channels = controller.analogue->channels;
-    if (setup.converter == nullptr && options.port == nullptr && controller.analogue->chip) {
-      in.converter = std::make_unique<KernelConverter>(*controller.analogue);
-      setup.converter = in.converter.get();
-    }
-  }
+  in.opened = setup.lines;
   CheckedLines::Setup checks{setup.lines, setup.pwm,
-                             [&in](SourceId source) { return in.lines->answers(source); }, true};
-  in.lines = std::make_unique<LiveLines>(std::move(setup), *in.port);
-  in.checked = std::make_unique<CheckedLines>(std::move(checks), *in.lines);
+                             [&in](SourceId source) { return in.played_lines->answers(source); }, true};
+  if (options.replay != nullptr) {
+    in.open_record(setup);
+  } else {
+    in.open_lines(*this, std::move(setup), hardware);
+  }
+  in.checked = std::make_unique<CheckedLines>(std::move(checks), *in.played_lines);
   in.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
   in.supervisor = std::make_unique<Supervisor>(*this);
   loop().add(*in.supervisor);
@@ -151,16 +157,77 @@ LiveBench::LiveBench(Rig given, Options options)
   layout.rig = rig().name;
   layout.ticks_per_second_numerator = controller.timer_clock.base().numerator();
   layout.ticks_per_second_denominator = controller.timer_clock.base().denominator();
-  for (const LineSetup& line : in.lines->lines())
+  for (const LineSetup& line : in.opened)
     layout.lines.push_back(
-        {line.id, line.name, line.use == LineSetup::Use::input ? in.lines->level(line.id) : line.rest_high});
+        {line.id, line.name,
+         line.use == LineSetup::Use::input ? in.played_lines->level(line.id) : line.rest_high});
   in.trace = std::make_unique<QueuedSink>(*options.trace);
   layout.signals = signals();
   layout.sample_period = std::max<Tick>(1, ticks_at_least(options.sample_period, controller.timer_clock));
   in.samples.resize(layout.signals.size());
   in.supervisor->sample_each(layout.sample_period);
   in.trace->begin(layout);
-  in.lines->on_edge([this](Tick at, LineId line, bool high) { inside_->trace->edge(at, line, high); });
+  if (in.lines != nullptr)
+    in.lines->on_edge([this](Tick at, LineId line, bool high) { inside_->trace->edge(at, line, high); });
+}
+
+/// The lines of this computer, or of a port of the program's own.
+void LiveBench::Inside::open_lines(const LiveBench& bench, LiveLines::Setup setup,
+                                   const std::vector<PwmChannels::Wanted>& hardware) {
+  Inside& in = *this;
+  const Controller& controller = bench.rig().controller;
+  in.port = in.options.port;
+  if (in.port == nullptr) {
+    in.kernel = std::make_unique<KernelPort>(controller, setup.lines, hardware, pulls_of(bench.rig()),
+                                             fmt::format("cogstride {}", getpid()));
+    in.port = in.kernel.get();
+    in.guardian = std::make_unique<Guardian>(in.kernel->rest_writes(), guardians_patience);
+    setup.on_turn = [&in] { in.guardians_state.store(in.guardian->beat()); };
+  }
+  setup.cuts = bench.cut_on_inputs();
+  if (controller.analogue) {
+    setup.converter = in.options.converter;
+    setup.analogue_channels = controller.analogue->channels;
+    if (setup.converter == nullptr && in.options.port == nullptr && controller.analogue->chip) {
+      in.converter = std::make_unique<KernelConverter>(*controller.analogue);
+      setup.converter = in.converter.get();
+    }
+  }
+  BoxLabels labels = in.options.labels;
+  labels["lead"] = fmt::format("{}", setup.lead);
+  labels["horizon"] = fmt::format("{}", setup.horizon);
+  labels["analogue"] = setup.converter == nullptr ? "no" : "yes";
+  labels["own_port"] = in.options.port == nullptr ? "no" : "yes";
+  in.lines = std::make_unique<LiveLines>(std::move(setup), *in.port);
+  in.played_lines = in.lines.get();
+  if (in.options.black_box.empty()) return;
+  in.box = std::make_unique<BlackBoxWriter>(in.options.black_box, labels, in.options.black_box_size);
+  in.recorded = std::make_unique<RecordedLines>(*in.lines, *in.box);
+  in.played_lines = in.recorded.get();
+}
+
+/// What a run was told, in the place of lines.
+void LiveBench::Inside::open_record(const LiveLines::Setup& setup) {
+  Inside& in = *this;
+  BlackBox& box = *in.options.replay;
+  if (!box.is_whole())
+    throw Error(
+        fmt::format("what the run was told before {:.3f} s has been written over in its black box: it "
+                    "cannot be played again from there (a larger box keeps more)",
+                    static_cast<double>(box.begins_at()) / setup.clock.base().to_double()));
+  const auto number = [&](const char* key) -> Tick {
+    const auto found = box.labels().find(key);
+    return found == box.labels().end() ? 0 : std::strtoll(found->second.c_str(), nullptr, 10);
+  };
+  ReplayedLines::Setup then;
+  then.lines = setup.lines;
+  then.lead = number("lead");
+  then.horizon = number("horizon");
+  then.ticks_per_second = setup.clock.base().to_double();
+  const auto analogue = box.labels().find("analogue");
+  then.has_analogue = analogue != box.labels().end() && analogue->second == "yes";
+  in.replayed = std::make_unique<ReplayedLines>(std::move(then), box);
+  in.played_lines = in.replayed.get();
 }
 
 /// The timers of all duties. @return the lines whose duty hardware makes
@@ -202,8 +269,10 @@ LiveBench::~LiveBench() {
 void LiveBench::close() {
   Inside& in = *inside_;
   if (in.closed) return;
-  in.lines->play_out();
-  in.lines->cut();
+  if (in.lines != nullptr) {
+    in.lines->play_out();
+    in.lines->cut();
+  }
   try {
     end_all();
   } catch (...) {
@@ -211,12 +280,25 @@ void LiveBench::close() {
     throw;
   }
   give_back();
-  in.lines->deliver();
+  if (in.lines != nullptr) in.lines->deliver();
+  in.verdict.seconds = now().in(units::s);
+  for (const auto& mover : movers()) in.verdict.movers.push_back(mover->came_to(in.played_lines->now()));
+  if (in.lines != nullptr) tell_how_it_played();
+  if (in.trace == nullptr) return;
+  in.trace->end(in.played_lines->now() + in.played_lines->stood_still());
+  LivePlay& played = in.played;
+  played.record_failure = in.trace->failure();
+  if (const std::int64_t left_out = in.trace->left_out(); left_out > 0)
+    played.conditions +=
+        fmt::format("; {} edges and events are missing in the record: its file was too slow", left_out);
+}
+
+/// By its edges, once the player has ended.
+void LiveBench::tell_how_it_played() {
+  Inside& in = *inside_;
   const double ticks_per_second = rig().controller.timer_clock.base().to_double();
   const auto seconds = [&](Tick ticks) { return static_cast<double>(ticks) / ticks_per_second; };
   const LatenessRecord& late = in.lines->lateness();
-  in.verdict.seconds = now().in(units::s);
-  for (const auto& mover : movers()) in.verdict.movers.push_back(mover->came_to(in.lines->now()));
   LivePlay& played = in.played;
   played.edges = late.edges();
   played.edges_too_late = late.beyond();
@@ -235,18 +317,13 @@ void LiveBench::close() {
   if (const std::int64_t codes = in.lines->codes_left_out(); codes > 0)
     played.conditions +=
         fmt::format("; {} more were left out: the converter is slower than what was asked", codes);
-  if (in.trace == nullptr) return;
-  in.trace->end(in.lines->now() + in.lines->stood_still());
-  played.record_failure = in.trace->failure();
-  if (const std::int64_t left_out = in.trace->left_out(); left_out > 0)
-    played.conditions +=
-        fmt::format("; {} edges and events are missing in the record: its file was too slow", left_out);
 }
 
 /// Ends the player, and then, when all is known to be at rest, the guardian.
 void LiveBench::give_back() noexcept {
   Inside& in = *inside_;
   in.closed = true;
+  if (in.lines == nullptr) return;
   in.lines->end();
   if (in.guardian != nullptr && !in.lines->rested().is_at_rest()) (void)in.guardian->puts_at_rest();
   in.guardian.reset();
@@ -262,21 +339,66 @@ const LivePlay& LiveBench::played() const {
 }
 
 const PlayerConditions& LiveBench::conditions() const {
-  return inside_->lines->conditions();
+  static const PlayerConditions none{};
+  return inside_->lines == nullptr ? none : inside_->lines->conditions();
 }
 
 void LiveBench::trace_event(TraceEvent event) {
-  event.at += inside_->lines->stood_still();
+  event.at += inside_->played_lines->stood_still();
   if (inside_->trace != nullptr && !inside_->closed) inside_->trace->event(event);
 }
 
 TimedLines& LiveBench::lines() {
-  if (!inside_->closed) inside_->lines->catch_up();
+  if (!inside_->closed) inside_->played_lines->catch_up();
   return *inside_->checked;
 }
 
 const TimedLines& LiveBench::lines() const {
   return *inside_->checked;
+}
+
+bool LiveBench::take_stop_request() {
+  Inside& in = *inside_;
+  if (in.replayed != nullptr) return in.replayed->take_if(BoxEvent::Kind::stop_requested) != nullptr;
+  if (!Bench::take_stop_request()) return false;
+  if (in.recorded != nullptr) {
+    BoxEvent event;
+    event.kind = BoxEvent::Kind::stop_requested;
+    in.recorded->add(event);
+  }
+  return true;
+}
+
+void LiveBench::posted(const std::string& what) {
+  if (RecordedLines* const recorded = inside_->recorded.get()) {
+    BoxEvent event;
+    event.kind = BoxEvent::Kind::posted;
+    event.words = what;
+    recorded->add(event);
+  }
+  Bench::posted(what);
+}
+
+void LiveBench::replay_posts() {
+  Inside& in = *inside_;
+  if (in.replayed == nullptr) return;
+  while (const BoxEvent* const post = in.replayed->take_if(BoxEvent::Kind::posted)) {
+    const std::string what = post->words;
+    Bench::posted(what);
+    if (!in.options.on_replayed_post)
+      throw ReplayEnds(
+          fmt::format("'{}' was ordered by a program: only that program can play it again", what));
+    try {
+      in.options.on_replayed_post(what);
+    } catch (const ReplayEnds&) {
+      throw;
+    } catch (const std::exception&) {  // refused, as it was then: whoever posted it was told
+    }
+  }
+}
+
+std::int64_t LiveBench::commands_compared() const {
+  return inside_->replayed == nullptr ? 0 : inside_->replayed->sums_compared();
 }
 
 void LiveBench::noted(const MotionNote& note) {
@@ -300,7 +422,7 @@ LiveBench::Supervisor::Supervisor(LiveBench& bench)
 }
 
 Tick LiveBench::Supervisor::next_act() const {
-  if (bench_.inside_->lines->has_trouble()) return 0;
+  if (bench_.inside_->played_lines->has_trouble()) return 0;
   return std::min({next_look_, next_beat_, next_sample_});
 }
 
@@ -310,9 +432,9 @@ void LiveBench::Supervisor::act(Lines& lines, std::span<const Reading>) {
     next_sample_ = lines.now() + between_samples_;
     Inside& in = *bench_.inside_;
     bench_.sample_signals(lines.now(), in.samples);
-    in.trace->sample(lines.now() + in.lines->stood_still(), in.samples);
+    in.trace->sample(lines.now() + in.played_lines->stood_still(), in.samples);
   }
-  if (lines.now() >= next_look_ || bench_.inside_->lines->has_trouble()) {
+  if (lines.now() >= next_look_ || bench_.inside_->played_lines->has_trouble()) {
     next_look_ = lines.now() + between_looks_;
     look();
   }
@@ -328,9 +450,19 @@ void LiveBench::Supervisor::beat(Lines& lines) {
 
 void LiveBench::Supervisor::look_at_guardian() {
   Inside& in = *bench_.inside_;
-  const Guardian::State state = in.guardians_state.load();
-  if (state == Guardian::State::well || in.guardian_is_told) return;
+  if (in.guardian_is_told) return;
+  Guardian::State state = in.guardians_state.load();
+  if (in.replayed != nullptr)
+    if (const BoxEvent* const then = in.replayed->take_if(BoxEvent::Kind::guardian))
+      state = static_cast<Guardian::State>(then->number);
+  if (state == Guardian::State::well) return;
   in.guardian_is_told = true;
+  if (in.recorded != nullptr) {
+    BoxEvent event;
+    event.kind = BoxEvent::Kind::guardian;
+    event.number = static_cast<std::uint32_t>(state);
+    in.recorded->add(event);
+  }
   bench_.fail(StopBy::steepest_ramp,
               state == Guardian::State::ended
                   ? std::string("the guardian process was ended: without it nothing moves")
@@ -362,8 +494,8 @@ std::string words_of(CutBy why) {
 void LiveBench::Supervisor::look() {
   Inside& in = *bench_.inside_;
   look_at_guardian();
-  if (!in.lines->has_trouble()) return;
-  const LiveLines::Trouble trouble = in.lines->take_trouble();
+  if (!in.played_lines->has_trouble()) return;
+  const PlayedLines::Trouble trouble = in.played_lines->take_trouble();
   if (trouble.cut_by != CutBy::planning) bench_.fail(StopBy::cut, words_of(trouble.cut_by));
   if (!trouble.gone.empty()) {
     bench_.fail(StopBy::cut, trouble.gone);
@@ -373,12 +505,12 @@ void LiveBench::Supervisor::look() {
   has_been_late_ = true;
   const double ticks_per_us = bench_.rig().controller.timer_clock.base().to_double() / 1e6;
   std::string name;
-  for (const LineSetup& line : in.lines->lines())
+  for (const LineSetup& line : in.opened)
     if (line.id == trouble.line) name = line.name;
   std::vector<Zeroed*> doubtful;
   for (const auto& mover : bench_.movers())
     if (Zeroed* const zeroed = mover->zeroed();
-        zeroed != nullptr && mover->loses_place(in.lines->now(), trouble.late))
+        zeroed != nullptr && mover->loses_place(in.played_lines->now(), trouble.late))
       doubtful.push_back(zeroed);
   bench_.fail(StopBy::steepest_ramp,
               fmt::format("an edge of {} was {:.0f} us late, and the rig bears {:.0f} us "

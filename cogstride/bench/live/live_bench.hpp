@@ -7,6 +7,9 @@
 // process sees to that. What this computer cannot drive is refused before any line is taken.
 #pragma once
 
+#include <cstdint>
+#include <functional>
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
@@ -19,6 +22,7 @@
 
 namespace cogstride {
 
+class BlackBox;
 class Converter;
 class LinePort;
 
@@ -54,6 +58,17 @@ class LiveBench final : public Bench {
     LinePort* port = nullptr;
     /// A converter in the place of the kernel's; it must outlive the bench.
     Converter* converter = nullptr;
+    /// The black box of the run (bench/live/black_box.hpp): a file with all that planning was told, there
+    /// whatever becomes of the program. Empty: none.
+    std::string black_box{};
+    std::int64_t black_box_size = std::int64_t{64}
+                                  << 20;          ///< bytes; what does not fit writes over the oldest
+    std::map<std::string, std::string> labels{};  ///< what the run is of, for whoever opens the box
+    /// A black box in the place of lines: the same planner is told what it was told then, and nothing moves.
+    /// What it orders is compared with what it ordered then. It must outlive the bench.
+    BlackBox* replay = nullptr;
+    /// Gives an order that was posted then, by its words.
+    std::function<void(const std::string&)> on_replayed_post{};
   };
 
   /// Takes the lines, at rest. @throws Error when something of the rig cannot be driven, or a line not be had
@@ -70,17 +85,23 @@ class LiveBench final : public Bench {
   /// How well its edges kept their times, once it has been closed.
   [[nodiscard]] const LivePlay& played() const;
   [[nodiscard]] const PlayerConditions& conditions() const;
+  /// Of a run that is played again: how often what it ordered was held against what it ordered then.
+  [[nodiscard]] std::int64_t commands_compared() const;
   /// An event of a guest (a script) in the trace.
   void trace_event(TraceEvent event) override;
 
  protected:
   [[nodiscard]] TimedLines& lines() override;
   [[nodiscard]] const TimedLines& lines() const override;
+  [[nodiscard]] bool take_stop_request() override;
+  void posted(const std::string& what) override;
+  void replay_posts() override;
   void noted(const MotionNote& note) override;
   void stopped(Tick at, const Trip& trip) override;
 
  private:
   class Supervisor;
+  void tell_how_it_played();
   void give_back() noexcept;
   void fail(StopBy how, const std::string& why);
   struct Inside;

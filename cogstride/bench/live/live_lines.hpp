@@ -12,6 +12,7 @@
 
 #include "cogstride/bench/live/lateness.hpp"
 #include "cogstride/bench/live/live_messages.hpp"
+#include "cogstride/bench/live/played_lines.hpp"
 #include "cogstride/bench/live/player_conditions.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/port/converter.hpp"
@@ -20,7 +21,7 @@
 
 namespace cogstride {
 
-class LiveLines final : public TimedLines {
+class LiveLines final : public PlayedLines {
  public:
   /// So long may planning be away (in a program's own loop, or because it hangs) while something moves or a
   /// duty is on: then all lines are put at rest.
@@ -72,15 +73,8 @@ class LiveLines final : public TimedLines {
   void watch(MechanismId mechanism, bool is_watched) override;
   void wake() noexcept override;
 
-  /// What went wrong since it was asked last.
-  struct Trouble {
-    Tick late = 0;                   ///< an edge was later than the bound by this in all; 0: none
-    LineId line{};                   ///< the first of those
-    std::string gone{};              ///< why the lines cannot be reached any more; empty: they can
-    CutBy cut_by = CutBy::planning;  ///< another: the player has put all lines at rest by itself
-  };
-  [[nodiscard]] bool has_trouble() const;
-  [[nodiscard]] Trouble take_trouble();
+  [[nodiscard]] bool has_trouble() const override;
+  [[nodiscard]] Trouble take_trouble() override;
 
   [[nodiscard]] const PlayerConditions& conditions() const;
   /// Of all edges; once the player has ended.
@@ -100,12 +94,9 @@ class LiveLines final : public TimedLines {
   /// Whether every line is known to be at rest; once the player has ended.
   [[nodiscard]] const RestOutcome& rested() const;
   [[nodiscard]] std::span<const LineSetup> lines() const;
-  /// Whether something answers when a source is sampled.
-  [[nodiscard]] bool answers(SourceId source) const;
-  /// Of an input when the lines were opened.
-  [[nodiscard]] bool level(LineId line) const;
-  /// Ticks for which time has stood still.
-  [[nodiscard]] Tick stood_still() const;
+  [[nodiscard]] bool answers(SourceId source) const override;
+  [[nodiscard]] bool level(LineId line) const override;
+  [[nodiscard]] Tick stood_still() const override;
 
  private:
   struct Inside;
