@@ -5,7 +5,6 @@
 #include <random>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
-#include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 #include "support/inside.hpp"
@@ -40,10 +39,6 @@ Rig traverse_with_drum() {
 OutputPosition turns(Ratio count) {
   return {OutputKind::rotary, count};
 }
-OutputSpeed turns_per_second(Ratio count) {
-  return {OutputKind::rotary, count};
-}
-
 TEST(MidMotion, MovesOfTwoMechanismsArriveTogether) {
   SimulatedBench bench(traverse_with_drum());
   // The drum stands switched off and has to wake up; the traverse is awake.
@@ -61,37 +56,6 @@ TEST(MidMotion, MovesOfTwoMechanismsArriveTogether) {
   EXPECT_EQ(bench.stepper("drum").position(), turns(Ratio(3, 2)));
   bench.serve(0.3_s);
   EXPECT_TRUE(bench.verdict().is_sound());
-}
-
-TEST(MidMotion, AMoveTogetherWaitsUntilEachQueueHasComeToIt) {
-  SimulatedBench bench(traverse_with_drum());
-  auto first = bench.stepper("traverse").move({.to = 20_mm});
-  auto motions = bench.move_together({{"traverse", {.to = 30_mm}}, {"drum", {.by = turns(Ratio(1, 4))}}});
-  first.wait();
-  EXPECT_EQ(motions[1].status(), MotionStatus::queued);
-  bench.wait_for_all();
-  EXPECT_NEAR(static_cast<double>(bench.mover_as<StepperMover>("traverse").stream().ends_at()),
-              static_cast<double>(bench.mover_as<StepperMover>("drum").stream().ends_at()), 2.0);
-}
-
-TEST(MidMotion, AMoveTogetherThatIsRefusedQueuesNothing) {
-  SimulatedBench bench(traverse_with_drum());
-  EXPECT_THROW(bench.move_together({{"drum", {.to = turns(1)}}, {"traverse", {.to = 500_mm}}}), RangeError);
-  EXPECT_THROW(bench.move_together({{"drum", {.to = turns(1)}}, {"drum", {.to = turns(2)}}}), RangeError);
-  EXPECT_TRUE(bench.mover("drum").has_ended());
-  bench.stepper("drum").move({.by = turns(Ratio(1, 4))}).wait();
-  EXPECT_EQ(bench.stepper("drum").position(), turns(Ratio(1, 4))) << "nothing is left of the refused order";
-}
-
-TEST(MidMotion, OneOfThoseThatArriveTogetherMayBeTakenBack) {
-  SimulatedBench bench(traverse_with_drum());
-  auto first = bench.stepper("traverse").move({.to = 20_mm});
-  auto motions = bench.move_together({{"traverse", {.to = 30_mm}}, {"drum", {.by = turns(Ratio(1, 4))}}});
-  bench.serve(0.1_s);
-  motions[0].cancel();
-  bench.wait_for_all();
-  EXPECT_EQ(motions[1].status(), MotionStatus::done);
-  EXPECT_EQ(bench.stepper("traverse").position(), OutputPosition(20_mm));
 }
 
 // What stops one of them does not leave the others waiting.
@@ -112,124 +76,6 @@ TEST(MidMotion, AFaultOfOneStopsThoseThatWereToArriveWithIt) {
   ASSERT_TRUE(drum) << "it stopped on a ramp: its position is still true";
   EXPECT_LT(drum->base, Ratio(1, 4));
   bench.stepper("drum").move({.to = turns(Ratio(1, 4))}).wait();
-}
-
-TEST(MidMotion, AMoveTakesTheTimeThatIsAsked) {
-  SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.stepper("traverse");
-  auto slow = traverse.move({.to = 60_mm, .in = 3_s});
-  slow.wait();
-  EXPECT_NEAR(slow.duration()->in(units::s), 3.0, 0.002) << "with the board's waking";
-  EXPECT_THROW((void)traverse.move({.to = 0_mm, .in = 0.5_s}), RangeError);
-}
-
-TEST(MidMotion, ATargetCanBeChangedWhileItMoves) {
-  SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.stepper("traverse");
-  auto first = traverse.move({.to = 100_mm});
-  bench.serve(0.8_s);
-  auto second = traverse.redirect({.to = 10_mm});
-  EXPECT_EQ(first.status(), MotionStatus::cancelled);
-  second.wait();
-  EXPECT_EQ(traverse.position(), OutputPosition(10_mm));
-  bench.serve(0.3_s);
-  EXPECT_TRUE(bench.verdict().is_sound());
-  EXPECT_NEAR(bench.plant("traverse").position(), 0.010, 3e-6);
-}
-
-// A way or an acceleration alone is of the move that is on: only an order that names a speed is a spin.
-TEST(MidMotion, AWayOrALimitAloneIsOfTheMoveThatIsOn) {
-  SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.stepper("traverse");
-  traverse.move({.to = 60_mm});
-  bench.serve(0.5_s);
-  auto gentler = traverse.redirect({.acceleration = 200_mm_per_s2});
-  bench.serve(0.1_s);
-  EXPECT_EQ(gentler.status(), MotionStatus::running);
-  traverse.redirect({.by = 20_mm}).wait();
-  EXPECT_EQ(traverse.position(), OutputPosition(80_mm)) << "counted from where it was to end";
-}
-
-TEST(MidMotion, SpeedAndLimitsCanBeChangedWhileItMoves) {
-  SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.stepper("traverse");
-  traverse.move({.to = 100_mm});
-  bench.serve(0.5_s);
-  auto slower = traverse.redirect({.speed = 10_mm_per_s, .acceleration = 200_mm_per_s2});
-  bench.serve(0.6_s);
-  EXPECT_NEAR(bench.mover_as<StepperMover>("traverse").stream().speed_at(48'000 * 1'100), 10 * 800.0 / 3,
-              1e-6)
-      << "steps/s";
-  EXPECT_EQ(slower.status(), MotionStatus::running) << "on to the same target";
-  traverse.redirect({.speed = 60_mm_per_s}).wait();
-  EXPECT_EQ(traverse.position(), OutputPosition(100_mm));
-  bench.serve(0.3_s);
-  EXPECT_TRUE(bench.verdict().is_sound());
-}
-
-TEST(MidMotion, AnEndlessTurnIsRedirectedAndStopped) {
-  SimulatedBench bench(traverse_with_drum());
-  auto drum = bench.stepper("drum");
-  auto turning = drum.spin({.at = turns_per_second(Ratio(3, 2))});
-  bench.serve(30_s);
-  EXPECT_EQ(turning.status(), MotionStatus::running);
-  EXPECT_NEAR(drum.position()->base.to_double(), (30.0 - 0.001 - 0.075) * 1.5, 1e-3)
-      << "awake after 1 ms, 0.15 s of ramp";
-  EXPECT_THROW((void)drum.move({.to = turns(1)}), RangeError) << "it would never begin";
-  auto backwards = drum.redirect({.at = turns_per_second(Ratio(-1, 2))});
-  bench.serve(1_s);
-  auto home = drum.redirect({.to = turns(44)});
-  home.wait();
-  EXPECT_EQ(backwards.status(), MotionStatus::cancelled);
-  EXPECT_EQ(drum.position(), turns(44));
-  auto last = drum.spin({.at = turns_per_second(Ratio(1))});
-  bench.serve(0.5_s);
-  last.cancel();
-  bench.wait_for_all();
-  bench.serve(0.3_s);
-  EXPECT_TRUE(bench.verdict().is_sound());
-  EXPECT_NEAR(bench.plant("drum").position(), drum.position()->base.to_double(), 1e-3) << "turns";
-}
-
-TEST(MidMotion, ARunStopsAtTheEndOfTheTravel) {
-  SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.stepper("traverse");
-  traverse.spin({.at = 50_mm_per_s}).wait();
-  EXPECT_EQ(traverse.position(), OutputPosition(118_mm));
-}
-
-TEST(MidMotion, RefusesARedirectOfNothing) {
-  SimulatedBench bench(traverse_with_drum());
-  auto traverse = bench.stepper("traverse");
-  EXPECT_THROW(traverse.redirect({.to = 10_mm}), RangeError);
-  auto move = traverse.move({.to = 50_mm});
-  bench.serve(0.3_s);
-  EXPECT_THROW(traverse.redirect({.to = 500_mm}), RangeError);
-  EXPECT_EQ(move.status(), MotionStatus::running) << "it goes on as it was";
-  traverse.move({.to = 60_mm});
-  EXPECT_THROW(traverse.redirect({.to = 10_mm}), RangeError) << "another is queued";
-  bench.wait_for_all();
-  EXPECT_EQ(traverse.position(), OutputPosition(60_mm));
-}
-
-TEST(MidMotion, TheHardestStopIsShorterAndLosesNothing) {
-  double way[2];
-  for (const Braking how : {Braking::on_a_ramp, Braking::steepest}) {
-    SimulatedBench bench(traverse_with_drum());
-    auto traverse = bench.stepper("traverse");
-    auto move = traverse.move({.to = 110_mm});
-    bench.serve(1_s);
-    const double at = bench.plant("traverse").position();
-    move.cancel(how);
-    bench.wait_for_all();
-    bench.serve(0.3_s);
-    EXPECT_TRUE(bench.verdict().is_sound());
-    way[how == Braking::steepest] = traverse.position()->base.to_double() - at;
-    EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 3e-6);
-  }
-  const double hardest = usable_deceleration(traverse_with_drum().mechanisms[0], 0.06);
-  EXPECT_NEAR(way[1], 0.06 * 0.06 / (2 * 0.9 * hardest), 2e-5) << "m";
-  EXPECT_LT(way[1], 0.4 * way[0]);
 }
 
 // A line of pulses for each direction: the same moves, the same places.

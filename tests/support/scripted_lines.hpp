@@ -49,17 +49,15 @@ class ScriptedPlayer final : public TimedLines {
 
   /// Of a line now, by what was put; nothing: as it rests.
   [[nodiscard]] std::optional<bool> level(LineId line) const {
-    std::optional<bool> found;
-    for (const Put& put : levels)
-      if (put.level.line == line && put.at <= now_) found = put.level.high;
-    return found;
+    for (auto put = levels.rbegin(); put != levels.rend(); ++put)
+      if (put->level.line == line && put->at <= now_) return put->level.high;
+    return std::nullopt;
   }
   /// Ticks of a period that a channel is on for, by what was put last for now or before.
   [[nodiscard]] Tick on_ticks(LineId line) const {
-    Tick on = 0;
-    for (const Duty& duty : duties)
-      if (duty.compare.line == line && duty.at <= now_) on = duty.compare.on_ticks;
-    return on;
+    for (auto duty = duties.rbegin(); duty != duties.rend(); ++duty)
+      if (duty->compare.line == line && duty->at <= now_) return duty->compare.on_ticks;
+    return 0;
   }
 
   [[nodiscard]] Tick now() const override { return now_; }

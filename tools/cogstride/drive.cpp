@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cstdio>
 #include <filesystem>
-#include <fstream>
 #include <iostream>
 
 #include "cogstride/bench/live/live_bench.hpp"
@@ -18,12 +17,10 @@
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/script/script_player.hpp"
-#include "cogstride/script/verbs/verb.hpp"
-#include "cogstride/session/remembered.hpp"
+#include "cogstride/session/live_run.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
 #include "playing.hpp"
-#include "replay.hpp"
 
 using namespace cogstride;
 using namespace cogstride::literals;
@@ -33,9 +30,7 @@ namespace {
 /// What will move, how far and how fast.
 std::string what_will_move(const Rig& rig, const Script& script) {
   std::string words;
-  std::vector<std::size_t> moved;
-  add_moved(script.statements, false, moved);
-  for (const std::size_t i : moved) {
+  for (const std::size_t i : moved_by(script.statements)) {
     const Mechanism& mechanism = rig.mechanisms[i];
     const Limits& limits = mechanism.limits;
     if (mechanism.is_driven_by_duty()) {
@@ -58,29 +53,6 @@ std::string what_will_move(const Rig& rig, const Script& script) {
   return words;
 }
 
-/// Rigs that were driven before, by what their files said.
-class DrivenRigs {
- public:
-  DrivenRigs() {
-    if (const std::filesystem::path folder = state_folder(); !folder.empty()) file_ = folder / "driven-rigs";
-  }
-  [[nodiscard]] bool has(std::uint64_t rig) const {
-    std::ifstream in(file_);
-    for (std::string line; std::getline(in, line);)
-      if (line == fmt::format("{:016x}", rig)) return true;
-    return false;
-  }
-  void add(std::uint64_t rig) const {
-    if (file_.empty() || has(rig)) return;
-    std::error_code ignored;
-    std::filesystem::create_directories(file_.parent_path(), ignored);
-    std::ofstream(file_, std::ios::app) << fmt::format("{:016x}\n", rig);
-  }
-
- private:
-  std::filesystem::path file_;
-};
-
 /// @return whether the user agrees
 bool asks_first(const DriveOptions& options, const Rig& rig, const Script& script) {
   const DrivenRigs driven;
@@ -98,34 +70,6 @@ bool asks_first(const DriveOptions& options, const Rig& rig, const Script& scrip
   }
   driven.add(mark);
   return true;
-}
-
-/// What a statement asks of live lines that they cannot do; "" when they can.
-std::string why_not_live(const About& about, const Rig& rig) {
-  // A fade wants a duty, which not every line of this computer has.
-  if (about.faded != About::nothing) {
-    const PlainOutput& output = rig.outputs[about.faded];
-    const std::string why = why_no_live_fade(rig.controller, output);
-    if (!why.empty())
-      return fmt::format("{} cannot be faded on live lines, only switched: {}", output.name, why);
-  }
-  // A held speed and a place want an encoder, which live lines do not read.
-  if (about.pair != About::nothing && about.moves)
-    return "live lines read no encoder, and a wheeled pair goes by those of its wheels";
-  if (about.by_encoder)
-    return fmt::format(
-        "live lines read no encoder, so {0} can only be given a duty, such as 'spin {0} at 40 % for 2 s'",
-        rig.mechanisms[about.mechanism].name);
-  return {};
-}
-
-void refuse_what_cannot_be_live(std::span<const Statement> statements, const std::string& file,
-                                const Rig& rig) {
-  for (const Statement& statement : statements) {
-    if (const std::string why = why_not_live(statement.verb->about(), rig); !why.empty())
-      throw Error(fmt::format("{}:{}:{}: {}", file, statement.place.line, statement.place.column, why));
-    refuse_what_cannot_be_live(statement.verb->inside(), file, rig);
-  }
 }
 
 /// Where the black box of this run goes: as asked, or with this user's states; empty, and why, where it can
@@ -168,7 +112,7 @@ ExitStatus run_drive(const DriveOptions& options) {
   if (!options.only.empty()) rig = only_with(std::move(rig), options.only);
   refuse_obstacles(options, rig);
   const Script script = read_script(options.script, rig, {});
-  refuse_what_cannot_be_live(script.statements, options.script, rig);
+  require_live(script, rig);
   const std::vector<std::string> read{options.rig, options.script};
   check_output_names(options.outputs, read);
   const std::string black_box = black_box_of(options);
@@ -183,15 +127,20 @@ ExitStatus run_drive(const DriveOptions& options) {
   Outputs outputs(options.outputs, read, rig.mechanisms.front());
   outputs.also(log);
   for (const std::string& note : live_notes(rig)) fmt::print(stderr, "note: {}\n", note);
-  LiveBench bench(rig, {.trace = &outputs.sink(), .black_box = black_box, .labels = box_labels(options)});
-  if (!bench.conditions().words.empty()) fmt::print(stderr, "note: {}\n", bench.conditions().words);
-  ScriptPlayer player(script, bench.rig(), bench.cast());
-  const Played played = play(bench, player, "driving", check_motions(script, rig, {}).length);
-  if (played.is_sound) bench.serve(0.3_s);  // the swing of the last stop dies away
-  bench.close();
-  LiveReport report{rig.name, options.script, bench.verdict(), bench.played(), {}};
-  if (report.verdict.fault.empty()) report.verdict.fault = played.fault;
-  for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, player.taught()))
+  LiveBench::Options bench;
+  bench.trace = &outputs.sink();
+  bench.black_box = black_box;
+  bench.labels = box_labels(options.rig, options.script, options.only);
+  const Driven driven = drive(
+      rig, script, std::move(bench),
+      [&](Bench& on, ScriptPlayer& player) {
+        return play(on, player, "driving", check_motions(script, rig, {}).length);
+      },
+      [](LiveBench& opened) {
+        if (!opened.conditions().words.empty()) fmt::print(stderr, "note: {}\n", opened.conditions().words);
+      });
+  LiveReport report{rig.name, options.script, driven.verdict, driven.played, {}, {}};
+  for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, driven.taught))
     report.notes.push_back(std::move(note));
   if (!report.verdict.fault.empty() && !black_box.empty())
     report.notes.push_back(fmt::format("what led to it: cogstride rehearse {} {} --replay {}", options.rig,

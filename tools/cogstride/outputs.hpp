@@ -9,7 +9,7 @@
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/report/csv_writer.hpp"
 #include "cogstride/report/figure.hpp"
-#include "cogstride/report/panel_figure.hpp"
+#include "cogstride/report/run_figure.hpp"
 #include "cogstride/report/vcd_writer.hpp"
 #include "cogstride/trace/thinned.hpp"
 #include "cogstride/trace/trace.hpp"
@@ -30,23 +30,10 @@ class Outputs {
   void also(cogstride::TraceSink& sink) { fork_.add(sink); }
   /// Draws the figure, once the run has ended.
   void draw(const cogstride::FigureContent& content);
-  /// Of one mechanism that is driven by duty.
-  void draw_drive(const std::string& title, const cogstride::Mechanism& mechanism);
-  /// Of one that takes a pulse width, in deg or in % of full speed.
-  /// @param too_warm_at  s, when it passed the rise that it stands
-  void draw_pulsed(const std::string& title, const cogstride::Mechanism& mechanism,
-                   std::optional<double> too_warm_at);
-  /// Of a bare brushless motor.
-  void draw_brushless(const std::string& title, const cogstride::Mechanism& mechanism);
-  /// The way of a wheeled pair.
-  void draw_cart(const std::string& title, const std::string& cart);
-  /// The same of several mechanisms.
-  void draw(const std::string& title, const std::vector<cogstride::MechanismPanel>& panels);
+  /// The same of a run.
+  void draw(const cogstride::Rig& rig, const cogstride::RunFigure& what);
 
  private:
-  [[nodiscard]] cogstride::PanelCurve curve(const cogstride::Mechanism& mechanism, const char* signal,
-                                            const char* colour, const char* label = "") const;
-
   std::string plot_;
   cogstride::TraceFork fork_;
   std::optional<cogstride::ThinnedTrace> thinned_;

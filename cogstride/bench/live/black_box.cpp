@@ -2,61 +2,45 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <sys/mman.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
+#include <chrono>
 #include <cstring>
 #include <fstream>
-
-#include "cogstride/port/descriptor.hpp"
+#include <thread>
+#include <utility>
 
 namespace cogstride {
 namespace {
 
 constexpr std::size_t head_size = 4096;
 constexpr std::size_t chunk_size = 65'536;
-constexpr std::size_t chunk_head = 24;  // number, bytes used, tick
+constexpr std::size_t chunk_head = 16;  // number, tick
 constexpr std::size_t longest_text = 400;
 constexpr std::size_t most_readings = 1000;  // in one event: 20 bytes each
 constexpr std::size_t longest_event = 32'768;
+constexpr std::size_t room_of_queue = 1U << 20U;  // bytes that may wait: minutes of a usual run
+constexpr auto between_writes = std::chrono::milliseconds(10);
 constexpr unsigned has_sum = 0x80;  // beside a kind
 constexpr const char* const first_line = "cogstride black box 1\n";
 
 template <class Number>
-void store(std::uint8_t* at, Number number) {
-  std::memcpy(at, &number, sizeof number);
+void append(std::vector<std::uint8_t>& to, Number number) {
+  const std::size_t at = to.size();
+  to.resize(at + sizeof number);
+  std::memcpy(to.data() + at, &number, sizeof number);
 }
 
 }  // namespace
 
-class BlackBoxWriter::Mapped {
- public:
-  Mapped(const std::string& path, std::size_t size)
-      : fd_(above_standard(open(path.c_str(), O_RDWR | O_CREAT | O_TRUNC | O_CLOEXEC, 0644))), size_(size) {
-    const auto fail = [&] { throw Error(fmt::format("{}: cannot be made: {}", path, std::strerror(errno))); };
-    if (fd_.get() < 0 || ftruncate(fd_.get(), static_cast<off_t>(size)) != 0) fail();
-    void* const mapped = mmap(nullptr, size, PROT_READ | PROT_WRITE, MAP_SHARED, fd_.get(), 0);
-    if (mapped == MAP_FAILED) fail();
-    bytes_ = static_cast<std::uint8_t*>(mapped);
-  }
-  ~Mapped() { munmap(bytes_, size_); }
-  Mapped(const Mapped&) = delete;
-  Mapped& operator=(const Mapped&) = delete;
-  [[nodiscard]] std::uint8_t* bytes() { return bytes_; }
-  [[nodiscard]] std::size_t chunks() const { return (size_ - head_size) / chunk_size; }
-
- private:
-  Descriptor fd_;
-  std::size_t size_;
-  std::uint8_t* bytes_ = nullptr;
-};
-
-BlackBoxWriter::BlackBoxWriter(const std::string& path, const BoxLabels& labels, std::int64_t size) {
+BlackBoxWriter::BlackBoxWriter(const std::string& path, const BoxLabels& labels, std::int64_t size)
+    : bytes_(room_of_queue) {
   constexpr std::int64_t least = 256 << 10;
   if (size < least) throw RangeError(fmt::format("a black box of {} bytes: {} are the least", size, least));
+  room_ = (static_cast<std::uint64_t>(size) - head_size) / chunk_size * chunk_size;
   std::string head = first_line;
   for (const auto& [key, value] : labels) {
     std::string line = value;
@@ -64,25 +48,69 @@ BlackBoxWriter::BlackBoxWriter(const std::string& path, const BoxLabels& labels,
     head += key + " " + line + "\n";
   }
   if (head.size() >= head_size) throw RangeError("a black box with more labels than fit its first page");
-  file_ = std::make_unique<Mapped>(path, static_cast<std::size_t>(size));
-  std::memcpy(file_->bytes(), head.data(), head.size());
-  begin(0);
+  head.resize(head_size, '\0');
+  file_ = Descriptor(above_standard(open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644)));
+  if (file_.get() < 0 || pwrite(file_.get(), head.data(), head.size(), 0) != static_cast<ssize_t>(head_size))
+    throw Error(fmt::format("{}: cannot be written: {}", path, std::strerror(errno)));
+  event_.reserve(longest_event);
+  block_.reserve(chunk_size + 1);
+  begin_chunk();
+  thread_.start([this] { run(); });
 }
 
-BlackBoxWriter::~BlackBoxWriter() = default;
-
-void BlackBoxWriter::begin(Tick now) {
-  chunk_ = file_->bytes() + head_size + chunks_begun_ % file_->chunks() * chunk_size;
-  used_ = chunk_head;
-  last_ = now;
-  store(chunk_, std::uint64_t{0});  // while it is neither the old one nor the new one
-  store(chunk_ + 8, static_cast<std::uint64_t>(used_));
-  store(chunk_ + 16, now);
-  store(chunk_, ++chunks_begun_);
+void BlackBoxWriter::end() {
+  ends_.store(true, std::memory_order_release);
+  thread_.join();
 }
 
-void BlackBoxWriter::put(std::uint8_t byte) {
-  chunk_[used_++] = byte;
+std::string BlackBoxWriter::failure() const {
+  if (was_too_slow_.load()) return "its file was too slow";
+  const int error = error_.load();
+  return error == 0 ? std::string() : std::strerror(error);
+}
+
+void BlackBoxWriter::hand_over(std::span<const std::uint8_t> bytes) {
+  if (ends_.load(std::memory_order_relaxed) || was_too_slow_.load(std::memory_order_relaxed)) return;
+  if (bytes_.write_available() < bytes.size()) {
+    was_too_slow_.store(true);  // one that lacks events in its middle could not be played again
+    return;
+  }
+  bytes_.push(bytes.data(), bytes.size());
+}
+
+void BlackBoxWriter::begin_chunk() {
+  std::array<std::uint8_t, chunk_head> head{};
+  const std::uint64_t number = ++chunks_begun_;
+  std::memcpy(head.data(), &number, sizeof number);
+  std::memcpy(head.data() + sizeof number, &last_, sizeof last_);
+  hand_over(head);
+  used_ = head.size();
+}
+
+void BlackBoxWriter::run() {
+  while (!ends_.load(std::memory_order_acquire)) {
+    while (write_what_is_there()) {
+    }
+    std::this_thread::sleep_for(between_writes);
+  }
+  while (write_what_is_there()) {
+  }
+}
+
+/// A piece of it, up to the end of a chunk, and a byte of 0 behind it. @return whether there was one
+bool BlackBoxWriter::write_what_is_there() {
+  const std::size_t left = chunk_size - static_cast<std::size_t>(written_ % chunk_size);
+  block_.resize(left);
+  const std::size_t size = bytes_.pop(block_.data(), left);
+  if (size == 0) return false;
+  block_.resize(size);
+  if (size < left) block_.push_back(0);
+  const auto at = static_cast<off_t>(head_size + written_ % room_);
+  written_ += size;
+  if (error_.load() != 0) return true;
+  if (pwrite(file_.get(), block_.data(), block_.size(), at) != static_cast<ssize_t>(block_.size()))
+    error_.store(errno == 0 ? ENOSPC : errno);
+  return true;
 }
 
 void BlackBoxWriter::put_whole(std::uint64_t value) {
@@ -97,22 +125,32 @@ void BlackBoxWriter::put_signed(std::int64_t value) {
 void BlackBoxWriter::put_text(const std::string& text) {
   const std::size_t size = std::min(text.size(), longest_text);
   put_whole(size);
-  std::memcpy(chunk_ + used_, text.data(), size);
-  used_ += size;
+  event_.insert(event_.end(), text.begin(), text.begin() + static_cast<std::ptrdiff_t>(size));
 }
 
-void BlackBoxWriter::open_event(BoxEvent::Kind kind, Tick now, std::optional<std::uint32_t> sum,
-                                std::size_t most) {
-  if (used_ + most > chunk_size) begin(last_);
+void BlackBoxWriter::open_event(BoxEvent::Kind kind, Tick now, std::optional<std::uint32_t> sum) {
+  event_.clear();
   put(static_cast<std::uint8_t>(static_cast<unsigned>(kind) | (sum ? has_sum : 0U)));
   put_signed(now - last_);
   if (sum) put_whole(*sum);
+  first_delta_ = now - last_;
   last_ = now;
 }
 
-/// Only now it counts: one that is half written when the program ends is not there.
 void BlackBoxWriter::close_event() {
-  store(chunk_ + 8, static_cast<std::uint64_t>(used_));
+  if (used_ + event_.size() > chunk_size) {
+    const Tick now = std::exchange(last_, last_ - first_delta_);
+    static constexpr std::array<std::uint8_t, 1024> nothing{};
+    for (std::size_t left = chunk_size - used_; left > 0;) {
+      const std::size_t piece = std::min(left, nothing.size());
+      hand_over(std::span(nothing).first(piece));
+      left -= piece;
+    }
+    begin_chunk();
+    last_ = now;
+  }
+  hand_over(event_);
+  used_ += event_.size();
 }
 
 void BlackBoxWriter::add(BoxEvent::Kind kind, Tick now, std::optional<std::uint32_t> sum,
@@ -120,7 +158,7 @@ void BlackBoxWriter::add(BoxEvent::Kind kind, Tick now, std::optional<std::uint3
   // More readings than fit one event: more events of the same instant.
   do {
     const std::size_t count = std::min(readings.size(), most_readings);
-    open_event(kind, now, sum, count == 0 ? 64 : longest_event);
+    open_event(kind, now, sum);
     sum.reset();
     if (kind == BoxEvent::Kind::waited) {
       put_whole(2 * count + (count < readings.size() ? 1 : 0));
@@ -143,7 +181,7 @@ void BlackBoxWriter::add(const BoxEvent& event) {
     add(event.kind, event.now, event.sum, event.readings);
     return;
   }
-  open_event(event.kind, event.now, event.sum, 2 * longest_text);
+  open_event(event.kind, event.now, event.sum);
   switch (event.kind) {
     case Kind::withdrawn:
       put_signed(event.left.steps);
@@ -216,11 +254,9 @@ bool BlackBox::open_chunk() {
   bytes_.assign(chunk_size, '\0');
   file_.read(bytes_.data(), static_cast<std::streamsize>(chunk_size));
   at_ = chunk_head;
-  const auto used = number_at<std::uint64_t>(bytes_, 8);
-  if (used < chunk_head || used > static_cast<std::uint64_t>(file_.gcount()))
-    throw Error(path_ + ": is damaged");
-  end_ = static_cast<std::size_t>(used);
-  last_ = number_at<Tick>(bytes_, 16);
+  end_ = static_cast<std::size_t>(file_.gcount());
+  if (end_ < chunk_head) throw Error(path_ + ": is damaged");
+  last_ = number_at<Tick>(bytes_, sizeof(std::uint64_t));
   return true;
 }
 
@@ -254,7 +290,7 @@ const BoxEvent* BlackBox::peek() {
 }
 
 void BlackBox::read_next() {
-  while (at_ >= end_) {
+  while (at_ >= end_ || bytes_[at_] == 0) {
     if (open_chunk()) continue;
     has_ended_ = true;
     return;
@@ -309,7 +345,7 @@ void BlackBox::read_next() {
       default:
         throw Error(path_ + ": is damaged");
     }
-    if (more && at_ >= end_ && !open_chunk()) throw Error(path_ + ": is damaged");
+    if (more && (at_ >= end_ || bytes_[at_] == 0) && !open_chunk()) throw Error(path_ + ": is damaged");
   }
   has_next_ = true;
 }

@@ -2,16 +2,18 @@
 // planning acted, what was read, posted and withdrawn, and what went wrong. With it the same planner can be
 // run again to the same commands (recorded_lines.hpp).
 //
-// The file is mapped: writing is copying, and what was written stays when the program is killed. It has a
-// fixed size; when that is full, the oldest part is written over, and the run can be shown but not played
-// again.
+// A thread of its own writes it: whoever plans never waits for a disk. The file grows to a given size; then
+// the oldest part is written over, and the run can be shown but not played again.
 //
 //   a page of text       what it is of, "key value" a line
-//   chunks of 64 kB      number, bytes used, tick at its begin; then events, each a byte for its kind and
-//   whole
-//                        numbers of 7 bits a byte, ticks as what has passed since the event before
+//   chunks of 64 kB      number from 1 on, tick at its begin; then events up to a byte of 0, each a byte for
+//   its
+//                        kind and whole numbers of 7 bits a byte, ticks as what has passed since the event
+//                        before
 #pragma once
 
+#include <atomic>
+#include <boost/lockfree/spsc_queue.hpp>
 #include <cstdint>
 #include <fstream>
 #include <map>
@@ -22,7 +24,9 @@
 #include <vector>
 
 #include "cogstride/bench/live/played_lines.hpp"
+#include "cogstride/port/descriptor.hpp"
 #include "cogstride/quantity/error.hpp"
+#include "cogstride/trace/writer_thread.hpp"
 
 namespace cogstride {
 
@@ -52,7 +56,7 @@ struct BoxEvent {
   std::string words{};       ///< posted
 };
 
-/// Writes it. Nothing is fetched or locked by its calls, but the first ones of a chunk may wait for a page.
+/// Writes it, a few milliseconds after it was told. Its calls neither wait nor fetch memory.
 class BlackBoxWriter {
  public:
   static constexpr std::int64_t usual_size = 64 << 20;
@@ -60,7 +64,7 @@ class BlackBoxWriter {
   /// @param size  bytes, 256 kB or more. A file of that name is replaced. @throws Error when it cannot be
   /// made
   BlackBoxWriter(const std::string& path, const BoxLabels& labels, std::int64_t size = usual_size);
-  ~BlackBoxWriter();
+  ~BlackBoxWriter() { end(); }
   BlackBoxWriter(const BlackBoxWriter&) = delete;
   BlackBoxWriter& operator=(const BlackBoxWriter&) = delete;
 
@@ -69,21 +73,41 @@ class BlackBoxWriter {
   void add(BoxEvent::Kind kind, Tick now, std::optional<std::uint32_t> sum,
            std::span<const Reading> readings = {});
 
+  /// Waits until what was told is written; from then on it keeps nothing.
+  void end();
+  /// Why it was given up: from then on it keeps nothing. Empty: it was not.
+  [[nodiscard]] std::string failure() const;
+
  private:
-  class Mapped;
-  void begin(Tick now);
-  void put(std::uint8_t byte);
+  void begin_chunk();
+  void put(std::uint8_t byte) { event_.push_back(byte); }
   void put_whole(std::uint64_t value);
   void put_signed(std::int64_t value);
   void put_text(const std::string& text);
-  void open_event(BoxEvent::Kind kind, Tick now, std::optional<std::uint32_t> sum, std::size_t most);
+  void open_event(BoxEvent::Kind kind, Tick now, std::optional<std::uint32_t> sum);
   void close_event();
+  void hand_over(std::span<const std::uint8_t> bytes);
+  void run();
+  bool write_what_is_there();
 
-  std::unique_ptr<Mapped> file_;
+  // Of whoever plans.
+  std::vector<std::uint8_t> event_{};
   std::uint64_t chunks_begun_ = 0;
-  std::uint8_t* chunk_ = nullptr;
-  std::size_t used_ = 0;
+  std::size_t used_ = 0;  // of the chunk
   Tick last_ = 0;
+  Tick first_delta_ = 0;  // of the event that is being put together
+
+  boost::lockfree::spsc_queue<std::uint8_t> bytes_;
+  std::atomic<bool> ends_{false};
+  std::atomic<bool> was_too_slow_{false};
+  std::atomic<int> error_{0};
+
+  // Of the thread that writes.
+  Descriptor file_;
+  std::uint64_t room_;         // bytes of chunks
+  std::uint64_t written_ = 0;  // in all, of chunks
+  std::vector<std::uint8_t> block_{};
+  WriterThread thread_{};
 };
 
 /// Reads it, event by event.

@@ -178,7 +178,12 @@ TEST_F(BlackBoxes, KeepAllKindsOfEvents) {
   }
   {
     BlackBoxWriter box(path("b.box"), {{"script", "first\nmoves"}});
-    for (const BoxEvent& event : events) box.add(event);
+    for (std::size_t i = 0; i < events.size(); ++i) {
+      box.add(events[i]);
+      if (i % 200 == 0)
+        std::this_thread::sleep_for(std::chrono::milliseconds(25));  // its queue has a megabyte
+    }
+    EXPECT_EQ(box.failure(), "");
   }
   BlackBox box(path("b.box"));
   EXPECT_TRUE(box.is_whole());
@@ -216,9 +221,13 @@ TEST_F(BlackBoxes, KeepAllKindsOfEvents) {
 TEST_F(BlackBoxes, AFullOneWritesOverItsBeginAndSaysSo) {
   {
     BlackBoxWriter box(path("c.box"), {{"own_port", "yes"}}, 256 << 10);
-    for (Tick now = 0; now < 200'000; ++now) box.add(BoxEvent::Kind::caught_up, 1000 * now, {});
+    for (Tick now = 0; now < 200'000; ++now) {
+      box.add(BoxEvent::Kind::caught_up, 1000 * now, {});
+      if (now % 20'000 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(30));
+    }
+    EXPECT_EQ(box.failure(), "");
   }
-  EXPECT_EQ(std::filesystem::file_size(path("c.box")), 256u << 10);
+  EXPECT_EQ(std::filesystem::file_size(path("c.box")), 4096u + 3 * 65'536u);
   BlackBox box(path("c.box"));
   EXPECT_FALSE(box.is_whole());
   EXPECT_GT(box.begins_at(), 0);

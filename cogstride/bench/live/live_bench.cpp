@@ -284,6 +284,11 @@ void LiveBench::close() {
   in.verdict.seconds = now().in(units::s);
   for (const auto& mover : movers()) in.verdict.movers.push_back(mover->came_to(in.played_lines->now()));
   if (in.lines != nullptr) tell_how_it_played();
+  if (in.box != nullptr) {
+    in.box->end();
+    if (const std::string why = in.box->failure(); !why.empty())
+      in.played.conditions += fmt::format("; its black box ends early: {}", why);
+  }
   if (in.trace == nullptr) return;
   in.trace->end(in.played_lines->now() + in.played_lines->stood_still());
   LivePlay& played = in.played;

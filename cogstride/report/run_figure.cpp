@@ -1,0 +1,152 @@
+#include "cogstride/report/run_figure.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/quantity/text.hpp"
+#include "cogstride/report/cart_figure.hpp"
+#include "cogstride/report/figure.hpp"
+#include "cogstride/report/panel_figure.hpp"
+
+namespace cogstride {
+namespace {
+
+std::vector<MechanismPanel> panels_of(const Rig& rig, const std::vector<std::size_t>& moved) {
+  std::vector<MechanismPanel> panels;
+  for (const std::size_t i : moved) {
+    const Mechanism& mechanism = rig.mechanisms[i];
+    const OutputKind kind = output_kind(mechanism.train);
+    const std::string name = mechanism.name + ".";
+    const std::string position_unit(display_unit(kind, 0));
+    if (mechanism.is_driven_by_duty() || mechanism.has_six_gates()) {
+      panels.push_back(
+          {mechanism.name, name + "duty", name + "speed", "%", std::string(speed_unit(kind)), "duty"});
+    } else if (mechanism.swings()) {
+      panels.push_back(
+          {mechanism.name, name + "made", name + "current", position_unit, "A", "angle", "current"});
+    } else if (mechanism.is_throttled()) {
+      panels.push_back({mechanism.name, name + "speed", name + "current", "%", "A", "speed", "current"});
+    } else {
+      panels.push_back(
+          {mechanism.name, name + "made", name + "speed", position_unit, std::string(display_unit(kind, 1))});
+    }
+  }
+  return panels;
+}
+
+/// Of one mechanism.
+class OneFigure {
+ public:
+  OneFigure(const std::string& path, const ThinnedTrace& trace, const std::string& name,
+            const RunFigure& what)
+      : path_(path),
+        trace_(trace),
+        name_(name),
+        title_(fmt::format("{}: {}", name, what.title)),
+        too_warm_at_(what.too_warm_at) {}
+
+  PanelCurve curve(const char* signal, const char* colour, const char* label = "") const {
+    return PanelCurve{points_of(trace_, name_ + "." + signal), label, colour};
+  }
+
+  void draw_drive(const Mechanism& mechanism) const {
+    PanelCurve wanted = curve("wanted_speed", "#d9a441", "wanted");
+    wanted.dashed = true;
+    const bool is_held = std::any_of(wanted.points.begin(), wanted.points.end(),
+                                     [](const auto& point) { return std::isfinite(point.second); });
+    std::vector<PanelCurve> speeds{curve("speed", "#2a5c9a", is_held ? "made" : "")};
+    if (is_held) speeds.push_back(wanted);
+    PanelFigure figure;
+    figure.title = title_;
+    figure.axis = "time [s]";
+    figure.panels = {{"duty [%]", {curve("duty", "#6b6b6b")}},
+                     {fmt::format("speed [{}]", speed_unit(output_kind(mechanism.train))), speeds},
+                     {"current [A]", {curve("current", "#bd5b0b")}},
+                     {"supply [V]", {curve("supply", "#1f7a5c")}},
+                     {"motor, over air [K]", {curve("motor_rise", "#a5322a")}}};
+    write_panels(path_, figure);
+  }
+
+  void draw_pulsed(const Mechanism& mechanism) const {
+    PanelFigure figure;
+    figure.title = title_;
+    figure.axis = "time [s]";
+    PanelCurve asked = curve("asked", "#d9a441", "asked");
+    asked.dashed = true;
+    const std::string what = mechanism.swings()
+                                 ? fmt::format("angle [{}]", display_unit(output_kind(mechanism.train), 0))
+                                 : "throttle, speed [%]";
+    figure.panels = {{what, {curve(mechanism.swings() ? "made" : "speed", "#2a5c9a", "made"), asked}},
+                     {"current [A]", {curve("current", "#bd5b0b")}, true},
+                     {"power [W]", {curve("power", "#1f7a5c")}, true},
+                     {"over air [K]", {curve("motor_rise", "#a5322a")}, true}};
+    if (too_warm_at_) figure.marks.emplace_back(*too_warm_at_, "warmer than it stands");
+    write_panels(path_, figure);
+  }
+
+  void draw_brushless(const Mechanism& mechanism) const {
+    PanelCurve wanted = curve("wanted_speed", "#d9a441", "wanted");
+    wanted.dashed = true;
+    PanelFigure figure;
+    figure.title = title_;
+    figure.axis = "time [s]";
+    figure.panels = {{"duty [%]", {curve("duty", "#6b6b6b")}},
+                     {fmt::format("speed [{}]", speed_unit(output_kind(mechanism.train))),
+                      {curve("speed", "#2a5c9a", "made"), wanted}},
+                     {"phases [A]",
+                      {curve("phase_a", "#bd5b0b", "A"), curve("phase_b", "#68458f", "B"),
+                       curve("phase_c", "#2a5c9a", "C")}},
+                     {"supply [V]", {curve("supply", "#1f7a5c")}}};
+    write_panels(path_, figure);
+  }
+
+  void draw_steps(const Mechanism& mechanism) const {
+    const OutputKind kind = output_kind(mechanism.train);
+    FigureContent content;
+    content.title = title_;
+    content.lines_of = mechanism.name;
+    content.position = {{mechanism.name + ".made", "made", "#2a5c9a", 4},
+                        {mechanism.name + ".asked", "asked", "#d9a441", 1}};
+    content.speed = {{mechanism.name + ".speed", "made", "#2a5c9a"}};
+    content.position_unit = display_unit(kind, 0);
+    content.speed_unit = display_unit(kind, 1);
+    write_figure(path_, trace_, content);
+  }
+
+ private:
+  const std::string& path_;
+  const ThinnedTrace& trace_;
+  std::string name_;
+  std::string title_;
+  std::optional<double> too_warm_at_;
+};
+
+}  // namespace
+
+void write_run_figure(const std::string& path, const ThinnedTrace& trace, const Rig& rig,
+                      const RunFigure& what) {
+  if (what.pair && what.moved.empty()) {
+    const std::string& name = rig.pairs[*what.pair].name;
+    draw_cart(path, trace, fmt::format("{}: {}", name, what.title), name);
+    return;
+  }
+  if (what.moved.size() > 1) {
+    write_overview(path, trace, what.title, panels_of(rig, what.moved));
+    return;
+  }
+  const Mechanism& mechanism = rig.mechanisms[what.moved.empty() ? what.shown : what.moved.front()];
+  const OneFigure figure(path, trace, mechanism.name, what);
+  if (mechanism.is_driven_by_duty()) {
+    figure.draw_drive(mechanism);
+  } else if (mechanism.has_six_gates()) {
+    figure.draw_brushless(mechanism);
+  } else if (mechanism.takes_pulse_width()) {
+    figure.draw_pulsed(mechanism);
+  } else {
+    figure.draw_steps(mechanism);
+  }
+}
+
+}  // namespace cogstride
