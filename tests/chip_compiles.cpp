@@ -3,6 +3,8 @@
 #include "cogstride/chip/coils.hpp"
 #include "cogstride/chip/pulse_run.hpp"
 #include "cogstride/chip/quadrature.hpp"
+#include "cogstride/chip/reaction.hpp"
+#include "cogstride/chip/row_cycle.hpp"
 #include "cogstride/chip/six_step.hpp"
 #include "cogstride/chip/speed_loop.hpp"
 #include "cogstride/chip/tick.hpp"
@@ -23,6 +25,10 @@ static_assert(cogstride::chip::speed_loop_step({1 << 20, 1 << 20}, 100, 16, -6, 
               "held to its range");
 static_assert(cogstride::chip::speed_loop_step({1 << 20, 1 << 20}, 100, 16, -6, -50, 50).beyond == 60,
               "and by how much");
+
+constexpr uint8_t coil_rows[] = {1, 4, 2, 8};
+static_assert(cogstride::chip::RowCycle(coil_rows, 4).step(true) == 8, "round backwards");
+static_assert(!cogstride::chip::Reaction(true, 10, 0, 0).is_due(1000), "nothing has changed");
 
 template class cogstride::chip::PulsePlayer<cogstride::chip::PulseRun>;
 template class cogstride::chip::PulsePlayer<cogstride::chip::NarrowPulseRun>;

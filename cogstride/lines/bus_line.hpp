@@ -33,7 +33,9 @@ inline constexpr std::uint32_t largest_bus_id = 0x1fffffff;
 
 class BusLine {
  public:
-  explicit BusLine(BusSetup setup) : setup_(std::move(setup)) {}
+  explicit BusLine(BusSetup setup) : setup_(std::move(setup)) {
+    waiting_.reserve(setup_.rest.size() + usual_room);  // a cut fetches nothing
+  }
   void attach(BusNode& node) { nodes_.push_back(&node); }
   [[nodiscard]] const BusSetup& setup() const { return setup_; }
 
@@ -69,6 +71,7 @@ class BusLine {
   void begin(Way& way, Tick now, Sent sent) const;
   void begin_next(Tick now);
 
+  static constexpr std::size_t usual_room = 64;
   BusSetup setup_;
   std::vector<BusNode*> nodes_{};
   std::vector<Waiting> waiting_{};  // in the order in which it was put

@@ -261,6 +261,34 @@ TEST(PairMover, IsStoppedWithBothItsWheels) {
   EXPECT_LT(it.cart.thinks().x, 1.5);
 }
 
+TEST(PairMover, SaysWhatItDoesAndIsCut) {
+  Cart it;
+  EXPECT_FALSE(it.cart.came_to(it.on.now()).sum.empty());
+  auto record = it.cart.drive(it.on.front(), {.way = {.by = 2000_mm}, .speed = OutputSpeed(100_mm_per_s)});
+  it.serve(3.0);
+  std::vector<double> values(it.cart.signals().size());
+  it.cart.sample(it.on.now(), values);
+  EXPECT_NE(it.cart.asked(it.on.now()), "");
+  EXPECT_FALSE(it.cart.came_to(it.on.now()).sum.empty());
+  EXPECT_EQ(it.cart.moves().size(), 2u);
+  EXPECT_THROW(
+      (void)it.cart.drive(it.on.front(), {.way = {.by = 10_mm}, .speed = OutputSpeed(9000_mm_per_s)}),
+      RangeError);
+  it.on.front().cut();
+  const Why why{FaultCode::stopped, "the lid is open"};
+  for (Mover* const each : std::initializer_list<Mover*>{&it.cart, &it.left, &it.right})
+    each->lines_were_cut(it.on.front(), why);
+  EXPECT_EQ(record->status, MotionStatus::faulted);
+  EXPECT_THROW(it.cart.hold(it.on.front()), RangeError);
+  EXPECT_THROW(it.cart.release(it.on.front()), RangeError);
+  EXPECT_EQ(it.cart.places(), nullptr);
+  EXPECT_EQ(it.cart.speeds(), nullptr);
+  EXPECT_EQ(it.cart.duties(), nullptr);
+  EXPECT_EQ(it.cart.zeroed(), nullptr);
+  EXPECT_EQ(it.cart.arming(), nullptr);
+  EXPECT_EQ(it.cart.arrivals(), nullptr);
+}
+
 TEST(PairMover, AWheelThatFailsFailsTheCart) {
   Cart it;
   auto record = it.cart.drive(it.on.front(), {.way = {.by = 2000_mm}});

@@ -168,6 +168,24 @@ TEST(SixStepMover, OpenLoopItsRowsFollowByTime) {
   EXPECT_EQ(it.gates(), 0);
 }
 
+TEST(SixStepMover, RefusesWhatItCannot) {
+  Spindle it(true);
+  it.serve(0.01);
+  const auto spin = [&](const SpeedOrder& order) { (void)it.mover.spin(it.lines(), order); };
+  EXPECT_THROW(spin({.at = OutputSpeed(10_mm_per_s)}), RangeError) << "it does not travel";
+  EXPECT_THROW(spin({.at = OutputSpeed(600_rpm), .by = OutputPosition(20_deg)}), RangeError)
+      << "a time, no way";
+  EXPECT_THROW(
+      spin({.at = OutputSpeed(600_rpm), .acceleration = OutputAcceleration{OutputKind::rotary, 1'000'000}}),
+      RangeError);
+  EXPECT_THROW(spin({.at = OutputSpeed(1_rpm)}), RangeError) << "slower than its Halls tell";
+  EXPECT_THROW((void)it.mover.change_speed(it.lines(), OutputSpeed(10_rpm)), RangeError);
+  EXPECT_THROW((void)it.mover.reverse_speed(it.lines()), RangeError);
+  EXPECT_TRUE(it.mover.has_ended());
+  EXPECT_THROW(SixStepMover(mechanism_named(it.rig, "feeder"), MechanismId{0}, it.rig.controller),
+               RangeError);
+}
+
 TEST(SixStepMover, WhatIsHaltedOrCutIsFaulted) {
   for (const bool cut : {true, false}) {
     Spindle it(true);

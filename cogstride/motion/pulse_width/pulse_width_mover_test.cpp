@@ -116,5 +116,65 @@ TEST(ThrottleMover, IsArmedByItsStagesAndGoesDownBeforeItIsReleased) {
   EXPECT_FALSE(fan.is_armed());
 }
 
+TEST(ServoMover, IsHaltedCutAndSaysWhatItDoes) {
+  const Rig rig = demo_rig();
+  ServoMover snips(mechanism_named(rig, "snips"), MechanismId{}, rig.controller);
+  OnScript on(snips);
+  on.loop.add(snips);
+  EXPECT_FALSE(snips.came_to(on.now()).sum.empty());
+  auto first = snips.swing(on.front(), {.to = 0_deg});
+  on.run_until([&] { return first->has_ended(); });
+  auto swing = snips.swing(on.front(), {.to = 70_deg, .speed = 70_deg_per_s});
+  on.run_to(on.now() + 24'000'000);
+  std::vector<double> values(snips.signals().size());
+  snips.sample(on.now(), values);
+  EXPECT_NEAR(values.front(), 35.0, 2.5);
+  EXPECT_NE(snips.asked(on.now()).find("deg"), std::string::npos);
+  snips.halt(on.front(), {FaultCode::stopped, "the lid is open"});
+  EXPECT_EQ(swing->status, MotionStatus::faulted);
+  on.run_until([&] { return snips.has_ended(); });
+  auto other = snips.swing(on.front(), {.to = 10_deg});
+  on.run_to(on.now() + 4'800'000);
+  on.front().cut();
+  snips.lines_were_cut(on.front(), {FaultCode::stopped, "the lid is open"});
+  EXPECT_EQ(other->status, MotionStatus::faulted);
+  EXPECT_FALSE(snips.position()) << "no pulse holds it";
+}
+
+TEST(ThrottleMover, ChangesStopsAndSaysWhatItDoes) {
+  const Rig rig = demo_rig();
+  ThrottleMover fan(mechanism_named(rig, "fan"), MechanismId{}, rig.controller);
+  OnScript on(fan);
+  on.loop.add(fan);
+  auto arm = fan.arm(on.front());
+  on.run_until([&] { return arm->has_ended(); });
+  auto timed = fan.spin(on.front(), {.duty = 30_percent, .lasts = 1_s});
+  on.run_until([&] { return timed->has_ended(); });
+  EXPECT_EQ(timed->status, MotionStatus::done);
+  EXPECT_EQ(fan.throttle_at(on.now()), 0.0);
+  fan.spin(on.front(), {.duty = 30_percent});
+  on.run_to(on.now() + 96'000'000);
+  auto more = fan.change(on.front(), 10_percent);
+  on.run_until([&] { return more->has_ended(); });
+  EXPECT_NEAR(fan.throttle_at(on.now()), 0.4, 1e-9);
+  EXPECT_THROW((void)fan.change(on.front(), Fraction(-60.0, units::percent)), RangeError);
+  EXPECT_THROW((void)fan.spin(on.front(), {.duty = Fraction(140.0, units::percent)}), RangeError);
+  EXPECT_THROW((void)fan.reverse(on.front(), {}), RangeError) << "it turns one way alone";
+  EXPECT_THROW(fan.let(on.front(), SlowsBy::braking), RangeError);
+  std::vector<double> values(fan.signals().size());
+  fan.sample(on.now(), values);
+  EXPECT_NEAR(values.front(), 40.0, 1e-6);
+  EXPECT_NE(fan.asked(on.now()).find('%'), std::string::npos);
+  EXPECT_FALSE(fan.came_to(on.now()).sum.empty());
+  auto stop = fan.stop(on.front(), 500_ms);
+  on.run_until([&] { return stop->has_ended(); });
+  EXPECT_EQ(stop->status, MotionStatus::done);
+  fan.spin(on.front(), {.duty = 30_percent});
+  on.run_to(on.now() + 48'000'000);
+  on.front().cut();
+  fan.lines_were_cut(on.front(), {FaultCode::stopped, "the lid is open"});
+  EXPECT_FALSE(fan.is_armed());
+}
+
 }  // namespace
 }  // namespace cogstride::pulse_width_mover_test
