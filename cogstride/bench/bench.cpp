@@ -230,7 +230,7 @@ std::vector<TracedSignal> Bench::signals_of(const Mover& mover) const {
   return signals;
 }
 
-void Bench::sample_signals_of(const Mover& mover, Tick at, std::span<double> values) const {
+std::span<double> Bench::sample_signals_of(const Mover& mover, Tick at, std::span<double> values) const {
   std::size_t place = own_signals(mover);
   mover.sample(at, values.first(place));
   for (const Check& each : checks_) {
@@ -241,6 +241,7 @@ void Bench::sample_signals_of(const Mover& mover, Tick at, std::span<double> val
                                                display_units_per_base(measured->position->kind)
                                          : std::numeric_limits<double>::quiet_NaN();
   }
+  return values.subspan(place);
 }
 
 std::vector<TracedSignal> Bench::signals() const {
@@ -252,11 +253,7 @@ std::vector<TracedSignal> Bench::signals() const {
 }
 
 void Bench::sample_signals(Tick at, std::span<double> values) const {
-  for (const auto& mover : movers_) {
-    const std::size_t count = signals_of(*mover).size();
-    sample_signals_of(*mover, at, values.first(count));
-    values = values.subspan(count);
-  }
+  for (const auto& mover : movers_) values = sample_signals_of(*mover, at, values);
 }
 
 double Bench::signal(const std::string& name) const {

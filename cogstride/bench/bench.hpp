@@ -208,7 +208,9 @@ class Bench {
   virtual void sample_signals(Tick at, std::span<double> values) const;
   /// What a mover publishes: what is asked of it and what is measured; names without the mover's.
   [[nodiscard]] std::vector<TracedSignal> signals_of(const Mover& mover) const;
-  void sample_signals_of(const Mover& mover, Tick at, std::span<double> values) const;
+  /// @return what is left of `values` behind those of the mover
+  [[nodiscard]] std::span<double> sample_signals_of(const Mover& mover, Tick at,
+                                                    std::span<double> values) const;
   /// Of everything that the rig has lines for: movers, inputs, plain outputs.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   /// What whoever plays the lines acts on by itself: emergency stops, and the limit switches of what moves.

@@ -111,7 +111,7 @@ struct EdgeLog final : TraceSink {
 
 TEST(LiveBench, HomesAgainstAGateAndMovesExactly) {
   unless_busy([] {
-    TraversePort port(0.2);
+    TraversePort port(-0.8);
     EdgeLog log;
     LiveBench bench(live_rig(), {.trace = &log, .port = &port});
     auto traverse = bench.stepper("traverse");
@@ -146,7 +146,7 @@ TEST(LiveBench, HomesAgainstAGateAndMovesExactly) {
 
 /// A traverse that has found its zero and goes on its long way.
 struct UnderWay {
-  TraversePort port{0.2};
+  TraversePort port{-0.8};
   LiveBench bench{live_rig(), {.port = &port}};
   StepperHandle traverse = bench.stepper("traverse");
   Motion move = homed(traverse).move({.to = 100_mm, .speed = 20_mm_per_s});
@@ -198,7 +198,7 @@ TEST(LiveBench, StopsAtOnceAtAnEmergencyStop) {
 
 TEST(LiveBench, StopsOnARampAndKnowsWhereItStands) {
   unless_busy([] {
-    TraversePort port(0.2);
+    TraversePort port(-0.8);
     LiveBench bench(live_rig(), {.port = &port});
     auto traverse = bench.stepper("traverse");
     traverse.home().wait();
@@ -217,7 +217,7 @@ TEST(LiveBench, StopsOnARampAndKnowsWhereItStands) {
 
 TEST(LiveBench, SaysThatItsLinesAreGone) {
   unless_busy([] {
-    TraversePort port(0.2);
+    TraversePort port(-0.8);
     std::string told;
     LiveBench bench(live_rig(), {.port = &port});
     bench.on_fault([&](const std::string& why) { told = why; });
@@ -334,7 +334,7 @@ TEST(LiveBench, DoesNothingOnceItHasBeenClosed) {
 }
 
 TEST(LiveBench, BeatsItsHeartAsLongAsItRuns) {
-  TraversePort port(0.2);
+  TraversePort port(-0.8);
   EdgeLog log;
   Rig rig = live_rig();
   rig.controller.heartbeat = Heartbeat{50, Time(20.0, units::ms)};

@@ -97,8 +97,7 @@ SimulatedBench::SimulatedBench(Rig rig, Options options)
   for (const auto& [name, position] : options_.start_positions) (void)mechanism_named(this->rig(), name);
   open_lines();
   make_twins();
-  for (const auto& mover : movers())
-    sampled_.emplace_back(signals_of(*mover).size(), twin_of(mover->id()).signals().size());
+  for (const auto& mover : movers()) made_signals_.push_back(twin_of(mover->id()).signals().size());
   begin_trace();
   self_cut_ = std::make_unique<SelfCut>(*this);
   loop().add(*self_cut_);
@@ -227,10 +226,10 @@ void SimulatedBench::sample_signals(Tick at, std::span<double> values) const {
   look_at_twins();
   for (const auto& mover : movers()) {
     const Twin& twin = twin_of(mover->id());
-    const auto [own, made] = sampled_[static_cast<std::size_t>(mover->id())];
-    sample_signals_of(*mover, at, values.first(own));
-    twin.sample(values.subspan(own, made));
-    values = values.subspan(own + made);
+    const std::size_t made = made_signals_[static_cast<std::size_t>(mover->id())];
+    values = sample_signals_of(*mover, at, values);
+    twin.sample(values.first(made));
+    values = values.subspan(made);
   }
 }
 

@@ -107,8 +107,7 @@ class SimulatedBench final : public Bench {
   std::vector<std::unique_ptr<Twin>> twins_;  // by MechanismId
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;
-  /// Of each mover: signals of its own and of its twin.
-  std::vector<std::pair<std::size_t, std::size_t>> sampled_;
+  std::vector<std::size_t> made_signals_;  // how many each twin has, by MechanismId
   std::string fault_;
   std::string noted_fault_{};  // that a motion has noted itself, last
   class SelfCut;
