@@ -25,13 +25,10 @@ class CutWatch {
       const bool counts = each.is_watched && (!each.on.while_runs || runs(*each.on.while_runs));
       each.reaction.edge(high, at, counts);
     }
+    look();
   }
   /// When the first of them acts; `never` when none is to.
-  [[nodiscard]] Tick next() const {
-    Tick next = never;
-    for (const Watched& each : inputs_) next = std::min(next, each.reaction.due_at());
-    return next;
-  }
+  [[nodiscard]] Tick next() const { return next_; }
   /// Those that are due act now. @return whether one of them did not have to wait for planning
   bool take(Tick now) {
     bool at_once = false;
@@ -40,12 +37,14 @@ class CutWatch {
       at_once = at_once || each.on.waits == 0;
       each.reaction.forget();
     }
+    look();
     return at_once;
   }
   /// Planning acts itself on those that wait for it.
   void answer() {
     for (Watched& each : inputs_)
       if (each.on.waits > 0) each.reaction.forget();
+    look();
   }
   void watch(MechanismId mechanism, bool is_watched) {
     for (Watched& each : inputs_) {
@@ -53,9 +52,11 @@ class CutWatch {
       each.is_watched = is_watched;
       if (!is_watched) each.reaction.forget();
     }
+    look();
   }
   void forget() {
     for (Watched& each : inputs_) each.reaction.forget();
+    look();
   }
 
  private:
@@ -64,7 +65,13 @@ class CutWatch {
     chip::Reaction reaction;
     bool is_watched = true;
   };
+  void look() {
+    next_ = never;
+    for (const Watched& each : inputs_) next_ = std::min(next_, each.reaction.due_at());
+  }
+
   std::vector<Watched> inputs_{};
+  Tick next_ = never;
 };
 
 }  // namespace cogstride

@@ -176,7 +176,9 @@ TEST(LiveBench, ClosedRightAfterAMotionItMakesTheLastPulses) {
     port.oversleeps = 4'000'000;
     traverse.move({.by = 1_mm, .speed = 10_mm_per_s}).wait();
     bench.close();
-    EXPECT_NEAR(static_cast<double>(port.pulses() - before), 800.0 / 3.0, 0.7);
+    const std::string& fault = bench.verdict().fault;
+    if (is_of_a_busy_computer(fault)) throw MotionFault(fault, FaultCode::controller);
+    EXPECT_NEAR(static_cast<double>(port.pulses() - before), 800.0 / 3.0, 0.7) << fault;
   });
 }
 
