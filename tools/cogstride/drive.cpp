@@ -115,6 +115,9 @@ ExitStatus run_drive(const DriveOptions& options) {
   require_live(script, rig);
   const std::vector<std::string> read{options.rig, options.script};
   check_output_names(options.outputs, read);
+  if (!options.black_box.empty() && !options.outputs.overwrite && std::filesystem::exists(options.black_box))
+    throw Error(fmt::format("{}: is there already and is left as it is; say --overwrite to replace it",
+                            options.black_box));
   const std::string black_box = black_box_of(options);
   for (const std::string& file : read)
     if (is_one_file(black_box, file))

@@ -19,20 +19,13 @@ namespace {
 constexpr std::size_t head_size = 4096;
 constexpr std::size_t chunk_size = 65'536;
 constexpr std::size_t chunk_head = 16;  // number, tick
-constexpr std::size_t longest_text = 400;
-constexpr std::size_t most_readings = 1000;  // in one event: 20 bytes each
+constexpr std::size_t longest_text = 16'384;
+constexpr std::size_t most_readings = 1000;  // in one event: 29 bytes each at the most
 constexpr std::size_t longest_event = 32'768;
-constexpr std::size_t room_of_queue = 1U << 20U;  // bytes that may wait: minutes of a usual run
+constexpr std::size_t room_of_queue = 1U << 20U;  // bytes that may wait
 constexpr auto between_writes = std::chrono::milliseconds(10);
 constexpr unsigned has_sum = 0x80;  // beside a kind
 constexpr const char* const first_line = "cogstride black box 1\n";
-
-template <class Number>
-void append(std::vector<std::uint8_t>& to, Number number) {
-  const std::size_t at = to.size();
-  to.resize(at + sizeof number);
-  std::memcpy(to.data() + at, &number, sizeof number);
-}
 
 }  // namespace
 
