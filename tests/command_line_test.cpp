@@ -176,7 +176,7 @@ TEST_F(CommandLine, PlanSaysHowFarAMoveIsFromLosingSteps) {
                 " plan " + steep + " traverse --to 85mm");
   EXPECT_EQ(lossy.status, 1) << lossy.out;
   EXPECT_TRUE(std::regex_search(lossy.out,
-                                std::regex("TOO LITTLE: steps may be lost at .*, it would take \\d+ % more")))
+                                std::regex("TOO LITTLE: steps are lost at .*; it would take \\d+ % more")))
       << lossy.out;
 }
 

@@ -74,6 +74,12 @@ Inertia moved_inertia(const Mechanism& mechanism) {
   return Inertia::from_base(mechanism.load.inertia.base() + mechanism.load.carried_mass.base() * way * way);
 }
 
+Inertia most_moved_inertia(const Mechanism& mechanism) {
+  const Load& load = mechanism.load;
+  const Inertia grown = load.most_inertia.value_or(load.inertia) - load.inertia;
+  return moved_inertia(mechanism) + std::max(Inertia(), grown);
+}
+
 Torque steady_load(const Mechanism& mechanism) {
   const Load& load = mechanism.load;
   constexpr double gravity = 9.80665;  // m/s2, standard

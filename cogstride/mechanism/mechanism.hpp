@@ -131,6 +131,8 @@ template <int PerTime>
 /// What the motor turns, seen from its shaft, a carried mass included:  J + m r^2,  r the way of the output
 /// for a radian of the shaft.
 [[nodiscard]] Inertia moved_inertia(const Mechanism& mechanism);
+/// The same where it has grown to its most.
+[[nodiscard]] Inertia most_moved_inertia(const Mechanism& mechanism);
 
 /// Steady torque at the shaft against going forwards, the weight of a carried mass included:
 /// m g sin(rise) r / efficiency  (statics of a screw).

@@ -28,9 +28,9 @@ BrushedModel brushed_model(const Mechanism& mechanism) {
   model.coulomb = load.coulomb_friction.base();
   model.viscous = load.viscous_friction.in(units::Nm_s_per_rad);
   model.stiction = std::max(load.stiction, load.coulomb_friction).base();
-  model.steady = load.steady_torque.base();
+  model.steady = steady_load(mechanism).base();
   model.slackens = load.slackens;
-  model.inertia = load.inertia.base();
+  model.inertia = moved_inertia(mechanism).base();
   if (motor->heat.thermal_resistance && motor->heat.heat_capacity) {
     model.to_air = motor->heat.thermal_resistance->base();
     model.capacity = motor->heat.heat_capacity->base();
@@ -40,6 +40,7 @@ BrushedModel brushed_model(const Mechanism& mechanism) {
   model.bridge_resistance = bridge->stage.resistance.base();
   model.drop = bridge->stage.drop.base();
   model.coasts_at_none = mechanism.limits.slows_by == SlowsBy::coasting;
+  model.takes_back = mechanism.supply.charge.has_value();
   model.capacitance = mechanism.supply.capacitance_at_board().base();
   model.clamp = mechanism.supply.clamp_voltage ? mechanism.supply.clamp_voltage->base()
                                                : std::numeric_limits<double>::infinity();
@@ -62,7 +63,7 @@ BrushedModel::Circuit BrushedModel::circuit(double drive, double rise, double pu
 
 /// What comes back charges the capacitor at the supply, and then goes into the clamp.
 void BrushedModel::pump(State& state, double drawn, double seconds) const {
-  if (drawn >= 0.0 && state.pumped <= 0.0) return;
+  if (takes_back || (drawn >= 0.0 && state.pumped <= 0.0)) return;
   const double over_clamp = supply + state.pumped - clamp;
   if (over_clamp > 0.0) {
     const double to = -clamp_resistance * drawn;

@@ -33,6 +33,7 @@ struct BrushedModel {
   double drop = 0.0;
   bool coasts_at_none = false;  ///< without a duty the bridge lets go; else it shorts the motor
   double capacitance = 0.0;     ///< F at the supply, which takes what a braking motor pumps back ...
+  bool takes_back = false;      ///< a battery, which is not pumped up
   double clamp = 0.0;           ///< V, up to where a clamp takes it; infinite without one
   double clamp_resistance = 1.0;
 

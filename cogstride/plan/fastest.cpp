@@ -6,17 +6,10 @@
 #include <cmath>
 
 #include "cogstride/plan/rotor_lag.hpp"
+#include "cogstride/plan/stepper_torque.hpp"
 
 namespace cogstride {
 namespace {
-
-/// The figure below `value` with three digits, exactly.
-Ratio three_figures_below(double value) {
-  const double power = std::floor(std::log10(value)) - 2.0;
-  const auto digits = static_cast<std::int64_t>(std::floor(value / std::pow(10.0, power) * (1.0 + 1e-12)));
-  const auto scale = static_cast<std::int64_t>(std::llround(std::pow(10.0, std::abs(power))));
-  return power < 0.0 ? Ratio(digits, scale) : Ratio(digits) * Ratio(scale);
-}
 
 class Search {
  public:
@@ -25,7 +18,8 @@ class Search {
         own_(own_limits(mechanism)),
         way_(way),
         margin_(margin),
-        share_(1.0 - margin - margin_for_what_differs) {}
+        share_(1.0 - margin - margin_for_what_differs),
+        period_(1.0 / natural_frequency(mechanism)) {}
 
   /// Limits with the hardest acceleration that holds at `speed`; acceleration 0 when none does.
   [[nodiscard]] RampLimits at(double speed) const {
@@ -33,10 +27,13 @@ class Search {
     limits.speed = speed;
     double sound = 0.0;
     double lossy = 0.0;
-    for (double tried = own_.acceleration; lossy == 0.0; tried *= 2.0) {
+    const double quarter = 0.25 * period_;
+    const double a_jump = std::min(speed, static_cast<double>(std::abs(way_)) / quarter) / quarter;
+    for (double tried = std::min(own_.acceleration, a_jump); lossy == 0.0;
+         tried = std::min(a_jump, 2.0 * tried)) {
       limits.acceleration = tried;
       (holds(limits) ? sound : lossy) = tried;
-      if (tried > 1e6 * own_.acceleration) break;  // the move is too short for it to matter
+      if (sound == a_jump) return limits;
     }
     while (sound == 0.0 && lossy > 1e-4 * own_.acceleration) {
       limits.acceleration = 0.5 * lossy;
@@ -77,6 +74,7 @@ class Search {
   std::int64_t way_;
   double margin_;
   double share_;
+  double period_;  // s, natural
 };
 
 /// No more speed and acceleration than the move makes use of.
@@ -91,6 +89,13 @@ RampLimits trimmed(RampLimits limits, std::int64_t way) {
 }
 
 }  // namespace
+
+Ratio three_figures_below(double value) {
+  const double power = std::floor(std::log10(value)) - 2.0;
+  const auto digits = static_cast<std::int64_t>(std::floor(value / std::pow(10.0, power) * (1.0 + 1e-12)));
+  const auto scale = static_cast<std::int64_t>(std::llround(std::pow(10.0, std::abs(power))));
+  return power < 0.0 ? Ratio(digits, scale) : Ratio(digits) * Ratio(scale);
+}
 
 FastestMove fastest_move(const Mechanism& mechanism, const Controller& controller, std::int64_t way_steps,
                          double margin) {

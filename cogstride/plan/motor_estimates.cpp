@@ -11,12 +11,13 @@ namespace {
 
 constexpr double root_3 = 1.73205080756887729353;
 
-void add_load(RotaryMotorModel& model, const Load& load) {
-  model.inertia = std::max(load.inertia, load.most_inertia.value_or(load.inertia)).base();
+void add_load(RotaryMotorModel& model, const Mechanism& mechanism) {
+  const Load& load = mechanism.load;
+  model.inertia = most_moved_inertia(mechanism).base();
   model.coulomb = load.coulomb_friction.base();
   model.viscous = load.viscous_friction.in(units::Nm_s_per_rad);
   model.stiction = std::max(load.stiction, load.coulomb_friction).base();
-  model.steady = load.steady_torque.base();
+  model.steady = steady_load(mechanism).base();
 }
 
 void add_brushed(RotaryMotorModel& model, const BrushedMotor& motor, const HBridge& board) {
@@ -52,7 +53,7 @@ RotaryMotorModel model_of(const Mechanism& mechanism) {
   model.supply = mechanism.supply.voltage.base();
   model.current_limit = std::numeric_limits<double>::infinity();
   if (mechanism.limits.current) model.current_limit = mechanism.limits.current->base();
-  add_load(model, mechanism.load);
+  add_load(model, mechanism);
   const auto* const brushed = std::get_if<BrushedMotor>(&mechanism.motor);
   const auto* const bridge = std::get_if<HBridge>(&mechanism.board);
   const auto* const brushless = std::get_if<BrushlessMotor>(&mechanism.motor);

@@ -53,6 +53,27 @@ struct RampLimits {
   [[nodiscard]] double free_speed() const { return start_speed < speed ? start_speed : speed; }
 };
 
+/// The acceleration that a ramp from rest to its top speed comes to: the limit on jerk may end it sooner, at
+/// sqrt(jerk x change of speed). steps/s^2
+[[nodiscard]] inline double reached_acceleration(const RampLimits& limits) {
+  if (limits.jerk <= 0.0) return limits.acceleration;
+  const double reached = std::sqrt(limits.jerk * (limits.speed - limits.free_speed()));
+  return reached < limits.acceleration ? reached : limits.acceleration;
+}
+
+/// Way from `speed` to rest, in steps: v^2/2a and, with a limit on jerk, v a/2j more (or v sqrt(v/j) where
+/// the full deceleration is never reached); the start speed is left at once.
+[[nodiscard]] inline double way_to_rest(const RampLimits& limits, double speed) {
+  const double least = limits.start_speed < speed ? limits.start_speed : speed;
+  const double change = speed - least;
+  double seconds = change / limits.acceleration;
+  if (limits.jerk > 0.0) {
+    const double rise = limits.acceleration / limits.jerk;
+    seconds = change > limits.acceleration * rise ? seconds + rise : 2.0 * std::sqrt(change / limits.jerk);
+  }
+  return 0.5 * (speed + least) * seconds;  // an S is symmetrical about its middle
+}
+
 /// Limits under which the same ramp, from rest to rest, takes `times` as long: 1 / times of the speed, and so
 /// on.
 [[nodiscard]] inline RampLimits stretched(const RampLimits& limits, double times) {

@@ -144,6 +144,8 @@ class Follower {
     result_.holds = lag < lost_beyond;
     if (lag <= result_.worst * pi / 180.0) return;
     result_.worst = lag * 180.0 / pi;
+    const double behind = std::atan2(b_.current, a_.current) - rotor_;
+    result_.behind_field = std::abs(std::remainder(behind, 2.0 * pi)) * 180.0 / pi;
     result_.worst_at = at;
   }
 

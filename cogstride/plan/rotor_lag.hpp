@@ -3,7 +3,8 @@
 //
 //   RotorLag lag = follow(traverse, plan.ramp);
 //   lag.holds;                       // no step is lost
-//   lag.worst;                       // electrical degrees; beyond 90 the pull falls again, at 180 it is gone
+//   lag.worst;                       // electrical degrees behind the command, of which
+//   lag.behind_field;                // behind the field: beyond 90 the pull falls again, at 180 it is gone
 //   torque_margin(traverse, plan.ramp);   // 0.31: the motor could have 31 % less torque and lose nothing
 //
 // The rotor and both windings, the board's chopper averaged (Fitzgerald, Kingsley, Umans, "Electric
@@ -25,8 +26,11 @@ namespace cogstride {
 
 struct RotorLag {
   bool holds = true;
-  double worst = 0.0;     ///< electrical degrees, magnitude; until the first loss
+  double worst = 0.0;     ///< electrical degrees behind the command, magnitude; until the first loss
   double worst_at = 0.0;  ///< s since the ramp's start
+  /// Of it what lies between the rotor and the field that the currents make: they follow their command late,
+  /// the more so the nearer the back-EMF comes to the supply.
+  double behind_field = 0.0;
 };
 
 /// @param ramp          in the mechanism's steps, from rest
@@ -35,10 +39,12 @@ struct RotorLag {
 [[nodiscard]] RotorLag follow(const Mechanism& mechanism, const Ramp& ramp, double torque_share = 1.0);
 
 /// What a margin keeps back because currents and field are simpler here than in a motor: on run-ups of the
-/// demo rig follow() holds up to 4 % harder ones than its plant does (bench/sweep_test.cpp).
+/// demo rig follow() holds up to 4 % harder ones than its plant does (study/sweep_test.cpp).
 inline constexpr double margin_for_what_differs = 0.1;
 
-/// Share of its torque that the motor could lack on this ramp and still lose no step, less
+/// The quick estimate of a margin: share of its torque that the motor could lack on this ramp, begun at rest
+/// in its field and at this very speed, and still lose no step. It knows neither the chopper's ripple nor
+/// what grows for longer than it looks; study/move_trial.hpp tries the move itself. Less
 /// margin_for_what_differs: below 0 when it may lose some, and that much more would be needed. Found to half
 /// a percent; below -4 when five times the torque would not do.
 [[nodiscard]] double torque_margin(const Mechanism& mechanism, const Ramp& ramp);

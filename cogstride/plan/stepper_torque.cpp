@@ -14,6 +14,11 @@ StepperDrive stepper_drive(const Mechanism& mechanism) {
   const StepperWinding winding = mechanism.stepper().winding();
   const double volts = (mechanism.supply.voltage - stage_of(mechanism.board).drop).base();
   StepperDrive drive;
+  const auto switched = [&](Stepping stepping) {
+    drive.field = stepping == Stepping::full ? two_phases : 1.0;
+    drive.coils_held = stepping == Stepping::wave ? 1.0 : 2.0;
+    drive.coils_turning = stepping == Stepping::half ? 1.5 : drive.coils_held;
+  };
   drive.volts = volts;
   drive.resistance = (winding.resistance + stage_of(mechanism.board).resistance).base();
   drive.current = std::max(0.0, volts / drive.resistance);
@@ -21,13 +26,13 @@ StepperDrive stepper_drive(const Mechanism& mechanism) {
     drive.current = board->current.base();
     drive.is_limited = true;
   } else if (const auto* const dual = std::get_if<DualHBridge>(&mechanism.board)) {
-    drive.field = dual->stepping == Stepping::full ? two_phases : 1.0;
+    switched(dual->stepping);
     if (dual->current_limit) {
       drive.current = dual->current_limit->base();
       drive.is_limited = true;
     }
   } else if (const auto* const array = std::get_if<TransistorArray>(&mechanism.board)) {
-    drive.field = array->stepping == Stepping::full ? two_phases : 1.0;
+    switched(array->stepping);
   }
   return drive;
 }

@@ -33,7 +33,11 @@ struct StepperDrive {
   double resistance = 0.0;  ///< ohm, of both
   double current = 0.0;     ///< A, peak of a winding
   bool is_limited = false;  ///< by the board; else by the resistance alone
-  double field = 1.0;       ///< vector sum of the phases that are on: sqrt 2 of two
+  double field = 1.0;       ///< vector sum of the phases that are on: sqrt 2 of two; the least
+  /// Coils that carry `current` at a time: where it stands with the most of them, and on average while it
+  /// turns. Of a sine the squares of both always make one.
+  double coils_held = 1.0;
+  double coils_turning = 1.0;
 };
 /// @throws RangeError unless it is a stepper
 [[nodiscard]] StepperDrive stepper_drive(const Mechanism& mechanism);

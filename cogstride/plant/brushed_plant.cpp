@@ -158,6 +158,14 @@ void BrushedPlant::end_early(Flow& flow, double reached) const {
   flow.per_second = 1.0 / flow.lasts;
 }
 
+/// Integral of its square, A^2 s: ripple heats, whatever the mean is.
+double BrushedPlant::squares_of(const Flow& flow) const {
+  const double off = flow.before - flow.final_current;
+  return flow.final_current * flow.final_current * flow.lasts +
+         state_.time_constant * off * (1.0 - flow.left) *
+             (2.0 * flow.final_current + 0.5 * off * (1.0 + flow.left));
+}
+
 /// The current over a time without a change of the bridge. @return its integral, A s
 double BrushedPlant::flow(double seconds) {
   if (!state_.is_wired) return 0.0;
@@ -198,7 +206,8 @@ double BrushedPlant::flow(double seconds) {
     const double mean = flow.lasts > 0.0 ? moved * flow.per_second : flow.before;
     charge += moved;
     state_.charge += std::abs(moved);
-    state_.heat_to_come += mean * moved * state_.resistance;
+    state_.net_charge += moved;
+    state_.heat_to_come += squares_of(flow) * state_.resistance;
     state_.current = flow.after;
     state_.highest = std::max(state_.highest, std::abs(flow.after));
     feed_supply(now.side * mean, flow.lasts, supply_left);
@@ -258,10 +267,9 @@ void BrushedPlant::warm() {
   const double total = resistance + bridge_resistance_;
   const double power = state_.heat_to_come / seconds;
   const auto body = [&](double& rise, double watts, double to_air, double capacity, double& highest) {
-    if (to_air <= 0.0) return;
+    if (to_air <= 0.0 || capacity <= 0.0) return;  // how it warms is not known
     const double final_rise = watts * to_air;
-    rise = capacity > 0.0 ? final_rise + (rise - final_rise) * std::exp(-seconds / (to_air * capacity))
-                          : final_rise;
+    rise = final_rise + (rise - final_rise) * std::exp(-seconds / (to_air * capacity));
     highest = std::max(highest, rise);
   };
   body(state_.motor_rise, power * resistance / total, motor_resistance_to_air_, motor_capacity_,

@@ -44,6 +44,7 @@ class BrushedPlant final : public ShaftPlant {
   [[nodiscard]] double highest_motor_rise() const { return state_.highest_motor_rise; }
   [[nodiscard]] double highest_board_rise() const { return state_.highest_board_rise; }
   [[nodiscard]] double charge() const { return state_.charge; }  ///< A s of |current|, so far: for its mean
+  [[nodiscard]] double net_charge() const { return state_.net_charge; }  ///< A s, signed, so far
   /// J lost in winding and bridge.
   [[nodiscard]] double heat() const { return state_.heat + state_.heat_to_come; }
   [[nodiscard]] double drawn() const { return state_.drawn; }  ///< J out of the supply, less what came back
@@ -86,6 +87,7 @@ class BrushedPlant final : public ShaftPlant {
     double highest_motor_rise = 0.0;
     double highest_board_rise = 0.0;
     double charge = 0.0;
+    double net_charge = 0.0;
     double unturned = 0.0;  ///< A s with sign, that the shaft has not been turned by yet
     double heat = 0.0;
     double heat_to_come = 0.0;  ///< J lost since it warmed last; not in `heat` yet
@@ -131,6 +133,7 @@ class BrushedPlant final : public ShaftPlant {
     double left = 0.0;        ///< share of the way to the final current that is left at the end
   };
   void end_early(Flow& flow, double reached) const;
+  [[nodiscard]] double squares_of(const Flow& flow) const;
   double flow(double seconds);
   const Span& span_of(double seconds) {
     const auto differ = [](double a, double b) {

@@ -266,7 +266,10 @@ void BrushlessPlant::integrate(double seconds) {
     pass(passed, joined);
   }
   double torque = reluctance * pole_pairs_ * winding_.reluctance_torque() / seconds;
-  for (std::size_t k = 0; k < 3; ++k) torque += constants[k] * charges[k] / seconds;
+  for (std::size_t k = 0; k < 3; ++k) {
+    torque += constants[k] * charges[k] / seconds;
+    state_.phase_charges[k] += charges[k];
+  }
   state_.torque = torque;
   if (cogging_ > 0.0) torque -= cogging_ * std::sin(cogging_per_turn_ * shaft_.angle);
   const double largest =

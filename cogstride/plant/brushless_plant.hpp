@@ -40,6 +40,8 @@ class BrushlessPlant final : public ShaftPlant {
   [[nodiscard]] double motor_rise() const { return state_.rise; }
   [[nodiscard]] double highest_motor_rise() const { return state_.highest_rise; }
   [[nodiscard]] double charge() const { return state_.charge; }  ///< A s out of the supply, so far
+  /// A s through a phase, signed, so far.
+  [[nodiscard]] double phase_charge(std::size_t phase) const { return state_.phase_charges[phase]; }
   /// Electrical angle of the rotor, rad: 0 where the back-EMF from A to B rises through nothing.
   [[nodiscard]] double electrical_angle() const { return pole_pairs_ * shaft_.angle; }
   /// V of the three terminals, against ground. Where nothing joins them dividers to ground do, weakly: they
@@ -82,6 +84,7 @@ class BrushlessPlant final : public ShaftPlant {
     double highest_supply = 0.0;
     double highest_speed = 0.0;  // rad/s
     double charge = 0.0;
+    Three phase_charges{};
     std::int64_t times_empty = 0;
     std::optional<Tick> destroyed_at{};
     std::size_t destroyed_leg = 0;

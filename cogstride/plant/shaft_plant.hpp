@@ -64,6 +64,7 @@ class ShaftPlant : public Plant {
   }
 
   // What a trace may look at. No controller does.
+  [[nodiscard]] Tick at() const { return shaft_.now; }
   [[nodiscard]] double position() const {
     return (shaft_.angle + shaft_.speed * owed_seconds()) * base_per_angle_;
   }                                                                              ///< m or turns

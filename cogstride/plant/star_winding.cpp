@@ -155,7 +155,8 @@ StarWinding::Passed StarWinding::flow(const Terminals& terminals, const Rotor& r
   for (std::size_t k = 0; k < 3; ++k) {
     passed.charges[k] = means[k] * passed.seconds;
     if (terminals[k].joined == Joined::supply) passed.from_supply += means[k];
-    passed.squares += means[k] * means[k];
+    const double change = after[k] - current[k];
+    passed.squares += means[k] * means[k] + change * change / 12.0;
   }
   if (is_salient()) {
     const double cosine = std::cos(rotor.magnets);

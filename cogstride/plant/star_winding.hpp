@@ -48,7 +48,7 @@ class StarWinding {
   struct Passed {
     double seconds = 0.0;
     double from_supply = 0.0;  ///< A, mean
-    double squares = 0.0;      ///< A^2, sum over the phases of the means' squares
+    double squares = 0.0;      ///< A^2, sum over the phases of the squares' means
     double reluctance = 0.0;   ///< A^2 s, of i_d i_q
     Three charges{};           ///< A s
   };

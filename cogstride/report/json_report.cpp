@@ -163,7 +163,7 @@ std::string lines_json(const Rig& rig) {
   return pretty(wiring_json(rig));
 }
 
-std::string plan_json(const PlanFigures& plan) {
+std::string plan_json(const PlanFigures& plan, const std::optional<MoveTrial>& trial) {
   Json json;
   json["mechanism"] = plan.mechanism;
   json["unit"] = plan.unit;
@@ -185,8 +185,19 @@ std::string plan_json(const PlanFigures& plan) {
   json["shortest_interval_s"] = plan.shortest_interval;
   json["pulse_runs"] = plan.pulse_runs;
   json["worst_error_ticks"] = plan.worst_error_ticks;
-  json["torque_margin_share"] = plan.margin;
-  if (plan.loses_steps) json["worst_lag_deg"] = plan.worst_lag;
+  json["torque_margin_share"] = trial ? trial->margin : plan.margin;
+  if (trial) {
+    json["estimated_torque_margin_share"] = plan.margin;
+    json["tried"] = {{"holds", trial->holds},
+                     {with_unit("slowest", per_s), trial->slowest},
+                     {with_unit("fastest", per_s), trial->fastest},
+                     {"phases", trial->phases},
+                     {"runs", trial->runs},
+                     {"cruise_s", trial->cruise_tried},
+                     {"shortened", trial->shortened}};
+    json["worst_lag_deg"] = plan.worst_lag;
+    json["behind_field_deg"] = plan.behind_field;
+  }
   json["worst_lag_at_s"] = plan.worst_at;
   return pretty(json);
 }

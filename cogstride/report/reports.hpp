@@ -9,6 +9,7 @@
 #include "cogstride/rig/findings/findings.hpp"
 #include "cogstride/rig/keys/key_list.hpp"
 #include "cogstride/rig/rig.hpp"
+#include "cogstride/study/results/move_trial.hpp"
 #include "cogstride/trace/event_log.hpp"
 #include "cogstride/trace/live_play.hpp"
 #include "cogstride/trace/verdict.hpp"
@@ -41,8 +42,9 @@ struct RehearsalReport {
 /// All of them, a line each.
 [[nodiscard]] std::string explain_list();
 
-[[nodiscard]] std::string plan_text(const PlanFigures& plan);
-[[nodiscard]] std::string plan_json(const PlanFigures& plan);
+/// @param trial  of a stepper's move; nothing of what loses no steps
+[[nodiscard]] std::string plan_text(const PlanFigures& plan, const std::optional<MoveTrial>& trial);
+[[nodiscard]] std::string plan_json(const PlanFigures& plan, const std::optional<MoveTrial>& trial);
 
 [[nodiscard]] std::string rehearsal_text(const RehearsalReport& report, const EventLog& log);
 [[nodiscard]] std::string rehearsal_json(const RehearsalReport& report, const EventLog& log);

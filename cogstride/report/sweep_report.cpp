@@ -47,7 +47,7 @@ class SweepFigure : private GnuplotScript {
         gnuplot_text(fmt::format("{}: the {} at which steps are lost, on the bench and predicted",
                                  sweep_.mechanism, swept_name(sweep_.of))));
     add("set lmargin 10\nset rmargin 6\nset xlabel '{} [{}]'\nset ylabel 'largest lag of the rotor behind "
-        "its field "
+        "its command "
         "[electrical degrees]'\n",
         swept_name(sweep_.of), sweep_.unit);
     points("predicted", sweep_.predicted_lags, [](const SweepTrial& t) { return t.holds; });
@@ -59,7 +59,8 @@ class SweepFigure : private GnuplotScript {
     upright(2, sweep_.predicted, "#bd5b0b", fmt::format("predicted {:.4g}", sweep_.predicted), true, 0.11);
     upright(3, sweep_.rig_says, "#6b6b6b", fmt::format("the rig says {:.4g}", sweep_.rig_says),
             sweep_.rig_says > 0.5 * sweep_.trials.back().value, 0.02);
-    add("set label 10 'beyond 90 the pull gets weaker' at graph 0.01, first 94 tc rgb '#6b6b6b'\n");
+    add("set label 10 'behind the field it may be 90, behind the command more' at graph 0.01, first 94 tc "
+        "rgb '#6b6b6b'\n");
     add("set label 11 'steps lost' at graph 0.995, first {} right tc rgb '#a5322a'\n", top - 12);
     add("plot 90 with lines lw 1 dt 3 lc rgb '#6b6b6b', $predicted with lines lw 2.5 lc rgb '#bd5b0b', "
         "$held with points pt 7 ps 1.4 lc rgb '#2a5c9a', $lost using 1:({}) with points pt 2 ps 1.6 lw 2.5 "
@@ -171,14 +172,19 @@ std::string sweep_text(const SweepResult& sweep) {
     fmt::format_to(out, "{}: holds up to {:.4g} {} on the simulated bench; {}\n", sweep.mechanism,
                    sweep.found, sweep.unit, against_prediction(sweep));
   } else {
-    fmt::format_to(out,
-                   "{}: held {:.4g} {}, the most that this controller makes, on the simulated bench; {}\n",
-                   sweep.mechanism, sweep.found, sweep.unit, against_prediction(sweep));
+    fmt::format_to(out, "{}: held {:.4g} {}, {}, on the simulated bench; {}\n", sweep.mechanism, sweep.found,
+                   sweep.unit,
+                   sweep.of == SweepOf::speed ? "the most that this controller makes"
+                                              : "which is as good as a jump to its speed",
+                   against_prediction(sweep));
   }
   fmt::format_to(out, "  the rig says  {:.4g} {}: {:.0f} % of it\n", sweep.rig_says, sweep.unit,
                  100.0 * sweep.rig_says / sweep.found);
   if (sweep.of == SweepOf::acceleration) fmt::format_to(out, "  run up        {}\n", on_the_run_up(sweep));
-  text += "\n";
+  fmt::format_to(
+      out,
+      "  each tried    from 3 phases of the field; the lag is behind the command, which the currents "
+      "follow late\n\n");
   fmt::format_to(out, "  {:>14}  {:>13}  what happened\n", swept_name(sweep.of), "largest lag");
   for (const SweepTrial& trial : sweep.trials) {
     fmt::format_to(out, "  {:>14}  {:>13}  {}\n", fmt::format("{:.5g} {}", trial.value, sweep.unit),

@@ -195,7 +195,33 @@ std::string inspect_text(const Rig& rig, const Inspection& inspection, const std
   return page.take();
 }
 
-std::string plan_text(const PlanFigures& plan) {
+namespace {
+void torque_rows(Page& page, const PlanFigures& plan, const MoveTrial& trial) {
+  const std::string tried = fmt::format("{:.4g} to {:.4g} {}/s from {} phases of the field", trial.slowest,
+                                        trial.fastest, plan.unit, trial.phases);
+  if (trial.margin >= 0.0) {
+    page.row("torque", "{:.0f} % to spare at {}", trial.margin * 100.0, tried);
+  } else if (trial.holds) {
+    page.row("torque",
+             "TOO LITTLE: at {} nothing was lost, but it would take {:.0f} % more to be safe; "
+             "--fastest finds what can be had",
+             tried, -trial.margin * 100.0);
+  } else {
+    page.row("torque",
+             "TOO LITTLE: steps are lost at {}; it would take {:.0f} % more; --fastest finds what can be had",
+             tried, -trial.margin * 100.0);
+  }
+  page.row(
+      "tried", "{} runs on the simulated bench with this torque and less{}", trial.runs,
+      trial.shortened ? fmt::format(", the top speed held for {}", seconds_text(trial.cruise_tried)) : "");
+  page.row("closest",
+           "to losing steps at {}: the rotor is {:.0f} electrical degrees behind its field (90: the greatest "
+           "pull), and {:.0f} behind the command, which currents follow late",
+           seconds_text(plan.worst_at), plan.behind_field, plan.worst_lag);
+}
+}  // namespace
+
+std::string plan_text(const PlanFigures& plan, const std::optional<MoveTrial>& trial) {
   Page page;
   page.line("{}: {} to {} in {}", plan.mechanism, plan.from, plan.to, seconds_text(plan.duration));
   page.row("steps", "{} {}", std::abs(plan.steps), plan.steps < 0 ? "backwards" : "forwards");
@@ -216,16 +242,8 @@ std::string plan_text(const PlanFigures& plan) {
     page.row("torque", "{:.0f} % of the servo's peak {} at {}, where it is wanted most",
              std::abs(plan.margin) * 100.0, plan.margin >= 0.0 ? "to spare" : "TOO LITTLE",
              seconds_text(plan.worst_at));
-  } else if (plan.margin >= 0.0) {
-    page.row("torque",
-             "{:.0f} % to spare; closest to losing steps at {}, where the rotor lags {:.0f} electrical "
-             "degrees",
-             plan.margin * 100.0, seconds_text(plan.worst_at), plan.worst_lag);
-  } else {
-    page.row("torque",
-             "TOO LITTLE: steps may be lost at {}, it would take {:.0f} % more; --fastest finds what "
-             "can be had",
-             seconds_text(plan.worst_at), -plan.margin * 100.0);
+  } else if (trial) {
+    torque_rows(page, plan, *trial);
   }
   page.row("pulses", "first after {}, then at least {} apart", seconds_text(plan.first_pulse),
            seconds_text(plan.shortest_interval));

@@ -62,7 +62,8 @@ TEST(MeasuredRate, GoesToTheTopWhereNothingIsInTheWay) {
   NullPort port;
   // A computer that is busy at a bad moment shows nothing: then it is tried again.
   RateResult result;
-  for (int tries = 0; tries < 20 && result.highest < 12'800.0; ++tries)
+  for (int tries = 0; tries < 20 && (result.highest < 12'800.0 || result.trials.back().edges < 2 * 1280);
+       ++tries)
     result = measure_rate(port, quick_order());
   EXPECT_EQ(result.highest, 12'800.0) << "100 Hz doubled as long as it is below the top";
   const RateTrial& last = result.trials.back();

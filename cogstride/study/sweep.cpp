@@ -30,16 +30,18 @@ class Sweep {
   }
 
   [[nodiscard]] double period() const { return period_; }
-  /// Of the controller; nothing bounds an acceleration.
+  /// Speed is bounded by the controller; an acceleration that reaches it within a quarter of a natural
+  /// oscillation is a jump to the rotor, and a harder one is the same.
   [[nodiscard]] double most() const {
-    if (of_ == SweepOf::acceleration) return HUGE_VAL;
+    if (of_ == SweepOf::acceleration)
+      return units_ * freed_.mechanisms[0].limits.speed.base.to_double() / (0.25 * period_);
     return (freed_.controller.top_step_rate.base() / steps_per_base(freed_.mechanisms[0])).to_double() *
            units_;
   }
 
   [[nodiscard]] SweepTrial on_bench(double value) {
     set(value);
-    const TrialRun run = run_up(freed_, Time(periods_held * period_, units::s));
+    const TrialRun run = run_up_from_all_phases(freed_, Time(periods_held * period_, units::s));
     return {value, run.holds, run.worst_lag, run.lost_at};
   }
 
@@ -104,6 +106,13 @@ double highest_that_holds(double guess, double most, double fine, const Holds& h
   return sound;
 }
 
+double lowest_that_lost(const std::vector<SweepTrial>& trials) {
+  double lowest = HUGE_VAL;
+  for (const SweepTrial& trial : trials)
+    if (!trial.holds) lowest = std::min(lowest, trial.value);
+  return lowest;
+}
+
 }  // namespace
 
 SweepResult sweep_limit(const Rig& rig, const Mechanism& mechanism, SweepOf of,
@@ -127,14 +136,28 @@ SweepResult sweep_limit(const Rig& rig, const Mechanism& mechanism, SweepOf of,
   };
   const double guess = result.predicted > 0.0 ? result.predicted : result.rig_says;
   result.found = highest_that_holds(guess, sweep.most(), 1.01, try_out);
+  if (result.found > 0.0 && 1.15 * result.found <= sweep.most()) (void)try_out(1.15 * result.found);
+  // No isolated success counts: below what was found, everything holds.
+  for (bool goes_down = true; goes_down && result.found > 0.0;) {
+    goes_down = false;
+    const double top = result.found;
+    for (const double share : {0.97, 0.94, 0.9, 0.85, 0.8, 0.72, 0.65, 0.57, 0.5, 0.4, 0.3}) {
+      if (try_out(share * top)) continue;
+      result.found = highest_that_holds(0.97 * share * top, share * top, 1.01, try_out);
+      goes_down = true;
+      break;
+    }
+    const double lowest_lost = lowest_that_lost(result.trials);
+    if (result.found > lowest_lost) {
+      result.found = highest_that_holds(0.97 * lowest_lost, lowest_lost, 1.01, try_out);
+      goes_down = true;
+    }
+  }
   if (result.found < 0.0 || result.predicted < 0.0)
     throw RangeError(
         fmt::format("{}: it does not move without losing steps, however gently", mechanism.name));
   result.is_limit = std::any_of(result.trials.begin(), result.trials.end(),
                                 [](const SweepTrial& trial) { return !trial.holds; });
-  for (const double share : {0.3, 0.5, 0.65, 0.8, 0.9, 1.15}) {
-    if (share * result.found <= sweep.most()) (void)try_out(share * result.found);
-  }
   std::sort(result.trials.begin(), result.trials.end(),
             [](const SweepTrial& a, const SweepTrial& b) { return a.value < b.value; });
   constexpr int points = 60;

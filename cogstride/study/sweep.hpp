@@ -5,9 +5,10 @@
 //   sweep.found;        // 2521 mm/s2: held on the bench; one percent more was not
 //   sweep.predicted;    // 2606 mm/s2: by plan/rotor_lag.hpp
 //
-// Each trial runs the mechanism up from rest, alone and free of ends, and holds the speed for 25 natural
-// periods. Accelerations are swept without the jerk limit, up to the rig's speed; speeds are swept with the
-// rig's own ramps.
+// Each trial runs the mechanism up from rest, alone and free of ends and from three phases of its field, and
+// holds the speed for 25 natural periods. What is found is the highest value below which all of them held.
+// Accelerations are swept without the jerk limit, up to the rig's speed; speeds are swept with the rig's own
+// ramps.
 #pragma once
 
 #include <functional>

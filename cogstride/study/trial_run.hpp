@@ -20,7 +20,15 @@ struct TrialRun {
 
 /// From rest to `limits.speed` of a rig that was set free, by its own limits; then held for `hold`. The bench
 /// is left at the first loss.
-[[nodiscard]] TrialRun run_up(const Rig& freed, Time hold);
+/// @param phase  of trial_phases: the field stands so many thirds of a full step further on at the start
+[[nodiscard]] TrialRun run_up(const Rig& freed, Time hold, int phase = 0);
+inline constexpr int trial_phases = 3;
+
+/// The worst of run-ups from all phases.
+[[nodiscard]] TrialRun run_up_from_all_phases(const Rig& freed, Time hold);
+
+/// Brings a stepper that was set free to a phase of its field, and lets it come to rest there.
+void bring_to_phase(SimulatedBench& bench, const Mechanism& mechanism, int phase);
 
 /// The same for many at once, on all cores that there are; results in the order of `freed`, the same as one
 /// after the other.

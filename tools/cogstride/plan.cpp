@@ -4,10 +4,12 @@
 #include <cstdio>
 
 #include "cogstride/bench/simulated/trace_plan.hpp"
-#include "cogstride/plan/fastest.hpp"
+#include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
+#include "cogstride/study/fastest_tried.hpp"
+#include "cogstride/study/move_trial.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
 
@@ -46,11 +48,9 @@ std::string choose_fastest(Rig& rig, const PlanOptions& options, OutputPosition 
   const Mechanism& named = mechanism_named(rig, options.mechanism);
   Mechanism& mechanism = rig.mechanisms[static_cast<std::size_t>(&named - rig.mechanisms.data())];
   const double margin = options.margin.empty() ? 0.3 : read_option("--margin", options.margin, share_of);
-  const OutputPosition to = target_of(mechanism, from, order);
-  const std::int64_t way = step_at(mechanism, to) - step_at(mechanism, from);
   const bool on_terminal = isatty(STDERR_FILENO) != 0;
   if (on_terminal) std::fputs("  trying speeds and accelerations ...", stderr);
-  const FastestMove fastest = fastest_move(mechanism, rig.controller, way, margin);
+  const FastestMove fastest = fastest_tried(rig, mechanism, from, order, margin).move;
   if (on_terminal) std::fputs("\r                                     \r", stderr);
   const Limits own = mechanism.limits;
   mechanism.limits.speed = fastest.speed;
@@ -62,7 +62,7 @@ std::string choose_fastest(Rig& rig, const PlanOptions& options, OutputPosition 
       to_text(own.acceleration));
 }
 
-FigureContent figure_content(const PlanFigures& figures) {
+FigureContent figure_content(const PlanFigures& figures, double margin) {
   FigureContent content;
   content.title =
       fmt::format("{}: {} to {} in {:.3f} s", figures.mechanism, figures.from, figures.to, figures.duration);
@@ -72,13 +72,11 @@ FigureContent figure_content(const PlanFigures& figures) {
   content.position_unit = figures.unit;
   content.speed_unit = figures.unit + "/s";
   if (figures.steps != 0) {
-    content.mark =
-        Mark{figures.worst_at,
-             !figures.loses_steps
-                 ? fmt::format("most torque: {:.0f} % of the peak to spare", figures.margin * 100.0)
-             : figures.margin >= 0.0
-                 ? fmt::format("closest to losing steps: {:.0f} % of torque to spare", figures.margin * 100.0)
-                 : fmt::format("steps may be lost: {:.0f} % more torque is needed", -figures.margin * 100.0)};
+    content.mark = Mark{
+        figures.worst_at,
+        !figures.loses_steps ? fmt::format("most torque: {:.0f} % of the peak to spare", margin * 100.0)
+        : margin >= 0.0 ? fmt::format("closest to losing steps: {:.0f} % of torque to spare", margin * 100.0)
+                        : fmt::format("steps may be lost: {:.0f} % more torque is needed", -margin * 100.0)};
   }
   return content;
 }
@@ -102,12 +100,16 @@ ExitStatus run_plan(const PlanOptions& options) {
   if (options.fastest) chosen = choose_fastest(rig, options, from, order);
   const MovePlan plan = plan_move(mechanism, rig.controller, from, order);
   const PlanFigures figures = figures_of(rig, mechanism, plan);
+  std::optional<MoveTrial> trial;
+  if (figures.loses_steps && figures.steps != 0)
+    trial = try_move(rig, mechanism, plan, 1.0 - figures.margin - margin_for_what_differs);
+  const double margin = trial ? trial->margin : figures.margin;
 
   Outputs outputs(options.outputs, {options.rig}, mechanism);
   trace_plan(rig, mechanism.name, plan, outputs.sink());
-  outputs.draw(figure_content(figures));
+  outputs.draw(figure_content(figures, margin));
 
-  const std::string report = options.json ? plan_json(figures) : chosen + plan_text(figures);
+  const std::string report = options.json ? plan_json(figures, trial) : chosen + plan_text(figures, trial);
   std::fputs(report.c_str(), stdout);
-  return figures.margin >= 0.0 ? ExitStatus::done : ExitStatus::something_is_wrong;
+  return margin >= 0.0 ? ExitStatus::done : ExitStatus::something_is_wrong;
 }

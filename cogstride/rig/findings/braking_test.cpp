@@ -23,6 +23,7 @@ Rig drum(double microfarad) {
     supply->clamp_resistance.reset();
     supply->capacitance = Capacitance(microfarad, units::uF);
   }
+  std::get<GateWiring>(rig.mechanisms[0].wiring).complementary = true;
   return rig;
 }
 

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/move.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/rig/figures/figure_rows.hpp"
@@ -23,6 +24,11 @@ double fastest_speed(const Mechanism& mechanism, Left left) {
     (left(shaft_speed(mechanism, middle)) > 0.0 ? sound : beyond) = middle;
   }
   return sound;
+}
+
+/// The acceleration that a ramp to top speed comes to, in output base units a second squared.
+double hardest_ramp(const Mechanism& mechanism) {
+  return reached_acceleration(own_limits(mechanism)) / steps_per_base(mechanism).to_double();
 }
 
 void check_stepper(MechanismSheet& sheet, const Stepper& motor) {
@@ -52,7 +58,7 @@ void check_stepper(MechanismSheet& sheet, const Stepper& motor) {
     return;
   }
   const double usable = usable_acceleration(mechanism, speed);
-  if (limits.acceleration.base.to_double() > usable) {
+  if (hardest_ramp(mechanism) > usable) {
     sheet.add("acceleration-beyond-torque", "limits.acceleration",
               fmt::format("{} is more than the torque at top speed gives, oscillation included",
                           to_text(limits.acceleration)),
@@ -191,8 +197,8 @@ void check_step_servo(MechanismSheet& sheet, const StepServo& motor) {
     return;
   }
   const double radians = shaft_speed(mechanism, 1.0);
-  const double usable = (motor.peak_torque.base() - friction) / mechanism.load.inertia.base() / radians;
-  if (limits.acceleration.base.to_double() > usable)
+  const double usable = (motor.peak_torque.base() - friction) / moved_inertia(mechanism).base() / radians;
+  if (hardest_ramp(mechanism) > usable)
     sheet.add("acceleration-beyond-torque", "limits.acceleration",
               fmt::format("{} takes more than its peak torque of {:.3g} N m", to_text(limits.acceleration),
                           motor.peak_torque.base()),

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/move.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/rig/figures/derive.hpp"
 #include "cogstride/rig/findings/finding_sheet.hpp"
@@ -133,13 +134,25 @@ struct Returned {
   double power = 0.0;   ///< W, at the hardest braking
 };
 
+/// Whether its board can make a motor that turns give its motion back. Six steps without complementary
+/// switching and bridges that coast between leave it to diodes, which no back-EMF below the supply opens.
+bool can_brake(const Mechanism& mechanism) {
+  if (const auto* const gates = std::get_if<GateWiring>(&mechanism.wiring)) return gates->complementary;
+  if (const auto* const bridge = std::get_if<BridgeWiring>(&mechanism.wiring))
+    return bridge->decay == Decay::slow;
+  return true;
+}
+
 Returned returned_by(const Mechanism& mechanism) {
   const double shaft = shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
-  const Load& load = mechanism.load;
-  const double inertia = std::max(load.inertia, load.most_inertia.value_or(load.inertia)).base();
   Returned returned;
+  if (!can_brake(mechanism)) return returned;
+  const double inertia = most_moved_inertia(mechanism).base();
   returned.energy = 0.5 * inertia * shaft * shaft;
-  const double ramp = shaft_speed(mechanism, mechanism.limits.acceleration.base.to_double());
+  double ramp = shaft_speed(mechanism, mechanism.limits.acceleration.base.to_double());
+  if (mechanism.is_movable())
+    ramp = reached_acceleration(own_limits(mechanism)) * 2.0 * pi /
+           static_cast<double>(steps_per_motor_turn(mechanism));
   if (std::holds_alternative<BrushedMotor>(mechanism.motor) ||
       std::holds_alternative<BrushlessMotor>(mechanism.motor)) {
     const RotaryMotorModel model = model_of(mechanism);
@@ -167,6 +180,7 @@ void check_braking(const Rig& rig, const Supply& supply, FindingSheet& sheet) {
     all.energy += one.energy;
     all.power += one.power;
   }
+  if (supply.charge) return;                // a battery takes what comes back
   if (all.power <= 0.0 || !stands) return;  // supply-over-board says which figure is missing
   const double volts_now = supply.voltage.base();
   if (volts_now > *stands) return;  // supply-over-board says so

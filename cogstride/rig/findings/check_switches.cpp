@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/plan/move.hpp"
 #include "cogstride/rig/findings/finding_sheet.hpp"
 
 namespace cogstride {
@@ -70,16 +71,24 @@ void check_place(MechanismSheet& sheet, const PlaceSwitch& place_switch) {
               "move it inside the hard end");
     return;
   }
-  const double acceleration = limits.acceleration.base.to_double();
-  if (!homes || acceleration <= 0.0) return;
+  if (!homes || limits.acceleration.base <= Ratio(0) || steps_per_base(mechanism) == Ratio(0)) return;
+  const RampLimits ramp = own_limits(mechanism);
+  const double steps = steps_per_base(mechanism).to_double();
+  const auto stop_from = [&](double speed) { return way_to_rest(ramp, speed * steps) / steps; };
   const double speed = mechanism.homing->speed.base.to_double();
-  const double stop = speed * speed / (2.0 * acceleration);
+  const double stop = stop_from(speed);
   if (stop < room) return;
+  double sound = 0.0;
+  double beyond = speed;
+  for (int i = 0; i < 40; ++i) {
+    const double middle = 0.5 * (sound + beyond);
+    (stop_from(middle) < 0.5 * room ? sound : beyond) = middle;
+  }
   sheet.add(
       "homing-overruns", "homing.speed",
       fmt::format("stopping from {} takes {}, and behind {} there are {}", to_text(mechanism.homing->speed),
                   sheet.output_text(stop, 0), place_switch.name, sheet.output_text(room, 0)),
-      fmt::format("home at {} or less", sheet.output_text(std::sqrt(room * acceleration), 1)));
+      fmt::format("home at {} or less", sheet.output_text(sound, 1)));
 }
 
 }  // namespace

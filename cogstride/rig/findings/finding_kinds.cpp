@@ -178,7 +178,8 @@ const std::vector<FindingKind>& finding_kinds() {
        "0.725 of the pull-out "
        "torque can be used; beyond it steps are lost on the ramp.",
        "inertia x acceleration <= s (torque at top speed - detent) - friction, with s = 0.725, less when the "
-       "start speed is jumped to; for other motors (torque left at top speed) / inertia"},
+       "start speed is jumped to; for other motors (torque left at top speed) / inertia. A limit on jerk may "
+       "end a ramp before its acceleration is reached: then sqrt(jerk x change of speed) counts"},
       {"speed-beyond-torque", Severity::error,
        "at top speed the windings give less torque than friction takes",
        "The faster a stepper turns, the less time its current has to rise against inductance and back-EMF.",

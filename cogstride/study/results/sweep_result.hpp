@@ -11,7 +11,7 @@ enum class SweepOf { acceleration, speed };
 struct SweepTrial {
   double value = 0.0;      ///< display units (mm or degrees) a second, or a second squared
   bool holds = true;       ///< nothing was lost
-  double worst_lag = 0.0;  ///< electrical degrees, until the first loss
+  double worst_lag = 0.0;  ///< behind the command, electrical degrees, until the first loss; the worst phase
   double lost_at = 0.0;    ///< s
 };
 
@@ -21,8 +21,9 @@ struct SweepResult {
   std::string unit{};                        ///< "mm/s2"
   std::vector<SweepTrial> trials{};          ///< in the order of their values
   std::vector<SweepTrial> predicted_lags{};  ///< the same as predicted, evenly spaced
-  double found = 0.0;                        ///< the highest that held, within 1 % of one that did not
-  bool is_limit = true;  ///< false: nothing was lost up to the controller's own limit, which `found` is
+  /// The highest that held, as did all tried below it; within 1 % of one that did not.
+  double found = 0.0;
+  bool is_limit = true;  ///< false: nothing was lost up to `found`, the controller's own limit or a jump
   double predicted = 0.0;
   double rig_says = 0.0;
   double natural_period = 0.0;   ///< s

@@ -18,7 +18,9 @@ ShaftPlant::Setup setup_of(const TwinSetup& setup) {
 class BrushedTwin final : public Twin {
  public:
   BrushedTwin(const DutyMover& mover, const TwinSetup& setup)
-      : mover_(mover), plant_(*setup.mechanism, setup_of(setup)) {}
+      : mover_(mover),
+        plant_(*setup.mechanism, setup_of(setup)),
+        ticks_per_second_(setup.plant.clock.base().to_double()) {}
 
   [[nodiscard]] Plant* plant() override { return &plant_; }
   [[nodiscard]] ShaftPlant* shaft() override { return &plant_; }
@@ -36,7 +38,7 @@ class BrushedTwin final : public Twin {
     const OutputKind kind = output_kind(mover_.mechanism().train);
     values[0] = display_units_per_base(kind) * plant_.position();
     values[1] = speed_units_per_base(kind) * plant_.speed();
-    values[2] = plant_.current();
+    values[2] = shown_.look(plant_.at(), ticks_per_second_, plant_.net_charge(), plant_.current());
     values[3] = plant_.supply_voltage();
     values[4] = plant_.motor_rise();
   }
@@ -56,8 +58,9 @@ class BrushedTwin final : public Twin {
         {"current", fmt::format("{:.3g} A at the most, {:.3g} A for 10 ms, {:.3g} A on average{}",
                                 plant_.highest_current(), plant_.sustained_current(), mean,
                                 limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "")},
-        {"heat", fmt::format("motor up to {:.3g} K over the air, board {:.3g} K", plant_.highest_motor_rise(),
-                             plant_.highest_board_rise())},
+        {"heat",
+         fmt::format("{}, {}", rise_words("motor", plant_.highest_motor_rise(), motor_heat_is_known()),
+                     rise_words("board", plant_.highest_board_rise(), board_heat_is_known()))},
         {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())}};
     verdict.add("made", made, std::string(display_unit(kind, 0)));
     verdict.add("speed", speed, std::string(speed_unit(kind)));
@@ -65,8 +68,8 @@ class BrushedTwin final : public Twin {
     verdict.add("sustained_current", plant_.sustained_current(), "A");
     verdict.add("mean_current", mean, "A");
     verdict.add("highest_supply", plant_.highest_supply(), "V");
-    verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
-    verdict.add("board_rise", plant_.highest_board_rise(), "K");
+    if (motor_heat_is_known()) verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
+    if (board_heat_is_known()) verdict.add("board_rise", plant_.highest_board_rise(), "K");
     verdict.add("periods_limited", static_cast<double>(plant_.times_limited()));
     verdict.add("driven_and_still", plant_.driven_still(), "s");
     complain(verdict);
@@ -75,6 +78,11 @@ class BrushedTwin final : public Twin {
  private:
   static constexpr double longest_still = 0.2;   // s; a ramp from nothing takes some
   static constexpr double current_spare = 1.05;  // its ripple and the noise of what measures it
+
+  [[nodiscard]] bool motor_heat_is_known() const {
+    return is_known(std::get<BrushedMotor>(mover_.mechanism().motor).heat);
+  }
+  [[nodiscard]] bool board_heat_is_known() const { return is_known(stage_of(mover_.mechanism().board)); }
 
   void complain(MoverVerdict& verdict) const {
     const Mechanism& mechanism = mover_.mechanism();
@@ -92,19 +100,21 @@ class BrushedTwin final : public Twin {
                        "(board.current_limit), or a shunt by which the controller does",
                        plant_.sustained_current(), most);
                  });
-    hold_against(verdict, "motor's heat", plant_.highest_motor_rise(),
-                 base_of(std::get<BrushedMotor>(mechanism.motor).heat.highest_rise), [&](double most) {
-                   return fmt::format(
-                       "its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
-                       plant_.highest_motor_rise(), most);
-                 });
-    hold_against(verdict, "board's heat", plant_.highest_board_rise(),
-                 base_of(stage_of(mechanism.board).highest_rise), [&](double most) {
-                   return fmt::format(
-                       "its board stood {:.3g} K over the air, and stands {:.3g} K "
-                       "(board.board_highest_rise)",
-                       plant_.highest_board_rise(), most);
-                 });
+    hold_heat_against(verdict, "motor's heat", plant_.highest_motor_rise(), motor_heat_is_known(),
+                      "motor.thermal_resistance and motor.heat_capacity",
+                      base_of(std::get<BrushedMotor>(mechanism.motor).heat.highest_rise), [&](double most) {
+                        return fmt::format(
+                            "its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
+                            plant_.highest_motor_rise(), most);
+                      });
+    hold_heat_against(verdict, "board's heat", plant_.highest_board_rise(), board_heat_is_known(),
+                      "board.board_thermal_resistance and board.board_heat_capacity",
+                      base_of(stage_of(mechanism.board).highest_rise), [&](double most) {
+                        return fmt::format(
+                            "its board stood {:.3g} K over the air, and stands {:.3g} K "
+                            "(board.board_highest_rise)",
+                            plant_.highest_board_rise(), most);
+                      });
     hold_against(verdict, "supply", plant_.highest_supply(),
                  base_of(stage_of(mechanism.board).highest_supply), [&](double most) {
                    return fmt::format(
@@ -116,6 +126,8 @@ class BrushedTwin final : public Twin {
 
   const DutyMover& mover_;
   BrushedPlant plant_;
+  double ticks_per_second_;
+  mutable ShownCurrent shown_{};  // as its own looks pass
 };
 
 }  // namespace

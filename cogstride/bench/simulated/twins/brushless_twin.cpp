@@ -33,7 +33,9 @@ class BrushlessTwin final : public Twin {
     const OutputKind kind = output_kind(mover_.mechanism().train);
     values[0] = display_units_per_base(kind) * plant_.position();
     values[1] = speed_units_per_base(kind) * plant_.speed();
-    for (std::size_t phase = 0; phase < 3; ++phase) values[2 + phase] = plant_.current(phase);
+    for (std::size_t phase = 0; phase < 3; ++phase)
+      values[2 + phase] = shown_[phase].look(plant_.at(), ticks_per_second_, plant_.phase_charge(phase),
+                                             plant_.current(phase));
     values[5] = plant_.supply_voltage();
     values[6] = plant_.motor_rise();
   }
@@ -50,22 +52,24 @@ class BrushlessTwin final : public Twin {
         {"current", fmt::format("{:.3g} A of a phase at the most, {:.3g} A for 10 ms{}",
                                 plant_.highest_current(), plant_.sustained_current(),
                                 limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "")},
-        {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())}};
-    if (plant_.highest_motor_rise() > 0.0)
-      verdict.rows.push_back(
-          {"heat", fmt::format("motor up to {:.3g} K over the air", plant_.highest_motor_rise())});
+        {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())},
+        {"heat", rise_words("motor", plant_.highest_motor_rise(), heat_is_known())}};
     verdict.add("speed", speed, unit);
     verdict.add("highest_speed", highest, unit);
     verdict.add("highest_current", plant_.highest_current(), "A");
     verdict.add("sustained_current", plant_.sustained_current(), "A");
     verdict.add("highest_supply", plant_.highest_supply(), "V");
-    verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
+    if (heat_is_known()) verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
     verdict.add("bootstraps_empty", static_cast<double>(plant_.times_empty()));
     complain(verdict);
   }
 
  private:
   static constexpr double current_spare = 1.1;  // of its limit: rows follow one another with a ripple
+
+  [[nodiscard]] bool heat_is_known() const {
+    return is_known(std::get<BrushlessMotor>(mover_.mechanism().motor).heat);
+  }
 
   void complain(MoverVerdict& verdict) const {
     const Mechanism& mechanism = mover_.mechanism();
@@ -90,17 +94,19 @@ class BrushlessTwin final : public Twin {
                        "a phase carried {:.3g} A for 10 ms, and the rig allows {:.3g} A (limits.current)",
                        plant_.sustained_current(), most);
                  });
-    hold_against(verdict, "motor's heat", plant_.highest_motor_rise(),
-                 base_of(std::get<BrushlessMotor>(mechanism.motor).heat.highest_rise), [&](double most) {
-                   return fmt::format(
-                       "its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
-                       plant_.highest_motor_rise(), most);
-                 });
+    hold_heat_against(verdict, "motor's heat", plant_.highest_motor_rise(), heat_is_known(),
+                      "motor.thermal_resistance and motor.heat_capacity",
+                      base_of(std::get<BrushlessMotor>(mechanism.motor).heat.highest_rise), [&](double most) {
+                        return fmt::format(
+                            "its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
+                            plant_.highest_motor_rise(), most);
+                      });
   }
 
   const SixStepMover& mover_;
   BrushlessPlant plant_;
   double ticks_per_second_;
+  mutable std::array<ShownCurrent, 3> shown_{};  // as their own looks pass
 };
 
 }  // namespace

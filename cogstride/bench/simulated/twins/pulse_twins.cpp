@@ -41,7 +41,9 @@ class PulseTwin : public Twin {
     verdict.rows = {{"current", fmt::format("{:.3g} A at the most, {:.3g} A on average; {:.3g} J taken from "
                                             "its supply",
                                             plant.highest_current(), mean, energy)}};
-    if (plant.highest_rise() > 0.0)
+    if (!is_known(heat))
+      verdict.rows.push_back({"heat", rise_words("motor", 0.0, false)});
+    else
       verdict.rows.push_back({"heat", fmt::format("up to {:.3g} K over the air{}", plant.highest_rise(),
                                                   heat.highest_rise ? fmt::format("; it stands {:.3g} K",
                                                                                   heat.highest_rise->base())
@@ -50,7 +52,7 @@ class PulseTwin : public Twin {
     verdict.add("highest_current", plant.highest_current(), "A");
     verdict.add("mean_current", mean, "A");
     verdict.add("energy", energy, "J");
-    verdict.add("motor_rise", plant.highest_rise(), "K");
+    if (is_known(heat)) verdict.add("motor_rise", plant.highest_rise(), "K");
     verdict.add("longest_stall", plant.longest_stall(), "s");
     complain(verdict);
     complain_of_heat(verdict, heat);
@@ -81,14 +83,15 @@ class PulseTwin : public Twin {
  private:
   void complain_of_heat(MoverVerdict& verdict, const MotorHeat& heat) const {
     const PulsePlant& plant = its_plant();
-    if (!heat.highest_rise) {
-      verdict.not_looked_at.push_back("its motor's heat: the rig does not say what may be");
+    if (!heat.highest_rise || !is_known(heat)) {
+      verdict.not_looked_at.push_back(
+          heat.highest_rise ? "its motor's heat: the rig does not say how it warms (motor.thermal_resistance "
+                              "and motor.heat_capacity)"
+                            : "its motor's heat: the rig does not say what may be");
       return;
     }
     verdict.looked_at.push_back("its motor's heat against what the rig says");
-    const double rest = heat.thermal_resistance && heat.heat_capacity
-                            ? heat.thermal_resistance->base() * heat.heat_capacity->base() * std::log(2.0)
-                            : 0.0;
+    const double rest = heat.thermal_resistance->base() * heat.heat_capacity->base() * std::log(2.0);
     verdict.add("rest", rest, "s");
     if (plant.too_warm_at() == never) return;
     const double at = static_cast<double>(plant.too_warm_at()) / ticks_per_second_;

@@ -23,10 +23,42 @@ namespace cogstride {
 /// "at rest", or "turning at 300 rpm".
 [[nodiscard]] std::string turning_words(double speed, std::string_view unit);
 
+/// A current that is switched, as a trace shows it: its mean over the time since it was looked at before. The
+/// value at an instant would be taken in step with the switching, and stand for something else.
+class ShownCurrent {
+ public:
+  /// @param charge  A s that have flowed so far, with sign; @param current  A, where no time has passed
+  double look(Tick at, double ticks_per_second, double charge, double current) {
+    if (at > looked_at_) {
+      shown_ = (charge - charge_) * ticks_per_second / static_cast<double>(at - looked_at_);
+      looked_at_ = at;
+      charge_ = charge;
+    } else if (at == 0) {
+      shown_ = current;
+    }
+    return shown_;
+  }
+
+ private:
+  Tick looked_at_ = 0;
+  double charge_ = 0.0;
+  double shown_ = 0.0;
+};
+
 /// Complains when a value is over the most that the rig says; without one it says so.
 /// @param complaint  of that most
 void hold_against(MoverVerdict& verdict, std::string_view what, double value, std::optional<double> most,
                   const std::function<std::string(double)>& complaint);
+/// Whether the rig says how it warms: without a heat capacity nobody knows how soon.
+[[nodiscard]] bool is_known(const MotorHeat& heat);
+[[nodiscard]] bool is_known(const BoardStage& stage);
+/// "motor up to 12.3 K over the air", or that it is not known.
+[[nodiscard]] std::string rise_words(std::string_view what, double highest, bool known);
+/// As hold_against(), where it is known how it warms.
+/// @param missing  keys that would say so
+void hold_heat_against(MoverVerdict& verdict, std::string_view what, double rise, bool known,
+                       std::string_view missing, std::optional<double> most,
+                       const std::function<std::string(double)>& complaint);
 template <class Amount>
 [[nodiscard]] std::optional<double> base_of(const std::optional<Amount>& amount) {
   return amount ? std::optional(amount->base()) : std::nullopt;
