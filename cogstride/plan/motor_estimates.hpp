@@ -3,9 +3,12 @@
 //
 // Brushed, winding R, torque constant k, supply V, bridge with resistance and drop (Fitzgerald, Kingsley,
 // Umans, "Electric Machinery", ch. 7):   V duty - drop = R I + k w,   T = k I
-// Brushless with sine back-EMF of K volts peak line to line by speed: phase peak K/sqrt 3, so that a phase
-// current of I peak in step with it gives T = (sqrt 3 / 2) K I and loses (3/4) R I^2 in R line to line.
-// Six-step with a trapezoid: two phases in series, T = K I, loss R I^2.
+// Brushless by six steps: two phases in series, the back-EMF's mean over a sector; of a sine's peak K that is
+// 3/pi K. T = that mean x I, loss R I^2 in R line to line.
+//
+// In the rest of a period a bridge shorts the motor (slow decay: the mean voltage is what counts), or its
+// current flows on through diodes, back into the supply (fast decay) or round (six steps), until there is
+// none: then the current of a period is solved as it comes and goes, and the duty for it found by bisection.
 #pragma once
 
 #include "cogstride/mechanism/mechanism.hpp"
@@ -17,18 +20,43 @@ struct RotaryMotorModel {
   double torque_per_ampere = 0.0;  ///< N m/A
   double emf = 0.0;                ///< V s/rad, against the supply
   double resistance = 0.0;         ///< ohm in the current's way against the supply, the board's included
-  double drop = 0.0;               ///< V
-  double reactance_per_rad = 0.0;  ///< ohm s/rad, that turns the voltage out of step (sine only)
+  double drop = 0.0;               ///< V, while it is driven
   double winding_loss = 0.0;       ///< W/A2
   double board_resistance = 0.0;   ///< ohm; its loss is that of one way through it
-  double current_limit = 0.0;      ///< A
+  double current_limit = 0.0;      ///< A, mean that it may have: limits.current, and what the board's leaves
+  double board_limit = 0.0;        ///< A, at which the board cuts a period short; infinite without one
   double inertia = 0.0;            ///< kg m2, the most
   double coulomb = 0.0;
   double viscous = 0.0;  ///< N m s/rad
   double stiction = 0.0;
   double steady = 0.0;
-  double supply = 0.0;  ///< V
+  double supply = 0.0;             ///< V, without load
+  double supply_resistance = 0.0;  ///< ohm, inside it
+  double inductance = 0.0;         ///< H in the current's way
+  double period = 0.0;             ///< s, of the duty; 0: so short that nothing ripples
+  double dead = 0.0;               ///< s of each period that a bridge's dead time takes from its drive
+  // In the rest of a period, against the current:
+  bool by_diodes = false;   ///< it flows through diodes, and stops at nothing; else it may turn round
+  double off_supply = 0.0;  ///< share of the supply: 1 where it flows back there
+  double off_drop = 0.0;    ///< V
 };
+
+/// What flows with a steady duty at a steady speed.
+struct SwitchedCurrent {
+  double mean = 0.0;         ///< A
+  double square = 0.0;       ///< A2, mean: ripple warms as well
+  double highest = 0.0;      ///< A
+  double from_supply = 0.0;  ///< A, mean
+};
+/// @param duty  0 to 1; @param emf  V that the motor makes at its speed
+[[nodiscard]] SwitchedCurrent switched_current(const RotaryMotorModel& model, double duty, double emf);
+
+/// Duty that drives a mean current against a back-EMF; above 1: not to be had. Within parts in ten thousand
+/// of what switched_current() says of it. @param current  A, at least 0
+[[nodiscard]] double duty_for_current(const RotaryMotorModel& model, double current, double emf);
+
+/// The same that flows at a speed against its load: at full duty where that does not suffice.
+[[nodiscard]] SwitchedCurrent current_at(const RotaryMotorModel& model, double rad_per_s);
 
 /// @throws RangeError for a motor of another kind.
 [[nodiscard]] RotaryMotorModel model_of(const Mechanism& mechanism);

@@ -19,19 +19,6 @@ constexpr double current_bandwidth = 0.3;  // rad a period of the duty
 constexpr double peak_share = 1.25;        // of the current limit, where the rotor stands across its field
 }  // namespace
 
-RotaryMotorModel six_step_model(const Mechanism& mechanism) {
-  const auto* const motor = std::get_if<BrushlessMotor>(&mechanism.motor);
-  if (motor == nullptr) throw RangeError(fmt::format("{}: is no bare brushless motor", mechanism.name));
-  RotaryMotorModel model = model_of(mechanism);
-  const double peak = motor->back_emf_constant.in(units::V_s_per_rad);
-  model.emf = model.torque_per_ampere =
-      motor->back_emf == BrushlessMotor::BackEmf::sine ? 3.0 / pi * peak : peak;
-  model.resistance = motor->resistance.base() + model.board_resistance;
-  model.reactance_per_rad = 0.0;
-  model.winding_loss = motor->resistance.base();
-  return model;
-}
-
 double OpenLoopStart::begins(std::int64_t n, double rate) const {
   const double on_ramp = 0.5 * rate * rate / acceleration;  // rows
   const auto rows = static_cast<double>(n);

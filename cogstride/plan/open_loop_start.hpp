@@ -39,12 +39,7 @@ struct OpenLoopStart {
 };
 
 /// By shunts its current is kept as it is meant; without them the duty alone must never drive too much.
-/// @param model  of six steps (six_step_model)
 /// @throws RangeError when friction alone is more than the current limit leaves
 [[nodiscard]] OpenLoopStart open_loop_start(const Mechanism& mechanism, const RotaryMotorModel& model);
-
-/// What a brushless motor is by six steps, against its supply: two phases in series, the back-EMF's mean over
-/// a sector. Of a sine's peak that mean is 3/pi. @throws RangeError for another kind
-[[nodiscard]] RotaryMotorModel six_step_model(const Mechanism& mechanism);
 
 }  // namespace cogstride

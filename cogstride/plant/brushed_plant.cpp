@@ -208,6 +208,7 @@ double BrushedPlant::flow(double seconds) {
     state_.charge += std::abs(moved);
     state_.net_charge += moved;
     state_.heat_to_come += squares_of(flow) * state_.resistance;
+    state_.board_heat_to_come += now.drop * std::abs(moved);
     state_.current = flow.after;
     state_.highest = std::max(state_.highest, std::abs(flow.after));
     feed_supply(now.side * mean, flow.lasts, supply_left);
@@ -274,10 +275,10 @@ void BrushedPlant::warm() {
   };
   body(state_.motor_rise, power * resistance / total, motor_resistance_to_air_, motor_capacity_,
        state_.highest_motor_rise);
-  body(state_.board_rise, power * bridge_resistance_ / total, board_resistance_to_air_, board_capacity_,
-       state_.highest_board_rise);
-  state_.heat += state_.heat_to_come;
-  state_.heat_to_come = 0.0;
+  body(state_.board_rise, power * bridge_resistance_ / total + state_.board_heat_to_come / seconds,
+       board_resistance_to_air_, board_capacity_, state_.highest_board_rise);
+  state_.heat += state_.heat_to_come + state_.board_heat_to_come;
+  state_.heat_to_come = state_.board_heat_to_come = 0.0;
   take_resistance();
 }
 

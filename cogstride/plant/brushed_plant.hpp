@@ -46,7 +46,7 @@ class BrushedPlant final : public ShaftPlant {
   [[nodiscard]] double charge() const { return state_.charge; }  ///< A s of |current|, so far: for its mean
   [[nodiscard]] double net_charge() const { return state_.net_charge; }  ///< A s, signed, so far
   /// J lost in winding and bridge.
-  [[nodiscard]] double heat() const { return state_.heat + state_.heat_to_come; }
+  [[nodiscard]] double heat() const { return state_.heat + state_.heat_to_come + state_.board_heat_to_come; }
   [[nodiscard]] double drawn() const { return state_.drawn; }  ///< J out of the supply, less what came back
   /// s that it was driven for and stood, and the highest mean current that it stood with.
   [[nodiscard]] double driven_still() const { return state_.driven_still; }
@@ -90,7 +90,8 @@ class BrushedPlant final : public ShaftPlant {
     double net_charge = 0.0;
     double unturned = 0.0;  ///< A s with sign, that the shaft has not been turned by yet
     double heat = 0.0;
-    double heat_to_come = 0.0;  ///< J lost since it warmed last; not in `heat` yet
+    double heat_to_come = 0.0;        ///< J lost in resistance since it warmed last; not in `heat` yet
+    double board_heat_to_come = 0.0;  ///< the same by what its transistors and diodes drop
     double drawn = 0.0;
     double driven_still = 0.0;
     double still_current = 0.0;

@@ -23,7 +23,7 @@ double rows_per_base(const Mechanism& mechanism) {
 SixStepLimits::SixStepLimits(const Mechanism& mechanism, const Controller& controller, double looks,
                              double lead, double highest_duty)
     : name_(mechanism.name), kind_(output_kind(mechanism.train)) {
-  const RotaryMotorModel model = six_step_model(mechanism);
+  const RotaryMotorModel model = model_of(mechanism);
   rows_per_base_ = rows_per_base(mechanism);
   limit_ = mechanism.limits.speed.base.to_double() * rows_per_base_;
   const auto& wiring = std::get<GateWiring>(mechanism.wiring);

@@ -40,7 +40,7 @@ SixStepMover::SixStepMover(const Mechanism& mechanism, MechanismId id, const Con
               driver().highest_duty()),
       currents_(mechanism, controller),
       hold_(limits_.hold()),
-      run_down_(mechanism, six_step_model(mechanism), ticks_per_second_),
+      run_down_(mechanism, model_of(mechanism), ticks_per_second_),
       speed_(ticks_per_second_) {
   if (limits_.halls() != nullptr) halls_.emplace(*limits_.halls(), output_.table());
   if (limits_.back_emf()) {

@@ -11,7 +11,7 @@ SixStepOutput::SixStepOutput(const Mechanism& mechanism, MechanismId id, const C
     : driver_(mechanism, id, controller), table_(commutation_of(mechanism).table) {
   const auto& wiring = std::get<GateWiring>(mechanism.wiring);
   if (wiring.complementary) return;
-  const RotaryMotorModel model = six_step_model(mechanism);
+  const RotaryMotorModel model = model_of(mechanism);
   by_diodes_ = DiodeConduction{
       model.supply, model.resistance, std::get<BrushlessMotor>(mechanism.motor).inductance.base(),
       static_cast<double>(driver_.period()) / controller.timer_clock.base().to_double(),

@@ -43,12 +43,18 @@ HeldRange::HeldRange(const Mechanism& mechanism, const CountSource& source)
       lowest_(source.lowest) {
   const RotaryMotorModel& model = source.model;
   const double per_rad = counts_per_rad(mechanism, source);
-  double rad_per_s = model.supply / model.emf;
-  while (rad_per_s > 0.0 &&
-         (duty_for(model, rad_per_s) > most_duty_ * speed_reserve ||
-          load_torque(model, rad_per_s) > speed_reserve * current_limit_ * model.torque_per_ampere))
-    rad_per_s -= 0.002 * model.supply / model.emf;
-  highest_ = std::max(0.0, rad_per_s * per_rad);
+  const auto can = [&](double rad_per_s) {
+    return duty_for(model, rad_per_s) <= most_duty_ * speed_reserve &&
+           load_torque(model, rad_per_s) <= speed_reserve * current_limit_ * model.torque_per_ampere;
+  };
+  double rad_per_s = 0.0;
+  double beyond = model.supply / model.emf;
+  while (beyond - rad_per_s > 1e-4 * beyond) {
+    const double middle = 0.5 * (rad_per_s + beyond);
+    (can(middle) ? rad_per_s : beyond) = middle;
+  }
+  if (!can(rad_per_s)) rad_per_s = 0.0;
+  highest_ = rad_per_s * per_rad;
   if (mechanism.limits.speed.base > Ratio(0))
     highest_ = std::min(highest_, mechanism.limits.speed.base.to_double() * counts_per_base_);
   const double torque = current_limit_ * model.torque_per_ampere - load_torque(model, rad_per_s);

@@ -25,18 +25,13 @@ double top_shaft_speed(const Mechanism& mechanism) {
   return shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
 }
 
-/// Of an H-bridge, which `stage_resistance` describes whole; of an inverter, whose transistors carry the
-/// current of two phases by six steps, or of three sines: 3/2 of the squares and 6/pi of the sum.
-double rotary_board_loss(const Mechanism& mechanism, double current) {
-  const BoardStage& stage = stage_of(mechanism.board);
-  double squares = 1.0;
-  double sum = 1.0;
-  if (const auto* const motor = std::get_if<BrushlessMotor>(&mechanism.motor)) {
-    const bool sine = motor->back_emf == BrushlessMotor::BackEmf::sine;
-    squares = sine ? 1.5 : 2.0;
-    sum = sine ? 6.0 / pi : 2.0;
-  }
-  return squares * current * current * stage.resistance.base() + sum * current * stage.drop.base();
+/// Of what flows with a steady current: transistors while it is driven, and what it flows through in the
+/// rest.
+Losses rotary_losses(const RotaryMotorModel& model, const SwitchedCurrent& flows, double duty) {
+  const double driven = std::min(1.0, duty);
+  return {flows.mean, model.winding_loss * flows.square,
+          model.board_resistance * flows.square +
+              flows.mean * (driven * model.drop + (1.0 - driven) * model.off_drop)};
 }
 
 /// @param coils  that carry the current at a time
@@ -115,11 +110,8 @@ std::optional<Losses> steady_losses(const Mechanism& mechanism) {
   if (std::holds_alternative<Stepper>(mechanism.motor)) return held_losses(mechanism);
   if (!is_rotary_motor(mechanism)) return std::nullopt;
   const RotaryMotorModel model = model_of(mechanism);
-  Losses losses;
-  losses.current = load_torque(model, top_shaft_speed(mechanism)) / model.torque_per_ampere;
-  losses.winding = model.winding_loss * losses.current * losses.current;
-  losses.board = rotary_board_loss(mechanism, losses.current);
-  return losses;
+  const double shaft = top_shaft_speed(mechanism);
+  return rotary_losses(model, current_at(model, shaft), duty_for(model, shaft));
 }
 
 SupplyDraw supply_draw(const Mechanism& mechanism) {
@@ -142,14 +134,10 @@ SupplyDraw supply_draw(const Mechanism& mechanism) {
   if (is_rotary_motor(mechanism)) {
     const RotaryMotorModel model = model_of(mechanism);
     const double shaft = top_shaft_speed(mechanism);
-    // Work and heat: the supply gives what the shaft takes and what winding and board lose.
-    const auto draw = [&](double current) {
-      const double power = model.torque_per_ampere * shaft * current +
-                           model.winding_loss * current * current + rotary_board_loss(mechanism, current);
-      return std::min(current, power / volts);
-    };
-    return {draw(std::min(model.current_limit, volts / model.resistance)),
-            draw(load_torque(model, shaft) / model.torque_per_ampere)};
+    const double emf = model.emf * shaft;
+    const double duty = std::min(1.0, duty_for_current(model, model.current_limit, emf));
+    return {std::max(0.0, switched_current(model, duty, emf).from_supply),
+            std::max(0.0, current_at(model, shaft).from_supply)};
   }
   if (const auto* const throttled = std::get_if<ThrottledMotor>(&mechanism.motor))
     return {throttled->current.base(), throttled->current.base()};

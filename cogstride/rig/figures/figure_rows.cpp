@@ -229,6 +229,11 @@ class MechanismRows {
     add("duty",
         fmt::format("breaks loose at {:.3g} %, takes {:.3g} % at top speed", start * 100.0, duty * 100.0),
         {{"start_duty_share", start}, {"top_speed_duty_share", duty}});
+    const SwitchedCurrent current = current_at(model, shaft);
+    add("current",
+        fmt::format("{:.3g} A on average at top speed; switched, up to {:.3g} A", current.mean,
+                    current.highest),
+        {{"top_speed_current_A", current.mean}, {"top_speed_highest_current_A", current.highest}});
     pwm();
     const char* const slows = limits_.slows_by == SlowsBy::braking ? "braking" : "coasting";
     add("slowing",

@@ -226,7 +226,8 @@ void fill_limits(Mechanism& mechanism) {
     limits.speed = turning(brushed ? 2400_rpm : 1800_rpm);
     limits.current = brushed ? 2.5_A : 4_A;
     if (!brushed) return;
-    limits.lowest_duty = ExactFraction(10, units::percent);
+    const bool lets_go = std::get<BridgeWiring>(mechanism.wiring).decay == Decay::fast;
+    limits.lowest_duty = ExactFraction(lets_go ? 55 : 10, units::percent);
     limits.reversal_pause = 3_s;
   }
 }

@@ -115,6 +115,14 @@ void check_rotary(MechanismSheet& sheet, const RotaryMotorModel& model) {
               fmt::format("about {} can be had", sheet.output_text(fastest_speed(mechanism, left_at), 1)));
     return;
   }
+  const SwitchedCurrent current = current_at(model, shaft);
+  if (current.mean < model.board_limit && current.highest > model.board_limit)
+    sheet.add(
+        "ripple-over-limit", "lines.pwm_frequency",
+        fmt::format("{:.3g} A on average at {} ripple up to {:.3g} A, and the board's limit is {:.3g} A",
+                    current.mean, speed_text(mechanism, limits.speed), current.highest, model.board_limit),
+        "a higher frequency, or a choke in series: half the period or twice the inductance, half the "
+        "ripple");
   const double usable = left / model.inertia / shaft_speed(mechanism, 1.0);
   if (limits.acceleration.base.to_double() > usable)
     sheet.add("acceleration-beyond-torque", "limits.acceleration",

@@ -185,6 +185,14 @@ const std::vector<FindingKind>& finding_kinds() {
        "The faster a stepper turns, the less time its current has to rise against inductance and back-EMF.",
        "k min(I, V/Z - k w R/Z^2) > friction at w, Z^2 = R^2 + (p w L)^2; brushed and brushless V - R T/k - "
        "k w > 0; a servo's own top speed"},
+      {"ripple-over-limit", Severity::warning, "the current of each period rises over the board's limit",
+       "In each period the current rises while the motor is driven and falls in the rest. A motor of little "
+       "inductance at a low "
+       "frequency draws peaks that a board's own limit cuts short, though the mean is far below it: it then "
+       "turns slower than its duty says.",
+       "the current of a period at top speed, as it rises and falls through R and L; about mean + V T d (1 - "
+       "d) "
+       "/ 2 L <= board.current_limit"},
       {"on-resonance", Severity::warning,
        "a working speed steps the motor at the frequency of its own oscillation",
        "Whole and half steps shake the rotor at the rate they come. At the natural frequency of its "

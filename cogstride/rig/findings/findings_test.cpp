@@ -111,7 +111,7 @@ const Fault faults[] = {
     {"acceleration-beyond-torque", "acceleration = \"1500 mm/s2\"\njerk = \"40000 mm/s3\"",
      "acceleration = \"3000 mm/s2\"\njerk = \"900000 mm/s3\"", "about 2280 mm/s2 can be had"},
     {"acceleration-beyond-torque", "speed = \"600 rpm\"\n",
-     "speed = \"600 rpm\"\nacceleration = \"8000 deg/s2\"\n", "about 5142 deg/s2"},
+     "speed = \"600 rpm\"\nacceleration = \"8000 deg/s2\"\n", "about 4909 deg/s2"},
     {"speed-beyond-torque", "speed = \"600 rpm\"", "speed = \"700 rpm\"", "about 67"},
     {"speed-beyond-torque", "speed = \"500 deg/s\"\n\n[hand", "speed = \"600 deg/s\"\n\n[hand",
      "500 deg/s can be had"},
@@ -151,6 +151,8 @@ const Fault faults[] = {
      "clamp_voltage = \"30 V\"         # takes what the feeder pumps back\nclamp_resistance = \"10 ohm\"\n",
      "", "of motion pump 2.2e+03 uF from 24 V up to"},
     {"braking-energy", "clamp_voltage = \"30 V\"", "clamp_voltage = \"35 V\"", "the clamp begins at 35 V"},
+    {"ripple-over-limit", "inductance = \"0.31 mH\"", "inductance = \"0.004 mH\"",
+     "the board's limit is 4 A"},
     {"load-stalls",
      "inertia = \"7.6e-5 kg m2\"       # rotor, belt, screw, hand wheel, yarn guide\ncoulomb_friction = "
      "\"0.020 N m\"",
