@@ -390,7 +390,7 @@ TEST_F(CommandLine, PrintsAndDrawsTheCoilSequence) {
 TEST_F(CommandLine, ShowsOneMechanismAlone) {
   const Ran ran = cogstride("inspect " + demo_rig + " feeder");
   EXPECT_EQ(ran.status, 0);
-  EXPECT_NE(ran.out.find("breaks loose at 13.7 %, takes 90.1 % at top speed"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("breaks loose at 13.3 %, takes 90.1 % at top speed"), std::string::npos) << ran.out;
   EXPECT_EQ(ran.out.find("traverse"), std::string::npos);
   const json figures = json::parse(cogstride("inspect --json " + demo_rig + " feeder").out);
   ASSERT_EQ(figures["mechanisms"].size(), 1u);

@@ -220,7 +220,7 @@ TEST_F(RigCommands, SweepGoesUpAndDownThroughDuty) {
   const json sweep = json::parse(ran.out);
   ASSERT_EQ(sweep["curves"].size(), 6u);
   EXPECT_NEAR(sweep["curves"][0]["starts_at_share"].get<double>(),
-              sweep["predicted_start_share"].get<double>(), 0.011);
+              sweep["curves"][0]["predicted_start_share"].get<double>(), 0.011);
   EXPECT_LT(sweep["curves"][0]["drops_out_at_share"].get<double>(),
             sweep["curves"][0]["starts_at_share"].get<double>());
   EXPECT_TRUE(fs::exists(path("duty.svg")));

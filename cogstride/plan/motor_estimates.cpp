@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -10,6 +11,7 @@ namespace cogstride {
 namespace {
 
 constexpr int halvings = 60;
+constexpr double slow_sectors = 20.0;  // time constants: their commutations do not count
 
 /// A, peak to peak, of half duty: V T / 4 L, twice that where the supply stands against it in the rest.
 double ripple_most(const RotaryMotorModel& model) {
@@ -104,51 +106,127 @@ RotaryMotorModel model_of(const Mechanism& mechanism) {
   return model;
 }
 
+RotaryMotorModel with_commutations(const Mechanism& mechanism) {
+  RotaryMotorModel model = model_of(mechanism);
+  const auto* const motor = std::get_if<BrushlessMotor>(&mechanism.motor);
+  if (motor == nullptr) return model;
+  const auto& board = std::get<SixGateInverter>(mechanism.board);
+  const auto& wiring = std::get<GateWiring>(mechanism.wiring);
+  SixStepParts parts;
+  parts.resistance = 0.5 * motor->resistance.base();
+  parts.stage_resistance = board.stage.resistance.base();
+  parts.inductance = 0.5 * motor->inductance.base();
+  parts.constant = motor->back_emf_constant.in(units::V_s_per_rad);
+  parts.is_sine = motor->back_emf == BrushlessMotor::BackEmf::sine;
+  parts.pole_pairs = static_cast<double>(motor->pole_pairs);
+  parts.supply = model.supply;
+  parts.supply_resistance = model.supply_resistance;
+  parts.drop = board.stage.drop.base();
+  parts.period = model.period;
+  parts.dead = model.dead;
+  parts.complementary = wiring.complementary;
+  parts.both_switched = wiring.switched == SwitchedSide::both;
+  model.six_steps = parts;
+  return model;
+}
+
 double load_torque(const RotaryMotorModel& model, double rad_per_s) {
   return model.coulomb + model.viscous * rad_per_s + model.steady;
 }
 
 namespace {
 
-/// Of one period, the supply's voltage at the board being `volts`; what it gives is counted with its sign.
-SwitchedCurrent in_a_period(const RotaryMotorModel& model, double duty, double emf, double volts) {
-  const double on_volts = volts - model.drop;
-  const double off_volts = model.off_supply * volts + model.off_drop;
-  const double goes_to = (on_volts - emf) / model.resistance;  // A, were it always on
-  const double falls_to = -(off_volts + emf) / model.resistance;
-  const double constant = model.inductance / model.resistance;
-  const double on = duty * model.period;
-  const double off = model.period - on;
-  if (model.period <= 0.0 || constant <= 0.0 || duty >= 1.0) {
-    const double mean = duty * goes_to + (1.0 - duty) * falls_to;
-    return {mean, mean * mean, mean, (duty - model.off_supply * (1.0 - duty)) * mean};
+/// A period's current as it comes and goes, from one of its beginnings on. A drop stands against it,
+/// whichever way it flows, and holds it at nothing where what drives it is less.
+class Period {
+ public:
+  Period(const RotaryMotorModel& model, double emf) : model_(model), emf_(emf) {}
+
+  /// @return the current at its end
+  double run(double current, double on, double volts) {
+    flows_ = {};
+    const double driven = pass(current, on, volts, model_.drop, false, flows_.driven);
+    const double from_supply = flows_.mean;
+    const double end = pass(driven, model_.period - on, -model_.off_supply * volts, model_.off_drop,
+                            model_.by_diodes, flows_.freewheels);
+    flows_.from_supply = from_supply - model_.off_supply * (flows_.mean - from_supply);
+    return end;
   }
-  const double left_on = std::exp(-on / constant);
-  const double left_off = std::exp(-off / constant);
-  double lowest =
-      (falls_to * (1.0 - left_off) + goes_to * (1.0 - left_on) * left_off) / (1.0 - left_on * left_off);
-  double falls_for = off;
-  if (model.by_diodes && lowest < 0.0) lowest = 0.0;
-  const double highest = goes_to + (lowest - goes_to) * left_on;
-  if (highest <= 0.0 && model.by_diodes) return {};
-  if (model.by_diodes && lowest == 0.0)
-    falls_for = std::min(off, constant * std::log((highest - falls_to) / -falls_to));
-  // Integrals of A + (B - A) exp(-t / constant), and of its square, from B to C.
-  const auto charge = [&](double a, double b, double c, double t) { return a * t + constant * (b - c); };
-  const auto square = [&](double a, double b, double c, double t) {
-    return a * a * t + 2.0 * a * constant * (b - c) +
-           0.5 * constant * ((b - a) * (b - a) - (c - a) * (c - a));
-  };
-  const double per_period = 1.0 / model.period;
-  const double driven = charge(goes_to, lowest, highest, on) * per_period;
-  const double freewheels = charge(falls_to, highest, lowest, falls_for) * per_period;
-  SwitchedCurrent current;
-  current.mean = driven + freewheels;
-  current.square =
-      (square(goes_to, lowest, highest, on) + square(falls_to, highest, lowest, falls_for)) * per_period;
-  current.highest = highest;
-  current.from_supply = driven - model.off_supply * freewheels;
-  return current;
+  [[nodiscard]] SwitchedCurrent flows() const {
+    SwitchedCurrent mean = flows_;
+    const double per_period = 1.0 / model_.period;
+    mean.mean *= per_period;
+    mean.square *= per_period;
+    mean.from_supply *= per_period;
+    mean.driven *= per_period;
+    mean.freewheels *= per_period;
+    return mean;
+  }
+
+ private:
+  /// @param amount  A s, whichever way, added to
+  double pass(double current, double seconds, double volts, double drop, bool by_diodes, double& amount) {
+    const double constant = model_.inductance / model_.resistance;
+    while (seconds > 0.0) {
+      const double pull = volts - emf_;
+      if (current == 0.0 && (by_diodes || std::abs(pull) <= drop)) return 0.0;
+      const double way = current != 0.0 ? current : pull;
+      const double goes_to = (pull - std::copysign(drop, way)) / model_.resistance;
+      double lasts = seconds;
+      double after = goes_to + (current - goes_to) * std::exp(-lasts / constant);
+      if (after * current < 0.0) {  // as far as to nothing
+        lasts = std::min(lasts, constant * std::log((goes_to - current) / goes_to));
+        after = 0.0;
+      }
+      // Integrals of A + (B - A) exp(-t / constant), and of its square, from B to C.
+      const double b = current - goes_to;
+      const double c = after - goes_to;
+      const double charge = goes_to * lasts + constant * (b - c);
+      flows_.mean += charge;
+      amount += std::abs(charge);
+      flows_.square +=
+          goes_to * goes_to * lasts + 2.0 * goes_to * constant * (b - c) + 0.5 * constant * (b * b - c * c);
+      flows_.highest = std::max({flows_.highest, current, after});
+      seconds -= lasts;
+      current = after;
+    }
+    return current;
+  }
+
+  const RotaryMotorModel& model_;
+  double emf_;
+  SwitchedCurrent flows_{};
+};
+
+/// Of a steady period, the supply's voltage at the board being `volts`.
+SwitchedCurrent in_a_period(const RotaryMotorModel& model, double duty, double emf, double volts) {
+  if (model.period <= 0.0 || model.inductance <= 0.0 || duty >= 1.0) {
+    const double goes_to = (volts - model.drop - emf) / model.resistance;
+    const double falls_to = -(model.off_supply * volts + model.off_drop + emf) / model.resistance;
+    SwitchedCurrent current;
+    current.mean = current.highest = duty * goes_to + (1.0 - duty) * falls_to;
+    current.square = current.mean * current.mean;
+    current.driven = duty * std::abs(current.mean);
+    current.freewheels = (1.0 - duty) * std::abs(current.mean);
+    current.from_supply = (duty - model.off_supply * (1.0 - duty)) * current.mean;
+    return current;
+  }
+  // What it begins with it ends with: the end goes almost evenly with the beginning.
+  Period period(model, emf);
+  const double on = duty * model.period;
+  double one = 0.0;
+  double off_one = period.run(one, on, volts) - one;
+  double other = one + off_one;
+  for (int i = 0; i < 8; ++i) {
+    const double off = period.run(other, on, volts) - other;
+    if (std::abs(off) <= 1e-12 * std::max(1.0, std::abs(other)) || off == off_one) break;
+    const double next = other - off * (other - one) / (off - off_one);
+    one = other;
+    off_one = off;
+    other = next;
+  }
+  (void)period.run(other, on, volts);
+  return period.flows();
 }
 
 /// Share of a period that drives it.
@@ -159,60 +237,171 @@ double driven_share(const RotaryMotorModel& model, double duty) {
 
 }  // namespace
 
-SwitchedCurrent switched_current(const RotaryMotorModel& model, double duty, double emf) {
+namespace {
+
+/// Of two phases or a brushed motor, against a back-EMF.
+SwitchedCurrent in_series(const RotaryMotorModel& model, double duty, double emf) {
   const double share = driven_share(model, duty);
   SwitchedCurrent current = in_a_period(model, share, emf, model.supply);
-  if (model.supply_resistance <= 0.0) return current;
-  // What it draws lowers the supply: halved until both agree. It takes nothing back.
-  double least = 0.0;
-  double most = std::max(0.0, current.from_supply);
-  for (int i = 0; i < halvings && most - least > 1e-7 * most; ++i) {
-    const double drawn = 0.5 * (least + most);
-    current = in_a_period(model, share, emf, model.supply - model.supply_resistance * drawn);
-    (current.from_supply > drawn ? least : most) = drawn;
+  if (model.supply_resistance > 0.0) {
+    // What it draws lowers the supply, almost evenly with it. It takes nothing back.
+    double drawn = 0.0;
+    double off_drawn = std::max(0.0, current.from_supply);
+    double next = off_drawn;
+    for (int i = 0; i < 6 && off_drawn != 0.0; ++i) {
+      current = in_a_period(model, share, emf, model.supply - model.supply_resistance * next);
+      const double off = std::max(0.0, current.from_supply) - next;
+      const double step = off - off_drawn;
+      const double after = step != 0.0 ? next - off * (next - drawn) / step : next;
+      drawn = next;
+      off_drawn = off;
+      if (std::abs(after - next) <= 1e-9 * next) break;
+      next = std::max(0.0, after);
+    }
   }
+  current.torque = model.torque_per_ampere * current.mean;
   return current;
 }
 
-double duty_for_current(const RotaryMotorModel& model, double current, double emf) {
-  const double taken = model.drop + emf + model.resistance * current;
-  const double sag = model.supply_resistance * current;
-  const double always = taken / (model.supply - sag);
-  if (always >= 1.0 || sag >= model.supply) return std::abs(always);  // as if the supply gave more
-  if (!model.by_diodes) {
-    // d (V - d R_s I - drop) - (1 - d) off = R I + e
-    const double volts = model.supply - model.drop + model.off_drop;
-    const double in_all = taken - model.drop + model.off_drop;
-    return 2.0 * in_all / (volts + std::sqrt(volts * volts - 4.0 * sag * in_all)) +
-           (model.period > 0.0 ? model.dead / model.period : 0.0);
-  }
+/// The least of 0 to `most` at which something holds that holds from there on.
+template <class Holds>
+double least_that_holds(double most, double fine, const Holds& holds) {
   double less = 0.0;
-  double enough = 1.0;
-  for (int i = 0; i < halvings && enough - less > 1e-9; ++i) {
+  double enough = most;
+  for (int i = 0; i < halvings && enough - less > fine * most; ++i) {
     const double middle = 0.5 * (less + enough);
-    (switched_current(model, middle, emf).mean < current ? less : enough) = middle;
+    (holds(middle) ? enough : less) = middle;
   }
   return enough;
 }
 
+double fineness(const RotaryMotorModel& model) {
+  return model.six_steps ? 1e-5 : 1e-9;
+}
+
+}  // namespace
+
+SwitchedCurrent switched_current(const RotaryMotorModel& model, double duty, double rad_per_s) {
+  if (model.six_steps && rad_per_s > 0.0) {
+    const double sector = pi / 3.0 / (model.six_steps->pole_pairs * rad_per_s);
+    const double constant = model.inductance / model.resistance;
+    const bool counts = sector < slow_sectors * std::max(constant, model.period);
+    // Beyond, its rows come faster than the duty or its currents, and no six steps turn it.
+    if (counts && sector > 2.0 * model.period && constant < 20.0 * sector) {
+      const SixStepCycle cycle = six_step_cycle(*model.six_steps, duty, rad_per_s);
+      return {cycle.current,   cycle.torque,      cycle.square,
+              cycle.highest,   cycle.from_supply, cycle.current - cycle.freewheels,
+              cycle.freewheels};
+    }
+  }
+  return in_series(model, duty, model.emf * rad_per_s);
+}
+
+namespace {
+
+double solved_duty(const RotaryMotorModel& model, double torque, double rad_per_s) {
+  // The torque grows with the duty, almost evenly: by regula falsi, an end that stays being drawn in (the
+  // Illinois method: Dowell and Jarratt, 1971).
+  double low = 0.0;
+  double high = 1.0;
+  double off_low = switched_current(model, low, rad_per_s).torque - torque;
+  double off_high = switched_current(model, high, rad_per_s).torque - torque;
+  if (off_low >= 0.0) return 0.0;
+  for (int i = 0; i < halvings && high - low > fineness(model); ++i) {
+    const double between =
+        i % 8 == 7 ? 0.5 * (low + high) : high - off_high * (high - low) / (off_high - off_low);
+    const double off = switched_current(model, between, rad_per_s).torque - torque;
+    if (std::abs(off) <= fineness(model) * torque) return between;
+    if (off > 0.0) {
+      high = between;
+      off_high = off;
+      off_low *= 0.5;
+    } else {
+      low = between;
+      off_low = off;
+      off_high *= 0.5;
+    }
+  }
+  return high;
+}
+
+/// The same again is asked for by each figure that rests on it: the last few are kept.
+double remembered_duty(const RotaryMotorModel& model, double torque, double rad_per_s) {
+  struct Solved {
+    SixStepParts parts{};
+    double torque = 0.0;
+    double rad_per_s = 0.0;
+    double duty = 0.0;
+  };
+  thread_local std::array<Solved, 4> last{};
+  thread_local std::size_t oldest = 0;
+  for (const Solved& one : last)
+    if (one.torque == torque && one.rad_per_s == rad_per_s && one.parts == *model.six_steps) return one.duty;
+  Solved& fresh = last[oldest];
+  oldest = (oldest + 1) % last.size();
+  fresh = {*model.six_steps, torque, rad_per_s, solved_duty(model, torque, rad_per_s)};
+  return fresh.duty;
+}
+
+}  // namespace
+
+double duty_for_torque(const RotaryMotorModel& model, double torque, double rad_per_s) {
+  const double current = torque / model.torque_per_ampere;
+  const double taken = model.drop + model.emf * rad_per_s + model.resistance * current;
+  const double sag = model.supply_resistance * current;
+  const double always = taken / (model.supply - sag);
+  if (model.six_steps) {
+    if (switched_current(model, 1.0, rad_per_s).torque < torque) return std::max(1.0 + 1e-9, always);
+  } else {
+    if (always >= 1.0 || sag >= model.supply) return std::abs(always);  // as if the supply gave more
+    const bool is_even = model.drop == 0.0 && model.off_drop == 0.0;
+    if (!model.by_diodes && (is_even || current > 0.5 * ripple_most(model))) {
+      // Its current never comes to nothing:  d (V - d R_s I - drop) - (1 - d) off = R I + e
+      const double volts = model.supply - model.drop + model.off_drop;
+      const double in_all = taken - model.drop + model.off_drop;
+      return 2.0 * in_all / (volts + std::sqrt(volts * volts - 4.0 * sag * in_all)) +
+             (model.period > 0.0 ? model.dead / model.period : 0.0);
+    }
+  }
+  return model.six_steps ? remembered_duty(model, torque, rad_per_s) : solved_duty(model, torque, rad_per_s);
+}
+
+SteadyRun steady_run(const RotaryMotorModel& model, double rad_per_s) {
+  const double duty = duty_for(model, rad_per_s);
+  return {duty, switched_current(model, std::min(1.0, duty), rad_per_s)};
+}
+
 SwitchedCurrent current_at(const RotaryMotorModel& model, double rad_per_s) {
-  return switched_current(model, std::min(1.0, duty_for(model, rad_per_s)), model.emf * rad_per_s);
+  return steady_run(model, rad_per_s).current;
 }
 
 double duty_for(const RotaryMotorModel& model, double rad_per_s) {
-  return duty_for_current(model, std::max(0.0, load_torque(model, rad_per_s)) / model.torque_per_ampere,
-                          model.emf * rad_per_s);
+  return duty_for_torque(model, std::max(0.0, load_torque(model, rad_per_s)), rad_per_s);
 }
 
 double torque_left(const RotaryMotorModel& model, double rad_per_s) {
-  const double current =
-      (model.supply - model.drop - model.emf * rad_per_s) / (model.resistance + model.supply_resistance);
-  return model.torque_per_ampere * std::clamp(current, 0.0, model.current_limit) -
+  double torque = 0.0;
+  if (model.six_steps && rad_per_s > 0.0) {
+    torque = switched_current(model, 1.0, rad_per_s).torque;
+  } else {
+    const double current =
+        (model.supply - model.drop - model.emf * rad_per_s) / (model.resistance + model.supply_resistance);
+    torque = model.torque_per_ampere * current;
+  }
+  return std::clamp(torque, 0.0, model.torque_per_ampere * model.current_limit) -
          load_torque(model, rad_per_s);
 }
 
 double start_duty(const RotaryMotorModel& model) {
-  return duty_for_current(model, (model.stiction + model.steady) / model.torque_per_ampere, 0.0);
+  const double loose = (model.stiction + model.steady) / model.torque_per_ampere;
+  const double goes_on = (model.coulomb + model.steady) / model.torque_per_ampere;
+  const double always = (model.drop + (model.resistance + model.supply_resistance) * loose) / model.supply;
+  if (always >= 1.0) return always;
+  if (loose <= 0.0) return 0.0;  // its load turns it
+  return least_that_holds(1.0, 1e-9, [&](double duty) {
+    const SwitchedCurrent current = in_series(model, duty, 0.0);
+    return current.highest >= loose && current.mean >= goes_on;
+  });
 }
 
 double spin_down_time(const RotaryMotorModel& model, double rad_per_s, SlowsBy slows_by) {
@@ -233,18 +422,11 @@ double coasted(const RotaryMotorModel& model, double rad_per_s, double seconds) 
 }
 
 double speed_by_duty(const RotaryMotorModel& model, double duty) {
-  const auto torque_over = [&](double rad_per_s) {
-    return model.torque_per_ampere * switched_current(model, duty, model.emf * rad_per_s).mean -
-           load_torque(model, rad_per_s);
+  const auto is_settled = [&](double rad_per_s) {
+    return switched_current(model, duty, rad_per_s).torque <= load_torque(model, rad_per_s);
   };
-  if (torque_over(0.0) <= 0.0) return 0.0;
-  double slow = 0.0;
-  double fast = model.supply / model.emf;
-  for (int i = 0; i < halvings && fast - slow > 1e-9 * fast; ++i) {
-    const double middle = 0.5 * (slow + fast);
-    (torque_over(middle) > 0.0 ? slow : fast) = middle;
-  }
-  return 0.5 * (slow + fast);
+  if (is_settled(0.0)) return 0.0;
+  return least_that_holds(model.supply / model.emf, fineness(model), is_settled);
 }
 
 }  // namespace cogstride

@@ -11,7 +11,10 @@
 // none: then the current of a period is solved as it comes and goes, and the duty for it found by bisection.
 #pragma once
 
+#include <optional>
+
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/plan/six_step_cycle.hpp"
 
 namespace cogstride {
 
@@ -39,27 +42,44 @@ struct RotaryMotorModel {
   bool by_diodes = false;   ///< it flows through diodes, and stops at nothing; else it may turn round
   double off_supply = 0.0;  ///< share of the supply: 1 where it flows back there
   double off_drop = 0.0;    ///< V
+  /// Of six steps, where their commutations are to be followed too (with_commutations()).
+  std::optional<SixStepParts> six_steps{};
 };
 
 /// What flows with a steady duty at a steady speed.
 struct SwitchedCurrent {
   double mean = 0.0;         ///< A
+  double torque = 0.0;       ///< N m, mean
   double square = 0.0;       ///< A2, mean: ripple warms as well
   double highest = 0.0;      ///< A
   double from_supply = 0.0;  ///< A, mean
+  double driven = 0.0;       ///< A, mean over all time of what flows while it is driven, whichever way
+  double freewheels = 0.0;   ///< A, the same in the rest of periods
 };
-/// @param duty  0 to 1; @param emf  V that the motor makes at its speed
-[[nodiscard]] SwitchedCurrent switched_current(const RotaryMotorModel& model, double duty, double emf);
+/// @param duty  0 to 1; @param rad_per_s  at least 0
+[[nodiscard]] SwitchedCurrent switched_current(const RotaryMotorModel& model, double duty, double rad_per_s);
 
-/// Duty that drives a mean current against a back-EMF; above 1: not to be had. Within parts in ten thousand
-/// of what switched_current() says of it. @param current  A, at least 0
-[[nodiscard]] double duty_for_current(const RotaryMotorModel& model, double current, double emf);
+/// Duty that gives a mean torque at a speed; above 1: not to be had. Within parts in ten thousand of what
+/// switched_current() says of it. @param torque  N m, at least 0
+[[nodiscard]] double duty_for_torque(const RotaryMotorModel& model, double torque, double rad_per_s);
+
+/// A speed held against its load: the duty for it, above 1 where it cannot be had, and what flows then.
+struct SteadyRun {
+  double duty = 0.0;
+  SwitchedCurrent current{};
+};
+[[nodiscard]] SteadyRun steady_run(const RotaryMotorModel& model, double rad_per_s);
 
 /// The same that flows at a speed against its load: at full duty where that does not suffice.
 [[nodiscard]] SwitchedCurrent current_at(const RotaryMotorModel& model, double rad_per_s);
 
 /// @throws RangeError for a motor of another kind.
 [[nodiscard]] RotaryMotorModel model_of(const Mechanism& mechanism);
+
+/// The same with the commutations of six steps followed (plan/six_step_cycle.hpp), which takes a thousand
+/// times as long: for what is told, not for what a mover asks again and again. Of a brushed motor it is the
+/// same model.
+[[nodiscard]] RotaryMotorModel with_commutations(const Mechanism& mechanism);
 
 /// Torque that friction, weight and tension take at a speed.
 [[nodiscard]] double load_torque(const RotaryMotorModel& model, double rad_per_s);
@@ -70,7 +90,7 @@ struct SwitchedCurrent {
 /// Torque left over at a speed, full duty and current limit: below 0, the speed cannot be had.
 [[nodiscard]] double torque_left(const RotaryMotorModel& model, double rad_per_s);
 
-/// The duty at which it breaks loose from rest.
+/// The duty at which it breaks loose from rest, by the peak of its current, and goes on turning by its mean.
 [[nodiscard]] double start_duty(const RotaryMotorModel& model);
 
 /// Time until it stands when the drive is taken away at a speed, within 2 % for braking; tension and weight

@@ -73,7 +73,7 @@ TEST(MotorEstimates, OfASwitchedCurrentAreThoseOfItsPeriods) {
         model.supply_resistance = 0.2;
         for (const double duty : {0.15, 0.5, 0.8}) {
           for (const double emf : {0.0, 6.0}) {
-            const SwitchedCurrent told = switched_current(model, duty, emf);
+            const SwitchedCurrent told = switched_current(model, duty, emf / model.emf);
             if (told.mean < 0.0) continue;  // a supply takes nothing back: that is pumping
             const SwitchedCurrent slow = integrated(model, duty, emf);
             const double near = 2e-3 * slow.highest + 1e-6;
@@ -97,9 +97,9 @@ TEST(MotorEstimates, TheDutyForACurrentDrivesIt) {
       model.dead = diodes ? 0.0 : 1e-6;
       for (const double amperes : {0.05, 0.4, 2.0}) {
         for (const double emf : {0.0, 5.0}) {
-          const double duty = duty_for_current(model, amperes, emf);
+          const double duty = duty_for_torque(model, model.torque_per_ampere * amperes, emf / model.emf);
           EXPECT_LT(duty, 1.0);
-          EXPECT_NEAR(switched_current(model, duty, emf).mean, amperes, 1e-3 * amperes)
+          EXPECT_NEAR(switched_current(model, duty, emf / model.emf).mean, amperes, 1e-3 * amperes)
               << name << diodes << emf;
         }
       }
@@ -116,7 +116,7 @@ TEST(MotorEstimates, OfASwitchedCurrentKeepEnergy) {
     model.off_supply = diodes ? 1.0 : 0.0;
     model.drop = model.off_drop = 0.6;
     for (const double duty : {0.3, 0.6, 0.9}) {
-      const SwitchedCurrent current = switched_current(model, duty, 3.0);
+      const SwitchedCurrent current = switched_current(model, duty, 3.0 / model.emf);
       const double volts = model.supply - model.supply_resistance * std::max(0.0, current.from_supply);
       EXPECT_NEAR(volts * current.from_supply, (3.0 + 0.6) * current.mean + model.resistance * current.square,
                   1e-6)
@@ -225,7 +225,15 @@ TEST(MotorEstimates, StartDutyBreaksStictionAndTensionLoose) {
   // 0.030 + 0.042 N m, 0.0625 N m/A, 2.85 ohm; 24 V less what duty times current lose in 60 milliohm.
   const double amperes = 0.072 / 0.0625;
   const double duty = start_duty(model);
-  EXPECT_NEAR(duty * (24.0 - 0.06 * duty * amperes), 2.85 * amperes, 1e-9);
+  const double mean = amperes - 0.5 * duty * (1.0 - duty) * 24.0 * 50e-6 / 1.9e-3;
+  EXPECT_NEAR(duty * (24.0 - 0.06 * duty * mean), 2.85 * mean, 2e-3) << "by the peak of its ripple";
+  EXPECT_NEAR(switched_current(model, duty, 0.0).highest, amperes, 1e-6);
+  // So slow that its peaks are far above its mean, the mean has to turn it: less is a crawl.
+  RotaryMotorModel slow = model;
+  slow.period = 5e-3;
+  const SwitchedCurrent turning = switched_current(slow, start_duty(slow), 0.0);
+  EXPECT_NEAR(turning.mean, (0.016 + 0.042) / 0.0625, 1e-6);
+  EXPECT_GT(turning.highest, amperes);
   EXPECT_NEAR(load_torque(model, 298.451), 0.016 + 2e-5 * 298.451 + 0.042, 1e-12);
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 namespace cogstride {
 namespace {
@@ -187,14 +188,20 @@ double BrushedPlant::flow(double seconds) {
       continue;
     }
     double volts = now.side * state_.supply - emf;
-    if (now.drop != 0.0 && flow.before != 0.0) volts -= std::copysign(now.drop, flow.before);
+    // A drop stands against the current that flows, or that would begin to.
+    if (now.drop != 0.0)
+      volts = flow.before != 0.0           ? volts - std::copysign(now.drop, flow.before)
+              : std::abs(volts) > now.drop ? volts - std::copysign(now.drop, volts)
+                                           : 0.0;
     const Span& span = span_of(piece);
     flow.lasts = piece;
     flow.left = span.current_left;
     flow.per_second = span.per_second;
     flow.final_current = volts * state_.per_resistance;
     flow.after = flow.final_current + (flow.before - flow.final_current) * flow.left;
-    const bool runs_dry = now.diodes && flow.after * flow.before <= 0.0;
+    // Located as well where it turns round against a drop, which then stands the other way.
+    const bool runs_dry =
+        now.diodes ? flow.after * flow.before <= 0.0 : now.drop != 0.0 && flow.after * flow.before < 0.0;
     const bool is_over = !now.diodes && now.side * flow.after > limit_ && !state_.limited;
     double supply_left = span.supply_left;
     if (runs_dry || is_over) [[unlikely]] {
@@ -211,6 +218,8 @@ double BrushedPlant::flow(double seconds) {
     state_.board_heat_to_come += now.drop * std::abs(moved);
     state_.current = flow.after;
     state_.highest = std::max(state_.highest, std::abs(flow.after));
+    for (const double at : {flow.before, flow.after})
+      if (std::abs(at) > std::abs(state_.window_peak)) state_.window_peak = at;
     feed_supply(now.side * mean, flow.lasts, supply_left);
     if (is_over) [[unlikely]] {
       state_.limited = true;
@@ -251,7 +260,8 @@ void BrushedPlant::turn_after_flow(double seconds) {
     state_.still_current = std::max(state_.still_current, state_.mean);
   }
   state_.unturned = 0.0;
-  turn(constant_ * current, seconds);
+  const double peak = std::exchange(state_.window_peak, 0.0);
+  turn(constant_ * current, seconds, constant_ * peak);
 }
 
 void BrushedPlant::integrate(double seconds) {

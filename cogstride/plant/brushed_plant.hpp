@@ -88,7 +88,8 @@ class BrushedPlant final : public ShaftPlant {
     double highest_board_rise = 0.0;
     double charge = 0.0;
     double net_charge = 0.0;
-    double unturned = 0.0;  ///< A s with sign, that the shaft has not been turned by yet
+    double unturned = 0.0;     ///< A s with sign, that the shaft has not been turned by yet
+    double window_peak = 0.0;  ///< A, the greatest by size while the shaft was not turned
     double heat = 0.0;
     double heat_to_come = 0.0;        ///< J lost in resistance since it warmed last; not in `heat` yet
     double board_heat_to_come = 0.0;  ///< the same by what its transistors and diodes drop

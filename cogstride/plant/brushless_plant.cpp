@@ -223,7 +223,10 @@ void BrushlessPlant::pass(const StarWinding::Passed& passed, const Terminals& jo
   state_.supply = rail_.after(state_.supply, passed.from_supply, passed.seconds,
                               rail_.left_after(passed.seconds), is_powered_);
   state_.highest_supply = std::max(state_.highest_supply, state_.supply);
-  state_.loss += passed.squares * resistance_cold_ * passed.seconds;
+  const double lost =
+      passed.squares * resistance_cold_ * (1.0 + copper_per_kelvin * state_.rise) * passed.seconds;
+  state_.loss += lost;
+  state_.heat += lost;
   if (bootstrap_holds_ < std::numeric_limits<double>::infinity()) age_bootstraps(joined, passed.seconds);
 }
 

@@ -40,6 +40,7 @@ class BrushlessPlant final : public ShaftPlant {
   [[nodiscard]] double motor_rise() const { return state_.rise; }
   [[nodiscard]] double highest_motor_rise() const { return state_.highest_rise; }
   [[nodiscard]] double charge() const { return state_.charge; }  ///< A s out of the supply, so far
+  [[nodiscard]] double heat() const { return state_.heat; }      ///< J lost in its windings, so far
   /// A s through a phase, signed, so far.
   [[nodiscard]] double phase_charge(std::size_t phase) const { return state_.phase_charges[phase]; }
   /// Electrical angle of the rotor, rad: 0 where the back-EMF from A to B rises through nothing.
@@ -84,6 +85,7 @@ class BrushlessPlant final : public ShaftPlant {
     double highest_supply = 0.0;
     double highest_speed = 0.0;  // rad/s
     double charge = 0.0;
+    double heat = 0.0;
     Three phase_charges{};
     std::int64_t times_empty = 0;
     std::optional<Tick> destroyed_at{};

@@ -110,7 +110,8 @@ double ShaftPlant::friction_here() const {
   return std::max(0.0, 1.0 + friction_spread_ * off);
 }
 
-void ShaftPlant::turn(double pull, double seconds) {
+void ShaftPlant::turn(double pull, double seconds, double most) {
+  const double ripple = most - pull;
   pull += hard_end_torque();
   const double friction = friction_spread_ > 0.0 ? friction_here() : 1.0;
   // What slackens pulls against going forwards alone: it never turns the shaft back.
@@ -125,8 +126,10 @@ void ShaftPlant::turn(double pull, double seconds) {
   if (shaft_.jammed) {
     speed = 0.0;
   } else if (speed == 0.0) {
-    if (std::abs(pull) > friction * stiction_)
-      speed = std::copysign(std::abs(pull) - friction * coulomb_, pull) * seconds * per_inertia_;
+    // Broken loose by its greatest pull, it goes on by the mean; what does not drive it on is a crawl.
+    if (std::abs(pull + ripple) > friction * stiction_)
+      speed =
+          std::copysign(std::max(0.0, std::abs(pull) - friction * coulomb_), pull) * seconds * per_inertia_;
   } else {
     speed += (pull - viscous_ * speed - std::copysign(friction * coulomb_, speed)) * seconds * per_inertia_;
     if (speed * shaft_.speed < 0.0) speed = 0.0;  // friction stops, it does not turn back

@@ -122,7 +122,10 @@ class ShaftPlant : public Plant {
   /// What befell it at power-up; once the derived plant is whole.
   void begin();
   /// Speed and angle after `seconds` with `pull` at the shaft (hard ends and steady load are added here).
-  void turn(double pull, double seconds);
+  /// @param most  the greatest pull of that time, where `pull` is a mean of what ripples: it breaks loose by
+  /// it
+  void turn(double pull, double seconds, double most);
+  void turn(double pull, double seconds) { turn(pull, seconds, pull); }
   void tell(LineId line, bool high) { shaft_.due[shaft_.due_count++] = {line, high}; }
 
   Mechanism mechanism_;

@@ -30,21 +30,24 @@ Json point_json(const DutyPoint& point, const std::string& unit) {
 std::string duty_sweep_text(const DutySweep& sweep) {
   std::string text = fmt::format("{}: how it answers to duty, on the simulated bench\n", sweep.mechanism);
   const std::string same = fmt::format("for {:.4g} {}", sweep.compared_speed, sweep.unit);
-  text += fmt::format("  {:<31}{:>9}  {:>12}  {:>18}  {}\n", "way of switching", "starts at", "drops out at",
-                      "at 50 %", same);
+  text += fmt::format("  {:<31}{:>9}  {:>9}  {:>12}  {:>18}  {}\n", "way of switching", "predicted",
+                      "starts at", "drops out at", "at 50 %", same);
   for (const DutyCurve& curve : sweep.curves) {
     const DutyPoint half = curve.at_duty(0.5);
     const std::optional<DutyPoint> wanted = curve.at_speed(sweep.compared_speed);
-    text += fmt::format("  {:<31}{:>9}  {:>12}  {:>18}  {}\n",
-                        curve.way + (curve.is_the_rigs ? " (the rig)" : ""), percent(curve.start(), "never"),
-                        percent(curve.drop_out(), "-"),
-                        fmt::format("{:.4g} {}, {:.3g} A", half.speed, sweep.unit, half.current),
-                        wanted ? fmt::format("{:.3g} %, {:.3g} A, {:.3g} W lost", 100.0 * wanted->duty,
-                                             wanted->current, wanted->loss)
-                               : "cannot");
+    text += fmt::format(
+        "  {:<31}{:>9}  {:>9}  {:>12}  {:>18}  {}\n", curve.way + (curve.is_the_rigs ? " (the rig)" : ""),
+        curve.predicted_start < 1.0 ? fmt::format("{:.3g} %", 100.0 * curve.predicted_start) : "never",
+        percent(curve.start(), "never"), percent(curve.drop_out(), "-"),
+        fmt::format("{:.4g} {}, {:.3g} A", half.speed, sweep.unit, half.current),
+        wanted ? fmt::format("{:.3g} %, {:.3g} A, {:.3g} W lost", 100.0 * wanted->duty, wanted->current,
+                             wanted->loss)
+               : "cannot");
   }
-  text += fmt::format("  by its friction and load it should start at {:.3g} % with slow decay\n",
-                      100.0 * sweep.predicted_start);
+  text +=
+      "  tried at each 1 % up to 40 %, then at each 5 %; predicted by its friction and load. It starts where "
+      "it turns, "
+      "not where it creeps\n";
   return text;
 }
 
@@ -52,13 +55,13 @@ std::string duty_sweep_json(const DutySweep& sweep) {
   Json json;
   json["mechanism"] = sweep.mechanism;
   json["unit"] = sweep.unit;
-  json["predicted_start_share"] = sweep.predicted_start;
   json[with_unit("compared_speed", sweep.unit)] = sweep.compared_speed;
   json["curves"] = Json::array();
   for (const DutyCurve& curve : sweep.curves) {
     Json one;
     one["way"] = curve.way;
     one["is_the_rigs"] = curve.is_the_rigs;
+    one["predicted_start_share"] = curve.predicted_start;
     one["starts_at_share"] = curve.start() ? Json(*curve.start()) : Json(nullptr);
     one["drops_out_at_share"] = curve.drop_out() ? Json(*curve.drop_out()) : Json(nullptr);
     for (const auto& [name, points] : {std::pair("up", &curve.up), std::pair("down", &curve.down)}) {

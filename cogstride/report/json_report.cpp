@@ -191,8 +191,10 @@ std::string plan_json(const PlanFigures& plan, const std::optional<MoveTrial>& t
     json["tried"] = {{"holds", trial->holds},
                      {with_unit("slowest", per_s), trial->slowest},
                      {with_unit("fastest", per_s), trial->fastest},
+                     {"may_be_more", trial->is_more},
                      {"phases", trial->phases},
-                     {"runs", trial->runs},
+                     {"ways", trial->ways},
+                     {"torque_shares", trial->shares},
                      {"cruise_s", trial->cruise_tried},
                      {"shortened", trial->shortened}};
     json["worst_lag_deg"] = plan.worst_lag;

@@ -200,7 +200,8 @@ void torque_rows(Page& page, const PlanFigures& plan, const MoveTrial& trial) {
   const std::string tried = fmt::format("{:.4g} to {:.4g} {}/s from {} phases of the field", trial.slowest,
                                         trial.fastest, plan.unit, trial.phases);
   if (trial.margin >= 0.0) {
-    page.row("torque", "{:.0f} % to spare at {}", trial.margin * 100.0, tried);
+    page.row("torque", "{:.0f} %{} to spare at {}", trial.margin * 100.0, trial.is_more ? " or more" : "",
+             tried);
   } else if (trial.holds) {
     page.row("torque",
              "TOO LITTLE: at {} nothing was lost, but it would take {:.0f} % more to be safe; "
@@ -212,7 +213,8 @@ void torque_rows(Page& page, const PlanFigures& plan, const MoveTrial& trial) {
              tried, -trial.margin * 100.0);
   }
   page.row(
-      "tried", "{} runs on the simulated bench with this torque and less{}", trial.runs,
+      "tried", "{} ways of making it, on the simulated bench, with this torque and {} shares of it{}",
+      trial.ways, trial.shares - 1,
       trial.shortened ? fmt::format(", the top speed held for {}", seconds_text(trial.cruise_tried)) : "");
   page.row("closest",
            "to losing steps at {}: the rotor is {:.0f} electrical degrees behind its field (90: the greatest "

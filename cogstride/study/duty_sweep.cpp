@@ -17,7 +17,7 @@ namespace {
 constexpr double fine_step = 0.01;  // of duty, where motors start
 constexpr double fine_up_to = 0.4;
 constexpr double coarse_step = 0.05;
-constexpr double least_turned = 1e-3;  // turns of the motor's shaft in the time looked at: below, it stands
+constexpr double crawl = 2e-3;  // of what the supply makes of its back-EMF: so slow it stands, or creeps
 
 std::vector<double> duties() {
   std::vector<double> all;
@@ -53,7 +53,9 @@ DutyPoint look(SimulatedBench& bench, const std::string& name, double duty, doub
   const double lasted = bench.now().in(units::s)-from;
   const Mechanism& mechanism = bench.rig().mechanisms.front();
   const double moved = plant.position() - place;
-  const bool stands = moved * motor_turns_per_base(mechanism.train).to_double() < least_turned;
+  const RotaryMotorModel model = model_of(mechanism);
+  const double rad_per_s = 2.0 * pi * moved * motor_turns_per_base(mechanism.train).to_double() / lasted;
+  const bool stands = rad_per_s < crawl * model.supply / model.emf;
   const double a_unit = output_kind(mechanism.train) == OutputKind::rotary ? 60.0 : 1000.0;
   return {duty, stands ? 0.0 : a_unit * moved / lasted, (plant.charge() - charge) / lasted,
           (plant.heat() - heat) / lasted};
@@ -90,7 +92,6 @@ DutySweep sweep_duty(const Rig& rig, const Mechanism& mechanism,
   DutySweep sweep;
   sweep.mechanism = mechanism.name;
   sweep.unit = output_kind(mechanism.train) == OutputKind::rotary ? "rpm" : "mm/s";
-  sweep.predicted_start = start_duty(model_of(mechanism));
   std::vector<Rig> rigs;
   for (const Ratio divided : {Ratio(1), Ratio(10), Ratio(100)}) {
     for (const Decay how : {Decay::slow, Decay::fast}) {
@@ -105,6 +106,7 @@ DutySweep sweep_duty(const Rig& rig, const Mechanism& mechanism,
       curve.way = fmt::format(
           "{} decay at {}", how == Decay::slow ? "slow" : "fast",
           hertz < 1000.0 ? fmt::format("{:.4g} Hz", hertz) : fmt::format("{:.4g} kHz", hertz / 1e3));
+      curve.predicted_start = start_duty(model_of(one.mechanisms.front()));
       curve.is_the_rigs = how == wiring.decay && divided == Ratio(1);
       rigs.push_back(std::move(one));
       sweep.curves.push_back(std::move(curve));

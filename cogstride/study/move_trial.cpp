@@ -19,8 +19,12 @@ constexpr double longest_cruise = 1.5;   // s: an instability has grown by then
 constexpr double cruise_periods = 60.0;  // natural ones, where that is longer
 constexpr double longest_ramps = 4.0;    // s, tried in all combinations; longer ones in three of them
 constexpr double periods_at_rest = 8.0;  // after the move
-constexpr double least_share = 0.02;     // of the torque, tried
+constexpr double least_share = (1.0 - most_margin_told) / (1.0 + trial_reserve);  // of the torque, tried
 constexpr double most_share = 5.0;
+// From share to share: its natural frequency goes with the root of it, and is no further off than a band of
+// speeds.
+constexpr double downwards = (1.0 - trial_speed_band) * (1.0 - trial_speed_band) /
+                             ((1.0 + trial_speed_band) * (1.0 + trial_speed_band));
 constexpr double fine = 1.03;  // the share that is needed is found to 3 %
 constexpr std::array speed_factors{1.0, 1.0 - trial_speed_band, 1.0 + trial_speed_band};
 
@@ -59,10 +63,8 @@ class MoveOnBench {
   [[nodiscard]] bool is_long() const { return ramps_ > longest_ramps; }
   [[nodiscard]] double cruise() const { return cruise_; }
   [[nodiscard]] bool shortened() const { return shortened_; }
-  [[nodiscard]] int runs() const { return runs_; }
 
-  [[nodiscard]] bool holds(const Variant& variant, double share) {
-    ++runs_;
+  [[nodiscard]] bool holds(const Variant& variant, double share) const {
     Rig rig = freed_;
     Mechanism& alone = rig.mechanisms[0];
     alone = with_torque_share(alone, share);
@@ -109,11 +111,10 @@ class MoveOnBench {
   double cruise_ = 0.0;
   double ramps_ = 0.0;
   bool shortened_ = false;
-  std::atomic<int> runs_{0};
 };
 
 /// Whether all of them hold at a share, tried side by side.
-bool all_hold(MoveOnBench& move, const std::vector<Variant>& variants, double share) {
+bool all_hold(const MoveOnBench& move, const std::vector<Variant>& variants, double share) {
   std::atomic<bool> held{true};
   side_by_side(variants.size(), [&](std::size_t i) {
     if (held && !move.holds(variants[i], share)) held = false;
@@ -135,12 +136,10 @@ double narrowed(double held, double lost, const Hold& hold) {
 /// enough above which one is not.
 template <class Hold>
 double least_below_all(double expected, const Hold& hold) {
-  constexpr int on_the_way = 4;
   double held = 1.0;
   while (held > least_share) {
-    const double next = held > 1.001 * expected
-                            ? std::max(expected, held * std::pow(expected, 1.0 / on_the_way))
-                            : 0.9 * held;
+    const double next =
+        std::max(least_share, held > 1.001 * expected ? std::max(expected, downwards * held) : 0.9 * held);
     if (!hold(next)) return narrowed(held, next, hold);
     held = next;
   }
@@ -176,7 +175,7 @@ Mechanism with_torque_share(Mechanism mechanism, double share) {
 }
 
 MoveTrial try_move(const Rig& rig, const Mechanism& mechanism, const MovePlan& plan, double enough) {
-  MoveOnBench move(rig, mechanism, plan);
+  const MoveOnBench move(rig, mechanism, plan);
   std::vector<Variant> variants;
   for (int i = 0; i < trial_phases; ++i) {
     for (std::size_t k = 0; k < speed_factors.size(); ++k)
@@ -190,12 +189,16 @@ MoveTrial try_move(const Rig& rig, const Mechanism& mechanism, const MovePlan& p
       display_units_per_base(output_kind(mechanism.train)) / steps_per_base(mechanism).to_double();
   trial.slowest = units * plan.ramp.peak_speed() * (1.0 - trial_speed_band);
   trial.fastest = units * plan.ramp.peak_speed() * (1.0 + trial_speed_band);
-  const auto hold = [&](double share) { return all_hold(move, variants, share); };
+  trial.ways = static_cast<int>(variants.size());
+  const auto hold = [&](double share) {
+    ++trial.shares;
+    return all_hold(move, variants, share);
+  };
   trial.holds = hold(1.0);
   const double needed =
       trial.holds ? least_below_all(std::clamp(enough, least_share, 0.98), hold) : least_above_all(hold);
-  trial.margin = 1.0 - needed * (1.0 + trial_reserve);
-  trial.runs = move.runs();
+  trial.is_more = needed <= least_share;
+  trial.margin = trial.is_more ? most_margin_told : 1.0 - needed * (1.0 + trial_reserve);
   return trial;
 }
 

@@ -25,13 +25,11 @@ double top_shaft_speed(const Mechanism& mechanism) {
   return shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
 }
 
-/// Of what flows with a steady current: transistors while it is driven, and what it flows through in the
-/// rest.
-Losses rotary_losses(const RotaryMotorModel& model, const SwitchedCurrent& flows, double duty) {
-  const double driven = std::min(1.0, duty);
-  return {flows.mean, model.winding_loss * flows.square,
-          model.board_resistance * flows.square +
-              flows.mean * (driven * model.drop + (1.0 - driven) * model.off_drop)};
+/// Of what flows with a steady duty: transistors while it is driven, and what it flows through in the rest.
+Losses rotary_losses(const RotaryMotorModel& model, const SwitchedCurrent& flows) {
+  return {
+      flows.mean, model.winding_loss * flows.square,
+      model.board_resistance * flows.square + flows.driven * model.drop + flows.freewheels * model.off_drop};
 }
 
 /// @param coils  that carry the current at a time
@@ -109,9 +107,9 @@ StepperFigures stepper_figures(const Mechanism& mechanism, const Controller& con
 std::optional<Losses> steady_losses(const Mechanism& mechanism) {
   if (std::holds_alternative<Stepper>(mechanism.motor)) return held_losses(mechanism);
   if (!is_rotary_motor(mechanism)) return std::nullopt;
-  const RotaryMotorModel model = model_of(mechanism);
+  const RotaryMotorModel model = with_commutations(mechanism);
   const double shaft = top_shaft_speed(mechanism);
-  return rotary_losses(model, current_at(model, shaft), duty_for(model, shaft));
+  return rotary_losses(model, current_at(model, shaft));
 }
 
 SupplyDraw supply_draw(const Mechanism& mechanism) {
@@ -132,11 +130,11 @@ SupplyDraw supply_draw(const Mechanism& mechanism) {
             (lost(drive.coils_turning) + std::max(0.0, friction_torque(mechanism, shaft)) * shaft) / volts};
   }
   if (is_rotary_motor(mechanism)) {
-    const RotaryMotorModel model = model_of(mechanism);
+    const RotaryMotorModel model = with_commutations(mechanism);
     const double shaft = top_shaft_speed(mechanism);
-    const double emf = model.emf * shaft;
-    const double duty = std::min(1.0, duty_for_current(model, model.current_limit, emf));
-    return {std::max(0.0, switched_current(model, duty, emf).from_supply),
+    const double duty =
+        std::min(1.0, duty_for_torque(model, model.torque_per_ampere * model.current_limit, shaft));
+    return {std::max(0.0, switched_current(model, duty, shaft).from_supply),
             std::max(0.0, current_at(model, shaft).from_supply)};
   }
   if (const auto* const throttled = std::get_if<ThrottledMotor>(&mechanism.motor))

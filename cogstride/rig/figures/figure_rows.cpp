@@ -205,9 +205,11 @@ class MechanismRows {
   }
 
   void rotary_motor() {
-    const RotaryMotorModel model = model_of(mechanism_);
+    const RotaryMotorModel model = with_commutations(mechanism_);
     const double shaft = shaft_speed(mechanism_, limits_.speed.base.to_double());
-    const double duty = duty_for(model, shaft);
+    const SteadyRun run = steady_run(model, shaft);
+    const double duty = run.duty;
+    const SwitchedCurrent& current = run.current;
     const double left = torque_left(model, shaft);
     turns(shaft);
     if (const auto* const brushless = std::get_if<BrushlessMotor>(&mechanism_.motor)) {
@@ -229,7 +231,6 @@ class MechanismRows {
     add("duty",
         fmt::format("breaks loose at {:.3g} %, takes {:.3g} % at top speed", start * 100.0, duty * 100.0),
         {{"start_duty_share", start}, {"top_speed_duty_share", duty}});
-    const SwitchedCurrent current = current_at(model, shaft);
     add("current",
         fmt::format("{:.3g} A on average at top speed; switched, up to {:.3g} A", current.mean,
                     current.highest),

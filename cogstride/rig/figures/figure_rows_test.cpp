@@ -83,7 +83,7 @@ TEST(FigureRows, OfTheFeeder) {
   EXPECT_EQ(figures.exact("motor_turns_per_turn"), Ratio(19, 4));
   EXPECT_NEAR(figures.number("motor_rpm"), 2850, 1e-9);
   EXPECT_EQ(figures.exact("disc_counts_per_deg"), Ratio(228, 360));
-  EXPECT_NEAR(figures.number("start_duty_share"), 0.1368, 1e-4);
+  EXPECT_NEAR(figures.number("start_duty_share"), 0.1325, 1e-4);
   EXPECT_NEAR(figures.number("top_speed_duty_share"), 0.9008, 1e-4);
   EXPECT_NEAR(figures.number("spin_down_s"), 1.98, 0.01);
 }

@@ -244,7 +244,7 @@ void check_motion(MechanismSheet& sheet) {
   } else if (const auto* const step_servo = std::get_if<StepServo>(&motor)) {
     check_step_servo(sheet, *step_servo);
   } else {
-    const RotaryMotorModel model = model_of(sheet.mechanism);
+    const RotaryMotorModel model = with_commutations(sheet.mechanism);
     check_rotary(sheet, model);
     check_duty(sheet, model);
   }

@@ -134,7 +134,7 @@ const Fault faults[] = {
     {"bounce-over-debounce", "bounce = \"1.5 ms\"\ndebounce = \"4 ms\"",
      "bounce = \"6 ms\"\ndebounce = \"4 ms\"", "bounces for 6 ms"},
     {"start-duty-too-high", "lowest_duty = \"20 %\"", "lowest_duty = \"10 %\"",
-     "breaks loose at 13.7 % duty"},
+     "breaks loose at 13.3 % duty"},
     {"start-duty-too-high", "lowest_throttle = \"10 %\"", "lowest_throttle = \"5 %\"",
      "starts at 6 % throttle"},
     {"reversal-too-soon", "reversal_pause = \"2.5 s\"", "reversal_pause = \"0.5 s\"",

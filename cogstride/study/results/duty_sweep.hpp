@@ -17,6 +17,7 @@ struct DutyPoint {
 struct DutyCurve {
   std::string way{};  ///< "slow decay at 20 kHz"
   bool is_the_rigs = false;
+  double predicted_start = 0.0;   ///< share, by its friction, its load and this way
   std::vector<DutyPoint> up{};    ///< from none to full
   std::vector<DutyPoint> down{};  ///< and back, in that order
 
@@ -31,9 +32,8 @@ struct DutyCurve {
 
 struct DutySweep {
   std::string mechanism{};
-  std::string unit{};            ///< of speeds, rpm or mm/s
-  double predicted_start = 0.0;  ///< share; with slow decay
-  double compared_speed = 0.0;   ///< half of what full duty gives the rig's own way
+  std::string unit{};           ///< of speeds, rpm or mm/s
+  double compared_speed = 0.0;  ///< half of what full duty gives the rig's own way
   std::vector<DutyCurve> curves{};
 };
 

@@ -1,0 +1,325 @@
+// Rigs of chance, predicted and then rehearsed: does what is told happen?
+//
+//   agree N SEED    N rigs; exit status 1 when they agree less than is promised
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+#include <cstdlib>
+#include <mutex>
+#include <string>
+#include <vector>
+
+#include "agree/random_rigs.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/rotor_lag.hpp"
+#include "cogstride/plan/stepper_torque.hpp"
+#include "cogstride/plant/brushed_plant.hpp"
+#include "cogstride/plant/brushless_plant.hpp"
+#include "cogstride/plant/stepped_plant.hpp"
+#include "cogstride/quantity/text.hpp"
+#include "cogstride/study/move_trial.hpp"
+#include "cogstride/study/side_by_side.hpp"
+#include "cogstride/study/trial_run.hpp"
+
+namespace cogstride::agree {
+namespace {
+
+constexpr double much_to_spare = 0.2;
+constexpr double limit_apart = 1.25;  // the bench's limit lies between that told and so much of it
+constexpr double least_share_held = 0.995;
+constexpr double least_share_near = 0.8;
+constexpr double of_figures = 0.03;
+constexpr double of_start = 0.02;
+
+/// What came of one rig.
+struct Case {
+  std::string what{};  ///< the rig in a line
+  bool is_stepper = false;
+  double told = 0.0;   ///< margin of a stepper's move
+  bool held = true;    ///< it lost nothing from any phase
+  double limit = 0.0;  ///< what the bench bears of what is told to be borne; 0: not measured
+  std::vector<std::pair<const char*, double>> off{};  ///< shares by which figures differ
+  std::string failed{};                               ///< it could not be tried, and why
+};
+
+std::string words(const Rig& rig) {
+  const Mechanism& mechanism = rig.mechanisms[0];
+  return fmt::format("{} on {}, {:.1f} V, {}", kind_name(mechanism.motor), kind_name(mechanism.board),
+                     mechanism.supply.voltage.base(), to_text(mechanism.limits.speed));
+}
+
+// Steppers: moves from phases that try_move() does not try.
+
+bool makes(const Rig& rig, const Mechanism& mechanism, OutputPosition by, double phase) {
+  Rig freed = set_free(rig, mechanism);
+  Mechanism& alone = freed.mechanisms[0];
+  SimulatedBench bench(freed, {.seed = static_cast<std::uint64_t>(1000.0 * phase)});
+  StepperHandle stepper = bench.stepper(alone.name);
+  stepper.hold();
+  const SteppedPlant& plant = bench.plant(alone.name);
+  const auto away =
+      static_cast<std::int64_t>(phase * static_cast<double>(plant.microsteps_per_period()) / 4.0);
+  const auto steps = [&](std::int64_t count) {
+    return OutputPosition{by.kind, Ratio(count) / steps_per_base(alone)};
+  };
+  if (away != 0) stepper.move({.by = steps(away)}).wait();
+  const Time rest(8.0 / natural_frequency(alone), units::s);
+  bench.serve(rest);
+  const std::int64_t before = plant.lost_microsteps();
+  const std::size_t slips = plant.slips().size();
+  const Motion motion = stepper.move({.by = by});
+  while (!motion.has_ended() && plant.slips().size() == slips) bench.serve(rest);
+  bench.serve(rest);
+  return plant.lost_microsteps() == before && plant.slips().size() == slips;
+}
+
+Case of_stepper(Dice& dice) {
+  const Rig rig = random_stepper(dice);
+  const Mechanism& mechanism = rig.mechanisms[0];
+  Case found;
+  found.what = words(rig);
+  found.is_stepper = true;
+  const OutputKind kind = output_kind(mechanism.train);
+  const RampLimits limits = own_limits(mechanism);
+  const double ramp = way_to_rest(limits, limits.speed);
+  // Some way at top speed, or none where it is never reached.
+  const double steps = ramp * 2.0 * dice.even(0.6, 1.2) + limits.speed * dice.by_ratio(0.01, 0.3);
+  const auto way = static_cast<std::int64_t>(steps) + 1;
+  MoveOrder order;
+  order.by = OutputPosition{kind, Ratio(dice.by_chance(0.5) ? way : -way) / steps_per_base(mechanism)};
+  const MovePlan plan = plan_move(mechanism, rig.controller, {kind, 0}, order);
+  const double estimated = 1.0 - torque_margin(mechanism, plan.ramp) - margin_for_what_differs;
+  const MoveTrial trial = try_move(rig, mechanism, plan, estimated);
+  found.told = trial.margin;
+  std::vector<double> phases;
+  for (int i = 0; i < trial_phases; ++i) phases.push_back(dice.even(0.0, 2.0));
+  const auto all_hold = [&](double share) {
+    const Mechanism tried = with_torque_share(mechanism, share);
+    return std::all_of(phases.begin(), phases.end(),
+                       [&](double phase) { return makes(rig, tried, *order.by, phase); });
+  };
+  found.held = all_hold(1.0);
+  if (!found.held || trial.margin < 0.0 || trial.is_more) return found;
+  // From all of its torque downwards to the first share that is not enough, as by trial_speed_band.
+  double held = 1.0;
+  double lost = 0.0;
+  for (double share = 0.9; share > 0.02 && lost == 0.0; share *= 0.9) (all_hold(share) ? held : lost) = share;
+  while (lost > 0.0 && held > 1.02 * lost) {
+    const double middle = std::sqrt(held * lost);
+    (all_hold(middle) ? held : lost) = middle;
+  }
+  found.limit = (1.0 - trial.margin) / held;
+  return found;
+}
+
+// Motors that turn: figures at a steady duty, after all has settled.
+
+/// What flows and turns over a while.
+struct Steady {
+  double speed = 0.0;  ///< rad/s of the motor shaft
+  double current = 0.0;
+  double watts = 0.0;
+  double duty = 0.0;
+};
+
+void compare(Case& found, const char* what, double told, double happens) {
+  found.off.emplace_back(what, told / happens - 1.0);
+}
+
+/// Whether a duty turns it, not by a crawl.
+bool turns_with(const Rig& rig, double duty) {
+  SimulatedBench bench(rig, {});
+  bench.leave_encoders_unchecked();
+  BrushedHandle reel = bench.brushed("reel");
+  reel.spin({.duty = Fraction::from_base(duty)}).wait();
+  bench.serve(Time(0.8, units::s));
+  const BrushedPlant& plant = bench.brushed_plant("reel");
+  const double place = plant.position();
+  bench.serve(Time(0.2, units::s));
+  constexpr double crawl = 0.05;  // rad/s
+  return (plant.position() - place) * shaft_speed(rig.mechanisms[0], 1.0) > 0.2 * crawl;
+}
+
+/// Until its speed stays as it is; a current that ends in each period comes to it slowly.
+void settle(SimulatedBench& bench, const ShaftPlant& plant, double constant) {
+  double before = -1.0;
+  for (int i = 0; i < 60; ++i) {
+    bench.serve(Time(4.0 * constant, units::s));
+    const double place = plant.position();
+    bench.serve(Time(0.05, units::s));
+    const double way = plant.position() - place;
+    if (std::abs(way - before) < 2e-4 * std::abs(way)) return;
+    before = way;
+  }
+}
+
+Case of_brushed(Dice& dice) {
+  const Rig rig = random_brushed(dice);
+  const Mechanism& mechanism = rig.mechanisms[0];
+  const auto& wiring = std::get<BridgeWiring>(mechanism.wiring);
+  Case found;
+  found.what =
+      fmt::format("{}, {} decay at {:.0f} Hz", words(rig), wiring.decay == Decay::fast ? "fast" : "slow",
+                  wiring.pwm_frequency.base().to_double());
+  const RotaryMotorModel model = model_of(mechanism);
+  const double start = start_duty(model);
+  double least = 0.8 * start;
+  double most = std::min(1.0, 1.2 * start);
+  for (int i = 0; i < 7; ++i) {
+    const double middle = 0.5 * (least + most);
+    (turns_with(rig, middle) ? most : least) = middle;
+  }
+  found.off.emplace_back("start duty", start / (0.5 * (least + most)) - 1.0);
+  const double duty = std::min(0.98, dice.even(1.1 * start, 0.98));
+  SimulatedBench bench(rig, {});
+  bench.leave_encoders_unchecked();
+  bench.brushed("reel").spin({.duty = Fraction::from_base(duty)}).wait();
+  const double constant = model.inertia * model.resistance / (model.torque_per_ampere * model.emf);
+  const BrushedPlant& plant = bench.brushed_plant("reel");
+  settle(bench, plant, constant);
+  const double from = bench.now().base();
+  const double place = plant.position();
+  const double charge = plant.net_charge();
+  const double heat = plant.heat();
+  bench.serve(Time(0.1, units::s));
+  const double lasted = bench.now().base() - from;
+  const double speed = (plant.position() - place) / lasted * shaft_speed(mechanism, 1.0);
+  const double told = speed_by_duty(model, duty);
+  const SwitchedCurrent current = switched_current(model, duty, told);
+  // Beside its free speed and its stall current: near nothing a share says nothing.
+  const double top = model.supply / model.emf;
+  found.off.emplace_back("speed", (told - speed) / std::max(speed, 0.1 * top));
+  compare(found, "current", current.mean, (plant.net_charge() - charge) / lasted);
+  compare(found, "heat",
+          model.winding_loss * current.square + model.board_resistance * current.square +
+              current.driven * model.drop + current.freewheels * model.off_drop,
+          (plant.heat() - heat) / lasted);
+  return found;
+}
+
+/// Brings it to a speed. @return false where its sensors count too rarely for any that it has
+bool comes_to_speed(SimulatedBench& bench, OutputSpeed wanted) {
+  try {
+    bench.brushless("reel").spin({.at = wanted}).wait();
+  } catch (const RangeError&) {
+    return false;
+  }
+  bench.serve(Time(0.3, units::s));
+  return true;
+}
+
+Case of_brushless(Dice& dice) {
+  const Rig rig = random_brushless(dice);
+  const Mechanism& mechanism = rig.mechanisms[0];
+  Case found;
+  found.what = words(rig);
+  const RotaryMotorModel model = with_commutations(mechanism);
+  SimulatedBench bench(rig, {});
+  OutputSpeed wanted = mechanism.limits.speed;
+  wanted.base = wanted.base * Ratio(std::llround(dice.even(0.3, 0.9) * 1000.0), 1000);
+  if (!comes_to_speed(bench, wanted) && !comes_to_speed(bench, mechanism.limits.speed))
+    return of_brushless(dice);
+  const BrushlessHandle reel = bench.brushless("reel");
+  const BrushlessPlant& plant = bench.brushless_plant("reel");
+  const double from = bench.now().base();
+  const double place = plant.position();
+  const double charge = plant.charge();
+  const double heat = plant.heat();
+  double duty = 0.0;
+  constexpr int looks = 200;
+  for (int i = 0; i < looks; ++i) {
+    bench.serve(Time(1e-3, units::s));
+    duty += reel.duty().base() / looks;
+  }
+  const double lasted = bench.now().base() - from;
+  const double speed = (plant.position() - place) / lasted * shaft_speed(mechanism, 1.0);
+  const double told = speed_by_duty(model, duty);
+  // What inspect tells: what flows at that speed against its load.
+  const SwitchedCurrent current = current_at(model, speed);
+  compare(found, "speed", told, speed);
+  compare(found, "supply current", current.from_supply, (plant.charge() - charge) / lasted);
+  compare(found, "heat", model.winding_loss * current.square, (plant.heat() - heat) / lasted);
+  return found;
+}
+
+Case of_one(std::uint64_t seed, std::size_t i) {
+  Dice dice(seed * 1'000'003 + i);
+  const std::size_t kind = i % 4;
+  try {
+    if (kind == 2) return of_brushed(dice);
+    if (kind == 3) return of_brushless(dice);
+    return of_stepper(dice);
+  } catch (const std::exception& error) {
+    Case found;
+    found.failed = fmt::format("case {}: {}", i, error.what());
+    return found;
+  }
+}
+
+struct Promise {
+  std::string what{};
+  std::size_t kept = 0;
+  std::size_t of = 0;
+  double least = 1.0;  ///< share
+  void count(bool is_kept) {
+    ++of;
+    if (is_kept) ++kept;
+  }
+  [[nodiscard]] bool holds() const { return static_cast<double>(kept) >= least * static_cast<double>(of); }
+};
+
+int run(std::size_t count, std::uint64_t seed) {
+  std::vector<Case> cases(count);
+  side_by_side(count, [&](std::size_t i) { cases[i] = of_one(seed, i); });
+  Promise tried{"rigs could be tried", 0, 0, 1.0};
+  Promise held{"of moves told 20 % or more to spare, lost nothing", 0, 0, least_share_held};
+  Promise near{"the bench's limit within 1 to 1.25 times that told", 0, 0, least_share_near};
+  Promise figures{"speed, current and heat within 3 %", 0, 0, 1.0};
+  Promise starts{"start duty within 2 %", 0, 0, 1.0};
+  for (std::size_t i = 0; i < count; ++i) {
+    const Case& one = cases[i];
+    std::string disagrees;
+    tried.count(one.failed.empty());
+    if (!one.failed.empty()) disagrees = one.failed;
+    if (one.is_stepper && one.told >= much_to_spare) {
+      held.count(one.held);
+      if (!one.held) disagrees = fmt::format("{:.0f} % told to spare, and it lost steps", 100.0 * one.told);
+    }
+    if (one.is_stepper && one.limit > 0.0) {
+      const bool is_near = one.limit >= 0.995 && one.limit <= limit_apart;
+      near.count(is_near);
+      if (!is_near)
+        disagrees = fmt::format("told {:.0f} % to spare, the bench bears {:.2f} times that limit",
+                                100.0 * one.told, one.limit);
+    }
+    for (const auto& [what, off] : one.off) {
+      const bool is_start = std::string_view(what) == "start duty";
+      const bool agrees = std::abs(off) <= (is_start ? of_start : of_figures);
+      (is_start ? starts : figures).count(agrees);
+      if (!agrees)
+        disagrees += fmt::format("{}{} {:+.1f} % off", disagrees.empty() ? "" : ", ", what, 100.0 * off);
+    }
+    if (!disagrees.empty()) fmt::print("  {:4} {}: {}\n", i, one.what, disagrees);
+  }
+  bool all = true;
+  for (const Promise& promise : {tried, held, near, figures, starts}) {
+    fmt::print("{}  {} of {}, {}\n", promise.holds() ? "agrees   " : "DISAGREES", promise.kept, promise.of,
+               promise.what);
+    all = all && promise.holds();
+  }
+  return all ? 0 : 1;
+}
+
+}  // namespace
+}  // namespace cogstride::agree
+
+int main(int argc, char** argv) {
+  if (argc != 3) {
+    std::fputs("agree N SEED: N rigs of chance, predicted and rehearsed\n", stderr);
+    return 2;
+  }
+  return cogstride::agree::run(std::strtoull(argv[1], nullptr, 10), std::strtoull(argv[2], nullptr, 10));
+}
