@@ -202,10 +202,22 @@ TEST_F(RigCommands, TimerTellsWhatReallyComes) {
   EXPECT_EQ(gates["settings"][0]["counts"], 1200);
   EXPECT_NEAR(gates["channels"][0]["on_from_s"].get<double>(), 15e-6, 1e-12);
   EXPECT_NEAR(gates["channels"][0]["on_to_s"].get<double>(), 35e-6, 1e-12);
+  const json shares = json::parse(
+      cogstride_command(
+          "timer --clock 48MHz --prescaler 1 --frequency 125Hz --dead-time 2us --duty '3 ms of 8 ms,600 of "
+          "1024,40%' --json")
+          .out);
+  EXPECT_EQ(shares["channels"][0]["duty_share"], 0.375);
+  EXPECT_EQ(shares["channels"][1]["duty_share"], 600.0 / 1024.0);
+  EXPECT_NEAR(shares["channels"][2]["on_s"].get<double>(),
+              shares["channels"][2]["on_to_s"].get<double>() -
+                  shares["channels"][2]["on_from_s"].get<double>() - 2e-6,
+              1e-12);
+  EXPECT_EQ(cogstride_command("timer --clock 48MHz --frequency 1kHz --duty '3 ms of 0 ms'").status, 2);
   for (const auto& [rest, message] :
        {std::pair("dut --frequency 20kHz", "has no timer dut; it has gates, duty, steps, pulses"),
         std::pair("duty --frequency 20", "--frequency 20: '20' has no unit"),
-        std::pair("duty --frequency 20kHz --duty 120%", "--duty 120%: 0 % to 100 % are duties"),
+        std::pair("duty --frequency 20kHz --duty 120%", "--duty 120%: none to all of a period are duties"),
         std::pair("duty --frequency 40MHz", "40000 kHz cannot be had: this timer makes")}) {
     const Ran wrong = cogstride_command("timer " + rig + " " + rest);
     EXPECT_EQ(wrong.status, 2);

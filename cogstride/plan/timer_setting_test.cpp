@@ -52,7 +52,7 @@ TEST(TimerSetting, CountsWholeOverflowsWhereItsTimerIsTooNarrow) {
   EXPECT_EQ(blink.counts, 256);
   EXPECT_EQ(blink.overflows, 31);  // 16 MHz / 1024 / 256 / 2 Hz = 30.5
   EXPECT_NEAR(blink.frequency.to_double(), 16e6 / 1024 / 256 / 31, 1e-9);
-  EXPECT_EQ(beside({16_MHz, 8, {1024}}, blink, 2_Hz, Alignment::edge, -1).overflows, 30);
+  EXPECT_EQ(beside({16_MHz, 8, {1024}}, blink, 2_Hz, Alignment::edge, -1)->overflows, 30);
 }
 
 TEST(TimerSetting, SaysWhatItCanWhenItCannot) {
@@ -74,7 +74,58 @@ TEST(TimerSetting, ComparesAreExactAtBothEndsAndPhasesAreSpread) {
   EXPECT_EQ(compare_value(setting, 1.0 / 3.0), 800);
   EXPECT_EQ(phase_counts(setting, 2, 3, true), 1600);
   EXPECT_EQ(phase_counts(setting, 2, 3, false), 0);
-  EXPECT_EQ(beside({48_MHz, 16, {1}}, setting, 20_kHz, Alignment::edge, 1).counts, 2401);
+  EXPECT_EQ(beside({48_MHz, 16, {1}}, setting, 20_kHz, Alignment::edge, 1)->counts, 2401);
+}
+
+// 600 Hz of 48 MHz take 80 000 counts, and 16 bits have 65 536: one overflow is one run of all of them, and
+// tells duties by its counts.
+TEST(TimerSetting, OfOneOverflowIsARunOfTheWholeCounter) {
+  const TimerHardware timer{48_MHz, 16, {1}};
+  const TimerSetting whole = timer_settings(timer, ExactFrequency(600, units::Hz), Alignment::edge)[0];
+  EXPECT_EQ(whole.overflows, 0);
+  EXPECT_EQ(top_value(whole, Alignment::edge), 65'535);
+  EXPECT_EQ(compare_value(whole, 0.4), 26'214);
+  EXPECT_NEAR(whole.frequency.to_double(), 48e6 / 65'536, 1e-9);
+  EXPECT_FALSE(beside(timer, whole, ExactFrequency(600, units::Hz), Alignment::edge, 1)) << "it is full";
+  const auto usual =
+      timer_settings({48_MHz, 16, usual_prescalers()}, ExactFrequency(600, units::Hz), Alignment::edge);
+  EXPECT_EQ(usual[0].error, 0.0);
+  EXPECT_EQ(usual[0].prescaler, 2);
+}
+
+// A counter that is let run, step by step: how long a period is, and for how much of it a channel is on.
+TEST(TimerSetting, UpAndDownIsAsItsCounterGoes) {
+  const TimerHardware timer{48_MHz, 16, {1}};
+  for (const double duty : {0.1, 0.4, 0.9}) {
+    const TimerSetting setting = timer_settings(timer, 20_kHz, Alignment::centre)[0];
+    const std::int64_t top = top_value(setting, Alignment::centre);
+    const std::int64_t compare = compared_with(setting, Alignment::centre, compare_value(setting, duty));
+    std::int64_t ticks = 0;
+    std::int64_t on = 0;
+    std::int64_t count = 0;
+    int way = 1;
+    do {
+      // Between two counts it is on where both are at the compare value or above.
+      const std::int64_t next = count + way;
+      if (std::min(count, next) >= compare) ++on;
+      count = next;
+      ++ticks;
+      if (count == top) way = -1;
+    } while (count != 0);
+    EXPECT_EQ(ticks, 2400) << "2 x top value";
+    EXPECT_EQ(on, 2 * compare_value(setting, duty));
+  }
+  // The top value itself has to fit: 2^16 - 1 and no more.
+  const TimerSetting slow = timer_settings(timer, ExactFrequency(366, units::Hz), Alignment::centre)[0];
+  EXPECT_LE(top_value(slow, Alignment::centre), 65'535);
+}
+
+TEST(TimerSetting, ADeadTimeTakesFromBothOfAPair) {
+  const PairTimes pair = pair_times(20e-6, 50e-6, 1e-6);
+  EXPECT_DOUBLE_EQ(pair.on, 19e-6);
+  EXPECT_DOUBLE_EQ(pair.complement, 29e-6);
+  EXPECT_EQ(pair_times(0.5e-6, 50e-6, 1e-6).on, 0.0) << "it never comes on";
+  EXPECT_EQ(pair_times(50e-6, 50e-6, 1e-6).on, 50e-6) << "always on, it is never switched";
 }
 
 TEST(SoftwareDuty, IsBoundedByTheShortestLevelThatTheControllerMakes) {

@@ -25,24 +25,43 @@ std::string error_text(double error) {
   return fmt::format("{:+.3g} %", 100.0 * error);
 }
 
-std::string values_text(const TimerSetting& setting) {
-  return setting.overflows > 0 ? fmt::format("{} whole overflows", setting.overflows)
-                               : fmt::format("top value {}", setting.counts - 1);
+std::string values_text(const TimerReport& report, const TimerSetting& setting) {
+  if (setting.overflows > 0)
+    return fmt::format("{} whole overflow{}", setting.overflows, setting.overflows == 1 ? "" : "s");
+  return fmt::format("top value {}", top_value(setting, report.alignment));
 }
 
-std::string row(const TimerSetting& setting) {
-  return fmt::format("prescaler {}, {}: {}, {}, {:.1f} bits of duty", setting.prescaler, values_text(setting),
-                     hertz(setting.frequency.to_double()), error_text(setting.error), setting.bits);
+std::string row(const TimerReport& report, const TimerSetting& setting) {
+  const std::string duty = setting.bits > 0.0 ? fmt::format("{:.1f} bits of duty", setting.bits)
+                                              : std::string("no duty but none and full");
+  return fmt::format("prescaler {}, {}: {}, {}, {}", setting.prescaler, values_text(report, setting),
+                     hertz(setting.frequency.to_double()), error_text(setting.error), duty);
+}
+
+/// How the frequency comes about, in the figures of a setting.
+std::string formula(const TimerReport& report, const TimerSetting& setting) {
+  const std::string clock = hertz(report.timer.clock.base().to_double());
+  if (setting.overflows > 0)
+    return fmt::format("{} / ({} x 2^{} x {} overflows{})", clock, setting.prescaler, report.timer.width,
+                       setting.overflows, report.alignment == Alignment::edge ? "" : " x 2");
+  if (report.alignment == Alignment::edge)
+    return fmt::format("{} / ({} x (top value + 1))", clock, setting.prescaler);
+  return fmt::format("{} / (2 x {} x top value)", clock, setting.prescaler);
+}
+
+double dead_seconds(const TimerReport& report) {
+  return static_cast<double>(ticks_at_least(report.dead_time, report.timer.clock)) /
+         report.timer.clock.base().to_double();
 }
 
 double tick_seconds(const TimerReport& report, const TimerSetting& setting) {
   return static_cast<double>(setting.prescaler) / report.timer.clock.base().to_double();
 }
 
-Json setting_json(const TimerSetting& setting) {
+Json setting_json(const TimerReport& report, const TimerSetting& setting) {
   return {{"prescaler", setting.prescaler},
           {"counts", setting.counts},
-          {"top", setting.counts - 1},
+          {"top", top_value(setting, report.alignment)},
           {"overflows", setting.overflows},
           {"frequency_Hz", setting.frequency.to_double()},
           {"error_share", setting.error},
@@ -61,6 +80,10 @@ OnTime on_time(const TimerReport& report, std::size_t channel) {
   const auto phase =
       static_cast<double>(phase_counts(setting, static_cast<std::int64_t>(channel),
                                        static_cast<std::int64_t>(report.duties.size()), report.spread));
+  if (setting.overflows > 0) {
+    const double overflow = tick * static_cast<double>(setting.counts);
+    return {0.0, static_cast<double>(on) * overflow};
+  }
   const auto counts = static_cast<double>(setting.counts);
   if (report.alignment == Alignment::edge) return {phase * tick, (phase + static_cast<double>(on)) * tick};
   // Counting up and down it is on round the middle of the period, where the counter is at its top.
@@ -78,13 +101,21 @@ std::string timer_text(const TimerReport& report) {
       report.name.empty() ? "a timer" : report.name, hertz(report.timer.clock.base().to_double()),
       report.timer.width, report.alignment == Alignment::edge ? "counting up" : "counting up and down",
       hertz(report.wanted.base().to_double()));
-  text += fmt::format("  {:<12}{}\n", "best", row(best));
-  for (std::size_t i = 1; i < report.settings.size(); ++i)
-    text += fmt::format("  {:<12}{}\n", i == 1 ? "otherwise" : "", row(report.settings[i]));
+  text += fmt::format("  {:<12}{}\n", "best", row(report, best));
+  text += fmt::format("  {:<12}{}\n", "", formula(report, best));
+  constexpr std::size_t most_others = 5;
+  for (std::size_t i = 1; i < report.settings.size() && i <= most_others; ++i)
+    text += fmt::format("  {:<12}{}\n", i == 1 ? "otherwise" : "", row(report, report.settings[i]));
+  if (report.tries_usual)
+    text +=
+        fmt::format("  {:<12}the powers of two up to 1024: --prescaler says which it has\n", "prescalers");
+  const char* label = "beside it";
   for (const std::int64_t more : {1, -1}) {
-    const TimerSetting other = beside(report.timer, best, report.wanted, report.alignment, more);
-    text += fmt::format("  {:<12}{}: {}, {}\n", more == 1 ? "beside it" : "", values_text(other),
-                        hertz(other.frequency.to_double()), error_text(other.error));
+    const auto other = beside(report.timer, best, report.wanted, report.alignment, more);
+    if (!other) continue;
+    text += fmt::format("  {:<12}{}: {}, {}\n", label, values_text(report, *other),
+                        hertz(other->frequency.to_double()), error_text(other->error));
+    label = "";
   }
   const double period = 1.0 / best.frequency.to_double();
   const std::int64_t all = best.overflows > 0 ? best.overflows : best.counts;
@@ -94,14 +125,27 @@ std::string timer_text(const TimerReport& report) {
     const std::int64_t phase = phase_counts(best, static_cast<std::int64_t>(i),
                                             static_cast<std::int64_t>(report.duties.size()), report.spread);
     text += fmt::format(
-        "  {:<12}{:.4g} %: compare value {}, on for {}{}{}{}\n",
-        report.duties.size() > 1 ? fmt::format("channel {}", i + 1) : "duty", 100.0 * report.duties[i], value,
+        "  {:<12}{:.4g} %: {}, on for {}{}{}{}\n",
+        report.duties.size() > 1 ? fmt::format("channel {}", i + 1) : "duty", 100.0 * report.duties[i],
+        best.overflows > 0
+            ? fmt::format("{} of {} overflows", value, all)
+            : fmt::format(
+                  "compare value {}{}", compared_with(best, report.alignment, value),
+                  report.alignment == Alignment::edge ? "" : fmt::format(", {} below the top", value)),
         seconds_text(really * period),
         std::abs(really - report.duties[i]) > 1e-9 ? fmt::format(", really {:.6g} %", 100.0 * really) : "",
         value == 0     ? " (never)"
         : value == all ? " (always)"
                        : "",
         phase > 0 ? fmt::format("; begins {} counts later", phase) : "");
+    if (!report.has_pairs) continue;
+    const PairTimes pair = pair_times(really * period, period, dead_seconds(report));
+    const auto lasts = [&](double seconds) {
+      if (seconds <= 0.0) return std::string("never on");
+      return fmt::format("on for {} = {:.4g} %", seconds_text(seconds), 100.0 * seconds / period);
+    };
+    text += fmt::format("  {:<12}its dead time leaves it {}, its complement {}\n", "", lasts(pair.on),
+                        lasts(pair.complement));
   }
   if (report.has_pairs) {
     const std::int64_t ticks = ticks_at_least(report.dead_time, report.timer.clock);
@@ -130,18 +174,30 @@ std::string timer_json(const TimerReport& report) {
   json["wanted_Hz"] = report.wanted.base().to_double();
   json["counting"] = report.alignment == Alignment::edge ? "up" : "up and down";
   json["settings"] = Json::array();
-  for (const TimerSetting& setting : report.settings) json["settings"].push_back(setting_json(setting));
+  for (const TimerSetting& setting : report.settings)
+    json["settings"].push_back(setting_json(report, setting));
   json["beside"] = Json::array();
   for (const std::int64_t more : {1, -1})
-    json["beside"].push_back(
-        setting_json(beside(report.timer, report.settings.front(), report.wanted, report.alignment, more)));
+    if (const auto other =
+            beside(report.timer, report.settings.front(), report.wanted, report.alignment, more))
+      json["beside"].push_back(setting_json(report, *other));
   json["channels"] = Json::array();
   for (std::size_t i = 0; i < report.duties.size(); ++i) {
     const OnTime on = on_time(report, i);
-    json["channels"].push_back({{"duty_share", report.duties[i]},
-                                {"compare", compare_value(report.settings.front(), report.duties[i])},
-                                {"on_from_s", on.from},
-                                {"on_to_s", on.to}});
+    const TimerSetting& best = report.settings.front();
+    const std::int64_t counts = compare_value(best, report.duties[i]);
+    Json channel{{"duty_share", report.duties[i]},
+                 {"on_counts", counts},
+                 {"compare", best.overflows > 0 ? counts : compared_with(best, report.alignment, counts)},
+                 {"on_from_s", on.from},
+                 {"on_to_s", on.to}};
+    if (report.has_pairs) {
+      const PairTimes pair =
+          pair_times(on.to - on.from, 1.0 / best.frequency.to_double(), dead_seconds(report));
+      channel["on_s"] = pair.on;
+      channel["complement_on_s"] = pair.complement;
+    }
+    json["channels"].push_back(std::move(channel));
   }
   return json.dump(2) + "\n";
 }
@@ -151,9 +207,9 @@ void draw_timer(const std::string& path, const TimerReport& report) {
   const double period = 1.0 / setting.frequency.to_double();
   const double scale = period < 1e-3 ? 1e6 : period < 1.0 ? 1e3 : 1.0;
   PanelFigure figure;
-  figure.title =
-      fmt::format("{} from {}: prescaler {}, {}", hertz(setting.frequency.to_double()),
-                  hertz(report.timer.clock.base().to_double()), setting.prescaler, values_text(setting));
+  figure.title = fmt::format("{} from {}: prescaler {}, {}", hertz(setting.frequency.to_double()),
+                             hertz(report.timer.clock.base().to_double()), setting.prescaler,
+                             values_text(report, setting));
   figure.axis = scale == 1e6 ? "time [us]" : scale == 1e3 ? "time [ms]" : "time [s]";
   const double top = static_cast<double>(setting.overflows > 0 ? setting.overflows : setting.counts);
   Panel counter{setting.overflows > 0 ? "overflows" : "counter", {}, true};
@@ -175,26 +231,24 @@ void draw_timer(const std::string& path, const TimerReport& report) {
     const auto value = static_cast<double>(compare_value(setting, report.duties[i]));
     const double level = report.alignment == Alignment::edge ? value : top - value;
     if (!report.spread || i == 0)
-      counter.curves.push_back({{{0.0, level}, {2.0 * period * scale, level}},
-                                report.alignment == Alignment::edge ? fmt::format("compare {}", value)
-                                                                    : fmt::format("{} below the top", value),
-                                colours[i % std::size(colours)],
-                                1.3,
-                                true});
+      counter.curves.push_back(
+          {{{0.0, level}, {2.0 * period * scale, level}},
+           setting.overflows > 0 ? fmt::format("{} overflows", value)
+                                 : fmt::format("compare {}", compared_with(setting, report.alignment,
+                                                                           static_cast<std::int64_t>(value))),
+           colours[i % std::size(colours)],
+           1.3,
+           true});
   }
   figure.panels.push_back(counter);
-  const double dead = report.has_pairs
-                          ? static_cast<double>(ticks_at_least(report.dead_time, report.timer.clock)) /
-                                report.timer.clock.base().to_double()
-                          : 0.0;
+  const double dead = report.has_pairs ? dead_seconds(report) : 0.0;
   for (std::size_t i = 0; i < report.duties.size(); ++i) {
     const OnTime on = on_time(report, i);
-    Panel panel{report.duties.size() > 1 ? fmt::format("channel {}", i + 1) : "output", {}, true};
     for (const bool complement : {false, true}) {
       if (complement && !report.has_pairs) continue;
-      PanelCurve curve{{},
-                       report.has_pairs ? (complement ? "complement" : "output") : "",
-                       complement ? "#6b6b6b" : colours[i % std::size(colours)]};
+      const std::string channel = report.duties.size() > 1 ? fmt::format("channel {}", i + 1) : "output";
+      Panel panel{complement ? "complement" : channel, {}, true};
+      PanelCurve curve{{}, "", complement ? "#6b6b6b" : colours[i % std::size(colours)]};
       // Sampled finely enough that a dead time shows; a digital line has upright edges all the same.
       bool was = false;
       const auto is_on = [&](double at) {
@@ -212,12 +266,10 @@ void draw_timer(const std::string& path, const TimerReport& report) {
         if (k == 0 || now != was || k == samples) curve.points.emplace_back(at * scale, now ? 1.0 : 0.0);
         was = now;
       }
-      if (complement)
-        for (auto& [x, y] : curve.points) y -= 1.4;
       panel.curves.push_back(std::move(curve));
+      panel.has_levels = true;
+      figure.panels.push_back(std::move(panel));
     }
-    panel.has_levels = true;
-    figure.panels.push_back(std::move(panel));
   }
   if (!report.duties.empty()) figure.marks.emplace_back(report.sample_at * period * scale, "sample");
   write_panels(path, figure);

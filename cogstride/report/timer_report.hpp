@@ -11,7 +11,8 @@ namespace cogstride {
 
 struct TimerReport {
   TimerHardware timer{};
-  std::string name{};  ///< of a rig's timer; empty: none
+  std::string name{};        ///< of a rig's timer; empty: none
+  bool tries_usual = false;  ///< nobody said which prescalers it has: usual_prescalers()
   ExactFrequency wanted{};
   Alignment alignment = Alignment::edge;
   std::vector<TimerSetting> settings{};           ///< the best first

@@ -151,12 +151,16 @@ void add_timer(CLI::App& app, TimerOptions& options) {
   command->add_option("--width", options.width, "Of the counter, bits (16)")
       ->type_name("BITS")
       ->check(CLI::Range(1, 62));
-  command->add_option("--prescaler", options.prescalers, "Those that can be set, such as 1,8,64")
+  command
+      ->add_option("--prescaler", options.prescalers,
+                   "Those that can be set, such as 1,8,64; otherwise the powers of two up to 1024 are tried")
       ->type_name("NUMBERS")
       ->delimiter(',');
   command->add_option("--frequency", options.frequency, "That is wanted")->type_name("FREQUENCY")->required();
   command->add_flag("--up-and-down", options.up_and_down, "Count up and down: centre-aligned");
-  command->add_option("--duty", options.duties, "Of the channels, such as 40% or 20%,50%")
+  command
+      ->add_option("--duty", options.duties,
+                   "Of the channels, such as 40% or 20%,50%, '3 ms of 8 ms' or '600 of 1024' counts")
       ->type_name("SHARES")
       ->delimiter(',');
   command->add_flag("--spread", options.spread, "Channels begin their periods one after the other");

@@ -23,6 +23,28 @@ Amount amount(const char* option, const std::string& text) {
   }
 }
 
+/// A share ("40%"), a time of another ("3 ms of 8 ms") or counts of a full count ("600 of 1024").
+Ratio duty_of(const std::string& text) {
+  const std::size_t of = text.find(" of ");
+  if (of == std::string::npos) return amount<ExactFraction>("--duty", text).base();
+  const std::string part = text.substr(0, of);
+  const std::string whole = text.substr(of + 4);
+  const auto is_count = [](const std::string& one) {
+    return !one.empty() && one.find_first_not_of("0123456789 ") == std::string::npos;
+  };
+  Ratio parts;
+  Ratio all;
+  if (is_count(part) && is_count(whole)) {
+    parts = parse_ratio(part);
+    all = parse_ratio(whole);
+  } else {
+    parts = amount<ExactTime>("--duty", part).base();
+    all = amount<ExactTime>("--duty", whole).base();
+  }
+  if (!(all > Ratio(0))) throw Error(fmt::format("--duty {}: of a time or a count above 0", text));
+  return parts / all;
+}
+
 void take_timer_of_rig(const TimerOptions& options, TimerReport& report) {
   const Rig rig = read_rig(options.rig);
   const TimerUnit* const timer = find_timer(rig, options.timer);
@@ -50,7 +72,12 @@ ExitStatus run_timer(const TimerOptions& options) {
   }
   if (!options.clock.empty()) report.timer.clock = amount<ExactFrequency>("--clock", options.clock);
   if (options.width > 0) report.timer.width = options.width;
-  if (!options.prescalers.empty()) report.timer.prescalers = options.prescalers;
+  if (!options.prescalers.empty()) {
+    report.timer.prescalers = options.prescalers;
+  } else if (options.rig.empty()) {
+    report.timer.prescalers = usual_prescalers();
+    report.tries_usual = true;
+  }
   for (const std::int64_t prescaler : report.timer.prescalers)
     if (prescaler < 1 || prescaler > 1'000'000)
       throw Error(fmt::format("--prescaler {}: divides by 1 to 1000000", prescaler));
@@ -59,10 +86,10 @@ ExitStatus run_timer(const TimerOptions& options) {
     throw Error(fmt::format("--frequency {}: a frequency above 0", options.frequency));
   report.alignment = options.up_and_down ? Alignment::centre : Alignment::edge;
   for (const std::string& text : options.duties) {
-    const auto duty = amount<ExactFraction>("--duty", text);
-    if (duty < ExactFraction() || ExactFraction::from_base(Ratio(1)) < duty)
-      throw Error(fmt::format("--duty {}: 0 % to 100 % are duties", text));
-    report.duties.push_back(duty.base().to_double());
+    const Ratio duty = duty_of(text);
+    if (duty < Ratio(0) || Ratio(1) < duty)
+      throw Error(fmt::format("--duty {}: none to all of a period are duties", text));
+    report.duties.push_back(duty.to_double());
   }
   report.spread = options.spread;
   if (!options.dead_time.empty()) {
