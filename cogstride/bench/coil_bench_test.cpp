@@ -53,6 +53,9 @@ TEST(CoilBench, BringsConeFiveRoundByTheShortWay) {
     EXPECT_NEAR(degrees(bench), 225.0, 0.15);
     const double steps = 225.0 / 360.0 * 24.0 * 127687.0 / 1188.0 * (stepping == Stepping::half ? 2.0 : 1.0);
     EXPECT_EQ(bench.verdict().of("creel").figure("net_steps"), std::lround(steps));
+    // Back by 135 degrees and on by a turn: each step is one, however many of its lines change.
+    const double made = steps / 225.0 * (135.0 + 360.0);
+    EXPECT_NEAR(bench.verdict().of("creel").figure("pulses"), made, 1.0);
   }
 }
 

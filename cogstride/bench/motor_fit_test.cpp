@@ -146,6 +146,24 @@ TEST(MotorFit, ItsIntervalsCoverTheTruth) {
   }
 }
 
+// A log that never runs backwards: what a steady torque takes and what friction takes are one.
+TEST(MotorFit, OneWayAloneTellsNoSteadyTorqueAndNoFrictionThatDrives) {
+  MeasuredTable clean = measured(
+      even_rig(), {{0.45, 0.3, 0.5}, {0.95, 0.3, 0.6}, {0.3, 1.5, 0.5}, {0.7, 0.4, 0.5}, {0.25, 1.5, 0.5}},
+      0.02);
+  clean.has_rise = false;
+  for (std::uint64_t seed = 1; seed <= 5; ++seed) {
+    const MotorFit fit = fit_motor(guessed(), with_noise(clean, 10 * rpm, 0.03, 0.0, seed));
+    const FittedFigure& steady = figure(fit, "load.steady_torque");
+    EXPECT_FALSE(steady.is_told);
+    EXPECT_NE(steady.why_not.find("it turned one way alone"), std::string::npos) << steady.why_not;
+    for (const char* const key : {"load.coulomb_friction", "load.viscous_friction"}) {
+      const FittedFigure& friction = figure(fit, key);
+      EXPECT_TRUE(!friction.is_told || friction.value >= 0.0) << key << " " << friction.value;
+    }
+  }
+}
+
 TEST(MotorFit, TellsHeatFromALongRun) {
   const double seconds = testing_support::repeated(900, 60);
   const MeasuredTable clean = measured(even_rig(), {{0.6, 0.3, seconds}, {0.0, 0.3, seconds}}, 5.0);

@@ -101,6 +101,8 @@ class Fitter {
   MotorFit fit() {
     MotorFit result;
     std::vector<FittedFigure> held;
+    // One way alone, a steady torque is friction: only their sum shows.
+    if (!turns_both_ways()) give_up(&BrushedModel::steady, held);
     for (;;) {
       if (free_.empty() || residuals_ < free_.size() + model_.jumps.size() + 2) {
         hold(too_many_beside_each_other(), held);
@@ -108,6 +110,11 @@ class Fitter {
         continue;
       }
       solve();
+      // Friction that would drive the motor stands for something else.
+      if (const auto driving = friction_that_drives()) {
+        hold(*driving, held);
+        continue;
+      }
       const auto worst = first_not_told();
       if (!worst) break;
       hold(*worst, held);
@@ -256,6 +263,34 @@ class Fitter {
     return half * (figure.is_positive ? model_.*figure.field : scales_[i]);
   }
 
+  [[nodiscard]] bool turns_both_ways() const {
+    const Span speeds = span_of([](const MeasuredTable::Row& row) { return row.speed; });
+    const Span drives = span_of([](const MeasuredTable::Row& row) { return std::optional(row.drive); });
+    const Span& span = table_.has_speed ? speeds : drives;
+    // Noise about rest is no turning back.
+    constexpr double turns = 0.05;
+    const double fastest = std::max(-span.least, span.most);
+    return span.least < -turns * fastest && span.most > turns * fastest;
+  }
+
+  void give_up(double BrushedModel::*field, std::vector<FittedFigure>& held) {
+    for (std::size_t place = 0; place < free_.size(); ++place) {
+      if (figures()[free_[place]].field != field) continue;
+      hold(place, held);
+      return;
+    }
+  }
+
+  [[nodiscard]] std::optional<std::size_t> friction_that_drives() const {
+    for (std::size_t place = 0; place < free_.size(); ++place) {
+      const Figure& figure = figures()[free_[place]];
+      const bool is_friction =
+          figure.field == &BrushedModel::viscous || figure.field == &BrushedModel::coulomb;
+      if (is_friction && model_.*figure.field < 0.0) return place;
+    }
+    return std::nullopt;
+  }
+
   [[nodiscard]] std::optional<std::size_t> first_not_told() const {
     std::optional<std::size_t> found;
     for (std::size_t place = 0; place < free_.size(); ++place) {
@@ -338,7 +373,7 @@ class Fitter {
                          : "no speed was measured";
     switch (figures()[i].given_up) {
       case 0:
-        figure.why_not = speeds.least * speeds.most < 0.0
+        figure.why_not = turns_both_ways()
                              ? "it does not stand out from friction"
                              : "it turned one way alone, where a steady torque looks like friction";
         figure.would_tell =

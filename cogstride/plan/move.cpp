@@ -85,6 +85,18 @@ std::optional<MoveOrder> move_of(const Mechanism& mechanism, const Controller& c
   return move;
 }
 
+std::int64_t step_grain(const Mechanism& mechanism, const Controller& controller) {
+  std::int64_t grain = 1;
+  if (mechanism.common.timer)
+    for (const TimerUnit& timer : controller.timers)
+      if (timer.name == *mechanism.common.timer) grain = std::max(grain, timer.prescaler);
+  if (controller.interval_resolution) {
+    const Ratio ticks = controller.interval_resolution->base() * controller.timer_clock.base();
+    grain = std::max(grain, static_cast<std::int64_t>(std::llround(ticks.to_double())));
+  }
+  return grain;
+}
+
 RampLimits own_limits(const Mechanism& mechanism) {
   const Limits& limits = mechanism.limits;
   return {.speed = steps_per_time(mechanism, limits.speed),
@@ -98,8 +110,10 @@ RampLimits ramp_limits(const Mechanism& mechanism, const Controller& controller,
   const OutputSpeed allowed = checked_limit(mechanism, "speed", mechanism.limits.speed, speed);
   const OutputAcceleration rise =
       checked_limit(mechanism, "acceleration", mechanism.limits.acceleration, acceleration);
+  const std::int64_t grain = step_grain(mechanism, controller);
+  const Ratio coarsest = controller.timer_clock.base() / Ratio(grain);
   const Ratio rate = allowed.base * steps_per_base(mechanism);
-  const Ratio most = controller.top_step_rate.base();
+  const Ratio most = std::min(controller.top_step_rate.base(), coarsest);
   if (rate > most) {
     const OutputSpeed possible{allowed.kind, most / steps_per_base(mechanism)};
     throw RangeError(
@@ -108,6 +122,7 @@ RampLimits ramp_limits(const Mechanism& mechanism, const Controller& controller,
   }
   RampLimits limits = own_limits(mechanism);
   limits.speed = rate.to_double();
+  if (grain > 1) limits.speed = coarsest.to_double() / std::ceil((coarsest / rate).to_double() - 1e-9);
   limits.acceleration = steps_per_time(mechanism, rise);
   return limits;
 }

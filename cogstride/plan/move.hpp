@@ -56,11 +56,16 @@ struct MovePlan {
   Ramp ramp;
 };
 
+/// Ticks of the controller's clock that its intervals between steps are whole multiples of: what its program
+/// times them to, or a count of the timer that makes them; 1 where nothing is coarser than the clock.
+[[nodiscard]] std::int64_t step_grain(const Mechanism& mechanism, const Controller& controller);
+
 /// The mechanism's own limits in steps, whatever the controller can make.
 [[nodiscard]] RampLimits own_limits(const Mechanism& mechanism);
 
-/// Limits of a ramp in steps. @throws RangeError when an order exceeds the mechanism's limits or its step
-/// rate the controller's.
+/// Limits of a ramp in steps. Where intervals are whole multiples of a grain, the speed is the fastest of
+/// those that they make which is not above the one asked for. @throws RangeError when an order exceeds the
+/// mechanism's limits or its step rate the controller's.
 [[nodiscard]] RampLimits ramp_limits(const Mechanism& mechanism, const Controller& controller,
                                      std::optional<OutputSpeed> speed = {},
                                      std::optional<OutputAcceleration> acceleration = {});

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "cogstride/plan/played_plan.hpp"
+#include "cogstride/plan/run_fitter.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/rig/figures/plan_figures.hpp"
 #include "support/demo_rig.hpp"
@@ -22,6 +23,63 @@ std::string refusal(const Rig& rig, OutputPosition from, const MoveOrder& order)
     return error.what();
   }
   return "planned";
+}
+
+// A program that times its steps in quarters of a millisecond: no interval between two of them is anything
+// else, and its top speed is the fastest that they make which is not above the one asked for.
+TEST(MovePlan, OfACoarseControllerIsOfWholeIntervals) {
+  Rig rig = testing_support::demo_rig();
+  rig.controller.interval_resolution = ExactTime(Ratio(256), units::us);
+  const Mechanism& creel = mechanism_named(rig, "creel");
+  ASSERT_EQ(step_grain(creel, rig.controller), 12'288);
+  MoveOrder order;
+  order.by = OutputPosition(ExactAngle(90, units::deg));
+  const MovePlan plan = plan_move(creel, rig.controller, {OutputKind::rotary, 0}, order);
+  EXPECT_NEAR(plan.ramp.peak_speed(), 1.0 / (14 * 256e-6), 1e-6) << "3.489 ms are 13.63 of them";
+  RunFitter fitter(plan.ramp, plan.from_step, {0, 0}, 48e6, step_grain(creel, rig.controller));
+  chip::PulsePlayer<chip::PulseRun> player({0, 0});
+  chip::PulseRun run{};
+  std::int64_t pulses = 0;
+  while (fitter.next(run)) {
+    player.load(run);
+    while (player.left() > 0) {
+      player.advance();
+      if (!player.makes_pulses()) continue;
+      ++pulses;
+      EXPECT_EQ(player.tick() % 12'288, 0) << pulses;
+    }
+  }
+  EXPECT_EQ(pulses, plan.to_step - plan.from_step);
+  EXPECT_LE(play_plan(plan, rig.controller.timer_clock, 12'288).worst_error_ticks, 12'289.0);
+  Rig slow = rig;
+  slow.controller.interval_resolution = ExactTime(Ratio(7), units::ms);
+  EXPECT_THROW(
+      (void)plan_move(mechanism_named(slow, "creel"), slow.controller, {OutputKind::rotary, 0}, order),
+      RangeError);
+}
+
+// A count of the timer that makes the steps is as coarse as its prescaler.
+TEST(MovePlan, CountsThePrescalerOfItsTimer) {
+  Rig rig = testing_support::demo_rig();
+  for (TimerUnit& timer : rig.controller.timers)
+    if (timer.name == "steps") timer.prescaler = 64;
+  EXPECT_EQ(step_grain(rig.mechanisms[0], rig.controller), 64);
+}
+
+// The way of a stop, against integrating the ramp itself.
+TEST(WayToRest, IsThatOfTheRamp) {
+  for (const double jerk : {0.0, 2e5, 5e6}) {
+    for (const double start : {0.0, 300.0}) {
+      const RampLimits limits{4000.0, 20'000.0, start, jerk};
+      const Ramp up = plan_speed({}, limits.speed, limits);
+      EXPECT_NEAR(way_to_rest(limits, limits.speed), up.phases().back().from.to_double(), 1e-6)
+          << jerk << " " << start;
+      double most = 0.0;
+      for (const RampPhase& phase : up.phases())
+        most = std::max({most, phase.acceleration, phase.fast_acceleration()});
+      EXPECT_NEAR(reached_acceleration(limits), most, 1e-6 * most);
+    }
+  }
 }
 
 TEST(PlanMove, GoesFromStepToStepAndKeepsTheExactTarget) {

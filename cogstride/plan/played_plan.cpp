@@ -9,11 +9,11 @@
 
 namespace cogstride {
 
-PlayedPlan play_plan(const MovePlan& plan, ExactFrequency clock) {
+PlayedPlan play_plan(const MovePlan& plan, ExactFrequency clock, std::int64_t grain) {
   const double ticks_per_second = clock.base().to_double();
   constexpr chip::Tick none = std::numeric_limits<chip::Tick>::max();
   PlayedPlan played;
-  RunFitter fitter(plan.ramp, plan.from_step, {0, 0}, ticks_per_second);
+  RunFitter fitter(plan.ramp, plan.from_step, {0, 0}, ticks_per_second, grain);
   StepTimes times(plan.ramp, plan.from_step);
   chip::PulsePlayer<chip::PulseRun> player({0, 0});
   chip::PulseRun run{};

@@ -17,6 +17,7 @@ struct PlayedPlan {
 };
 
 /// Fits the plan's pulse runs and plays them against the exact step times.
-[[nodiscard]] PlayedPlan play_plan(const MovePlan& plan, ExactFrequency clock);
+/// @param grain  ticks, as of step_grain()
+[[nodiscard]] PlayedPlan play_plan(const MovePlan& plan, ExactFrequency clock, std::int64_t grain = 1);
 
 }  // namespace cogstride

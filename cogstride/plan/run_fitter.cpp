@@ -112,10 +112,12 @@ chip::FineTick played_end(const chip::PulseRun& run, chip::FineTick start) {
 
 }  // namespace
 
-RunFitter::RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, double ticks_per_second)
+RunFitter::RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, double ticks_per_second,
+                     std::int64_t grain)
     : times_(ramp, made),
       start_(start),
       ticks_per_second_(ticks_per_second),
+      grain_(static_cast<double>(grain)),
       end_(start),
       made_(made),
       window_(2 * most_steps) {}
@@ -133,6 +135,10 @@ void RunFitter::refill() {
   times_ = ahead;
   direction_ = ahead.direction();
   for (std::size_t i = last_; i < last_ + written; ++i) window_[i] *= ticks_per_second_;
+  constexpr double on_it = 1e-6;  // ticks: rounding, not a grain more
+  if (grain_ > 1.0)
+    for (std::size_t i = last_; i < last_ + written; ++i)
+      window_[i] = std::ceil((window_[i] - on_it) / grain_) * grain_;
   last_ += written;
 }
 

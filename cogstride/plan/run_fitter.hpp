@@ -27,7 +27,10 @@ class RunFitter {
 
   /// @param made   the step the output stands on
   /// @param start  when the ramp begins
-  RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, double ticks_per_second);
+  /// @param grain  ticks, at least 1: steps come at whole multiples of it after the start, the next one after
+  ///               their exact time; they must be at least so far apart
+  RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, double ticks_per_second,
+            std::int64_t grain = 1);
 
   /// The next run. All steps of a run go one way. @return false at the ramp's end
   bool next(chip::PulseRun& run);
@@ -42,6 +45,7 @@ class RunFitter {
   StepTimes times_;
   chip::FineTick start_;
   double ticks_per_second_;
+  double grain_;
   chip::FineTick end_;
   std::int64_t made_;
   std::vector<double> window_;  ///< exact times of steps not yet in a run, ticks since start_

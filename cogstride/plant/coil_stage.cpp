@@ -61,15 +61,20 @@ std::vector<LineId> CoilStage::hears() const {
   return lines;
 }
 
-void CoilStage::set(std::size_t input, bool high) {
+void CoilStage::set(std::size_t input, bool high, Tick at) {
   if (input >= on_.size()) {
     enabled_ = high == (enable_active_ == ActiveLevel::high);
     return;
   }
   const bool on = high == level_for(ends_[input], true);
   if (on_[input] == on) return;
+  if (at != changed_at_) {
+    steps_ = steps();  // that of the tick before is whole now
+    was_on_ = is_on();
+    if (changed_at_ >= 0) last_interval_ = at - changed_at_;
+    changed_at_ = at;
+  }
   on_[input] = on;
-  ++changes_;
   follow_field();
 }
 

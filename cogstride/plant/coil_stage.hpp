@@ -20,8 +20,8 @@ class CoilStage {
   explicit CoilStage(const Mechanism& mechanism);
 
   [[nodiscard]] std::vector<LineId> hears() const;
-  /// @param input  place of the line in hears()
-  void set(std::size_t input, bool high);
+  /// @param input  place of the line in hears(); lines of one tick change together
+  void set(std::size_t input, bool high, Tick at);
 
   /// Its supply goes or comes back.
   void set_powered(bool powered) { parts_.supply_voltage = powered ? supply_voltage_ : 0.0; }
@@ -30,8 +30,10 @@ class CoilStage {
   [[nodiscard]] bool is_on() const { return is_enabled() && (field_a() != 0 || field_b() != 0); }
   /// Of the field, rad, followed over whole turns; that of the last one where no coil is on.
   [[nodiscard]] double field_angle() const { return field_angle_; }
-  /// Changes of the pattern since power-up.
-  [[nodiscard]] std::int64_t changes() const { return changes_; }
+  /// Steps since power-up: changes from one pattern with a coil on to another.
+  [[nodiscard]] std::int64_t steps() const { return steps_ + (was_on_ && is_on() ? 1 : 0); }
+  /// Ticks between the last two changes of the pattern; 0 before there were two.
+  [[nodiscard]] Tick last_interval() const { return last_interval_; }
 
   /// Lets the currents run for `seconds` against back-EMFs of the two coils, forwards, in volts.
   void run(double seconds, double emf_a, double emf_b);
@@ -64,7 +66,10 @@ class CoilStage {
   std::array<bool, 4> on_{};
   std::array<ChoppedWinding, 2> coils_{};
   double field_angle_ = 0.0;
-  std::int64_t changes_ = 0;
+  std::int64_t steps_ = 0;
+  Tick changed_at_ = -1;  // the pattern, last; -1: never
+  bool was_on_ = false;   // before that
+  Tick last_interval_ = 0;
 };
 
 }  // namespace cogstride

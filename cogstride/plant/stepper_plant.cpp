@@ -46,7 +46,7 @@ StepperPlant::Stage StepperPlant::stage_of_board(const Mechanism& mechanism, Exa
 
 void StepperPlant::hear_board(std::size_t input, bool high) {
   if (auto* const coils = std::get_if<CoilStage>(&state_.stage)) {
-    coils->set(input, high);
+    coils->set(input, high, shaft_.now);
   } else {
     auto& board = std::get<StepDirReceiver>(state_.stage);
     if (input == 0) {
@@ -76,7 +76,7 @@ double StepperPlant::current_b() const {
 StepDirReceiver::Counts StepperPlant::counts() const {
   if (const auto* const board = std::get_if<StepDirReceiver>(&state_.stage)) return board->counts();
   StepDirReceiver::Counts counts;
-  counts.pulses = std::get<CoilStage>(state_.stage).changes();
+  counts.pulses = std::get<CoilStage>(state_.stage).steps();
   return counts;
 }
 
@@ -111,6 +111,11 @@ void StepperPlant::count_losses_from_here() {
   state_.slip_count = 0;
 }
 
+double StepperPlant::coil_step_rate() const {
+  const Tick interval = std::get<CoilStage>(state_.stage).last_interval();
+  return interval > 0 ? ticks_per_second_ / static_cast<double>(interval) : 0.0;
+}
+
 /// A rotor more than half an electrical period from the field is drawn to the next place of rest.
 void StepperPlant::count_slips() {
   const double periods = (field_angle() - electrical_angle()) / (2.0 * pi);
@@ -121,7 +126,7 @@ void StepperPlant::count_slips() {
   if (state_.slip_count < most_slips) {
     const auto* const board = std::get_if<StepDirReceiver>(&state_.stage);
     const bool backwards = board != nullptr ? board->last_direction() < 0 : shaft_.speed < 0.0;
-    const double rate = board != nullptr ? board->step_rate() : std::abs(shaft_.speed / angle_per_microstep_);
+    const double rate = board != nullptr ? board->step_rate() : coil_step_rate();
     state_.slips[state_.slip_count++] = {shaft_.now, rate, microsteps * (backwards ? -1 : 1)};
   }
   state_.lost += microsteps;

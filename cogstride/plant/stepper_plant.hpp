@@ -80,6 +80,7 @@ class StepperPlant final : public SteppedPlant {
   [[nodiscard]] bool is_on() const;
   void retarget();
   void count_slips();
+  [[nodiscard]] double coil_step_rate() const;  // steps/s, by its last two patterns
   [[nodiscard]] double field_angle() const;
   [[nodiscard]] double electrical_angle() const { return teeth_ * shaft_.angle + coupling_angle_; }
 

@@ -185,6 +185,7 @@ std::string plan_json(const PlanFigures& plan, const std::optional<MoveTrial>& t
   json["shortest_interval_s"] = plan.shortest_interval;
   json["pulse_runs"] = plan.pulse_runs;
   json["worst_error_ticks"] = plan.worst_error_ticks;
+  json["interval_grain_s"] = plan.grain_seconds;
   json["torque_margin_share"] = trial ? trial->margin : plan.margin;
   if (trial) {
     json["estimated_torque_margin_share"] = plan.margin;

@@ -247,11 +247,15 @@ std::string plan_text(const PlanFigures& plan, const std::optional<MoveTrial>& t
   } else if (trial) {
     torque_rows(page, plan, *trial);
   }
+  if (plan.grain_seconds > 1.5 * plan.tick_seconds)
+    page.row("intervals", "whole multiples of {}: {:.6g} {}/s is the fastest that they make of what is asked",
+             seconds_text(plan.grain_seconds), plan.limit_speed, plan.unit);
   page.row("pulses", "first after {}, then at least {} apart", seconds_text(plan.first_pulse),
            seconds_text(plan.shortest_interval));
   const std::string error =
-      plan.worst_error_ticks < 0.01
-          ? "every pulse on its tick"
+      plan.worst_error_ticks < 0.01 ? "every pulse on its tick"
+      : plan.worst_error_ticks > 1000.0
+          ? fmt::format("no pulse more than {} off", seconds_text(plan.worst_error_ticks * plan.tick_seconds))
           : fmt::format("no pulse more than {:.2f} ticks ({:.3g} ns) off", plan.worst_error_ticks,
                         plan.worst_error_ticks * plan.tick_seconds * 1e9);
   page.row("stored in", "{} pulse runs, {} bytes; {}", plan.pulse_runs, plan.pulse_runs * 24, error);

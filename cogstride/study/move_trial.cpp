@@ -40,7 +40,9 @@ class MoveOnBench {
       : freed_(set_free(rig, mechanism)),
         steps_per_base_(steps_per_base(mechanism)),
         way_(plan.to_step - plan.from_step),
-        speed_(plan.ramp.peak_speed()) {
+        speed_(plan.ramp.peak_speed()),
+        coarsest_(0.999999 * rig.controller.timer_clock.base().to_double() /
+                  static_cast<double>(step_grain(mechanism, rig.controller))) {
     Mechanism& alone = freed_.mechanisms[0];
     // Tried a little faster, too: a trial is bound by nothing but its physics.
     freed_.controller.top_step_rate = freed_.controller.top_step_rate * Ratio(2);
@@ -69,10 +71,11 @@ class MoveOnBench {
     Mechanism& alone = rig.mechanisms[0];
     alone = with_torque_share(alone, share);
     const OutputKind kind = output_kind(alone.train);
-    alone.limits.speed = {kind, exactly(speed_ * variant.speed_factor) / steps_per_base_};
+    // A controller that times its steps coarsely makes no shorter interval.
+    const double speed = std::min(speed_ * variant.speed_factor, coarsest_);
+    alone.limits.speed = {kind, exactly(speed) / steps_per_base_};
     alone.limits.acceleration = {kind, exactly(limits_.acceleration) / steps_per_base_};
-    alone.limits.start_speed = {
-        kind, exactly(std::min(limits_.start_speed, speed_ * variant.speed_factor)) / steps_per_base_};
+    alone.limits.start_speed = {kind, exactly(std::min(limits_.start_speed, speed)) / steps_per_base_};
     SimulatedBench bench(rig, {.seed = static_cast<std::uint64_t>(1 + variant.phase)});
     bring_to_phase(bench, alone, variant.phase);
     StepperHandle stepper = bench.stepper(alone.name);
@@ -105,7 +108,8 @@ class MoveOnBench {
   Rig freed_;
   Ratio steps_per_base_;
   std::int64_t way_;
-  double speed_;  // steps/s, the most that the move reaches
+  double speed_;     // steps/s, the most that the move reaches
+  double coarsest_;  // steps/s, that whole intervals make at the most
   RampLimits limits_;
   double period_ = 0.0;
   double cruise_ = 0.0;

@@ -29,7 +29,7 @@ void trace_plan(const Rig& rig, const std::string& name, const MovePlan& plan, T
   const Mechanism& mechanism = mechanism_named(rig, name);
   const ExactFrequency clock = rig.controller.timer_clock;
   const double ticks_per_second = clock.base().to_double();
-  StepStream stream(mechanism, MechanismId{}, clock);
+  StepStream stream(mechanism, MechanismId{}, rig.controller);
   SimulatedLines::Setup setup;
   setup.lines = stream.driver().line_setups();
   SimulatedLines lines(std::move(setup));

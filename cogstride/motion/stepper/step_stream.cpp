@@ -3,12 +3,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/plan/move.hpp"
 #include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
-StepStream::StepStream(const Mechanism& mechanism, MechanismId id, ExactFrequency clock)
-    : driver_(mechanism, id, clock),
-      ticks_per_second_(clock.base().to_double()),
+StepStream::StepStream(const Mechanism& mechanism, MechanismId id, const Controller& controller)
+    : driver_(mechanism, id, controller.timer_clock),
+      ticks_per_second_(controller.timer_clock.base().to_double()),
+      grain_(step_grain(mechanism, controller)),
       fitter_(Ramp(), 0, {0, 0}, ticks_per_second_) {}
 
 void StepStream::switch_on(Lines& lines) {
@@ -46,9 +48,9 @@ void StepStream::face(Lines& lines, bool forwards, Tick before) {
 
 void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at) {
   ramp_ = ramp;
-  fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_);
+  fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_, grain_);
   start_ = at;
-  ends_at_ = ramp.is_endless() ? never : at + std::llround(ramp.duration() * ticks_per_second_);
+  ends_at_ = ramp.is_endless() ? never : at + std::llround(ramp.duration() * ticks_per_second_) + grain_ - 1;
   busy_ = true;
   all_put_ = false;
 }

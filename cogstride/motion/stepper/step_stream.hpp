@@ -15,7 +15,7 @@ namespace cogstride {
 
 class StepStream final : public Walker {
  public:
-  StepStream(const Mechanism& mechanism, MechanismId id, ExactFrequency clock);
+  StepStream(const Mechanism& mechanism, MechanismId id, const Controller& controller);
 
   /// Puts ENABLE to its active level; nothing steps before the board is awake.
   void switch_on(Lines& lines) override;
@@ -82,6 +82,7 @@ class StepStream final : public Walker {
   Tick turned_at_ = -never;  // of the last change of DIR that was put
   Tick last_edge_ = -never / 2;
   Ramp ramp_;
+  Tick grain_;  // that its steps come at multiples of
   RunFitter fitter_;
   Tick start_ = 0;
   Tick ends_at_ = never;

@@ -17,7 +17,7 @@ class StreamOnLines final : public Participant {
  public:
   StreamOnLines()
       : rig_(testing_support::demo_rig_without_gate()),
-        stream(rig_.mechanisms[0], MechanismId{}, rig_.controller.timer_clock),
+        stream(rig_.mechanisms[0], MechanismId{}, rig_.controller),
         board(rig_.mechanisms[0].step_dir(), rig_.mechanisms[0].step_dir_lines(),
               rig_.controller.timer_clock),
         lines({.lines = stream.driver().line_setups(), .lead = 480}),

@@ -31,7 +31,7 @@ StepperMover::StepperMover(const Mechanism& mechanism, MechanismId id, const Con
       mechanism_(mechanism),
       controller_(controller),
       steps_per_base_(steps_per_base(mechanism)),
-      stream_(mechanism, id, controller.timer_clock),
+      stream_(mechanism, id, controller),
       queue_(mechanism_, controller_) {
   commanded_ = {output_kind(mechanism.train), 0};
   if (!mechanism.homing) {

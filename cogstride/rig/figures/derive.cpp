@@ -88,7 +88,9 @@ StepperFigures stepper_figures(const Mechanism& mechanism, const Controller& con
   figures.resolution = (Ratio(1) / figures.steps_per_unit).to_double();
   figures.top_speed = limits.speed.base.to_double() * units;
   figures.top_step_rate = (limits.speed.base * per_base).to_double();
-  figures.controller_step_rate = controller.top_step_rate.base().to_double();
+  figures.controller_step_rate = std::min(
+      controller.top_step_rate.base().to_double(),
+      controller.timer_clock.base().to_double() / static_cast<double>(step_grain(mechanism, controller)));
   const RampLimits own = own_limits(mechanism);
   const Ramp to_top = plan_speed({}, own.speed, own);
   figures.ramp_time = to_top.phases().back().start;

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/move.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/rig/figures/derive.hpp"
@@ -362,18 +363,22 @@ class MechanismRows {
 
   /// The step intervals that the controller's clock has next to the one of top speed.
   void step_interval(double rate) {
-    const double tick = rig_.controller.interval_resolution
-                            ? rig_.controller.interval_resolution->base().to_double()
-                            : 1.0 / rig_.controller.timer_clock.base().to_double();
+    const double tick = static_cast<double>(step_grain(mechanism_, rig_.controller)) /
+                        rig_.controller.timer_clock.base().to_double();
     const double ticks = 1.0 / (rate * tick);
     const double units_per_step = display_units_per_base(kind_) / steps_per_base(mechanism_).to_double();
-    const double whole = std::max(1.0, std::round(ticks));
+    const bool is_coarse = step_grain(mechanism_, rig_.controller) > 1;
+    // What comes is never faster than asked; of single ticks a player makes means between them.
+    const double whole = std::max(1.0, is_coarse ? std::ceil(ticks - 1e-9) : std::round(ticks));
     const auto speed = [&](double count) { return units_per_step / (count * tick); };
     const std::string_view speed_unit = display_unit(kind_, 1);
+    const std::string made =
+        is_coarse ? fmt::format("{:.0f} of them make {:.6g} {}, and those", whole, speed(whole), speed_unit)
+                  : "whole ticks";
     add("interval",
-        fmt::format("{:.8g} ticks of {} at top speed; whole ticks next to it make {:.6g} and {:.6g} {}",
-                    ticks, seconds_text(tick), speed(whole + 1.0), speed(std::max(1.0, whole - 1.0)),
-                    speed_unit),
+        fmt::format("{:.8g} {} {} at top speed; {} next to it make {:.6g} and {:.6g} {}", ticks,
+                    is_coarse ? "times" : "ticks of", seconds_text(tick), made, speed(whole + 1.0),
+                    speed(std::max(1.0, whole - 1.0)), speed_unit),
         {{"interval_ticks", ticks},
          {"tick_s", tick},
          {in("speed_of_next_interval", 1), speed(whole + 1.0)},

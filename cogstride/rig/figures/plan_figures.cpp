@@ -30,7 +30,10 @@ PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePla
     figures.ramp_time += phase.duration;
     figures.ramp_way += std::abs(way_between(phase.from, phase.to)) * units_per_step;
   }
-  const PlayedPlan played = play_plan(plan, rig.controller.timer_clock);
+  const PlayedPlan played =
+      play_plan(plan, rig.controller.timer_clock, step_grain(mechanism, rig.controller));
+  figures.grain_seconds = static_cast<double>(step_grain(mechanism, rig.controller)) /
+                          rig.controller.timer_clock.base().to_double();
   figures.first_pulse = played.first_pulse;
   figures.shortest_interval = played.shortest_interval;
   figures.pulse_runs = played.runs;

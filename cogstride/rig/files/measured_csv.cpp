@@ -131,7 +131,29 @@ class TableReader {
       }
       return {known.use, *factor};
     }
-    if (text != "tick") result_.unused.emplace_back(cell.text);
+    if (text == "tick") return {};
+    // What a rehearsal's own table holds besides is named by its mechanism, and may stay.
+    const std::size_t one = text.find('_');
+    const std::size_t other = one == std::string_view::npos ? one : text.find('_', one + 1);
+    std::vector<std::string> names;
+    for (const Known& known : known_columns) names.emplace_back(known.name);
+    std::string near = nearest_word(text.substr(0, one), names);
+    if (near.empty()) near = nearest_word(text.substr(0, other), names);
+    if (dot != std::string_view::npos && near.empty()) {
+      result_.unused.emplace_back(cell.text);
+      return {};
+    }
+    std::string examples;
+    std::string example;
+    for (const Known& known : known_columns) {
+      examples += fmt::format("{}{}", examples.empty() ? "" : ", ", known.example);
+      if (near == known.name) example = known.example;
+    }
+    add(cell.column,
+        near.empty() ? fmt::format("column '{}' is not known here; there are {}. Leave it out, or begin its "
+                                   "name with the mechanism's: {}.{}",
+                                   cell.text, examples, mechanism_.name, cell.text)
+                     : fmt::format("column '{}' is not known here; did you mean {}?", cell.text, example));
     return {};
   }
 

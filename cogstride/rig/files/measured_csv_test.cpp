@@ -61,6 +61,18 @@ TEST(MeasuredCsv, TakesTheMotorsOwnSpeedAndAVoltage) {
   EXPECT_NEAR(*read.table.rows[0].speed, 50.0 * pi, 1e-12);
 }
 
+TEST(MeasuredCsv, GuessesWhatAColumnWasToBe) {
+  EXPECT_NE(wrong_in("time_s,duty_percent,curent_A\n")
+                .find("run.csv:1:21: column 'curent_A' is not known here; did you "
+                      "mean current_A?"),
+            std::string::npos);
+  EXPECT_NE(wrong_in("duty_percent,motr_speed_rpm\n").find("did you mean motor_speed_rpm?"),
+            std::string::npos);
+  EXPECT_NE(wrong_in("duty_percent,speed_rpm,weather\n")
+                .find("column 'weather' is not known here; there are time_s"),
+            std::string::npos);
+}
+
 TEST(MeasuredCsv, PointsAtWhatIsWrong) {
   EXPECT_NE(wrong_in("").find("no header"), std::string::npos);
   EXPECT_NE(wrong_in("time_s,speed_rpm\n0,1\n")

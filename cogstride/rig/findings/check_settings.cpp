@@ -164,7 +164,7 @@ void check_interval(MechanismSheet& sheet) {
   const Ratio rate = sheet.mechanism.limits.speed.base * steps_per_base(sheet.mechanism);
   if (!resolution || rate == Ratio(0)) return;
   const double counts = 1.0 / (rate.to_double() * resolution->base().to_double());
-  const double whole = std::max(1.0, std::round(counts));
+  const double whole = std::max(1.0, std::ceil(counts - 1e-9));  // never faster than asked
   const double error = counts / whole - 1.0;
   if (std::abs(error) <= 0.01) return;
   const double next = sheet.mechanism.limits.speed.base.to_double() * counts / whole;

@@ -76,11 +76,13 @@ class StepperTwin final : public Twin {
                       ? fmt::format("asked to stand at {:.6g} {}, stands at {:.3f} {}",
                                     scale * asked->base.to_double(), unit, made, unit)
                       : fmt::format("where it was to stand is not known; it stands at {:.3f} {}", made, unit);
-    verdict.rows = {{"pulses", fmt::format("{} put out, {} missed", counts.pulses,
-                                           missed == 0 ? std::string("none") : std::to_string(missed))},
-                    {"steps lost", !counts_losses            ? "not counted: its zero was not found"
-                                   : plant_->slips().empty() ? "none"
-                                                             : fmt::format("{} microsteps", std::abs(lost))}};
+    verdict.rows = {
+        {is_switched() ? "steps" : "pulses",
+         fmt::format("{} put out, {} missed", counts.pulses,
+                     missed == 0 ? std::string("none") : std::to_string(missed))},
+        {"steps lost", !counts_losses            ? "not counted: its zero was not found"
+                       : plant_->slips().empty() ? "none"
+                                                 : fmt::format("{} {}", std::abs(lost), step_words())}};
     std::erase_if(verdict.figures, [](const VerdictFigure& each) { return each.name == "net_steps"; });
     verdict.add("made", made, unit);
     verdict.add("net_steps", static_cast<double>(steps_out()));
@@ -117,6 +119,16 @@ class StepperTwin final : public Twin {
   }
 
  private:
+  [[nodiscard]] bool is_switched() const {
+    return std::holds_alternative<CoilWiring>(mover_.mechanism().wiring);
+  }
+  /// What its steps are called.
+  [[nodiscard]] const char* step_words() const {
+    const std::int64_t in_full_step = plant_->microsteps_per_period() / 4;
+    if (is_switched()) return in_full_step == 2 ? "half steps" : "full steps";
+    return in_full_step > 1 ? "microsteps" : "steps";
+  }
+
   void complain_of_pulses(MoverVerdict& verdict, const StepDirReceiver::Counts& counts) const {
     verdict.looked_at.push_back("its pulses against what its board takes");
     const auto complain = [&](std::string words) { verdict.complaints.push_back(std::move(words)); };
@@ -160,16 +172,16 @@ class StepperTwin final : public Twin {
            {{"microsteps", static_cast<double>(slip.microsteps), ""}, {"rate", slip.step_rate, "steps/s"}}});
     constexpr std::size_t most_told = 3;
     for (std::size_t i = 0; i < std::min(most_told, slips.size()); ++i)
-      verdict.complaints.push_back(
-          fmt::format("{} microsteps {} at {:.4f} s, at {:.0f} steps/s (a slip of {} full steps)",
-                      std::abs(slips[i].microsteps), slips[i].microsteps > 0 ? "lost" : "too many",
-                      seconds(slips[i].at), slips[i].step_rate, steps(slips[i].microsteps)));
+      verdict.complaints.push_back(fmt::format(
+          "{} {} {} at {:.4f} s, at {:.0f} steps/s (a slip of {} full steps)", std::abs(slips[i].microsteps),
+          step_words(), slips[i].microsteps > 0 ? "lost" : "too many", seconds(slips[i].at),
+          slips[i].step_rate, steps(slips[i].microsteps)));
     if (slips.size() > most_told) verdict.complaints.emplace_back("... and so on");
     if (!slips.empty() || lost != 0)
       verdict.complaints.push_back(fmt::format(
-          "in all the rotor stands {} microsteps {} of its steps. Look at limits.acceleration, limits.speed "
+          "in all the rotor stands {} {} {} of its steps. Look at limits.acceleration, limits.speed "
           "and limits.start_speed, or give the oscillation after a stop time to die before turning round",
-          std::abs(lost), lost >= 0 ? "short" : "ahead"));
+          std::abs(lost), step_words(), lost >= 0 ? "short" : "ahead"));
   }
 
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
