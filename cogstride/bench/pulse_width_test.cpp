@@ -277,12 +277,35 @@ TEST(SpeedController, ThrottleIsAPulseAndItsSpeedLagsAsTheClosedFormSays) {
   b.bench.serve(3_s);
   EXPECT_NEAR(b.pulses.pulses.back().width, 1.5e-3, 0.51 * 16 / clock);
   EXPECT_NEAR(b.speed(), 0.5, 1e-4);
-  EXPECT_NEAR(b.bench.pulsed_plant("fan").current(), 0.4 * 0.125, 1e-4);
+  // 30 mA at any speed, the rest of 0.4 A with the third power of it.
+  EXPECT_NEAR(b.bench.pulsed_plant("fan").current(), 0.03 + 0.37 * 0.125, 1e-4);
   fan.stop().wait();
   const double begins = b.speed();
   b.bench.serve(600_ms);
   EXPECT_NEAR(b.speed(), begins * std::exp(-0.6 / 0.3), 0.01);
   EXPECT_NEAR(b.pulses.pulses.back().width, 1e-3, 1e-9) << "after a stop the pulse of no throttle goes on";
+}
+
+// A motor between its back-EMF and its load: i = i_0 + (i_1 - i_0) n^3 + (i_s - i_0) (u - n), n behind u by
+// its lag.
+TEST(SpeedController, TakesASurgeUntilItsSpeedHasComeUp) {
+  Bench48 b(fan_line);
+  auto fan = b.bench.speed_controller("fan");
+  fan.arm().wait();
+  (void)fan.throttle({.duty = 60_percent, .in = 0.15_s});
+  b.bench.serve(0.2_s);
+  const double n_then = b.speed();
+  double highest = 0.03 + 0.37 * n_then * n_then * n_then + 1.17 * (0.6 - n_then);
+  for (int i = 0; i < 100; ++i) {
+    b.bench.serve(10_ms);
+    const double n = b.speed();
+    const double told = 0.03 + 0.37 * n * n * n + 1.17 * std::max(0.0, 0.6 - n);
+    EXPECT_NEAR(b.bench.pulsed_plant("fan").current(), told, 0.01) << n;
+    highest = std::max(highest, told);
+  }
+  EXPECT_GT(highest, 0.4) << "more than it takes at full throttle";
+  EXPECT_GE(b.bench.pulsed_plant("fan").highest_current(), highest - 0.01);
+  EXPECT_LT(b.bench.pulsed_plant("fan").highest_current(), 0.03 + 1.17 * 0.6);
 }
 
 TEST(SpeedController, KeepsItsThrottlesLimits) {

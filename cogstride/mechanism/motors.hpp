@@ -97,7 +97,9 @@ struct BrushlessMotor {
 /// A brushless motor with a speed controller of its own, which takes a throttle as a pulse width.
 struct ThrottledMotor {
   Voltage rated_voltage{};
-  Current current{};                             ///< at full throttle
+  Current current{};                             ///< at full throttle, at its speed
+  Current idle_current{};                        ///< of it, what bearings and electronics take at any speed
+  std::optional<Current> surge_current{};        ///< at full throttle from a standstill
   std::optional<ExactAngularSpeed> top_speed{};  ///< at full throttle
   ExactFraction start_throttle{};                ///< below it nothing turns
   Time lag{};                                    ///< time constant from throttle to speed

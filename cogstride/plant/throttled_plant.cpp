@@ -20,6 +20,8 @@ ThrottledPlant::ThrottledPlant(const Mechanism& mechanism, const ShaftPlant::Set
   start_ = motor.start_throttle.base().to_double();
   lag_ = std::max(1e-3, motor.lag.base());
   full_current_ = motor.current.base();
+  idle_current_ = std::min(motor.idle_current.base(), full_current_);
+  surge_current_ = motor.surge_current ? std::max(0.0, motor.surge_current->base() - idle_current_) : 0.0;
   lost_ = motor.efficiency ? 1.0 - motor.efficiency->base().to_double() : 0.0;
 }
 
@@ -65,9 +67,16 @@ PulsePlant::Taken ThrottledPlant::move_on(double seconds) {
   state_.speed = is_jammed() ? 0.0 : comes_to + (before - comes_to) * left;
   state_.turned += comes_to * seconds + (before - comes_to) * lag_ * (1.0 - left);
   const double cubed = std::abs(state_.speed * state_.speed * state_.speed);
-  // Held fast it draws what its throttle lets through.
   const bool is_held = is_jammed() && wanted != 0.0;
-  const double amperes = wanted == 0.0 ? 0.0 : full_current_ * (is_held ? std::abs(wanted) : cubed);
+  double amperes = 0.0;
+  if (wanted != 0.0) {
+    // How far the mean speed of the step is behind: all of the throttle where it is held fast.
+    const double mean = is_jammed() ? 0.0 : comes_to + (before - comes_to) * lag_ / seconds * (1.0 - left);
+    const double behind = std::max(0.0, std::copysign(1.0, wanted) * (wanted - mean));
+    amperes = idle_current_ + (full_current_ - idle_current_) * cubed + surge_current_ * behind;
+    // Nobody said what it draws from a standstill: held fast, at least what its throttle lets through.
+    if (is_held && surge_current_ == 0.0) amperes = full_current_ * std::abs(wanted);
+  }
   return {amperes, lost_ * amperes * volts(), is_held};
 }
 

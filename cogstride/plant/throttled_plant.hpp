@@ -1,8 +1,12 @@
 // A speed controller with its motor on the simulated bench, as far as its maker's figures go.
 //
 // It obeys once it has had its arming stages one after the other, and no longer than it gets pulses. Below
-// its start throttle nothing begins to turn. The speed follows the throttle with a time constant, and what it
-// draws is that of a fan or a propeller: it goes with the third power of the speed (the affinity laws).
+// its start throttle nothing begins to turn. The speed follows the throttle with a time constant, as that of
+// a motor between its back-EMF and its load does; what it draws against the load is an idle current and what
+// a fan or a propeller takes, with the third power of the speed (the affinity laws), and what speeds it up
+// comes on top, in proportion to how far the speed is behind the throttle:
+//
+//   i = i_idle + (i_full - i_idle) n^3 + (i_surge - i_idle) (throttle - n)      never below 0: it coasts down
 #pragma once
 
 #include "cogstride/plant/pulse_plant.hpp"
@@ -40,7 +44,9 @@ class ThrottledPlant final : public PulsePlant {
   double start_;
   double lag_;
   double full_current_;
-  double lost_;  // share of what it takes that warms it; 0: not said
+  double idle_current_;
+  double surge_current_;  // A, over the idle one, from a standstill to full throttle; 0: not said
+  double lost_;           // share of what it takes that warms it; 0: not said
   State state_{};
   State kept_{};
 };

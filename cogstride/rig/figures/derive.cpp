@@ -140,7 +140,8 @@ SupplyDraw supply_draw(const Mechanism& mechanism) {
             std::max(0.0, current_at(model, shaft).from_supply)};
   }
   if (const auto* const throttled = std::get_if<ThrottledMotor>(&mechanism.motor))
-    return {throttled->current.base(), throttled->current.base()};
+    return {std::max(throttled->current, throttled->surge_current.value_or(Current())).base(),
+            throttled->current.base()};
   if (const auto* const hobby = std::get_if<HobbyServo>(&mechanism.motor))
     return {hobby->stall_current.base(), hobby->idle_current.base()};
   const Current current = std::get<StepServo>(mechanism.motor).current;

@@ -51,7 +51,8 @@ TEST(Derive, WhatASupplyGivesIsHeatAndWork) {
   const Rig rig = testing_support::demo_rig();
   EXPECT_NEAR(supply_draw(of(rig, "creel")).most, 2.0 * 4.2 / 34.0, 1e-9)
       << "both phases, whatever the speed";
-  EXPECT_EQ(supply_draw(of(rig, "fan")).most, 0.4);
+  EXPECT_EQ(supply_draw(of(rig, "fan")).most, 1.2) << "from a standstill";
+  EXPECT_EQ(supply_draw(of(rig, "fan")).running, 0.4);
   EXPECT_EQ(supply_draw(of(rig, "snips")).most, 1.0);
   EXPECT_EQ(supply_draw(of(rig, "snips")).running, 0.01);
   // The feeder at 600 rpm: back-EMF and resistance times the current of its load.

@@ -66,6 +66,8 @@ void fill(BrushlessMotor& motor) {
 void fill(ThrottledMotor& motor) {
   motor.rated_voltage = 24_V;
   motor.current = 0.4_A;
+  motor.idle_current = 0.03_A;
+  motor.surge_current = 1.2_A;
   motor.start_throttle = ExactFraction(6, units::percent);
 }
 void fill(HobbyServo& motor) {

@@ -174,7 +174,12 @@ void declare(Keys& keys, BrushlessMotor& motor) {
 template <class Keys>
 void declare(Keys& keys, ThrottledMotor& motor) {
   keys.key("rated_voltage", motor.rated_voltage, {"of its speed controller", "V"});
-  keys.key("current", motor.current, {"at full throttle", "A"});
+  keys.key("current", motor.current, {"at full throttle, at its speed", "A"});
+  keys.key("idle_current", motor.idle_current,
+           {"of it, what bearings and electronics take at any speed; the rest goes with the third power of "
+            "the speed",
+            "A", "0 A", Sign::not_negative});
+  keys.key("surge_current", motor.surge_current, {"that it takes at full throttle from a standstill", "A"});
   keys.key("top_speed", motor.top_speed, {"at full throttle", "rpm"});
   keys.key("start_throttle", motor.start_throttle,
            {"below it nothing turns", "%", "0 %", Sign::not_negative});

@@ -195,6 +195,10 @@ class ThrottleTwin final : public PulseTwin {
           fmt::format("it was held fast for {:.2g} s and drew {:.3g} A: something jams",
                       plant_.longest_stall(), plant_.highest_current()));
     verdict.add("pulses_too_soon", static_cast<double>(plant_.too_soon()));
+    if (!std::get<ThrottledMotor>(mover().mechanism().motor).surge_current)
+      verdict.not_looked_at.push_back(
+          "its current while it speeds up: the rig does not say what it takes from a standstill "
+          "(motor.surge_current)");
   }
   void hold_against(MoverVerdict& verdict, double, double) const override {
     verdict.not_looked_at.push_back("how fast it turned: a throttle promises no speed");
