@@ -35,6 +35,12 @@ std::string exact_text(Ratio ratio) {
   return fmt::format("{} = {:.9g}", to_text(ratio), ratio.to_double());
 }
 
+/// "0.318 N m", and of small motors "5.24 mN m".
+std::string torque_text(double newton_metres) {
+  return std::abs(newton_metres) < 0.02 ? fmt::format("{:.3g} mN m", 1e3 * newton_metres)
+                                        : fmt::format("{:.3g} N m", newton_metres);
+}
+
 bool spins(const Motor& motor) {
   return std::holds_alternative<BrushedMotor>(motor) || std::holds_alternative<BrushlessMotor>(motor);
 }
@@ -164,8 +170,8 @@ class MechanismRows {
         {{"ramp_s", figures.ramp_time}, {in("ramp_way"), figures.ramp_way}});
     travel(figures.travel_steps, figures.travel_time);
     add("torque",
-        fmt::format("{:.3g} N m at rest, {:.3g} N m left at top speed: about {} {} can be had",
-                    figures.torque_at_rest, figures.torque_left,
+        fmt::format("{} at rest, {} left at top speed: about {} {} can be had",
+                    torque_text(figures.torque_at_rest), torque_text(figures.torque_left),
                     figures.usable_acceleration < 1000.0 ? fmt::format("{:.4g}", figures.usable_acceleration)
                                                          : fmt::format("{:.0f}", figures.usable_acceleration),
                     display_unit(kind_, 2)),
@@ -222,7 +228,7 @@ class MechanismRows {
     }
     const double turn_acceleration = left / model.inertia / shaft_speed(mechanism_, 1.0);
     add("torque",
-        fmt::format("{:.3g} N m left at top speed, {} in {} with its inertia of {:.3g} kg m2", left,
+        fmt::format("{} left at top speed, {} in {} with its inertia of {:.3g} kg m2", torque_text(left),
                     speed_text(mechanism_, limits_.speed),
                     seconds_text(limits_.speed.base.to_double() / turn_acceleration), model.inertia),
         {{"torque_left_Nm", left},

@@ -137,7 +137,7 @@ void check_ground(MechanismSheet& sheet) {
   if (isolated) return;
   const Supply& supply = sheet.mechanism.supply;
   if (!supply.ground_joined) {
-    sheet.cannot_check("grounds-apart", "supply");
+    sheet.cannot_check_without("grounds-apart", fmt::format("supply.{}.ground_joined", supply.name));
   } else if (!*supply.ground_joined) {
     sheet.add(
         "grounds-apart", "supply",

@@ -32,6 +32,10 @@ class MechanismSheet {
     sheet_.add(code, path(key), std::move(what), std::move(way_out));
   }
   void cannot_check(const char* code, const std::string& key) { sheet_.cannot_check(code, path(key)); }
+  /// The same for a key of another part, named whole: "supply.main.ground_joined".
+  void cannot_check_without(const char* code, const std::string& whole_key) {
+    sheet_.cannot_check(code, whole_key);
+  }
 
   /// "12.5 mm/s", of m or turns.
   [[nodiscard]] std::string output_text(double base, int per_time) const;

@@ -132,6 +132,11 @@ TEST(OtherKinds, EnableMayBeTiedOrLeftOpen) {
 
 TEST(OtherKinds, PartsBetweenLiftLevelsAndIsolate) {
   Rig rig = rig_of("brushed", "sign-and-magnitude H-bridge");
+  rig.mechanisms[0].supply.ground_joined.reset();
+  std::vector<std::string> needs;
+  for (const Unchecked& unchecked : inspect_rig(rig).unchecked)
+    if (unchecked.code == "grounds-apart") needs.push_back(unchecked.needs);
+  EXPECT_EQ(needs, std::vector<std::string>{"supply." + rig.mechanisms[0].supply.name + ".ground_joined"});
   rig.mechanisms[0].supply.ground_joined = false;
   std::get<HBridge>(rig.mechanisms[0].board).inputs.threshold = 4_V;
   EXPECT_EQ(codes_of(rig), Codes({"grounds-apart", "level-too-low"}));
