@@ -146,6 +146,21 @@ TEST(MotorFit, ItsIntervalsCoverTheTruth) {
   }
 }
 
+// A carried mass is a figure of its own: what is told of inertia and steady torque is the rest.
+TEST(MotorFit, LeavesACarriedMassToTheRig) {
+  MeasuredTable clean = measured(even_rig(), both_ways(), 0.02);
+  clean.has_rise = false;
+  Mechanism carrying = guessed();
+  carrying.train.stages = {Screw{10_mm}};
+  carrying.load.carried_mass = Mass(8.0, units::kg);
+  carrying.load.rise = Angle(30.0, units::deg);
+  const double way = 0.01 / (2.0 * pi);
+  const MotorFit fit = fit_motor(carrying, with_noise(clean, 10 * rpm, 0.03, 0.0, 1));
+  EXPECT_NEAR(figure(fit, "load.inertia").value, 1.25e-4 - 8.0 * way * way, 6e-6);
+  EXPECT_NEAR(figure(fit, "load.steady_torque").value, 0.042 - 8.0 * 9.80665 * 0.5 * way, 1e-3);
+  EXPECT_NEAR(figure(fit, "load.inertia").was, carrying.load.inertia.base(), 1e-12);
+}
+
 // A log that never runs backwards: what a steady torque takes and what friction takes are one.
 TEST(MotorFit, OneWayAloneTellsNoSteadyTorqueAndNoFrictionThatDrives) {
   MeasuredTable clean = measured(

@@ -152,16 +152,7 @@ class Period {
     flows_.from_supply = from_supply - model_.off_supply * (flows_.mean - from_supply);
     return end;
   }
-  [[nodiscard]] SwitchedCurrent flows() const {
-    SwitchedCurrent mean = flows_;
-    const double per_period = 1.0 / model_.period;
-    mean.mean *= per_period;
-    mean.square *= per_period;
-    mean.from_supply *= per_period;
-    mean.driven *= per_period;
-    mean.freewheels *= per_period;
-    return mean;
-  }
+  [[nodiscard]] SwitchedCurrent flows() const { return flows_.over(model_.period); }
 
  private:
   /// @param amount  A s, whichever way, added to
@@ -288,10 +279,7 @@ SwitchedCurrent switched_current(const RotaryMotorModel& model, double duty, dou
     const bool counts = sector < slow_sectors * std::max(constant, model.period);
     // Beyond, its rows come faster than the duty or its currents, and no six steps turn it.
     if (counts && sector > 2.0 * model.period && constant < 20.0 * sector) {
-      const SixStepCycle cycle = six_step_cycle(*model.six_steps, duty, rad_per_s);
-      return {cycle.current,   cycle.torque,      cycle.square,
-              cycle.highest,   cycle.from_supply, cycle.current - cycle.freewheels,
-              cycle.freewheels};
+      return six_step_cycle(*model.six_steps, duty, rad_per_s);
     }
   }
   return in_series(model, duty, model.emf * rad_per_s);

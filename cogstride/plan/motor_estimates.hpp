@@ -15,6 +15,7 @@
 
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/plan/six_step_cycle.hpp"
+#include "cogstride/plan/switched_current.hpp"
 
 namespace cogstride {
 
@@ -47,15 +48,6 @@ struct RotaryMotorModel {
 };
 
 /// What flows with a steady duty at a steady speed.
-struct SwitchedCurrent {
-  double mean = 0.0;         ///< A
-  double torque = 0.0;       ///< N m, mean
-  double square = 0.0;       ///< A2, mean: ripple warms as well
-  double highest = 0.0;      ///< A
-  double from_supply = 0.0;  ///< A, mean
-  double driven = 0.0;       ///< A, mean over all time of what flows while it is driven, whichever way
-  double freewheels = 0.0;   ///< A, the same in the rest of periods
-};
 /// @param duty  0 to 1; @param rad_per_s  at least 0
 [[nodiscard]] SwitchedCurrent switched_current(const RotaryMotorModel& model, double duty, double rad_per_s);
 

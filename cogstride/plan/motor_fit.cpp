@@ -71,7 +71,11 @@ struct Column {
 class Fitter {
  public:
   Fitter(const Mechanism& mechanism, const MeasuredTable& table)
-      : table_(table), rig_(brushed_model(mechanism)), model_(rig_) {
+      : table_(table),
+        rig_(brushed_model(mechanism)),
+        model_(rig_),
+        mass_inertia_(rig_.inertia - mechanism.load.inertia.base()),
+        mass_torque_(rig_.steady - mechanism.load.steady_torque.base()) {
     columns_[0] = {&MeasuredTable::Row::speed, table.has_speed};
     columns_[1] = {&MeasuredTable::Row::current, table.has_current};
     columns_[2] = {&MeasuredTable::Row::rise, table.has_rise && table.has_time};
@@ -334,16 +338,23 @@ class Fitter {
     one.name = figure.name;
     one.key = figure.key;
     one.unit = figure.unit;
-    one.was = rig_.*figure.field;
+    one.was = rig_.*figure.field - of_the_mass(figure);
     return one;
   }
 
   [[nodiscard]] FittedFigure told(std::size_t i, std::size_t place) const {
     FittedFigure one = shown(i);
-    one.value = model_.*figures()[i].field;
+    one.value = model_.*figures()[i].field - of_the_mass(figures()[i]);
     one.uncertainty = uncertainty(place);
     one.is_told = true;
     return one;
+  }
+
+  /// What a carried mass adds to a figure, in the model: the rig says the mass by itself.
+  [[nodiscard]] double of_the_mass(const Figure& figure) const {
+    if (figure.field == &BrushedModel::inertia) return mass_inertia_;
+    if (figure.field == &BrushedModel::steady) return mass_torque_;
+    return 0.0;
   }
 
   /// The span of a column, and of time.
@@ -415,6 +426,8 @@ class Fitter {
   const MeasuredTable& table_;
   BrushedModel rig_;
   BrushedModel model_;
+  double mass_inertia_;  // kg m2
+  double mass_torque_;   // N m
   std::array<Column, 3> columns_{};
   std::array<double, 8> scales_{};
   std::vector<std::size_t> free_;

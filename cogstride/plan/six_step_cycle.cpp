@@ -40,7 +40,7 @@ class Cycle {
                         : std::max(0.0, duty * parts.period - (parts.complementary ? parts.dead : 0.0))),
         per_resistance_(1.0 / (parts.resistance + parts.stage_resistance)) {}
 
-  SixStepCycle run() {
+  SwitchedCurrent run() {
     const double constant = parts_.inductance * per_resistance_;
     // Whole turns of the field, and periods of the duty enough for an average.
     const int settling =
@@ -56,14 +56,8 @@ class Cycle {
     }
     sum_ = {};
     for (int turn = 0; turn < counted; ++turn) go_round();
-    const double per_time = 1.0 / (6.0 * sector_ * counted);
-    SixStepCycle cycle = sum_;
-    cycle.torque *= per_time;
-    cycle.current *= per_time;
-    cycle.square *= per_time;
-    cycle.from_supply *= per_time;
-    cycle.freewheels *= per_time;
-    return cycle;
+    sum_.mean = sum_.driven + sum_.freewheels;
+    return sum_.over(6.0 * sector_ * counted);
   }
 
  private:
@@ -138,11 +132,26 @@ class Cycle {
     for (std::size_t k = 0; k < 3; ++k) {
       sum_.torque += constants[k] * mean_[k] * seconds;
       sum_.square += 0.5 * mean_square_[k] * seconds;
-      sum_.current += 0.5 * std::abs(mean_[k]) * seconds;
-      if (!driven) sum_.freewheels += 0.5 * std::abs(mean_[k]) * seconds;
+      (driven ? sum_.driven : sum_.freewheels) += 0.5 * std::abs(mean_[k]) * seconds;
       sum_.highest = std::max(sum_.highest, std::abs(current_[k]));
       if (joined[k] && at_supply[k]) sum_.from_supply += mean_[k] * seconds;
     }
+  }
+
+  /// The star point: the mean of what is behind the joined terminals.
+  struct Star {
+    double volts = 0.0;
+    int count = 0;  // of them
+  };
+  static Star star_of(const std::array<bool, 3>& joined, const Three& emf, const Three& volts) {
+    Star star;
+    for (std::size_t k = 0; k < 3; ++k) {
+      if (!joined[k]) continue;
+      star.volts += volts[k] - emf[k];
+      ++star.count;
+    }
+    if (star.count > 0) star.volts /= star.count;
+    return star;
   }
 
   /// A terminal that nothing joins stands where star and back-EMF put it; beyond the rails its diode opens.
@@ -151,15 +160,9 @@ class Cycle {
                    const Join& join) const {
     for (std::size_t k = 0; k < 3; ++k) {
       if (joined[k]) continue;
-      double star = 0.0;
-      int count = 0;
-      for (std::size_t other = 0; other < 3; ++other) {
-        if (!joined[other]) continue;
-        star += volts[other] - emf[other];
-        ++count;
-      }
-      if (count == 0) continue;
-      const double stands = star / count + emf[k];
+      const Star star = star_of(joined, emf, volts);
+      if (star.count == 0) continue;
+      const double stands = star.volts + emf[k];
       if (stands > supply_ + diode_drop) join(k, true, diode_drop, true);
       if (stands < -diode_drop) join(k, false, -diode_drop, true);
     }
@@ -167,32 +170,25 @@ class Cycle {
 
   void flow(const std::array<bool, 3>& joined, const std::array<bool, 3>& by_diode, const Three& emf,
             const Three& volts, double seconds) {
-    double star = 0.0;
-    int count = 0;
-    for (std::size_t k = 0; k < 3; ++k) {
-      if (!joined[k]) continue;
-      star += volts[k] - emf[k];
-      ++count;
-    }
+    const Star star = star_of(joined, emf, volts);
     const Three before = current_;
     const double left = std::exp(-seconds / (parts_.inductance * per_resistance_));
-    if (count < 2) {
+    if (star.count < 2) {
       current_ = {};
     } else {
-      star /= count;
       for (std::size_t k = 0; k < 3; ++k) {
         if (!joined[k]) {
           current_[k] = 0.0;
           continue;
         }
-        const double goes_to = (volts[k] - emf[k] - star) * per_resistance_;
+        const double goes_to = (volts[k] - emf[k] - star.volts) * per_resistance_;
         current_[k] = goes_to + (current_[k] - goes_to) * left;
       }
       for (std::size_t k = 0; k < 3; ++k) {
         // A diode carries one way alone: a current that has turned has ended.
         const bool turned = by_diode[k] && (volts[k] < 0.5 * supply_ ? current_[k] < 0.0 : current_[k] > 0.0);
         if (!turned) continue;
-        if (count == 2) current_ = {};
+        if (star.count == 2) current_ = {};
         const std::size_t one = (k + 1) % 3;
         const std::size_t other = (k + 2) % 3;
         current_[k] = 0.0;
@@ -220,12 +216,12 @@ class Cycle {
   Three current_{};
   Three mean_{};
   Three mean_square_{};
-  SixStepCycle sum_{};
+  SwitchedCurrent sum_{};
 };
 
 }  // namespace
 
-SixStepCycle six_step_cycle(const SixStepParts& parts, double duty, double rad_per_s) {
+SwitchedCurrent six_step_cycle(const SixStepParts& parts, double duty, double rad_per_s) {
   return Cycle(parts, duty, rad_per_s).run();
 }
 

@@ -2,7 +2,7 @@
 // every commutation one phase hands its current to another, which takes its time; at high speeds that is much
 // of a sector.
 //
-//   SixStepCycle cycle = six_step_cycle(parts, 0.6, 200.0);
+//   SwitchedCurrent cycle = six_step_cycle(parts, 0.6, 200.0);
 //   cycle.torque;    // N m, mean over a turn, with 60 % duty at 200 rad/s
 //
 // Three phases of R and L against their back-EMF, each terminal where its transistor or a diode joins it to,
@@ -10,10 +10,12 @@
 // turns of the field are alike, then averaged.
 #pragma once
 
+#include "cogstride/plan/switched_current.hpp"
+
 namespace cogstride {
 
 struct SixStepParts {
-  double resistance = 0.0;        ///< ohm of a phase, warm or cold
+  double resistance = 0.0;        ///< ohm of a phase
   double stage_resistance = 0.0;  ///< ohm of a transistor
   double inductance = 0.0;        ///< H of a phase
   double constant = 0.0;          ///< V s/rad of the shaft, peak line to line
@@ -31,16 +33,7 @@ struct SixStepParts {
   friend bool operator==(const SixStepParts&, const SixStepParts&) = default;
 };
 
-struct SixStepCycle {
-  double torque = 0.0;       ///< N m, mean
-  double current = 0.0;      ///< A, mean of what goes in and comes out again
-  double square = 0.0;       ///< A2: half the sum of the phases' mean squares
-  double highest = 0.0;      ///< A, of a phase
-  double from_supply = 0.0;  ///< A, mean
-  double freewheels = 0.0;   ///< A, of `current`, in the rest of periods
-};
-
-/// @param duty  0 to 1; @param rad_per_s  of the shaft, above 0
-[[nodiscard]] SixStepCycle six_step_cycle(const SixStepParts& parts, double duty, double rad_per_s);
+/// The mean over turns of the field. @param duty  0 to 1; @param rad_per_s  of the shaft, above 0
+[[nodiscard]] SwitchedCurrent six_step_cycle(const SixStepParts& parts, double duty, double rad_per_s);
 
 }  // namespace cogstride

@@ -23,7 +23,7 @@ TEST(SixStepCycle, KeepsEnergy) {
       parts.complementary = complementary;
       parts.drop = 0.0;
       for (const double speed : {60.0, 188.0}) {
-        const SixStepCycle cycle = six_step_cycle(parts, 0.7, speed);
+        const SwitchedCurrent cycle = six_step_cycle(parts, 0.7, speed);
         const double volts = parts.supply - parts.supply_resistance * std::max(0.0, cycle.from_supply);
         const double work = cycle.torque * speed;
         const double heat = 2.0 * (parts.resistance + parts.stage_resistance) * cycle.square;
@@ -47,7 +47,7 @@ TEST(SixStepCycle, AtLowSpeedsIsThatOfTwoPhasesInSeries) {
   const double speed = 40.0;
   for (const double duty : {0.2, 0.5}) {
     const SwitchedCurrent one = switched_current(plain, duty, speed);
-    const SixStepCycle other = six_step_cycle(*followed.six_steps, duty, speed);
+    const SwitchedCurrent other = six_step_cycle(*followed.six_steps, duty, speed);
     EXPECT_NEAR(other.torque, one.torque, 0.02 * one.torque) << duty;
     EXPECT_NEAR(other.square, one.square, 0.03 * one.square) << duty;
   }

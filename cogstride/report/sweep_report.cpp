@@ -183,8 +183,9 @@ std::string sweep_text(const SweepResult& sweep) {
   if (sweep.of == SweepOf::acceleration) fmt::format_to(out, "  run up        {}\n", on_the_run_up(sweep));
   fmt::format_to(
       out,
-      "  each tried    from 3 phases of the field; the lag is behind the command, which the currents "
-      "follow late\n\n");
+      "  each tried    from {} phases of the field; the lag is behind the command, which the currents "
+      "follow late\n\n",
+      sweep.phases);
   fmt::format_to(out, "  {:>14}  {:>13}  what happened\n", swept_name(sweep.of), "largest lag");
   for (const SweepTrial& trial : sweep.trials) {
     fmt::format_to(out, "  {:>14}  {:>13}  {}\n", fmt::format("{:.5g} {}", trial.value, sweep.unit),
@@ -203,6 +204,7 @@ std::string sweep_json(const SweepResult& sweep) {
   json["is_limit"] = sweep.is_limit;
   json[with_unit("predicted", sweep.unit)] = sweep.predicted;
   json[with_unit("rig_says", sweep.unit)] = sweep.rig_says;
+  json["phases"] = sweep.phases;
   json["natural_period_s"] = sweep.natural_period;
   json["periods_at_full_acceleration"] = sweep.periods_at_full;
   json["trials"] = nlohmann::ordered_json::array();

@@ -22,6 +22,9 @@ OutputAmount<PerTime> softened(OutputAmount<PerTime> amount, double share) {
 
 TriedFastest fastest_tried(const Rig& rig, const Mechanism& mechanism, OutputPosition from,
                            const MoveOrder& order, double margin) {
+  if (margin > most_margin_told)
+    throw RangeError(fmt::format("a margin of {:.0f} %: up to {:.0f} % is told of a move", margin * 100.0,
+                                 most_margin_told * 100.0));
   const OutputPosition to = target_of(mechanism, from, order);
   const std::int64_t way = step_at(mechanism, to) - step_at(mechanism, from);
   Mechanism limited = mechanism;
@@ -32,8 +35,7 @@ TriedFastest fastest_tried(const Rig& rig, const Mechanism& mechanism, OutputPos
     plain.to = to;
     const MovePlan plan = plan_move(limited, rig.controller, from, plain);
     move.seconds = plan.ramp.duration();
-    const double enough = 1.0 - torque_margin(limited, plan.ramp) - margin_for_what_differs;
-    return TriedFastest{move, try_move(rig, limited, plan, enough)};
+    return TriedFastest{move, try_move(rig, limited, plan, torque_margin(limited, plan.ramp))};
   };
   constexpr int searches = 4;
   constexpr double most = 0.9;

@@ -14,7 +14,7 @@ struct TriedFastest {
 
 /// What plan/fastest.hpp finds, and where the bench shows less torque to spare than it estimates, what has
 /// the margin there: found with more kept back, and softened in the end.
-/// @param margin  share of its torque, 0 to 0.9
+/// @param margin  share of its torque, 0 to most_margin_told
 /// @throws RangeError as fastest_move(), or when no figures have that margin on the bench
 [[nodiscard]] TriedFastest fastest_tried(const Rig& rig, const Mechanism& mechanism, OutputPosition from,
                                          const MoveOrder& order, double margin);

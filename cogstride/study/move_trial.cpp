@@ -4,9 +4,9 @@
 #include <array>
 #include <atomic>
 #include <cmath>
-#include <cstdlib>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/plant/stepped_plant.hpp"
 #include "cogstride/study/side_by_side.hpp"
@@ -65,14 +65,15 @@ class MoveOnBench {
   [[nodiscard]] bool is_long() const { return ramps_ > longest_ramps; }
   [[nodiscard]] double cruise() const { return cruise_; }
   [[nodiscard]] bool shortened() const { return shortened_; }
+  /// steps/s; a controller that times its steps coarsely makes no shorter interval.
+  [[nodiscard]] double speed_of(double factor) const { return std::min(speed_ * factor, coarsest_); }
 
   [[nodiscard]] bool holds(const Variant& variant, double share) const {
     Rig rig = freed_;
     Mechanism& alone = rig.mechanisms[0];
     alone = with_torque_share(alone, share);
     const OutputKind kind = output_kind(alone.train);
-    // A controller that times its steps coarsely makes no shorter interval.
-    const double speed = std::min(speed_ * variant.speed_factor, coarsest_);
+    const double speed = speed_of(variant.speed_factor);
     alone.limits.speed = {kind, exactly(speed) / steps_per_base_};
     alone.limits.acceleration = {kind, exactly(limits_.acceleration) / steps_per_base_};
     alone.limits.start_speed = {kind, exactly(std::min(limits_.start_speed, speed)) / steps_per_base_};
@@ -178,7 +179,7 @@ Mechanism with_torque_share(Mechanism mechanism, double share) {
   return mechanism;
 }
 
-MoveTrial try_move(const Rig& rig, const Mechanism& mechanism, const MovePlan& plan, double enough) {
+MoveTrial try_move(const Rig& rig, const Mechanism& mechanism, const MovePlan& plan, double estimated) {
   const MoveOnBench move(rig, mechanism, plan);
   std::vector<Variant> variants;
   for (int i = 0; i < trial_phases; ++i) {
@@ -191,14 +192,15 @@ MoveTrial try_move(const Rig& rig, const Mechanism& mechanism, const MovePlan& p
   trial.shortened = move.shortened();
   const double units =
       display_units_per_base(output_kind(mechanism.train)) / steps_per_base(mechanism).to_double();
-  trial.slowest = units * plan.ramp.peak_speed() * (1.0 - trial_speed_band);
-  trial.fastest = units * plan.ramp.peak_speed() * (1.0 + trial_speed_band);
+  trial.slowest = units * move.speed_of(1.0 - trial_speed_band);
+  trial.fastest = units * move.speed_of(1.0 + trial_speed_band);
   trial.ways = static_cast<int>(variants.size());
   const auto hold = [&](double share) {
     ++trial.shares;
     return all_hold(move, variants, share);
   };
   trial.holds = hold(1.0);
+  const double enough = 1.0 - estimated - margin_for_what_differs;
   const double needed =
       trial.holds ? least_below_all(std::clamp(enough, least_share, 0.98), hold) : least_above_all(hold);
   trial.is_more = needed <= least_share;

@@ -26,10 +26,9 @@ inline constexpr double trial_speed_band = 0.05;
 /// @param share  above 0
 [[nodiscard]] Mechanism with_torque_share(Mechanism mechanism, double share);
 
-/// @param enough  a share of the torque that a quick estimate takes for enough, where the search begins; 0 to
-///                1
+/// @param estimated  torque_margin() of its ramp, where the search begins
 /// @throws RangeError unless the mechanism is a stepper that can be moved
 [[nodiscard]] MoveTrial try_move(const Rig& rig, const Mechanism& mechanism, const MovePlan& plan,
-                                 double enough);
+                                 double estimated);
 
 }  // namespace cogstride

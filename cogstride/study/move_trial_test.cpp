@@ -43,7 +43,7 @@ MovePlan move_by(const Rig& rig, const Mechanism& mechanism, OutputPosition by) 
 MoveTrial tried(const Rig& rig, OutputPosition by) {
   const Mechanism& mechanism = rig.mechanisms[0];
   const MovePlan plan = move_by(rig, mechanism, by);
-  return try_move(rig, mechanism, plan, 1.0 - torque_margin(mechanism, plan.ramp) - margin_for_what_differs);
+  return try_move(rig, mechanism, plan, torque_margin(mechanism, plan.ramp));
 }
 
 /// A rotary stepper in half steps near its supply's voltage, where its field and currents feed an

@@ -123,6 +123,7 @@ SweepResult sweep_limit(const Rig& rig, const Mechanism& mechanism, SweepOf of,
   SweepResult result;
   result.mechanism = mechanism.name;
   result.of = of;
+  result.phases = trial_phases;
   result.unit = display_unit(kind, of == SweepOf::acceleration ? 2 : 1);
   result.rig_says = units * (of == SweepOf::acceleration ? mechanism.limits.acceleration.base.to_double()
                                                          : mechanism.limits.speed.base.to_double());

@@ -91,8 +91,7 @@ Case of_stepper(Dice& dice) {
   MoveOrder order;
   order.by = OutputPosition{kind, Ratio(dice.by_chance(0.5) ? way : -way) / steps_per_base(mechanism)};
   const MovePlan plan = plan_move(mechanism, rig.controller, {kind, 0}, order);
-  const double estimated = 1.0 - torque_margin(mechanism, plan.ramp) - margin_for_what_differs;
-  const MoveTrial trial = try_move(rig, mechanism, plan, estimated);
+  const MoveTrial trial = try_move(rig, mechanism, plan, torque_margin(mechanism, plan.ramp));
   found.told = trial.margin;
   std::vector<double> phases;
   for (int i = 0; i < trial_phases; ++i) phases.push_back(dice.even(0.0, 2.0));

@@ -4,7 +4,6 @@
 #include <cstdio>
 
 #include "cogstride/bench/simulated/trace_plan.hpp"
-#include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
@@ -101,8 +100,7 @@ ExitStatus run_plan(const PlanOptions& options) {
   const MovePlan plan = plan_move(mechanism, rig.controller, from, order);
   const PlanFigures figures = figures_of(rig, mechanism, plan);
   std::optional<MoveTrial> trial;
-  if (figures.loses_steps && figures.steps != 0)
-    trial = try_move(rig, mechanism, plan, 1.0 - figures.margin - margin_for_what_differs);
+  if (figures.loses_steps && figures.steps != 0) trial = try_move(rig, mechanism, plan, figures.margin);
   const double margin = trial ? trial->margin : figures.margin;
 
   Outputs outputs(options.outputs, {options.rig}, mechanism);

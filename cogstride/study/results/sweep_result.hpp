@@ -19,6 +19,7 @@ struct SweepResult {
   std::string mechanism{};
   SweepOf of = SweepOf::acceleration;
   std::string unit{};                        ///< "mm/s2"
+  int phases = 0;                            ///< of the field at the start, from which each was tried
   std::vector<SweepTrial> trials{};          ///< in the order of their values
   std::vector<SweepTrial> predicted_lags{};  ///< the same as predicted, evenly spaced
   /// The highest that held, as did all tried below it; within 1 % of one that did not.

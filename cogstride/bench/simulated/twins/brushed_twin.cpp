@@ -58,9 +58,8 @@ class BrushedTwin final : public Twin {
         {"current", fmt::format("{:.3g} A at the most, {:.3g} A for 10 ms, {:.3g} A on average{}",
                                 plant_.highest_current(), plant_.sustained_current(), mean,
                                 limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "")},
-        {"heat",
-         fmt::format("{}, {}", rise_words("motor", plant_.highest_motor_rise(), motor_heat_is_known()),
-                     rise_words("board", plant_.highest_board_rise(), board_heat_is_known()))},
+        {"heat", fmt::format("{}, {}", rise_words("motor", plant_.highest_motor_rise(), is_known(heat())),
+                             rise_words("board", plant_.highest_board_rise(), is_known(stage())))},
         {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())}};
     verdict.add("made", made, std::string(display_unit(kind, 0)));
     verdict.add("speed", speed, std::string(speed_unit(kind)));
@@ -68,8 +67,8 @@ class BrushedTwin final : public Twin {
     verdict.add("sustained_current", plant_.sustained_current(), "A");
     verdict.add("mean_current", mean, "A");
     verdict.add("highest_supply", plant_.highest_supply(), "V");
-    if (motor_heat_is_known()) verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
-    if (board_heat_is_known()) verdict.add("board_rise", plant_.highest_board_rise(), "K");
+    if (is_known(heat())) verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
+    if (is_known(stage())) verdict.add("board_rise", plant_.highest_board_rise(), "K");
     verdict.add("periods_limited", static_cast<double>(plant_.times_limited()));
     verdict.add("driven_and_still", plant_.driven_still(), "s");
     complain(verdict);
@@ -79,10 +78,10 @@ class BrushedTwin final : public Twin {
   static constexpr double longest_still = 0.2;   // s; a ramp from nothing takes some
   static constexpr double current_spare = 1.05;  // its ripple and the noise of what measures it
 
-  [[nodiscard]] bool motor_heat_is_known() const {
-    return is_known(std::get<BrushedMotor>(mover_.mechanism().motor).heat);
+  [[nodiscard]] const MotorHeat& heat() const {
+    return std::get<BrushedMotor>(mover_.mechanism().motor).heat;
   }
-  [[nodiscard]] bool board_heat_is_known() const { return is_known(stage_of(mover_.mechanism().board)); }
+  [[nodiscard]] const BoardStage& stage() const { return stage_of(mover_.mechanism().board); }
 
   void complain(MoverVerdict& verdict) const {
     const Mechanism& mechanism = mover_.mechanism();
@@ -100,21 +99,8 @@ class BrushedTwin final : public Twin {
                        "(board.current_limit), or a shunt by which the controller does",
                        plant_.sustained_current(), most);
                  });
-    hold_heat_against(verdict, "motor's heat", plant_.highest_motor_rise(), motor_heat_is_known(),
-                      "motor.thermal_resistance and motor.heat_capacity",
-                      base_of(std::get<BrushedMotor>(mechanism.motor).heat.highest_rise), [&](double most) {
-                        return fmt::format(
-                            "its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
-                            plant_.highest_motor_rise(), most);
-                      });
-    hold_heat_against(verdict, "board's heat", plant_.highest_board_rise(), board_heat_is_known(),
-                      "board.board_thermal_resistance and board.board_heat_capacity",
-                      base_of(stage_of(mechanism.board).highest_rise), [&](double most) {
-                        return fmt::format(
-                            "its board stood {:.3g} K over the air, and stands {:.3g} K "
-                            "(board.board_highest_rise)",
-                            plant_.highest_board_rise(), most);
-                      });
+    hold_heat_against(verdict, heat(), plant_.highest_motor_rise());
+    hold_heat_against(verdict, stage(), plant_.highest_board_rise());
     hold_against(verdict, "supply", plant_.highest_supply(),
                  base_of(stage_of(mechanism.board).highest_supply), [&](double most) {
                    return fmt::format(

@@ -53,13 +53,13 @@ class BrushlessTwin final : public Twin {
                                 plant_.highest_current(), plant_.sustained_current(),
                                 limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "")},
         {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())},
-        {"heat", rise_words("motor", plant_.highest_motor_rise(), heat_is_known())}};
+        {"heat", rise_words("motor", plant_.highest_motor_rise(), is_known(heat()))}};
     verdict.add("speed", speed, unit);
     verdict.add("highest_speed", highest, unit);
     verdict.add("highest_current", plant_.highest_current(), "A");
     verdict.add("sustained_current", plant_.sustained_current(), "A");
     verdict.add("highest_supply", plant_.highest_supply(), "V");
-    if (heat_is_known()) verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
+    if (is_known(heat())) verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
     verdict.add("bootstraps_empty", static_cast<double>(plant_.times_empty()));
     complain(verdict);
   }
@@ -67,8 +67,8 @@ class BrushlessTwin final : public Twin {
  private:
   static constexpr double current_spare = 1.1;  // of its limit: rows follow one another with a ripple
 
-  [[nodiscard]] bool heat_is_known() const {
-    return is_known(std::get<BrushlessMotor>(mover_.mechanism().motor).heat);
+  [[nodiscard]] const MotorHeat& heat() const {
+    return std::get<BrushlessMotor>(mover_.mechanism().motor).heat;
   }
 
   void complain(MoverVerdict& verdict) const {
@@ -94,13 +94,7 @@ class BrushlessTwin final : public Twin {
                        "a phase carried {:.3g} A for 10 ms, and the rig allows {:.3g} A (limits.current)",
                        plant_.sustained_current(), most);
                  });
-    hold_heat_against(verdict, "motor's heat", plant_.highest_motor_rise(), heat_is_known(),
-                      "motor.thermal_resistance and motor.heat_capacity",
-                      base_of(std::get<BrushlessMotor>(mechanism.motor).heat.highest_rise), [&](double most) {
-                        return fmt::format(
-                            "its motor stood {:.3g} K over the air, and stands {:.3g} K (motor.highest_rise)",
-                            plant_.highest_motor_rise(), most);
-                      });
+    hold_heat_against(verdict, heat(), plant_.highest_motor_rise());
   }
 
   const SixStepMover& mover_;

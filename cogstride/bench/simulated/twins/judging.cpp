@@ -32,12 +32,30 @@ std::string rise_words(std::string_view what, double highest, bool known) {
   return fmt::format("{} up to {:.3g} K over the air", what, highest);
 }
 
-void hold_heat_against(MoverVerdict& verdict, std::string_view what, double rise, bool known,
-                       std::string_view missing, std::optional<double> most,
-                       const std::function<std::string(double)>& complaint) {
-  if (known) return hold_against(verdict, what, rise, most, complaint);
-  verdict.not_looked_at.push_back(
-      fmt::format("its {}: the rig does not say how it warms ({})", what, missing));
+namespace {
+void hold_rise_against(MoverVerdict& verdict, std::string_view whose, double rise, bool known,
+                       std::string_view keys, std::optional<double> most, std::string_view most_key) {
+  if (!known) {
+    verdict.not_looked_at.push_back(
+        fmt::format("its {}'s heat: the rig does not say how it warms ({})", whose, keys));
+    return;
+  }
+  hold_against(verdict, fmt::format("{}'s heat", whose), rise, most, [&](double stands) {
+    return fmt::format("its {} stood {:.3g} K over the air, and stands {:.3g} K ({})", whose, rise, stands,
+                       most_key);
+  });
+}
+}  // namespace
+
+void hold_heat_against(MoverVerdict& verdict, const MotorHeat& heat, double rise) {
+  hold_rise_against(verdict, "motor", rise, is_known(heat),
+                    "motor.thermal_resistance and motor.heat_capacity", base_of(heat.highest_rise),
+                    "motor.highest_rise");
+}
+void hold_heat_against(MoverVerdict& verdict, const BoardStage& stage, double rise) {
+  hold_rise_against(verdict, "board", rise, is_known(stage),
+                    "board.board_thermal_resistance and board.board_heat_capacity",
+                    base_of(stage.highest_rise), "board.board_highest_rise");
 }
 
 }  // namespace cogstride

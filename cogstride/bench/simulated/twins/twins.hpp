@@ -54,11 +54,10 @@ void hold_against(MoverVerdict& verdict, std::string_view what, double value, st
 [[nodiscard]] bool is_known(const BoardStage& stage);
 /// "motor up to 12.3 K over the air", or that it is not known.
 [[nodiscard]] std::string rise_words(std::string_view what, double highest, bool known);
-/// As hold_against(), where it is known how it warms.
-/// @param missing  keys that would say so
-void hold_heat_against(MoverVerdict& verdict, std::string_view what, double rise, bool known,
-                       std::string_view missing, std::optional<double> most,
-                       const std::function<std::string(double)>& complaint);
+/// As hold_against(): how warm it became, where it is known how it warms.
+/// @param rise  K over the air, the highest
+void hold_heat_against(MoverVerdict& verdict, const MotorHeat& heat, double rise);
+void hold_heat_against(MoverVerdict& verdict, const BoardStage& stage, double rise);
 template <class Amount>
 [[nodiscard]] std::optional<double> base_of(const std::optional<Amount>& amount) {
   return amount ? std::optional(amount->base()) : std::nullopt;
