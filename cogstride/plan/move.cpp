@@ -105,6 +105,11 @@ RampLimits own_limits(const Mechanism& mechanism) {
           .jerk = limits.jerk ? steps_per_time(mechanism, *limits.jerk) : 0.0};
 }
 
+double hardest_acceleration(const Mechanism& mechanism) {
+  return reached_acceleration(own_limits(mechanism)) * 2.0 * pi /
+         static_cast<double>(steps_per_motor_turn(mechanism));
+}
+
 RampLimits ramp_limits(const Mechanism& mechanism, const Controller& controller,
                        std::optional<OutputSpeed> speed, std::optional<OutputAcceleration> acceleration) {
   const OutputSpeed allowed = checked_limit(mechanism, "speed", mechanism.limits.speed, speed);

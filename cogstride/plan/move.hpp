@@ -63,6 +63,9 @@ struct MovePlan {
 /// The mechanism's own limits in steps, whatever the controller can make.
 [[nodiscard]] RampLimits own_limits(const Mechanism& mechanism);
 
+/// rad/s2 of the motor shaft: what a ramp from rest to its own top speed comes to. Of what takes steps.
+[[nodiscard]] double hardest_acceleration(const Mechanism& mechanism);
+
 /// Limits of a ramp in steps. Where intervals are whole multiples of a grain, the speed is the fastest of
 /// those that they make which is not above the one asked for. @throws RangeError when an order exceeds the
 /// mechanism's limits or its step rate the controller's.

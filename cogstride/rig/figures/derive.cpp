@@ -15,12 +15,6 @@ bool is_rotary_motor(const Mechanism& mechanism) {
          std::holds_alternative<BrushlessMotor>(mechanism.motor);
 }
 
-/// rad/s2 of the shaft, on a ramp to top speed.
-double hardest_acceleration(const Mechanism& mechanism) {
-  return reached_acceleration(own_limits(mechanism)) * 2.0 * pi /
-         static_cast<double>(steps_per_motor_turn(mechanism));
-}
-
 double top_shaft_speed(const Mechanism& mechanism) {
   return shaft_speed(mechanism, mechanism.limits.speed.base.to_double());
 }

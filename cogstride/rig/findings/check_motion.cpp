@@ -26,11 +26,6 @@ double fastest_speed(const Mechanism& mechanism, Left left) {
   return sound;
 }
 
-/// The acceleration that a ramp to top speed comes to, in output base units a second squared.
-double hardest_ramp(const Mechanism& mechanism) {
-  return reached_acceleration(own_limits(mechanism)) / steps_per_base(mechanism).to_double();
-}
-
 void check_stepper(MechanismSheet& sheet, const Stepper& motor) {
   const Mechanism& mechanism = sheet.mechanism;
   const Limits& limits = mechanism.limits;
@@ -58,7 +53,7 @@ void check_stepper(MechanismSheet& sheet, const Stepper& motor) {
     return;
   }
   const double usable = usable_acceleration(mechanism, speed);
-  if (hardest_ramp(mechanism) > usable) {
+  if (hardest_acceleration(mechanism) > usable * shaft_speed(mechanism, 1.0)) {
     sheet.add("acceleration-beyond-torque", "limits.acceleration",
               fmt::format("{} is more than the torque at top speed gives, oscillation included",
                           to_text(limits.acceleration)),
@@ -206,7 +201,7 @@ void check_step_servo(MechanismSheet& sheet, const StepServo& motor) {
   }
   const double radians = shaft_speed(mechanism, 1.0);
   const double usable = (motor.peak_torque.base() - friction) / moved_inertia(mechanism).base() / radians;
-  if (hardest_ramp(mechanism) > usable)
+  if (hardest_acceleration(mechanism) > usable * radians)
     sheet.add("acceleration-beyond-torque", "limits.acceleration",
               fmt::format("{} takes more than its peak torque of {:.3g} N m", to_text(limits.acceleration),
                           motor.peak_torque.base()),

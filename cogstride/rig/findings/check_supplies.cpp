@@ -149,10 +149,9 @@ Returned returned_by(const Mechanism& mechanism) {
   if (!can_brake(mechanism)) return returned;
   const double inertia = most_moved_inertia(mechanism).base();
   returned.energy = 0.5 * inertia * shaft * shaft;
-  double ramp = shaft_speed(mechanism, mechanism.limits.acceleration.base.to_double());
-  if (mechanism.is_movable())
-    ramp = reached_acceleration(own_limits(mechanism)) * 2.0 * pi /
-           static_cast<double>(steps_per_motor_turn(mechanism));
+  const double ramp = mechanism.is_movable()
+                          ? hardest_acceleration(mechanism)
+                          : shaft_speed(mechanism, mechanism.limits.acceleration.base.to_double());
   if (std::holds_alternative<BrushedMotor>(mechanism.motor) ||
       std::holds_alternative<BrushlessMotor>(mechanism.motor)) {
     const RotaryMotorModel model = model_of(mechanism);
