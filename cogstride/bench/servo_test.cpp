@@ -2,7 +2,9 @@
 // when it cannot.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
+#include <vector>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/plan/rotor_lag.hpp"
@@ -116,6 +118,68 @@ TEST(Servo, StopsAsHardAsItsPeakTorqueCan) {
   EXPECT_LT(traverse.position()->base.to_double() - at, 0.5e-3);
   EXPECT_NEAR(bench.plant("traverse").position(), traverse.position()->base.to_double(), 2e-5);
   EXPECT_EQ(bench.verdict().movers[0].figure("lost_microsteps"), 0);
+}
+
+TEST(Servo, IsPushedOffByALoadAsItsLoopSaysAndComesBack) {
+  Rig rig = with_servo();
+  Mechanism& traverse = rig.mechanisms[0];
+  traverse.load.coulomb_friction = traverse.load.stiction = Torque();
+  traverse.load.viscous_friction = {};
+  traverse.homing.reset();
+  const double torque = 0.1;
+  OutsideEvent pushed{1_s, "traverse.load", std::nullopt};
+  pushed.torque = Torque(torque, units::Nm);
+  SimulatedBench bench(rig, {.start_positions = {{"traverse", 0_mm}}, .events = {pushed}});
+  bench.stepper("traverse").hold();
+  double most = 0.0;
+  for (int i = 0; i < 2400; ++i) {
+    bench.serve(500_us);
+    most = std::max(most, std::abs(bench.plant("traverse").position()));
+  }
+  const double loop = 2.0 * pi * 40.0;
+  const double inertia = moved_inertia(traverse).base();
+  const double radians_per_metre = 2.0 * pi / 6e-3;
+  // e = T t^2 e^(-w t) / (2 J), greatest at t = 2 / w.
+  EXPECT_NEAR(most * radians_per_metre, torque * 2.0 * std::exp(-2.0) / (inertia * loop * loop),
+              0.02 * most * radians_per_metre);
+  EXPECT_LT(std::abs(bench.plant("traverse").position()) * radians_per_metre, 2.0 * pi / 4000.0);
+}
+
+TEST(Servo, StandsOnItsStepUnderFrictionThatUsedToHoldItOff) {
+  Rig rig = with_servo();
+  std::get<StepServo>(rig.mechanisms[0].motor).peak_torque = 1.2_Nm;
+  rig.mechanisms[0].load.coulomb_friction = rig.mechanisms[0].load.stiction = 0.15_Nm;
+  SimulatedBench bench(rig, {.start_positions = near_home});
+  auto traverse = bench.stepper("traverse");
+  traverse.home().wait();
+  // How far it stands beside its steps, all from one zero.
+  std::vector<double> off;
+  for (const auto& place : {40_mm, 30_mm, 90_mm, 10_mm}) {
+    traverse.move({.to = place}).wait();
+    bench.serve(0.2_s);
+    off.push_back(bench.plant("traverse").position() - traverse.position()->base.to_double());
+  }
+  const auto [least, most] = std::minmax_element(off.begin(), off.end());
+  EXPECT_LT(*most - *least, 6e-3 / 4000.0) << "of a step";
+  EXPECT_EQ(bench.verdict().movers[0].figure("lost_microsteps"), 0);
+}
+
+TEST(Servo, AFaultOfItsOwnEndsTheMotionAndIsClearedWhenItsCauseIsGone) {
+  SimulatedBench bench(with_servo(),
+                       {.start_positions = near_home,
+                        .events = {{5_s, "traverse.fault", true}, {7_s, "traverse.fault", false}}});
+  auto traverse = bench.stepper("traverse");
+  traverse.home().wait();
+  while (bench.now().base() < 4.9) bench.serve(10_ms);
+  const std::string fault = traverse.move({.to = 118_mm, .speed = 20_mm_per_s}).result();
+  EXPECT_NE(fault.find("the board of traverse reports a fault (line 46)"), std::string::npos) << fault;
+  traverse.release();
+  bench.serve(0.1_s);
+  EXPECT_NE(traverse.home().result().find("reports a fault"), std::string::npos) << "it is still there";
+  while (bench.now().base() < 7.1) bench.serve(10_ms);
+  traverse.release();
+  bench.serve(0.1_s);
+  traverse.home().wait();
 }
 
 }  // namespace

@@ -37,6 +37,7 @@ struct BoardStage {
   std::optional<ThermalResistance> thermal_resistance{};  ///< to air
   std::optional<HeatCapacity> heat_capacity{};            ///< of it and its heat sink
   std::optional<Temperature> highest_rise{};              ///< that it stands over the air
+  std::optional<std::int64_t> highest_deg_c{};            ///< temperature that it stands
 };
 
 enum class StepEdge : std::uint8_t { rising, falling };

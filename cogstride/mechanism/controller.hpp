@@ -96,7 +96,11 @@ struct Supply {
   std::optional<Capacitance> capacitance{};
   std::optional<Voltage> clamp_voltage{};  ///< at which a clamp takes what motors pump back
   std::optional<Resistance> clamp_resistance{};
-  std::optional<Charge> charge{};                 ///< of a battery, full
+  std::optional<Charge> charge{};             ///< of a battery, full
+  std::optional<std::string> fed_by{};        ///< of a regulator: the supply at its input
+  std::optional<ExactFraction> efficiency{};  ///< of one that switches; without it what it gives it takes
+  std::optional<Voltage> lowest_supply{};     ///< of a regulator, at its input
+  std::optional<Voltage> highest_supply{};
   std::optional<bool> ground_joined{};            ///< with the controller's
   std::optional<std::int64_t> power_good_line{};  ///< input that tells that it is up
 

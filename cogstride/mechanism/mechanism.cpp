@@ -80,6 +80,48 @@ Inertia most_moved_inertia(const Mechanism& mechanism) {
   return moved_inertia(mechanism) + std::max(Inertia(), grown);
 }
 
+namespace {
+template <class Body>
+std::optional<double> lesser_rise(const AirTemperature& air, const Body& body) {
+  std::optional<double> rise;
+  if (body.highest_rise) rise = body.highest_rise->base();
+  if (body.highest_deg_c) {
+    const double left = std::max(0.0, static_cast<double>(*body.highest_deg_c - air.deg_c));
+    rise = std::min(rise.value_or(left), left);
+  }
+  return rise;
+}
+}  // namespace
+
+std::optional<double> highest_rise(const Mechanism& mechanism, const MotorHeat& heat) {
+  return lesser_rise(mechanism.air, heat);
+}
+std::optional<double> highest_rise(const Mechanism& mechanism, const BoardStage& stage) {
+  return lesser_rise(mechanism.air, stage);
+}
+
+std::string guesses_words(const std::vector<std::string>& guesses) {
+  constexpr std::size_t named = 3;
+  if (guesses.empty()) return "";
+  const bool one = guesses.size() == 1;
+  std::string words;
+  for (std::size_t i = 0; i < std::min(named, guesses.size()); ++i) {
+    const bool last = i + 1 == guesses.size();
+    words += fmt::format("{}{}", i == 0 ? "" : last ? " and " : ", ", guesses[i]);
+  }
+  if (guesses.size() > named) words += fmt::format(" and {} more", guesses.size() - named);
+  return words + (one ? " is a guess, as the new rig had it" : " are guesses, as the new rig had them");
+}
+
+double step_servo_pushed_off(const Mechanism& mechanism) {
+  const auto* const servo = std::get_if<StepServo>(&mechanism.motor);
+  if (servo == nullptr) return 0.0;
+  constexpr double highest = 2.0 / 7.38905609893065;  // of t^2 e^(-t) / 2, at t = 2
+  const double loop = 2.0 * pi * servo->bandwidth.in(units::Hz);
+  return highest * 2.0 * mechanism.load.coulomb_friction.base() /
+         (moved_inertia(mechanism).base() * loop * loop);
+}
+
 Torque steady_load(const Mechanism& mechanism) {
   const Load& load = mechanism.load;
   constexpr double gravity = 9.80665;  // m/s2, standard

@@ -31,6 +31,7 @@ struct Mechanism {
   Train train{};
   std::optional<Ratio> train_sold_as{};          ///< motor turns to one of the output, as a label says
   std::optional<std::int64_t> steps_per_turn{};  ///< of the motor shaft, as the maker's own program counts
+  AirTemperature air{};
   bool reversed = false;  ///< the motor is driven the other way; `wiring` and encoders have it counted in
   Load load{};
   Limits limits{};
@@ -39,6 +40,8 @@ struct Mechanism {
   std::optional<HardEnds> hard_ends{};
   std::optional<Following> follows{};
   std::optional<Proven> proven{};
+  std::vector<std::string>
+      guesses{};  ///< its keys whose figures are still as a new rig had them: "motor.resistance"
 
   // A stepper on a STEP/DIR board, which several rooms are about. @throws RangeError for another kind
   [[nodiscard]] const Stepper& stepper() const;
@@ -137,6 +140,18 @@ template <int PerTime>
 /// Steady torque at the shaft against going forwards, the weight of a carried mass included:
 /// m g sin(rise) r / efficiency  (statics of a screw).
 [[nodiscard]] Torque steady_load(const Mechanism& mechanism);
+
+/// "motor.resistance, load.inertia and 9 more are guesses, as the new rig had them", or nothing when none is.
+[[nodiscard]] std::string guesses_words(const std::vector<std::string>& guesses);
+
+/// How far friction pushes a closed-loop servo off where it turns round, rad of the shaft: twice Coulomb's,
+/// 0.27 T / (J w^2) of a loop with three poles at w. 0 for another motor.
+[[nodiscard]] double step_servo_pushed_off(const Mechanism& mechanism);
+
+/// K over the air around it that a motor's windings, or a board's output stage, stand: the lesser of the rise
+/// and of what the air leaves of the temperature that the rig says; nothing when it says neither.
+[[nodiscard]] std::optional<double> highest_rise(const Mechanism& mechanism, const MotorHeat& heat);
+[[nodiscard]] std::optional<double> highest_rise(const Mechanism& mechanism, const BoardStage& stage);
 
 /// "bipolar stepper", "STEP/DIR board" and so on: as the rig file and lists name the kinds.
 [[nodiscard]] std::string kind_name(const Motor& motor);

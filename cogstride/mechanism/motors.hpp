@@ -15,11 +15,25 @@ namespace cogstride {
 /// 1/K: what a winding's resistance rises by.
 inline constexpr double copper_per_kelvin = 0.0039;
 
+/// At which resistances are told, degrees C.
+inline constexpr std::int64_t told_at_deg_c = 25;
+
+/// The air around a motor and its board: what they warm over.
+struct AirTemperature {
+  std::int64_t deg_c = told_at_deg_c;
+  /// Of copper at this temperature and a rise over it, to its resistance at 25 degrees C:
+  /// 1 + 0.0039 (T + rise - 25).
+  [[nodiscard]] double copper(double rise = 0.0) const {
+    return 1.0 + copper_per_kelvin * (static_cast<double>(deg_c - told_at_deg_c) + rise);
+  }
+};
+
 /// How a motor warms up: one body, warmed by what its windings lose.
 struct MotorHeat {
   std::optional<ThermalResistance> thermal_resistance{};  ///< windings to air
   std::optional<HeatCapacity> heat_capacity{};
-  std::optional<Temperature> highest_rise{};  ///< that the windings stand over the air
+  std::optional<Temperature> highest_rise{};    ///< that the windings stand over the air
+  std::optional<std::int64_t> highest_deg_c{};  ///< temperature that the windings stand
 };
 
 /// A winding of a stepper as it is joined to its board.
@@ -120,13 +134,17 @@ struct HobbyServo {
 };
 
 /// A motor with encoder and position loop of its own, which takes steps.
+/// Turns behind its steps at which a closed-loop servo gives up.
+inline constexpr double step_servo_gives_up = 0.25;
+
 struct StepServo {
   std::int64_t steps_per_turn = 1000;  ///< as it is set
   Torque rated_torque{};               ///< for ever
   Torque peak_torque{};                ///< for a ramp
   Inertia rotor_inertia{};
   ExactAngularSpeed top_speed{};
-  Current current{};  ///< from its supply, at rated torque and top speed
+  Current current{};                     ///< from its supply, at rated torque and top speed
+  Frequency bandwidth{40.0, units::Hz};  ///< of its position loop
 };
 
 using Motor = std::variant<Stepper, BrushedMotor, BrushlessMotor, ThrottledMotor, HobbyServo, StepServo>;

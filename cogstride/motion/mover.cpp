@@ -9,6 +9,7 @@ MoverVerdict Mover::began_verdict() const {
   verdict.name = name();
   verdict.kind = parts() != nullptr ? kind_name(parts()->motor) : std::string(kind().name);
   verdict.has_moved = log_.has_begun();
+  if (parts() != nullptr) verdict.guesses = parts()->guesses;
   return verdict;
 }
 

@@ -22,6 +22,7 @@ BrushedModel brushed_model(const Mechanism& mechanism) {
                     mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board)));
   BrushedModel model;
   model.resistance = motor->resistance.base();
+  model.air = mechanism.air;
   model.constant = motor->torque_constant.base();
   model.inductance = motor->inductance.base();
   const Load& load = mechanism.load;
@@ -49,7 +50,7 @@ BrushedModel brushed_model(const Mechanism& mechanism) {
 }
 
 double BrushedModel::resistance_at(double rise) const {
-  return resistance * (1.0 + copper_per_kelvin * rise);
+  return resistance * air.copper(rise);
 }
 
 /// A bridge that brakes between gives duty x supply on average, and takes duty x current from it.

@@ -14,8 +14,9 @@
 namespace cogstride {
 
 struct BrushedModel {
-  double resistance = 0.0;  ///< of the winding, cold: ohm
-  double constant = 0.0;    ///< N m/A, V s/rad
+  double resistance = 0.0;  ///< of the winding at 25 degrees C: ohm
+  AirTemperature air{};
+  double constant = 0.0;  ///< N m/A, V s/rad
   double inductance = 0.0;
   double coulomb = 0.0;  ///< N m
   double viscous = 0.0;  ///< N m s/rad

@@ -36,13 +36,13 @@ void add_board_limit(RotaryMotorModel& model, double limit) {
 }
 
 void add_brushed(RotaryMotorModel& model, const BrushedMotor& motor, const HBridge& board,
-                 const BridgeWiring& wiring) {
+                 const BridgeWiring& wiring, const AirTemperature& air) {
   model.torque_per_ampere = motor.torque_constant.base();
   model.emf = model.torque_per_ampere;
   model.board_resistance = board.stage.resistance.base();
-  model.resistance = motor.resistance.base() + model.board_resistance;
+  model.winding_loss = air.copper() * motor.resistance.base();
+  model.resistance = model.winding_loss + model.board_resistance;
   model.drop = model.off_drop = board.stage.drop.base();
-  model.winding_loss = motor.resistance.base();
   model.inductance = motor.inductance.base();
   model.period = 1.0 / wiring.pwm_frequency.base().to_double();
   model.dead = board.dead_time.base();
@@ -56,13 +56,13 @@ void add_brushed(RotaryMotorModel& model, const BrushedMotor& motor, const HBrid
 }
 
 void add_brushless(RotaryMotorModel& model, const BrushlessMotor& motor, const SixGateInverter& board,
-                   const GateWiring& wiring) {
+                   const GateWiring& wiring, const AirTemperature& air) {
   const bool sine = motor.back_emf == BrushlessMotor::BackEmf::sine;
   const double constant = motor.back_emf_constant.in(units::V_s_per_rad);
   model.emf = model.torque_per_ampere = sine ? 3.0 / pi * constant : constant;
   model.board_resistance = 2.0 * board.stage.resistance.base();
-  model.resistance = motor.resistance.base() + model.board_resistance;
-  model.winding_loss = motor.resistance.base();
+  model.winding_loss = air.copper() * motor.resistance.base();
+  model.resistance = model.winding_loss + model.board_resistance;
   model.drop = model.off_drop = 2.0 * board.stage.drop.base();
   model.inductance = motor.inductance.base();
   model.period = 1.0 / wiring.pwm_frequency.base().to_double();
@@ -94,9 +94,9 @@ RotaryMotorModel model_of(const Mechanism& mechanism) {
   const auto* const brushless = std::get_if<BrushlessMotor>(&mechanism.motor);
   const auto* const inverter = std::get_if<SixGateInverter>(&mechanism.board);
   if (brushed != nullptr && bridge != nullptr) {
-    add_brushed(model, *brushed, *bridge, std::get<BridgeWiring>(mechanism.wiring));
+    add_brushed(model, *brushed, *bridge, std::get<BridgeWiring>(mechanism.wiring), mechanism.air);
   } else if (brushless != nullptr && inverter != nullptr) {
-    add_brushless(model, *brushless, *inverter, std::get<GateWiring>(mechanism.wiring));
+    add_brushless(model, *brushless, *inverter, std::get<GateWiring>(mechanism.wiring), mechanism.air);
   } else {
     throw RangeError(
         fmt::format("{}: is neither a brushed motor on an H-bridge nor a bare brushless one on an "
@@ -113,7 +113,7 @@ RotaryMotorModel with_commutations(const Mechanism& mechanism) {
   const auto& board = std::get<SixGateInverter>(mechanism.board);
   const auto& wiring = std::get<GateWiring>(mechanism.wiring);
   SixStepParts parts;
-  parts.resistance = 0.5 * motor->resistance.base();
+  parts.resistance = 0.5 * model.winding_loss;
   parts.stage_resistance = board.stage.resistance.base();
   parts.inductance = 0.5 * motor->inductance.base();
   parts.constant = motor->back_emf_constant.in(units::V_s_per_rad);

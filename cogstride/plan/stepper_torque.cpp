@@ -20,7 +20,8 @@ StepperDrive stepper_drive(const Mechanism& mechanism) {
     drive.coils_turning = stepping == Stepping::half ? 1.5 : drive.coils_held;
   };
   drive.volts = volts;
-  drive.resistance = (winding.resistance + stage_of(mechanism.board).resistance).base();
+  drive.resistance =
+      mechanism.air.copper() * winding.resistance.base() + stage_of(mechanism.board).resistance.base();
   drive.current = std::max(0.0, volts / drive.resistance);
   if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board)) {
     drive.current = board->current.base();

@@ -11,7 +11,6 @@ namespace {
 constexpr double least_dead_time = 1e-12;  // s
 constexpr double retry_after = 5e-5;       // s, of a limited bridge that sees no new period
 constexpr double least_drive = 0.02;       // A, that is no rest of a current that dies away
-constexpr double air = 25.0;               // degrees C, for probes
 
 const BrushedMotor& brushed_of(const Mechanism& mechanism) {
   return std::get<BrushedMotor>(mechanism.motor);
@@ -24,7 +23,7 @@ const HBridge& bridge_of(const Mechanism& mechanism) {
 
 BrushedPlant::BrushedPlant(const Mechanism& mechanism, const Setup& setup)
     : ShaftPlant(mechanism, setup.with_steps_of(longest_step)),
-      resistance_cold_(brushed_of(mechanism).resistance.base()),
+      resistance_25_(brushed_of(mechanism).resistance.base()),
       bridge_resistance_(bridge_of(mechanism).stage.resistance.base()),
       drop_(bridge_of(mechanism).stage.drop.base()),
       dead_time_(bridge_of(mechanism).dead_time.base()),
@@ -64,7 +63,8 @@ double BrushedPlant::measure(SourceId source) const {
     if (const auto* const probe = std::get_if<TemperatureProbe>(&sensor);
         probe != nullptr && source == analogue_source(probe->channel))
       return probe->at_0_deg_c.base() +
-             probe->per_kelvin.base() * (air + (probe->on_motor ? motor_rise() : board_rise()));
+             probe->per_kelvin.base() * (static_cast<double>(mechanism_.air.deg_c) +
+                                         (probe->on_motor ? motor_rise() : board_rise()));
   }
   return 0.0;
 }
@@ -136,7 +136,7 @@ const BrushedPlant::Span& BrushedPlant::new_span(double seconds) {
 }
 
 void BrushedPlant::take_resistance() {
-  state_.resistance = resistance_cold_ * (1.0 + copper_per_kelvin * state_.motor_rise) + bridge_resistance_;
+  state_.resistance = resistance_25_ * mechanism_.air.copper(state_.motor_rise) + bridge_resistance_;
   state_.per_resistance = 1.0 / state_.resistance;
   state_.time_constant = inductance_ * state_.per_resistance;
 }
@@ -274,7 +274,7 @@ void BrushedPlant::warm() {
   const double seconds = static_cast<double>(shaft_.now - state_.warmed_at) / ticks_per_second_;
   if (seconds <= 0.0) return;
   state_.warmed_at = shaft_.now;
-  const double resistance = resistance_cold_ * (1.0 + copper_per_kelvin * state_.motor_rise);
+  const double resistance = resistance_25_ * mechanism_.air.copper(state_.motor_rise);
   const double total = resistance + bridge_resistance_;
   const double power = state_.heat_to_come / seconds;
   const auto body = [&](double& rise, double watts, double to_air, double capacity, double& highest) {

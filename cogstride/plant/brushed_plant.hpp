@@ -156,7 +156,7 @@ class BrushedPlant final : public ShaftPlant {
   }
   void take_resistance();
 
-  double resistance_cold_;
+  double resistance_25_;
   double bridge_resistance_;
   double drop_;
   double dead_time_;

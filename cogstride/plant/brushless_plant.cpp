@@ -29,7 +29,7 @@ BrushlessPlant::BrushlessPlant(const Mechanism& mechanism, const Setup& setup)
       // Line to line a sine's peak is sqrt 3 of a phase's, a trapezoid's flat top twice it.
       constant_(brushless_of(mechanism).back_emf_constant.in(units::V_s_per_rad) /
                 (is_sine_ ? std::sqrt(3.0) : 2.0)),
-      resistance_cold_(0.5 * brushless_of(mechanism).resistance.base()),
+      resistance_25_(0.5 * brushless_of(mechanism).resistance.base()),
       stage_resistance_(inverter_of(mechanism).stage.resistance.base()),
       drop_(inverter_of(mechanism).stage.drop.base()),
       winding_(0.5 * brushless_of(mechanism).inductance.base(),
@@ -128,7 +128,7 @@ StarWinding::Rotor BrushlessPlant::rotor_at(double angle, Three* constants) cons
   for (std::size_t k = 0; k < 3; ++k) rotor.emf[k] = found[k] * shaft_.speed;
   rotor.magnets = electrical + magnets_before * pi;
   rotor.speed = pole_pairs_ * shaft_.speed;
-  rotor.resistance = resistance_cold_ * (1.0 + copper_per_kelvin * state_.rise) + stage_resistance_;
+  rotor.resistance = resistance_25_ * mechanism_.air.copper(state_.rise) + stage_resistance_;
   if (constants != nullptr) *constants = found;
   return rotor;
 }
@@ -223,8 +223,7 @@ void BrushlessPlant::pass(const StarWinding::Passed& passed, const Terminals& jo
   state_.supply = rail_.after(state_.supply, passed.from_supply, passed.seconds,
                               rail_.left_after(passed.seconds), is_powered_);
   state_.highest_supply = std::max(state_.highest_supply, state_.supply);
-  const double lost =
-      passed.squares * resistance_cold_ * (1.0 + copper_per_kelvin * state_.rise) * passed.seconds;
+  const double lost = passed.squares * resistance_25_ * mechanism_.air.copper(state_.rise) * passed.seconds;
   state_.loss += lost;
   state_.heat += lost;
   if (bootstrap_holds_ < std::numeric_limits<double>::infinity()) age_bootstraps(joined, passed.seconds);

@@ -113,7 +113,7 @@ class BrushlessPlant final : public ShaftPlant {
   double pole_pairs_;
   bool is_sine_;
   double constant_;  // V s/rad, peak of a phase
-  double resistance_cold_;
+  double resistance_25_;
   double stage_resistance_;
   double drop_;
   StarWinding winding_;

@@ -38,7 +38,7 @@ CoilStage::CoilStage(const Mechanism& mechanism)
       has_enable_(enable_.has_value()) {
   const StepperWinding winding = mechanism.stepper().winding();
   const BoardStage& stage = stage_of(mechanism.board);
-  parts_.resistance = (winding.resistance + stage.resistance).base();
+  parts_.resistance = mechanism.air.copper() * winding.resistance.base() + stage.resistance.base();
   parts_.inductance = winding.inductance.base();
   parts_.supply_voltage = supply_voltage_;
   parts_.supply_resistance = mechanism.supply.resistance.base();

@@ -28,7 +28,7 @@ PulsePlant::PulsePlant(const Mechanism& mechanism, const Setup& setup)
     resistance_to_air_ = setup.heat.thermal_resistance->base();
     heat_time_constant_ = resistance_to_air_ * setup.heat.heat_capacity->base();
   }
-  if (setup.heat.highest_rise) stands_ = setup.heat.highest_rise->base();
+  if (const auto most = cogstride::highest_rise(mechanism, setup.heat)) stands_ = *most;
 }
 
 void PulsePlant::hear(LineId, bool high) {

@@ -255,6 +255,10 @@ std::optional<LineEdge> ShaftPlant::take_event(const PlantEvent& event) {
       motor_wired(event.on.value_or(true));
       shaft_.settled = false;
       break;
+    case PlantEvent::Kind::drive_fault:
+      drive_fails(event.on.value_or(false));
+      shaft_.settled = false;
+      break;
     case PlantEvent::Kind::signal:
       break;  // of what takes a pulse width
     case PlantEvent::Kind::tracks:

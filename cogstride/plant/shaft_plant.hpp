@@ -17,7 +17,7 @@ class ShaftPlant : public Plant {
  public:
   /// What befalls it from outside its lines.
   struct PlantEvent {
-    enum class Kind : std::uint8_t { supply, contact, jam, load, tracks, winding, signal };
+    enum class Kind : std::uint8_t { supply, contact, jam, load, tracks, winding, signal, drive_fault };
     Tick at = 0;
     Kind kind = Kind::supply;
     std::optional<LineId> line{};   ///< of the contact; track A of an encoder
@@ -113,6 +113,7 @@ class ShaftPlant : public Plant {
   virtual void motor_powered(bool powered) = 0;
   /// A wire of its motor breaks, or is whole again.
   virtual void motor_wired(bool) {}
+  virtual void drive_fails(bool) {}
   virtual void keep_own() = 0;
   virtual void go_back_own() = 0;
   /// Of the motor, before a step that may have to be made again shorter.

@@ -8,9 +8,7 @@
 namespace cogstride {
 namespace {
 
-constexpr double loop_rad_per_s = 2.0 * pi * 40.0;
 constexpr double follows_within = 2e-3;      // s, of the reference behind the steps
-constexpr double gives_up_at = 0.25;         // turns behind
 constexpr double in_position_within = 2e-3;  // turns
 
 const StepServo& servo_of(const Mechanism& mechanism) {
@@ -28,6 +26,7 @@ StepServoPlant::StepServoPlant(const Mechanism& mechanism, const Setup& setup)
       angle_per_step_(2.0 * pi / static_cast<double>(servo_of(mechanism).steps_per_turn)),
       peak_torque_(servo_of(mechanism).peak_torque.base()),
       top_speed_(2.0 * pi * servo_of(mechanism).top_speed.base().to_double()),
+      loop_(2.0 * pi * servo_of(mechanism).bandwidth.in(units::Hz)),
       torque_per_ampere_(servo_of(mechanism).rated_torque.base() /
                          std::max(1e-9, servo_of(mechanism).current.base())),
       period_(steps_lost_at_once(mechanism)),
@@ -76,10 +75,12 @@ void StepServoPlant::switched() {
   state_.was_on = on;
   if (on) {
     const double off = wanted() - shaft_.angle;
-    if (state_.slipped || std::abs(off) > 2.0 * pi * gives_up_at)
+    if (state_.slipped || std::abs(off) > 2.0 * pi * step_servo_gives_up)
       state_.lost += std::llround(off / angle_per_step_);
     state_.zero -= off;
     state_.reference = shaft_.angle;
+    state_.held = 0.0;
+    if (state_.failing) trip();
   } else {
     state_.tripped = false;
   }
@@ -96,9 +97,15 @@ void StepServoPlant::integrate(double seconds) {
     const double ahead = wanted() - state_.reference;
     const double reference_speed = ahead / follows_within;
     state_.reference += ahead * std::min(1.0, seconds / follows_within);
-    const double pull = inertia_ * (loop_rad_per_s * loop_rad_per_s * (state_.reference - shaft_.angle) +
-                                    2.0 * loop_rad_per_s * (reference_speed - shaft_.speed));
+    const double error = state_.reference - shaft_.angle;
+    const double pull =
+        inertia_ * 3.0 * loop_ * (loop_ * error + (reference_speed - shaft_.speed)) + state_.held;
     state_.torque = std::clamp(pull, -peak_torque_, peak_torque_);
+    // At its peak, and within half a step at rest, it gathers no more.
+    const bool at_place = std::abs(error) < 0.5 * angle_per_step_ && shaft_.speed == 0.0;
+    if (!at_place && pull == state_.torque)
+      state_.held = std::clamp(state_.held + inertia_ * loop_ * loop_ * loop_ * error * seconds,
+                               -peak_torque_, peak_torque_);
     if (std::abs(shaft_.speed) > top_speed_ && state_.torque * shaft_.speed > 0.0) state_.torque = 0.0;
   }
   turn(state_.torque, seconds);
@@ -112,9 +119,15 @@ void StepServoPlant::trip() {
   state_.slipped = true;
 }
 
+/// A fault of its own: too warm, an encoder that it reads no more.
+void StepServoPlant::drive_fails(bool fails) {
+  state_.failing = fails;
+  if (fails && is_on() && !state_.tripped) trip();
+}
+
 void StepServoPlant::step_is_over() {
   const double behind = std::abs(wanted() - shaft_.angle) / (2.0 * pi);
-  if (is_on() && !state_.tripped && behind > gives_up_at) trip();
+  if (is_on() && !state_.tripped && behind > step_servo_gives_up) trip();
   const bool in_position = is_on() && !state_.tripped && behind < in_position_within;
   const CommonWiring& common = mechanism_.common;
   if (common.fault && state_.tripped != state_.fault_told)
@@ -126,7 +139,9 @@ void StepServoPlant::step_is_over() {
 }
 
 bool StepServoPlant::motor_has_settled() const {
-  return !is_on() || state_.tripped || std::abs(wanted() - state_.reference) < 1e-6 * angle_per_step_;
+  if (!is_on() || state_.tripped) return true;
+  return std::abs(wanted() - state_.reference) < 1e-6 * angle_per_step_ &&
+         (std::abs(state_.reference - shaft_.angle) < 0.5 * angle_per_step_ || shaft_.jammed);
 }
 
 std::int64_t StepServoPlant::lost_microsteps() const {

@@ -20,8 +20,8 @@ StepperPlant::StepperPlant(const Mechanism& mechanism, const Setup& setup)
       kept_(state_) {
   if (auto* const coils = std::get_if<CoilStage>(&state_.stage)) coupling_angle_ = coils->field_angle();
   angle_per_microstep_ = 2.0 * pi / (teeth_ * static_cast<double>(microsteps_per_period_));
-  parts_.resistance =
-      (mechanism.stepper().winding().resistance + stage_of(mechanism.board).resistance).base();
+  parts_.resistance = mechanism.air.copper() * mechanism.stepper().winding().resistance.base() +
+                      stage_of(mechanism.board).resistance.base();
   parts_.inductance = mechanism.stepper().winding().inductance.base();
   parts_.supply_voltage = mechanism.supply.voltage.base();
   parts_.supply_resistance = mechanism.supply.resistance.base();

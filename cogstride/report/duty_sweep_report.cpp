@@ -48,12 +48,14 @@ std::string duty_sweep_text(const DutySweep& sweep) {
       "  tried at each 1 % up to 40 %, then at each 5 %; predicted by its friction and load. It starts where "
       "it turns, "
       "not where it creeps\n";
+  if (!sweep.guesses.empty()) text += fmt::format("  rests on: {}\n", guesses_words(sweep.guesses));
   return text;
 }
 
 std::string duty_sweep_json(const DutySweep& sweep) {
   Json json;
   json["mechanism"] = sweep.mechanism;
+  json["guesses"] = sweep.guesses;
   json["unit"] = sweep.unit;
   json[with_unit("compared_speed", sweep.unit)] = sweep.compared_speed;
   json["curves"] = Json::array();

@@ -57,8 +57,11 @@ std::string end_scatter_text(const std::string& script, const std::vector<EndSca
     text += fmt::format("  spread  {:.4g} {} from least to most, {:.3g} {} rms\n", result.spread(),
                         result.unit, result.rms(), result.unit);
     if (result.failures > 0) text += fmt::format("  {} runs did not come to their end\n", result.failures);
-    if (result.spread() == 0.0)
+    if (result.never_moved)
+      text += "  it did not move in any of them: look at what a rehearsal of one says\n";
+    else if (result.spread() == 0.0)
       text += "  nothing differs from run to run: load.friction_spread says how much friction does\n";
+    if (!result.guesses.empty()) text += fmt::format("  rests on  {}\n", guesses_words(result.guesses));
   }
   return text;
 }
@@ -67,6 +70,8 @@ std::string end_scatter_json(const std::vector<EndScatter>& results) {
   nlohmann::ordered_json all = nlohmann::ordered_json::array();
   for (const EndScatter& result : results) {
     all.push_back({{"mechanism", result.mechanism},
+                   {"guesses", result.guesses},
+                   {"never_moved", result.never_moved},
                    {"unit", result.unit},
                    {with_unit("mean", result.unit), result.mean()},
                    {with_unit("rms", result.unit), result.rms()},

@@ -85,6 +85,7 @@ Json verdict_json(const MoverVerdict& verdict, const TraceLayout& layout) {
   json["complaints"] = verdict.complaints;
   json["looked_at"] = verdict.looked_at;
   json["not_looked_at"] = verdict.not_looked_at;
+  json["guesses"] = verdict.guesses;
   return json;
 }
 
@@ -166,6 +167,7 @@ std::string lines_json(const Rig& rig) {
 std::string plan_json(const PlanFigures& plan, const std::optional<MoveTrial>& trial) {
   Json json;
   json["mechanism"] = plan.mechanism;
+  json["guesses"] = plan.guesses;
   json["unit"] = plan.unit;
   const std::string per_s = plan.unit + "/s";
   json["from"] = plan.from;

@@ -107,6 +107,7 @@ std::string scatter_text(const std::vector<ScatterResult>& results) {
         fmt::format_to(out, "  sensor  {:.3g} {} rms of noise\n", unit.scale * result.noise, unit.name);
     }
     for (const auto& [fault, count] : faults_of(result)) fmt::format_to(out, "  {} x  {}\n", count, fault);
+    if (!result.guesses.empty()) fmt::format_to(out, "  rests on  {}\n", guesses_words(result.guesses));
   }
   return text;
 }
@@ -116,6 +117,7 @@ std::string scatter_json(const std::vector<ScatterResult>& results) {
   for (const ScatterResult& result : results) {
     nlohmann::ordered_json one;
     one["mechanism"] = result.mechanism;
+    one["guesses"] = result.guesses;
     one["unit"] = result.unit;
     one["homings"] = result.trials.size();
     one["failures"] = result.failures();

@@ -192,12 +192,14 @@ std::string sweep_text(const SweepResult& sweep) {
                    fmt::format("{:.0f} deg", trial.worst_lag),
                    trial.holds ? "held" : fmt::format("steps lost at {:.4f} s", trial.lost_at));
   }
+  if (!sweep.guesses.empty()) text += fmt::format("  rests on: {}\n", guesses_words(sweep.guesses));
   return text;
 }
 
 std::string sweep_json(const SweepResult& sweep) {
   nlohmann::ordered_json json;
   json["mechanism"] = sweep.mechanism;
+  json["guesses"] = sweep.guesses;
   json["swept"] = swept_name(sweep.of);
   json["unit"] = sweep.unit;
   json[with_unit("found", sweep.unit)] = sweep.found;
@@ -243,12 +245,14 @@ std::string comparison_text(const ModeComparison& comparison) {
       "motion\n",
       comparison.modes.front().trials.size(), comparison.modes.front().trials.front().speed,
       comparison.modes.front().trials.back().speed, comparison.unit);
+  if (!comparison.guesses.empty()) text += fmt::format("  rests on: {}\n", guesses_words(comparison.guesses));
   return text;
 }
 
 std::string comparison_json(const ModeComparison& comparison) {
   nlohmann::ordered_json json;
   json["mechanism"] = comparison.mechanism;
+  json["guesses"] = comparison.guesses;
   json["unit"] = comparison.unit;
   json["natural_frequency_Hz"] = comparison.natural_frequency;
   json[with_unit("resonant_speed", comparison.unit)] = comparison.resonant_speed;

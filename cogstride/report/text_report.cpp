@@ -258,6 +258,7 @@ std::string plan_text(const PlanFigures& plan, const std::optional<MoveTrial>& t
           ? fmt::format("no pulse more than {} off", seconds_text(plan.worst_error_ticks * plan.tick_seconds))
           : fmt::format("no pulse more than {:.2f} ticks ({:.3g} ns) off", plan.worst_error_ticks,
                         plan.worst_error_ticks * plan.tick_seconds * 1e9);
+  if (!plan.guesses.empty()) page.row("rests on", "{}", guesses_words(plan.guesses));
   page.row("stored in", "{} pulse runs, {} bytes; {}", plan.pulse_runs, plan.pulse_runs * 24, error);
   return page.take();
 }
@@ -269,6 +270,7 @@ void mover_verdict(Page& page, const MoverVerdict& verdict) {
   for (const MoverVerdict::Row& row : verdict.rows) page.row(row.about.c_str(), "{}", row.words);
   for (const std::string& complaint : verdict.complaints) page.line("  ! {}", complaint);
   if (!verdict.not_looked_at.empty()) page.row("not judged", "{}", fmt::join(verdict.not_looked_at, "; "));
+  if (!verdict.guesses.empty()) page.row("rests on", "{}", guesses_words(verdict.guesses));
 }
 }  // namespace
 

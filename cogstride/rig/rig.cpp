@@ -163,6 +163,14 @@ Rig alone_on(Rig rig, const Mechanism& mechanism) {
 const Supply* find_supply(const Rig& rig, const std::string& name) {
   return named(rig.supplies, name);
 }
+bool is_fed_from(const Rig& rig, const Supply& supply, const std::string& from) {
+  const Supply* one = &supply;
+  for (std::size_t i = 0; i <= rig.supplies.size() && one != nullptr; ++i) {
+    if (one->name == from) return true;
+    one = one->fed_by ? find_supply(rig, *one->fed_by) : nullptr;
+  }
+  return false;
+}
 const BetweenPart* find_part(const Rig& rig, const std::string& name) {
   return named(rig.parts, name);
 }

@@ -40,6 +40,8 @@ struct Rig {
 
 /// The supply, part or timer of that name; null when there is none.
 [[nodiscard]] const Supply* find_supply(const Rig& rig, const std::string& name);
+/// Whether a supply is another one, or a regulator behind it, however many stand between.
+[[nodiscard]] bool is_fed_from(const Rig& rig, const Supply& supply, const std::string& from);
 [[nodiscard]] const BetweenPart* find_part(const Rig& rig, const std::string& name);
 [[nodiscard]] const TimerUnit* find_timer(const Rig& rig, const std::string& name);
 

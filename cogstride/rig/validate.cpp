@@ -274,6 +274,7 @@ class RigCheck {
   void mechanism(const std::string& where, Mechanism& each) {
     const OutputKind kind = output_kind(each.train);
     if (!each.supply.name.empty()) keys(where + ".supply", each.supply);
+    keys(where, each.air);
     std::visit(
         [&](auto& motor) {
           keys(where + ".motor", motor);

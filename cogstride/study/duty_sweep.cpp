@@ -91,6 +91,7 @@ DutySweep sweep_duty(const Rig& rig, const Mechanism& mechanism,
       wiring.enable || std::get<HBridge>(mechanism.board).form == HBridge::Form::four_channel;
   DutySweep sweep;
   sweep.mechanism = mechanism.name;
+  sweep.guesses = mechanism.guesses;
   sweep.unit = output_kind(mechanism.train) == OutputKind::rotary ? "rpm" : "mm/s";
   std::vector<Rig> rigs;
   for (const Ratio divided : {Ratio(1), Ratio(10), Ratio(100)}) {

@@ -57,12 +57,16 @@ std::vector<EndScatter> scatter_ends(const Rig& rig, const Script& script, const
     if (!mechanism.is_driven_by_duty()) continue;
     const std::size_t drive = place++;
     if (std::find(of.begin(), of.end(), i) == of.end()) continue;
-    EndScatter result{mechanism.name, std::string(display_unit(output_kind(mechanism.train), 0)), {}, 0};
+    EndScatter result;
+    result.mechanism = mechanism.name;
+    result.unit = display_unit(output_kind(mechanism.train), 0);
+    result.guesses = mechanism.guesses;
     for (const std::vector<double>& run : runs) {
       if (run.empty()) {
         ++result.failures;
       } else {
         result.ends.push_back(run[drive]);
+        result.never_moved = result.never_moved && run[drive] == 0.0;
       }
     }
     results.push_back(std::move(result));

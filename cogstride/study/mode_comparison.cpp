@@ -74,6 +74,7 @@ ModeComparison compare_modes(const Rig& rig, const Mechanism& mechanism,
   const OutputKind kind = output_kind(mechanism.train);
   ModeComparison comparison;
   comparison.mechanism = mechanism.name;
+  comparison.guesses = mechanism.guesses;
   comparison.unit = display_unit(kind, 1);
   comparison.natural_frequency = natural_frequency(mechanism);
   const double full_steps_per_base =

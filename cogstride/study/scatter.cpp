@@ -59,6 +59,7 @@ ScatterResult scatter_homing(const Rig& rig, const Mechanism& mechanism, std::si
   const double scale = display_units_per_base(output_kind(mechanism.train));
   ScatterResult result;
   result.mechanism = mechanism.name;
+  result.guesses = mechanism.guesses;
   result.unit = display_unit(output_kind(mechanism.train), 0);
   result.microstep = scale / std::abs(steps_per_base(mechanism).to_double());
   result.noise = scale * sensor_noise(mechanism);

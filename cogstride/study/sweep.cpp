@@ -122,6 +122,7 @@ SweepResult sweep_limit(const Rig& rig, const Mechanism& mechanism, SweepOf of,
   const int units = display_units_per_base(kind);
   SweepResult result;
   result.mechanism = mechanism.name;
+  result.guesses = mechanism.guesses;
   result.of = of;
   result.phases = trial_phases;
   result.unit = display_unit(kind, of == SweepOf::acceleration ? 2 : 1);

@@ -39,6 +39,7 @@ struct MoverVerdict {
   std::vector<std::string> complaints{};     ///< what is wrong, each with what to look at
   std::vector<std::string> looked_at{};      ///< what was held against what
   std::vector<std::string> not_looked_at{};  ///< what could not be, and why
+  std::vector<std::string> guesses{};        ///< figures of the rig that it rests on, and nobody has checked
 
   [[nodiscard]] bool is_sound() const { return complaints.empty(); }
   /// @throws RangeError when it has none of that name, with those that it has

@@ -32,7 +32,7 @@ class WorldMaker {
     for (const Supply& supply : actual.supplies)
       if (supply.power_good_line)
         world_.supplies.push_back(
-            {static_cast<LineId>(*supply.power_good_line), switches_that_cut(actual, supply.name)});
+            {static_cast<LineId>(*supply.power_good_line), switches_that_cut(actual, supply)});
     for (const Mechanism& mechanism : actual.mechanisms) {
       // A servo drives its own.
       if (!mechanism.moves() || std::holds_alternative<StepServo>(mechanism.motor)) continue;
@@ -55,7 +55,7 @@ class WorldMaker {
             fmt::format("{} is turned to {:.0f} % to 100 %, such as 40 %", hand->name, 100.0 * least));
       turn(*hand, at, *event.share);
     } else if (const Supply* const supply = find_supply(actual_, event.what)) {
-      switch_supply(*supply, at, required(event));
+      switched_supplies_.push_back({at, supply->name, required(event)});
     } else if (!take_of_mechanism(event, at)) {
       std::vector<std::string> names;
       for (const HandControl& control : actual_.hands)
@@ -66,7 +66,7 @@ class WorldMaker {
         for (const Sensor& sensor : mechanism.sensors)
           if (std::holds_alternative<PlaceSwitch>(sensor) || std::holds_alternative<Encoder>(sensor))
             names.push_back(mechanism.name + "." + name_of(sensor));
-        if (mechanism.common.fault && !std::holds_alternative<StepServo>(mechanism.motor))
+        if (mechanism.common.fault || std::holds_alternative<StepServo>(mechanism.motor))
           names.push_back(mechanism.name + ".fault");
         names.push_back(mechanism.name + ".jam");
         names.push_back(mechanism.name + (mechanism.takes_pulse_width() ? ".signal" : ".load"));
@@ -80,6 +80,7 @@ class WorldMaker {
   }
 
   WorldEvents made() {
+    switch_supplies();
     for (auto& [name, events] : world_.by_mechanism)
       std::stable_sort(events.begin(), events.end(),
                        [](const PlantEvent& a, const PlantEvent& b) { return a.at < b.at; });
@@ -120,7 +121,26 @@ class WorldMaker {
       for (int i = 0; i < 4; ++i) world_.changes.push_back({chatter[i], line, (i % 2 == 0) != level});
     }
     for (const std::string& name : hand.cuts)
-      if (const Supply* const supply = find_supply(actual_, name)) switch_supply(*supply, at, !on);
+      if (const Supply* const supply = find_supply(actual_, name))
+        switched_supplies_.push_back({at, supply->name, !on});
+  }
+
+  /// A regulator is up while it is switched on itself and so is all that feeds it.
+  void switch_supplies() {
+    std::stable_sort(switched_supplies_.begin(), switched_supplies_.end(),
+                     [](const SwitchedSupply& a, const SwitchedSupply& b) { return a.at < b.at; });
+    std::vector<std::string> off;
+    for (const SwitchedSupply& change : switched_supplies_) {
+      off.erase(std::remove(off.begin(), off.end(), change.name), off.end());
+      if (!change.on) off.push_back(change.name);
+      for (const Supply& supply : actual_.supplies) {
+        if (!is_fed_from(actual_, supply, change.name)) continue;
+        const bool is_up = std::none_of(off.begin(), off.end(), [&](const std::string& one) {
+          return is_fed_from(actual_, supply, one);
+        });
+        switch_supply(supply, change.at, is_up);
+      }
+    }
   }
 
   void switch_supply(const Supply& supply, Tick at, bool on) {
@@ -167,7 +187,11 @@ class WorldMaker {
       events.push_back({at, PlantEvent::Kind::jam, {}, required(event)});
       return true;
     }
-    if (part == "fault" && mechanism->common.fault && !std::holds_alternative<StepServo>(mechanism->motor)) {
+    if (part == "fault" && std::holds_alternative<StepServo>(mechanism->motor)) {
+      events.push_back({at, PlantEvent::Kind::drive_fault, {}, required(event)});
+      return true;
+    }
+    if (part == "fault" && mechanism->common.fault) {
       const SensedLine& fault = *mechanism->common.fault;
       world_.changes.push_back(
           {at, static_cast<LineId>(fault.number), required(event) == (fault.active == ActiveLevel::high)});
@@ -179,6 +203,12 @@ class WorldMaker {
   const Rig& rig_;
   const Rig& actual_;
   WorldEvents world_;
+  struct SwitchedSupply {
+    Tick at;
+    std::string name;
+    bool on;
+  };
+  std::vector<SwitchedSupply> switched_supplies_{};
 };
 
 std::vector<std::pair<std::string, std::size_t>> words_of(std::string_view line) {
@@ -253,13 +283,15 @@ void EventTeller::act(Lines& lines, std::span<const Reading>) {
     listener_(all_[next_].at, all_[next_].event);
 }
 
-std::vector<Level> switches_that_cut(const Rig& rig, const std::string& supply) {
+std::vector<Level> switches_that_cut(const Rig& rig, const Supply& supply) {
   std::vector<Level> switches;
   for (const Mechanism& mechanism : rig.mechanisms) {
     if (!mechanism.moves()) continue;
     for (const Sensor& sensor : mechanism.sensors) {
       const auto* const place = std::get_if<PlaceSwitch>(&sensor);
-      if (place == nullptr || std::find(place->cuts.begin(), place->cuts.end(), supply) == place->cuts.end())
+      if (place == nullptr ||
+          std::none_of(place->cuts.begin(), place->cuts.end(),
+                       [&](const std::string& cut) { return is_fed_from(rig, supply, cut); }))
         continue;
       switches.push_back({static_cast<LineId>(place->line), place->active == ActiveLevel::high});
     }

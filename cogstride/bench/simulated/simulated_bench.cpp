@@ -43,7 +43,7 @@ ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const SimulatedBench::
   setup.start_position = start_position(mechanism, options.start_positions);
   setup.coarsest_step = options.coarsest_step.base().to_double();
   setup.events = world.of_mechanism(mechanism.name);
-  setup.cut_by = switches_that_cut(actual, mechanism.supply.name);
+  setup.cut_by = switches_that_cut(actual, mechanism.supply);
   return setup;
 }
 

@@ -30,7 +30,7 @@ struct WorldEvents {
 };
 
 /// The switches that open a supply, with the level of an open one.
-[[nodiscard]] std::vector<Level> switches_that_cut(const Rig& rig, const std::string& supply);
+[[nodiscard]] std::vector<Level> switches_that_cut(const Rig& rig, const Supply& supply);
 
 /// Tells of events when their time has come.
 class EventTeller final : public Participant {

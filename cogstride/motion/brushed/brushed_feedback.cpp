@@ -28,9 +28,8 @@ void BrushedFeedback::ask(Lines& lines, Tick stride, Tick pwm_period) {
 }
 
 std::optional<double> BrushedFeedback::highest_rise() const {
-  const auto& highest = probe_->on_motor ? std::get<BrushedMotor>(mechanism_.motor).heat.highest_rise
-                                         : stage_of(mechanism_.board).highest_rise;
-  return highest ? std::optional(highest->base()) : std::nullopt;
+  return probe_->on_motor ? cogstride::highest_rise(mechanism_, std::get<BrushedMotor>(mechanism_.motor).heat)
+                          : cogstride::highest_rise(mechanism_, stage_of(mechanism_.board));
 }
 
 BrushedFeedback::News BrushedFeedback::read(Tick now, std::span<const Reading> readings) {

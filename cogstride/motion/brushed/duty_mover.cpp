@@ -284,6 +284,12 @@ void DutyMover::halt(Lines& lines, const Why& why) {
 void DutyMover::put(Lines& lines) {
   const Tick at = lines.now() + lines.lead();
   const double wanted = duty(lines.now());
+  const bool is_held_back = wanted != 0.0 && hold_back_.share() < 1.0;
+  if (is_held_back && held_back_since_ == never) {
+    held_back_since_ = lines.now();
+  } else if (!is_held_back && held_back_since_ != never) {
+    held_back_ += lines.now() - std::exchange(held_back_since_, never);
+  }
   const bool is_too_little = holds_ && std::abs(wanted) < driver_.duty_step();
   driven_.put(lines.now(), wanted, !is_too_little);
   if (is_too_little) {

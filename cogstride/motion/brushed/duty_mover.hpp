@@ -102,6 +102,10 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   [[nodiscard]] const RunDown& run_down() const { return run_down_; }
   /// What of it is let through: below 1 while the current is over its limit.
   [[nodiscard]] double let_through() const { return hold_back_.share(); }
+  /// s, for which less was let through.
+  [[nodiscard]] double held_back(Tick now) const {
+    return seconds(held_back_ + (held_back_since_ == never ? 0 : now - held_back_since_));
+  }
   /// What its sensors say.
   [[nodiscard]] const BrushedFeedback& feedback() const { return feedback_; }
 
@@ -144,6 +148,8 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   DutyRecord driven_{};
   BrushedFeedback feedback_;
   CurrentHoldBack hold_back_;
+  Tick held_back_ = 0;
+  Tick held_back_since_ = never;
   Tick next_put_ = never;
 
   std::optional<SpeedHold> hold_{};

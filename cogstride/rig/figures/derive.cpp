@@ -34,7 +34,7 @@ Losses stepper_losses(const Mechanism& mechanism, double coils) {
   // sum is 4/pi of it; switched, each coil that is on carries it all.
   const double squares = step_dir ? 1.0 : coils;
   const double sum = step_dir ? 4.0 / pi : coils;
-  const double resistance = mechanism.stepper().winding().resistance.base();
+  const double resistance = mechanism.air.copper() * mechanism.stepper().winding().resistance.base();
   Losses losses{drive.current, squares * drive.current * drive.current * resistance, 0.0};
   const BoardStage& stage = stage_of(mechanism.board);
   losses.board = squares * drive.current * drive.current * stage.resistance.base() +
@@ -106,6 +106,25 @@ std::optional<Losses> steady_losses(const Mechanism& mechanism) {
   const RotaryMotorModel model = with_commutations(mechanism);
   const double shaft = top_shaft_speed(mechanism);
   return rotary_losses(model, current_at(model, shaft));
+}
+
+SupplyLoad supply_load(const Rig& rig, const Supply& supply) {
+  SupplyLoad load;
+  const auto add = [&](const std::string& name, const SupplyDraw& draw, double share) {
+    load.draw.most += share * draw.most;
+    load.draw.running += share * draw.running;
+    load.fed.push_back(name);
+  };
+  for (const Mechanism& mechanism : rig.mechanisms)
+    if (mechanism.supply.name == supply.name) add(mechanism.name, supply_draw(mechanism), 1.0);
+  for (const Supply& regulator : rig.supplies) {
+    if (regulator.fed_by != supply.name) continue;
+    const double share = regulator.efficiency ? regulator.voltage.base() / supply.voltage.base() /
+                                                    regulator.efficiency->base().to_double()
+                                              : 1.0;
+    add(regulator.name, supply_load(rig, regulator).draw, share);
+  }
+  return load;
 }
 
 SupplyDraw supply_draw(const Mechanism& mechanism) {

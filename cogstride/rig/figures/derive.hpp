@@ -55,6 +55,14 @@ struct SupplyDraw {
 };
 [[nodiscard]] SupplyDraw supply_draw(const Mechanism& mechanism);
 
+/// All that a supply feeds, each regulator with what it feeds in its turn.
+struct SupplyLoad {
+  SupplyDraw draw{};
+  std::vector<std::string> fed{};  ///< names of mechanisms and of regulators
+};
+/// What a regulator gives it takes at its input: the same current, or of one that switches V I / (e V_in).
+[[nodiscard]] SupplyLoad supply_load(const Rig& rig, const Supply& supply);
+
 /// The current that a line gives to what it is wired to; nothing when the rig does not say.
 [[nodiscard]] std::optional<Current> line_current(const Rig& rig, const RigLine& line);
 

@@ -71,6 +71,9 @@ class MechanismRows {
     for (const Sensor& sensor : mechanism_.sensors) std::visit(*this, sensor);
     leads();
     proven();
+    if (!mechanism_.guesses.empty())
+      add("guesses", guesses_words(mechanism_.guesses),
+          {{"guesses", static_cast<double>(mechanism_.guesses.size())}});
     return std::move(rows_);
   }
 
@@ -205,6 +208,14 @@ class MechanismRows {
         fmt::format("a ramp takes {:.3g} N m of {:.3g}, top speed {:.3g} of {:.3g}", torque,
                     motor.peak_torque.base(), friction_torque(mechanism_, shaft), motor.rated_torque.base()),
         {{"ramp_torque_Nm", torque}, {"running_torque_Nm", friction_torque(mechanism_, shaft)}});
+    const double off =
+        step_servo_pushed_off(mechanism_) / (2.0 * pi) * static_cast<double>(motor.steps_per_turn);
+    add("stiffness",
+        fmt::format("its loop of {:.3g} Hz: friction that turns round pushes it {:.3g} steps off for about "
+                    "{:.2g} ms, and it stands within half a step",
+                    motor.bandwidth.in(units::Hz), off,
+                    1e3 * 6.0 / (2.0 * pi * motor.bandwidth.in(units::Hz))),
+        {{"bandwidth_Hz", motor.bandwidth.in(units::Hz)}, {"pushed_off_steps", off}});
     std::optional<std::int64_t> travel_steps;
     if (limits_.travel_from)
       travel_steps = step_at(mechanism_, *limits_.travel_to) - step_at(mechanism_, *limits_.travel_from);
@@ -308,11 +319,12 @@ class MechanismRows {
   /// Held fast it warms up by its stall current alone.
   void servo_heat(const HobbyServo& servo) {
     const MotorHeat& heat = servo.heat;
-    if (!heat.thermal_resistance || !heat.heat_capacity || !heat.highest_rise) return;
+    const std::optional<double> most = highest_rise(mechanism_, heat);
+    if (!heat.thermal_resistance || !heat.heat_capacity || !most) return;
     const double watts = servo.stall_current.base() * servo.rated_voltage.base();
     const double final_rise = watts * heat.thermal_resistance->base();
     const double constant = heat.thermal_resistance->base() * heat.heat_capacity->base();
-    const double stands = heat.highest_rise->base();
+    const double stands = *most;
     if (final_rise <= stands) {
       add("heat",
           fmt::format("held fast it takes {:.3g} W and comes to {:.3g} K over the air; it stands {:.3g} K",
@@ -607,17 +619,13 @@ std::vector<FigureRow> figure_rows(const Rig& rig, const Mechanism& mechanism) {
 }
 
 std::vector<FigureRow> figure_rows(const Rig& rig, const Supply& supply) {
-  SupplyDraw sum;
-  std::vector<std::string> fed;
-  for (const Mechanism& mechanism : rig.mechanisms) {
-    if (mechanism.supply.name != supply.name) continue;
-    const SupplyDraw draw = supply_draw(mechanism);
-    sum.most += draw.most;
-    sum.running += draw.running;
-    fed.push_back(mechanism.name);
-  }
+  const auto& [sum, fed] = supply_load(rig, supply);
   std::vector<FigureRow> rows;
   std::string text = fmt::format("{:.4g} V, gives {:.3g} A", supply.voltage.base(), supply.current.base());
+  if (supply.fed_by)
+    text += supply.efficiency ? fmt::format("; a regulator of {:.4g} % fed by {}",
+                                            supply.efficiency->base().to_double() * 100.0, *supply.fed_by)
+                              : fmt::format("; a linear regulator fed by {}", *supply.fed_by);
   if (!fed.empty())
     text += fmt::format("; {} can take {:.3g} A{}, {:.3g} A running", fmt::join(fed, ", "), sum.most,
                         fed.size() > 1 ? " together" : "", sum.running);

@@ -11,6 +11,7 @@ PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePla
   const OutputKind kind = output_kind(mechanism.train);
   const double units_per_step = display_units_per_base(kind) / steps_per_base(mechanism).to_double();
   figures.mechanism = mechanism.name;
+  figures.guesses = mechanism.guesses;
   figures.unit = display_unit(kind, 0);
   figures.from = to_text(plan.from);
   figures.to = to_text(plan.to);

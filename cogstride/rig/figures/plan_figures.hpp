@@ -30,12 +30,13 @@ struct PlanFigures {
   std::size_t pulse_runs = 0;
   double worst_error_ticks = 0.0;
   double tick_seconds = 0.0;
-  double grain_seconds = 0.0;  ///< that intervals are whole multiples of (plan/move.hpp, step_grain)
-  double margin = 0.0;         ///< of torque, as estimated (plan/rotor_lag.hpp), -4.1 to 0.9
-  bool loses_steps = true;     ///< a stepper; else a servo, and the margin is of its peak torque
-  double worst_lag = 0.0;      ///< of the rotor behind its command, electrical degrees
-  double behind_field = 0.0;   ///< of it, behind the field of its currents
-  double worst_at = 0.0;       ///< s
+  double grain_seconds = 0.0;          ///< that intervals are whole multiples of (plan/move.hpp, step_grain)
+  double margin = 0.0;                 ///< of torque, as estimated (plan/rotor_lag.hpp), -4.1 to 0.9
+  bool loses_steps = true;             ///< a stepper; else a servo, and the margin is of its peak torque
+  double worst_lag = 0.0;              ///< of the rotor behind its command, electrical degrees
+  double behind_field = 0.0;           ///< of it, behind the field of its currents
+  double worst_at = 0.0;               ///< s
+  std::vector<std::string> guesses{};  ///< figures of the rig that it rests on, and nobody has checked
 };
 
 [[nodiscard]] PlanFigures figures_of(const Rig& rig, const Mechanism& mechanism, const MovePlan& plan);

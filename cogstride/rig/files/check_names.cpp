@@ -23,6 +23,7 @@ class NameCheck {
 
   void check(const Rig& rig) {
     known(rig.controller.supply, supplies_, "controller.supply");
+    for (const Supply& supply : rig.supplies) regulator(rig, supply);
     for (const Mechanism& mechanism : rig.mechanisms) {
       const std::string path = "mechanism." + mechanism.name;
       known(mechanism.common.through, parts_, path + ".lines.through");
@@ -84,6 +85,26 @@ class NameCheck {
   }
   void all_known(const std::vector<std::string>& some, const std::string& key) {
     for (const std::string& name : some) known(name, supplies_, key);
+  }
+  void regulator(const Rig& rig, const Supply& supply) {
+    const std::string path = "supply." + supply.name;
+    known(supply.fed_by, supplies_, path + ".fed_by");
+    if (!supply.fed_by) {
+      for (const auto& [given, key] : {std::pair{supply.efficiency.has_value(), ".efficiency"},
+                                       std::pair{supply.lowest_supply.has_value(), ".lowest_supply"},
+                                       std::pair{supply.highest_supply.has_value(), ".highest_supply"}})
+        if (given) add(path + key, "is for a regulator; say which supply feeds it (fed_by)");
+      return;
+    }
+    if (supply.charge) add(path + ".charge", "is of a battery, and another supply feeds this one (fed_by)");
+    if (supply.efficiency &&
+        (*supply.efficiency <= ExactFraction() || 1 < supply.efficiency->base().to_double()))
+      add(path + ".efficiency", "is a share of what it takes: above 0 and at most 100 %");
+    const Supply* from = &supply;
+    for (std::size_t i = 0; i <= rig.supplies.size() && from != nullptr; ++i)
+      from = from->fed_by ? find_supply(rig, *from->fed_by) : nullptr;
+    if (from != nullptr)
+      add(path + ".fed_by", "goes round in a circle: one of them needs a source of its own");
   }
   void wheel(const Mechanism& mechanism, const std::string& key) {
     const bool has_encoder =

@@ -1,7 +1,9 @@
 #include "cogstride/rig/files/new_rig.hpp"
 
 #include <algorithm>
+#include <cctype>
 #include <set>
+#include <sstream>
 
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/typical.hpp"
@@ -157,17 +159,25 @@ class RigWriter {
         "}]\n";
     writer.put_comment("train_sold_as", "\"107.5:1\"", "the ratio on its label; the teeth are counted");
     writer.put_comment("reversed", "true", "the one place to turn it round");
-    table(path + ".motor");
-    writer.put("kind", fmt::format("\"{}\"", kind_name(mechanism.motor)), "");
-    std::visit([&](const auto& motor) { part(motor); }, mechanism.motor);
-    table(path + ".board");
-    writer.put("kind", fmt::format("\"{}\"", kind_name(mechanism.board)), "");
-    std::visit([&](const auto& board) { part(board); }, mechanism.board);
+    std::string guesses;
+    const auto guessed = [&](const char* of, const auto& write_part) {
+      table(fmt::format("{}.{}", path, of));
+      const std::size_t from = file_.size();
+      write_part();
+      add_guesses(guesses, of, file_.substr(from));
+    };
+    guessed("motor", [&] {
+      writer.put("kind", fmt::format("\"{}\"", kind_name(mechanism.motor)), "");
+      std::visit([&](const auto& motor) { part(motor); }, mechanism.motor);
+    });
+    guessed("board", [&] {
+      writer.put("kind", fmt::format("\"{}\"", kind_name(mechanism.board)), "");
+      std::visit([&](const auto& board) { part(board); }, mechanism.board);
+    });
     table(path + ".lines");
     lines(mechanism);
     if (Inertia() < mechanism.load.inertia) {
-      table(path + ".load");
-      part(mechanism.load);
+      guessed("load", [&] { part(mechanism.load); });
     }
     table(path + ".limits");
     Limits limits = mechanism.limits;
@@ -175,6 +185,27 @@ class RigWriter {
     declare(writer, limits, ends, mechanism.motor);
     for (const NewRigOrder::Part& each : order_.sensors)
       if (each.owner == mechanism.name) sensor(path, each);
+    file_ += fmt::format(
+        "\n[{}.guesses]  # as they are above: as long as one is the same there, results say that they rest "
+        "on a "
+        "guess\n",
+        path);
+    file_ += guesses;
+  }
+
+  /// The figures of a part that was just written: `key = value` of each line that is one.
+  static void add_guesses(std::string& guesses, const char* of, const std::string& written) {
+    std::istringstream lines(written);
+    for (std::string line; std::getline(lines, line);) {
+      const std::size_t equals = line.find(" = ");
+      if (equals == std::string::npos || line.front() == '#') continue;
+      const std::string value = line.substr(equals + 3, line.find("  #", equals) - equals - 3);
+      const bool is_figure =
+          std::isdigit(static_cast<unsigned char>(value.find('"') == 0 ? value[1] : value[0])) != 0;
+      if (is_figure)
+        guesses += fmt::format("{}.{} = {}\n", of, line.substr(0, equals),
+                               value.substr(0, value.find_last_not_of(' ') + 1));
+    }
   }
 
   void lines(const Mechanism& mechanism) {

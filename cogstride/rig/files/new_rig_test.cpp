@@ -78,6 +78,36 @@ TEST(NewRig, RefusesWithTheWordsThatThereAre) {
             std::string::npos);
 }
 
+TEST(NewRig, SaysWhichFiguresAreStillItsGuesses) {
+  const std::string text = new_rig_text({"Skein reel", {{"reel", "brushed", ""}}, {}, {}});
+  const auto guesses = [](const std::string& rig) {
+    return parse_rig(rig, "r.rig.toml").mechanisms[0].guesses;
+  };
+  const auto has = [&](const std::string& rig, const std::string& key) {
+    const std::vector<std::string> all = guesses(rig);
+    return std::count(all.begin(), all.end(), key) == 1;
+  };
+  EXPECT_TRUE(has(text, "motor.resistance") && has(text, "load.inertia") &&
+              has(text, "motor.torque_constant"));
+  const std::string changed =
+      changed_rig_text(text, "r.rig.toml", "mechanism.reel.motor.resistance", "3.1 ohm");
+  EXPECT_FALSE(has(changed, "motor.resistance"));
+  EXPECT_EQ(guesses(changed).size() + 1, guesses(text).size());
+  const Rig rig = parse_rig(text, "r.rig.toml");
+  bool said = false;
+  for (const FigureRow& row : figure_rows(rig, rig.mechanisms[0]))
+    said = said || (row.label == "guesses" && row.text.find("more are guesses") != std::string::npos);
+  EXPECT_TRUE(said);
+  // One that was measured, and came out the same: its line is deleted.
+  std::string measured = text;
+  const std::size_t line = measured.find("motor.resistance = ");
+  measured.erase(line, measured.find('\n', line) + 1 - line);
+  EXPECT_FALSE(has(measured, "motor.resistance"));
+  std::string wrong = text;
+  wrong.replace(wrong.find("motor.resistance = "), 6, "motr.");
+  EXPECT_THROW((void)parse_rig(wrong, "r.rig.toml"), InputError);
+}
+
 std::string demo_text() {
   return read_text_file(testing_support::demo_rig_path);
 }

@@ -235,8 +235,11 @@ void read_board(TomlTable table, Mechanism& mechanism, bool motor_known, bool& k
   table.finish();
 }
 
-Mechanism read_mechanism(const std::string& name, TomlTable table, const std::vector<Supply>& supplies) {
+/// @param air  around it, where its table says nothing
+Mechanism read_mechanism(const std::string& name, TomlTable table, const std::vector<Supply>& supplies,
+                         const AirTemperature& air) {
   Mechanism mechanism;
+  mechanism.air = air;
   mechanism.name = name;
   mechanism.wiring =
       PulseWidthWiring{{no_line, ActiveLevel::high, std::nullopt}};  // until its lines are read
@@ -260,6 +263,7 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
   const OutputKind kind = kind_of_output(mechanism.train, table);
   if (table.has("train_sold_as")) mechanism.train_sold_as = read_sold_ratio(table);
   if (table.has("steps_per_turn")) mechanism.steps_per_turn = table.whole("steps_per_turn", 1, 10'000'000);
+  read_keys(table, kind, mechanism.air);
   if (table.has("reversed")) mechanism.reversed = table.truth("reversed");
 
   const bool has_load = !std::holds_alternative<ThrottledMotor>(mechanism.motor) &&
@@ -303,6 +307,7 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
     mechanism.proven = std::move(read);
   }
   if (!motor_known) table.ignore("load");
+  mechanism.guesses = table.same_as_here("guesses");
   if (mechanism.reversed) reverse(mechanism);
   table.finish();
   return mechanism;
@@ -420,6 +425,8 @@ void for_each_table(TomlTable& root, const char* key, Read read) {
 Rig read_tables(TomlFile& file, TomlTable root) {
   Rig rig;
   rig.name = root.text("name", "a name for the rig");
+  AirTemperature air;
+  read_keys(root, OutputKind::rotary, air);
   if (auto controller = root.table("controller")) rig.controller = read_controller(*controller);
   if (auto supplies = root.table("supply")) {
     for (auto& [name, table] : supplies->named_tables()) {
@@ -431,7 +438,7 @@ Rig read_tables(TomlFile& file, TomlTable root) {
   for_each_table(root, "part", [&](const auto& name, TomlTable& table) { read_between(name, table, rig); });
   if (auto mechanisms = root.table("mechanism")) {
     for (auto& [name, table] : mechanisms->named_tables())
-      rig.mechanisms.push_back(read_mechanism(name, table, rig.supplies));
+      rig.mechanisms.push_back(read_mechanism(name, table, rig.supplies, air));
   }
   for_each_table(root, "pair", [&](const auto& name, TomlTable& table) {
     WheeledPair pair = read_part<WheeledPair>(table);

@@ -158,6 +158,34 @@ class TomlTable {
       return std::nullopt;
     });
   }
+  /// Keys of tables in the table `key`, such as "motor.resistance", whose values are the same as in this one.
+  [[nodiscard]] std::vector<std::string> same_as_here(const std::string& key) {
+    std::vector<std::pair<std::uint32_t, std::string>> found;  // by the line where they stand
+    std::vector<std::string> same;
+    const std::optional<TomlTable> kept = optional_table(key);
+    if (!kept) return same;
+    for (auto&& [part, values] : *kept->table_) {
+      const toml::node* const here = table_->get(part.str());
+      if (here == nullptr || !here->is_table() || !values.is_table()) {
+        kept->error(part.source(), fmt::format("{}: is no table of {}", std::string(part.str()), path_));
+        continue;
+      }
+      for (auto&& [name, value] : *values.as_table()) {
+        const toml::node* const now = here->as_table()->get(name.str());
+        const bool is_same =
+            now != nullptr &&
+            ((value.is_string() && now->value<std::string>() == value.value<std::string>()) ||
+             (value.is_number() && now->value<double>() == value.value<double>()));
+        if (is_same)
+          found.emplace_back(value.source().begin.line,
+                             fmt::format("{}.{}", std::string(part.str()), std::string(name.str())));
+      }
+    }
+    std::stable_sort(found.begin(), found.end(),
+                     [](const auto& a, const auto& b) { return a.first < b.first; });
+    for (auto& [line, name] : found) same.push_back(std::move(name));
+    return same;
+  }
   /// Leaves a key unread without calling it unknown.
   void ignore(const std::string& key) { note(key); }
 

@@ -28,39 +28,38 @@ std::string minutes_until(double allowed, double rise, double thermal_resistance
 }
 
 void check_winding(MechanismSheet& sheet, const Losses& losses, const MotorHeat& heat) {
-  if (!heat.thermal_resistance || !heat.highest_rise) {
+  const std::optional<double> stands = highest_rise(sheet.mechanism, heat);
+  if (!heat.thermal_resistance || !stands) {
     sheet.cannot_check("winding-too-hot",
                        heat.thermal_resistance ? "motor.highest_rise" : "motor.thermal_resistance");
     return;
   }
   const double rise = losses.winding * heat.thermal_resistance->base();
-  if (rise <= heat.highest_rise->base()) return;
+  if (rise <= *stands) return;
   const bool stepper = std::holds_alternative<Stepper>(sheet.mechanism.motor);
   const bool step_dir = std::holds_alternative<StepDirBoard>(sheet.mechanism.board);
-  sheet.add(
-      "winding-too-hot", stepper ? (step_dir ? "board.current" : "motor.rated_current") : "load",
-      fmt::format("{:.3g} W in the windings warm them by {:.3g} K, over the {:.3g} K they stand{}",
-                  losses.winding, rise, heat.highest_rise->base(),
-                  minutes_until(heat.highest_rise->base(), rise, heat.thermal_resistance->base(),
-                                heat.heat_capacity)),
-      fmt::format("{:.3g} A can be {} for ever", losses.current * std::sqrt(heat.highest_rise->base() / rise),
-                  stepper ? "held" : "carried"));
+  sheet.add("winding-too-hot", stepper ? (step_dir ? "board.current" : "motor.rated_current") : "load",
+            fmt::format("{:.3g} W in the windings warm them by {:.3g} K, over the {:.3g} K they stand{}",
+                        losses.winding, rise, *stands,
+                        minutes_until(*stands, rise, heat.thermal_resistance->base(), heat.heat_capacity)),
+            fmt::format("{:.3g} A can be {} for ever", losses.current * std::sqrt(*stands / rise),
+                        stepper ? "held" : "carried"));
 }
 
 void check_board(MechanismSheet& sheet, const Losses& losses) {
   const BoardStage& stage = stage_of(sheet.mechanism.board);
-  if (!stage.thermal_resistance || !stage.highest_rise) {
+  const std::optional<double> stands = highest_rise(sheet.mechanism, stage);
+  if (!stage.thermal_resistance || !stands) {
     sheet.cannot_check("board-too-hot", stage.thermal_resistance ? "board.board_highest_rise"
                                                                  : "board.board_thermal_resistance");
     return;
   }
   const double rise = losses.board * stage.thermal_resistance->base();
-  if (rise <= stage.highest_rise->base()) return;
+  if (rise <= *stands) return;
   sheet.add("board-too-hot", "board.board_highest_rise",
             fmt::format("{:.3g} W in its output stage warm it by {:.3g} K, over the {:.3g} K it stands{}",
-                        losses.board, rise, stage.highest_rise->base(),
-                        minutes_until(stage.highest_rise->base(), rise, stage.thermal_resistance->base(),
-                                      stage.heat_capacity)),
+                        losses.board, rise, *stands,
+                        minutes_until(*stands, rise, stage.thermal_resistance->base(), stage.heat_capacity)),
             "less current, a heat sink, or a board with less drop");
 }
 

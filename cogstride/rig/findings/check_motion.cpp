@@ -199,6 +199,15 @@ void check_step_servo(MechanismSheet& sheet, const StepServo& motor) {
                     sheet.output_text(top / shaft_speed(mechanism, 1.0), 1)));
     return;
   }
+  const double off = step_servo_pushed_off(mechanism) / (2.0 * pi);
+  if (off > step_servo_gives_up)
+    sheet.add(
+        "servo-gives-up", "motor.bandwidth",
+        fmt::format("friction of {:.3g} N m that turns round pushes it {:.3g} of a turn off, and it gives "
+                    "up at {:.3g}",
+                    mechanism.load.coulomb_friction.base(), off, step_servo_gives_up),
+        fmt::format("a loop of {:.3g} Hz or more, or more inertia, or less friction",
+                    motor.bandwidth.in(units::Hz)*std::sqrt(off / step_servo_gives_up)));
   const double radians = shaft_speed(mechanism, 1.0);
   const double usable = (motor.peak_torque.base() - friction) / moved_inertia(mechanism).base() / radians;
   if (hardest_acceleration(mechanism) > usable * radians)

@@ -166,6 +166,24 @@ Returned returned_by(const Mechanism& mechanism) {
   return returned;
 }
 
+/// What a regulator needs and stands at its input; one that does not switch only takes away.
+void check_regulator(const Supply& regulator, const Supply& input, FindingSheet& sheet) {
+  const std::string key = "supply." + regulator.name + ".fed_by";
+  const double has = input.voltage.base();
+  const double needs = std::max(regulator.lowest_supply.value_or(Voltage()).base(),
+                                regulator.efficiency ? 0.0 : regulator.voltage.base());
+  if (has < needs)
+    sheet.add("supply-too-low", key,
+              fmt::format("supply {} has {}, and the regulator {} needs {} to give {}", input.name,
+                          volts(has), regulator.name, volts(needs), volts(regulator.voltage.base())),
+              "feed it from a supply of more volts");
+  if (regulator.highest_supply && has > regulator.highest_supply->base())
+    sheet.add("supply-over-board", key,
+              fmt::format("supply {} has {}, and the regulator {} stands {}", input.name, volts(has),
+                          regulator.name, volts(regulator.highest_supply->base())),
+              "feed it from a supply of fewer volts");
+}
+
 void check_braking(const Rig& rig, const Supply& supply, FindingSheet& sheet) {
   const std::string key = "supply." + supply.name;
   Returned all;
@@ -232,18 +250,14 @@ void check_supply(MechanismSheet& sheet) {
 void check_supplies(const Rig& rig, FindingSheet& sheet) {
   if (!rig.controller.supply) sheet.cannot_check("fed-by-controller", "controller.supply");
   for (const Supply& supply : rig.supplies) {
-    double sum = 0.0;
-    std::vector<std::string> who;
-    for (const Mechanism& mechanism : rig.mechanisms) {
-      if (mechanism.supply.name != supply.name) continue;
-      sum += supply_draw(mechanism).most;
-      who.push_back(mechanism.name);
-    }
+    const SupplyLoad load = supply_load(rig, supply);
+    const double sum = load.draw.most;
     if (sum > supply.current.base())
       sheet.add("supply-too-small", "supply." + supply.name + ".current",
                 fmt::format("{} can take {:.3g} A together, and supply {} gives {:.3g} A",
-                            fmt::join(who, ", "), sum, supply.name, supply.current.base()),
+                            fmt::join(load.fed, ", "), sum, supply.name, supply.current.base()),
                 "a stronger supply, or fewer motors at a time");
+    if (supply.fed_by) check_regulator(supply, *find_supply(rig, *supply.fed_by), sheet);
     check_braking(rig, supply, sheet);
   }
 }

@@ -115,7 +115,8 @@ void check_last_resort(const Rig& rig, FindingSheet& sheet) {
     const std::string& supply = mechanism.supply.name;
     const auto cuts = [&](const HandControl& hand) {
       return hand.kind == HandControl::Kind::stop &&
-             std::find(hand.cuts.begin(), hand.cuts.end(), supply) != hand.cuts.end();
+             std::any_of(hand.cuts.begin(), hand.cuts.end(),
+                         [&](const std::string& cut) { return is_fed_from(rig, mechanism.supply, cut); });
     };
     if (!mechanism.moves() || std::any_of(rig.hands.begin(), rig.hands.end(), cuts)) continue;
     goes_on.push_back(mechanism.name);

@@ -13,6 +13,7 @@
 #include "cogstride/rig/files/new_rig.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/rig/findings/findings.hpp"
+#include "cogstride/rig/validate.hpp"
 
 namespace cogstride::other_kinds_test {
 namespace {
@@ -111,6 +112,89 @@ TEST(OtherKinds, MicrostepSelectLinesNeedARowOfTheTable) {
   EXPECT_EQ(codes_after(rig, select({{"00", 1}, {"10", 8}})), Codes{});
   EXPECT_EQ(codes_after(rig, select({{"00", 1}, {"10", 16}})), Codes{"switches-disagree"});
   EXPECT_EQ(unchecked_of(rig).count("mechanism.drum.board.microstep_switches"), 1u);
+}
+
+TEST(OtherKinds, AServoThatFrictionThrowsOffGivesUp) {
+  const Rig rig = rig_of("closed-loop servo", "STEP/DIR");
+  const auto soft = [](double hertz) {
+    return [hertz](Rig&, Mechanism& m) {
+      m.load.coulomb_friction = 0.1_Nm;
+      std::get<StepServo>(m.motor).bandwidth = Frequency(hertz, units::Hz);
+    };
+  };
+  EXPECT_EQ(codes_after(rig, soft(40.0)), Codes{});
+  // 0.2707 x 0.2 N m / (1e-4 kg m2 w^2) is a quarter of a turn at 2.955 Hz.
+  EXPECT_EQ(codes_after(rig, soft(2.9)), Codes{"servo-gives-up"});
+  EXPECT_EQ(codes_after(rig, soft(3.0)), Codes{});
+}
+
+/// What a supply of this name is asked for: most and running, A.
+SupplyLoad load_of(const Rig& rig, const std::string& name) {
+  return supply_load(rig, *find_supply(rig, name));
+}
+
+TEST(OtherKinds, ARegulatorsLoadCountsAtItsInput) {
+  Rig rig = rig_of("brushed", "");
+  Mechanism& drum = rig.mechanisms[0];
+  Supply battery = rig.supplies[0];
+  battery.name = "bank";
+  battery.voltage = 48_V;
+  rig.supplies.push_back(battery);
+  Supply& main = rig.supplies[0];
+  main.fed_by = "bank";
+  main.efficiency = ExactFraction(90, units::percent);
+  drum.supply = main;
+  const SupplyLoad own = load_of(rig, "main");
+  const SupplyLoad all = load_of(rig, "bank");
+  EXPECT_EQ(own.fed, std::vector<std::string>{"drum"});
+  EXPECT_EQ(all.fed, std::vector<std::string>{"main"});
+  EXPECT_NEAR(all.draw.most, own.draw.most * 24.0 / 48.0 / 0.9, 1e-12);
+  EXPECT_NEAR(all.draw.running, own.draw.running * 24.0 / 48.0 / 0.9, 1e-12);
+  EXPECT_EQ(codes_of(rig), Codes{});
+  Rig weak = rig;
+  weak.supplies[1].current = Current(0.99 * all.draw.most, units::A);
+  EXPECT_EQ(codes_of(weak), Codes{"supply-too-small"});
+  Rig linear = rig;
+  linear.supplies[0].efficiency.reset();
+  EXPECT_NEAR(load_of(linear, "bank").draw.most, own.draw.most, 1e-12);
+  linear.supplies[1].voltage = 20_V;
+  EXPECT_EQ(codes_of(linear), Codes{"supply-too-low"}) << "it can only take away";
+  Rig high = rig;
+  high.supplies[0].highest_supply = 40_V;
+  EXPECT_EQ(codes_of(high), Codes{"supply-over-board"});
+  Rig round = rig;
+  round.supplies[1].fed_by = "main";
+  EXPECT_THROW(validate(round), RangeError);
+  Rig battery_in_the_middle = rig;
+  battery_in_the_middle.supplies[0].charge = Charge(2.0, units::Ah);
+  EXPECT_THROW(validate(battery_in_the_middle), RangeError);
+}
+
+TEST(OtherKinds, AnEfficiencyIsOfARegulatorAlone) {
+  std::string text = new_rig_text({"Warping drum", {{"drum", "brushed", ""}}, {}, {}});
+  const std::size_t at = text.find("[supply.main]\n") + 14;
+  text.insert(at, "efficiency = \"90 %\"\n");
+  try {
+    (void)parse_rig(text, "drum.rig.toml");
+    FAIL() << "taken";
+  } catch (const InputError& error) {
+    EXPECT_NE(std::string(error.what()).find("say which supply feeds it (fed_by)"), std::string::npos);
+  }
+}
+
+TEST(OtherKinds, WarmAirTakesItsShareOfWhatAWindingStands) {
+  Rig rig = rig_of("brushed", "");
+  Mechanism& drum = rig.mechanisms[0];
+  MotorHeat& heat = std::get<BrushedMotor>(drum.motor).heat;
+  EXPECT_DOUBLE_EQ(*highest_rise(drum, heat), heat.highest_rise->base());
+  heat.highest_deg_c = 90;
+  drum.air.deg_c = 40;
+  EXPECT_DOUBLE_EQ(*highest_rise(drum, heat), std::min(50.0, heat.highest_rise->base()));
+  heat.highest_rise.reset();
+  EXPECT_DOUBLE_EQ(*highest_rise(drum, heat), 50.0);
+  // Copper has 0.39 % more a kelvin: at 40 degrees 5.85 % more than the rig says for 25.
+  const double resistance = std::get<BrushedMotor>(drum.motor).resistance.base();
+  EXPECT_NEAR(model_of(drum).winding_loss, 1.0585 * resistance, 1e-12);
 }
 
 TEST(OtherKinds, EnableMayBeTiedOrLeftOpen) {

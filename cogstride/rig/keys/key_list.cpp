@@ -231,6 +231,9 @@ void other_sections(SectionList& list) {
         kind.part);
   list.part("[mechanism.NAME.homing]", "", "left out, it stands at 0 when it is switched on", Homing{});
   list.part("[mechanism.NAME.follows]", "", "follows another mechanism by an exact ratio", Following{});
+  list.plain("[mechanism.NAME.guesses]", "figures as `cogstride new` wrote them",
+             {{"motor, board, load", "a table of their keys",
+               "as long as one has the same value there, results say that they rest on a guess", "none"}});
   list.part("[mechanism.NAME.proven]", "", "what `cogstride prove` has kept; nothing to write by hand",
             Proven{});
   list.part("[pair.NAME]", "", "two driven wheels on one axis: a cart", WheeledPair{});
@@ -245,7 +248,9 @@ void other_sections(SectionList& list) {
 
 std::vector<KeySection> listed() {
   SectionList list;
-  list.plain("the file itself", "", {{"name", "a text", "of the rig", required}});
+  list.plain("the file itself", "",
+             {{"name", "a text", "of the rig", required},
+              {"air_deg_c", "-40 to 85", "temperature of the air around everything", "25"}});
   list.part("[controller]", "", "what plays the lines", Controller{});
   list.part("[controller.timer.NAME]", "", "a counter with compare outputs", TimerUnit{});
   list.part("[controller.counters]", "", "decoders that count the edges of encoders", QuadratureCounters{});

@@ -94,6 +94,11 @@ void declare(Keys& keys, Supply& supply) {
   keys.key("clamp_voltage", supply.clamp_voltage, {"at which a clamp takes what motors pump back", "V"});
   keys.key("clamp_resistance", supply.clamp_resistance, {"of the clamp", "ohm"});
   keys.key("charge", supply.charge, {"of a battery, full", "A h"});
+  keys.key("fed_by", supply.fed_by, {"of a regulator: the supply at its input"});
+  keys.key("efficiency", supply.efficiency,
+           {"of a regulator that switches; one without takes the current that it gives", "%"});
+  keys.key("lowest_supply", supply.lowest_supply, {"voltage at a regulator's input", "V"});
+  keys.key("highest_supply", supply.highest_supply, {"voltage at a regulator's input", "V"});
   keys.key("ground_joined", supply.ground_joined, {"true when its ground is joined with the controller's"});
   keys.key("power_good_line", supply.power_good_line,
            {"input line that tells that it is up", "", nullptr, Sign::any, 0, most_lines});
@@ -113,6 +118,9 @@ void declare(Keys& keys, MotorHeat& heat) {
   keys.key("thermal_resistance", heat.thermal_resistance, {"windings to air", "K/W"});
   keys.key("heat_capacity", heat.heat_capacity, {"of the motor", "J/K"});
   keys.key("highest_rise", heat.highest_rise, {"that the windings stand over the air", "K"});
+  keys.key("highest_deg_c", heat.highest_deg_c,
+           {"temperature that the windings stand; said with highest_rise, the lesser counts", "", nullptr,
+            Sign::any, 40, 400});
 }
 
 template <class Keys>
@@ -204,6 +212,11 @@ void declare(Keys& keys, HobbyServo& motor) {
 }
 
 template <class Keys>
+void declare(Keys& keys, AirTemperature& air) {
+  keys.key("air_deg_c", air.deg_c, {"temperature of the air around it", "", "25", Sign::any, -40, 85});
+}
+
+template <class Keys>
 void declare(Keys& keys, StepServo& motor) {
   keys.key("steps_per_turn", motor.steps_per_turn, {"as it is set", "", nullptr, Sign::any, 1, 10'000'000});
   keys.key("rated_torque", motor.rated_torque, {"for ever", "N m"});
@@ -211,6 +224,7 @@ void declare(Keys& keys, StepServo& motor) {
   keys.key("rotor_inertia", motor.rotor_inertia, {"", "kg m2"});
   keys.key("top_speed", motor.top_speed, {"", "rpm"});
   keys.key("current", motor.current, {"from its supply at rated torque and top speed", "A"});
+  keys.key("bandwidth", motor.bandwidth, {"of its own position loop", "Hz", "40 Hz"});
 }
 
 template <class Keys>
@@ -234,6 +248,9 @@ void declare(Keys& keys, BoardStage& stage) {
   keys.key("board_thermal_resistance", stage.thermal_resistance, {"output stage to air", "K/W"});
   keys.key("board_heat_capacity", stage.heat_capacity, {"of the output stage and its heat sink", "J/K"});
   keys.key("board_highest_rise", stage.highest_rise, {"that the output stage stands over the air", "K"});
+  keys.key("board_highest_deg_c", stage.highest_deg_c,
+           {"temperature that it stands; said with board_highest_rise, the lesser counts", "", nullptr,
+            Sign::any, 40, 400});
 }
 
 template <class Keys, class BoardKind>

@@ -35,6 +35,7 @@ struct DutySweep {
   std::string unit{};           ///< of speeds, rpm or mm/s
   double compared_speed = 0.0;  ///< half of what full duty gives the rig's own way
   std::vector<DutyCurve> curves{};
+  std::vector<std::string> guesses{};  ///< figures of the rig that it rests on, and nobody has checked
 };
 
 }  // namespace cogstride

@@ -10,9 +10,11 @@ namespace cogstride {
 
 struct EndScatter {
   std::string mechanism{};
-  std::string unit{};          ///< mm or deg
-  std::vector<double> ends{};  ///< of each run, from where it began
-  std::size_t failures = 0;    ///< runs that ended otherwise
+  std::string unit{};                  ///< mm or deg
+  std::vector<double> ends{};          ///< of each run, from where it began
+  std::size_t failures = 0;            ///< runs that ended otherwise
+  bool never_moved = true;             ///< in any run, however little
+  std::vector<std::string> guesses{};  ///< figures of the rig that it rests on, and nobody has checked
 
   [[nodiscard]] double mean() const {
     double sum = 0.0;

@@ -18,6 +18,7 @@ struct ScatterResult {
   double microstep = 0.0;  ///< display units
   double noise = 0.0;      ///< of the sensor, rms, display units
   std::vector<HomingTrial> trials{};
+  std::vector<std::string> guesses{};  ///< figures of the rig that it rests on, and nobody has checked
 
   [[nodiscard]] std::size_t failures() const;
   /// Of those that were found: mean, deviation and difference of the extremes of the error.

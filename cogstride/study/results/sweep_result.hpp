@@ -27,8 +27,9 @@ struct SweepResult {
   bool is_limit = true;  ///< false: nothing was lost up to `found`, the controller's own limit or a jump
   double predicted = 0.0;
   double rig_says = 0.0;
-  double natural_period = 0.0;   ///< s
-  double periods_at_full = 0.0;  ///< that the run-up at `found` holds its full acceleration for
+  double natural_period = 0.0;         ///< s
+  double periods_at_full = 0.0;        ///< that the run-up at `found` holds its full acceleration for
+  std::vector<std::string> guesses{};  ///< figures of the rig that it rests on, and nobody has checked
 };
 
 struct ModeTrial {
@@ -51,6 +52,7 @@ struct ModeComparison {
   double natural_frequency = 0.0;  ///< Hz
   double resonant_speed = 0.0;     ///< at which full steps come at that frequency, display units a second
   std::vector<ModeCurve> modes{};
+  std::vector<std::string> guesses{};  ///< figures of the rig that it rests on, and nobody has checked
 };
 
 }  // namespace cogstride

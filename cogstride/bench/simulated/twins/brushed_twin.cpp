@@ -7,6 +7,7 @@
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
@@ -55,9 +56,10 @@ class BrushedTwin final : public Twin {
                               duty == 0.0 ? "" : fmt::format(", at {:.4g} %", 100.0 * duty));
     const auto& limit = mechanism.limits.current;
     verdict.rows = {
-        {"current", fmt::format("{:.3g} A at the most, {:.3g} A for 10 ms, {:.3g} A on average{}",
+        {"current", fmt::format("{:.3g} A at the most, {:.3g} A for 10 ms, {:.3g} A on average{}{}",
                                 plant_.highest_current(), plant_.sustained_current(), mean,
-                                limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "")},
+                                limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "",
+                                held_back_words(now))},
         {"heat", fmt::format("{}, {}", rise_words("motor", plant_.highest_motor_rise(), is_known(heat())),
                              rise_words("board", plant_.highest_board_rise(), is_known(stage())))},
         {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())}};
@@ -70,11 +72,21 @@ class BrushedTwin final : public Twin {
     if (is_known(heat())) verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
     if (is_known(stage())) verdict.add("board_rise", plant_.highest_board_rise(), "K");
     verdict.add("periods_limited", static_cast<double>(plant_.times_limited()));
+    verdict.add("held_back_by_shunt", mover_.held_back(now), "s");
     verdict.add("driven_and_still", plant_.driven_still(), "s");
     complain(verdict);
   }
 
  private:
+  /// By whom its current was kept down, and for how long: the board, period by period, or its controller.
+  [[nodiscard]] std::string held_back_words(Tick now) const {
+    std::string words;
+    if (plant_.times_limited() > 0)
+      words += fmt::format("; the board cut {} periods short", plant_.times_limited());
+    if (const double held = mover_.held_back(now); held > 0.0)
+      words += fmt::format("; its controller held it back by the shunt for {}", seconds_text(held));
+    return words;
+  }
   static constexpr double longest_still = 0.2;   // s; a ramp from nothing takes some
   static constexpr double current_spare = 1.05;  // its ripple and the noise of what measures it
 
@@ -99,8 +111,8 @@ class BrushedTwin final : public Twin {
                        "(board.current_limit), or a shunt by which the controller does",
                        plant_.sustained_current(), most);
                  });
-    hold_heat_against(verdict, heat(), plant_.highest_motor_rise());
-    hold_heat_against(verdict, stage(), plant_.highest_board_rise());
+    hold_heat_against(verdict, mover_.mechanism(), heat(), plant_.highest_motor_rise());
+    hold_heat_against(verdict, mover_.mechanism(), stage(), plant_.highest_board_rise());
     hold_against(verdict, "supply", plant_.highest_supply(),
                  base_of(stage_of(mechanism.board).highest_supply), [&](double most) {
                    return fmt::format(

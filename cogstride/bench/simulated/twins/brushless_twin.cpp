@@ -94,7 +94,7 @@ class BrushlessTwin final : public Twin {
                        "a phase carried {:.3g} A for 10 ms, and the rig allows {:.3g} A (limits.current)",
                        plant_.sustained_current(), most);
                  });
-    hold_heat_against(verdict, heat(), plant_.highest_motor_rise());
+    hold_heat_against(verdict, mover_.mechanism(), heat(), plant_.highest_motor_rise());
   }
 
   const SixStepMover& mover_;

@@ -47,15 +47,18 @@ void hold_rise_against(MoverVerdict& verdict, std::string_view whose, double ris
 }
 }  // namespace
 
-void hold_heat_against(MoverVerdict& verdict, const MotorHeat& heat, double rise) {
+void hold_heat_against(MoverVerdict& verdict, const Mechanism& mechanism, const MotorHeat& heat,
+                       double rise) {
   hold_rise_against(verdict, "motor", rise, is_known(heat),
-                    "motor.thermal_resistance and motor.heat_capacity", base_of(heat.highest_rise),
-                    "motor.highest_rise");
+                    "motor.thermal_resistance and motor.heat_capacity", highest_rise(mechanism, heat),
+                    heat.highest_deg_c ? "motor.highest_deg_c, air_deg_c" : "motor.highest_rise");
 }
-void hold_heat_against(MoverVerdict& verdict, const BoardStage& stage, double rise) {
-  hold_rise_against(verdict, "board", rise, is_known(stage),
-                    "board.board_thermal_resistance and board.board_heat_capacity",
-                    base_of(stage.highest_rise), "board.board_highest_rise");
+void hold_heat_against(MoverVerdict& verdict, const Mechanism& mechanism, const BoardStage& stage,
+                       double rise) {
+  hold_rise_against(
+      verdict, "board", rise, is_known(stage), "board.board_thermal_resistance and board.board_heat_capacity",
+      highest_rise(mechanism, stage),
+      stage.highest_deg_c ? "board.board_highest_deg_c, air_deg_c" : "board.board_highest_rise");
 }
 
 }  // namespace cogstride

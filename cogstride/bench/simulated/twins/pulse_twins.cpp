@@ -33,6 +33,7 @@ class PulseTwin : public Twin {
     const PulsePlant& plant = its_plant();
     const Mechanism& mechanism = mover_.mechanism();
     const MotorHeat& heat = its_heat();
+    const std::optional<double> stands = highest_rise(mechanism, heat);
     const std::optional<double> share = mover_.pulse_share(now);
     const double made = units_per_share_ * this->made();
     const double mean = plant.charge() / std::max(1e-9, seconds);
@@ -44,10 +45,9 @@ class PulseTwin : public Twin {
     if (!is_known(heat))
       verdict.rows.push_back({"heat", rise_words("motor", 0.0, false)});
     else
-      verdict.rows.push_back({"heat", fmt::format("up to {:.3g} K over the air{}", plant.highest_rise(),
-                                                  heat.highest_rise ? fmt::format("; it stands {:.3g} K",
-                                                                                  heat.highest_rise->base())
-                                                                    : "")});
+      verdict.rows.push_back(
+          {"heat", fmt::format("up to {:.3g} K over the air{}", plant.highest_rise(),
+                               stands ? fmt::format("; it stands {:.3g} K", *stands) : "")});
     verdict.add("made", made, unit_);
     verdict.add("highest_current", plant.highest_current(), "A");
     verdict.add("mean_current", mean, "A");
@@ -55,7 +55,7 @@ class PulseTwin : public Twin {
     if (is_known(heat)) verdict.add("motor_rise", plant.highest_rise(), "K");
     verdict.add("longest_stall", plant.longest_stall(), "s");
     complain(verdict);
-    complain_of_heat(verdict, heat);
+    complain_of_heat(verdict, heat, stands);
     if (share) hold_against(verdict, units_per_share_ * *share, made);
   }
 
@@ -81,13 +81,13 @@ class PulseTwin : public Twin {
   [[nodiscard]] double ticks_per_second() const { return ticks_per_second_; }
 
  private:
-  void complain_of_heat(MoverVerdict& verdict, const MotorHeat& heat) const {
+  void complain_of_heat(MoverVerdict& verdict, const MotorHeat& heat, std::optional<double> stands) const {
     const PulsePlant& plant = its_plant();
-    if (!heat.highest_rise || !is_known(heat)) {
+    if (!stands || !is_known(heat)) {
       verdict.not_looked_at.push_back(
-          heat.highest_rise ? "its motor's heat: the rig does not say how it warms (motor.thermal_resistance "
-                              "and motor.heat_capacity)"
-                            : "its motor's heat: the rig does not say what may be");
+          stands ? "its motor's heat: the rig does not say how it warms (motor.thermal_resistance "
+                   "and motor.heat_capacity)"
+                 : "its motor's heat: the rig does not say what may be");
       return;
     }
     verdict.looked_at.push_back("its motor's heat against what the rig says");
@@ -99,7 +99,7 @@ class PulseTwin : public Twin {
     verdict.complaints.push_back(
         fmt::format("after {:.1f} s it was warmer than the {:.3g} K over the air that it stands, and came to "
                     "{:.3g} K: it must rest for {:.3g} s then, to be half as warm",
-                    at, heat.highest_rise->base(), plant.highest_rise(), rest));
+                    at, *stands, plant.highest_rise(), rest));
   }
 
   const PulseWidthMover& mover_;

@@ -56,8 +56,9 @@ void hold_against(MoverVerdict& verdict, std::string_view what, double value, st
 [[nodiscard]] std::string rise_words(std::string_view what, double highest, bool known);
 /// As hold_against(): how warm it became, where it is known how it warms.
 /// @param rise  K over the air, the highest
-void hold_heat_against(MoverVerdict& verdict, const MotorHeat& heat, double rise);
-void hold_heat_against(MoverVerdict& verdict, const BoardStage& stage, double rise);
+void hold_heat_against(MoverVerdict& verdict, const Mechanism& mechanism, const MotorHeat& heat, double rise);
+void hold_heat_against(MoverVerdict& verdict, const Mechanism& mechanism, const BoardStage& stage,
+                       double rise);
 template <class Amount>
 [[nodiscard]] std::optional<double> base_of(const std::optional<Amount>& amount) {
   return amount ? std::optional(amount->base()) : std::nullopt;
