@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <fstream>
 #include <nlohmann/json.hpp>
+#include <set>
 
 #include "support/demo_rig.hpp"
 #include "support/run_command.hpp"
@@ -183,6 +184,38 @@ TEST_F(Rehearse, SaysEverythingThatIsWrongWithDutiesInOneGo) {
        {"feeder: is driven by duty: it spins, moves where it has an encoder, stops, brakes and coasts",
         "traverse: is not driven by duty", "'300 %' is no share of full duty"})
     EXPECT_NE(kinds.out.find(words), std::string::npos) << words << "\n" << kinds.out;
+}
+
+TEST_F(Rehearse, LaysAMeasuredTableOverEveryKindOfMotor) {
+  const std::string script = file("all.moves",
+                                  "ready within 10 s\nhome traverse\nhome creel\narm fan\nstart together\n"
+                                  "  move traverse by 5 mm\n  turn creel to 90 deg\n  swing snips to 40 deg\n"
+                                  "  spin spindle at 600 rpm for 1 s\n  spin feeder at 40 % for 1 s\n"
+                                  "  throttle fan to 40 % for 1 s\nend\n");
+  const std::string table = path("as-rehearsed.csv");
+  ASSERT_EQ(rehearse(script + " --csv " + table).status, 0);
+  const std::string figure = path("measured.svg");
+  const Ran ran = rehearse(script + " --json --measured " + table + " --plot " + figure);
+  ASSERT_EQ(ran.status, 0) << ran.out;
+  const auto measured = nlohmann::json::parse(ran.out)["measured"];
+  EXPECT_EQ(measured["file"], table);
+  std::set<std::string> of;
+  for (const auto& signal : measured["signals"]) {
+    const std::string name = signal["name"];
+    of.insert(name.substr(0, name.find('.')));
+    EXPECT_EQ(signal["compared"], signal["readings"]) << name;
+    for (const auto& [key, value] : signal.items())
+      if (key.starts_with("rms_")) {
+        EXPECT_LT(value.get<double>(), 1e-3) << name;
+      }
+  }
+  EXPECT_EQ(of, (std::set<std::string>{"traverse", "creel", "spindle", "feeder", "fan", "snips"}));
+  EXPECT_TRUE(std::filesystem::exists(figure));
+  const Ran said = rehearse(script + " --measured " + table);
+  EXPECT_NE(said.out.find("held against " + table), std::string::npos) << said.out;
+  const Ran wrong = rehearse(script + " --measured " + file("bad.csv", "time_s,spindle.sped_rpm\n0,1\n"));
+  EXPECT_EQ(wrong.status, 2);
+  EXPECT_NE(wrong.out.find("bad.csv:1:8: column 'spindle.sped_rpm'"), std::string::npos) << wrong.out;
 }
 
 TEST_F(Rehearse, ScattersWhereATimedPatternEnds) {

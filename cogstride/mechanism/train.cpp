@@ -33,6 +33,13 @@ OutputKind output_kind(const Train& train) {
   return is_linear ? OutputKind::linear : OutputKind::rotary;
 }
 
+Ratio gear_ratio(const Train& train) {
+  Ratio turns = 1;
+  for (const TrainStage& stage : train.stages)
+    if (const auto* const gears = std::get_if<GearPair>(&stage)) turns *= StageRatio{}(*gears);
+  return turns;
+}
+
 Ratio motor_turns_per_base(const Train& train) {
   Ratio turns = 1;
   for (std::size_t i = 0; i < train.stages.size(); ++i) {

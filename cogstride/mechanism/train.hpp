@@ -50,4 +50,8 @@ struct Train {
 /// last stage.
 [[nodiscard]] Ratio motor_turns_per_base(const Train& train);
 
+/// Motor turns to one turn behind the gear pairs alone, which is what a gearbox is sold by; belts and what
+/// makes the output linear are not in it. Exact.
+[[nodiscard]] Ratio gear_ratio(const Train& train);
+
 }  // namespace cogstride

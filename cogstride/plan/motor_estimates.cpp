@@ -380,6 +380,17 @@ double torque_left(const RotaryMotorModel& model, double rad_per_s) {
          load_torque(model, rad_per_s);
 }
 
+double run_up_time(const RotaryMotorModel& model, double rad_per_s) {
+  constexpr int parts = 64;  // Simpson: the limit on the current makes a corner, no pole
+  double sum = 0.0;
+  for (int i = 0; i <= parts; ++i) {
+    const double left = torque_left(model, rad_per_s * i / parts);
+    if (left <= 0.0) return std::numeric_limits<double>::infinity();
+    sum += (i == 0 || i == parts ? 1.0 : i % 2 == 1 ? 4.0 : 2.0) / left;
+  }
+  return model.inertia * rad_per_s / parts / 3.0 * sum;
+}
+
 double start_duty(const RotaryMotorModel& model) {
   const double loose = (model.stiction + model.steady) / model.torque_per_ampere;
   const double goes_on = (model.coulomb + model.steady) / model.torque_per_ampere;

@@ -82,6 +82,10 @@ struct SteadyRun {
 /// Torque left over at a speed, full duty and current limit: below 0, the speed cannot be had.
 [[nodiscard]] double torque_left(const RotaryMotorModel& model, double rad_per_s);
 
+/// s, the soonest from rest to a speed, at full duty within its current limit: the integral of J dw / T(w),
+/// of all that is left at each speed. Infinite where nothing is.
+[[nodiscard]] double run_up_time(const RotaryMotorModel& model, double rad_per_s);
+
 /// The duty at which it breaks loose from rest, by the peak of its current, and goes on turning by its mean.
 [[nodiscard]] double start_duty(const RotaryMotorModel& model);
 

@@ -24,6 +24,11 @@ TEST(MotorEstimates, OfABrushedMotorLieOnTheStraightLineOfTorqueAndSpeed) {
   const double free_speed = 24.0 / 0.0625;
   for (const double share : {0.0, 0.2, 0.5, 0.9, 1.0})
     EXPECT_NEAR(torque_left(model, share * free_speed), stall * (1.0 - share), 1e-12);
+  // Torque falls evenly to the free speed:  w = w0 (1 - exp(-t T0 / (J w0))).
+  const double constant = model.inertia * free_speed / stall;
+  for (const double share : {0.2, 0.5, 0.9})
+    EXPECT_NEAR(run_up_time(model, share * free_speed), -constant * std::log(1.0 - share), 2e-4 * constant);
+  EXPECT_TRUE(std::isinf(run_up_time(model, 1.01 * free_speed)));
   EXPECT_EQ(duty_for(model, free_speed), 1.0);
   EXPECT_NEAR(duty_for(model, 0.5 * free_speed), 0.5, 1e-12);
 }

@@ -241,6 +241,17 @@ std::string rehearsal_json(const RehearsalReport& report, const EventLog& log) {
   json["fault"] = report.verdict.fault.empty() ? Json(nullptr) : Json(report.verdict.fault);
   json["notes"] = report.notes;
   json["movers"] = movers_json(report.verdict, log.layout());
+  if (!report.measured_file.empty()) {
+    json["measured"] = {{"file", report.measured_file}, {"signals", Json::array()}};
+    for (const MeasuredSignal& signal : report.measured)
+      json["measured"]["signals"].push_back({{"name", signal.name},
+                                             {"readings", signal.points.size()},
+                                             {"compared", signal.compared},
+                                             {with_unit("mean_off", signal.unit), signal.mean_off},
+                                             {with_unit("rms", signal.unit), signal.rms},
+                                             {with_unit("most_off", signal.unit), signal.most},
+                                             {"most_off_at_s", signal.most_at}});
+  }
   put_events(json, log);
   return pretty(json);
 }

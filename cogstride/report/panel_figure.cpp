@@ -122,8 +122,16 @@ class Stack : private GnuplotScript {
 }  // namespace
 
 void write_panels(const std::string& path, const PanelFigure& figure) {
+  // What is not known at any instant has no panel.
+  PanelFigure known = figure;
+  std::erase_if(known.panels, [](const Panel& panel) {
+    return std::none_of(panel.curves.begin(), panel.curves.end(), [](const PanelCurve& curve) {
+      return std::any_of(curve.points.begin(), curve.points.end(),
+                         [](const auto& point) { return std::isfinite(point.second); });
+    });
+  });
   draw_figure(path, [&](const std::string& terminal, const std::string& output) {
-    return Stack(figure).commands(terminal, output);
+    return Stack(known).commands(terminal, output);
   });
 }
 

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/report/measured_run.hpp"
 #include "cogstride/rig/figures/plan_figures.hpp"
 #include "cogstride/rig/findings/findings.hpp"
 #include "cogstride/rig/keys/key_list.hpp"
@@ -21,6 +22,8 @@ struct RehearsalReport {
   std::string script{};
   Verdict verdict{};
   std::vector<std::string> notes{};  ///< what else is worth knowing
+  std::string measured_file{};       ///< a table that was laid over it; empty: none
+  std::vector<MeasuredSignal> measured{};
 };
 
 /// @param only  name of a mechanism: the page is about it alone; findings are those of `inspection`

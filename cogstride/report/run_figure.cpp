@@ -123,10 +123,44 @@ class OneFigure {
   std::optional<double> too_warm_at_;
 };
 
+/// A panel for each measured signal, the rehearsed one a line in it.
+void draw_measured(const std::string& path, const ThinnedTrace& trace, const RunFigure& what) {
+  const std::string& first = what.measured.front().name;
+  const std::string owner = first.substr(0, first.find('.') + 1);
+  const bool of_one =
+      std::all_of(what.measured.begin(), what.measured.end(),
+                  [&](const MeasuredSignal& signal) { return signal.name.starts_with(owner); });
+  PanelFigure figure;
+  figure.title = of_one ? fmt::format("{}: {}", owner.substr(0, owner.size() - 1), what.title) : what.title;
+  figure.axis = "time [s]";
+  constexpr std::size_t most_panels = 8;  // more are lines of no height
+  constexpr std::size_t most_dots = 1500;
+  if (what.measured.size() > most_panels)
+    figure.title += fmt::format(" ({} of {} columns)", most_panels, what.measured.size());
+  for (const MeasuredSignal& signal : what.measured) {
+    if (figure.panels.size() == most_panels) break;
+    PanelCurve dots;
+    const std::size_t each = signal.points.size() / most_dots + 1;
+    for (std::size_t i = 0; i < signal.points.size(); i += each) dots.points.push_back(signal.points[i]);
+    dots.label = "measured";
+    dots.colour = "#8a8a8a";
+    dots.dots = true;
+    PanelCurve line{points_of(trace, signal.name), "rehearsed", "#2a5c9a"};
+    if (std::none_of(line.points.begin(), line.points.end(),
+                     [](const auto& point) { return std::isfinite(point.second); }))
+      line.label = "not known";
+    std::string words = signal.name.substr(of_one ? owner.size() : 0);
+    std::replace(words.begin(), words.end(), '_', ' ');
+    figure.panels.push_back({fmt::format("{} [{}]", words, signal.unit), {dots, line}});
+  }
+  write_panels(path, figure);
+}
+
 }  // namespace
 
 void write_run_figure(const std::string& path, const ThinnedTrace& trace, const Rig& rig,
                       const RunFigure& what) {
+  if (!what.measured.empty()) return draw_measured(path, trace, what);
   if (what.pair && what.moved.empty()) {
     const std::string& name = rig.pairs[*what.pair].name;
     draw_cart(path, trace, fmt::format("{}: {}", name, what.title), name);

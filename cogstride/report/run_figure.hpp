@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/report/measured_run.hpp"
 #include "cogstride/rig/rig.hpp"
 #include "cogstride/trace/thinned.hpp"
 
@@ -18,6 +19,7 @@ struct RunFigure {
   std::optional<double> too_warm_at{};  ///< s, when what is shown passed the rise that it stands
   /// The one that stands for all where none is moved: its place in the rig.
   std::size_t shown = 0;
+  std::vector<MeasuredSignal> measured{};  ///< laid over it; none: the run alone
 };
 
 /// @throws Error as write_figure()

@@ -290,6 +290,15 @@ std::string rehearsal_text(const RehearsalReport& report, const EventLog& log) {
     }
   }
   if (!untouched.empty()) page.line("\nnot moved: {}", fmt::join(untouched, ", "));
+  if (!report.measured.empty()) {
+    page.line("\nheld against {}", report.measured_file);
+    std::string owner;
+    for (const MeasuredSignal& signal : report.measured) {
+      const std::size_t dot = signal.name.find('.');
+      if (signal.name.substr(0, dot) != owner) page.line("{}:", owner = signal.name.substr(0, dot));
+      page.row(signal.name.substr(dot + 1).c_str(), "{}", agreement_words(signal));
+    }
+  }
   if (!report.notes.empty()) page.line("");
   for (const std::string& note : report.notes) page.line("{}", note);
   return page.take();

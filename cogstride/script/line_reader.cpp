@@ -156,7 +156,12 @@ LineReader::AmountText LineReader::amount_text(const std::string& wanted) {
   }
   AmountText found{std::string(first.text), first.column, first.text.size()};
   const bool ends_with_digit = found.text.back() >= '0' && found.text.back() <= '9';
-  if (ends_with_digit && !at_end()) {
+  // "at 0.5 for 1 s" has lost its unit: what follows is a word of the statement.
+  constexpr std::string_view goes_on[] = {"for", "until", "with", "by", "to", "at", "and", "within", "every"};
+  const auto is_unit = [&](std::string_view text) {
+    return std::find(std::begin(goes_on), std::end(goes_on), text) == std::end(goes_on);
+  };
+  if (ends_with_digit && !at_end() && is_unit(line_.words[next_].text)) {
     const Word& unit = line_.words[next_++];
     found.text += " " + std::string(unit.text);
     found.length = unit.column + unit.text.size() - first.column;

@@ -37,7 +37,7 @@ void PositionMemory::recall(Bench& bench) {
 }
 
 void PositionMemory::keep(Bench& bench) {
-  if (!path_.empty()) write_remembered(path_, park_positions(bench, rig_));
+  if (!path_.empty()) write_remembered(path_, park_positions(bench, rig_, notes_));
 }
 
 }  // namespace cogstride

@@ -151,7 +151,7 @@ std::vector<std::string> recall_positions(Bench& bench, const RememberedPosition
   return notes;
 }
 
-RememberedPositions park_positions(Bench& bench, std::uint64_t rig) {
+RememberedPositions park_positions(Bench& bench, std::uint64_t rig, std::vector<std::string>& notes) {
   RememberedPositions remembered;
   remembered.rig = rig;
   remembered.standing = true;
@@ -161,8 +161,15 @@ RememberedPositions park_positions(Bench& bench, std::uint64_t rig) {
     if (zeroed == nullptr || mechanism == nullptr || !mechanism->homing || !mover->has_ended() ||
         !zeroed->knows_zero())
       continue;
-    if (const std::optional<MoveOrder> order = zeroed->to_whole_period())
+    if (const std::optional<MoveOrder> order = zeroed->to_whole_period()) {
+      const OutputPosition was = *bench.stepper(mechanism->name).position();
       bench.stepper(mechanism->name).move(*order).wait();
+      notes.push_back(
+          fmt::format("{} was moved on from {} to {}, to be remembered there: on a whole electrical period "
+                      "its rotor stays "
+                      "when its board is switched off and on",
+                      mechanism->name, to_text(was), to_text(*bench.stepper(mechanism->name).position())));
+    }
     remembered.positions.emplace(mechanism->name, *bench.stepper(mechanism->name).position());
   }
   return remembered;

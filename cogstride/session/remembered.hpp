@@ -40,6 +40,8 @@ void write_remembered(const std::string& path, const RememberedPositions& rememb
 std::vector<std::string> recall_positions(Bench& bench, const RememberedPositions& remembered,
                                           std::uint64_t rig);
 /// Brings everything to stand on whole electrical periods, and says where. @throws MotionFault when it cannot
-[[nodiscard]] RememberedPositions park_positions(Bench& bench, std::uint64_t rig);
+/// @param notes  takes a line for each that was moved for that
+[[nodiscard]] RememberedPositions park_positions(Bench& bench, std::uint64_t rig,
+                                                 std::vector<std::string>& notes);
 
 }  // namespace cogstride

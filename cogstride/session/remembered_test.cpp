@@ -69,7 +69,10 @@ TEST(Remembered, ASecondRunStandsWhereTheFirstOneEnded) {
     traverse.home().wait();
     traverse.move({.to = 43.21_mm}).wait();
     bench.stepper("creel").home().wait();
-    kept = park_positions(bench, 7);
+    std::vector<std::string> moved;
+    kept = park_positions(bench, 7, moved);
+    ASSERT_EQ(moved.size(), 1u) << "the creel's zero lies on a whole period";
+    EXPECT_EQ(moved[0].rfind("traverse was moved on from 43.21 mm to ", 0), 0u) << moved[0];
     bench.serve(0.3_s);
     left_at = 1e3 * bench.plant("traverse").position();
     // The nearest whole electrical period is at most half of one away.

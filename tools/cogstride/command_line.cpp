@@ -197,6 +197,11 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
                    "What happens from outside: lines such as 'at 3 s pedal on', 'at 0 s main off'")
       ->type_name("FILE");
   command
+      ->add_option("--measured", options.measured,
+                   "Lay what was measured on the real machine over the rehearsal: a table with time_s and "
+                   "columns named as --csv names them")
+      ->type_name("FILE");
+  command
       ->add_option("--remember", options.remember,
                    "Keep positions in FILE, and start from them when switches agree")
       ->type_name("FILE");

@@ -108,6 +108,7 @@ struct RehearseOptions {
   std::uint64_t seed = 1;
   std::string event{};       ///< what happens from outside
   std::string actual{};      ///< a rig file: what is really there
+  std::string measured{};    ///< a table of the real machine, laid over the rehearsal
   std::size_t scatter = 0;   ///< homings of each mechanism that the script homes
   std::string remember{};    ///< positions from one run to the next
   std::string replay{};      ///< the black box of a live run

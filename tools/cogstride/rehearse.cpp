@@ -44,7 +44,7 @@ std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>
 }
 
 std::vector<std::string> read_by(const RehearseOptions& options) {
-  return {options.rig, options.script, options.actual, options.event, options.remember};
+  return {options.rig, options.script, options.actual, options.event, options.remember, options.measured};
 }
 
 /// Plays a script with many seeds: where what is driven by duty ends.
@@ -114,6 +114,7 @@ ExitStatus run_rehearse(const RehearseOptions& options) {
   const KnownPositions known = memory.known();
   const Script script = read_script(options.script, rig, known);
   if (options.scatter > 0) {
+    if (!options.measured.empty()) throw Error("--scatter plays many runs: --measured is for one");
     if (!options.actual.empty()) throw Error("--scatter takes the rig as it is written: leave --actual out");
     return scatter(options, rig, script);
   }
@@ -136,6 +137,8 @@ ExitStatus run_rehearse(const RehearseOptions& options) {
   EventLog log;
   Outputs outputs(options.outputs, read_by(options), shown);
   outputs.also(log);
+  std::optional<MeasuredOver> measured;
+  if (!options.measured.empty()) outputs.also(measured.emplace(options.measured, shown.name));
   SimulatedBench::Options bench;
   bench.seed = options.seed;
   bench.start_positions = standing;
@@ -147,13 +150,15 @@ ExitStatus run_rehearse(const RehearseOptions& options) {
       rehearse(rig, script, std::move(bench), memory, [&](Bench& on, ScriptPlayer& player) {
         return play(on, player, "rehearsing", check_motions(script, rig, known).length);
       });
-  RehearsalReport report{rig.name, options.script, came.verdict, came.notes};
+  RehearsalReport report{rig.name, options.script, came.verdict, came.notes, options.measured, {}};
+  if (measured) report.measured = measured->signals();
   for (const OutsideEvent& event : came.not_come)
     report.notes.push_back(fmt::format("{}: the run ended before '{}' at {}", options.event, to_text(event),
                                        to_text(event.at, "s")));
   for (std::string& note : keep_taught(options.rig, options.keep_taught, rig, came.taught))
     report.notes.push_back(std::move(note));
   RunFigure figure{figure_title(report), moved, pair_driven_by(script.statements), {}, 0};
+  figure.measured = report.measured;
   figure.shown = static_cast<std::size_t>(&shown - rig.mechanisms.data());
   for (const VerdictMoment& moment : report.verdict.of(shown.name).moments)
     figure.too_warm_at = log.layout().seconds(moment.at);

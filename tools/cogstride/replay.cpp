@@ -25,6 +25,7 @@ void refuse_what_a_rehearsal_has(const RehearseOptions& options) {
   refuse(!options.actual.empty(), "--actual", "what was really there is what the run read");
   refuse(!options.event.empty(), "--events", "what happened from outside is in the box");
   refuse(!options.remember.empty(), "--remember", "positions are those of the run");
+  refuse(!options.measured.empty(), "--measured", "nothing is simulated that it could be held against");
   refuse(options.scatter > 0, "--scatter", "it is one run");
   refuse(options.average_pwm, "--average-pwm", "nothing is simulated");
   refuse(options.keep_taught, "--keep-taught", "`drive` keeps what a run has taught");

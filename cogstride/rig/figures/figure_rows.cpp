@@ -237,12 +237,17 @@ class MechanismRows {
                       6.0 * electrical),
           {{"electrical_Hz", electrical}});
     }
+    const double run_up = run_up_time(model, shaft);
     const double turn_acceleration = left / model.inertia / shaft_speed(mechanism_, 1.0);
     add("torque",
-        fmt::format("{} left at top speed, {} in {} with its inertia of {:.3g} kg m2", torque_text(left),
-                    speed_text(mechanism_, limits_.speed),
-                    seconds_text(limits_.speed.base.to_double() / turn_acceleration), model.inertia),
+        fmt::format("{} left at top speed, {} with its inertia of {:.3g} kg m2", torque_text(left),
+                    std::isfinite(run_up)
+                        ? fmt::format("{} in {} at the soonest", speed_text(mechanism_, limits_.speed),
+                                      seconds_text(run_up))
+                        : "not enough",
+                    model.inertia),
         {{"torque_left_Nm", left},
+         {"run_up_s", run_up},
          {in("usable_acceleration", 2), turn_acceleration * display_units_per_base(kind_)}});
     const double start = start_duty(model);
     const double spin_down = spin_down_time(model, shaft, limits_.slows_by);

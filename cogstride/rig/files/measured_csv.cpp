@@ -5,9 +5,9 @@
 
 #include <algorithm>
 #include <array>
-#include <charconv>
 #include <cmath>
 
+#include "cogstride/files/csv_cells.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 
@@ -29,27 +29,6 @@ constexpr std::array<Known, 8> known_columns{{{"time", Use::time, "time_s"},
                                               {"current", Use::current, "current_A"},
                                               {"temperature", Use::temperature, "temperature_degC"},
                                               {"motor_rise", Use::motor_rise, "motor_rise_K"}}};
-
-struct Cell {
-  std::string_view text;
-  std::size_t column;  // from 1
-};
-
-std::vector<Cell> cells_of(std::string_view line) {
-  std::vector<Cell> cells;
-  std::size_t from = 0;
-  for (;;) {
-    const std::size_t comma = std::min(line.find(',', from), line.size());
-    std::size_t begin = from;
-    std::size_t end = comma;
-    const auto is_blank = [](char c) { return c == ' ' || c == '\t' || c == '\r'; };
-    while (begin < end && is_blank(line[begin])) ++begin;
-    while (end > begin && is_blank(line[end - 1])) --end;
-    cells.push_back({line.substr(begin, end - begin), begin + 1});
-    if (comma == line.size()) return cells;
-    from = comma + 1;
-  }
-}
 
 struct Column {
   Use use = Use::nothing;
@@ -86,7 +65,7 @@ class TableReader {
   }
 
   void read_header(std::string_view line) {
-    for (const Cell& cell : cells_of(line)) columns_.push_back(column_of(cell));
+    for (const CsvCell& cell : csv_cells(line)) columns_.push_back(column_of(cell));
     const auto has = [&](Use use) {
       return std::any_of(columns_.begin(), columns_.end(), [&](const Column& c) { return c.use == use; });
     };
@@ -109,7 +88,7 @@ class TableReader {
   }
 
   /// Its use by its name, and its factor by the unit at the end of it.
-  Column column_of(const Cell& cell) {
+  Column column_of(const CsvCell& cell) {
     std::string_view text = cell.text;
     const std::size_t dot = text.find('.');
     if (dot != std::string_view::npos) {
@@ -199,21 +178,17 @@ class TableReader {
     return std::nullopt;
   }
 
-  std::optional<double> number_in(const Cell& cell) {
+  std::optional<double> number_in(const CsvCell& cell) {
     if (cell.text.empty()) return std::nullopt;
-    double value = 0.0;
-    const char* const end = cell.text.data() + cell.text.size();
-    const auto [stop, status] = std::from_chars(cell.text.data(), end, value);
-    if (status != std::errc() || stop != end || !std::isfinite(value)) {
+    const std::optional<double> value = csv_number(cell.text);
+    if (!value)
       add(cell.column,
           fmt::format("found '{}'; expected a number, or nothing where it was not measured", cell.text));
-      return std::nullopt;
-    }
     return value;
   }
 
   void read_row(std::string_view line) {
-    const std::vector<Cell> cells = cells_of(line);
+    const std::vector<CsvCell> cells = csv_cells(line);
     if (cells.size() != columns_.size()) {
       add(1, fmt::format("this row has {} cells, and the header {} columns", cells.size(), columns_.size()));
       return;

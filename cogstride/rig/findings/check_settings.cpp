@@ -141,21 +141,37 @@ void check_steps_per_turn(MechanismSheet& sheet) {
 void check_sold_ratio(MechanismSheet& sheet) {
   const Mechanism& mechanism = sheet.mechanism;
   if (!mechanism.train_sold_as) return;
-  const Ratio teeth = motor_turns_per_base(mechanism.train);
-  const Ratio off = (*mechanism.train_sold_as - teeth) / teeth;  // of an output turn, each turn
+  const Ratio teeth = gear_ratio(mechanism.train);
+  const Ratio sold = *mechanism.train_sold_as;
+  const Ratio off = (sold - teeth) / teeth;  // of a turn behind the gears, each turn
   if (off == Ratio(0)) return;
+  // A label is rounded by less than that.
+  constexpr double rounded_by = 0.02;
+  if (std::abs(off.to_double()) > rounded_by) {
+    const double turned = (sold * teeth).to_double();  // 1 when it is upside down
+    sheet.add(
+        "ratio-disagrees", "train_sold_as",
+        fmt::format("sold as {:.6g}:1, and the teeth make {} = {:.6g}:1: no label is rounded by so much",
+                    sold.to_double(), to_text(teeth), teeth.to_double()),
+        std::abs(turned - 1.0) <= rounded_by
+            ? "one of the two is upside down: write train_sold_as as motor turns to one of the output, or "
+              "change driving for driven in the train"
+            : "count the teeth again, or the stages of the train; or correct what the label says");
+    return;
+  }
   const double degrees = std::abs(off.to_double()) * 360;
   std::string until_step;
   if (steps_per_motor_turn(mechanism) != 0)
-    until_step = fmt::format("one step after {:.3g} turns, ",
-                             360.0 / std::abs(steps_per_base(mechanism).to_double()) / degrees);
-  sheet.add(
-      "ratio-as-sold", "train_sold_as",
-      fmt::format("sold as {:.6g}:1, the teeth make {} = {:.6g}:1: {:.4g} deg off a turn, {}one degree after "
-                  "{:.3g}",
-                  mechanism.train_sold_as->to_double(), to_text(teeth), teeth.to_double(), degrees,
-                  until_step, 1.0 / degrees),
-      "nothing to do: the teeth are counted");
+    until_step = fmt::format(
+        "one step after {:.3g} turns, ",
+        1.0 / (static_cast<double>(steps_per_motor_turn(mechanism)) * std::abs((sold - teeth).to_double())));
+  sheet.add("ratio-as-sold", "train_sold_as",
+            fmt::format("sold as {:.6g}:1, the teeth make {} = {:.6g}:1: {:.4g} deg off a turn behind the "
+                        "gears, {}one degree after "
+                        "{:.3g}",
+                        mechanism.train_sold_as->to_double(), to_text(teeth), teeth.to_double(), degrees,
+                        until_step, 1.0 / degrees),
+            "nothing to do: the teeth are counted");
 }
 
 /// A program that waits in whole milliseconds has only a few speeds.

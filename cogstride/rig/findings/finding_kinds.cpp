@@ -118,6 +118,11 @@ const std::vector<FindingKind>& finding_kinds() {
        "sketch that "
        "counts with the label drifts a little every turn.",
        "error a turn = 360 deg x (sold - teeth) / teeth; it adds up to a step, then to a degree"},
+      {"ratio-disagrees", Severity::error, "the ratio as sold is another one than that of the teeth",
+       "A tooth miscounted, a stage left out, or the two numbers changed over: everything then moves by "
+       "another "
+       "amount than asked, the same each time.",
+       "|sold - teeth| / teeth <= 2 %, of the gear pairs alone"},
       {"interval-too-coarse", Severity::warning,
        "step intervals in whole milliseconds make only a few speeds",
        "A program that waits in whole milliseconds can step each 3 ms or each 4 ms and nothing between. "

@@ -151,6 +151,9 @@ const Fault faults[] = {
      "clamp_voltage = \"30 V\"         # takes what the feeder pumps back\nclamp_resistance = \"10 ohm\"\n",
      "", "of motion pump 2.2e+03 uF from 24 V up to"},
     {"braking-energy", "clamp_voltage = \"30 V\"", "clamp_voltage = \"35 V\"", "the clamp begins at 35 V"},
+    {"ratio-disagrees", "train_sold_as = \"107.5:1\"", "train_sold_as = \"1:107.5\"",
+     "one of the two is upside down"},
+    {"ratio-disagrees", "train_sold_as = \"107.5:1\"", "train_sold_as = \"104:1\"", "count the teeth again"},
     {"ripple-over-limit", "inductance = \"0.31 mH\"", "inductance = \"0.004 mH\"",
      "the board's limit is 4 A"},
     {"load-stalls",
@@ -177,7 +180,7 @@ TEST(Findings, OnTheSoundRigThereIsOneNote) {
   EXPECT_EQ(inspection.findings[0].mechanism, "creel");
   // 107.5 against 107.4806: 0.01943 / 107.48 of a turn.
   EXPECT_NE(inspection.findings[0].what.find(
-                "127687/1188 = 107.481:1: 0.06485 deg off a turn, one step after 2.15"),
+                "127687/1188 = 107.481:1: 0.06485 deg off a turn behind the gears, one step after 2.15"),
             std::string::npos)
       << inspection.findings[0].what;
   EXPECT_TRUE(inspection.unchecked.empty()) << inspection.unchecked.front().needs;

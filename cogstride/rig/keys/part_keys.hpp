@@ -532,11 +532,11 @@ void declare(Keys& keys, Limits& limits, std::optional<HardEnds>& hard_ends, con
   const std::string highest = std::string("highest_") + has.duty;
   keys.key(lowest.c_str(), limits.lowest_duty, {"that it is asked to turn with", "%"});
   keys.key(highest.c_str(), limits.highest_duty, {"that it is given at the most", "%"});
+  keys.key("full_ramp", limits.full_ramp,
+           {"from none to full duty or throttle, at the fastest", "s", "0.2 s"});
   if (!has.speed) return;
   keys.key("reversal_pause", limits.reversal_pause,
            {"without drive, before it is reversed by duty alone", "s"});
-  keys.key("full_ramp", limits.full_ramp,
-           {"in which the duty may go from none to full, at the fastest", "s", "0.2 s"});
   keys.key("slows_by", limits.slows_by,
            {"what the bridge does without drive", "", "coasting, where a line can let it go"});
 }

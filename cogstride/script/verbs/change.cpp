@@ -14,8 +14,12 @@ namespace {
 /// @throws RangeError unless it goes on spinning meanwhile
 void require_spinning(const Walk& walk, std::size_t mechanism) {
   if (walk.standing(mechanism).spins != nullptr) return;
-  throw RangeError(fmt::format("{} does not spin here: only 'spin ... until stopped' goes on meanwhile",
-                               walk.rig.mechanisms[mechanism].name));
+  const Mechanism& one = walk.rig.mechanisms[mechanism];
+  throw RangeError(
+      one.is_throttled()
+          ? fmt::format("{} has no throttle here: only 'throttle {} to ...' without 'for' goes on meanwhile",
+                        one.name, one.name)
+          : fmt::format("{} does not spin here: only 'spin ... until stopped' goes on meanwhile", one.name));
 }
 
 class ChangeSpeed final : public Verb {

@@ -41,7 +41,7 @@ class BrushedTwin final : public Twin {
     values[1] = speed_units_per_base(kind) * plant_.speed();
     values[2] = shown_.look(plant_.at(), ticks_per_second_, plant_.net_charge(), plant_.current());
     values[3] = plant_.supply_voltage();
-    values[4] = plant_.motor_rise();
+    values[4] = shown_rise(heat(), plant_.motor_rise());
   }
 
   void judge(MoverVerdict& verdict, Tick now, double seconds) const override {

@@ -37,7 +37,7 @@ class BrushlessTwin final : public Twin {
       values[2 + phase] = shown_[phase].look(plant_.at(), ticks_per_second_, plant_.phase_charge(phase),
                                              plant_.current(phase));
     values[5] = plant_.supply_voltage();
-    values[6] = plant_.motor_rise();
+    values[6] = shown_rise(heat(), plant_.motor_rise());
   }
 
   void judge(MoverVerdict& verdict, Tick, double) const override {

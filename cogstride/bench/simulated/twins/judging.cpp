@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <limits>
+
 #include <cmath>
 
 #include "cogstride/bench/simulated/twins/twins.hpp"
@@ -25,6 +27,10 @@ bool is_known(const MotorHeat& heat) {
 }
 bool is_known(const BoardStage& stage) {
   return stage.thermal_resistance && stage.heat_capacity;
+}
+
+double shown_rise(const MotorHeat& heat, double rise) {
+  return is_known(heat) ? rise : std::numeric_limits<double>::quiet_NaN();
 }
 
 std::string rise_words(std::string_view what, double highest, bool known) {

@@ -26,7 +26,7 @@ class PulseTwin : public Twin {
     values[0] = units_per_share_ * made();
     values[1] = its_plant().current();
     values[2] = its_plant().power();
-    values[3] = its_plant().rise();
+    values[3] = shown_rise(its_heat(), its_plant().rise());
   }
 
   void judge(MoverVerdict& verdict, Tick now, double seconds) const override {

@@ -52,6 +52,8 @@ void hold_against(MoverVerdict& verdict, std::string_view what, double value, st
 /// Whether the rig says how it warms: without a heat capacity nobody knows how soon.
 [[nodiscard]] bool is_known(const MotorHeat& heat);
 [[nodiscard]] bool is_known(const BoardStage& stage);
+/// K over the air as a trace shows it: NaN where it is not known.
+[[nodiscard]] double shown_rise(const MotorHeat& heat, double rise);
 /// "motor up to 12.3 K over the air", or that it is not known.
 [[nodiscard]] std::string rise_words(std::string_view what, double highest, bool known);
 /// As hold_against(): how warm it became, where it is known how it warms.
