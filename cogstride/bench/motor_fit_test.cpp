@@ -146,6 +146,134 @@ TEST(MotorFit, ItsIntervalsCoverTheTruth) {
   }
 }
 
+/// A motor that is not quite ours: other integration, cogging, a supply that wanders and sags, noise that
+/// hangs together, steps of a converter, and a few wild readings. Drawn by chance about the demo's feeder.
+struct OtherMotor {
+  double resistance, constant, coulomb, viscous, steady, inertia;
+  double cogging, cogs, phase, ripple;  // N m, a turn, rad; share of the constant
+  double wander, sag;                   // share of the supply; ohm beside the rig's
+  double speed_noise, current_noise, hangs_together;
+  std::uint64_t seed;
+
+  explicit OtherMotor(std::uint64_t number) : seed(number) {
+    std::uint64_t next = 0;
+    const auto between = [&](double least, double most) {
+      return least * std::pow(most / least, even_noise(seed, 77, ++next));
+    };
+    resistance = between(1.8, 3.6);
+    constant = between(0.045, 0.085);
+    coulomb = between(0.011, 0.022);
+    viscous = between(1.5e-5, 5e-5);
+    steady = between(0.025, 0.05);
+    inertia = between(0.9e-4, 1.8e-4);
+    cogging = between(0.0005, 0.004);
+    cogs = std::floor(between(6.0, 15.0));
+    phase = between(0.1, 6.0);
+    ripple = between(0.002, 0.01);
+    wander = between(0.0005, 0.004);
+    sag = between(0.002, 0.02);
+    speed_noise = between(3.0, 15.0) * rpm;
+    current_noise = between(0.01, 0.04);
+    hangs_together = between(0.2, 0.8);
+  }
+
+  /// Rows as a logger has them, by steps of 20 us, the simplest way (Euler's).
+  [[nodiscard]] MeasuredTable log(const std::vector<Piece>& pieces, double each) const {
+    constexpr double h = 2e-5;
+    MeasuredTable table;
+    table.has_time = table.has_speed = table.has_current = true;
+    double time = 0.0;
+    double w = 0.0;
+    double angle = phase;
+    double current = 0.0;
+    double drift = 0.0;
+    double supply = 24.0;
+    double off_speed = 0.0;
+    double off_current = 0.0;
+    std::uint64_t count = 0;
+    const auto row = [&](double duty) {
+      ++count;
+      const double fresh = std::sqrt(1.0 - hangs_together * hangs_together);
+      off_speed = hangs_together * off_speed + fresh * speed_noise * normal_noise(seed, 1, count);
+      off_current = hangs_together * off_current + fresh * current_noise * normal_noise(seed, 2, count);
+      drift = 0.99 * drift + 0.14 * wander * normal_noise(seed, 3, count);
+      const double code = 0.008;
+      table.rows.push_back(
+          {time, duty, w + off_speed, code * std::round((current + off_current) / code), {}});
+    };
+    double duty = 0.0;
+    row(duty);
+    double next_row = each;
+    for (const Piece& piece : pieces) {
+      const double from = duty;
+      const double began = time;
+      while (time < began + piece.ramp + piece.holds - 0.5 * h) {
+        const double share = piece.ramp > 0.0 ? std::min(1.0, (time - began) / piece.ramp) : 1.0;
+        duty = from + share * (piece.duty - from);
+        // A mains supply gives and does not take back: what is pumped in charges its capacitor, up to a
+        // clamp.
+        const double source = 24.0 * (1.0 + drift);
+        const double given = std::max(0.0, (source - supply) / (0.06 + sag));
+        const double clamped = std::max(0.0, (supply - 30.0) / 10.0);
+        supply += h * (given - clamped - duty * current) / 2.2e-3;
+        const double k = constant * (1.0 + ripple * std::sin(2.0 * cogs * angle));
+        constexpr double bridge = 0.25;
+        const double to_make_up = duty * supply - (resistance + bridge) * current - k * w;
+        current = duty == 0.0 ? 0.0 : current + h * to_make_up / 1.8e-3;  // without drive it coasts
+        double torque = k * current - steady - cogging * std::sin(cogs * angle) - viscous * w;
+        if (w == 0.0 && std::abs(torque) <= coulomb) {
+          torque = 0.0;
+        } else {
+          torque -= std::copysign(coulomb, w != 0.0 ? w : torque);
+        }
+        const double after = w + h * torque / inertia;
+        w = after * w < 0.0 ? 0.0 : after;
+        angle += h * w;
+        time += h;
+        if (time >= next_row - 0.5 * h) {
+          row(duty);
+          next_row += each;
+        }
+      }
+    }
+    return table;
+  }
+};
+
+// 95 % of intervals hold the truth also where the motor is not quite the model: over 500 logs 93 to 97 %.
+TEST(MotorFit, ItsIntervalsCoverTheTruthOfOtherModelsToo) {
+  Mechanism rig = guessed();
+  rig.load.slackens = false;
+  const int logs = testing_support::repeated(testing_support::trials(24, 500), 3);
+  int told = 0;
+  int covered = 0;
+  std::map<std::string, std::pair<int, int>> each;
+  for (int number = 1; number <= logs; ++number) {
+    const OtherMotor motor(static_cast<std::uint64_t>(number));
+    const MotorFit fit = fit_motor(rig, motor.log(both_ways(), 0.02));
+    const std::map<std::string, double> true_figures{
+        {"motor.resistance", motor.resistance},   {"motor.torque_constant", motor.constant},
+        {"load.coulomb_friction", motor.coulomb}, {"load.viscous_friction", motor.viscous},
+        {"load.steady_torque", motor.steady},     {"load.inertia", motor.inertia}};
+    for (const auto& [key, value] : true_figures) {
+      const FittedFigure& figure_told = figure(fit, key);
+      if (!figure_told.is_told) continue;
+      const bool holds = std::abs(figure_told.value - value) <= figure_told.uncertainty;
+      ++told;
+      ++each[key].second;
+      covered += holds ? 1 : 0;
+      each[key].first += holds ? 1 : 0;
+    }
+  }
+  if (logs < 24) return;  // too few for shares
+  const bool all = testing_support::runs_slow_tests();
+  // Figures of one log hang together: of 24 logs chance leaves more than of all.
+  EXPECT_GE(covered, (all ? 0.93 : 0.86) * told);
+  EXPECT_LE(covered, (all ? 0.97 : 1.0) * told);
+  EXPECT_GE(told, 0.85 * 6 * logs) << "none of it by telling little";
+  for (const auto& [key, counts] : each) EXPECT_GE(counts.first, (all ? 0.90 : 0.70) * counts.second) << key;
+}
+
 // A carried mass is a figure of its own: what is told of inertia and steady torque is the rest.
 TEST(MotorFit, LeavesACarriedMassToTheRig) {
   MeasuredTable clean = measured(even_rig(), both_ways(), 0.02);

@@ -17,8 +17,10 @@ namespace cogstride {
 namespace {
 
 constexpr double confidence = 0.95;
-constexpr double widest_told = 0.5;   // half of an interval, beside its value
-constexpr double first_noise = 0.02;  // of the largest of a column, before anything is known
+constexpr std::size_t most_stretches = 14;  // of a log, that are left out one by one
+constexpr double widest_free = 2.0;         // the same of a figure that stays in the fit, told or not
+constexpr double widest_told = 0.5;         // half of an interval, beside its value
+constexpr double first_noise = 0.02;        // of the largest of a column, before anything is known
 constexpr int weighings = 4;
 constexpr std::size_t fewest_rows = 3;
 constexpr double delay_scale = 1e-3;    // s
@@ -129,7 +131,7 @@ class Fitter {
       const auto given_up = std::find_if(held.begin(), held.end(), is_it);
       if (given_up != held.end()) result.figures.push_back(*given_up);
       if (place != free_.end())
-        result.figures.push_back(told(i, static_cast<std::size_t>(place - free_.begin())));
+        result.figures.push_back(found(i, static_cast<std::size_t>(place - free_.begin())));
     }
     result.rows = table_.rows.size();
     const auto noise = [](const Column& column) { return column.is_there ? column.noise : 0.0; };
@@ -249,6 +251,12 @@ class Fitter {
     Eigen::MatrixXd jacobian(residuals_, unknowns());
     Eigen::NumericalDiff<Residuals, Eigen::Central> derived(Residuals{this}, 1e-8);
     derived.df(point, jacobian);
+    half_widths_ = widths_by_noise(jacobian);
+    if (hangs_together(off)) half_widths_ = half_widths_.cwiseMax(widths_by_leaving_out(jacobian, off));
+  }
+
+  /// Half of the intervals where all that is left over is noise of its own in each row.
+  [[nodiscard]] Eigen::VectorXd widths_by_noise(const Eigen::MatrixXd& jacobian) const {
     const Eigen::JacobiSVD<Eigen::MatrixXd> svd(jacobian, Eigen::ComputeThinV);
     const Eigen::VectorXd& sizes = svd.singularValues();
     Eigen::VectorXd inverse(sizes.size());
@@ -256,8 +264,60 @@ class Fitter {
       inverse[i] = 1.0 / std::max(sizes[i], 1e-10 * std::max(1e-300, sizes[0]));
     const Eigen::MatrixXd root = svd.matrixV() * inverse.asDiagonal();
     const boost::math::students_t student(static_cast<double>(residuals_ - unknowns()));
-    const double width = boost::math::quantile(student, 0.5 * (1.0 + confidence));
-    half_widths_ = width * root.rowwise().norm();
+    return boost::math::quantile(student, 0.5 * (1.0 + confidence)) * root.rowwise().norm();
+  }
+
+  /// Whether what is left over of a row says something of the next row's: by chance one log in a hundred
+  /// does.
+  [[nodiscard]] bool hangs_together(const Eigen::VectorXd& off) const {
+    if (!table_.has_time) return false;
+    Eigen::Index next = 0;
+    for (const Column& column : columns_) {
+      if (!column.is_there) continue;
+      Eigen::Index count = 0;
+      for (std::size_t i = 0; i < table_.rows.size(); ++i) count += counts(column, i) ? 1 : 0;
+      const auto part = off.segment(next, count);
+      next += count;
+      if (count < 3) continue;
+      const double along = part.head(count - 1).dot(part.tail(count - 1)) / part.squaredNorm();
+      if (along > 2.6 / std::sqrt(static_cast<double>(count))) return true;
+    }
+    return false;
+  }
+
+  /// The same from how the figures change when a stretch of the log is left out (the delete-a-group
+  /// jackknife, one step of it; Cameron and Miller, A practitioner's guide to cluster-robust inference,
+  /// 2015). What is left over hangs together from row to row where the motor is not quite the model: single
+  /// rows would then count for more than they say.
+  [[nodiscard]] Eigen::VectorXd widths_by_leaving_out(const Eigen::MatrixXd& jacobian,
+                                                      const Eigen::VectorXd& off) const {
+    const std::size_t stretches = std::min(most_stretches, table_.rows.size());
+    const Eigen::Index count = jacobian.cols();
+    const Eigen::MatrixXd all = jacobian.transpose() * jacobian;
+    std::vector<Eigen::MatrixXd> squares(stretches, Eigen::MatrixXd::Zero(count, count));
+    std::vector<Eigen::VectorXd> slopes(stretches, Eigen::VectorXd::Zero(count));
+    Eigen::Index next = 0;
+    for (const Column& column : columns_) {
+      if (!column.is_there) continue;
+      for (std::size_t i = 0; i < table_.rows.size(); ++i) {
+        if (!counts(column, i)) continue;
+        const std::size_t stretch = i * stretches / table_.rows.size();
+        squares[stretch].noalias() += jacobian.row(next).transpose() * jacobian.row(next);
+        slopes[stretch] += jacobian.row(next).transpose() * off[next];
+        ++next;
+      }
+    }
+    Eigen::VectorXd sums = Eigen::VectorXd::Zero(count);
+    for (std::size_t g = 0; g < stretches; ++g) {
+      Eigen::MatrixXd left = all - squares[g];
+      left.diagonal() += 1e-6 * all.diagonal();  // an instant that lies in it is told by no other
+      const Eigen::VectorXd change = left.ldlt().solve(slopes[g]);
+      sums += change.cwiseAbs2();
+    }
+    const auto groups = static_cast<double>(stretches);
+    const boost::math::students_t student(groups - 1.0);
+    return boost::math::quantile(student, 0.5 * (1.0 + confidence)) *
+           ((groups - 1.0) / groups * sums).cwiseSqrt();
   }
 
   [[nodiscard]] double uncertainty(std::size_t place) const {
@@ -299,7 +359,7 @@ class Fitter {
     std::optional<std::size_t> found;
     for (std::size_t place = 0; place < free_.size(); ++place) {
       const Figure& figure = figures()[free_[place]];
-      if (uncertainty(place) <= widest_told * std::abs(model_.*figure.field)) continue;
+      if (uncertainty(place) <= widest_free * std::abs(model_.*figure.field)) continue;
       if (!found || figure.given_up < figures()[free_[*found]].given_up) found = place;
     }
     return found;
@@ -342,8 +402,13 @@ class Fitter {
     return one;
   }
 
-  [[nodiscard]] FittedFigure told(std::size_t i, std::size_t place) const {
+  /// One that is free to the end, though it may be too wide to be told: the others then know as much less.
+  [[nodiscard]] FittedFigure found(std::size_t i, std::size_t place) const {
     FittedFigure one = shown(i);
+    if (uncertainty(place) > widest_told * std::abs(model_.*figures()[i].field)) {
+      explain(one, i);
+      return one;
+    }
     one.value = model_.*figures()[i].field - of_the_mass(figures()[i]);
     one.uncertainty = uncertainty(place);
     one.is_told = true;
