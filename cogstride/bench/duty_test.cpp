@@ -526,7 +526,8 @@ TEST(DutySweep, FindsWhereEachWayStartsAndDropsOut) {
   Rig rig = reel_rig();
   reel(rig).load.stiction = Torque(0.04, units::Nm);
   const DutySweep sweep = sweep_duty(rig, reel(rig));
-  ASSERT_EQ(sweep.curves.size(), 6u);
+  ASSERT_EQ(sweep.curves.size(), 7u);
+  EXPECT_NEAR(sweep.curves[6].start().value(), sweep.curves[0].start().value(), 1e-9) << "aligned otherwise";
   const DutyCurve& slow = sweep.curves[0];
   EXPECT_TRUE(slow.is_the_rigs);
   // By hand: stiction 0.04 N m takes 0.64 A, 1.824 V, 7.6 %, and 0.3 % less by the peak of its ripple;
@@ -542,6 +543,34 @@ TEST(DutySweep, FindsWhereEachWayStartsAndDropsOut) {
   EXPECT_NEAR(same->current, (0.016 + 2e-5 * 190.0) / 0.0625, 0.03);
   EXPECT_THROW((void)sweep_duty(testing_support::demo_rig(), testing_support::demo_rig().mechanisms[0]),
                RangeError);
+}
+
+TEST(DutySweep, OfSixGatesReadsTheDutyThatASpeedTakesEachWay) {
+  const Rig rig = testing_support::demo_rig();
+  const Mechanism& spindle = mechanism_named(rig, "spindle");
+  const DutySweep sweep = sweep_duty(rig, spindle);
+  ASSERT_EQ(sweep.curves.size(), 8u);
+  EXPECT_TRUE(sweep.is_by_speeds);
+  EXPECT_NEAR(sweep.compared_speed, 900.0, 2.0);
+  int own = 0;
+  for (const DutyCurve& curve : sweep.curves) {
+    own += curve.is_the_rigs ? 1 : 0;
+    Mechanism one = spindle;
+    auto& wiring = std::get<GateWiring>(one.wiring);
+    wiring.complementary = curve.way.starts_with("complementary");
+    wiring.switched = curve.way.find("both") != std::string::npos  ? SwitchedSide::both
+                      : curve.way.find("low") != std::string::npos ? SwitchedSide::low
+                                                                   : SwitchedSide::high;
+    const SteadyRun run = steady_run(with_commutations(one), 1800.0 * 2.0 * pi / 60.0);
+    EXPECT_NEAR(curve.up.back().duty / run.duty, 1.0, 0.03) << curve.way;
+  }
+  EXPECT_EQ(own, 1);
+  Rig blind = rig;
+  for (Mechanism& mechanism : blind.mechanisms)
+    if (mechanism.name == "spindle")
+      std::erase_if(mechanism.sensors,
+                    [](const Sensor& sensor) { return std::holds_alternative<HallSet>(sensor); });
+  EXPECT_THROW((void)sweep_duty(blind, mechanism_named(blind, "spindle")), RangeError);
 }
 
 TEST(Duty, FrictionThatDiffersFromPlaceToPlaceScattersWhereItEnds) {

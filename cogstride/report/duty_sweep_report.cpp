@@ -12,7 +12,8 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* curve_colours[] = {"#2a5c9a", "#bd5b0b", "#1f7a5c", "#8f62ab", "#6b6b6b", "#a5322a"};
+constexpr const char* curve_colours[] = {"#2a5c9a", "#bd5b0b", "#1f7a5c", "#8f62ab",
+                                         "#6b6b6b", "#a5322a", "#d9a441", "#3b3b3b"};
 
 std::string percent(const std::optional<double>& share, const char* otherwise) {
   return share ? fmt::format("{:.3g} %", 100.0 * *share) : otherwise;
@@ -27,27 +28,69 @@ Json point_json(const DutyPoint& point, const std::string& unit) {
 
 }  // namespace
 
-std::string duty_sweep_text(const DutySweep& sweep) {
+namespace {
+
+std::string point_words(const std::optional<DutyPoint>& point) {
+  return point ? fmt::format("{:.3g} %, {:.3g} A, {:.3g} W lost", 100.0 * point->duty, point->current,
+                             point->loss)
+               : "cannot";
+}
+std::string predicted_words(const DutyCurve& curve) {
+  return curve.predicted_start < 1.0 ? fmt::format("{:.3g} %", 100.0 * curve.predicted_start) : "never";
+}
+std::string way_words(const DutyCurve& curve) {
+  return curve.way + (curve.is_the_rigs ? " (the rig)" : "");
+}
+std::size_t widest_way(const DutySweep& sweep) {
+  std::size_t widest = 29;
+  for (const DutyCurve& curve : sweep.curves) widest = std::max(widest, way_words(curve).size());
+  return widest + 2;
+}
+
+std::string by_duty_text(const DutySweep& sweep) {
   std::string text = fmt::format("{}: how it answers to duty, on the simulated bench\n", sweep.mechanism);
-  const std::string same = fmt::format("for {:.4g} {}", sweep.compared_speed, sweep.unit);
-  text += fmt::format("  {:<31}{:>9}  {:>9}  {:>12}  {:>18}  {}\n", "way of switching", "predicted",
-                      "starts at", "drops out at", "at 50 %", same);
+  const std::size_t width = widest_way(sweep);
+  text += fmt::format("  {:<{}}{:>9}  {:>9}  {:>12}  {:>18}  {}\n", "way of switching", width, "predicted",
+                      "starts at", "drops out at", "at 50 %",
+                      fmt::format("for {:.4g} {}", sweep.compared_speed, sweep.unit));
   for (const DutyCurve& curve : sweep.curves) {
     const DutyPoint half = curve.at_duty(0.5);
-    const std::optional<DutyPoint> wanted = curve.at_speed(sweep.compared_speed);
-    text += fmt::format(
-        "  {:<31}{:>9}  {:>9}  {:>12}  {:>18}  {}\n", curve.way + (curve.is_the_rigs ? " (the rig)" : ""),
-        curve.predicted_start < 1.0 ? fmt::format("{:.3g} %", 100.0 * curve.predicted_start) : "never",
-        percent(curve.start(), "never"), percent(curve.drop_out(), "-"),
-        fmt::format("{:.4g} {}, {:.3g} A", half.speed, sweep.unit, half.current),
-        wanted ? fmt::format("{:.3g} %, {:.3g} A, {:.3g} W lost", 100.0 * wanted->duty, wanted->current,
-                             wanted->loss)
-               : "cannot");
+    text +=
+        fmt::format("  {:<{}}{:>9}  {:>9}  {:>12}  {:>18}  {}\n", way_words(curve), width,
+                    predicted_words(curve), percent(curve.start(), "never"), percent(curve.drop_out(), "-"),
+                    fmt::format("{:.4g} {}, {:.3g} A", half.speed, sweep.unit, half.current),
+                    point_words(curve.at_speed(sweep.compared_speed)));
   }
-  text +=
-      "  tried at each 1 % up to 40 %, then at each 5 %; predicted by its friction and load. It starts where "
-      "it turns, "
-      "not where it creeps\n";
+  return text +
+         "  tried at each 1 % up to 40 %, then at each 5 %; predicted by its friction and load. It starts "
+         "where it "
+         "turns, "
+         "not where it creeps\n";
+}
+
+std::string by_speed_text(const DutySweep& sweep) {
+  std::string text =
+      fmt::format("{}: the duty that its speeds take, on the simulated bench\n", sweep.mechanism);
+  const std::size_t width = widest_way(sweep);
+  const double top = 2.0 * sweep.compared_speed;
+  text += fmt::format("  {:<{}}{:>13}  {:<30}  {}\n", "way of switching", width, "breaks loose",
+                      fmt::format("for {:.4g} {}", sweep.compared_speed, sweep.unit),
+                      fmt::format("for {:.4g} {}", top, sweep.unit));
+  for (const DutyCurve& curve : sweep.curves)
+    text += fmt::format(
+        "  {:<{}}{:>13}  {:<30}  {}\n", way_words(curve), width, predicted_words(curve),
+        point_words(curve.at_speed(sweep.compared_speed)),
+        point_words(curve.up.empty() || curve.up.back().speed < 0.99 * top ? std::nullopt
+                                                                           : std::optional(curve.up.back())));
+  return text +
+         "  speeds held by its Hall sensors, and the duty, current and loss read; where it breaks loose is "
+         "predicted\n";
+}
+
+}  // namespace
+
+std::string duty_sweep_text(const DutySweep& sweep) {
+  std::string text = sweep.is_by_speeds ? by_speed_text(sweep) : by_duty_text(sweep);
   if (!sweep.guesses.empty()) text += fmt::format("  rests on: {}\n", guesses_words(sweep.guesses));
   return text;
 }
@@ -64,7 +107,7 @@ std::string duty_sweep_json(const DutySweep& sweep) {
     one["way"] = curve.way;
     one["is_the_rigs"] = curve.is_the_rigs;
     one["predicted_start_share"] = curve.predicted_start;
-    one["starts_at_share"] = curve.start() ? Json(*curve.start()) : Json(nullptr);
+    one["starts_at_share"] = curve.start() && !sweep.is_by_speeds ? Json(*curve.start()) : Json(nullptr);
     one["drops_out_at_share"] = curve.drop_out() ? Json(*curve.drop_out()) : Json(nullptr);
     for (const auto& [name, points] : {std::pair("up", &curve.up), std::pair("down", &curve.down)}) {
       one[name] = Json::array();
@@ -77,8 +120,11 @@ std::string duty_sweep_json(const DutySweep& sweep) {
 
 void draw_duty_sweep(const std::string& path, const DutySweep& sweep) {
   PanelFigure figure;
-  figure.title = fmt::format("{}: ways of switching its bridge; solid on the way up, dashed on the way down",
-                             sweep.mechanism);
+  figure.title =
+      sweep.is_by_speeds
+          ? fmt::format("{}: ways of switching its gates, speed by speed", sweep.mechanism)
+          : fmt::format("{}: ways of switching its bridge; solid on the way up, dashed on the way down",
+                        sweep.mechanism);
   figure.axis = "duty [%]";
   figure.panels = {{fmt::format("speed [{}]", sweep.unit), {}, true}, {"mean current [A]", {}, true}};
   std::vector<const DutyCurve*> order;  // the rig's own on top
@@ -99,7 +145,7 @@ void draw_duty_sweep(const std::string& path, const DutySweep& sweep) {
       figure.panels[0].curves.push_back(std::move(speed));
       figure.panels[1].curves.push_back(std::move(current));
     }
-    if (curve.is_the_rigs && curve.start())
+    if (curve.is_the_rigs && curve.start() && !sweep.is_by_speeds)
       figure.marks.emplace_back(100.0 * *curve.start(),
                                 fmt::format("the rig's way starts at {:.3g} %", 100.0 * *curve.start()));
   }

@@ -16,8 +16,10 @@
 
 namespace cogstride {
 
+/// A bare brushless motor with Hall sensors is held at eight speeds up to its top speed instead,
+/// complementary beside single switching, and the duty that each takes is read.
 /// @param on_curve  told of each way of switching as it ends, from any thread; may be empty
-/// @throws RangeError unless the mechanism is driven by duty
+/// @throws RangeError unless the mechanism is driven by duty or has six gates and Hall sensors
 [[nodiscard]] DutySweep sweep_duty(const Rig& rig, const Mechanism& mechanism,
                                    const std::function<void(const DutyCurve&)>& on_curve = {});
 

@@ -34,6 +34,7 @@ struct DutySweep {
   std::string mechanism{};
   std::string unit{};           ///< of speeds, rpm or mm/s
   double compared_speed = 0.0;  ///< half of what full duty gives the rig's own way
+  bool is_by_speeds = false;    ///< speeds were held and their duties read, not the other way round
   std::vector<DutyCurve> curves{};
   std::vector<std::string> guesses{};  ///< figures of the rig that it rests on, and nobody has checked
 };
