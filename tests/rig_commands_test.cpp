@@ -230,7 +230,7 @@ TEST_F(RigCommands, SweepGoesUpAndDownThroughDuty) {
   const Ran ran = cogstride_command("sweep " + rig + " feeder --duty --json --plot " + path("duty.svg"));
   EXPECT_EQ(ran.status, 0) << ran.out;
   const json sweep = json::parse(ran.out);
-  ASSERT_EQ(sweep["curves"].size(), 6u);
+  ASSERT_EQ(sweep["curves"].size(), 7u);
   EXPECT_NEAR(sweep["curves"][0]["starts_at_share"].get<double>(),
               sweep["curves"][0]["predicted_start_share"].get<double>(), 0.011);
   EXPECT_LT(sweep["curves"][0]["drops_out_at_share"].get<double>(),

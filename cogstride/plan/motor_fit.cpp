@@ -405,13 +405,11 @@ class Fitter {
   /// One that is free to the end, though it may be too wide to be told: the others then know as much less.
   [[nodiscard]] FittedFigure found(std::size_t i, std::size_t place) const {
     FittedFigure one = shown(i);
-    if (uncertainty(place) > widest_told * std::abs(model_.*figures()[i].field)) {
-      explain(one, i);
-      return one;
-    }
     one.value = model_.*figures()[i].field - of_the_mass(figures()[i]);
     one.uncertainty = uncertainty(place);
-    one.is_told = true;
+    one.is_told = one.uncertainty <= widest_told * std::abs(model_.*figures()[i].field);
+    one.is_open = !one.is_told;
+    if (one.is_open) explain(one, i);
     return one;
   }
 

@@ -30,6 +30,7 @@ struct FittedFigure {
   double uncertainty = 0.0;  ///< half of the 95 % interval, in that unit
   double was = 0.0;          ///< in the rig; 0 where it says nothing
   bool is_told = false;
+  bool is_open = false;      ///< not told, and yet not held at the rig's: `value` is where it came to
   std::string why_not{};     ///< why the table cannot tell it
   std::string would_tell{};  ///< the motion that would
 };

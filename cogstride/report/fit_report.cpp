@@ -79,8 +79,12 @@ std::string fit_text(const FitReport& report) {
   }
   for (const FittedFigure& figure : fit.figures) {
     if (figure.is_told) continue;
-    text += fmt::format("\n  {:<29} cannot be told: {}\n", figure.name,
-                        wrapped(figure.why_not + "; taken as the rig has it, " + was(figure), 48));
+    text += fmt::format(
+        "\n  {:<29} cannot be told: {}\n", figure.name,
+        wrapped(figure.why_not + (figure.is_open ? fmt::format("; left open, it came to {:.2g} +/- {:.2g} {}",
+                                                               figure.value, figure.uncertainty, figure.unit)
+                                                 : "; taken as the rig has it, " + was(figure)),
+                48));
     text += fmt::format("  {:<29} would tell: {}\n", "", wrapped(figure.would_tell, 44));
   }
   text += "\n  (half of the interval in which the true figure lies 95 times of 100)\n";

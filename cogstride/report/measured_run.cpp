@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "cogstride/files/csv_cells.hpp"
+#include "cogstride/quantity/csv_cells.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
@@ -269,15 +269,16 @@ std::string agreement_words(const MeasuredSignal& signal) {
         "none of {} readings has one to be held against: the run is over, or it is not known there",
         signal.points.size());
   const double range = signal.most_measured - signal.least_measured;
+  const auto off = [&](double by) {
+    return fmt::format("{:.3g} {} {}", std::abs(by), signal.unit, by < 0.0 ? "less" : "more");
+  };
   return fmt::format(
-      "{} readings{}, {:.3g} {} rms apart{}; on average {:.3g} {} {} than rehearsed, at the most {:.3g} {} "
-      "{} at "
-      "{:.3g} s",
+      "{} readings{}, {:.3g} {} rms apart{}; on average {} rehearsed, at the most {} at {:.3g} s",
       signal.compared, outside == 0 ? "" : fmt::format(" ({} more cannot be held against it)", outside),
       signal.rms, signal.unit,
       range > 0.0 ? fmt::format(" ({:.2g} % of what it goes through)", 100.0 * signal.rms / range) : "",
-      std::abs(signal.mean_off), signal.unit, signal.mean_off < 0.0 ? "less" : "more", std::abs(signal.most),
-      signal.unit, signal.most < 0.0 ? "less" : "more", signal.most_at);
+      std::abs(signal.mean_off) < 1e-3 * signal.rms ? "as" : off(signal.mean_off) + " than", off(signal.most),
+      signal.most_at);
 }
 
 }  // namespace cogstride

@@ -219,7 +219,7 @@ TEST(Verbs, ArmAndThrottle) {
   EXPECT_SAYS("arm fan\nthrottle fan to -30 %", "x.moves:2:17:");
   EXPECT_SAYS("arm fan\nthrottle fan to 90 %", "the highest, 80 %");
   EXPECT_SAYS("arm fan\nthrottle fan to 30 %\nfaster fan by 60 %", "x.moves:3:1:");
-  EXPECT_SAYS("arm fan\nfaster fan by 5 %", "fan does not spin here");
+  EXPECT_SAYS("arm fan\nfaster fan by 5 %", "fan has no throttle here");
   EXPECT_SAYS("arm fan\nrelease fan\nthrottle fan to 30 %", "x.moves:3:1: fan is not armed here");
   EXPECT_SAYS("arm snips", "is a hobby servo");
   EXPECT_SAYS("spin fan at 30 % for 2 s", "is behind a speed controller: it is armed, throttled");

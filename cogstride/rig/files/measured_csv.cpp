@@ -7,7 +7,7 @@
 #include <array>
 #include <cmath>
 
-#include "cogstride/files/csv_cells.hpp"
+#include "cogstride/quantity/csv_cells.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 
