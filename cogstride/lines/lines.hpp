@@ -73,6 +73,7 @@ struct CounterSetup {
   LineId line_b{};
   std::uint8_t edges = 4;  ///< of a line that count: 1, 2 or 4
   Tick filter = 0;         ///< shorter pulses are taken for disturbances
+  Tick least_between = 0;  ///< edges, either line's, that come sooner are missed: as fast as it counts
 };
 
 /// A bus on which frames follow each other by their ids, or a serial port.

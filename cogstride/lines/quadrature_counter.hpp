@@ -23,6 +23,8 @@ class QuadratureCounter {
   /// A change of one of its lines.
   void take(LineId line, bool high, Tick at) {
     settle(at);
+    if (at - taken_at_ < setup_.least_between) return;
+    taken_at_ = at;
     (line == setup_.line_a ? a_ : b_).change(high, at);
     settle(at);
   }
@@ -56,6 +58,7 @@ class QuadratureCounter {
   chip::GlitchFilter b_;
   chip::QuadratureDecoder decoder_;
   Tick counted_at_ = 0;
+  Tick taken_at_ = -never / 2;
 };
 
 }  // namespace cogstride

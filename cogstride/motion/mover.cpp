@@ -1,5 +1,7 @@
 #include "cogstride/motion/mover.hpp"
 
+#include <fmt/format.h>
+
 #include "cogstride/mechanism/mechanism.hpp"
 
 namespace cogstride {
@@ -9,7 +11,12 @@ MoverVerdict Mover::began_verdict() const {
   verdict.name = name();
   verdict.kind = parts() != nullptr ? kind_name(parts()->motor) : std::string(kind().name);
   verdict.has_moved = log_.has_begun();
-  if (parts() != nullptr) verdict.guesses = parts()->guesses;
+  if (parts() == nullptr) return verdict;
+  verdict.guesses = parts()->guesses;
+  if (parts()->follows)
+    verdict.not_looked_at.push_back(
+        fmt::format("how it follows {}: the rig says so (follows), and nothing carries it out yet",
+                    parts()->follows->leader));
   return verdict;
 }
 

@@ -30,6 +30,7 @@ BrushlessPlant::BrushlessPlant(const Mechanism& mechanism, const Setup& setup)
       constant_(brushless_of(mechanism).back_emf_constant.in(units::V_s_per_rad) /
                 (is_sine_ ? std::sqrt(3.0) : 2.0)),
       resistance_25_(0.5 * brushless_of(mechanism).resistance.base()),
+      needs_dead_(static_cast<Tick>(inverter_of(mechanism).dead_time.base() * ticks_per_second_)),
       stage_resistance_(inverter_of(mechanism).stage.resistance.base()),
       drop_(inverter_of(mechanism).stage.drop.base()),
       winding_(0.5 * brushless_of(mechanism).inductance.base(),
@@ -138,9 +139,15 @@ void BrushlessPlant::hear_board(std::size_t input, bool high) {
     state_.enabled = high == enable_active_high_;
     return;
   }
+  const bool was_on = state_.gates[input];
   state_.gates[input] = high == active_high_[input];
+  if (was_on && !state_.gates[input]) state_.off_since[input] = shaft_.now;
   const std::size_t leg = input / 2;
-  const bool both = state_.gates[2 * leg] && state_.gates[2 * leg + 1];
+  const std::size_t partner = input ^ 1U;
+  // A transistor is off some time after its gate: the dead time that the board needs.
+  const bool too_soon =
+      state_.gates[input] && !was_on && shaft_.now - state_.off_since[partner] < needs_dead_;
+  const bool both = too_soon || (state_.gates[2 * leg] && state_.gates[2 * leg + 1]);
   if (both && !locks_legs_ && state_.enabled && is_powered_ && !state_.destroyed_at) {
     state_.destroyed_at = shaft_.now;
     state_.destroyed_leg = leg;

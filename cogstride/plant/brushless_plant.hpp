@@ -70,6 +70,7 @@ class BrushlessPlant final : public ShaftPlant {
   };
   struct State {
     std::array<bool, 6> gates{};
+    std::array<Tick, 6> off_since{-never / 2, -never / 2, -never / 2, -never / 2, -never / 2, -never / 2};
     bool enabled = true;
     Three current{};
     std::array<Bootstrap, 3> bootstraps{};
@@ -114,6 +115,7 @@ class BrushlessPlant final : public ShaftPlant {
   bool is_sine_;
   double constant_;  // V s/rad, peak of a phase
   double resistance_25_;
+  Tick needs_dead_;  // of a leg's gates, from one off to the other on
   double stage_resistance_;
   double drop_;
   StarWinding winding_;

@@ -22,6 +22,7 @@ PulsePlant::PulsePlant(const Mechanism& mechanism, const Setup& setup)
       stands_(std::numeric_limits<double>::infinity()),
       step_ticks_(std::max<Tick>(1, std::llround(coarsest_step * ticks_per_second_))),
       lost_after_(std::llround(signal_lost_after * ticks_per_second_)),
+      is_deaf_(setup.bench.is_deaf),
       events_(setup.bench.events) {
   state_.input.active_high = std::get<PulseWidthWiring>(mechanism.wiring).pulse.active == ActiveLevel::high;
   if (setup.heat.thermal_resistance && setup.heat.heat_capacity) {
@@ -32,7 +33,7 @@ PulsePlant::PulsePlant(const Mechanism& mechanism, const Setup& setup)
 }
 
 void PulsePlant::hear(LineId, bool high) {
-  if (!state_.is_wired) return;
+  if (!state_.is_wired || is_deaf_) return;
   const std::optional<Tick> width = state_.input.hear(state_.now, high);
   if (!width) return;
   const double seconds = static_cast<double>(*width) / ticks_per_second_;

@@ -113,6 +113,7 @@ class PulsePlant : public Plant {
   double stands_ = 0.0;
   Tick step_ticks_;
   Tick lost_after_;
+  bool is_deaf_;
   std::vector<Event> events_;
   State state_{};
   State kept_{};

@@ -62,6 +62,7 @@ void ShaftPlant::hear(LineId line, bool high) {
   const auto input = static_cast<std::size_t>(std::find(hears_.begin(), hears_.end(), line) - hears_.begin());
   const std::size_t cuts_from = hears_.size() - setup_.cut_by.size();
   if (input < cuts_from) {
+    if (setup_.is_deaf) return;
     hear_board(input, high);
     shaft_.settled = false;
     if (shaft_.due_count > 0) shaft_.free_until = shaft_.now;
@@ -75,7 +76,7 @@ void ShaftPlant::hear(LineId line, bool high) {
 
 void ShaftPlant::hear_share(LineId line, double share) {
   const auto input = static_cast<std::size_t>(std::find(hears_.begin(), hears_.end(), line) - hears_.begin());
-  if (input >= hears_.size() - setup_.cut_by.size()) return;
+  if (input >= hears_.size() - setup_.cut_by.size() || setup_.is_deaf) return;
   hear_board_share(input, share);
   shaft_.settled = false;
 }

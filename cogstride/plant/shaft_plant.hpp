@@ -33,6 +33,7 @@ class ShaftPlant : public Plant {
     double coarsest_step = 5e-6;       ///< s, of integration
     std::vector<PlantEvent> events{};  ///< what befalls it, in the order of time
     std::vector<Level> cut_by{};  ///< lines of switches that open its supply, with the level of an open one
+    bool is_deaf = false;         ///< without a common ground: none of its lines' levels reach its board
 
     /// The same, with steps of at least `seconds`.
     [[nodiscard]] Setup with_steps_of(double seconds) const {

@@ -68,6 +68,10 @@ class ScriptParser {
 
   Script parse(const KnownPositions& known) {
     script_.statements = read_block(nullptr);
+    if (wrong_.empty() && script_.statements.empty())
+      add(1, 1,
+          "nothing is asked in it: a script says what is to be done, such as 'home traverse' or 'wait 1 s'",
+          {});
     if (wrong_.empty()) wrong_ = check_motions(script_, rig_, known).wrong;
     if (!wrong_.empty()) throw InputError(std::move(wrong_));
     return std::move(script_);

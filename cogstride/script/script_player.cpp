@@ -1,5 +1,7 @@
 #include "cogstride/script/script_player.hpp"
 
+#include "cogstride/motion/output_switch.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -191,14 +193,20 @@ double ScriptPlayer::known_seconds_done(Tick now) const {
 
 Tick ScriptPlayer::next_act() const {
   if (ended_) return never;
-  return main_->has_ended() ? 0 : main_->next_act();
+  if (!main_->has_ended()) return main_->next_act();
+  // What fades goes on to its end.
+  Tick fades_until = never;
+  for (const auto& output : cast_.outputs)
+    if (output->is_fading()) fades_until = std::min(fades_until, output->next_act());
+  return fades_until == never ? 0 : fades_until;
 }
 
 void ScriptPlayer::act(Lines& lines, std::span<const Reading>) {
   if (ended_) return;
   if (next_act() > lines.now()) return;
-  main_->act(lines);
-  if (main_->has_ended()) ended_ = true;
+  if (!main_->has_ended()) main_->act(lines);
+  const auto fades = [](const auto& output) { return output->is_fading(); };
+  if (main_->has_ended() && std::none_of(cast_.outputs.begin(), cast_.outputs.end(), fades)) ended_ = true;
 }
 
 }  // namespace cogstride

@@ -1,4 +1,5 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/board/line_levels.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -35,6 +36,39 @@ double start_position(const Mechanism& mechanism, const std::map<std::string, Ou
   return ((mechanism.limits.travel_from->base + mechanism.limits.travel_to->base) / Ratio(2)).to_double();
 }
 
+/// What a board makes of lines that never change: asleep or in reset it does nothing, and its select lines
+/// say its microsteps by its own table.
+Mechanism as_its_lines_stand(Mechanism mechanism, const SimulatedLines& lines) {
+  auto* const board = std::get_if<StepDirBoard>(&mechanism.board);
+  auto* const wiring = std::get_if<StepDirWiring>(&mechanism.wiring);
+  if (board == nullptr || wiring == nullptr) return mechanism;
+  const auto acts = [&](const DrivenLine& line) {
+    for (const LineSetup& one : lines.lines())
+      if (one.id == line_id(line)) return lines.level(one.id) == (line.active == ActiveLevel::high);
+    return false;  // nobody drives it
+  };
+  if ((wiring->sleep && acts(*wiring->sleep)) || (wiring->reset && acts(*wiring->reset))) {
+    wiring->enable.reset();
+    mechanism.common.enable = EnableUse::open;
+    board->enable_open = OpenEnable::off;
+  }
+  if (wiring->microstep_select.empty()) return mechanism;
+  std::string positions;
+  for (const DrivenLine& line : wiring->microstep_select) positions += acts(line) ? '1' : '0';
+  const auto row = board->microsteps_by_switch.find(positions);
+  if (row != board->microsteps_by_switch.end()) board->microsteps = row->second;
+  return mechanism;
+}
+
+/// Whether a board's inputs are referred to the controller's ground, or need none of it.
+bool has_ground(const Rig& rig, const Mechanism& mechanism) {
+  const auto& through = mechanism.common.through;
+  const BetweenPart* const part = through ? find_part(rig, *through) : nullptr;
+  return inputs_of(mechanism.board).isolated ||
+         (part != nullptr && part->kind == BetweenPart::Kind::isolator) ||
+         mechanism.supply.ground_joined.value_or(true);
+}
+
 ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const SimulatedBench::Options& options,
                               ExactFrequency clock, const WorldEvents& world, const Rig& actual) {
   ShaftPlant::Setup setup;
@@ -44,6 +78,7 @@ ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const SimulatedBench::
   setup.coarsest_step = options.coarsest_step.base().to_double();
   setup.events = world.of_mechanism(mechanism.name);
   setup.cut_by = switches_that_cut(actual, mechanism.supply);
+  setup.is_deaf = !has_ground(actual, mechanism);
   return setup;
 }
 
@@ -94,7 +129,15 @@ SimulatedBench::SimulatedBench(Rig rig, Options options)
             trace_event({at, "outside", to_text(event), TraceEvent::Kind::outside});
           })) {
   if (options_.actual) validate(*options_.actual);
-  for (const auto& [name, position] : options_.start_positions) (void)mechanism_named(this->rig(), name);
+  for (const auto& [name, position] : options_.start_positions) {
+    const Mechanism& one = mechanism_named(options_.actual ? *options_.actual : this->rig(), name);
+    if (!one.hard_ends ||
+        (one.hard_ends->from.base <= position.base && position.base <= one.hard_ends->to.base))
+      continue;
+    throw RangeError(fmt::format("{} cannot stand at {}: its hard ends are at {} and {}", name,
+                                 to_text(position), to_text(one.hard_ends->from),
+                                 to_text(one.hard_ends->to)));
+  }
   open_lines();
   make_twins();
   for (const auto& mover : movers()) made_signals_.push_back(twin_of(mover->id()).signals().size());
@@ -123,7 +166,8 @@ void SimulatedBench::make_twins() {
     } else if (const Mechanism* const declared = mover.parts()) {
       const auto kind = std::find_if(kinds_of_movers().begin(), kinds_of_movers().end(),
                                      [&](const KindOfMover& each) { return each.has(*declared); });
-      setup.mechanism = &mechanism_named(actual, declared->name);
+      as_wired_.push_back(as_its_lines_stand(mechanism_named(actual, declared->name), *lines_));
+      setup.mechanism = &as_wired_.back();
       setup.plant = plant_setup(*setup.mechanism, options_, rig().controller.timer_clock, world, actual);
       setup.is_averaged = is_averaged(*declared);
       add(kind->twin(mover, setup));
@@ -133,7 +177,7 @@ void SimulatedBench::make_twins() {
                          twin_of(this->mover(pair.right).id())));
     }
   }
-  if (!rig().pairs.empty() || !options_.guests.empty())
+  if (std::any_of(twins_.begin(), twins_.end(), [](const auto& twin) { return twin->wants_looks(); }))
     lines_->look_each(ticks(Time(1e-3, units::s)), [this](Tick) { look_at_twins(); });
   surroundings_ = std::make_unique<Surroundings>(world.levels, world.changes, world.supplies, world.voltages);
   lines_->attach(*surroundings_);
@@ -149,6 +193,11 @@ void SimulatedBench::open_lines() {
   SimulatedLines::Setup setup;
   setup.lines = line_setups();
   setup.counters = encoder_counters(rig(), moved());
+  const Controller& controller = (options_.actual ? *options_.actual : rig()).controller;
+  if (controller.counters && Ratio(0) < controller.counters->top_rate.base())
+    for (CounterSetup& counter : setup.counters)
+      counter.least_between = static_cast<Tick>(
+          (rig().controller.timer_clock.base() / controller.counters->top_rate.base()).to_double());
   for (const auto& output : outputs()) {
     if (const std::optional<PwmSetup> pwm = output->pwm_setup()) setup.pwm.push_back(*pwm);
   }

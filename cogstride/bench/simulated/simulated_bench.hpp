@@ -1,6 +1,7 @@
 // The simulated bench: the rig's own physics at the other end of its lines.
 #pragma once
 
+#include <deque>
 #include <map>
 #include <memory>
 #include <string>
@@ -104,6 +105,7 @@ class SimulatedBench final : public Bench {
   std::unique_ptr<SimulatedLines> lines_;
   std::unique_ptr<PacedLines> paced_;         // before them, where they are
   std::unique_ptr<CheckedLines> checked_;     // before all
+  std::deque<Mechanism> as_wired_;            // what the plants are of
   std::vector<std::unique_ptr<Twin>> twins_;  // by MechanismId
   std::unique_ptr<Surroundings> surroundings_;
   std::vector<double> samples_;

@@ -37,7 +37,9 @@ class Twin {
   virtual void sample(std::span<double>) const {}
   /// Its mover tells of a motion.
   virtual void noted(const MotionNote&) {}
-  /// Called each millisecond, with all plants advanced to it.
+  /// Whether look() is to be called.
+  [[nodiscard]] virtual bool wants_looks() const { return false; }
+  /// Called each millisecond or more often, with all plants advanced to it.
   virtual void look() {}
   /// Holds what its mover came to against what was made: completes the verdict and complains.
   /// @param seconds  of the run

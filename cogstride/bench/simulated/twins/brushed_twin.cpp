@@ -3,9 +3,11 @@
 
 #include <algorithm>
 
+#include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
 #include "cogstride/rig/figures/figure_rows.hpp"
 
@@ -21,7 +23,11 @@ class BrushedTwin final : public Twin {
   BrushedTwin(const DutyMover& mover, const TwinSetup& setup)
       : mover_(mover),
         plant_(*setup.mechanism, setup_of(setup)),
-        ticks_per_second_(setup.plant.clock.base().to_double()) {}
+        lines_(*setup.lines),
+        ticks_per_second_(setup.plant.clock.base().to_double()),
+        model_(model_of(mover.mechanism())),
+        settles_after_(0.2 +
+                       5.0 * model_.inertia * model_.resistance / (model_.torque_per_ampere * model_.emf)) {}
 
   [[nodiscard]] Plant* plant() override { return &plant_; }
   [[nodiscard]] ShaftPlant* shaft() override { return &plant_; }
@@ -42,6 +48,30 @@ class BrushedTwin final : public Twin {
     values[2] = shown_.look(plant_.at(), ticks_per_second_, plant_.net_charge(), plant_.current());
     values[3] = plant_.supply_voltage();
     values[4] = shown_rise(heat(), plant_.motor_rise());
+  }
+
+  /// Some duty that stays makes a speed that the rig's figures tell: less than half of it is not what was
+  /// asked.
+  [[nodiscard]] bool wants_looks() const override { return true; }
+  void look() override {
+    const Tick now = lines_.now();
+    const double passed = static_cast<double>(now - looked_at_) / ticks_per_second_;
+    looked_at_ = now;
+    const double duty = mover_.duty(now);
+    if (duty != 0.0) last_way_ = duty;
+    if (duty != duty_ || mover_.let_through() < 1.0 || passed <= 0.0) {
+      duty_ = duty;
+      stays_for_ = 0.0;
+      makes_.reset();
+      return;
+    }
+    stays_for_ += passed;
+    if (duty == 0.0 || stays_for_ < settles_after_) return;
+    if (!makes_) makes_ = speed_by_duty(model_, std::abs(duty));
+    const double speed = std::copysign(1.0, duty) * shaft_speed(mover_.mechanism(), plant_.speed());
+    if (speed >= 0.5 * *makes_) return;
+    slow_for_ += passed;
+    if (slow_.made_share > speed / *makes_) slow_ = {speed / *makes_, duty, *makes_};
   }
 
   void judge(MoverVerdict& verdict, Tick now, double seconds) const override {
@@ -75,6 +105,8 @@ class BrushedTwin final : public Twin {
     verdict.add("held_back_by_shunt", mover_.held_back(now), "s");
     verdict.add("driven_and_still", plant_.driven_still(), "s");
     complain(verdict);
+    complain_of_speed(verdict, now, speed);
+    complain_of_counts(verdict);
   }
 
  private:
@@ -87,6 +119,8 @@ class BrushedTwin final : public Twin {
       words += fmt::format("; its controller held it back by the shunt for {}", seconds_text(held));
     return words;
   }
+  static constexpr double longest_slow = 0.2;    // s
+  static constexpr double least_told = 0.5;      // rpm or mm/s: less is a creep
   static constexpr double longest_still = 0.2;   // s; a ramp from nothing takes some
   static constexpr double current_spare = 1.05;  // its ripple and the noise of what measures it
 
@@ -94,6 +128,53 @@ class BrushedTwin final : public Twin {
     return std::get<BrushedMotor>(mover_.mechanism().motor).heat;
   }
   [[nodiscard]] const BoardStage& stage() const { return stage_of(mover_.mechanism().board); }
+
+  /// What its encoder counted against how far it turned since it was counted first.
+  void complain_of_counts(MoverVerdict& verdict) const {
+    const auto* const encoder = sensor_of<Encoder>(mover_.mechanism());
+    const std::optional<std::int64_t> count = mover_.feedback().count();
+    if (encoder == nullptr || !count) return;
+    verdict.looked_at.push_back("its encoder's count against how far it turned");
+    const double per_base = counts_per_base(mover_.mechanism(), *encoder).to_double();
+    const double turned = per_base * (plant_.position() - began_at_);
+    const double off = static_cast<double>(*count) - turned;
+    verdict.add("counts_off", off);
+    // It is read a stride after the shaft has moved on; a count at each end is not known.
+    const double spare = 4.0 + std::abs(per_base * plant_.speed()) * 0.01 + 1e-3 * std::abs(turned);
+    if (std::abs(off) > spare)
+      verdict.complaints.push_back(
+          fmt::format("{} counted {}, and it turned {:.0f} counts: counts were missed, or its lines are "
+                      "exchanged. Look at the "
+                      "rate that the controller's counter keeps up with (controller.counters.top_rate), at "
+                      "its two lines and at "
+                      "lines_per_turn",
+                      encoder->name, *count, turned));
+  }
+
+  void complain_of_speed(MoverVerdict& verdict, Tick now, double speed) const {
+    const Mechanism& mechanism = mover_.mechanism();
+    const OutputKind kind = output_kind(mechanism.train);
+    verdict.looked_at.push_back("its speed against what its duty makes by the rig's figures");
+    // What stood is told of where it stood.
+    if (slow_for_ > longest_slow && plant_.driven_still() < longest_still) {
+      const double scale = speed_units_per_base(kind) / shaft_speed(mechanism, 1.0);
+      verdict.complaints.push_back(
+          fmt::format("for {:.2g} s it turned at {:.3g} {} or so with {:.3g} % of duty, which makes {:.3g} "
+                      "{} by the rig's "
+                      "figures: more friction or load than the rig says (load.coulomb_friction, "
+                      "load.steady_torque), or less "
+                      "supply",
+                      slow_for_, scale * slow_.made_share * slow_.makes, speed_unit(kind),
+                      100.0 * std::abs(slow_.duty), scale * slow_.makes, speed_unit(kind)));
+    }
+    verdict.looked_at.push_back("whether it stood where nothing was asked of it");
+    const bool by_its_load = speed * last_way_ < 0.0 || (last_way_ == 0.0 && speed != 0.0);
+    if (mover_.duty(now) == 0.0 && mover_.has_ended() && by_its_load && std::abs(speed) > least_told)
+      verdict.complaints.push_back(fmt::format(
+          "nothing is asked of it, and it turns at {:.3g} {}: its load turns it back. What holds it "
+          "must be a brake, or a drive that goes on (limits.slows_by, load.steady_torque)",
+          speed, speed_unit(kind)));
+  }
 
   void complain(MoverVerdict& verdict) const {
     const Mechanism& mechanism = mover_.mechanism();
@@ -124,7 +205,23 @@ class BrushedTwin final : public Twin {
 
   const DutyMover& mover_;
   BrushedPlant plant_;
+  double began_at_ = plant_.position();  // of the output
+  const SimulatedLines& lines_;
   double ticks_per_second_;
+  RotaryMotorModel model_;  // as the rig says
+  double settles_after_;    // s
+  struct Slow {
+    double made_share = 1.0;  // of what the duty makes
+    double duty = 0.0;
+    double makes = 0.0;  // rad/s
+  };
+  Slow slow_{};
+  Tick looked_at_ = 0;
+  double duty_ = 0.0;
+  double last_way_ = 0.0;
+  double stays_for_ = 0.0;  // s
+  double slow_for_ = 0.0;   // s
+  std::optional<double> makes_{};
   mutable ShownCurrent shown_{};  // as its own looks pass
 };
 

@@ -28,6 +28,7 @@ void CartTwin::sample(std::span<double> values) const {
 void CartTwin::look() {
   const double left = left_.position() * rolled_per_turn(pair_.left_wheel);
   const double right = right_.position() * rolled_per_turn(pair_.right_wheel);
+  rolled_ += 0.5 * (std::abs(left - rolled_left_) + std::abs(right - rolled_right_));
   pose_ = pose_.rolled(left - rolled_left_, right - rolled_right_, pair_.track.base());
   rolled_left_ = left;
   rolled_right_ = right;
@@ -48,8 +49,16 @@ void CartTwin::judge(MoverVerdict& verdict, Tick, double) const {
   verdict.add("stands_y", 1e3 * pose_.y, "mm");
   verdict.add("stands_heading", pose_.heading * 180.0 / pi, "deg");
   verdict.add("off", off, "mm");
-  verdict.not_looked_at.push_back(
-      "where it stands: nothing on it measures that, and the rig allows no figure");
+  verdict.looked_at.push_back("where it stands against where its counts put it");
+  const double allowed = 1.0 + 1e3 * allowed_share * rolled_;
+  if (off > allowed)
+    verdict.complaints.push_back(
+        fmt::format("it stands {:.3g} mm and {:.2g} deg from where it thinks it is, after {:.3g} m: its "
+                    "wheels or its track are "
+                    "not what the rig says (pair.{}.left_wheel, right_wheel, track; scripts tell them: "
+                    "'measure'), or counts "
+                    "were lost",
+                    off, turned_off, rolled_, verdict.name));
 }
 
 }  // namespace cogstride

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/motion/pulse_width/pulse_width_mover.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
@@ -60,11 +61,12 @@ class PulseTwin : public Twin {
   }
 
  protected:
-  PulseTwin(const PulseWidthMover& mover, std::string unit, double units_per_share, double ticks_per_second)
+  PulseTwin(const PulseWidthMover& mover, std::string unit, double units_per_share, const TwinSetup& setup)
       : mover_(mover),
+        lines_(*setup.lines),
         unit_(std::move(unit)),
         units_per_share_(units_per_share),
-        ticks_per_second_(ticks_per_second) {}
+        ticks_per_second_(setup.plant.clock.base().to_double()) {}
 
   [[nodiscard]] virtual const PulsePlant& its_plant() const = 0;
   [[nodiscard]] virtual double made() const = 0;
@@ -76,6 +78,7 @@ class PulseTwin : public Twin {
   virtual void hold_against(MoverVerdict& verdict, double asked, double made) const = 0;
 
   [[nodiscard]] const PulseWidthMover& mover() const { return mover_; }
+  [[nodiscard]] const SimulatedLines& lines() const { return lines_; }
   [[nodiscard]] const std::string& unit() const { return unit_; }
   [[nodiscard]] double units_per_share() const { return units_per_share_; }
   [[nodiscard]] double ticks_per_second() const { return ticks_per_second_; }
@@ -103,6 +106,7 @@ class PulseTwin : public Twin {
   }
 
   const PulseWidthMover& mover_;
+  const SimulatedLines& lines_;
   std::string unit_;
   double units_per_share_;
   double ticks_per_second_;
@@ -112,7 +116,7 @@ class ServoTwin final : public PulseTwin {
  public:
   ServoTwin(const PulseWidthMover& mover, const TwinSetup& setup)
       : PulseTwin(mover, std::string(display_unit(output_kind(mover.mechanism().train), 0)),
-                  whole_swing(mover.mechanism()), setup.plant.clock.base().to_double()),
+                  whole_swing(mover.mechanism()), setup),
         plant_(*setup.mechanism, setup.plant,
                setup.plant.start_position / range_of(*setup.mechanism).base.to_double()) {}
 
@@ -126,6 +130,17 @@ class ServoTwin final : public PulseTwin {
   [[nodiscard]] double made() const override { return plant_.position(); }
   static constexpr double longest_held = 0.3;  // s; a swing that meets its end a little early takes less
 
+  /// It swings by itself, and its mover goes by the time that this takes: a swing that is done should be
+  /// made.
+  void noted(const MotionNote& note) override {
+    if (note.kind != MotionNote::Kind::done) return;
+    const std::optional<double> share = mover().pulse_share(note.at);
+    if (!share) return;
+    const double off = units_per_share() * (plant_.position() - *share);
+    if (std::abs(off) <= std::abs(worst_.off)) return;
+    worst_ = {note.at, off, units_per_share() * *share};
+  }
+
   [[nodiscard]] const MotorHeat& its_heat() const override {
     return std::get<HobbyServo>(mover().mechanism().motor).heat;
   }
@@ -136,6 +151,19 @@ class ServoTwin final : public PulseTwin {
   }
   void complain(MoverVerdict& verdict) const override {
     verdict.looked_at.push_back("whether it was held fast");
+    verdict.looked_at.push_back("where it stood after each swing against where it was sent");
+    verdict.add("worst_off", worst_.off, unit());
+    if (std::abs(worst_.off) > late_share * units_per_share() && plant_.longest_stall() < longest_held)
+      verdict.complaints.push_back(fmt::format(
+          "at {:.3f} s it should have stood at {:.4g} {}, and it stood {:.3g} {} away: {}",
+          static_cast<double>(worst_.at) / ticks_per_second(), worst_.asked, unit(), std::abs(worst_.off),
+          unit(),
+          plant_.highest_current() < 1e-3 ? "it drew no current at all. Look at the wire of its pulses "
+                                            "(lines.pulse), at its supply and at its ground"
+          : plant_.pulses() == 0 ? "no pulse reached it. Look at the wire of its pulses (lines.pulse) and at "
+                                   "the ground of its supply"
+                                 : "it is slower than the rig says (motor.speed), or its pulses did not "
+                                   "all reach it"));
     if (plant_.longest_stall() < longest_held) return;
     verdict.complaints.push_back(
         fmt::format("it was held fast for {:.2g} s and drew {:.3g} A: something jams, or it is sent "
@@ -157,14 +185,20 @@ class ServoTwin final : public PulseTwin {
                       std::abs(asked - made), unit(), spare, unit()));
   }
 
+  static constexpr double late_share = 0.1;  // of the whole swing
+  struct Worst {
+    Tick at = 0;
+    double off = 0.0;
+    double asked = 0.0;
+  };
+  Worst worst_{};
   HobbyServoPlant plant_;
 };
 
 class ThrottleTwin final : public PulseTwin {
  public:
   ThrottleTwin(const PulseWidthMover& mover, const TwinSetup& setup)
-      : PulseTwin(mover, "%", 100.0, setup.plant.clock.base().to_double()),
-        plant_(*setup.mechanism, setup.plant) {}
+      : PulseTwin(mover, "%", 100.0, setup), plant_(*setup.mechanism, setup.plant) {}
 
   [[nodiscard]] Plant* plant() override { return &plant_; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override {
@@ -183,8 +217,28 @@ class ThrottleTwin final : public PulseTwin {
     return fmt::format("{}, turns at {:.1f} % of full speed",
                        asked ? fmt::format("throttle {:.4g} %", *asked) : "without pulses, not armed", made);
   }
+  [[nodiscard]] bool wants_looks() const override { return true; }
+  void look() override {
+    const Tick now = lines().now();
+    const double share = mover().pulse_share(now).value_or(0.0);
+    if (std::abs(share) > 0.01 && !plant_.obeys()) {
+      deaf_for_ += static_cast<double>(now - looked_at_) / ticks_per_second();
+      deaf_at_ = std::max(deaf_at_, std::abs(share));
+    }
+    looked_at_ = now;
+  }
   void complain(MoverVerdict& verdict) const override {
     verdict.looked_at.push_back("whether its throttle was obeyed");
+    verdict.add("not_obeyed", deaf_for_, "s");
+    if (deaf_for_ > longest_deaf && plant_.too_soon() == 0)
+      verdict.complaints.push_back(
+          fmt::format("for {:.2g} s it was given up to {:.3g} % throttle and did not obey: {}", deaf_for_,
+                      100.0 * deaf_at_,
+                      plant_.pulses() == 0
+                          ? "no pulse reached its speed controller. Look at the wire of its pulses "
+                            "(lines.pulse) and at the ground of its supply"
+                          : "its speed controller had lost its pulses or was switched off, and wants to be "
+                            "armed again. Look at the wire of its pulses (lines.pulse) and at its supply"));
     if (plant_.too_soon() > 0)
       verdict.complaints.push_back(
           fmt::format("{} pulses with throttle came before its speed controller was armed, and were not "
@@ -204,6 +258,10 @@ class ThrottleTwin final : public PulseTwin {
     verdict.not_looked_at.push_back("how fast it turned: a throttle promises no speed");
   }
 
+  static constexpr double longest_deaf = 0.2;  // s; a lost pulse or two are none
+  Tick looked_at_ = 0;
+  double deaf_for_ = 0.0;
+  double deaf_at_ = 0.0;  // share
   ThrottledPlant plant_;
 };
 

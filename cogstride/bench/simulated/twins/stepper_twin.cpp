@@ -54,6 +54,7 @@ class StepperTwin final : public Twin {
       plant_->count_losses_from_here();
       zero_found_ = true;
     }
+    hold_motion_against(note);
     const Mechanism& mechanism = mover_.mechanism();
     const bool on_a_ring =
         !mechanism.limits.travel_from && output_kind(mechanism.train) == OutputKind::rotary;
@@ -109,7 +110,22 @@ class StepperTwin final : public Twin {
                              std::abs(steps_per_base(mechanism).to_double());
     // But for what friction and load hold a rotor off its field.
     const bool stands = full_step == 0.0 || off <= full_step;
-    if (!stands && (missed > 0 || !plant_->slips().empty())) return;  // said already
+    verdict.looked_at.push_back("where it stood after each motion against where its steps led");
+    const double scaled = scale * worst_.off;
+    verdict.add("worst_off", scaled, unit);
+    const bool was_off = full_step != 0.0 && std::abs(scaled) > 2.0 * full_step;
+    const bool is_clear = was_off && is_some_times(worst_);
+    if ((!stands || was_off) && !is_clear && (missed > 0 || !plant_->slips().empty()))
+      return;  // said already
+    if (was_off) {
+      // A way that is some times what was asked explains what else went wrong.
+      verdict.complaints.insert(
+          verdict.complaints.begin(),
+          fmt::format("at {:.3f} s it was to stand at {:.4g} {}, and it stood {:.4g} {} away: {}",
+                      seconds(worst_.at), scale * worst_.asked, unit, std::abs(scaled), unit,
+                      cause_words(worst_)));
+      return;
+    }
     if (!stands)
       verdict.complaints.push_back(fmt::format(
           "it stands {:.4g} {} from where its steps lead: the rotor did not follow its field. Look at the "
@@ -119,6 +135,82 @@ class StepperTwin final : public Twin {
   }
 
  private:
+  /// One motion: what was asked of it and what came, from where each began. m or turns.
+  struct Way {
+    Tick at = 0;
+    double asked = 0.0;
+    double off = 0.0;
+    double asked_way = 0.0;
+    double made_way = 0.0;
+  };
+
+  void hold_motion_against(const MotionNote& note) {
+    const auto asked = mover_.position(note.at);
+    if (!asked) return;
+    const double made = plant_->position() - whole_turns_;
+    if (note.kind == MotionNote::Kind::began) {
+      began_asked_ = asked->base.to_double();
+      began_made_ = made;
+      return;
+    }
+    if (note.kind != MotionNote::Kind::done) return;
+    const Way way{note.at, asked->base.to_double(), made - asked->base.to_double(),
+                  asked->base.to_double() - began_asked_.value_or(asked->base.to_double()),
+                  made - began_made_};
+    if (std::abs(way.off) > std::abs(worst_.off)) worst_ = way;
+  }
+
+  static double times(const Way& way) { return way.asked_way == 0.0 ? 0.0 : way.made_way / way.asked_way; }
+  /// Whether what came is what was asked by a power of two, or mirrored, or both.
+  [[nodiscard]] bool is_some_times(const Way& way) const {
+    const double octaves = std::log2(std::max(1e-9, std::abs(times(way))));
+    return std::abs(octaves - std::round(octaves)) < 0.05 && std::abs(octaves) < 8.5 &&
+           !(times(way) > 0.0 && std::round(octaves) == 0.0);
+  }
+
+  /// What makes a way that is some times what was asked.
+  [[nodiscard]] std::string cause_words(const Way& way) const {
+    const bool two_pulse = mover_.mechanism().is_movable_stepper() && !is_switched() &&
+                           mover_.mechanism().step_dir().form == StepDirBoard::Form::two_pulse;
+    const double by = times(way);
+    if (std::abs(by) < 0.02) return fmt::format("it did not move. Look at {}", what_holds_it());
+    std::string words;
+    if (by < 0.0)
+      words = is_switched()
+                  ? "it went the other way: the coil leads of its lines are in turned order (lines.a_plus "
+                    "and the next three)"
+              : two_pulse ? "it went the other way: its two pulse lines are exchanged (lines.step, lines.dir)"
+                          : "it went the other way: DIR is taken the other way round (lines.dir.active), or "
+                            "two leads of one coil are exchanged";
+    if (is_some_times(way) && std::abs(std::abs(by) - 1.0) > 0.25)
+      words += fmt::format(
+          "{}it went {:.4g} times as far: its board makes other microsteps than the rig says "
+          "(board.microsteps, its switches or select lines)",
+          words.empty() ? "" : "; and ", std::abs(by));
+    if (!words.empty()) return words;
+    return is_switched()
+               ? "the rotor did not follow its field. Look at the order of the coil lines (lines.a_plus and "
+                 "the next three, board.terminals), at the speed and at the load"
+               : "its rotor did not follow its steps. Look at the speed, the ramp and the load, at its hard "
+                 "ends, and at what its board counts as a step (board.microsteps)";
+  }
+
+  /// What can keep a board from moving its motor: what this one has of it.
+  [[nodiscard]] std::string what_holds_it() const {
+    const Mechanism& mechanism = mover_.mechanism();
+    std::string words = "its supply, and the ground between it and the controller";
+    if (const auto* const wiring = std::get_if<StepDirWiring>(&mechanism.wiring)) {
+      if (wiring->enable || mechanism.common.enable == EnableUse::open)
+        words += ", ENABLE (lines.enable.active, board.enable_active)";
+      if (wiring->sleep) words += ", SLEEP (lines.sleep)";
+      if (wiring->reset) words += ", RESET (lines.reset)";
+      words += ", the wire of STEP (lines.step)";
+    } else {
+      words += ", the four coil lines";
+    }
+    return words + ", and whether its shaft is held";
+  }
+
   [[nodiscard]] bool is_switched() const {
     return std::holds_alternative<CoilWiring>(mover_.mechanism().wiring);
   }
@@ -134,10 +226,17 @@ class StepperTwin final : public Twin {
     const auto complain = [&](std::string words) { verdict.complaints.push_back(std::move(words)); };
     const auto* const board = std::get_if<StepDirBoard>(&mover_.mechanism().board);
     if (counts.missed_off > 0 && counts.missed_off == counts.pulses) {
-      complain(fmt::format(
-          "nothing moved: ENABLE had the level that switches the board off whenever a pulse came; the board "
-          "wants it {}. Look at lines.enable.active and board.enable_active",
-          board != nullptr && board->enable_active == ActiveLevel::low ? "low" : "high"));
+      const auto* const wiring = std::get_if<StepDirWiring>(&mover_.mechanism().wiring);
+      const bool sleeps = wiring != nullptr && (wiring->sleep || wiring->reset);
+      if (wiring == nullptr || !wiring->enable || sleeps)
+        complain(fmt::format("nothing moved: the board was off whenever a pulse came. Look at {}",
+                             what_holds_it()));
+      else
+        complain(
+            fmt::format("nothing moved: ENABLE had the level that switches the board off whenever a pulse "
+                        "came; the board "
+                        "wants it {}. Look at lines.enable.active and board.enable_active",
+                        board != nullptr && board->enable_active == ActiveLevel::low ? "low" : "high"));
     } else if (counts.missed_off > 0) {
       complain(fmt::format("{} pulses came while the board was switched off. Look at when ENABLE changes",
                            counts.missed_off));
@@ -198,6 +297,9 @@ class StepperTwin final : public Twin {
   std::unique_ptr<SteppedPlant> plant_;
   double ticks_per_second_;
   bool zero_found_ = false;
+  std::optional<double> began_asked_{};
+  double began_made_ = 0.0;
+  Way worst_{};
   double whole_turns_ = 0.0;  // that a ring had been turned on when its zero was found
 };
 

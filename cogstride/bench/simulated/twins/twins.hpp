@@ -74,6 +74,7 @@ class CartTwin final : public Twin {
 
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(std::span<double> values) const override;
+  [[nodiscard]] bool wants_looks() const override { return true; }
   void look() override;
   void judge(MoverVerdict& verdict, Tick now, double seconds) const override;
 
@@ -84,6 +85,8 @@ class CartTwin final : public Twin {
   ShaftPlant& right_;
   double rolled_left_ = 0.0;  // m
   double rolled_right_ = 0.0;
+  double rolled_ = 0.0;  // m, of its middle, either way
+  static constexpr double allowed_share = 1e-3;
   CartPose pose_{};
 };
 

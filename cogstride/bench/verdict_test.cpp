@@ -1,0 +1,210 @@
+// Runs that come to something else than was asked: none of them is "all as asked", and each says what is
+// wrong.
+#include "cogstride/trace/verdict.hpp"
+
+#include <gtest/gtest.h>
+
+#include <functional>
+
+#include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
+#include "cogstride/script/script_player.hpp"
+#include "support/demo_rig.hpp"
+#include "support/inside.hpp"
+
+namespace cogstride::verdict_test {
+namespace {
+
+using namespace literals;
+using testing_support::demo_rig;
+using Change = std::function<void(Mechanism&)>;
+
+Mechanism& named(Rig& rig, const std::string& name) {
+  for (Mechanism& mechanism : rig.mechanisms)
+    if (mechanism.name == name) return mechanism;
+  throw Error(name);
+}
+
+/// The demo's rig, and what is really there.
+struct Pair {
+  Rig rig = demo_rig();
+  Rig actual = demo_rig();
+  std::vector<OutsideEvent> events{};
+  std::map<std::string, OutputPosition> start{};
+
+  /// Plays a script to its end, and a little longer.
+  [[nodiscard]] Verdict play(const std::string& text) const {
+    const Script script = parse_script(text, "x.moves", rig);
+    SimulatedBench bench(rig, {.start_positions = start, .actual = actual, .events = events});
+    bool stopped = false;
+    bench.on_fault([&](const std::string&) { stopped = true; });
+    ScriptPlayer player(script, rig, bench.cast());
+    bench.run(player, [&] { return player.has_ended() || stopped; });
+    bench.serve(0.3_s);
+    return bench.verdict();
+  }
+};
+
+/// All that is complained of a mechanism, in one text.
+std::string complaints(const Verdict& verdict, const std::string& name) {
+  std::string all;
+  for (const std::string& one : verdict.of(name).complaints) all += one + "\n";
+  return all;
+}
+
+#define EXPECT_COMPLAINT(verdict, name, words) \
+  EXPECT_NE(complaints(verdict, name).find(words), std::string::npos) << complaints(verdict, name)
+
+TEST(Verdict, OfASoundRunHasNoComplaint) {
+  const Verdict verdict = Pair{}.play(
+      "home traverse\nhome creel\narm fan\nmove traverse to 20 mm\nmove traverse to 0 mm\nturn creel to 90 "
+      "deg\n"
+      "swing snips to 40 deg\nthrottle fan to 40 % for 1 s\nspin feeder at 40 % for 1 s\n"
+      "spin spindle at 600 rpm for 1 s\n");
+  EXPECT_TRUE(verdict.is_sound());
+  for (const MoverVerdict& mover : verdict.movers)
+    EXPECT_EQ(complaints(verdict, mover.name), "") << mover.name;
+}
+
+TEST(Verdict, ASpeedControllerWithoutItsSignalDidNotObey) {
+  Pair pair;
+  pair.events = {{0_s, "fan.signal", false}};
+  EXPECT_COMPLAINT(pair.play("arm fan\nthrottle fan to 60 % for 2 s\n"), "fan",
+                   "no pulse reached its speed controller");
+  pair.events = {{4_s, "fan.signal", false}};
+  EXPECT_COMPLAINT(pair.play("arm fan\nthrottle fan to 60 % for 4 s\n"), "fan", "had lost its pulses");
+}
+
+TEST(Verdict, AServoThatNeverMovedIsNotWhereItWasSentThoughItEndsThere) {
+  Pair pair;
+  pair.events = {{0_s, "snips.signal", false}};
+  EXPECT_COMPLAINT(pair.play("swing snips to 70 deg\nswing snips to 0 deg\n"), "snips",
+                   "it should have stood at 70 deg, and it stood 70 deg away");
+}
+
+TEST(Verdict, ABrushedMotorThatCrawlsIsHeldAgainstItsDuty) {
+  Pair pair;
+  named(pair.actual, "feeder").load.coulomb_friction = named(pair.actual, "feeder").load.stiction = 0.15_Nm;
+  EXPECT_COMPLAINT(pair.play("spin feeder at 60 % for 3 s\n"), "feeder",
+                   "which makes 372 rpm by the rig's figures");
+}
+
+TEST(Verdict, ALoadThatTurnsItBackIsSeen) {
+  Pair pair;
+  Mechanism& feeder = named(pair.actual, "feeder");
+  feeder.load.slackens = false;
+  feeder.load.steady_torque = 0.2_Nm;
+  EXPECT_COMPLAINT(pair.play("spin feeder at 40 % for 0.1 s\nwait 2 s\n"), "feeder",
+                   "its load turns it back");
+}
+
+/// The traverse alone on a board of its own lines, moved out and back without a switch.
+Pair traverse(const Change& really) {
+  Pair pair;
+  for (Rig* const rig : {&pair.rig, &pair.actual}) {
+    Mechanism& it = named(*rig, "traverse");
+    it.homing.reset();
+    it.hard_ends.reset();
+    it.sensors.clear();
+    StepDirWiring& wiring = it.step_dir_lines();
+    wiring.sleep = DrivenLine{60, ActiveLevel::low, {}};
+    wiring.microstep_select = {{61, ActiveLevel::high, {}}, {62, ActiveLevel::high, {}}};
+    it.step_dir().microstep_switches.reset();
+    it.step_dir().microsteps_by_switch = {{"00", 1}, {"10", 8}, {"01", 4}, {"11", 16}};
+    it.limits.travel_from.reset();
+    it.limits.travel_to.reset();
+  }
+  really(named(pair.actual, "traverse"));
+  return pair;
+}
+
+const std::string out_and_back =
+    "with traverse at 5 mm/s and 100 mm/s2\n  move traverse by 10 mm\n  move traverse by -10 mm\nend\n";
+
+TEST(Verdict, DirTakenTheOtherWayRoundIsSeenWhereTheScriptEndsWhereItBegan) {
+  EXPECT_TRUE(traverse([](Mechanism&) {}).play(out_and_back).is_sound());
+  const Pair pair = traverse([](Mechanism& m) { m.step_dir_lines().dir.active = ActiveLevel::low; });
+  EXPECT_COMPLAINT(pair.play(out_and_back), "traverse", "DIR is taken the other way round");
+}
+
+TEST(Verdict, SelectLinesThatSetAnotherResolutionAreHeardByTheBoard) {
+  const Pair pair = traverse([](Mechanism& m) {
+    const std::int64_t own = m.step_dir().microsteps;
+    for (auto& [positions, microsteps] : m.step_dir().microsteps_by_switch)
+      if (microsteps == own) microsteps = own / 2;
+  });
+  EXPECT_COMPLAINT(pair.play(out_and_back), "traverse", "it went 2 times as far");
+}
+
+TEST(Verdict, ABoardThatSleepsMovesNothing) {
+  const Pair pair = traverse([](Mechanism& m) { m.step_dir_lines().sleep->active = ActiveLevel::high; });
+  EXPECT_COMPLAINT(pair.play(out_and_back), "traverse", "SLEEP (lines.sleep)");
+}
+
+TEST(Verdict, WithoutACommonGroundNothingIsHeard) {
+  Pair pair = traverse([](Mechanism& m) {
+    m.supply.ground_joined = false;
+    m.step_dir().inputs.isolated = false;
+  });
+  named(pair.actual, "snips").supply.ground_joined = false;
+  named(pair.actual, "feeder").supply.ground_joined = false;
+  named(pair.actual, "feeder").board = [&] {
+    HBridge board = std::get<HBridge>(named(pair.actual, "feeder").board);
+    board.inputs.isolated = false;
+    return board;
+  }();
+  const Verdict verdict = pair.play(out_and_back + "swing snips to 70 deg\nspin feeder at 40 % for 0.1 s\n");
+  EXPECT_COMPLAINT(verdict, "traverse", "the ground between it and the controller");
+  EXPECT_COMPLAINT(verdict, "snips", "ground");
+  EXPECT_FALSE(verdict.is_sound());
+}
+
+TEST(Verdict, GatesWithLessDeadTimeThanTheBoardNeedsDestroyIt) {
+  Pair pair;
+  for (Rig* const rig : {&pair.rig, &pair.actual}) {
+    auto& wiring = std::get<GateWiring>(named(*rig, "spindle").wiring);
+    wiring.complementary = true;
+    wiring.dead_time = Time(1.0, units::us);
+  }
+  auto& board = std::get<SixGateInverter>(named(pair.actual, "spindle").board);
+  board.dead_time = Time(1.0, units::us);
+  board.locks_legs = false;
+  EXPECT_TRUE(pair.play("spin spindle at 600 rpm for 0.3 s\n").of("spindle").is_sound());
+  board.dead_time = Time(1.5, units::us);
+  EXPECT_COMPLAINT(pair.play("spin spindle at 600 rpm for 0.3 s\n"), "spindle",
+                   "its two transistors are no more");
+}
+
+TEST(Verdict, AnEncoderThatIsFasterThanItsCounterLosesCounts) {
+  Pair pair;
+  pair.actual.controller.counters->top_rate = 1_kHz;
+  const Verdict verdict = pair.play("spin feeder at 60 % for 1 s\n");
+  EXPECT_COMPLAINT(verdict, "feeder", "controller.counters.top_rate");
+}
+
+TEST(Verdict, AStartBeyondAHardEndIsRefused) {
+  Rig rig = demo_rig();
+  EXPECT_THROW(SimulatedBench(rig, {.start_positions = {{"traverse", OutputPosition(-60_mm)}}}), RangeError);
+}
+
+TEST(Verdict, AFadeGoesOnToItsEndAndAnEmptyScriptIsNone) {
+  Pair pair;
+  for (Rig* const rig : {&pair.rig, &pair.actual}) {
+    rig->outputs.front().timer = "duty";
+    rig->outputs.front().pwm_frequency = 1_kHz;
+  }
+  EXPECT_GT(pair.play("fade lamp to 80 % in 2 s\n").seconds, 2.2);
+  EXPECT_THROW((void)parse_script("# nothing\n", "x.moves", pair.rig), InputError);
+}
+
+TEST(Verdict, SaysThatNothingFollowsYet) {
+  const Verdict verdict = Pair{}.play("home traverse\n");
+  bool said = false;
+  for (const std::string& words : verdict.of("traverse").not_looked_at)
+    said = said || words.find("how it follows spindle") != std::string::npos;
+  EXPECT_TRUE(said);
+}
+
+}  // namespace
+}  // namespace cogstride::verdict_test
