@@ -158,13 +158,23 @@ TEST(QuantityText, TakesAnyBytesWithoutHarm) {
   EXPECT_GT(values, 100);
 }
 
+TEST(QuantityText, KnowsTheUnitsThatMotorsAndScrewsAreSoldIn) {
+  EXPECT_NEAR(parse_quantity<Torque>("4.5 kg cm").base(), 4.5 * 9.80665 * 0.01, 1e-12);
+  EXPECT_NEAR(parse_quantity<Torque>("60 N cm").base(), 0.6, 1e-12);
+  EXPECT_EQ(parse_quantity<ExactLength>("0.5 in"), ExactLength(Ratio(127, 10), units::mm));
+  EXPECT_EQ(parse_quantity<ExactAngularAcceleration>("60 rpm/s"),
+            ExactAngularAcceleration(360, units::deg_per_s2));
+}
+
 TEST(QuantityText, SaysWhatIsWrongAndWhatWouldDo) {
+  EXPECT_EQ(message_of([] { (void)parse_quantity<Length>("12,5 mm"); }),
+            "'12,5 mm' has a comma: write a point, 12.5 mm");
   EXPECT_EQ(message_of([] { (void)parse_quantity<Length>("85"); }),
             "'85' has no unit: write one, as in 85 mm or 1.6 A");
   EXPECT_EQ(message_of([] { (void)parse_quantity<Length>("85 mn"); }),
             "unit 'mn' is not known; did you mean mm?");
   EXPECT_EQ(message_of([] { (void)parse_quantity<Speed>("85 mm"); }),
-            "'85 mm' is not a speed such as 40 mm/s (units: mm/s, m/s, mm/min)");
+            "'85 mm' is not a speed such as 40 mm/s (units: mm/s, m/s, mm/min, in/s)");
   EXPECT_EQ(message_of([] { (void)parse_quantity<Length>("fast"); }),
             "'fast' is not an amount: write a number and a unit, as in 85 mm");
   EXPECT_THROW((void)parse_quantity<ExactAngle>("1 rad"), RangeError);

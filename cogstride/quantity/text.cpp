@@ -31,6 +31,7 @@ namespace d = dimensions;
 constexpr std::array unit_table = {
     named<d::Length>("mm", milli),
     named<d::Length>("m", 1),
+    named<d::Length>("in", {254, 10'000}),
     named<d::Length>("cm", {1, 100}),
     named<d::Length>("um", micro),
     named<d::Angle>("deg", {1, 360}),
@@ -46,7 +47,9 @@ constexpr std::array unit_table = {
     named<d::Speed>("mm/s", milli),
     named<d::Speed>("m/s", 1),
     named<d::Speed>("mm/min", {1, 60'000}),
+    named<d::Speed>("in/s", {254, 10'000}),
     named<d::Acceleration>("mm/s2", milli),
+    named<d::Acceleration>("in/s2", {254, 10'000}),
     named<d::Acceleration>("m/s2", 1),
     named<d::Jerk>("mm/s3", milli),
     named<d::Jerk>("m/s3", 1),
@@ -56,6 +59,7 @@ constexpr std::array unit_table = {
     named<d::AngularSpeed>("turns/s", 1),
     named<d::AngularSpeed>("rad/s", {1, 2}, -1),
     named<d::AngularAcceleration>("deg/s2", {1, 360}),
+    named<d::AngularAcceleration>("rpm/s", {1, 60}),
     named<d::AngularAcceleration>("turn/s2", 1),
     named<d::AngularAcceleration>("rad/s2", {1, 2}, -1),
     named<d::AngularJerk>("deg/s3", {1, 360}),
@@ -81,6 +85,8 @@ constexpr std::array unit_table = {
     named<d::Force>("N", 1),
     named<d::Torque>("N m", 1),
     named<d::Torque>("mN m", milli),
+    named<d::Torque>("N cm", {1, 100}),
+    named<d::Torque>("kg cm", {980'665, 10'000'000}),  // of weight, at 9.80665 m/s2: as motors are sold
     named<d::Inertia>("kg m2", 1),
     named<d::Inertia>("g cm2", {1, 10'000'000}),
     named<d::Power>("W", 1),
@@ -313,7 +319,13 @@ ParsedQuantity parse_wanted(std::string_view text, const std::optional<Dimension
     throw TextError(start,
                     fmt::format("'{}' is not an amount: write a number and a unit, as in 85 mm", text));
   const std::string_view number = text.substr(start, length);
-  const NamedUnit& unit = unit_at(text, skip_blanks(text, start + length), wanted);
+  const std::size_t after = start + length;
+  if (after + 1 < text.size() && text[after] == ',' && text[after + 1] >= '0' && text[after + 1] <= '9') {
+    std::string pointed(text.substr(start));
+    pointed[length] = '.';
+    throw TextError(after, fmt::format("'{}' has a comma: write a point, {}", text, pointed));
+  }
+  const NamedUnit& unit = unit_at(text, skip_blanks(text, after), wanted);
   ParsedQuantity parsed;
   parsed.powers = unit.powers;
   try {

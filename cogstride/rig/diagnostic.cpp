@@ -6,6 +6,7 @@
 #include <array>
 #include <cerrno>
 #include <cstring>
+#include <filesystem>
 #include <fstream>
 #include <tuple>
 
@@ -55,6 +56,9 @@ void add_or_end(std::vector<Diagnostic>& diagnostics, Diagnostic diagnostic) {
 }
 
 std::string read_text_file(const std::string& path, std::size_t most) {
+  std::error_code none;
+  if (std::filesystem::is_directory(path, none))
+    throw Error(fmt::format("{}: is a folder; name a file in it", path));
   std::ifstream file(path, std::ios::binary);
   if (!file) throw Error(fmt::format("{}: cannot be opened: {}", path, std::strerror(errno)));
   std::string text;
@@ -65,6 +69,9 @@ std::string read_text_file(const std::string& path, std::size_t most) {
       throw Error(fmt::format("{}: is longer than {} MB, the most that is read", path, most >> 20U));
   }
   if (file.bad()) throw Error(fmt::format("{}: cannot be read", path));
+  // The mark that some editors put before a text says nothing.
+  constexpr std::string_view byte_order_mark = "\xef\xbb\xbf";
+  if (text.starts_with(byte_order_mark)) text.erase(0, byte_order_mark.size());
   return text;
 }
 
