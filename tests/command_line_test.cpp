@@ -51,6 +51,41 @@ class CommandLine : public testing::Test {
   fs::path folder;
 };
 
+TEST_F(CommandLine, GuessesCommandsAndOptionsThatWereMeant) {
+  EXPECT_NE(cogstride("rehears x").out.find("'rehears' is no command; did you mean rehearse?"),
+            std::string::npos);
+  EXPECT_NE(cogstride("").out.find("say which command: inspect, "), std::string::npos);
+  const Ran option = cogstride("rehearse " + demo_rig + " " + demo_script + " --sed 3");
+  EXPECT_EQ(option.status, 2);
+  EXPECT_NE(option.out.find("rehearse: '--sed' is no option of it; did you mean --seed?"), std::string::npos);
+  EXPECT_NE(cogstride("rehearse " + demo_rig).out.find("SCRIPT is required"), std::string::npos);
+}
+
+TEST_F(CommandLine, TellsErrorsAsJsonToPrograms) {
+  const std::string rig = write("wrong.rig.toml", "name = 3\n");
+  const Ran ran = cogstride("inspect " + rig + " --json");
+  EXPECT_EQ(ran.status, 2);
+  // The words on standard error come after it.
+  const json error = json::parse(ran.out.substr(0, ran.out.find("\n}\n") + 2))["error"];
+  ASSERT_GE(error["places"].size(), 1u);
+  EXPECT_EQ(error["places"][0]["file"], rig);
+  EXPECT_EQ(error["places"][0]["line"], 1);
+  EXPECT_EQ(error["places"][0]["column"], 8);
+  EXPECT_NE(error["message"].get<std::string>().find(error["places"][0]["message"].get<std::string>()),
+            std::string::npos);
+}
+
+TEST_F(CommandLine, RefusesAWaveformOfAnotherEndingAndAFolderForAScript) {
+  const std::string words = "rehearse " + demo_rig + " " + demo_script;
+  const Ran waves = cogstride(words + " --waves " + path("x.csv"));
+  EXPECT_EQ(waves.status, 2);
+  EXPECT_NE(waves.out.find("its name ends in .vcd"), std::string::npos) << waves.out;
+  EXPECT_FALSE(fs::exists(path("x.csv")));
+  const Ran folder = cogstride("rehearse " + demo_rig + " " + path(""));
+  EXPECT_EQ(folder.status, 2);
+  EXPECT_NE(folder.out.find("is a folder; name a file in it"), std::string::npos) << folder.out;
+}
+
 TEST_F(CommandLine, InspectsTheDemoRig) {
   const Ran ran = cogstride("inspect " + demo_rig);
   EXPECT_EQ(ran.status, 0);

@@ -125,6 +125,21 @@ void put_events(Json& json, const EventLog& log) {
 
 }  // namespace
 
+std::string error_json(const std::exception& error) {
+  Json json;
+  json["error"]["message"] = error.what();
+  json["error"]["places"] = Json::array();
+  if (const auto* const input = dynamic_cast<const InputError*>(&error))
+    for (const Diagnostic& one : input->diagnostics())
+      json["error"]["places"].push_back({{"file", one.place.file},
+                                         {"line", one.place.line},
+                                         {"column", one.place.column},
+                                         {"message", one.message},
+                                         {"code", one.code}});
+  // A file may hold any bytes.
+  return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
 std::string inspect_json(const Rig& rig, const Inspection& inspection, const std::string& file,
                          const std::string& only) {
   Json json;

@@ -1,6 +1,7 @@
 // What the command says: the same figures as text for people and as JSON for programs.
 #pragma once
 
+#include <exception>
 #include <optional>
 #include <string>
 #include <vector>
@@ -25,6 +26,9 @@ struct RehearsalReport {
   std::string measured_file{};       ///< a table that was laid over it; empty: none
   std::vector<MeasuredSignal> measured{};
 };
+
+/// Why a command did nothing, for programs: {"error": {"message": ..., "places": [{"file": ...}]}}.
+[[nodiscard]] std::string error_json(const std::exception& error);
 
 /// @param only  name of a mechanism: the page is about it alone; findings are those of `inspection`
 [[nodiscard]] std::string inspect_text(const Rig& rig, const Inspection& inspection, const std::string& file,

@@ -1,7 +1,13 @@
 // The command line itself. CLI11 takes seconds to compile: only this file includes it.
 #include <CLI/CLI.hpp>
 
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include "cogstride/quantity/text.hpp"
 #include "commands.hpp"
+
+using namespace cogstride;
 
 namespace {
 
@@ -314,6 +320,38 @@ void add_demo(CLI::App& app, DemoOptions& options) {
 
 }  // namespace
 
+namespace {
+
+/// What is wrong with a call, and the word that was probably meant.
+std::string wrong_call(const CLI::App& app, const CLI::ParseError& error, int count, char** words) {
+  std::vector<std::string> commands;
+  for (const CLI::App* const command : app.get_subcommands({})) commands.push_back(command->get_name());
+  const std::vector<CLI::App*> chosen = app.get_subcommands();
+  if (chosen.empty()) {
+    const std::string first = count > 1 ? words[1] : "";
+    if (first.empty()) return fmt::format("say which command: {}", fmt::join(commands, ", "));
+    const std::string near = nearest_word(first, commands);
+    return fmt::format("'{}' is no command; {}", first,
+                       near.empty() ? fmt::format("there are {}", fmt::join(commands, ", "))
+                                    : fmt::format("did you mean {}?", near));
+  }
+  const std::string& command = chosen.front()->get_name();
+  std::vector<std::string> options;
+  for (const CLI::Option* const option : chosen.front()->get_options())
+    for (const std::string& name : option->get_lnames()) options.push_back("--" + name);
+  for (const std::string& word : chosen.front()->remaining()) {
+    if (!word.starts_with("-")) continue;
+    const std::string given = word.substr(0, word.find('='));
+    const std::string near = nearest_word(given, options);
+    return fmt::format("{}: '{}' is no option of it; {}", command, given,
+                       near.empty() ? fmt::format("it has {}", fmt::join(options, ", "))
+                                    : fmt::format("did you mean {}?", near));
+  }
+  return fmt::format("{}: {}\n`cogstride {} --help` shows what it takes", command, error.what(), command);
+}
+
+}  // namespace
+
 ExitStatus run_command_line(int count, char** words) {
   CLI::App app(
       "Cog Stride plans, rehearses and checks the motion of mechanisms driven by motors.\n"
@@ -358,7 +396,11 @@ ExitStatus run_command_line(int count, char** words) {
   try {
     app.parse(count, words);
   } catch (const CLI::ParseError& error) {
-    return app.exit(error) == 0 ? ExitStatus::done : ExitStatus::call_or_file_is_wrong;
+    if (error.get_exit_code() == 0) {  // help or version was asked for
+      app.exit(error);
+      return ExitStatus::done;
+    }
+    throw Error(wrong_call(app, error, count, words));
   }
   if (app.got_subcommand("inspect")) return run_inspect(inspect);
   if (app.got_subcommand("lines")) return run_lines(lines);

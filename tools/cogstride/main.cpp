@@ -1,11 +1,13 @@
 #include <fcntl.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
 #include <exception>
 
+#include "cogstride/report/reports.hpp"
 #include "commands.hpp"
 
 namespace {
@@ -32,9 +34,13 @@ int with_output_checked(int status) {
 
 int main(int count, char** words) {
   hold_standard_descriptors();
+  const bool as_json = std::any_of(words, words + count, [](const char* word) {
+    return word != nullptr && std::strcmp(word, "--json") == 0;
+  });
   try {
     return with_output_checked(run_command_line(count, words));
   } catch (const std::exception& error) {
+    if (as_json) std::fputs(cogstride::error_json(error).c_str(), stdout);
     const bool is_told = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
     std::fprintf(stderr, "%s%s\n", is_told ? "" : "standard output cannot be written: ", error.what());
     return is_told ? ExitStatus::call_or_file_is_wrong : ExitStatus::something_is_wrong;

@@ -5,10 +5,20 @@
 #include <algorithm>
 #include <filesystem>
 #include <set>
+#include <tuple>
 
 #include "cogstride/files/output_file.hpp"
 
 using namespace cogstride;
+
+namespace {
+/// What is written through and not into: /dev/stdout, a pipe.
+bool is_device(const std::string& name) {
+  std::error_code none;
+  const auto type = std::filesystem::status(name, none).type();
+  return type == std::filesystem::file_type::character || type == std::filesystem::file_type::fifo;
+}
+}  // namespace
 
 void check_output_names(const OutputOptions& options, const std::vector<std::string>& read) {
   std::set<std::string> names;
@@ -27,6 +37,10 @@ void check_output_names(const OutputOptions& options, const std::vector<std::str
           fmt::format("{}: is there already and is left as it is; say --overwrite to replace it", *name));
     }
   }
+  for (const auto& [option, name, ending] :
+       {std::tuple{"--waves", &options.waves, ".vcd"}, std::tuple{"--csv", &options.csv, ".csv"}})
+    if (!name->empty() && std::filesystem::path(*name).extension() != ending && !is_device(*name))
+      throw Error(fmt::format("{} {}: its name ends in {}", option, *name, ending));
   if (!options.plot.empty() && !is_figure_name(options.plot)) {
     throw Error(fmt::format("--plot {}: a figure's name ends in .png or .svg", options.plot));
   }
