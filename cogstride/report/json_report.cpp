@@ -125,17 +125,16 @@ void put_events(Json& json, const EventLog& log) {
 
 }  // namespace
 
-std::string error_json(const std::exception& error) {
+std::string error_json(const std::string& message, const std::vector<Diagnostic>& places) {
   Json json;
-  json["error"]["message"] = error.what();
+  json["error"]["message"] = message;
   json["error"]["places"] = Json::array();
-  if (const auto* const input = dynamic_cast<const InputError*>(&error))
-    for (const Diagnostic& one : input->diagnostics())
-      json["error"]["places"].push_back({{"file", one.place.file},
-                                         {"line", one.place.line},
-                                         {"column", one.place.column},
-                                         {"message", one.message},
-                                         {"code", one.code}});
+  for (const Diagnostic& one : places)
+    json["error"]["places"].push_back({{"file", one.place.file},
+                                       {"line", one.place.line},
+                                       {"column", one.place.column},
+                                       {"message", one.message},
+                                       {"code", one.code}});
   // A file may hold any bytes.
   return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }

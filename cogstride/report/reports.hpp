@@ -1,7 +1,6 @@
 // What the command says: the same figures as text for people and as JSON for programs.
 #pragma once
 
-#include <exception>
 #include <optional>
 #include <string>
 #include <vector>
@@ -28,7 +27,7 @@ struct RehearsalReport {
 };
 
 /// Why a command did nothing, for programs: {"error": {"message": ..., "places": [{"file": ...}]}}.
-[[nodiscard]] std::string error_json(const std::exception& error);
+[[nodiscard]] std::string error_json(const std::string& message, const std::vector<Diagnostic>& places);
 
 /// @param only  name of a mechanism: the page is about it alone; findings are those of `inspection`
 [[nodiscard]] std::string inspect_text(const Rig& rig, const Inspection& inspection, const std::string& file,

@@ -37,12 +37,17 @@ int main(int count, char** words) {
   const bool as_json = std::any_of(words, words + count, [](const char* word) {
     return word != nullptr && std::strcmp(word, "--json") == 0;
   });
-  try {
-    return with_output_checked(run_command_line(count, words));
-  } catch (const std::exception& error) {
-    if (as_json) std::fputs(cogstride::error_json(error).c_str(), stdout);
+  const auto refuse = [&](const std::exception& error, const std::vector<cogstride::Diagnostic>& places) {
+    if (as_json) std::fputs(cogstride::error_json(error.what(), places).c_str(), stdout);
     const bool is_told = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
     std::fprintf(stderr, "%s%s\n", is_told ? "" : "standard output cannot be written: ", error.what());
     return is_told ? ExitStatus::call_or_file_is_wrong : ExitStatus::something_is_wrong;
+  };
+  try {
+    return with_output_checked(run_command_line(count, words));
+  } catch (const cogstride::InputError& error) {
+    return refuse(error, error.diagnostics());
+  } catch (const std::exception& error) {
+    return refuse(error, {});
   }
 }

@@ -119,6 +119,7 @@ void fill(DualHBridge& board) {
   board.stage.resistance = 0.3_ohm;
 }
 void fill(HBridge& board) {
+  board.stage.highest_current = 6_A;
   board.highest_pwm = 30_kHz;
   board.stage.resistance = 0.25_ohm;
   board.board_name = "quad";

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <utility>
 
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/text.hpp"
@@ -203,6 +205,30 @@ void check_settings(MechanismSheet& sheet) {
   check_steps_per_turn(sheet);
   check_sold_ratio(sheet);
   check_interval(sheet);
+}
+
+void check_shared(const Rig& rig, FindingSheet& sheet) {
+  std::map<std::pair<std::string, std::int64_t>, std::string> channels;
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    const auto* const bridge = std::get_if<HBridge>(&mechanism.board);
+    if (bridge == nullptr || bridge->form != HBridge::Form::four_channel) continue;
+    const auto [other, is_new] =
+        channels.emplace(std::pair(bridge->board_name, bridge->channel), mechanism.name);
+    if (is_new) continue;
+    sheet.add(
+        "channel-used-twice", "mechanism." + mechanism.name + ".board.channel",
+        fmt::format("channel {} of {} drives {} already", bridge->channel, bridge->board_name, other->second),
+        "another channel of it, or another board (board.board_name)");
+  }
+  for (const WheeledPair& pair : rig.pairs) {
+    const double left = pair.left_wheel.base();
+    const double right = pair.right_wheel.base();
+    constexpr double apart = 1.2;  // tyres wear, and differ by a few in a hundred
+    if (std::max(left, right) <= apart * std::min(left, right)) continue;
+    sheet.add("wheels-differ", "pair." + pair.name + ".right_wheel",
+              fmt::format("the left wheel is {:.4g} mm, the right one {:.4g} mm", 1e3 * left, 1e3 * right),
+              "measure both under load; of two equal wheels a few parts in a hundred are much");
+  }
 }
 
 }  // namespace cogstride

@@ -90,7 +90,52 @@ void check_rated_voltage(MechanismSheet& sheet) {
             fmt::format("feed it from a supply of about {}", volts(rated->base())));
 }
 
+/// A brushed motor takes what its supply gives: held fast by its resistance alone, and turning by its volts.
+void check_brushed(MechanismSheet& sheet) {
+  const Mechanism& mechanism = sheet.mechanism;
+  const auto* const motor = std::get_if<BrushedMotor>(&mechanism.motor);
+  const auto* const bridge = std::get_if<HBridge>(&mechanism.board);
+  if (motor == nullptr || bridge == nullptr) return;
+  const double most = mechanism.limits.highest_duty ? mechanism.limits.highest_duty->base().to_double() : 1.0;
+  const double has = most * mechanism.supply.voltage.base();
+  const double rated = motor->rated_voltage.base();
+  constexpr double spare = 1.15;
+  if (rated > 0.0 && has > spare * rated)
+    sheet.add("volts-over-motor", "motor.rated_voltage",
+              fmt::format("supply {} gives it up to {}, and it is rated for {}", mechanism.supply.name,
+                          volts(has), volts(rated)),
+              fmt::format("limits.highest_duty = {:.0f} %, or a supply of about {}",
+                          100.0 * rated / mechanism.supply.voltage.base(), volts(rated)));
+  const bool is_watched = mechanism.limits.current && sensor_of<Shunt>(mechanism) != nullptr;
+  if (bridge->current_limit || is_watched || !bridge->stage.highest_current) return;
+  const RotaryMotorModel model = model_of(mechanism);
+  const double held = has / (model.resistance + model.supply_resistance);
+  constexpr double for_a_moment = 2.0;  // times what it gives for ever, until somebody or its own heat acts
+  if (held <= for_a_moment * bridge->stage.highest_current->base()) return;
+  sheet.add(
+      "stall-over-board", "board.highest_current",
+      fmt::format("held fast it takes {:.3g} A, the board gives {:.3g} A for ever, and nothing limits it",
+                  held, bridge->stage.highest_current->base()),
+      "a board with a current limit (board.current_limit), a shunt by which the controller holds it back "
+      "(limits.current), or a stronger board");
+}
+
 void check_dividers(MechanismSheet& sheet) {
+  if (const auto* const shunt = sensor_of<Shunt>(sheet.mechanism);
+      shunt != nullptr && sheet.rig.controller.analogue && sheet.mechanism.limits.current) {
+    const double reads = sheet.rig.controller.analogue->full_scale.base();
+    const double by_current =
+        sheet.mechanism.limits.current->base() * shunt->resistance.base() * static_cast<double>(shunt->gain);
+    const double at_rest = shunt->at_no_current.base();
+    const double at_most = at_rest + by_current;
+    if (at_most > reads)
+      sheet.add("shunt-over-range", "sensor." + shunt->name + ".resistance",
+                fmt::format("at {:.3g} A (limits.current) it gives {}, and its input reads up to {}",
+                            sheet.mechanism.limits.current->base(), volts(at_most), volts(reads)),
+                fmt::format("at most {:.3g} ohm at this gain",
+                            shunt->resistance.base() * std::max(0.0, reads - at_rest) / by_current));
+  }
+
   const auto* const terminals = sensor_of<TerminalVoltages>(sheet.mechanism);
   if (terminals == nullptr || !sheet.rig.controller.analogue) return;
   const Supply& supply = sheet.mechanism.supply;
@@ -237,6 +282,7 @@ void check_supply(MechanismSheet& sheet) {
   check_board_voltage(sheet);
   check_coils(sheet);
   check_rated_voltage(sheet);
+  check_brushed(sheet);
   check_sensor_supplies(sheet);
   check_dividers(sheet);
   const auto& own = sheet.rig.controller.supply;

@@ -43,6 +43,25 @@ void check_contact(Sheet& sheet, const ContactCheck& check) {
   }
 }
 
+/// Which level a contact makes when it acts, by the resistor that holds its line: an open one leaves the line
+/// to it, a closed one pulls the other way.
+template <class Part, class Sheet>
+void check_level(Sheet& sheet, const std::string& key, const Part& part) {
+  if (!part.contact || !part.internal_pull || *part.internal_pull == Pull::none) return;
+  const bool opens = *part.contact == Contact::normally_closed;
+  const bool high_when_open = *part.internal_pull == Pull::up;
+  const bool acts_high = opens == high_when_open;
+  if (acts_high == (part.active == ActiveLevel::high)) return;
+  const char* const level = acts_high ? "high" : "low";
+  sheet.add("contact-inverted", key + ".active",
+            fmt::format(
+                "its contact is {} and its line is pulled {}: acting it makes the line {}, and the rig takes "
+                "{} for acting, which it is at rest",
+                opens ? "normally closed" : "normally open", high_when_open ? "up" : "down", level,
+                acts_high ? "low" : "high"),
+            fmt::format("write active = \"{}\"; or the other contact, or the other pull", level));
+}
+
 void check_place(MechanismSheet& sheet, const PlaceSwitch& place_switch) {
   const Mechanism& mechanism = sheet.mechanism;
   const Limits& limits = mechanism.limits;
@@ -98,6 +117,7 @@ void check_switches(MechanismSheet& sheet) {
     const auto* const place_switch = std::get_if<PlaceSwitch>(&sensor);
     if (place_switch == nullptr) continue;
     check_place(sheet, *place_switch);
+    check_level(sheet, "sensor." + place_switch->name, *place_switch);
     const bool contact =
         place_switch->kind == PlaceSwitch::Kind::lever || place_switch->kind == PlaceSwitch::Kind::reed;
     check_contact(sheet, {"sensor." + place_switch->name, contact, true, place_switch->contact,
@@ -137,6 +157,7 @@ void check_hands(const Rig& rig, FindingSheet& sheet) {
   check_last_resort(rig, sheet);
   for (const HandControl& hand : rig.hands) {
     if (hand.kind == HandControl::Kind::knob) continue;
+    check_level(sheet, "hand." + hand.name, hand);
     check_contact(sheet, {"hand." + hand.name, true, hand.kind == HandControl::Kind::stop, hand.contact,
                           hand.bounce, hand.debounce});
   }

@@ -217,6 +217,34 @@ const std::vector<FindingKind>& finding_kinds() {
        "A stop that hangs on a contact which closes is dead when its wire breaks, and nobody notices "
        "until it is needed.",
        "contact = \"normally closed\" for lever switches, reeds and an emergency stop"},
+      {"contact-inverted", Severity::error,
+       "a contact acts at rest, or never, as its line is pulled and read",
+       "The switch works, its line works, and the program takes released for pressed: homing ends where it "
+       "begins, or "
+       "an emergency stop is on for ever.",
+       "acting level: normally open, the other level than the pull's; normally closed, the pull's"},
+      {"channel-used-twice", Severity::error, "one channel of a board drives two mechanisms",
+       "Two motors on one output turn together, and one program does not know of the other.",
+       "board.board_name and board.channel are each mechanism's own"},
+      {"wheels-differ", Severity::warning, "the two wheels of a cart are of grossly different size",
+       "A cart on two sizes of wheel drives an arc where it is told to go straight, as it is told of in the "
+       "rig: mostly "
+       "a radius was written for a diameter.",
+       "the larger of pair.left_wheel and right_wheel <= 1.2 x the smaller"},
+      {"shunt-over-range", Severity::error,
+       "a shunt gives more volts than its input reads at the current that it is for",
+       "The converter then tells its highest code, whatever flows: the current is held back too late, or not "
+       "at all.",
+       "at_no_current + limits.current x resistance x gain <= analogue.full_scale"},
+      {"volts-over-motor", Severity::warning, "a brushed motor is given more volts than it is rated for",
+       "It turns faster than its brushes are made for, and each start takes so much more current.",
+       "supply.voltage x limits.highest_duty <= 1.15 x motor.rated_voltage"},
+      {"stall-over-board", Severity::warning,
+       "held fast a motor takes more than twice what its board gives, and nothing limits it",
+       "A jam, or each start under load, is then for the board to survive.",
+       "supply.voltage x limits.highest_duty / (motor.resistance + board.stage_resistance) <= 2 x "
+       "board.highest_current, "
+       "without a current_limit or a shunt with limits.current"},
       {"last-level-stays", Severity::warning,
        "nothing cuts the power when the program and its guardian are both gone",
        "On live lines a small process of its own, the guardian, puts all lines at rest when the program "

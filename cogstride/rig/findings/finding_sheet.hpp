@@ -54,6 +54,8 @@ class MechanismSheet {
 void check_wiring(MechanismSheet& sheet);
 void check_supply(MechanismSheet& sheet);
 void check_settings(MechanismSheet& sheet);
+/// What mechanisms have in common: channels of a board, the wheels of a cart.
+void check_shared(const Rig& rig, FindingSheet& sheet);
 void check_timing(MechanismSheet& sheet);
 void check_motion(MechanismSheet& sheet);
 void check_switches(MechanismSheet& sheet);

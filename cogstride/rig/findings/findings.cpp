@@ -72,6 +72,7 @@ Inspection inspect_rig(const Rig& rig) {
   check_lines(rig, sheet);
   check_channels(rig, sheet);
   check_supplies(rig, sheet);
+  check_shared(rig, sheet);
   for (const Mechanism& mechanism : rig.mechanisms) {
     MechanismSheet own(sheet, rig, mechanism);
     check_wiring(own);

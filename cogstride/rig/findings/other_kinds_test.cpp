@@ -14,6 +14,7 @@
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/rig/findings/findings.hpp"
 #include "cogstride/rig/validate.hpp"
+#include "support/demo_rig.hpp"
 
 namespace cogstride::other_kinds_test {
 namespace {
@@ -168,6 +169,42 @@ TEST(OtherKinds, ARegulatorsLoadCountsAtItsInput) {
   Rig battery_in_the_middle = rig;
   battery_in_the_middle.supplies[0].charge = Charge(2.0, units::Ah);
   EXPECT_THROW(validate(battery_in_the_middle), RangeError);
+}
+
+TEST(OtherKinds, TwoMotorsOnOneChannelOfABoard) {
+  Rig rig = parse_rig(new_rig_text({"Two drums",
+                                    {{"drum", "brushed", "four-channel motor board"},
+                                     {"reel", "brushed", "four-channel motor board"}},
+                                    {},
+                                    {}}),
+                      "drum.rig.toml");
+  EXPECT_EQ(codes_of(rig), Codes{});
+  std::get<HBridge>(rig.mechanisms[1].board).channel = std::get<HBridge>(rig.mechanisms[0].board).channel;
+  EXPECT_EQ(codes_of(rig), Codes{"channel-used-twice"});
+}
+
+TEST(OtherKinds, AShuntForMoreThanItsInputReads) {
+  Rig rig = rig_of("brushed", "");
+  Mechanism& drum = rig.mechanisms[0];
+  rig.controller.analogue = AnalogueInputs{8, 12, 3.3_V, 1_us, {}};
+  Shunt shunt;
+  shunt.name = "current";
+  shunt.resistance = Resistance(0.05, units::ohm);
+  shunt.gain = 20;
+  drum.sensors.push_back(shunt);
+  drum.limits.current = 3.2_A;
+  EXPECT_EQ(codes_of(rig), Codes{});
+  drum.limits.current = 3.4_A;
+  EXPECT_EQ(codes_of(rig), Codes{"shunt-over-range"}) << "3.4 A make 3.4 V of 3.3";
+}
+
+TEST(OtherKinds, WheelsOfTwoSizes) {
+  Rig rig = read_rig(testing_support::cart_rig_path);
+  const Codes before = codes_of(rig);
+  rig.pairs[0].right_wheel = Length(32.5, units::mm);
+  Codes more = before;
+  more.insert("wheels-differ");
+  EXPECT_EQ(codes_of(rig), more) << "a radius for a diameter";
 }
 
 TEST(OtherKinds, AnEfficiencyIsOfARegulatorAlone) {
