@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "cogstride/rig/diagnostic.hpp"
 #include "support/demo_rig.hpp"
 #include "support/run_command.hpp"
 
@@ -228,6 +229,12 @@ TEST_F(Rehearse, ScattersWhereATimedPatternEnds) {
   EXPECT_EQ(scatter[0]["ends_deg"].size(), 12u);
   EXPECT_GT(scatter[0]["spread_deg"], 0.0);
   EXPECT_EQ(ran.out, rehearse(script + " --scatter 12 --json").out) << "the same seeds, the same ends";
+  // What never starts does not end the same each time: it says so.
+  std::string text = cogstride::read_text_file(demo_rig_path);
+  text.replace(text.find("stiction = \"0.030 N m\""), 22, "stiction = \"2 N m\"");
+  const Ran stuck = rehearse(script + " --scatter 3", file("stuck.rig.toml", text));
+  EXPECT_NE(stuck.out.find("it did not move in any of them"), std::string::npos) << stuck.out;
+  EXPECT_EQ(stuck.out.find("nothing differs"), std::string::npos) << stuck.out;
 }
 
 }  // namespace

@@ -237,6 +237,10 @@ TEST(Duty, AShuntHoldsTheDutyBackWhileTheCurrentIsOverItsLimit) {
   EXPECT_NEAR(mean_current(bench, 0.2_s), 1.0, 0.05);
   EXPECT_NEAR(feeder.measured_current().base(), 1.0, 0.1);
   EXPECT_LT(bench.brushed_plant("feeder").sustained_current(), 1.1);
+  // A tenth of a second of the ramp makes an ampere; from then on it is held back.
+  const MoverVerdict verdict = bench.verdict().of("feeder");
+  EXPECT_NEAR(verdict.figure("held_back_by_shunt"), bench.now().base() - 0.12, 0.1);
+  EXPECT_NE(verdict.rows.front().words.find("held it back by the shunt"), std::string::npos);
 }
 
 TEST(Duty, AProbeStopsItBeforeItBurns) {
