@@ -8,6 +8,7 @@
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/rig/files/new_rig.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
@@ -135,6 +136,17 @@ TEST(Verdict, SelectLinesThatSetAnotherResolutionAreHeardByTheBoard) {
       if (microsteps == own) microsteps = own / 2;
   });
   EXPECT_COMPLAINT(pair.play(out_and_back), "traverse", "it went 2 times as far");
+}
+
+// Full steps at 24 V without a smooth ramp lose steps both ways, once by nearly four times what was asked.
+TEST(Verdict, StepsThatWereLostAreNotBlamedOnTheWiring) {
+  Pair pair;
+  pair.rig = pair.actual = parse_rig(
+      new_rig_text({"Drum", {{"drum", "bipolar stepper", "dual H-bridge"}}, {}, {}}), "drum.rig.toml");
+  const Verdict verdict = pair.play("turn drum to 90 deg\nturn drum to -200 deg\nturn drum to 0 deg\n");
+  EXPECT_COMPLAINT(verdict, "drum", "Look at limits.acceleration");
+  EXPECT_EQ(complaints(verdict, "drum").find("went the other way"), std::string::npos);
+  EXPECT_EQ(complaints(verdict, "drum").find("other microsteps"), std::string::npos);
 }
 
 TEST(Verdict, ABoardThatSleepsMovesNothing) {

@@ -1,4 +1,4 @@
-// The cells of one line of a table written with commas.
+// Lines, cells and numbers of a table written with commas.
 #pragma once
 
 #include <algorithm>
@@ -29,6 +29,19 @@ struct CsvCell {
     cells.push_back({line.substr(begin, end - begin), begin + 1});
     if (comma == line.size()) return cells;
     from = comma + 1;
+  }
+}
+
+/// Calls `take(line, number)` for each line of a table, numbered from 1: not for blank ones, nor for those
+/// that begin with #.
+template <class Take>
+void for_each_csv_line(std::string_view text, Take take) {
+  for (std::size_t number = 1; !text.empty(); ++number) {
+    const std::size_t end = text.find('\n');
+    const std::string_view line = text.substr(0, end);
+    text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
+    const std::size_t first = line.find_first_not_of(" \t\r");
+    if (first != std::string_view::npos && line[first] != '#') take(line, number);
   }
 }
 

@@ -33,9 +33,9 @@ std::optional<double> factor_between(const std::string& from, const std::string&
   }
 }
 
-class TableReader {
+class SignalTable {
  public:
-  TableReader(const std::string& path, const std::string& shown, const TraceLayout& layout)
+  SignalTable(const std::string& path, const std::string& shown, const TraceLayout& layout)
       : path_(path), shown_(shown), layout_(layout) {}
 
   struct Column {
@@ -47,20 +47,15 @@ class TableReader {
   };
 
   void read(std::string_view text, std::vector<MeasuredSignal>& signals, std::vector<std::size_t>& places) {
-    for (std::size_t number = 1; !text.empty(); ++number) {
-      const std::size_t end = text.find('\n');
-      const std::string_view line = text.substr(0, end);
-      text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
-      const std::size_t first = line.find_first_not_of(" \t\r");
-      if (first == std::string_view::npos || line[first] == '#') continue;
+    for_each_csv_line(text, [&](std::string_view line, std::size_t number) {
       line_ = number;
       if (columns_.empty()) {
         header(line);
-        if (!wrong_.empty()) break;
-      } else {
+        is_hopeless_ = !wrong_.empty();
+      } else if (!is_hopeless_) {
         row(line);
       }
-    }
+    });
     if (columns_.empty()) add(1, "the file has no header: its first line names the columns");
     if (wrong_.empty() && rows_ == 0) add(1, "the file has no row below its header");
     if (!wrong_.empty()) throw InputError(std::move(wrong_));
@@ -197,6 +192,7 @@ class TableReader {
   const TraceLayout& layout_;
   std::size_t line_ = 0;
   std::size_t rows_ = 0;
+  bool is_hopeless_ = false;  // no row can be read by a header that is wrong
   double last_time_ = 0.0;
   double cold_ = 0.0;
   std::vector<Column> columns_{};
@@ -212,7 +208,7 @@ MeasuredOver::MeasuredOver(std::string path, std::string shown)
 void MeasuredOver::begin(const TraceLayout& layout) {
   layout_ = layout;
   std::vector<std::size_t> places;
-  TableReader(path_, shown_, layout_).read(text_, signals_, places);
+  SignalTable(path_, shown_, layout_).read(text_, signals_, places);
   for (const std::size_t place : places) columns_.push_back({place, 0, 0.0});
   for (MeasuredSignal& signal : signals_) {
     signal.least_measured = signal.most_measured = signal.points.front().second;

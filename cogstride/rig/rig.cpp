@@ -163,6 +163,13 @@ Rig alone_on(Rig rig, const Mechanism& mechanism) {
 const Supply* find_supply(const Rig& rig, const std::string& name) {
   return named(rig.supplies, name);
 }
+bool is_isolated(const Rig& rig, const Mechanism& mechanism) {
+  const auto& through = mechanism.common.through;
+  const BetweenPart* const part = through ? find_part(rig, *through) : nullptr;
+  return inputs_of(mechanism.board).isolated ||
+         (part != nullptr && part->kind == BetweenPart::Kind::isolator);
+}
+
 bool is_fed_from(const Rig& rig, const Supply& supply, const std::string& from) {
   const Supply* one = &supply;
   for (std::size_t i = 0; i <= rig.supplies.size() && one != nullptr; ++i) {

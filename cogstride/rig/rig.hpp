@@ -45,6 +45,10 @@ struct Rig {
 [[nodiscard]] const BetweenPart* find_part(const Rig& rig, const std::string& name);
 [[nodiscard]] const TimerUnit* find_timer(const Rig& rig, const std::string& name);
 
+/// Whether nothing of a mechanism's board hangs on the controller's ground: it isolates its inputs, or a part
+/// between does.
+[[nodiscard]] bool is_isolated(const Rig& rig, const Mechanism& mechanism);
+
 /// One wire at a line of the controller.
 struct RigLine {
   std::int64_t number = 0;

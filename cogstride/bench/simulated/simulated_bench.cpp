@@ -60,15 +60,6 @@ Mechanism as_its_lines_stand(Mechanism mechanism, const SimulatedLines& lines) {
   return mechanism;
 }
 
-/// Whether a board's inputs are referred to the controller's ground, or need none of it.
-bool has_ground(const Rig& rig, const Mechanism& mechanism) {
-  const auto& through = mechanism.common.through;
-  const BetweenPart* const part = through ? find_part(rig, *through) : nullptr;
-  return inputs_of(mechanism.board).isolated ||
-         (part != nullptr && part->kind == BetweenPart::Kind::isolator) ||
-         mechanism.supply.ground_joined.value_or(true);
-}
-
 ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const SimulatedBench::Options& options,
                               ExactFrequency clock, const WorldEvents& world, const Rig& actual) {
   ShaftPlant::Setup setup;
@@ -78,7 +69,7 @@ ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const SimulatedBench::
   setup.coarsest_step = options.coarsest_step.base().to_double();
   setup.events = world.of_mechanism(mechanism.name);
   setup.cut_by = switches_that_cut(actual, mechanism.supply);
-  setup.is_deaf = !has_ground(actual, mechanism);
+  setup.is_deaf = !is_isolated(actual, mechanism) && !mechanism.supply.ground_joined.value_or(true);
   return setup;
 }
 

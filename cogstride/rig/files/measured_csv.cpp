@@ -40,19 +40,14 @@ class TableReader {
   TableReader(const std::string& name, const Mechanism& mechanism) : name_(name), mechanism_(mechanism) {}
 
   MeasuredCsv read(std::string_view text) {
-    for (std::size_t number = 1; !text.empty(); ++number) {
-      const std::size_t end = text.find('\n');
-      const std::string_view line = text.substr(0, end);
-      text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
-      const std::size_t first = line.find_first_not_of(" \t\r");
-      if (first == std::string_view::npos || line[first] == '#') continue;
+    for_each_csv_line(text, [&](std::string_view line, std::size_t number) {
       line_ = number;
       if (columns_.empty()) {
         read_header(line);
       } else if (!is_hopeless_) {
         read_row(line);
       }
-    }
+    });
     if (columns_.empty()) add(1, "the file has no header: its first line names the columns");
     if (!wrong_.empty()) throw InputError(std::move(wrong_));
     return std::move(result_);

@@ -130,11 +130,7 @@ void check_levels(MechanismSheet& sheet) {
 }
 
 void check_ground(MechanismSheet& sheet) {
-  const auto& through = sheet.mechanism.common.through;
-  const BetweenPart* const part = through ? find_part(sheet.rig, *through) : nullptr;
-  const bool isolated = inputs_of(sheet.mechanism.board).isolated ||
-                        (part != nullptr && part->kind == BetweenPart::Kind::isolator);
-  if (isolated) return;
+  if (is_isolated(sheet.rig, sheet.mechanism)) return;
   const Supply& supply = sheet.mechanism.supply;
   if (!supply.ground_joined) {
     sheet.cannot_check_without("grounds-apart", fmt::format("supply.{}.ground_joined", supply.name));

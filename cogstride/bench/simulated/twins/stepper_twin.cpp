@@ -114,7 +114,7 @@ class StepperTwin final : public Twin {
     const double scaled = scale * worst_.off;
     verdict.add("worst_off", scaled, unit);
     const bool was_off = full_step != 0.0 && std::abs(scaled) > 2.0 * full_step;
-    const bool is_clear = was_off && is_some_times(worst_);
+    const bool is_clear = was_off && has_factor();
     if ((!stands || was_off) && !is_clear && (missed > 0 || !plant_->slips().empty()))
       return;  // said already
     if (was_off) {
@@ -158,15 +158,25 @@ class StepperTwin final : public Twin {
                   asked->base.to_double() - began_asked_.value_or(asked->base.to_double()),
                   made - began_made_};
     if (std::abs(way.off) > std::abs(worst_.off)) worst_ = way;
+    look_for_factor(way);
+  }
+
+  /// Whether each motion came out as the same power of two of what was asked, mirrored or not, to two full
+  /// steps: steps that were lost may come near one once, and not each time.
+  void look_for_factor(const Way& way) {
+    const double full_step = static_cast<double>(plant_->microsteps_per_period()) / 4.0 /
+                             std::abs(steps_per_base(mover_.mechanism()).to_double());
+    if (std::abs(way.asked_way) < 8.0 * full_step || way.made_way == 0.0) return;
+    const double by = times(way);
+    const double factor = std::copysign(std::exp2(std::round(std::log2(std::abs(by)))), by);
+    const bool fits = std::abs(way.made_way - factor * way.asked_way) <= 2.0 * full_step;
+    is_one_factor_ = is_one_factor_ && fits && (factor_ == 0.0 || factor == factor_);
+    factor_ = factor;
   }
 
   static double times(const Way& way) { return way.asked_way == 0.0 ? 0.0 : way.made_way / way.asked_way; }
-  /// Whether what came is what was asked by a power of two, or mirrored, or both.
-  [[nodiscard]] bool is_some_times(const Way& way) const {
-    const double octaves = std::log2(std::max(1e-9, std::abs(times(way))));
-    return std::abs(octaves - std::round(octaves)) < 0.05 && std::abs(octaves) < 8.5 &&
-           !(times(way) > 0.0 && std::round(octaves) == 0.0);
-  }
+  /// Whether a power of two, or a mirror, or both, explain every motion.
+  [[nodiscard]] bool has_factor() const { return is_one_factor_ && factor_ != 0.0 && factor_ != 1.0; }
 
   /// What makes a way that is some times what was asked.
   [[nodiscard]] std::string cause_words(const Way& way) const {
@@ -175,18 +185,18 @@ class StepperTwin final : public Twin {
     const double by = times(way);
     if (std::abs(by) < 0.02) return fmt::format("it did not move. Look at {}", what_holds_it());
     std::string words;
-    if (by < 0.0)
+    if (has_factor() && factor_ < 0.0)
       words = is_switched()
                   ? "it went the other way: the coil leads of its lines are in turned order (lines.a_plus "
                     "and the next three)"
               : two_pulse ? "it went the other way: its two pulse lines are exchanged (lines.step, lines.dir)"
                           : "it went the other way: DIR is taken the other way round (lines.dir.active), or "
                             "two leads of one coil are exchanged";
-    if (is_some_times(way) && std::abs(std::abs(by) - 1.0) > 0.25)
+    if (has_factor() && std::abs(factor_) != 1.0)
       words += fmt::format(
           "{}it went {:.4g} times as far: its board makes other microsteps than the rig says "
           "(board.microsteps, its switches or select lines)",
-          words.empty() ? "" : "; and ", std::abs(by));
+          words.empty() ? "" : "; and ", std::abs(factor_));
     if (!words.empty()) return words;
     return is_switched()
                ? "the rotor did not follow its field. Look at the order of the coil lines (lines.a_plus and "
@@ -300,6 +310,8 @@ class StepperTwin final : public Twin {
   std::optional<double> began_asked_{};
   double began_made_ = 0.0;
   Way worst_{};
+  double factor_ = 0.0;  // 0: no motion yet
+  bool is_one_factor_ = true;
   double whole_turns_ = 0.0;  // that a ring had been turned on when its zero was found
 };
 
