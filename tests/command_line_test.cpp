@@ -164,7 +164,8 @@ TEST_F(CommandLine, AnInvertedEnableMovesNothingAndSaysWhatToLookAt) {
   EXPECT_EQ(ran.status, 1);
   EXPECT_TRUE(fs::exists(path("inverted.png")));
   EXPECT_NE(ran.out.find("nothing moved"), std::string::npos) << ran.out;
-  EXPECT_NE(ran.out.find("Look at lines.enable.active"), std::string::npos);
+  EXPECT_NE(ran.out.find("look at       its board was off: ENABLE, which it wants low (lines.enable.active"),
+            std::string::npos);
   const json report =
       json::parse(cogstride("rehearse " + rig + " " + demo_script + " --json --start-at traverse=40mm").out);
   EXPECT_FALSE(report["ok"]);

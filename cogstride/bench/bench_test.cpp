@@ -149,7 +149,7 @@ TEST(Bench, SaysThatHomingFailedAndWhy) {
   EXPECT_FALSE(traverse.position()) << "nobody knows where it stands";
   const MoverVerdict verdict = bench.verdict().movers[0];
   EXPECT_EQ(verdict.figure("missed_switched_off"), verdict.figure("pulses"));
-  EXPECT_NE(verdict.complaints.at(0).find("the board wants it low. Look at lines.enable.active"),
+  EXPECT_NE(verdict.causes.at(0).words.find("ENABLE, which it wants low (lines.enable.active"),
             std::string::npos)
       << verdict.complaints[0];
 }

@@ -47,10 +47,11 @@ struct Pair {
   }
 };
 
-/// All that is complained of a mechanism, in one text.
+/// All that is complained of a mechanism and what is named as its causes, in one text.
 std::string complaints(const Verdict& verdict, const std::string& name) {
   std::string all;
   for (const std::string& one : verdict.of(name).complaints) all += one + "\n";
+  for (const VerdictCause& cause : verdict.of(name).causes) all += cause.name + ": " + cause.words + "\n";
   return all;
 }
 
@@ -74,7 +75,8 @@ TEST(Verdict, ASpeedControllerWithoutItsSignalDidNotObey) {
   EXPECT_COMPLAINT(pair.play("arm fan\nthrottle fan to 60 % for 2 s\n"), "fan",
                    "no pulse reached its speed controller");
   pair.events = {{4_s, "fan.signal", false}};
-  EXPECT_COMPLAINT(pair.play("arm fan\nthrottle fan to 60 % for 4 s\n"), "fan", "had lost its pulses");
+  EXPECT_COMPLAINT(pair.play("arm fan\nthrottle fan to 60 % for 4 s\n"), "fan",
+                   "pulse wire: 61 % of its pulses came to it");
 }
 
 TEST(Verdict, AServoThatNeverMovedIsNotWhereItWasSentThoughItEndsThere) {
@@ -97,7 +99,7 @@ TEST(Verdict, ALoadThatTurnsItBackIsSeen) {
   feeder.load.slackens = false;
   feeder.load.steady_torque = 0.2_Nm;
   EXPECT_COMPLAINT(pair.play("spin feeder at 40 % for 0.1 s\nwait 2 s\n"), "feeder",
-                   "its load turns it back");
+                   "load: its load turns it while nothing is asked of it");
 }
 
 /// The traverse alone on a board of its own lines, moved out and back without a switch.
@@ -144,7 +146,7 @@ TEST(Verdict, StepsThatWereLostAreNotBlamedOnTheWiring) {
   pair.rig = pair.actual = parse_rig(
       new_rig_text({"Drum", {{"drum", "bipolar stepper", "dual H-bridge"}}, {}, {}}), "drum.rig.toml");
   const Verdict verdict = pair.play("turn drum to 90 deg\nturn drum to -200 deg\nturn drum to 0 deg\n");
-  EXPECT_COMPLAINT(verdict, "drum", "Look at limits.acceleration");
+  EXPECT_COMPLAINT(verdict, "drum", "limits: limits.acceleration");
   EXPECT_EQ(complaints(verdict, "drum").find("went the other way"), std::string::npos);
   EXPECT_EQ(complaints(verdict, "drum").find("other microsteps"), std::string::npos);
 }
@@ -167,7 +169,7 @@ TEST(Verdict, WithoutACommonGroundNothingIsHeard) {
     return board;
   }();
   const Verdict verdict = pair.play(out_and_back + "swing snips to 70 deg\nspin feeder at 40 % for 0.1 s\n");
-  EXPECT_COMPLAINT(verdict, "traverse", "the ground between it and the controller");
+  EXPECT_COMPLAINT(verdict, "traverse", "no pulse came to its board");
   EXPECT_COMPLAINT(verdict, "snips", "ground");
   EXPECT_FALSE(verdict.is_sound());
 }

@@ -142,6 +142,7 @@ BridgeReceiver::BridgeReceiver(const Mechanism& mechanism)
     hears_.push_back(line_id(*line));
     uses_.push_back(use);
   };
+  sign_forwards_high_ = !wiring.sign || wiring.sign->active == ActiveLevel::high;
   add(Use::forward, wiring.input_a);
   add(Use::backward, wiring.input_b);
   add(Use::sign, wiring.sign);
@@ -178,8 +179,9 @@ void BridgeReceiver::settle(BridgeState& state) const {
   bool a = level(Use::forward);
   bool b = level(Use::backward);
   if (form_ == HBridge::Form::sign_magnitude) {
-    a = level(Use::duty) && level(Use::sign);
-    b = level(Use::duty) && !level(Use::sign);
+    const bool is_forwards = level(Use::sign) == sign_forwards_high_;
+    a = level(Use::duty) && is_forwards;
+    b = level(Use::duty) && !is_forwards;
   } else if (form_ == HBridge::Form::four_channel) {
     on = on && level(Use::duty);
   }

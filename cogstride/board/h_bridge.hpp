@@ -97,6 +97,7 @@ class BridgeReceiver {
 
   HBridge::Form form_;
   bool enable_active_high_;
+  bool sign_forwards_high_ = true;
   bool starts_enabled_;
   std::vector<LineId> hears_{};
   std::vector<Use> uses_{};

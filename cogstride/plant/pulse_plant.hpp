@@ -45,6 +45,7 @@ class PulsePlant : public Plant {
   /// When its rise first passed what it stands; `never` when it did not.
   [[nodiscard]] Tick too_warm_at() const { return state_.too_warm_at; }
   [[nodiscard]] std::int64_t pulses() const { return state_.pulses; }
+  [[nodiscard]] double fed() const { return state_.is_powered ? volts_ : 0.0; }  ///< V of its supply
   [[nodiscard]] bool obeys() const { return state_.obeys; }  ///< it has pulses, and is armed
 
   /// Pulses that end farther apart are no signal any more, s.

@@ -65,6 +65,10 @@ class ShaftPlant : public Plant {
   }
 
   // What a trace may look at. No controller does.
+  [[nodiscard]] double fed() const {
+    return shaft_.powered ? mechanism_.supply.voltage.base() : 0.0;
+  }  ///< V that its supply stands at, without load
+  [[nodiscard]] double shaft_turns() const { return shaft_.angle / (2.0 * pi); }  ///< from output position 0
   [[nodiscard]] Tick at() const { return shaft_.now; }
   [[nodiscard]] double position() const {
     return (shaft_.angle + shaft_.speed * owed_seconds()) * base_per_angle_;

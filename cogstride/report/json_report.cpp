@@ -83,6 +83,9 @@ Json verdict_json(const MoverVerdict& verdict, const TraceLayout& layout) {
     json["moments"].push_back(std::move(one));
   }
   json["complaints"] = verdict.complaints;
+  json["causes"] = Json::array();
+  for (const VerdictCause& cause : verdict.causes)
+    json["causes"].push_back({{"name", cause.name}, {"words", cause.words}});
   json["looked_at"] = verdict.looked_at;
   json["not_looked_at"] = verdict.not_looked_at;
   json["guesses"] = verdict.guesses;

@@ -269,6 +269,8 @@ void mover_verdict(Page& page, const MoverVerdict& verdict) {
   page.line("{}: {}", verdict.name, verdict.sum);
   for (const MoverVerdict::Row& row : verdict.rows) page.row(row.about.c_str(), "{}", row.words);
   for (const std::string& complaint : verdict.complaints) page.line("  ! {}", complaint);
+  for (std::size_t i = 0; i < verdict.causes.size(); ++i)
+    page.row(i == 0 ? "look at" : "then at", "{}", verdict.causes[i].words);
   if (!verdict.not_looked_at.empty()) page.row("not judged", "{}", fmt::join(verdict.not_looked_at, "; "));
   if (!verdict.guesses.empty()) page.row("rests on", "{}", guesses_words(verdict.guesses));
 }

@@ -24,6 +24,12 @@ struct VerdictMoment {
   std::vector<VerdictFigure> figures{};
 };
 
+/// What explains what is wrong with a mover. What nothing in the record tells apart stands in one.
+struct VerdictCause {
+  std::string name{};   ///< "microsteps"
+  std::string words{};  ///< what to look at, with the keys of the rig
+};
+
 struct MoverVerdict {
   std::string name{};
   std::string kind{};      ///< "stepper", "wheeled pair"
@@ -36,7 +42,8 @@ struct MoverVerdict {
   std::vector<Row> rows{};
   std::vector<VerdictFigure> figures{};
   std::vector<VerdictMoment> moments{};
-  std::vector<std::string> complaints{};     ///< what is wrong, each with what to look at
+  std::vector<std::string> complaints{};     ///< what is wrong, each with its evidence
+  std::vector<VerdictCause> causes{};        ///< of that, the likeliest first
   std::vector<std::string> looked_at{};      ///< what was held against what
   std::vector<std::string> not_looked_at{};  ///< what could not be, and why
   std::vector<std::string> guesses{};        ///< figures of the rig that it rests on, and nobody has checked

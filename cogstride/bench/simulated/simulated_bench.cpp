@@ -36,9 +36,22 @@ double start_position(const Mechanism& mechanism, const std::map<std::string, Ou
   return ((mechanism.limits.travel_from->base + mechanism.limits.travel_to->base) / Ratio(2)).to_double();
 }
 
-/// What a board makes of lines that never change: asleep or in reset it does nothing, and its select lines
-/// say its microsteps by its own table.
+/// What a board makes of lines that never change: an ENABLE that nobody drives is open; asleep or in reset it
+/// does nothing, and its select lines say its microsteps by its own table.
 Mechanism as_its_lines_stand(Mechanism mechanism, const SimulatedLines& lines) {
+  const auto is_open = [&](const DrivenLine& line) {
+    return std::any_of(lines.lines().begin(), lines.lines().end(),
+                       [&](const LineSetup& one) { return one.id == line_id(line); });
+  };
+  std::visit(
+      [&](auto& any) {
+        if constexpr (requires { any.enable; }) {
+          if (!any.enable || is_open(*any.enable)) return;
+          any.enable.reset();
+          mechanism.common.enable = EnableUse::open;
+        }
+      },
+      mechanism.wiring);
   auto* const board = std::get_if<StepDirBoard>(&mechanism.board);
   auto* const wiring = std::get_if<StepDirWiring>(&mechanism.wiring);
   if (board == nullptr || wiring == nullptr) return mechanism;
@@ -238,7 +251,10 @@ void SimulatedBench::begin_trace() {
 
 void SimulatedBench::noted(const MotionNote& note) {
   twin_of(note.mechanism).noted(note);
-  if (note.kind == MotionNote::Kind::faulted) noted_fault_ = note.text;
+  if (note.kind == MotionNote::Kind::faulted) {
+    noted_fault_ = note.text;
+    twin_of(note.mechanism).has_faulted();
+  }
   if (note.kind == MotionNote::Kind::faulted && fault_.empty()) fault_ = note.text;
   trace_event(trace_event_of(note, name_of(note.mechanism)));
 }

@@ -47,19 +47,25 @@ SimulatedLines::LineState& SimulatedLines::line_at(LineId line) {
 
 const SimulatedLines::LineState& SimulatedLines::line_at(LineId line) const {
   const auto number = static_cast<std::size_t>(line);
-  if (number >= lines_.size() || lines_[number].setup == nullptr) {
-    throw RangeError(fmt::format("line {} has not been opened", number));
-  }
+  if (!is_open(line)) throw RangeError(fmt::format("line {} has not been opened", number));
   return lines_[number];
+}
+
+bool SimulatedLines::is_open(LineId line) const {
+  const auto number = static_cast<std::size_t>(line);
+  return number < lines_.size() && lines_[number].setup != nullptr;
 }
 
 void SimulatedLines::attach(Plant& plant) {
   plants_.push_back(&plant);
+  // What is wired to a line that the controller has not opened hears nothing, and nobody hears it.
   for (const LineId line : plant.hears()) {
+    if (!is_open(line)) continue;
     line_at(line).listeners.push_back(&plant);
     plant.hear(line, line_at(line).high);
   }
-  for (const Level& level : plant.drives()) set_level(line_at(level.line), level.high);
+  for (const Level& level : plant.drives())
+    if (is_open(level.line)) set_level(line_at(level.line), level.high);
   for (QuadratureCounter& counter : counters_)
     counter.begin(level(counter.setup().line_a), level(counter.setup().line_b));
 }
@@ -223,6 +229,7 @@ void SimulatedLines::set_level(LineState& line, bool high) {
 }
 
 void SimulatedLines::take_edge(const LineEdge& edge, std::vector<Reading>& readings) {
+  if (!is_open(edge.line)) return;
   LineState& input = line_at(edge.line);
   if (input.high == edge.high) return;
   set_level(input, edge.high);

@@ -91,6 +91,7 @@ class SimulatedLines final : public TimedLines {
   };
 
   [[nodiscard]] LineState& line_at(LineId line);
+  [[nodiscard]] bool is_open(LineId line) const;
   [[nodiscard]] const LineState& line_at(LineId line) const;
   [[nodiscard]] Tick next_event();
   std::optional<LineEdge> advance_plants(Tick until);

@@ -37,6 +37,8 @@ class Twin {
   virtual void sample(std::span<double>) const {}
   /// Its mover tells of a motion.
   virtual void noted(const MotionNote&) {}
+  /// A motion of its mover failed by itself: that has a cause, whatever else is sound.
+  void has_faulted() { faulted_ = true; }
   /// Whether look() is to be called.
   [[nodiscard]] virtual bool wants_looks() const { return false; }
   /// Called each millisecond or more often, with all plants advanced to it.
@@ -44,6 +46,12 @@ class Twin {
   /// Holds what its mover came to against what was made: completes the verdict and complains.
   /// @param seconds  of the run
   virtual void judge(MoverVerdict&, Tick /*now*/, double /*seconds*/) const {}
+
+ protected:
+  [[nodiscard]] bool is_faulted() const { return faulted_; }
+
+ private:
+  bool faulted_ = false;
 };
 
 }  // namespace cogstride

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "cogstride/bench/simulated/simulated_lines.hpp"
+#include "cogstride/bench/simulated/twins/rotary_causes.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
@@ -26,6 +27,7 @@ class BrushedTwin final : public Twin {
         lines_(*setup.lines),
         ticks_per_second_(setup.plant.clock.base().to_double()),
         model_(model_of(mover.mechanism())),
+        seen_(mover.mechanism()),
         settles_after_(0.2 +
                        5.0 * model_.inertia * model_.resistance / (model_.torque_per_ampere * model_.emf)) {}
 
@@ -58,6 +60,9 @@ class BrushedTwin final : public Twin {
     const double passed = static_cast<double>(now - looked_at_) / ticks_per_second_;
     looked_at_ = now;
     const double duty = mover_.duty(now);
+    const double current = passed > 0.0 ? (plant_.net_charge() - charge_) / passed : 0.0;
+    charge_ = plant_.net_charge();
+    seen_.look({passed, duty, plant_.fed(), current, plant_.shaft_turns(), mover_.has_ended()});
     if (duty != 0.0) last_way_ = duty;
     if (duty != duty_ || mover_.let_through() < 1.0 || passed <= 0.0) {
       duty_ = duty;
@@ -71,6 +76,7 @@ class BrushedTwin final : public Twin {
     const double speed = std::copysign(1.0, duty) * shaft_speed(mover_.mechanism(), plant_.speed());
     if (speed >= 0.5 * *makes_) return;
     slow_for_ += passed;
+    slow_flow_ += passed * std::abs(current);
     if (slow_.made_share > speed / *makes_) slow_ = {speed / *makes_, duty, *makes_};
   }
 
@@ -107,9 +113,23 @@ class BrushedTwin final : public Twin {
     complain(verdict);
     complain_of_speed(verdict, now, speed);
     complain_of_counts(verdict);
+    if (wants_causes(verdict, is_faulted())) verdict.causes = causes();
   }
 
  private:
+  [[nodiscard]] std::vector<VerdictCause> causes() const {
+    RotaryEvidence seen = seen_;
+    if (slow_for_ > longest_slow)
+      seen.slow(slow_flow_ / slow_for_, switched_current(model_, std::abs(slow_.duty), slow_.makes).mean);
+    if (const std::optional<std::int64_t> count = mover_.feedback().count())
+      if (const auto* const encoder = sensor_of<Encoder>(mover_.mechanism()))
+        seen.counts(static_cast<double>(*count), turned_counts(*encoder));
+    return seen.causes(mover_.mechanism());
+  }
+  [[nodiscard]] double turned_counts(const Encoder& encoder) const {
+    return counts_per_base(mover_.mechanism(), encoder).to_double() * (plant_.position() - began_at_);
+  }
+
   /// By whom its current was kept down, and for how long: the board, period by period, or its controller.
   [[nodiscard]] std::string held_back_words(Tick now) const {
     std::string words;
@@ -136,19 +156,14 @@ class BrushedTwin final : public Twin {
     if (encoder == nullptr || !count) return;
     verdict.looked_at.push_back("its encoder's count against how far it turned");
     const double per_base = counts_per_base(mover_.mechanism(), *encoder).to_double();
-    const double turned = per_base * (plant_.position() - began_at_);
+    const double turned = turned_counts(*encoder);
     const double off = static_cast<double>(*count) - turned;
     verdict.add("counts_off", off);
     // It is read a stride after the shaft has moved on; a count at each end is not known.
     const double spare = 4.0 + std::abs(per_base * plant_.speed()) * 0.01 + 1e-3 * std::abs(turned);
     if (std::abs(off) > spare)
       verdict.complaints.push_back(
-          fmt::format("{} counted {}, and it turned {:.0f} counts: counts were missed, or its lines are "
-                      "exchanged. Look at the "
-                      "rate that the controller's counter keeps up with (controller.counters.top_rate), at "
-                      "its two lines and at "
-                      "lines_per_turn",
-                      encoder->name, *count, turned));
+          fmt::format("{} counted {}, and it turned {:.0f} counts", encoder->name, *count, turned));
   }
 
   void complain_of_speed(MoverVerdict& verdict, Tick now, double speed) const {
@@ -160,20 +175,17 @@ class BrushedTwin final : public Twin {
       const double scale = speed_units_per_base(kind) / shaft_speed(mechanism, 1.0);
       verdict.complaints.push_back(
           fmt::format("for {:.2g} s it turned at {:.3g} {} or so with {:.3g} % of duty, which makes {:.3g} "
-                      "{} by the rig's "
-                      "figures: more friction or load than the rig says (load.coulomb_friction, "
-                      "load.steady_torque), or less "
-                      "supply",
+                      "{} by the rig's figures",
                       slow_for_, scale * slow_.made_share * slow_.makes, speed_unit(kind),
                       100.0 * std::abs(slow_.duty), scale * slow_.makes, speed_unit(kind)));
     }
     verdict.looked_at.push_back("whether it stood where nothing was asked of it");
     const bool by_its_load = speed * last_way_ < 0.0 || (last_way_ == 0.0 && speed != 0.0);
     if (mover_.duty(now) == 0.0 && mover_.has_ended() && by_its_load && std::abs(speed) > least_told)
-      verdict.complaints.push_back(fmt::format(
-          "nothing is asked of it, and it turns at {:.3g} {}: its load turns it back. What holds it "
-          "must be a brake, or a drive that goes on (limits.slows_by, load.steady_torque)",
-          speed, speed_unit(kind)));
+      verdict.complaints.push_back(
+          fmt::format("nothing is asked of it, and it turns at {:.3g} {}: what holds it "
+                      "must be a brake, or a drive that goes on (limits.slows_by)",
+                      speed, speed_unit(kind)));
   }
 
   void complain(MoverVerdict& verdict) const {
@@ -181,8 +193,9 @@ class BrushedTwin final : public Twin {
     verdict.looked_at.push_back("whether it stood while it was driven");
     if (plant_.driven_still() >= longest_still)
       verdict.complaints.push_back(fmt::format(
-          "it was driven for {:.2g} s and stood, with up to {:.3g} A: friction and load hold it up to about "
-          "{:.3g} % of duty. Look at limits.lowest_duty, at load.stiction, and whether something jams",
+          "it was driven for {:.2g} s and stood, with up to {:.3g} A; by the rig's figures it turns from "
+          "{:.3g} % of "
+          "duty on",
           plant_.driven_still(), plant_.still_current(), 100.0 * start_duty(model_of(mechanism))));
     hold_against(verdict, "current", plant_.sustained_current() / current_spare,
                  base_of(mechanism.limits.current), [&](double most) {
@@ -209,7 +222,10 @@ class BrushedTwin final : public Twin {
   const SimulatedLines& lines_;
   double ticks_per_second_;
   RotaryMotorModel model_;  // as the rig says
+  RotaryEvidence seen_;
   double settles_after_;    // s
+  double charge_ = 0.0;     // A s, that had flowed at the last look
+  double slow_flow_ = 0.0;  // A s, while it was slow
   struct Slow {
     double made_share = 1.0;  // of what the duty makes
     double duty = 0.0;

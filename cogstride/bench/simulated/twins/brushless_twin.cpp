@@ -1,6 +1,11 @@
 // Bare brushless motors behind six gates.
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "cogstride/bench/simulated/twins/rotary_causes.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/motion/brushless/six_step_mover.hpp"
 #include "cogstride/plant/brushless_plant.hpp"
@@ -13,7 +18,9 @@ class BrushlessTwin final : public Twin {
   BrushlessTwin(const SixStepMover& mover, const TwinSetup& setup)
       : mover_(mover),
         plant_(*setup.mechanism, setup.plant),
-        ticks_per_second_(setup.plant.clock.base().to_double()) {}
+        lines_(*setup.lines),
+        ticks_per_second_(setup.plant.clock.base().to_double()),
+        seen_(mover.mechanism()) {}
 
   [[nodiscard]] Plant* plant() override { return &plant_; }
   [[nodiscard]] ShaftPlant* shaft() override { return &plant_; }
@@ -40,6 +47,20 @@ class BrushlessTwin final : public Twin {
     values[6] = shown_rise(heat(), plant_.motor_rise());
   }
 
+  [[nodiscard]] bool wants_looks() const override { return true; }
+  void look() override {
+    const Tick now = lines_.now();
+    const double passed = static_cast<double>(now - looked_at_) / ticks_per_second_;
+    if (passed <= 0.0) return;
+    looked_at_ = now;
+    double most = 0.0;
+    for (std::size_t phase = 0; phase < 3; ++phase) {
+      most = std::max(most, std::abs(plant_.phase_charge(phase) - charges_[phase]) / passed);
+      charges_[phase] = plant_.phase_charge(phase);
+    }
+    seen_.look({passed, mover_.duty(), plant_.fed(), most, plant_.shaft_turns(), mover_.has_ended()});
+  }
+
   void judge(MoverVerdict& verdict, Tick, double) const override {
     const Mechanism& mechanism = mover_.mechanism();
     const OutputKind kind = output_kind(mechanism.train);
@@ -62,9 +83,12 @@ class BrushlessTwin final : public Twin {
     if (is_known(heat())) verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
     verdict.add("bootstraps_empty", static_cast<double>(plant_.times_empty()));
     complain(verdict);
+    if (wants_causes(verdict, is_faulted()) && !plant_.destroyed_at())
+      verdict.causes = seen_.causes(mechanism);
   }
 
  private:
+  static constexpr double longest_stand = 1.0;  // s; it is aligned for a while
   static constexpr double current_spare = 1.1;  // of its limit: rows follow one another with a ripple
 
   [[nodiscard]] const MotorHeat& heat() const {
@@ -73,7 +97,11 @@ class BrushlessTwin final : public Twin {
 
   void complain(MoverVerdict& verdict) const {
     const Mechanism& mechanism = mover_.mechanism();
-    verdict.looked_at = {"whether both gates of a leg were on", "whether its bootstrap capacitors were kept"};
+    verdict.looked_at = {"whether both gates of a leg were on", "whether its bootstrap capacitors were kept",
+                         "whether it turned at all while it was driven"};
+    if (seen_.driven() > longest_stand && seen_.is_locked())
+      verdict.complaints.push_back(
+          fmt::format("it was driven for {:.2g} s and never turned", seen_.driven()));
     if (plant_.times_empty() > 0)
       verdict.complaints.push_back(fmt::format(
           "a high side went off {} times because its bootstrap capacitor was empty (board.bootstrap_holds, "
@@ -99,7 +127,11 @@ class BrushlessTwin final : public Twin {
 
   const SixStepMover& mover_;
   BrushlessPlant plant_;
+  const SimulatedLines& lines_;
   double ticks_per_second_;
+  RotaryEvidence seen_;
+  Tick looked_at_ = 0;
+  std::array<double, 3> charges_{};              // A s
   mutable std::array<ShownCurrent, 3> shown_{};  // as their own looks pass
 };
 

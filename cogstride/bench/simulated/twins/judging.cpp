@@ -12,6 +12,17 @@ std::string turning_words(double speed, std::string_view unit) {
   return std::abs(speed) < 1e-3 ? "at rest" : fmt::format("turning at {:.4g} {}", speed, unit);
 }
 
+std::string supply_words(const Mechanism& mechanism, double seconds) {
+  return fmt::format(
+      "its supply {} was down for {:.2g} s while it was driven: its switch, its fuse, its leads",
+      mechanism.supply.name, seconds);
+}
+
+std::string ground_words(const Mechanism& mechanism) {
+  return inputs_of(mechanism.board).isolated ? "the return of its isolated inputs"
+                                             : "the ground between it and the controller";
+}
+
 void hold_against(MoverVerdict& verdict, std::string_view what, double value, std::optional<double> most,
                   const std::function<std::string(double)>& complaint) {
   if (!most) {

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
@@ -58,6 +59,23 @@ class PulseTwin : public Twin {
     complain(verdict);
     complain_of_heat(verdict, heat, stands);
     if (share) hold_against(verdict, units_per_share_ * *share, made);
+    if (!wants_causes(verdict, is_faulted())) return;
+    verdict.causes = causes();
+    if (!verdict.causes.empty() || !plant.pulses()) return;
+    if (const VerdictCause own = own_cause(verdict); !own.name.empty()) verdict.causes.push_back(own);
+  }
+
+  [[nodiscard]] bool wants_looks() const override { return true; }
+  void look() override {
+    const Tick now = lines_.now();
+    const double passed = static_cast<double>(now - looked_at_) / ticks_per_second_;
+    if (passed <= 0.0) return;
+    looked_at_ = now;
+    if (its_plant().fed() > 0.0) lowest_fed_ = std::min(lowest_fed_, its_plant().fed());
+    if (!mover_.has_pulses()) return;
+    given_for_ += passed;
+    if (its_plant().fed() == 0.0) unfed_for_ += passed;
+    look_after(passed);
   }
 
  protected:
@@ -74,6 +92,10 @@ class PulseTwin : public Twin {
   [[nodiscard]] virtual std::string sum(std::optional<double> asked, double made) const = 0;
   /// What went wrong that it alone knows.
   virtual void complain(MoverVerdict& verdict) const = 0;
+  /// What of that is its alone; without a name: nothing.
+  [[nodiscard]] virtual VerdictCause own_cause(const MoverVerdict& verdict) const = 0;
+  /// Its pulses go out, for so long since the last look, s.
+  virtual void look_after(double /*passed*/) {}
   /// What was asked against what was made, in its unit.
   virtual void hold_against(MoverVerdict& verdict, double asked, double made) const = 0;
 
@@ -84,6 +106,30 @@ class PulseTwin : public Twin {
   [[nodiscard]] double ticks_per_second() const { return ticks_per_second_; }
 
  private:
+  /// What all of them have: a supply, and a wire for their pulses.
+  [[nodiscard]] std::vector<VerdictCause> causes() const {
+    const Mechanism& said = mover_.mechanism();
+    const PulsePlant& plant = its_plant();
+    const double rate = std::get<PulseWidthInput>(said.board).frame_rate.base().to_double();
+    if (unfed_for_ > 0.05) return {{"supply", supply_words(said, unfed_for_)}};
+    const double came = static_cast<double>(plant.pulses()) / std::max(1.0, given_for_ * rate);
+    if (came < 0.9 && given_for_ * rate > 5.0)
+      return {{"pulse wire", fmt::format("{} of its pulses came to it: their wire (lines.pulse), {}",
+                                         plant.pulses() == 0 ? "none" : fmt::format("{:.0f} %", 100.0 * came),
+                                         ground_words(said))}};
+    if (plant.longest_stall() >= longest_held)
+      return {
+          {"held",
+           fmt::format("it was driven and could not move: something jams, or holds more than its torque{}",
+                       said.swings() ? ", or it is sent beyond its own ends (board.shortest_pulse, "
+                                       "longest_pulse)"
+                                     : "")}};
+    if (lowest_fed_ < 0.85 * said.supply.voltage.base())
+      return {{"supply voltage",
+               fmt::format("its supply gave {:.3g} V, and the rig says {:.3g} V (supply.{}.voltage)",
+                           lowest_fed_, said.supply.voltage.base(), said.supply.name)}};
+    return {};
+  }
   void complain_of_heat(MoverVerdict& verdict, const MotorHeat& heat, std::optional<double> stands) const {
     const PulsePlant& plant = its_plant();
     if (!stands || !is_known(heat)) {
@@ -105,8 +151,13 @@ class PulseTwin : public Twin {
                     at, *stands, plant.highest_rise(), rest));
   }
 
+  static constexpr double longest_held = 0.3;  // s
   const PulseWidthMover& mover_;
   const SimulatedLines& lines_;
+  Tick looked_at_ = 0;
+  double given_for_ = 0.0;                                       // s, that its pulses go out
+  double unfed_for_ = 0.0;                                       // s of it without its supply
+  double lowest_fed_ = std::numeric_limits<double>::infinity();  // V
   std::string unit_;
   double units_per_share_;
   double ticks_per_second_;
@@ -155,20 +206,23 @@ class ServoTwin final : public PulseTwin {
     verdict.add("worst_off", worst_.off, unit());
     if (std::abs(worst_.off) > late_share * units_per_share() && plant_.longest_stall() < longest_held)
       verdict.complaints.push_back(fmt::format(
-          "at {:.3f} s it should have stood at {:.4g} {}, and it stood {:.3g} {} away: {}",
+          "at {:.3f} s it should have stood at {:.4g} {}, and it stood {:.3g} {} away{}",
           static_cast<double>(worst_.at) / ticks_per_second(), worst_.asked, unit(), std::abs(worst_.off),
-          unit(),
-          plant_.highest_current() < 1e-3 ? "it drew no current at all. Look at the wire of its pulses "
-                                            "(lines.pulse), at its supply and at its ground"
-          : plant_.pulses() == 0 ? "no pulse reached it. Look at the wire of its pulses (lines.pulse) and at "
-                                   "the ground of its supply"
-                                 : "it is slower than the rig says (motor.speed), or its pulses did not "
-                                   "all reach it"));
+          unit(), plant_.highest_current() < 1e-3 ? ": it drew no current at all" : ""));
     if (plant_.longest_stall() < longest_held) return;
-    verdict.complaints.push_back(
-        fmt::format("it was held fast for {:.2g} s and drew {:.3g} A: something jams, or it is sent "
-                    "beyond its own end points (board.shortest_pulse, board.longest_pulse)",
-                    plant_.longest_stall(), plant_.highest_current()));
+    verdict.complaints.push_back(fmt::format("it was held fast for {:.2g} s and drew {:.3g} A",
+                                             plant_.longest_stall(), plant_.highest_current()));
+  }
+  [[nodiscard]] VerdictCause own_cause(const MoverVerdict&) const override {
+    const double end_off =
+        units_per_share() * (plant_.position() - mover().pulse_share(lines().now()).value_or(0.0));
+    if (std::abs(end_off) < 0.5 * std::abs(worst_.off) || worst_.off == 0.0)
+      if (std::abs(worst_.off) > late_share * units_per_share())
+        return {"speed", "it is slower than the rig says (motor.speed), or its load is heavier"};
+    return {
+        "end points",
+        "the pulses of its ends (board.shortest_pulse, longest_pulse, centre_pulse), the way round that it "
+        "turns, and the angle between them (motor.range)"};
   }
   /// By no more than its dead band, and what its timer cannot say.
   void hold_against(MoverVerdict& verdict, double asked, double made) const override {
@@ -217,37 +271,39 @@ class ThrottleTwin final : public PulseTwin {
     return fmt::format("{}, turns at {:.1f} % of full speed",
                        asked ? fmt::format("throttle {:.4g} %", *asked) : "without pulses, not armed", made);
   }
-  [[nodiscard]] bool wants_looks() const override { return true; }
-  void look() override {
-    const Tick now = lines().now();
-    const double share = mover().pulse_share(now).value_or(0.0);
-    if (std::abs(share) > 0.01 && !plant_.obeys()) {
-      deaf_for_ += static_cast<double>(now - looked_at_) / ticks_per_second();
-      deaf_at_ = std::max(deaf_at_, std::abs(share));
-    }
-    looked_at_ = now;
+  void look_after(double passed) override {
+    const double share = mover().pulse_share(lines().now()).value_or(0.0);
+    if (std::abs(share) <= 0.01 || plant_.obeys()) return;
+    deaf_for_ += passed;
+    deaf_at_ = std::max(deaf_at_, std::abs(share));
+  }
+  [[nodiscard]] VerdictCause own_cause(const MoverVerdict&) const override {
+    if (plant_.too_soon() > 0)
+      return {"arming",
+              "what its speed controller wants before it obeys (board.arming), and the pulse of no throttle "
+              "(board.shortest_pulse, centre_pulse)"};
+    if (deaf_for_ > longest_deaf)
+      return {"arming",
+              "its speed controller was not armed: the pulse of no throttle (board.shortest_pulse, "
+              "centre_pulse), board.arming, and whether its pulses or its supply failed meanwhile"};
+    return {};
   }
   void complain(MoverVerdict& verdict) const override {
     verdict.looked_at.push_back("whether its throttle was obeyed");
     verdict.add("not_obeyed", deaf_for_, "s");
     if (deaf_for_ > longest_deaf && plant_.too_soon() == 0)
-      verdict.complaints.push_back(
-          fmt::format("for {:.2g} s it was given up to {:.3g} % throttle and did not obey: {}", deaf_for_,
-                      100.0 * deaf_at_,
-                      plant_.pulses() == 0
-                          ? "no pulse reached its speed controller. Look at the wire of its pulses "
-                            "(lines.pulse) and at the ground of its supply"
-                          : "its speed controller had lost its pulses or was switched off, and wants to be "
-                            "armed again. Look at the wire of its pulses (lines.pulse) and at its supply"));
+      verdict.complaints.push_back(fmt::format(
+          "for {:.2g} s it was given up to {:.3g} % throttle and did not obey{}", deaf_for_, 100.0 * deaf_at_,
+          plant_.pulses() == 0 ? ": no pulse reached its speed controller"
+                               : ": it was not armed, or not any more"));
     if (plant_.too_soon() > 0)
       verdict.complaints.push_back(
           fmt::format("{} pulses with throttle came before its speed controller was armed, and were not "
-                      "obeyed: what the rig says of arming is not what it wants (board.arming)",
+                      "obeyed",
                       plant_.too_soon()));
     if (plant_.longest_stall() >= longest_held)
-      verdict.complaints.push_back(
-          fmt::format("it was held fast for {:.2g} s and drew {:.3g} A: something jams",
-                      plant_.longest_stall(), plant_.highest_current()));
+      verdict.complaints.push_back(fmt::format("it was held fast for {:.2g} s and drew {:.3g} A",
+                                               plant_.longest_stall(), plant_.highest_current()));
     verdict.add("pulses_too_soon", static_cast<double>(plant_.too_soon()));
     if (!std::get<ThrottledMotor>(mover().mechanism().motor).surge_current)
       verdict.not_looked_at.push_back(
@@ -259,7 +315,6 @@ class ThrottleTwin final : public PulseTwin {
   }
 
   static constexpr double longest_deaf = 0.2;  // s; a lost pulse or two are none
-  Tick looked_at_ = 0;
   double deaf_for_ = 0.0;
   double deaf_at_ = 0.0;  // share
   ThrottledPlant plant_;

@@ -6,6 +6,8 @@
 #include <limits>
 #include <string>
 
+#include "cogstride/bench/simulated/twins/stepper_causes.hpp"
+#include "cogstride/bench/simulated/twins/stepper_watch.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/motion/stepper/stepper_mover.hpp"
 #include "cogstride/plant/step_servo_plant.hpp"
@@ -27,7 +29,8 @@ class StepperTwin final : public Twin {
       : mover_(mover),
         lines_(*setup.lines),
         plant_(plant_of(setup)),
-        ticks_per_second_(setup.plant.clock.base().to_double()) {}
+        ticks_per_second_(setup.plant.clock.base().to_double()),
+        watch_(mover.mechanism(), ticks_per_second_) {}
 
   [[nodiscard]] Plant* plant() override { return plant_.get(); }
   [[nodiscard]] ShaftPlant* shaft() override { return plant_.get(); }
@@ -37,7 +40,8 @@ class StepperTwin final : public Twin {
     return {{"made", std::string(display_unit(kind, 0))},
             {"speed", std::string(display_unit(kind, 1))},
             {"phase_a", "A"},
-            {"phase_b", "A"}};
+            {"phase_b", "A"},
+            {"supply", "V"}};
   }
 
   void sample(std::span<double> values) const override {
@@ -46,6 +50,24 @@ class StepperTwin final : public Twin {
     values[1] = scale * plant_->speed();
     values[2] = plant_->current_a();
     values[3] = plant_->current_b();
+    values[4] = plant_->fed();
+  }
+
+  [[nodiscard]] bool wants_looks() const override { return true; }
+  void look() override {
+    const Tick now = lines_.now();
+    StepperWatch::Look look;
+    look.now = now;
+    look.step = mover_.standing_step(now);
+    look.shaft_turns = plant_->shaft_turns();
+    look.place = plant_->position() - whole_turns_;
+    look.speed = plant_->speed();
+    look.current_a = plant_->current_a();
+    look.current_b = plant_->current_b();
+    look.fed = plant_->fed();
+    look.is_under_way = !mover_.has_ended();
+    look.has_slipped = !plant_->slips().empty();
+    watch_.look(look, [this](std::int64_t line) { return lines_.level(static_cast<LineId>(line)); });
   }
 
   void noted(const MotionNote& note) override {
@@ -94,133 +116,83 @@ class StepperTwin final : public Twin {
     verdict.add("wrong_direction", static_cast<double>(counts.wrong_direction));
     verdict.add("lost_microsteps",
                 counts_losses ? static_cast<double>(lost) : std::numeric_limits<double>::quiet_NaN());
-    complain_of_pulses(verdict, counts);
+    StepperEvidence seen = watch_.seen();
+    seen.board = counts;
+    for (const SteppedPlant::Slip& slip : plant_->slips()) {
+      ++(slip.microsteps > 0 ? seen.lost : seen.gained);
+      seen.highest_step_rate = std::max(seen.highest_step_rate, slip.step_rate);
+      if (seen.slowest_step_rate == 0.0 || slip.step_rate < seen.slowest_step_rate)
+        seen.slowest_step_rate = slip.step_rate;
+    }
+    complain_of_pulses(verdict, seen);
     if (counts_losses) {
       complain_of_losses(verdict, lost);
     } else {
       verdict.not_looked_at.push_back("steps lost: its zero was not found");
     }
-    if (!asked) {
+    bool is_off = is_faulted() || (counts_losses && !plant_->slips().empty());
+    if (asked)
+      is_off = complain_of_place(verdict, seen, scale * asked->base.to_double(), made, scale, unit) || is_off;
+    else
       verdict.not_looked_at.push_back("where it stands: nobody knows where it was to stand");
-      return;
-    }
-    verdict.looked_at.push_back("where it stands against where its steps lead");
-    const double off = std::abs(scale * asked->base.to_double() - made);
-    const double full_step = scale * static_cast<double>(plant_->microsteps_per_period()) / 4.0 /
-                             std::abs(steps_per_base(mechanism).to_double());
-    // But for what friction and load hold a rotor off its field.
-    const bool stands = full_step == 0.0 || off <= full_step;
-    verdict.looked_at.push_back("where it stood after each motion against where its steps led");
-    const double scaled = scale * worst_.off;
-    verdict.add("worst_off", scaled, unit);
-    const bool was_off = full_step != 0.0 && std::abs(scaled) > 2.0 * full_step;
-    const bool is_clear = was_off && has_factor();
-    if ((!stands || was_off) && !is_clear && (missed > 0 || !plant_->slips().empty()))
-      return;  // said already
-    if (was_off) {
-      // A way that is some times what was asked explains what else went wrong.
-      verdict.complaints.insert(
-          verdict.complaints.begin(),
-          fmt::format("at {:.3f} s it was to stand at {:.4g} {}, and it stood {:.4g} {} away: {}",
-                      seconds(worst_.at), scale * worst_.asked, unit, std::abs(scaled), unit,
-                      cause_words(worst_)));
-      return;
-    }
-    if (!stands)
-      verdict.complaints.push_back(fmt::format(
-          "it stands {:.4g} {} from where its steps lead: the rotor did not follow its field. Look at the "
-          "order of the coil lines (lines.a_plus and the next three, board.terminals), at the speed and at "
-          "the load",
-          off, unit));
+    complain_of_switches(verdict, seen);
+    seen.was_off = is_off;
+    if (wants_causes(verdict, is_faulted())) verdict.causes = causes_of(seen, mechanism);
   }
 
  private:
-  /// One motion: what was asked of it and what came, from where each began. m or turns.
-  struct Way {
+  /// Where it was to stand after a motion, and how far off it stood. m or turns.
+  struct Stand {
     Tick at = 0;
     double asked = 0.0;
     double off = 0.0;
-    double asked_way = 0.0;
-    double made_way = 0.0;
   };
 
   void hold_motion_against(const MotionNote& note) {
     const auto asked = mover_.position(note.at);
-    if (!asked) return;
-    const double made = plant_->position() - whole_turns_;
-    if (note.kind == MotionNote::Kind::began) {
-      began_asked_ = asked->base.to_double();
-      began_made_ = made;
-      return;
+    if (!asked || note.kind != MotionNote::Kind::done) return;
+    const Stand stand{note.at, asked->base.to_double(),
+                      plant_->position() - whole_turns_ - asked->base.to_double()};
+    if (std::abs(stand.off) > std::abs(worst_.off)) worst_ = stand;
+  }
+
+  /// Where it stood after each motion and at the end, in its unit. @return whether that is off
+  bool complain_of_place(MoverVerdict& verdict, const StepperEvidence& seen, double asked, double made,
+                         double scale, const std::string& unit) const {
+    verdict.looked_at.push_back("where it stands against where its steps lead");
+    verdict.looked_at.push_back("where it stood after each motion against where its steps led");
+    const double worst = scale * worst_.off;
+    verdict.add("worst_off", worst, unit);
+    const double off = std::abs(asked - made);
+    // But for what friction and load hold a rotor off its field.
+    if (std::abs(worst_.off) > 2.0 * watch_.full_step()) {
+      verdict.complaints.insert(
+          verdict.complaints.begin(),
+          fmt::format("at {:.3f} s it was to stand at {:.4g} {}, and it stood {:.4g} {} away{}",
+                      seconds(worst_.at), scale * worst_.asked, unit, std::abs(worst), unit,
+                      way_words(seen)));
+      return true;
     }
-    if (note.kind != MotionNote::Kind::done) return;
-    const Way way{note.at, asked->base.to_double(), made - asked->base.to_double(),
-                  asked->base.to_double() - began_asked_.value_or(asked->base.to_double()),
-                  made - began_made_};
-    if (std::abs(way.off) > std::abs(worst_.off)) worst_ = way;
-    look_for_factor(way);
+    if (off <= scale * watch_.full_step()) return false;
+    verdict.complaints.push_back(fmt::format("it stands {:.4g} {} from where its steps lead", off, unit));
+    return true;
   }
 
-  /// Whether each motion came out as the same power of two of what was asked, mirrored or not, to two full
-  /// steps: steps that were lost may come near one once, and not each time.
-  void look_for_factor(const Way& way) {
-    const double full_step = static_cast<double>(plant_->microsteps_per_period()) / 4.0 /
-                             std::abs(steps_per_base(mover_.mechanism()).to_double());
-    if (std::abs(way.asked_way) < 8.0 * full_step || way.made_way == 0.0) return;
-    const double by = times(way);
-    const double factor = std::copysign(std::exp2(std::round(std::log2(std::abs(by)))), by);
-    const bool fits = std::abs(way.made_way - factor * way.asked_way) <= 2.0 * full_step;
-    is_one_factor_ = is_one_factor_ && fits && (factor_ == 0.0 || factor == factor_);
-    factor_ = factor;
+  /// How what it made differs from what was asked, where that is one thing.
+  [[nodiscard]] static std::string way_words(const StepperEvidence& seen) {
+    if (seen.asked_swing > 8.0 && seen.made_swing < 0.02 * seen.asked_swing) return ": it did not move";
+    if (!seen.factor) return "";
+    std::string words = *seen.factor < 0.0 ? ": it went the other way" : "";
+    if (std::abs(*seen.factor) != 1.0)
+      words += fmt::format("{} {:.4g} times as far", words.empty() ? ": it went" : ", and",
+                           std::abs(*seen.factor));
+    return words;
   }
 
-  static double times(const Way& way) { return way.asked_way == 0.0 ? 0.0 : way.made_way / way.asked_way; }
-  /// Whether a power of two, or a mirror, or both, explain every motion.
-  [[nodiscard]] bool has_factor() const { return is_one_factor_ && factor_ != 0.0 && factor_ != 1.0; }
-
-  /// What makes a way that is some times what was asked.
-  [[nodiscard]] std::string cause_words(const Way& way) const {
-    const bool two_pulse = mover_.mechanism().is_movable_stepper() && !is_switched() &&
-                           mover_.mechanism().step_dir().form == StepDirBoard::Form::two_pulse;
-    const double by = times(way);
-    if (std::abs(by) < 0.02) return fmt::format("it did not move. Look at {}", what_holds_it());
-    std::string words;
-    if (has_factor() && factor_ < 0.0)
-      words = is_switched()
-                  ? "it went the other way: the coil leads of its lines are in turned order (lines.a_plus "
-                    "and the next three)"
-              : two_pulse ? "it went the other way: its two pulse lines are exchanged (lines.step, lines.dir)"
-                          : "it went the other way: DIR is taken the other way round (lines.dir.active), or "
-                            "two leads of one coil are exchanged";
-    if (has_factor() && std::abs(factor_) != 1.0)
-      words += fmt::format(
-          "{}it went {:.4g} times as far: its board makes other microsteps than the rig says "
-          "(board.microsteps, its switches or select lines)",
-          words.empty() ? "" : "; and ", std::abs(factor_));
-    if (!words.empty()) return words;
-    return is_switched()
-               ? "the rotor did not follow its field. Look at the order of the coil lines (lines.a_plus and "
-                 "the next three, board.terminals), at the speed and at the load"
-               : "its rotor did not follow its steps. Look at the speed, the ramp and the load, at its hard "
-                 "ends, and at what its board counts as a step (board.microsteps)";
+  [[nodiscard]] bool is_two_pulse() const {
+    const auto* const board = std::get_if<StepDirBoard>(&mover_.mechanism().board);
+    return board != nullptr && board->form == StepDirBoard::Form::two_pulse;
   }
-
-  /// What can keep a board from moving its motor: what this one has of it.
-  [[nodiscard]] std::string what_holds_it() const {
-    const Mechanism& mechanism = mover_.mechanism();
-    std::string words = "its supply, and the ground between it and the controller";
-    if (const auto* const wiring = std::get_if<StepDirWiring>(&mechanism.wiring)) {
-      if (wiring->enable || mechanism.common.enable == EnableUse::open)
-        words += ", ENABLE (lines.enable.active, board.enable_active)";
-      if (wiring->sleep) words += ", SLEEP (lines.sleep)";
-      if (wiring->reset) words += ", RESET (lines.reset)";
-      words += ", the wire of STEP (lines.step)";
-    } else {
-      words += ", the four coil lines";
-    }
-    return words + ", and whether its shaft is held";
-  }
-
   [[nodiscard]] bool is_switched() const {
     return std::holds_alternative<CoilWiring>(mover_.mechanism().wiring);
   }
@@ -231,41 +203,35 @@ class StepperTwin final : public Twin {
     return in_full_step > 1 ? "microsteps" : "steps";
   }
 
-  void complain_of_pulses(MoverVerdict& verdict, const StepDirReceiver::Counts& counts) const {
+  static void complain_of_switches(MoverVerdict& verdict, const StepperEvidence& seen) {
+    if (!seen.bounced) return;
+    verdict.complaints.push_back(fmt::format(
+        "the contact of {} bounced for {} or more, and its debounce waits for {}", seen.bounced->name,
+        seconds_text(seen.bounced->lasted), seconds_text(seen.bounced->waited)));
+  }
+
+  void complain_of_pulses(MoverVerdict& verdict, const StepperEvidence& seen) const {
+    const StepDirReceiver::Counts& counts = seen.board;
     verdict.looked_at.push_back("its pulses against what its board takes");
     const auto complain = [&](std::string words) { verdict.complaints.push_back(std::move(words)); };
     const auto* const board = std::get_if<StepDirBoard>(&mover_.mechanism().board);
-    if (counts.missed_off > 0 && counts.missed_off == counts.pulses) {
-      const auto* const wiring = std::get_if<StepDirWiring>(&mover_.mechanism().wiring);
-      const bool sleeps = wiring != nullptr && (wiring->sleep || wiring->reset);
-      if (wiring == nullptr || !wiring->enable || sleeps)
-        complain(fmt::format("nothing moved: the board was off whenever a pulse came. Look at {}",
-                             what_holds_it()));
-      else
-        complain(
-            fmt::format("nothing moved: ENABLE had the level that switches the board off whenever a pulse "
-                        "came; the board "
-                        "wants it {}. Look at lines.enable.active and board.enable_active",
-                        board != nullptr && board->enable_active == ActiveLevel::low ? "low" : "high"));
-    } else if (counts.missed_off > 0) {
-      complain(fmt::format("{} pulses came while the board was switched off. Look at when ENABLE changes",
-                           counts.missed_off));
-    }
+    if (counts.pulses == 0 && seen.put_out > 0 && !is_switched())
+      complain("nothing moved: none of its pulses came to its board");
+    else if (counts.missed_off > 0 && counts.missed_off == counts.pulses)
+      complain("nothing moved: its board was off whenever a pulse came");
+    else if (counts.missed_off > 0)
+      complain(fmt::format("{} of {} pulses came while its board was off", counts.missed_off, counts.pulses));
     if (counts.missed_waking > 0)
-      complain(
-          fmt::format("{} pulses came before the board was awake. Look at board.wake", counts.missed_waking));
+      complain(fmt::format("{} pulses came before the board was awake", counts.missed_waking));
     if (counts.missed_short > 0)
       complain(fmt::format(
           "{} of {} pulses were missed: STEP stayed at one level for as little as {}, and the board needs "
-          "{}. "
-          "Look at lines.pulse_width and at the top step rate",
+          "{}",
           counts.missed_short, counts.pulses, seconds_text(seconds(counts.shortest)),
           seconds_text(board == nullptr ? 0.0 : std::max(board->shortest_high, board->shortest_low).base())));
     if (counts.wrong_direction > 0)
-      complain(fmt::format(
-          "{} steps went the wrong way: DIR changed too near to a step. Look at lines.dir_steady_before and "
-          "lines.dir_steady_after",
-          counts.wrong_direction));
+      complain(fmt::format("{} steps went the wrong way: {} too near to a step", counts.wrong_direction,
+                           is_two_pulse() ? "the other pulse line changed" : "DIR changed"));
   }
 
   void complain_of_losses(MoverVerdict& verdict, std::int64_t lost) const {
@@ -287,10 +253,8 @@ class StepperTwin final : public Twin {
           slips[i].step_rate, steps(slips[i].microsteps)));
     if (slips.size() > most_told) verdict.complaints.emplace_back("... and so on");
     if (!slips.empty() || lost != 0)
-      verdict.complaints.push_back(fmt::format(
-          "in all the rotor stands {} {} {} of its steps. Look at limits.acceleration, limits.speed "
-          "and limits.start_speed, or give the oscillation after a stop time to die before turning round",
-          std::abs(lost), step_words(), lost >= 0 ? "short" : "ahead"));
+      verdict.complaints.push_back(fmt::format("in all the rotor stands {} {} {} of its steps",
+                                               std::abs(lost), step_words(), lost >= 0 ? "short" : "ahead"));
   }
 
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
@@ -306,12 +270,9 @@ class StepperTwin final : public Twin {
   const SimulatedLines& lines_;
   std::unique_ptr<SteppedPlant> plant_;
   double ticks_per_second_;
+  StepperWatch watch_;
   bool zero_found_ = false;
-  std::optional<double> began_asked_{};
-  double began_made_ = 0.0;
-  Way worst_{};
-  double factor_ = 0.0;  // 0: no motion yet
-  bool is_one_factor_ = true;
+  Stand worst_{};
   double whole_turns_ = 0.0;  // that a ring had been turned on when its zero was found
 };
 

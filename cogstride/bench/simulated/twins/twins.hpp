@@ -45,6 +45,15 @@ class ShownCurrent {
   double shown_ = 0.0;
 };
 
+/// Whether something of it is wrong that has a cause.
+[[nodiscard]] inline bool wants_causes(const MoverVerdict& verdict, bool is_faulted) {
+  return is_faulted || !verdict.complaints.empty();
+}
+/// "its supply main was down for 0.3 s while it was driven", and where to look.
+[[nodiscard]] std::string supply_words(const Mechanism& mechanism, double seconds);
+/// What its board hears the controller by: the common ground, or the return of isolated inputs.
+[[nodiscard]] std::string ground_words(const Mechanism& mechanism);
+
 /// Complains when a value is over the most that the rig says; without one it says so.
 /// @param complaint  of that most
 void hold_against(MoverVerdict& verdict, std::string_view what, double value, std::optional<double> most,
