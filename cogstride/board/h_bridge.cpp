@@ -126,6 +126,8 @@ void BridgeDriver::put_rest(Lines& lines, Tick at, SlowsBy how) const {
   if (how == SlowsBy::braking) {
     shares.enable = 1.0;
     if (form_ == HBridge::Form::four_channel) shares.duty = 1.0;
+  } else if (form_ == HBridge::Form::four_channel) {
+    shares.enable = 1.0;  // its channel alone lets go: ENABLE is that of the whole board
   } else if (!can_coast()) {
     throw RangeError(
         fmt::format("{}: cannot coast: no line of the controller switches its bridge off", name_));

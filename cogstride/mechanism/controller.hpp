@@ -74,6 +74,7 @@ struct Controller {
   Current line_current{};                      ///< that one line can give
   std::optional<Current> all_lines_current{};  ///< that all lines together can give
   std::optional<Voltage> highest_input{};      ///< that a line stands
+  std::optional<Voltage> input_threshold{};    ///< that its inputs take for high
   std::optional<BootLevel> at_boot{};          ///< of its lines, until the program sets them
   std::optional<ExactTime>
       interval_resolution{};              ///< to which its program times steps; a tick when not given
@@ -97,6 +98,7 @@ struct Supply {
   std::optional<Voltage> clamp_voltage{};  ///< at which a clamp takes what motors pump back
   std::optional<Resistance> clamp_resistance{};
   std::optional<Charge> charge{};             ///< of a battery, full
+  std::optional<Time> runs_for{};             ///< that a battery is wanted to feed all that it feeds
   std::optional<std::string> fed_by{};        ///< of a regulator: the supply at its input
   std::optional<ExactFraction> efficiency{};  ///< of one that switches; without it what it gives it takes
   std::optional<Voltage> lowest_supply{};     ///< of a regulator, at its input

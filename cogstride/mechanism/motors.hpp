@@ -94,6 +94,7 @@ struct BrushedMotor {
 struct BrushlessMotor {
   enum class BackEmf : std::uint8_t { sine, trapezoid };
   std::int64_t pole_pairs = 1;
+  std::optional<std::int64_t> magnets{};  ///< of its rotor, counted
   BackEmf back_emf = BackEmf::sine;
   BackEmfConstant back_emf_constant{};  ///< peak, line to line, by shaft speed
   Resistance resistance{};              ///< line to line

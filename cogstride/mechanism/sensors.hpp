@@ -27,6 +27,8 @@ enum class Contact : std::uint8_t { normally_open, normally_closed };
 enum class Pull : std::uint8_t { up, down, none };
 
 /// Something on or off by the place of the output: a lever switch, a light gate, a reed, a Hall switch.
+enum class TravelEnd : std::uint8_t { low, high };
+
 struct PlaceSwitch {
   enum class Kind : std::uint8_t { lever, gate, reed, hall };
 
@@ -39,6 +41,7 @@ struct PlaceSwitch {
   // At an end of the travel: where it acts on the way in and releases on the way out ...
   OutputPosition acts_at{};
   OutputPosition releases_at{};
+  std::optional<TravelEnd> end{};  ///< of the travel, as somebody says beside
   // ... or a window round a place, wherever the output comes from.
   bool is_window = false;
   OutputPosition window_from{};

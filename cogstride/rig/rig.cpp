@@ -185,9 +185,31 @@ const TimerUnit* find_timer(const Rig& rig, const std::string& name) {
   return named(rig.controller.timers, name);
 }
 
+/// One ENABLE for a whole four-channel board: the mechanisms on it share that line, and it is listed once.
+void drop_shared_enables(std::vector<RigLine>& lines) {
+  const auto board_of = [](const RigLine& line) -> const HBridge* {
+    const auto* const bridge =
+        line.mechanism != nullptr && line.use == "enable" ? std::get_if<HBridge>(&line.mechanism->board) : nullptr;
+    return bridge != nullptr && bridge->form == HBridge::Form::four_channel ? bridge : nullptr;
+  };
+  for (std::size_t i = 0; i < lines.size(); ++i) {
+    const HBridge* const first = board_of(lines[i]);
+    if (first == nullptr) continue;
+    lines.erase(std::remove_if(lines.begin() + static_cast<std::ptrdiff_t>(i) + 1, lines.end(),
+                               [&](const RigLine& line) {
+                                 const HBridge* const other = board_of(line);
+                                 return other != nullptr && other->board_name == first->board_name &&
+                                        line.number == lines[i].number &&
+                                        line.driven.active == lines[i].driven.active;
+                               }),
+                lines.end());
+  }
+}
+
 std::vector<RigLine> rig_lines(const Rig& rig) {
   LineCollector collector;
   for (const Mechanism& mechanism : rig.mechanisms) collector.mechanism(mechanism);
+  drop_shared_enables(collector.lines);
   for (const Supply& supply : rig.supplies) collector.supply(supply);
   for (const HandControl& hand : rig.hands) collector.hand(hand);
   for (const PlainOutput& output : rig.outputs) collector.output(output);

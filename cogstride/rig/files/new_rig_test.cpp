@@ -12,6 +12,7 @@
 #include "cogstride/rig/findings/findings.hpp"
 #include "cogstride/rig/keys/kinds.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inspected.hpp"
 
 namespace cogstride::new_rig_test {
 namespace {
@@ -35,7 +36,7 @@ TEST(NewRig, IsSoundForEveryMotorOnEveryBoardThatDrivesIt) {
       const Rig rig = parse_rig(new_rig_text(order), "new.rig.toml");
       EXPECT_EQ(kind_name(rig.mechanisms.at(0).motor), motor.word);
       EXPECT_EQ(kind_name(rig.mechanisms.at(0).board), board.word);
-      const Inspection inspection = inspect_rig(rig);
+      const Inspection inspection = testing_support::inspected(rig);
       EXPECT_TRUE(inspection.findings.empty()) << motor.word << ", " << board.word << ":\n"
                                                << all_of(inspection);
       EXPECT_GE(figure_rows(rig, rig.mechanisms[0]).size(), 3u);
@@ -57,7 +58,7 @@ TEST(NewRig, TakesEverySensorAndHandControl) {
   const Rig rig = parse_rig(new_rig_text(order), "new.rig.toml");
   EXPECT_EQ(rig.mechanisms[0].sensors.size(), sensor_kinds().size());
   EXPECT_EQ(rig.hands.size(), hand_kinds().size());
-  EXPECT_TRUE(inspect_rig(rig).findings.empty()) << all_of(inspect_rig(rig));
+  EXPECT_TRUE(inspect_rig(rig).is_sound()) << all_of(inspect_rig(rig));
 }
 
 TEST(NewRig, RefusesWithTheWordsThatThereAre) {

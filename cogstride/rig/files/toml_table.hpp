@@ -27,6 +27,7 @@
 #include <vector>
 
 #include "cogstride/mechanism/output.hpp"
+#include "cogstride/quantity/believable.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 #include "cogstride/rig/keys/key_text.hpp"
@@ -209,7 +210,8 @@ class TomlTable {
     return required<std::vector<Item>>(key, wanted, [&](const toml::node& node) {
       std::vector<Item> items;
       const toml::array* array = node.as_array();
-      if (array == nullptr || array->empty()) found_instead(node, key, wanted);
+      if (array == nullptr || (array->empty() && wanted.rfind("a list of texts", 0) != 0))
+        found_instead(node, key, wanted);
       if (array == nullptr) return items;
       for (const toml::node& item : *array) {
         if (const std::optional<Item> value = read(item)) {
@@ -384,7 +386,12 @@ class TomlTable {
       file_->add(node.source(), fmt::format("{}: {}: {}", path_, key, wrong.what()), 1 + wrong.offset());
       return Q{};
     } catch (const RangeError& wrong) {
-      error(node.source(), fmt::format("{}: {}", key, wrong.what()));
+      const std::string absurd = why_absurd(*written, parse_any_quantity(*written));
+      error(node.source(), fmt::format("{}: {}", key, absurd.empty() ? wrong.what() : absurd));
+      return Q{};
+    }
+    if (const std::string absurd = why_absurd(*written, parse_any_quantity(*written)); !absurd.empty()) {
+      error(node.source(), fmt::format("{}: {}", key, absurd));
       return Q{};
     }
     if ((sign == Sign::positive && !(Q{} < value)) || (sign == Sign::not_negative && value < Q{})) {

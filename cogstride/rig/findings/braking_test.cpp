@@ -9,6 +9,7 @@
 #include "cogstride/rig/files/new_rig.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/rig/findings/findings.hpp"
+#include "support/inspected.hpp"
 
 namespace cogstride::braking_test {
 namespace {
@@ -35,8 +36,8 @@ double energy(const Rig& rig) {
 TEST(Braking, PumpsACapacitorUpByTheEnergyOfTheMotion) {
   // The capacitor that just reaches the 40 V which the board stands.
   const double just = 2.0 * energy(drum(1000)) / (40.0 * 40.0 - 24.0 * 24.0) * 1e6;
-  EXPECT_TRUE(inspect_rig(drum(1.01 * just)).findings.empty());
-  const Inspection inspection = inspect_rig(drum(0.99 * just));
+  EXPECT_TRUE(testing_support::inspected(drum(1.01 * just)).findings.empty());
+  const Inspection inspection = testing_support::inspected(drum(0.99 * just));
   ASSERT_EQ(inspection.findings.size(), 1u);
   EXPECT_EQ(inspection.findings[0].code, "braking-energy");
   EXPECT_NE(inspection.findings[0].way_out.find(fmt::format("{:.3g} uF", just)), std::string::npos)
@@ -56,7 +57,7 @@ TEST(Braking, IsTheSameWhenItIsIntegrated) {
     speed -= torque / inertia * step;
   }
   EXPECT_NEAR(volts, std::sqrt(24.0 * 24.0 + 2.0 * energy(rig) / 500e-6), 0.01);
-  const Inspection inspection = inspect_rig(rig);
+  const Inspection inspection = testing_support::inspected(rig);
   ASSERT_EQ(inspection.findings.size(), 1u);
   EXPECT_NE(inspection.findings[0].what.find(fmt::format("up to {:.4g} V", volts)), std::string::npos)
       << inspection.findings[0].what;
@@ -70,7 +71,7 @@ TEST(Braking, AClampTakesWhatItsResistorTakes) {
   const auto codes = [&](double ohm, double volts) {
     rig.supplies[0].clamp_voltage = Voltage(volts, units::V);
     rig.supplies[0].clamp_resistance = Resistance(ohm, units::ohm);
-    return inspect_rig(rig).findings.size();
+    return testing_support::inspected(rig).findings.size();
   };
   EXPECT_EQ(codes(0.99 * 30.0 * 30.0 / power, 30.0), 0u);
   EXPECT_EQ(codes(1.01 * 30.0 * 30.0 / power, 30.0), 1u);
@@ -80,7 +81,7 @@ TEST(Braking, AClampTakesWhatItsResistorTakes) {
 TEST(Braking, CannotBeCheckedWithoutACapacitance) {
   Rig rig = drum(1000);
   rig.supplies[0].capacitance.reset();
-  const Inspection inspection = inspect_rig(rig);
+  const Inspection inspection = testing_support::inspected(rig);
   EXPECT_TRUE(inspection.findings.empty());
   const bool said = std::any_of(inspection.unchecked.begin(), inspection.unchecked.end(),
                                 [](const Unchecked& u) { return u.needs == "supply.main.capacitance"; });
@@ -94,9 +95,9 @@ TEST(Braking, OfASteeperRampPumpsMore) {
   Mechanism& mechanism = rig.mechanisms[0];
   mechanism.limits.acceleration = OutputAcceleration(ExactAngularAcceleration(10'000, units::deg_per_s2));
   // 1.2e-4 kg m2 x 174.5 rad/s2 x 188.5 rad/s = 3.9 W
-  EXPECT_TRUE(inspect_rig(rig).findings.empty());
+  EXPECT_TRUE(testing_support::inspected(rig).findings.empty());
   mechanism.limits.acceleration = OutputAcceleration(ExactAngularAcceleration(30'000, units::deg_per_s2));
-  EXPECT_EQ(inspect_rig(rig).findings.size(), 1u);
+  EXPECT_EQ(testing_support::inspected(rig).findings.size(), 1u);
 }
 
 }  // namespace

@@ -26,13 +26,32 @@ double fastest_speed(const Mechanism& mechanism, Left left) {
   return sound;
 }
 
+/// Torque of a stepper that is left at a shaft speed, N m.
+double stepper_torque_left(const Mechanism& mechanism, double shaft) {
+  return available_torque(mechanism, shaft) - mechanism.stepper().detent_torque.base() -
+         friction_torque(mechanism, shaft);
+}
+
+/// What its motor turns it with, m/s or turns/s, up to limits.speed.
+double speed_by_torque(const Mechanism& mechanism) {
+  const double asked = mechanism.limits.speed.base.to_double();
+  const auto up_to = [&](auto left) {
+    return left(shaft_speed(mechanism, asked)) > 0.0 ? asked : fastest_speed(mechanism, left);
+  };
+  if (mechanism.is_movable_stepper())
+    return up_to([&](double shaft) { return stepper_torque_left(mechanism, shaft); });
+  if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor))
+    return std::min(asked,
+                    servo->top_speed.base().to_double() / motor_turns_per_base(mechanism.train).to_double());
+  if (mechanism.is_driven_by_duty() || mechanism.has_six_gates())
+    return up_to([model = model_of(mechanism)](double shaft) { return torque_left(model, shaft); });
+  return asked;
+}
+
 void check_stepper(MechanismSheet& sheet, const Stepper& motor) {
   const Mechanism& mechanism = sheet.mechanism;
   const Limits& limits = mechanism.limits;
-  const auto left = [&](double shaft) {
-    return available_torque(mechanism, shaft) - motor.detent_torque.base() -
-           friction_torque(mechanism, shaft);
-  };
+  const auto left = [&](double shaft) { return stepper_torque_left(mechanism, shaft); };
   if (left(0.0) <= 0.0) return;  // load-stalls says so
   const double pull_in = pull_in_speed(mechanism);
   if (limits.start_speed.base.to_double() > pull_in) {
@@ -42,6 +61,14 @@ void check_stepper(MechanismSheet& sheet, const Stepper& motor) {
               "start below half of it, and ramp from there");
     return;
   }
+  // Set to much less current than the motor is rated for, its torque is what is missing.
+  const StepperDrive drive = stepper_drive(mechanism);
+  const double rated = motor.winding().rated_current.base();
+  const std::string by_current =
+      drive.is_limited && drive.current < 0.7 * rated
+          ? fmt::format("; its board is set to {:.3g} A of the {:.3g} A that the motor is rated for",
+                        drive.current, rated)
+          : "";
   const double speed = limits.speed.base.to_double();
   const double shaft = shaft_speed(mechanism, speed);
   if (left(shaft) <= 0.0) {
@@ -49,7 +76,8 @@ void check_stepper(MechanismSheet& sheet, const Stepper& motor) {
     sheet.add("speed-beyond-torque", "limits.speed",
               fmt::format("at {} the windings give {:.3g} N m, and friction takes {:.3g} N m",
                           to_text(limits.speed), std::max(0.0, gives), friction_torque(mechanism, shaft)),
-              fmt::format("about {} can be had", sheet.output_text(fastest_speed(mechanism, left), 1)));
+              fmt::format("about {} can be had{}",
+                          sheet.output_text(speed_to_be_had(sheet.rig, mechanism), 1), by_current));
     return;
   }
   const double usable = usable_acceleration(mechanism, speed);
@@ -57,9 +85,10 @@ void check_stepper(MechanismSheet& sheet, const Stepper& motor) {
     sheet.add("acceleration-beyond-torque", "limits.acceleration",
               fmt::format("{} is more than the torque at top speed gives, oscillation included",
                           to_text(limits.acceleration)),
-              usable > 0.0 ? fmt::format("about {} can be had up to {}", sheet.output_text(usable, 2),
-                                         to_text(limits.speed))
-                           : std::string("give a lower top speed"));
+              (usable > 0.0 ? fmt::format("about {} can be had up to {}", sheet.output_text(usable, 2),
+                                          to_text(limits.speed))
+                            : std::string("give a lower top speed")) +
+                  by_current);
   }
 }
 
@@ -102,12 +131,12 @@ void check_rotary(MechanismSheet& sheet, const RotaryMotorModel& model) {
   }
   const double left = torque_left(model, shaft);
   if (left <= 0.0) {
-    const auto left_at = [&](double at) { return torque_left(model, at); };
-    sheet.add("speed-beyond-torque", "limits.speed",
-              fmt::format("{} takes {:.3g} V against its load, and {} gives {:.3g} V",
-                          speed_text(mechanism, limits.speed), duty_for(model, shaft) * model.supply,
-                          mechanism.supply.name, model.supply),
-              fmt::format("about {} can be had", sheet.output_text(fastest_speed(mechanism, left_at), 1)));
+    sheet.add(
+        "speed-beyond-torque", "limits.speed",
+        fmt::format("{} takes {:.3g} V against its load, and {} gives {:.3g} V",
+                    speed_text(mechanism, limits.speed), duty_for(model, shaft) * model.supply,
+                    mechanism.supply.name, model.supply),
+        fmt::format("about {} can be had", sheet.output_text(speed_to_be_had(sheet.rig, mechanism), 1)));
     return;
   }
   const SwitchedCurrent current = current_at(model, shaft);
@@ -235,6 +264,30 @@ void check_following(MechanismSheet& sheet) {
 }
 
 }  // namespace
+
+double speed_to_be_had(const Rig& rig, const Mechanism& mechanism) {
+  double speed = speed_by_torque(mechanism);
+  const double steps = std::abs(steps_per_base(mechanism).to_double());
+  const auto up_to = [&](double rate, double per_base) {
+    if (per_base > 0.0) speed = std::min(speed, rate / per_base);
+  };
+  up_to(rig.controller.top_step_rate.base().to_double(), steps);
+  const auto& through = mechanism.common.through;
+  if (const BetweenPart* const part = through ? find_part(rig, *through) : nullptr;
+      part != nullptr && part->top_rate)
+    up_to(0.5 * part->top_rate->base().to_double(), steps);
+  if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board))
+    up_to(1.0 / std::max(1e-12, (std::max(mechanism.step_dir_lines().pulse_width, board->shortest_high) +
+                                 board->shortest_low)
+                                    .base()),
+          steps);
+  if (rig.controller.counters)
+    for (const Sensor& sensor : mechanism.sensors)
+      if (const auto* const encoder = std::get_if<Encoder>(&sensor))
+        up_to(rig.controller.counters->top_rate.base().to_double(),
+              std::abs(counts_per_base(mechanism, *encoder).to_double()));
+  return speed;
+}
 
 void check_motion(MechanismSheet& sheet) {
   const Motor& motor = sheet.mechanism.motor;

@@ -14,6 +14,12 @@
 namespace cogstride {
 namespace {
 
+/// A current that a board may be set to: no more than it gives for ever.
+double highest_setting(const Mechanism& mechanism, double wanted) {
+  const auto& most = stage_of(mechanism.board).highest_current;
+  return most ? std::min(wanted, most->base()) : wanted;
+}
+
 void check_current(MechanismSheet& sheet) {
   const Mechanism& mechanism = sheet.mechanism;
   if (const auto* const motor = std::get_if<Stepper>(&mechanism.motor)) {
@@ -24,7 +30,7 @@ void check_current(MechanismSheet& sheet) {
       sheet.add("current-over-rating", dual ? "board.current_limit" : "board.current",
                 fmt::format("the board is set to {:.3g} A, and the motor is rated for {:.3g} A",
                             drive.current, rated.base()),
-                fmt::format("set the board to {:.3g} A or less", rated.base()));
+                fmt::format("set the board to {:.3g} A or less", highest_setting(mechanism, rated.base())));
     }
     const double pull = available_torque(mechanism, 0.0) - motor->detent_torque.base();
     const double friction = friction_torque(mechanism, 0.0);
@@ -32,8 +38,12 @@ void check_current(MechanismSheet& sheet) {
       sheet.add("load-stalls", drive.is_limited && !dual ? "board.current" : "load.coulomb_friction",
                 fmt::format("{:.3g} A give {:.3g} N m, and friction takes {:.3g} N m", drive.current,
                             std::max(pull, 0.0), friction),
-                fmt::format("the motor's rated {:.3g} A give {:.3g} N m", rated.base(),
-                            drive.field * (motor->torque_constant() * rated).in(units::Nm)));
+                fmt::format("the motor's rated {:.3g} A give {:.3g} N m{}", rated.base(),
+                            drive.field * (motor->torque_constant() * rated).in(units::Nm),
+                            highest_setting(mechanism, rated.base()) < rated.base()
+                                ? fmt::format("; this board gives {:.3g} A for ever",
+                                              highest_setting(mechanism, rated.base()))
+                                : ""));
     }
   }
   const auto& most = stage_of(mechanism.board).highest_current;
@@ -97,6 +107,29 @@ void check_switches_set(MechanismSheet& sheet) {
               fmt::format("set the switches for {:.3g} A, or write what they set", board->current.base()));
 }
 
+void check_poles(MechanismSheet& sheet) {
+  const auto* const motor = std::get_if<BrushlessMotor>(&sheet.mechanism.motor);
+  if (motor == nullptr || !motor->magnets || *motor->magnets == 2 * motor->pole_pairs) return;
+  const bool are_poles = *motor->magnets == motor->pole_pairs;
+  sheet.add("poles-disagree", "motor.magnets",
+            fmt::format("{} magnets are {:.3g} pole pairs, and pole_pairs says {}", *motor->magnets,
+                        0.5 * static_cast<double>(*motor->magnets), motor->pole_pairs),
+            are_poles || *motor->magnets % 2 == 0
+                ? fmt::format("write pole_pairs = {}; or count the magnets again: {} belong to {} pairs",
+                              *motor->magnets / 2, 2 * motor->pole_pairs, motor->pole_pairs)
+                : std::string("count the magnets again: they come in pairs"));
+}
+
+/// Homing goes by steps: nothing carries it out for what is driven by duty or by the width of a pulse.
+void check_homing(MechanismSheet& sheet) {
+  const Mechanism& mechanism = sheet.mechanism;
+  if (!mechanism.homing || mechanism.is_movable()) return;
+  sheet.add("homing-by-duty", "homing.sensor",
+            fmt::format("a {} behind a {} is not homed: it has no steps to count from the switch",
+                        kind_name(mechanism.motor), kind_name(mechanism.board)),
+            "take the table out, and go to the switch in a script: `spin` until it acts; or a stepper");
+}
+
 void check_labels(MechanismSheet& sheet, const Stepper& motor) {
   if (!motor.step_angle) {
     sheet.cannot_check("step-angle-disagrees", "motor.step_angle");
@@ -105,8 +138,10 @@ void check_labels(MechanismSheet& sheet, const Stepper& motor) {
               fmt::format("{} steps of {} make {:.6g} deg a turn", motor.full_steps,
                           to_text(OutputPosition(*motor.step_angle)),
                           (motor.step_angle->base() * Ratio(motor.full_steps)).to_double() * 360),
-              fmt::format("{} steps a turn are {} each", motor.full_steps,
-                          to_text(OutputPosition(OutputKind::rotary, Ratio(1, motor.full_steps)))));
+              fmt::format("write step_angle = \"{}\" for {} steps a turn, or full_steps = {} for steps of {}",
+                          to_text(OutputPosition(OutputKind::rotary, Ratio(1, motor.full_steps))),
+                          motor.full_steps, to_text(Ratio(1) / motor.step_angle->base()),
+                          to_text(OutputPosition(*motor.step_angle))));
   }
   if (!motor.rated_voltage) return sheet.cannot_check("winding-disagrees", "motor.rated_voltage");
   const Voltage follows = motor.rated_current * motor.resistance;
@@ -115,7 +150,11 @@ void check_labels(MechanismSheet& sheet, const Stepper& motor) {
       "winding-disagrees", "motor.rated_voltage",
       fmt::format("{:.3g} A through {:.3g} ohm are {:.3g} V, not {:.3g} V", motor.rated_current.in(units::A),
                   motor.resistance.in(units::ohm), follows.in(units::V), motor.rated_voltage->in(units::V)),
-      "measure the resistance with a meter; the current is on the label");
+      fmt::format(
+          "measure the resistance with a meter, and read the current on the label: at {:.3g} V it is {:.3g} "
+          "ohm, or {:.3g} A",
+          motor.rated_voltage->base(), motor.rated_voltage->base() / motor.rated_current.base(),
+          motor.rated_voltage->base() / motor.resistance.base()));
 }
 
 /// Steps as the maker's own notes count them against those of the board.
@@ -202,6 +241,8 @@ void check_settings(MechanismSheet& sheet) {
   check_current(sheet);
   check_switches_set(sheet);
   if (const auto* const motor = std::get_if<Stepper>(&sheet.mechanism.motor)) check_labels(sheet, *motor);
+  check_poles(sheet);
+  check_homing(sheet);
   check_steps_per_turn(sheet);
   check_sold_ratio(sheet);
   check_interval(sheet);

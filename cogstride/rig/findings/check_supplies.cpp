@@ -38,6 +38,18 @@ void check_board_voltage(MechanismSheet& sheet) {
   }
 }
 
+/// A supply that its board takes: as many volts as are wanted, or how many there may be.
+std::string supply_words(const MechanismSheet& sheet, double wanted) {
+  const BoardStage& stage = stage_of(sheet.mechanism.board);
+  if (stage.highest_supply && wanted > stage.highest_supply->base())
+    return fmt::format("a supply of up to {}, which is the most that its board stands",
+                       volts(stage.highest_supply->base()));
+  if (stage.lowest_supply && wanted < stage.lowest_supply->base())
+    return fmt::format("a motor for more volts: its board wants {} at least",
+                       volts(stage.lowest_supply->base()));
+  return fmt::format("a supply of about {}", volts(wanted));
+}
+
 void check_coils(MechanismSheet& sheet) {
   const auto* const motor = std::get_if<Stepper>(&sheet.mechanism.motor);
   if (motor == nullptr) return;
@@ -51,7 +63,7 @@ void check_coils(MechanismSheet& sheet) {
     sheet.add("supply-too-low", "supply",
               fmt::format("supply {} has {}, and {:.3g} A through a winding take {}", supply.name,
                           volts(supply.voltage.base()), drive.current, volts(needed)),
-              "feed it from a supply of several times that, or set less current");
+              supply_words(sheet, 3.0 * needed) + ", or set less current");
     return;
   }
   const double rated = winding.rated_current.base();
@@ -61,12 +73,12 @@ void check_coils(MechanismSheet& sheet) {
         "coil-overdriven", "supply",
         fmt::format("this board has no current control: {} of {} drive {:.3g} A through a coil of {:.3g} A",
                     volts(drive.volts), supply.name, drive.current, rated),
-        fmt::format("a supply of about {}, or a board with current control", volts(right)));
+        supply_words(sheet, right) + ", or a board with current control");
   } else if (drive.current < 0.5 * rated) {
     sheet.add("supply-too-low", "supply",
               fmt::format("supply {} drives {:.3g} A through a coil of {:.3g} A", supply.name, drive.current,
                           rated),
-              fmt::format("a supply of about {}", volts(right)));
+              supply_words(sheet, right));
   }
 }
 
@@ -242,6 +254,12 @@ void check_braking(const Rig& rig, const Supply& supply, FindingSheet& sheet) {
     all.energy += one.energy;
     all.power += one.power;
   }
+  const bool is_over = stands && supply.voltage.base() > *stands;  // supply-over-board says so
+  if (supply.clamp_voltage && stands && !is_over && supply.clamp_voltage->base() > *stands)
+    return sheet.add("braking-energy", key + ".clamp_voltage",
+                     fmt::format("the clamp begins at {}, and a board on this supply stands {}",
+                                 volts(supply.clamp_voltage->base()), volts(*stands)),
+                     "a clamp that begins lower");
   if (supply.charge) return;                // a battery takes what comes back
   if (all.power <= 0.0 || !stands) return;  // supply-over-board says which figure is missing
   const double volts_now = supply.voltage.base();
@@ -250,12 +268,7 @@ void check_braking(const Rig& rig, const Supply& supply, FindingSheet& sheet) {
     if (!supply.clamp_resistance) return sheet.cannot_check("braking-energy", key + ".clamp_resistance");
     const double clamp = supply.clamp_voltage->base();
     const double taken = clamp * clamp / supply.clamp_resistance->base();
-    if (clamp > *stands)
-      sheet.add("braking-energy", key + ".clamp_voltage",
-                fmt::format("the clamp begins at {}, and a board on this supply stands {}", volts(clamp),
-                            volts(*stands)),
-                "a clamp that begins lower");
-    else if (taken < all.power)
+    if (taken < all.power)
       sheet.add(
           "braking-energy", key + ".clamp_resistance",
           fmt::format("braking hardest, its motors pump back {:.3g} W, and the clamp takes {:.3g} W at {}",
@@ -293,11 +306,26 @@ void check_supply(MechanismSheet& sheet) {
   }
 }
 
+/// A battery empties by what its motors take together; mostly they take less, and never for long more.
+void check_battery(const Supply& supply, const SupplyLoad& load, FindingSheet& sheet) {
+  if (!supply.runs_for) return;
+  if (!supply.charge) return sheet.cannot_check("battery-too-small", "supply." + supply.name + ".charge");
+  const double lasts = supply.charge->base() / std::max(1e-9, load.draw.most);
+  if (lasts >= supply.runs_for->base()) return;
+  sheet.add("battery-too-small", "supply." + supply.name + ".runs_for",
+            fmt::format("at {:.3g} A, which {} take together, its charge lasts {}, and {} are wanted",
+                        load.draw.most, fmt::join(load.fed, ", "), seconds_text(lasts),
+                        seconds_text(supply.runs_for->base())),
+            fmt::format("a battery of {:.2g} A h, or less at a time",
+                        load.draw.most * supply.runs_for->base() / 3600.0));
+}
+
 void check_supplies(const Rig& rig, FindingSheet& sheet) {
   if (!rig.controller.supply) sheet.cannot_check("fed-by-controller", "controller.supply");
   for (const Supply& supply : rig.supplies) {
     const SupplyLoad load = supply_load(rig, supply);
     const double sum = load.draw.most;
+    check_battery(supply, load, sheet);
     if (sum > supply.current.base())
       sheet.add("supply-too-small", "supply." + supply.name + ".current",
                 fmt::format("{} can take {:.3g} A together, and supply {} gives {:.3g} A",

@@ -67,6 +67,16 @@ void check_place(MechanismSheet& sheet, const PlaceSwitch& place_switch) {
   const Limits& limits = mechanism.limits;
   const std::string key = "sensor." + place_switch.name + ".acts_at";
   if (place_switch.is_window) return;
+  const bool is_low = place_switch.is_low_end();
+  if (place_switch.end && (*place_switch.end == TravelEnd::low) != is_low)
+    sheet.add(
+        "end-disagrees", "sensor." + place_switch.name + ".end",
+        fmt::format(
+            "said to stand at the {} end, and it acts at {} and releases at {}: it acts for what comes "
+            "from {}",
+            is_low ? "high" : "low", to_text(place_switch.acts_at), to_text(place_switch.releases_at),
+            is_low ? "above" : "below"),
+        fmt::format("exchange acts_at and releases_at, or write end = \"{}\"", is_low ? "low" : "high"));
   if (limits.travel_from && place_switch.acts_at.base > limits.travel_from->base &&
       place_switch.acts_at.base < limits.travel_to->base) {
     sheet.add(
@@ -80,7 +90,6 @@ void check_place(MechanismSheet& sheet, const PlaceSwitch& place_switch) {
     if (homes) sheet.cannot_check("homing-overruns", "limits.hard_ends");
     return;
   }
-  const bool is_low = place_switch.is_low_end();
   const OutputPosition end = is_low ? mechanism.hard_ends->from : mechanism.hard_ends->to;
   const double room = (place_switch.acts_at.base - end.base).to_double() * (is_low ? 1.0 : -1.0);
   if (room <= 0.0) {
@@ -153,10 +162,60 @@ void check_last_resort(const Rig& rig, FindingSheet& sheet) {
                   fmt::join(supplies, " and ")));
 }
 
+/// Whether somebody can stop it all, and whether that takes the power away.
+void check_stops(const Rig& rig, FindingSheet& sheet) {
+  const bool moves = std::any_of(rig.mechanisms.begin(), rig.mechanisms.end(),
+                                 [](const Mechanism& each) { return each.moves(); });
+  if (!moves) return;
+  bool has_stop = false;
+  for (const HandControl& hand : rig.hands) {
+    if (hand.kind != HandControl::Kind::stop) continue;
+    has_stop = true;
+    const bool cuts_some =
+        std::any_of(rig.mechanisms.begin(), rig.mechanisms.end(), [&](const Mechanism& each) {
+          return std::any_of(hand.cuts.begin(), hand.cuts.end(),
+                             [&](const std::string& cut) { return is_fed_from(rig, each.supply, cut); });
+        });
+    const bool is_said = (!rig.controller.chips.empty() || !rig.controller.pwm_chips.empty()) &&
+                         !rig.controller.heartbeat;  // last-level-stays
+    if (!cuts_some && !is_said)
+      sheet.add("stop-cuts-nothing", "hand." + hand.name + (hand.cuts.empty() ? "" : ".cuts"),
+                hand.cuts.empty()
+                    ? std::string(
+                          "it tells the program, and takes no motor's supply away: where the program hangs, "
+                          "nothing stops")
+                    : fmt::format("it cuts {}, and no motor is fed by that", fmt::join(hand.cuts, ", ")),
+                "wire it into the motors' supply as well, and say so: cuts = [\"main\"]");
+  }
+  if (!has_stop)
+    sheet.add("no-emergency-stop", "name", "no hand control of the rig is an emergency stop",
+              "a button with a normally closed contact in the motors' supply, and [hand.halt] with kind = "
+              "\"emergency stop\"; or a plug within reach");
+}
+
+/// What a knob gives against what its input reads.
+void check_knob(const Rig& rig, const HandControl& knob, FindingSheet& sheet) {
+  if (!knob.channel || !rig.controller.analogue) return;
+  const double reads = rig.controller.analogue->full_scale.base();
+  const double most =
+      std::max(knob.lowest.value_or(Voltage()).base(), knob.highest.value_or(Voltage()).base());
+  if (most <= reads) return;
+  sheet.add("knob-over-range", "hand." + knob.name + ".highest",
+            fmt::format(
+                "it gives up to {:.4g} V, and its input reads up to {:.4g} V: from {:.0f} % of its travel on "
+                "all places look alike, and the input may be harmed",
+                most, reads, 100.0 * reads / most),
+            fmt::format("feed it from {:.4g} V, or halve its voltage by two resistors", reads));
+}
+
 void check_hands(const Rig& rig, FindingSheet& sheet) {
   check_last_resort(rig, sheet);
+  check_stops(rig, sheet);
   for (const HandControl& hand : rig.hands) {
-    if (hand.kind == HandControl::Kind::knob) continue;
+    if (hand.kind == HandControl::Kind::knob) {
+      check_knob(rig, hand, sheet);
+      continue;
+    }
     check_level(sheet, "hand." + hand.name, hand);
     check_contact(sheet, {"hand." + hand.name, true, hand.kind == HandControl::Kind::stop, hand.contact,
                           hand.bounce, hand.debounce});

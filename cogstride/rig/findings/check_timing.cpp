@@ -43,7 +43,9 @@ void check_pulses(MechanismSheet& sheet, const StepDirBoard& board, const StepDi
         fmt::format("at {} STEP rests for {} between pulses, and the board needs {}",
                     speed_text(sheet.mechanism, sheet.mechanism.limits.speed), us(rest), us(shortest_rest)),
         fmt::format("at most {} leaves it enough",
-                    sheet.output_text(1.0 / ((wiring.pulse_width + shortest_rest).base() * steps), 1)));
+                    sheet.output_text(std::min(1.0 / ((wiring.pulse_width + shortest_rest).base() * steps),
+                                               speed_to_be_had(sheet.rig, sheet.mechanism)),
+                                      1)));
   }
   const auto too_near = [&](const char* key, Time kept, Time needed, const char* side) {
     if (needed <= kept) return;
@@ -54,6 +56,58 @@ void check_pulses(MechanismSheet& sheet, const StepDirBoard& board, const StepDi
   };
   too_near("dir_steady_before", wiring.dir_steady_before, board.dir_steady_before, "before");
   too_near("dir_steady_after", wiring.dir_steady_after, board.dir_steady_after, "after");
+}
+
+/// The longest time between two steps that it is asked for, s: at its start speed, in the first step of a
+/// ramp from rest ( 2 = a t^2, or 6 = j t^3 ) and on the slow approach of homing; 0: it does not step.
+double longest_interval(const Mechanism& mechanism) {
+  const double steps = std::abs(steps_per_base(mechanism).to_double());
+  if (steps == 0.0) return 0.0;
+  const Limits& limits = mechanism.limits;
+  const double start = limits.start_speed.base.to_double() * steps;
+  const double acceleration = limits.acceleration.base.to_double() * steps;
+  double longest = 1.0 / std::max(1e-9, limits.speed.base.to_double() * steps);
+  if (start > 0.0) {
+    longest = std::max(longest, 1.0 / start);
+  } else if (limits.jerk) {
+    longest = std::max(longest, std::cbrt(6.0 / (limits.jerk->base.to_double() * steps)));
+  } else if (acceleration > 0.0) {
+    longest = std::max(longest, std::sqrt(2.0 / acceleration));
+  }
+  if (mechanism.homing)
+    longest = std::max(longest, 1.0 / (mechanism.homing->slow_speed.base.to_double() * steps));
+  return longest;
+}
+
+/// A timer that makes its steps has to count as far as the longest of them.
+void check_step_timer(MechanismSheet& sheet) {
+  const auto& name = sheet.mechanism.common.timer;
+  const double longest = longest_interval(sheet.mechanism);
+  if (longest == 0.0 || !name) return;
+  const TimerUnit& timer = *find_timer(sheet.rig, *name);
+  const double clock = sheet.rig.controller.timer_clock.base().to_double();
+  const double reach =
+      std::ldexp(static_cast<double>(timer.prescaler), static_cast<int>(timer.width)) / clock;
+  if (longest <= reach) return;
+  const double prescaler = std::ceil(longest * clock / std::ldexp(1.0, static_cast<int>(timer.width)));
+  sheet.add(
+      "timer-too-narrow", "lines.timer",
+      fmt::format("its slowest step lasts {}, and timer {}, {} bits with prescaler {}, comes round after {}",
+                  seconds_text(longest), timer.name, timer.width, timer.prescaler, seconds_text(reach)),
+      prescaler <= 65'536.0
+          ? fmt::format(
+                "a prescaler of {:.0f} or more, a wider timer, a higher start_speed, or a program that "
+                "counts how often it comes round",
+                prescaler)
+          : std::string("a wider timer, a higher start_speed, or a program that counts how often it comes "
+                        "round"));
+}
+
+/// An exact speed, or what the motor and the rest make of it where that is less.
+std::string can_be_had(const MechanismSheet& sheet, Ratio exact) {
+  const double all = speed_to_be_had(sheet.rig, sheet.mechanism);
+  if (exact.to_double() <= all * (1.0 + 1e-9)) return to_text(OutputSpeed(sheet.kind, exact));
+  return "about " + sheet.output_text(all, 1);
 }
 
 /// Steps of whatever form against what the controller and the part between pass on.
@@ -67,8 +121,7 @@ void check_step_rate(MechanismSheet& sheet) {
               fmt::format("{} takes {:.6g} steps/s, and this controller makes {:.6g}",
                           speed_text(sheet.mechanism, sheet.mechanism.limits.speed), rate.to_double(),
                           most.to_double()),
-              fmt::format("{} can be had; fewer microsteps go faster",
-                          to_text(OutputSpeed(sheet.kind, most / steps))));
+              fmt::format("{} can be had; fewer microsteps go faster", can_be_had(sheet, most / steps)));
   }
   const auto& through = sheet.mechanism.common.through;
   const BetweenPart* const part = through ? find_part(sheet.rig, *through) : nullptr;
@@ -80,7 +133,7 @@ void check_step_rate(MechanismSheet& sheet) {
               fmt::format("{} takes {:.6g} steps/s, and {} passes {:.6g} pulses a second",
                           speed_text(sheet.mechanism, sheet.mechanism.limits.speed), rate.to_double(),
                           part->name, passed.to_double()),
-              fmt::format("a faster part, or {}", to_text(OutputSpeed(sheet.kind, passed / steps))));
+              fmt::format("a faster part, or {}", can_be_had(sheet, passed / steps)));
 }
 
 std::optional<ExactFrequency> highest_pwm(const Board& board) {
@@ -99,10 +152,15 @@ void check_duty_frequency(MechanismSheet& sheet) {
   const char* const key = input != nullptr ? "board.frame_rate" : "lines.pwm_frequency";
   const double asked = wanted->frequency.base().to_double();
   if (input == nullptr) {
-    if (asked < highest_audible)
-      sheet.add("pwm-audible", key, fmt::format("{} can be heard", hertz(asked)),
-                fmt::format("{} or more, when the board follows", hertz(highest_audible)));
     const auto most = highest_pwm(sheet.mechanism.board);
+    if (asked < highest_audible)
+      sheet.add(
+          "pwm-audible", key, fmt::format("{} can be heard", hertz(asked)),
+          !most ? fmt::format("{} or more, when the board follows", hertz(highest_audible))
+          : most->base().to_double() < highest_audible
+              ? fmt::format("nothing to do with this board: it follows {}", hertz(most->base().to_double()))
+              : fmt::format("{} to {}, which the board follows", hertz(highest_audible),
+                            hertz(most->base().to_double())));
     if (!most) {
       sheet.cannot_check("pwm-too-fast", "board.highest_pwm");
     } else if (wanted->frequency > *most) {
@@ -112,6 +170,13 @@ void check_duty_frequency(MechanismSheet& sheet) {
                 fmt::format("at most {}", hertz(most->base().to_double())));
     }
   }
+  const auto& through = sheet.mechanism.common.through;
+  const BetweenPart* const part = through ? find_part(sheet.rig, *through) : nullptr;
+  if (part != nullptr && part->top_rate && 2.0 * asked > part->top_rate->base().to_double())
+    sheet.add("pwm-too-fast", "lines.through",
+              fmt::format("{} are {:.4g} changes a second, and {} passes {:.4g}", hertz(asked), 2.0 * asked,
+                          part->name, part->top_rate->base().to_double()),
+              fmt::format("a faster part, or at most {}", hertz(0.5 * part->top_rate->base().to_double())));
   const auto& name = sheet.mechanism.common.timer;
   if (!name) return sheet.cannot_check("timer-off-frequency", "lines.timer");
   const TimerUnit& timer = *find_timer(sheet.rig, *name);
@@ -210,7 +275,9 @@ void check_encoders(MechanismSheet& sheet) {
               fmt::format("at {} it makes {:.4g} counts/s, and a counter keeps up with {:.4g}",
                           speed_text(sheet.mechanism, sheet.mechanism.limits.speed), rate, most),
               fmt::format("at most {}, or an encoder of fewer lines",
-                          sheet.output_text(most / std::abs(counts.to_double()), 1)));
+                          sheet.output_text(std::min(most / std::abs(counts.to_double()),
+                                                     speed_to_be_had(sheet.rig, sheet.mechanism)),
+                                            1)));
   }
 }
 
@@ -220,6 +287,7 @@ void check_timing(MechanismSheet& sheet) {
   if (const auto* const board = std::get_if<StepDirBoard>(&sheet.mechanism.board))
     check_pulses(sheet, *board, std::get<StepDirWiring>(sheet.mechanism.wiring));
   check_step_rate(sheet);
+  check_step_timer(sheet);
   check_duty_frequency(sheet);
   check_gates(sheet);
   check_encoders(sheet);

@@ -222,6 +222,11 @@ void check_line_current(const Rig& rig, const std::vector<RigLine>& lines, Findi
 void check_inputs(const Rig& rig, const std::vector<RigLine>& lines, FindingSheet& sheet) {
   for (const RigLine& line : lines) {
     if (line.is_output || !line.high_level) continue;
+    if (rig.controller.input_threshold && *line.high_level < *rig.controller.input_threshold)
+      sheet.add("level-too-low", line.key.substr(0, line.key.rfind('.')) + ".output_level",
+                fmt::format("its output gives {}, and the controller takes {} for high",
+                            volts(*line.high_level), volts(*rig.controller.input_threshold)),
+                "a level shifter, or a sensor that gives more");
     if (!rig.controller.highest_input)
       return sheet.cannot_check("input-over-voltage", "controller.highest_input");
     if (*line.high_level <= *rig.controller.highest_input) continue;

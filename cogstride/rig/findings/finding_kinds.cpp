@@ -253,6 +253,46 @@ const std::vector<FindingKind>& finding_kinds() {
        "and "
        "what was driven goes on. Only a circuit outside the computer ends that.",
        "[controller.heartbeat], or for each motor an emergency stop whose `cuts` has its supply"},
+      {"no-emergency-stop", Severity::note, "nobody can stop it but the program",
+       "What moves needs somebody who can stop it when the program, the computer or the maker errs. A plug "
+       "within "
+       "reach is one.",
+       "a hand control of kind \"emergency stop\""},
+      {"stop-cuts-nothing", Severity::note, "the emergency stop takes no motor's supply away",
+       "A stop that only tells the program depends on the program. Its contact in the motors' supply does "
+       "not.",
+       "hand.cuts names a supply that feeds a motor"},
+      {"knob-over-range", Severity::error, "a knob gives more volts than its analogue input reads",
+       "A knob between ground and 5 V at an input that reads up to 3.3 V is at full scale from two thirds of "
+       "its "
+       "travel on, and the input may be harmed.",
+       "hand.highest <= controller.analogue.full_scale"},
+      {"timer-too-narrow", Severity::warning, "a timer comes round before the slowest step is over",
+       "Steps that a timer spaces by its compare value are made too early, all of those that take longer "
+       "than the "
+       "timer counts: the start of a ramp, and the slow approach to a switch.",
+       "2^width x prescaler / timer_clock >= the longest of 1 / start_speed, sqrt(2 / acceleration) without "
+       "one "
+       "(with a jerk (6 / jerk)^(1/3)), and 1 / homing.slow_speed, in steps"},
+      {"homing-by-duty", Severity::error, "a homing table for what takes no steps",
+       "Homing counts steps from the place where a switch acts. A motor that is driven by duty, or a servo "
+       "by the "
+       "width of a pulse, has none to count.",
+       "homing only where the motor steps"},
+      {"poles-disagree", Severity::error, "magnets and pole pairs do not fit each other",
+       "Two magnets are a pair. With the magnets given as pairs, a motor is taken to turn half as fast as it "
+       "does, "
+       "and its field is stepped twice as far.",
+       "motor.magnets = 2 motor.pole_pairs"},
+      {"end-disagrees", Severity::error, "a switch stands at the other end than its places say",
+       "Where it acts and where it releases tell from which side it is approached. At the wrong end homing "
+       "runs away "
+       "from it, and a limit switch stops nothing.",
+       "end = \"low\": acts_at < releases_at; \"high\": the other way round"},
+      {"battery-too-small", Severity::warning, "the battery is empty before the time that is wanted",
+       "A battery gives its charge once. By what its motors can take together this is the shortest that it "
+       "lasts.",
+       "supply.charge / (what all it feeds takes together) >= supply.runs_for"},
       {"bounce-over-debounce", Severity::error, "a contact bounces longer than the controller waits",
        "One push is then seen as several: a home edge is taken at the wrong one, a key nudges twice.",
        "bounce <= debounce"},

@@ -51,6 +51,11 @@ class MechanismSheet {
   FindingSheet& sheet_;
 };
 
+/// The top speed that nothing which these checks know of stands against, m/s or turns/s: torque, the
+/// controller's pulses, the part between, the board's pulses, counters. No more than `limits.speed`. What a
+/// way out offers is offered by this, so that no other finding follows from it.
+[[nodiscard]] double speed_to_be_had(const Rig& rig, const Mechanism& mechanism);
+
 void check_wiring(MechanismSheet& sheet);
 void check_supply(MechanismSheet& sheet);
 void check_settings(MechanismSheet& sheet);

@@ -15,6 +15,7 @@
 #include "cogstride/rig/findings/findings.hpp"
 #include "cogstride/rig/validate.hpp"
 #include "support/demo_rig.hpp"
+#include "support/inspected.hpp"
 
 namespace cogstride::other_kinds_test {
 namespace {
@@ -29,13 +30,13 @@ using Codes = std::set<std::string>;
 
 Codes codes_of(const Rig& rig) {
   Codes codes;
-  for (const Finding& finding : inspect_rig(rig).findings) codes.insert(finding.code);
+  for (const Finding& finding : testing_support::inspected(rig).findings) codes.insert(finding.code);
   return codes;
 }
 
 Codes unchecked_of(const Rig& rig) {
   Codes needs;
-  for (const Unchecked& unchecked : inspect_rig(rig).unchecked) needs.insert(unchecked.needs);
+  for (const Unchecked& unchecked : testing_support::inspected(rig).unchecked) needs.insert(unchecked.needs);
   return needs;
 }
 
@@ -255,7 +256,7 @@ TEST(OtherKinds, PartsBetweenLiftLevelsAndIsolate) {
   Rig rig = rig_of("brushed", "sign-and-magnitude H-bridge");
   rig.mechanisms[0].supply.ground_joined.reset();
   std::vector<std::string> needs;
-  for (const Unchecked& unchecked : inspect_rig(rig).unchecked)
+  for (const Unchecked& unchecked : testing_support::inspected(rig).unchecked)
     if (unchecked.code == "grounds-apart") needs.push_back(unchecked.needs);
   EXPECT_EQ(needs, std::vector<std::string>{"supply." + rig.mechanisms[0].supply.name + ".ground_joined"});
   rig.mechanisms[0].supply.ground_joined = false;
@@ -356,7 +357,7 @@ TEST(OtherKinds, ABoardThatIsTooHotSaysAfterHowManyMinutes) {
   auto& stage = std::get<TransistorArray>(rig.mechanisms[0].board).stage;
   stage.thermal_resistance = ThermalResistance::from_base(500);
   stage.heat_capacity = HeatCapacity::from_base(2);
-  const Inspection inspection = inspect_rig(rig);
+  const Inspection inspection = testing_support::inspected(rig);
   ASSERT_EQ(inspection.findings.size(), 1u);
   const double loss = 2.0 * 0.8 * 4.2 / 34.0;
   const double minutes = -500.0 * 2.0 * std::log(1.0 - 60.0 / (500.0 * loss)) / 60.0;

@@ -93,6 +93,10 @@ struct Words<Pull> {
   static constexpr WordList<Pull, 3> list{{{"up", Pull::up}, {"down", Pull::down}, {"none", Pull::none}}};
 };
 template <>
+struct Words<TravelEnd> {
+  static constexpr WordList<TravelEnd, 2> list{{{"low", TravelEnd::low}, {"high", TravelEnd::high}}};
+};
+template <>
 struct Words<SlowsBy> {
   static constexpr WordList<SlowsBy, 2> list{
       {{"braking", SlowsBy::braking}, {"coasting", SlowsBy::coasting}}};

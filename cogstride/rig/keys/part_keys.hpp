@@ -27,6 +27,7 @@ void declare(Keys& keys, Controller& controller) {
   keys.key("line_current", controller.line_current, {"that one line can give", "mA"});
   keys.key("all_lines_current", controller.all_lines_current, {"that all lines together can give", "mA"});
   keys.key("highest_input", controller.highest_input, {"voltage that a line stands", "V"});
+  keys.key("input_threshold", controller.input_threshold, {"voltage that its inputs take for high", "V"});
   keys.key("at_boot", controller.at_boot, {"what its lines do until its program sets them"});
   keys.key("interval_resolution", controller.interval_resolution,
            {"to which its program times steps, as in whole milliseconds", "ms", "a tick"});
@@ -94,6 +95,7 @@ void declare(Keys& keys, Supply& supply) {
   keys.key("clamp_voltage", supply.clamp_voltage, {"at which a clamp takes what motors pump back", "V"});
   keys.key("clamp_resistance", supply.clamp_resistance, {"of the clamp", "ohm"});
   keys.key("charge", supply.charge, {"of a battery, full", "A h"});
+  keys.key("runs_for", supply.runs_for, {"that it is wanted to feed all that it feeds: to be checked", "h"});
   keys.key("fed_by", supply.fed_by, {"of a regulator: the supply at its input"});
   keys.key("efficiency", supply.efficiency,
            {"of a regulator that switches; one without takes the current that it gives", "%"});
@@ -163,6 +165,8 @@ void declare(Keys& keys, BrushedMotor& motor) {
 template <class Keys>
 void declare(Keys& keys, BrushlessMotor& motor) {
   keys.key("pole_pairs", motor.pole_pairs, {"electrical turns a turn", "", nullptr, Sign::any, 1, 100});
+  keys.key("magnets", motor.magnets,
+           {"of its rotor, counted: said twice, to be checked", "", nullptr, Sign::any, 1, 400});
   keys.key("back_emf", motor.back_emf, {"shape over a turn", "", "sine"});
   keys.key("back_emf_constant", motor.back_emf_constant, {"peak, line to line, by shaft speed", "V s/rad"});
   keys.key("resistance", motor.resistance, {"line to line", "ohm"});
@@ -594,6 +598,7 @@ void declare(Keys& keys, PlaceSwitch& place_switch) {
   keys.key("line", place_switch.line, {"input line", "", nullptr, Sign::any, 0, most_lines});
   keys.key("active", place_switch.active, {"level of its line when it acts", "", "high"});
   keys.place(place_switch);
+  keys.key("end", place_switch.end, {"of the travel at which it stands: said twice, to be checked"});
   keys.key("noise", place_switch.noise, {"rms, of where an edge comes", "position", "0", Sign::not_negative});
   declare_contact(keys, place_switch.contact, place_switch.internal_pull, place_switch.bounce,
                   place_switch.debounce, place_switch.cuts);
