@@ -14,10 +14,11 @@
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/rig/findings/findings.hpp"
-#include "cogstride/script/script_player.hpp"
 
 namespace cogstride::rigs_as_made_test {
 namespace {
+
+using namespace literals;
 
 const std::string folder = COGSTRIDE_SOURCE_DIR "/tests/rigs";
 
@@ -141,12 +142,13 @@ TEST(RigsAsMade, WhatIsWrongIsNamedRightlyOf95InAHundred) {
 // One line for the ENABLE of the whole board: a pump that stops does not switch the other one off.
 TEST(RigsAsMade, OneEnableOfAFourChannelBoardServesAllItsMotors) {
   const Rig rig = read_rig(folder + "/sound/pumps.rig.toml");
-  const Script script = parse_script(
-      "spin tank at 70 %\nwait 0.5 s\nspin bed at 70 %\nwait 0.5 s\nstop tank\nwait 0.5 s\n", "x.moves", rig);
   SimulatedBench bench(rig);
-  ScriptPlayer player(script, bench.rig(), bench.cast());
-  bench.run(player, [&] { return player.has_ended(); });
-  EXPECT_GT(std::abs(bench.brushed_plant("bed").speed()), 30.0) << "turns/s";
+  bench.brushed("tank").spin({.duty = 70_percent});
+  bench.brushed("bed").spin({.duty = 70_percent});
+  bench.serve(0.5_s);
+  bench.brushed("tank").stop();
+  bench.serve(0.5_s);
+  EXPECT_GT(std::abs(bench.brushed_plant("bed").speed()), 20.0) << "turns/s";
   EXPECT_TRUE(bench.verdict().of("bed").is_sound());
   // At another level, or of another board, it is used twice.
   PlainFile other(read_text_file(folder + "/sound/pumps.rig.toml"));

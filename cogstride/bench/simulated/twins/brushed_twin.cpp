@@ -110,10 +110,11 @@ class BrushedTwin final : public Twin {
     verdict.add("periods_limited", static_cast<double>(plant_.times_limited()));
     verdict.add("held_back_by_shunt", mover_.held_back(now), "s");
     verdict.add("driven_and_still", plant_.driven_still(), "s");
-    complain(verdict);
+    complain_of_stand(verdict);
     complain_of_speed(verdict, now, speed);
     complain_of_counts(verdict);
     if (wants_causes(verdict, is_faulted())) verdict.causes = causes();
+    complain_of_limits(verdict);
   }
 
  private:
@@ -188,7 +189,7 @@ class BrushedTwin final : public Twin {
                       speed, speed_unit(kind)));
   }
 
-  void complain(MoverVerdict& verdict) const {
+  void complain_of_stand(MoverVerdict& verdict) const {
     const Mechanism& mechanism = mover_.mechanism();
     verdict.looked_at.push_back("whether it stood while it was driven");
     if (plant_.driven_still() >= longest_still)
@@ -197,6 +198,10 @@ class BrushedTwin final : public Twin {
           "{:.3g} % of "
           "duty on",
           plant_.driven_still(), plant_.still_current(), 100.0 * start_duty(model_of(mechanism))));
+  }
+
+  void complain_of_limits(MoverVerdict& verdict) const {
+    const Mechanism& mechanism = mover_.mechanism();
     hold_against(verdict, "current", plant_.sustained_current() / current_spare,
                  base_of(mechanism.limits.current), [&](double most) {
                    return fmt::format(

@@ -82,9 +82,13 @@ class BrushlessTwin final : public Twin {
     verdict.add("highest_supply", plant_.highest_supply(), "V");
     if (is_known(heat())) verdict.add("motor_rise", plant_.highest_motor_rise(), "K");
     verdict.add("bootstraps_empty", static_cast<double>(plant_.times_empty()));
-    complain(verdict);
-    if (wants_causes(verdict, is_faulted()) && !plant_.destroyed_at())
-      verdict.causes = seen_.causes(mechanism);
+    complain_of_gates(verdict);
+    const bool never_turned = seen_.driven() > longest_stand && seen_.is_locked();
+    if (never_turned)
+      verdict.complaints.push_back(
+          fmt::format("it was driven for {:.2g} s and never turned", seen_.driven()));
+    if ((never_turned || is_faulted()) && !plant_.destroyed_at()) verdict.causes = seen_.causes(mechanism);
+    complain_of_limits(verdict);
   }
 
  private:
@@ -95,13 +99,10 @@ class BrushlessTwin final : public Twin {
     return std::get<BrushlessMotor>(mover_.mechanism().motor).heat;
   }
 
-  void complain(MoverVerdict& verdict) const {
+  void complain_of_gates(MoverVerdict& verdict) const {
     const Mechanism& mechanism = mover_.mechanism();
     verdict.looked_at = {"whether both gates of a leg were on", "whether its bootstrap capacitors were kept",
                          "whether it turned at all while it was driven"};
-    if (seen_.driven() > longest_stand && seen_.is_locked())
-      verdict.complaints.push_back(
-          fmt::format("it was driven for {:.2g} s and never turned", seen_.driven()));
     if (plant_.times_empty() > 0)
       verdict.complaints.push_back(fmt::format(
           "a high side went off {} times because its bootstrap capacitor was empty (board.bootstrap_holds, "
@@ -116,6 +117,10 @@ class BrushlessTwin final : public Twin {
           fmt::format("at {:.6f} s both gates of a leg were on ({}): its two transistors are no more",
                       static_cast<double>(*plant_.destroyed_at()) / ticks_per_second_, lines));
     }
+  }
+
+  void complain_of_limits(MoverVerdict& verdict) const {
+    const Mechanism& mechanism = mover_.mechanism();
     hold_against(verdict, "current", plant_.sustained_current() / current_spare,
                  base_of(mechanism.limits.current), [&](double most) {
                    return fmt::format(

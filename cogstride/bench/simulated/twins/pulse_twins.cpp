@@ -57,12 +57,13 @@ class PulseTwin : public Twin {
     if (is_known(heat)) verdict.add("motor_rise", plant.highest_rise(), "K");
     verdict.add("longest_stall", plant.longest_stall(), "s");
     complain(verdict);
-    complain_of_heat(verdict, heat, stands);
     if (share) hold_against(verdict, units_per_share_ * *share, made);
-    if (!wants_causes(verdict, is_faulted())) return;
-    verdict.causes = causes();
-    if (!verdict.causes.empty() || !plant.pulses()) return;
-    if (const VerdictCause own = own_cause(verdict); !own.name.empty()) verdict.causes.push_back(own);
+    if (wants_causes(verdict, is_faulted())) {
+      verdict.causes = causes();
+      const VerdictCause own = own_cause();
+      if (verdict.causes.empty() && plant.pulses() > 0 && !own.name.empty()) verdict.causes.push_back(own);
+    }
+    complain_of_heat(verdict, heat, stands);
   }
 
   [[nodiscard]] bool wants_looks() const override { return true; }
@@ -93,7 +94,7 @@ class PulseTwin : public Twin {
   /// What went wrong that it alone knows.
   virtual void complain(MoverVerdict& verdict) const = 0;
   /// What of that is its alone; without a name: nothing.
-  [[nodiscard]] virtual VerdictCause own_cause(const MoverVerdict& verdict) const = 0;
+  [[nodiscard]] virtual VerdictCause own_cause() const = 0;
   /// Its pulses go out, for so long since the last look, s.
   virtual void look_after(double /*passed*/) {}
   /// What was asked against what was made, in its unit.
@@ -213,9 +214,9 @@ class ServoTwin final : public PulseTwin {
     verdict.complaints.push_back(fmt::format("it was held fast for {:.2g} s and drew {:.3g} A",
                                              plant_.longest_stall(), plant_.highest_current()));
   }
-  [[nodiscard]] VerdictCause own_cause(const MoverVerdict&) const override {
-    const double end_off =
-        units_per_share() * (plant_.position() - mover().pulse_share(lines().now()).value_or(0.0));
+  [[nodiscard]] VerdictCause own_cause() const override {
+    const std::optional<double> share = mover().pulse_share(lines().now());
+    const double end_off = share ? units_per_share() * (plant_.position() - *share) : 0.0;
     if (std::abs(end_off) < 0.5 * std::abs(worst_.off) || worst_.off == 0.0)
       if (std::abs(worst_.off) > late_share * units_per_share())
         return {"speed", "it is slower than the rig says (motor.speed), or its load is heavier"};
@@ -277,7 +278,7 @@ class ThrottleTwin final : public PulseTwin {
     deaf_for_ += passed;
     deaf_at_ = std::max(deaf_at_, std::abs(share));
   }
-  [[nodiscard]] VerdictCause own_cause(const MoverVerdict&) const override {
+  [[nodiscard]] VerdictCause own_cause() const override {
     if (plant_.too_soon() > 0)
       return {"arming",
               "what its speed controller wants before it obeys (board.arming), and the pulse of no throttle "

@@ -48,15 +48,22 @@ void RotaryEvidence::look(const Look& now) {
   turns_ = now.turns;
   if (now.fed > 0.0) lowest_fed_ = std::min(lowest_fed_, now.fed);
   const double could = std::min(model_.current_limit, std::abs(now.duty) * model_.supply / model_.resistance);
-  const bool slows = std::abs(speed) < 0.999 * std::abs(speed_);
-  speed_ = speed;
   if (now.duty == 0.0) {
+    // What coasts or brakes slows down.
+    constexpr double compared_over = 0.05;  // s
+    free_for_ += now.passed;
+    if (free_for_ < compared_over) return;
+    free_for_ = 0.0;
+    const bool slows = std::abs(speed) < 0.995 * std::abs(speed_);
+    speed_ = speed;
     if (!now.is_free || std::abs(speed) < standing || slows) return;
-    let_turn_ += now.passed;
-    let_flow_ += now.passed * std::abs(now.current);
-    let_could_ += now.passed * std::min(model_.current_limit, model_.supply / model_.resistance);
+    let_turn_ += compared_over;
+    let_flow_ += compared_over * std::abs(now.current);
+    let_could_ += compared_over * std::min(model_.current_limit, model_.supply / model_.resistance);
     return;
   }
+  free_for_ = 0.0;
+  speed_ = 2.0 * std::abs(speed);  // whatever it turns at next, it has slowed down
   if (now.fed == 0.0) {
     unfed_ += now.passed;
     return;

@@ -63,7 +63,8 @@ class RotaryEvidence {
   double let_flow_ = 0.0;    // A s by size meanwhile
   double let_could_ = 0.0;
   double turns_ = 0.0;
-  double speed_ = 0.0;  // turns/s
+  double free_for_ = 0.0;  // s without duty since it was compared last
+  double speed_ = 0.0;     // turns/s
   bool has_begun_ = false;
   double least_ = 0.0;  // turns
   double most_ = 0.0;
