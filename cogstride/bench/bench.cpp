@@ -256,6 +256,19 @@ void Bench::sample_signals(Tick at, std::span<double> values) const {
   for (const auto& mover : movers_) values = sample_signals_of(*mover, at, values);
 }
 
+std::string Bench::signal_text(const Mover& mover, const std::string& name) const {
+  const std::vector<TracedSignal> own = signals_of(mover);
+  std::vector<double> values(own.size());
+  (void)sample_signals_of(mover, lines().now(), values);
+  std::vector<std::string> names;
+  for (std::size_t i = 0; i < own.size(); ++i) {
+    names.push_back(own[i].name);
+    if (own[i].name != name) continue;
+    return std::isnan(values[i]) ? "not known" : fmt::format("{:.4g} {}", values[i], own[i].unit);
+  }
+  throw RangeError(fmt::format("{}: has no '{}' to print; it has: {}", mover.name(), name, fmt::join(names, ", ")));
+}
+
 double Bench::signal(const std::string& name) const {
   const std::vector<TracedSignal> all = signals();
   std::vector<double> values(all.size());
@@ -310,6 +323,11 @@ Cast Bench::cast() {
   cast.inputs = inputs_.get();
   cast.clock = rig_.controller.timer_clock;
   cast.arrive_together = [this](const auto& orders) { return arrive_together(orders); };
+  cast.tell = [this](const std::string& who, const std::string& text) {
+    trace_event({lines().now(), who, text, TraceEvent::Kind::note});
+  };
+  cast.signal = [this](const Mover& mover, const std::string& name) { return signal_text(mover, name); };
+  cast.all_off = [this] { stop(StopBy::cut, "all off", FaultCode::stopped); };
   return cast;
 }
 

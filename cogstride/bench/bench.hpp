@@ -208,6 +208,8 @@ class Bench {
   virtual void sample_signals(Tick at, std::span<double> values) const;
   /// What a mover publishes: what is asked of it and what is measured; names without the mover's.
   [[nodiscard]] std::vector<TracedSignal> signals_of(const Mover& mover) const;
+  /// "41.2 mm". @throws RangeError when it publishes nothing of that name
+  [[nodiscard]] std::string signal_text(const Mover& mover, const std::string& name) const;
   /// @return what is left of `values` behind those of the mover
   [[nodiscard]] std::span<double> sample_signals_of(const Mover& mover, Tick at,
                                                     std::span<double> values) const;

@@ -117,6 +117,12 @@ void reverse(Mechanism& mechanism);
 /// @throws RangeError when `kind` is not the kind of the mechanism's output.
 void require_kind(const Mechanism& mechanism, OutputKind kind);
 
+/// Reads "85 mm", "90 deg" or "400 steps" of its output (or speeds, accelerations). @throws TextError, RangeError
+template <int PerTime>
+[[nodiscard]] OutputAmount<PerTime> parse_output(const Mechanism& mechanism, std::string_view text) {
+  return parse_output<PerTime>(text, output_kind(mechanism.train), steps_per_base(mechanism));
+}
+
 /// Steps a second (a second squared, for PerTime 2) of an output amount.
 template <int PerTime>
 [[nodiscard]] double steps_per_time(const Mechanism& mechanism, OutputAmount<PerTime> amount) {

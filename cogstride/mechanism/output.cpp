@@ -52,6 +52,47 @@ OutputAmount<PerTime> parse_output(std::string_view text) {
                                  describe_dimension(powers_of<typename Amount::RotaryDimension>)));
 }
 
+namespace {
+
+/// Where the unit of an amount begins.
+std::size_t unit_of(std::string_view text) {
+  const std::size_t digit = text.find_last_of("0123456789.", text.find("step"));
+  const std::size_t unit = digit == std::string_view::npos ? 0 : digit + 1;
+  return std::min(text.size(), text.find_first_not_of(' ', unit));
+}
+
+}  // namespace
+
+bool is_in_steps(std::string_view text) {
+  const std::string_view unit = text.substr(unit_of(text));
+  return unit.rfind("step", 0) == 0;
+}
+
+template <int PerTime>
+OutputAmount<PerTime> parse_output(std::string_view text, OutputKind kind, Ratio steps_per_base) {
+  if (!is_in_steps(text)) {
+    const OutputAmount<PerTime> amount = parse_output<PerTime>(text);
+    if (amount.kind == kind) return amount;
+    throw RangeError(fmt::format("found {}; expected one in {}", to_text(amount), display_unit(kind, PerTime)));
+  }
+  static constexpr std::string_view units[] = {"steps", "steps/s", "steps/s2", "steps/s3"};
+  const std::size_t at = unit_of(text);
+  const std::string_view unit = text.substr(at, text.find_last_not_of(' ') + 1 - at);
+  if (unit != units[PerTime] && !(PerTime == 0 && unit == "step"))
+    throw TextError(at, fmt::format("'{}' is in {}; expected {}, or {}", text, unit, units[PerTime],
+                                    display_unit(kind, PerTime)));
+  if (steps_per_base == Ratio(0)) throw RangeError(fmt::format("'{}': this takes no steps", text));
+  std::string_view number = text.substr(0, at);
+  while (!number.empty() && number.front() == ' ') number.remove_prefix(1);
+  while (!number.empty() && number.back() == ' ') number.remove_suffix(1);
+  // Forwards is forwards, whichever way round the steps are counted.
+  return {kind, parse_ratio(number) / (steps_per_base < Ratio(0) ? -steps_per_base : steps_per_base)};
+}
+
+template OutputAmount<0> parse_output(std::string_view, OutputKind, Ratio);
+template OutputAmount<1> parse_output(std::string_view, OutputKind, Ratio);
+template OutputAmount<2> parse_output(std::string_view, OutputKind, Ratio);
+template OutputAmount<3> parse_output(std::string_view, OutputKind, Ratio);
 template std::string to_text(OutputAmount<0>);
 template std::string to_text(OutputAmount<1>);
 template std::string to_text(OutputAmount<2>);

@@ -70,5 +70,11 @@ template <int PerTime>
 /// parse_quantity does.
 template <int PerTime>
 [[nodiscard]] OutputAmount<PerTime> parse_output(std::string_view text);
+/// Whether a text says an amount in steps: "400 steps", "1000 steps/s".
+[[nodiscard]] bool is_in_steps(std::string_view text);
+/// The same, and in steps, of an output of which one metre or turn takes so many; 0: it takes none. @throws
+/// RangeError for an amount of the other kind too
+template <int PerTime>
+[[nodiscard]] OutputAmount<PerTime> parse_output(std::string_view text, OutputKind kind, Ratio steps_per_base);
 
 }  // namespace cogstride

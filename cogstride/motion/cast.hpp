@@ -4,6 +4,7 @@
 
 #include <functional>
 #include <memory>
+#include <string>
 #include <utility>
 #include <vector>
 
@@ -28,6 +29,10 @@ struct Cast {
   /// Moves that begin and arrive together. @throws RangeError when one is refused; nothing is ordered then
   std::function<std::vector<std::shared_ptr<MotionRecord>>(const std::vector<std::pair<Mover*, MoveOrder>>&)>
       arrive_together{};
+  std::function<void(const std::string& who, const std::string& text)> tell{};  ///< into the record, now
+  /// "41.2 mm": what a mover publishes under that name, now. @throws RangeError when it has none, with those it has
+  std::function<std::string(const Mover& mover, const std::string& signal)> signal{};
+  std::function<void()> all_off{};  ///< all lines at rest, at once
 };
 
 }  // namespace cogstride

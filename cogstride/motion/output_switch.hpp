@@ -1,4 +1,6 @@
-// A plain output, a lamp or a valve: switched on and off, or faded where a timer makes its duty.
+// A plain output, a lamp or a valve: switched on and off, or faded: by a timer that makes its duty, or on a plain line
+// edge by edge, a hundred times a second. There the duty is as fine as edges are on their tick: exact on the simulated
+// bench; on live lines an edge that comes late by what the rig bears (controller.edge_lateness, 100 us) is 1 % of a period.
 //
 // A fade is a row of duties, one every few milliseconds, from the share it has to the one that is wanted; the
 // eye sees no steps at 200 a second.
@@ -20,19 +22,20 @@ class OutputSwitch final : public Participant {
   [[nodiscard]] LineSetup line_setup() const;
   /// Of its duty; nothing when it is only switched.
   [[nodiscard]] std::optional<PwmSetup> pwm_setup() const;
-  [[nodiscard]] bool can_fade() const { return period_ > 0; }
+  /// Whether a timer makes its duty; else its line is switched edge by edge.
+  [[nodiscard]] bool has_timer() const { return output_.timer && output_.pwm_frequency; }
 
   /// On or off, from now on. A fade that is on ends.
   void set(Lines& lines, bool on);
-  /// To a share of full duty, 0 to 1, evenly in so many ticks. @throws RangeError when it is only switched,
-  /// or the share is none
+  /// To a share of full duty, 0 to 1, evenly in so many ticks. @throws RangeError when the share is none
   void fade(Lines& lines, double share, Tick lasts);
-  [[nodiscard]] bool is_fading() const { return next_ != never; }
+  [[nodiscard]] bool is_fading() const { return is_fading_; }
   /// The share of full duty it is given now.
   [[nodiscard]] double share() const { return share_; }
   void lines_were_cut() {
     share_ = 0.0;
     next_ = never;
+    is_fading_ = false;
   }
 
   [[nodiscard]] Tick next_act() const override { return next_; }
@@ -40,16 +43,21 @@ class OutputSwitch final : public Participant {
 
  private:
   void put(Lines& lines, double share);
+  void put_period(Lines& lines);
+  /// Of a fade, at an instant.
+  [[nodiscard]] double wanted(Tick at) const;
 
   PlainOutput output_;
-  Tick period_ = 0;  // 0: no duty
-  Tick stride_ = 0;  // from one duty of a fade to the next
+  Tick period_ = 0;
+  Tick stride_ = 0;         // from one duty of a fade to the next
+  Tick period_begins_ = 0;  // of a plain line that is switched edge by edge, the next
   double share_ = 0.0;
   double from_ = 0.0;
   double to_ = 0.0;
   Tick began_ = 0;
   Tick ends_ = 0;
   Tick next_ = never;
+  bool is_fading_ = false;
 };
 
 }  // namespace cogstride

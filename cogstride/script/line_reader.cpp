@@ -211,7 +211,7 @@ bool LineReader::on_or_off() {
 
 OutputPosition LineReader::position(const Mechanism& mechanism, const std::string& wanted) {
   return amount(wanted, [&](const std::string& text) {
-    const OutputPosition value = parse_output<0>(text);
+    const OutputPosition value = parse_output<0>(mechanism, text);
     require_kind(mechanism, value.kind);
     return value;
   });

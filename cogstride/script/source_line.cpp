@@ -16,7 +16,12 @@ SourceLine split_words(std::size_t number, std::string_view text) {
       continue;
     }
     const std::size_t start = at;
-    while (at < text.size() && !is_blank(text[at]) && text[at] != '#') ++at;
+    if (text[at] == '"') {  // a text, its blanks and all
+      const std::size_t quote = text.find('"', at + 1);
+      at = quote == std::string_view::npos ? text.size() : quote + 1;
+    } else {
+      while (at < text.size() && !is_blank(text[at]) && text[at] != '#') ++at;
+    }
     line.words.push_back({text.substr(start, at - start), start + 1});
   }
   return line;

@@ -27,8 +27,8 @@ auto read_option(const char* option, const std::string& text, const Parse& parse
 }
 
 template <int PerTime>
-OutputAmount<PerTime> amount_of(const char* option, const std::string& text) {
-  return read_option(option, text, [](const std::string& t) { return parse_output<PerTime>(t); });
+OutputAmount<PerTime> amount_of(const Mechanism& mechanism, const char* option, const std::string& text) {
+  return read_option(option, text, [&](const std::string& t) { return parse_output<PerTime>(mechanism, t); });
 }
 
 ExactTime time_of(const std::string& text) {
@@ -86,13 +86,13 @@ ExitStatus run_plan(const PlanOptions& options) {
   Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
   MoveOrder order;
-  order.to = amount_of<0>("--to", options.to);
-  if (!options.speed.empty()) order.speed = amount_of<1>("--speed", options.speed);
+  order.to = amount_of<0>(mechanism, "--to", options.to);
+  if (!options.speed.empty()) order.speed = amount_of<1>(mechanism, "--speed", options.speed);
   if (!options.acceleration.empty())
-    order.acceleration = amount_of<2>("--acceleration", options.acceleration);
+    order.acceleration = amount_of<2>(mechanism, "--acceleration", options.acceleration);
   OutputPosition from{output_kind(mechanism.train), 0};
   if (!options.from.empty()) {
-    from = target_of(mechanism, from, {.to = amount_of<0>("--from", options.from)});
+    from = target_of(mechanism, from, {.to = amount_of<0>(mechanism, "--from", options.from)});
   }
   if (!options.in.empty()) order.in = read_option("--in", options.in, time_of);
   std::string chosen;

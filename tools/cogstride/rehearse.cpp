@@ -33,7 +33,7 @@ std::map<std::string, OutputPosition> standing_of(const std::vector<std::string>
       throw Error(fmt::format("--start-at {}: write it as traverse=59mm", word));
     try {
       const Mechanism& mechanism = mechanism_named(rig, word.substr(0, equals));
-      const OutputPosition position = parse_output<0>(word.substr(equals + 1));
+      const OutputPosition position = parse_output<0>(mechanism, word.substr(equals + 1));
       require_kind(mechanism, position.kind);
       standing[mechanism.name] = position;
     } catch (const Error& error) {

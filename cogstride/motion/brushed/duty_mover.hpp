@@ -85,6 +85,7 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   [[nodiscard]] Duties* duties() override { return this; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] std::optional<std::int64_t> counted(Tick) const override { return feedback().count(); }
   [[nodiscard]] std::string asked(Tick now) const override;
   [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   [[nodiscard]] bool has_ended() const override { return !course_.is_on_its_way() && !log().is_on(); }

@@ -56,8 +56,7 @@ SixStepLimits::SixStepLimits(const Mechanism& mechanism, const Controller& contr
   hold_.emplace(mechanism, source, controller.timer_clock.base().to_double(), looks, lead);
 }
 
-void SixStepLimits::require(OutputSpeed speed) const {
-  const double wanted = speed.base.to_double();
+void SixStepLimits::require(double wanted) const {
   const double rate = std::abs(wanted) * rows_per_base_;
   if (is_held(rate)) {
     hold_->range().require(wanted);

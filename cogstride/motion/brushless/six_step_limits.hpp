@@ -22,7 +22,8 @@ class SixStepLimits {
                 double highest_duty);
 
   /// @throws RangeError with the figure that can be had
-  void require(OutputSpeed speed) const;
+  void require(OutputSpeed speed) const { require(speed.base.to_double()); }
+  void require(double speed) const;  ///< m/s or turns/s
   void require(OutputAcceleration acceleration) const;
   /// Whether such a speed is held by what tells its angle; else it is stepped open loop. @param rate  rows/s
   [[nodiscard]] bool is_held(double rate) const { return hold_ && rate >= hand_over_ * (1.0 - 1e-9); }

@@ -73,6 +73,7 @@ void SixStepMover::require(const SpeedOrder& order) const {
     throw RangeError(fmt::format("{}: a speed lasts for a time, or until it is stopped", mechanism_.name));
   limits_.require(order.at);
   if (order.acceleration) limits_.require(*order.acceleration);
+  if (order.from || order.in) (void)rows_of(order);
   const double speed = order.at.base.to_double();
   std::optional<double> acceleration;
   if (order.acceleration) acceleration = order.acceleration->base.to_double();
@@ -90,6 +91,29 @@ void SixStepMover::require(const SpeedOrder& order) const {
     throw RangeError(fmt::format("{}: nothing tells its angle at rest: stop it before it turns otherwise",
                                  mechanism_.name));
   log().require_no_obstacle();
+}
+
+/// Rows/s that it begins with, and rows/s2: what is ordered by time has to be slow enough to be followed.
+std::pair<double, double> SixStepMover::rows_of(const SpeedOrder& order) const {
+  if (!run_)
+    throw RangeError(fmt::format("{}: its sensors say when a row is due: 'from' and 'in' are of one that is stepped by "
+                                 "time",
+                                 mechanism_.name));
+  if (!order.from || !order.in || !(Ratio(0) < order.from->base) || !(ExactTime() < *order.in))
+    throw RangeError(fmt::format("{}: rows by time begin with a speed above 0 and take a time above 0", mechanism_.name));
+  const double from = order.from->base.to_double() * std::abs(rows_per_base_);
+  const double to = std::abs(order.at.base.to_double() * rows_per_base_);
+  const OpenLoopStart& start = run_->start();
+  // By half its acceleration's row from rest it has come to that rate.
+  const double jumps_to = std::sqrt(0.5 * start.acceleration);
+  if (from > jumps_to)
+    throw RangeError(fmt::format("{}: it follows at once up to {:.3g} rows/s, {:.3g} ms a row; {:.3g} ms are asked for",
+                                 mechanism_.name, jumps_to, 1e3 / jumps_to, 1e3 / from));
+  const double slope = std::abs(to - from) / order.in->base().to_double();
+  if (slope > start.acceleration)
+    throw RangeError(fmt::format("{}: that is {:.3g} rows/s2, and it follows {:.3g}: {:.3g} s at the least",
+                                 mechanism_.name, slope, start.acceleration, std::abs(to - from) / start.acceleration));
+  return {from, slope};
 }
 
 /// What is told of its angle is acted on within a quarter of a row, or the row is the wrong one.
@@ -118,6 +142,8 @@ void SixStepMover::begin(Lines& lines, const SpeedOrder& order) {
   wanted_ = order.at.base.to_double();
   acceleration_.reset();
   if (order.acceleration) acceleration_ = order.acceleration->base.to_double();
+  rows_.reset();
+  if (order.from) rows_ = rows_of(order);
   stops_ = false;
   stops_at_ = never;
   const double lasts = order.lasts ? order.lasts->base().to_double() : 0.0;
@@ -144,7 +170,13 @@ void SixStepMover::begin(Lines& lines, const SpeedOrder& order) {
 void SixStepMover::begin_steps(Lines& lines) {
   const Tick now = lines.now();
   state_ = State::steps;
-  run_->begin(now, wanted_ < 0.0 ? -1 : 1, limits_.stepped_to(std::abs(wanted_) * rows_per_base_));
+  const double rate = limits_.stepped_to(std::abs(wanted_) * rows_per_base_);
+  const int way = wanted_ < 0.0 ? -1 : 1;
+  if (rows_) {
+    run_->begin(now, way, {0.0, 0.0, rows_->first, rows_->second, rate});
+  } else {
+    run_->begin(now, way, rate);
+  }
   if (field_watch_) field_watch_->begin();
   currents_.ask(lines, driver().on_at(now + lines.lead()), driver().period());
 }
@@ -160,7 +192,23 @@ std::shared_ptr<MotionRecord> SixStepMover::hold_speed(Lines& lines, double spee
   return log().begin(now, std::move(what));
 }
 
+/// Stepped by time for good, it is taken to another rate of rows from where it is.
+std::shared_ptr<MotionRecord> SixStepMover::change_steps(Lines& lines, OutputSpeed by) {
+  const double from = run_->way() * run_->wanted_rate() / rows_per_base_;
+  const double to = from + std::copysign(by.base.to_double(), from * by.base.to_double());
+  if (to * from <= 0.0)
+    throw RangeError(fmt::format("{}: of its speed nothing would be left; stop it instead", mechanism_.name));
+  limits_.require(to);
+  const Tick now = lines.now();
+  log().end(now, MotionStatus::cancelled);
+  wanted_ = to;
+  run_->change(now, std::abs(to * rows_per_base_));
+  next_act_ = now;
+  return log().begin(now, "go on at " + speed_text(by.kind, to));
+}
+
 std::shared_ptr<MotionRecord> SixStepMover::change_speed(Lines& lines, OutputSpeed by) {
+  if (state_ == State::steps && !limits_.hold()) return change_steps(lines, by);
   const double from = asked_speed();
   if (from == 0.0) throw RangeError(fmt::format("{}: holds no speed", mechanism_.name));
   const double to = from + std::copysign(by.base.to_double(), from * by.base.to_double());

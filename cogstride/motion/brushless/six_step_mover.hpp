@@ -16,6 +16,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <utility>
 
 #include "cogstride/motion/brushless/back_emf_angle.hpp"
 #include "cogstride/motion/brushless/field_watch.hpp"
@@ -61,6 +62,9 @@ class SixStepMover final : public Mover, public Speeds {
   [[nodiscard]] Speeds* speeds() override { return this; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] std::optional<std::int64_t> counted(Tick) const override {
+    return angle_ == nullptr ? std::nullopt : std::optional(angle_->count());
+  }
   [[nodiscard]] std::string asked(Tick now) const override;
   [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   [[nodiscard]] bool has_ended() const override { return !log().is_on(); }
@@ -93,6 +97,8 @@ class SixStepMover final : public Mover, public Speeds {
   enum class State : std::uint8_t { off, listens, steps, coasts, holds, runs_out };
   void require(const SpeedOrder& order) const;
   void require_quick(const Lines& lines, double speed) const;
+  [[nodiscard]] std::pair<double, double> rows_of(const SpeedOrder& order) const;
+  std::shared_ptr<MotionRecord> change_steps(Lines& lines, OutputSpeed by);
   void begin(Lines& lines, const SpeedOrder& order);
   void begin_steps(Lines& lines);
   void take(Lines& lines, std::span<const Reading> readings);
@@ -143,6 +149,7 @@ class SixStepMover final : public Mover, public Speeds {
   Tick next_look_ = never;
   Tick sampled_at_ = 0;  // its voltages, last
   std::optional<double> acceleration_{};
+  std::optional<std::pair<double, double>> rows_{};  // rows/s and rows/s2 that a start by time was ordered with
   double wanted_ = 0.0;  // of the output, until it holds it
   Tick let_go_at_ = 0;
   std::int64_t hall_lag_ = 0;  // rows less Hall counts, when it was aligned

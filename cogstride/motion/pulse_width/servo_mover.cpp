@@ -44,11 +44,20 @@ void require_inside(const Mechanism& mechanism, OutputPosition to) {
 
 }  // namespace
 
+namespace {
+/// That it swings with when nothing is said.
+OutputSpeed swing_speed(const Mechanism& mechanism) {
+  const OutputSpeed own = own_speed(mechanism);
+  const OutputSpeed limit = mechanism.limits.speed;
+  return limit.base > Ratio(0) && limit.base < own.base ? limit : own;
+}
+}  // namespace
+
 RampLimits swing_limits(const Mechanism& mechanism, const std::optional<OutputSpeed>& speed,
                         const std::optional<OutputAcceleration>& acceleration) {
   const Limits& limits = mechanism.limits;
   const OutputSpeed own = own_speed(mechanism);
-  OutputSpeed most = limits.speed.base > Ratio(0) && limits.speed.base < own.base ? limits.speed : own;
+  OutputSpeed most = swing_speed(mechanism);
   if (speed) {
     require_kind(mechanism, speed->kind);
     if (speed->base <= Ratio(0))
@@ -79,8 +88,33 @@ RampLimits swing_limits(const Mechanism& mechanism, const std::optional<OutputSp
   return ramp;
 }
 
+namespace {
+
+/// Evenly, in a time: the speed that this takes, reached and left at once.
+RampLimits even_limits(const Mechanism& mechanism, OutputPosition from, OutputPosition to, const MoveOrder& order) {
+  if (order.speed || order.acceleration)
+    throw RangeError(fmt::format("{}: a swing 'in' a time has no speed or acceleration beside it", mechanism.name));
+  const Ratio way = from.base < to.base ? to.base - from.base : from.base - to.base;
+  const Ratio most = Ratio(1) * swing_speed(mechanism).base;
+  const Ratio speed = way / order.in->base();
+  if (speed > most)
+    throw RangeError(fmt::format("{}: {} in {:.4g} s is faster than its {}: {:.4g} s at the least", mechanism.name,
+                                 to_text(OutputPosition(from.kind, way)), order.in->base().to_double(),
+                                 to_text(swing_speed(mechanism)), (way / most).to_double()));
+  RampLimits ramp;
+  ramp.speed = ramp.start_speed = std::max(1.0, (speed * Ratio(grains)).to_double());
+  ramp.acceleration = 1e3 * ramp.speed;
+  return ramp;
+}
+
+}  // namespace
+
 double swing_seconds(const Mechanism& mechanism, const std::optional<OutputPosition>& from, OutputPosition to,
                      const MoveOrder& order) {
+  if (order.in && from) {
+    (void)even_limits(mechanism, *from, to, order);
+    return order.in->base().to_double();
+  }
   const RampLimits limits = swing_limits(mechanism, order.speed, order.acceleration);
   if (!from) return first_swing_seconds(mechanism);
   return plan_ramp({}, grain_at(to) - grain_at(*from), limits).duration() + settles_in(mechanism);
@@ -104,19 +138,32 @@ bool ServoMover::frame_is_put(Tick now, Tick begins) {
   return begins < ramp_ends_ || done_at_ != never;
 }
 
+/// A swing in a time is over when that has passed: the next one goes on from where this one leads.
+void ServoMover::act(Lines& lines, std::span<const Reading> readings) {
+  if (ends_at_ <= lines.now()) {
+    ends_at_ = never;
+    log().end(lines.now(), MotionStatus::done);
+  }
+  PulseWidthMover::act(lines, readings);
+}
+
 void ServoMover::go(Tick now, const Ramp& ramp, OutputPosition to, double settles) {
   ramp_ = ramp;
   began_ = now;
   ramp_ends_ = now + ticks(ramp.duration());
   done_at_ = ramp_ends_ + ticks(settles);
   goes_to_ = to;
+  ends_at_ = never;
   put_from(now);
 }
 
 std::shared_ptr<MotionRecord> ServoMover::swing(Lines& lines, const MoveOrder& order) {
   const Mechanism& own = mechanism();
-  if (order.in || order.way)
-    throw RangeError(fmt::format("{}: a servo swings to an angle with a speed", own.name));
+  if (order.way) throw RangeError(fmt::format("{}: a servo swings to an angle, not round", own.name));
+  if (order.in && !goes_to_)
+    throw RangeError(fmt::format("{}: nobody knows where it stands before its first pulse: its first swing goes as "
+                                 "fast as it can, not in a time",
+                                 own.name));
   if (!goes_to_ && !order.to)
     throw RangeError(
         fmt::format("{}: nobody knows where it stands before its first pulse: its first swing is to "
@@ -125,12 +172,16 @@ std::shared_ptr<MotionRecord> ServoMover::swing(Lines& lines, const MoveOrder& o
   const OutputPosition from = goes_to_.value_or(OutputPosition{swing_.kind, Ratio(0)});
   const OutputPosition to = target_of(own, from, order);
   require_inside(own, to);
-  const RampLimits limits = swing_limits(own, order.speed, order.acceleration);
+  const RampLimits limits = order.in ? even_limits(own, from, to, order)
+                                     : swing_limits(own, order.speed, order.acceleration);
   log().require_no_obstacle();
   const Tick now = lines.now();
   auto record = begin_record(now, "swing to " + to_text(to));
   limits_ = limits;
-  if (!goes_to_) {
+  if (order.in) {
+    go(now, plan_ramp({.position = {grain_at(from), 0.0}}, grain_at(to), limits), to, settles_in(own));
+    ends_at_ = now + ticks(order.in->base().to_double());
+  } else if (!goes_to_) {
     go(now, Ramp({grain_at(to), 0.0}), to, first_swing_seconds(own));
   } else {
     go(now, plan_ramp(ramp_.state_at(seconds(now - began_)), grain_at(to), limits), to, settles_in(own));

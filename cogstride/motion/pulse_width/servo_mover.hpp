@@ -5,6 +5,8 @@
 // when it must have come there by its own speed.
 #pragma once
 
+#include <algorithm>
+
 #include "cogstride/motion/pulse_width/pulse_width_mover.hpp"
 #include "cogstride/plan/move.hpp"
 
@@ -29,6 +31,8 @@ class ServoMover final : public PulseWidthMover, public Places {
   [[nodiscard]] Places* places() override { return this; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] Tick next_act() const override { return std::min(PulseWidthMover::next_act(), ends_at_); }
+  void act(Lines& lines, std::span<const Reading> readings) override;
   [[nodiscard]] std::string asked(Tick now) const override;
   [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   [[nodiscard]] bool is_driven(Tick) const override { return !has_ended(); }
@@ -51,6 +55,7 @@ class ServoMover final : public PulseWidthMover, public Places {
   Tick began_ = 0;
   Tick ramp_ends_ = 0;
   Tick done_at_ = never;
+  Tick ends_at_ = never;  // of a swing in a time
 };
 
 /// Of a swing's ramp, in ten-millionths of a turn or metre a second. @throws RangeError when an order exceeds

@@ -105,6 +105,9 @@ class StepperMover final : public Mover, public Places, public Arrivals, public 
                                                                       ExactFrequency clock) override;
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
+  [[nodiscard]] std::optional<std::int64_t> counted(Tick now) const override {
+    return standing_step(now) - origin_.value_or(0);
+  }
   [[nodiscard]] std::string asked(Tick now) const override;
   [[nodiscard]] std::string doing() const override {
     return queue_.first_is_running() ? queue_.first().record->what : std::string();

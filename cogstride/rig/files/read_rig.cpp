@@ -271,6 +271,7 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
   if (motor_known && has_load) {
     if (auto load = table.table("load")) read_load(*load, mechanism);
   }
+  table.count_steps(motor_known && board_known ? steps_per_base(mechanism) : Ratio(0));
   if (auto limits = table.table("limits"); limits && motor_known) read_limits(*limits, kind, mechanism);
   std::int64_t turning_stages = static_cast<std::int64_t>(mechanism.train.stages.size());
   if (output_kind(mechanism.train) == OutputKind::linear) --turning_stages;

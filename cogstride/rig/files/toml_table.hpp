@@ -47,6 +47,9 @@ class TomlFile {
   void note_place(const std::string& path, const toml::source_region& where) {
     places_[path] = {name_, where.begin.line, where.begin.column};
   }
+  /// Steps a metre or turn of the mechanism that is being read: what its amounts in steps are. 0: it takes none.
+  void count_steps(Ratio steps_per_base) { steps_per_base_ = steps_per_base; }
+  [[nodiscard]] Ratio steps_per_base() const { return steps_per_base_; }
   [[nodiscard]] const std::string& name() const { return name_; }
   [[nodiscard]] bool any() const { return !diagnostics_.empty(); }
   [[nodiscard]] const std::map<std::string, SourcePlace>& places() const { return places_; }
@@ -57,6 +60,7 @@ class TomlFile {
 
  private:
   std::string name_;
+  Ratio steps_per_base_{};
   std::vector<Diagnostic> diagnostics_;
   std::map<std::string, SourcePlace> places_;
 };
@@ -100,10 +104,16 @@ class TomlTable {
   template <int PerTime>
   [[nodiscard]] OutputAmount<PerTime> output(const std::string& key, OutputKind kind, Sign sign = Sign::any) {
     using Amount = OutputAmount<PerTime>;
+    const toml::node* const node = table_->get(key);
+    const auto written = node != nullptr ? node->value_exact<std::string>() : std::nullopt;
+    if (written && is_in_steps(*written)) return in_steps<PerTime>(key, *written, kind, sign);
     if (kind == OutputKind::linear)
       return quantity<ExactQuantity<typename Amount::LinearDimension>>(key, sign);
     return quantity<ExactQuantity<typename Amount::RotaryDimension>>(key, sign);
   }
+
+  /// The amounts of its outputs that follow may be in steps.
+  void count_steps(Ratio steps_per_base) { file_->count_steps(steps_per_base); }
 
   /// A count; `stand_in` for one that is wrong.
   [[nodiscard]] std::int64_t whole(const std::string& key, std::int64_t least, std::int64_t most,
@@ -369,6 +379,24 @@ class TomlTable {
     }
     error(table_->source(), fmt::format("{} is missing; expected {}", key, wanted));
     return stand_in;
+  }
+
+  template <int PerTime>
+  [[nodiscard]] OutputAmount<PerTime> in_steps(const std::string& key, const std::string& written, OutputKind kind,
+                                               Sign sign) {
+    return required<OutputAmount<PerTime>>(key, "", [&](const toml::node& node) {
+      OutputAmount<PerTime> value{kind, Ratio(0)};
+      try {
+        value = parse_output<PerTime>(written, kind, file_->steps_per_base());
+        if ((sign == Sign::positive && !(Ratio(0) < value.base)) ||
+            (sign == Sign::not_negative && value.base < Ratio(0)))
+          error(node.source(), fmt::format("{}: found \"{}\"; expected {}", key, written,
+                                           sign == Sign::positive ? "more than 0" : "not below 0"));
+      } catch (const Error& wrong) {
+        error(node.source(), fmt::format("{}: {}", key, wrong.what()));
+      }
+      return value;
+    });
   }
 
   template <class Q>

@@ -1,6 +1,4 @@
 // fade lamp to 30 % in 2 s
-#include <fmt/format.h>
-
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/verbs/order_reader.hpp"
@@ -30,10 +28,6 @@ class Fade final : public Verb {
 
 std::unique_ptr<Verb> read_fade(LineReader& reader) {
   const std::size_t place = reader.output();
-  const PlainOutput& output = reader.rig().outputs[place];
-  if (!output.timer || !output.pwm_frequency)
-    throw reader.wrong_statement(fmt::format(
-        "{} is only switched; to fade it, give it a timer and a pwm_frequency in the rig", output.name));
   reader.expect("to");
   const double share = OrderReader::share(reader, "a share such as 30 %", 0);
   const ExactTime in = reader.take("in") ? reader.time("a time such as 2 s") : ExactTime();

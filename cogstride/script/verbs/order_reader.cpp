@@ -29,7 +29,7 @@ std::optional<Way> OrderReader::way() {
 
 OutputSpeed OrderReader::speed(const std::string& wanted, bool is_limit) {
   return reader_.amount(wanted, [&](const std::string& text) {
-    const OutputSpeed value = parse_output<1>(text);
+    const OutputSpeed value = parse_output<1>(mechanism_, text);
     require_kind(mechanism_, value.kind);
     const OutputSpeed magnitude{value.kind, value.base < Ratio(0) ? -value.base : value.base};
     if (is_limit) (void)ramp_limits(mechanism_, reader_.rig().controller, magnitude);
@@ -39,7 +39,7 @@ OutputSpeed OrderReader::speed(const std::string& wanted, bool is_limit) {
 
 OutputSpeed OrderReader::held_speed(const std::string& wanted) {
   return reader_.amount(wanted, [&](const std::string& text) {
-    const OutputSpeed value = parse_output<1>(text);
+    const OutputSpeed value = parse_output<1>(mechanism_, text);
     require_kind(mechanism_, value.kind);
     held_speeds(mechanism_).require(value.base.to_double());
     return value;
@@ -60,19 +60,28 @@ OutputSpeed OrderReader::turned(OutputSpeed speed) {
   return forwards ? speed : OutputSpeed{speed.kind, -speed.base};
 }
 
+namespace {
+
+bool is_an_acceleration(const std::string& text) {
+  if (is_in_steps(text)) return text.find("/s2") != std::string::npos;
+  const DimensionPowers powers = parse_any_quantity(text).powers;
+  return powers == powers_of<OutputAcceleration::LinearDimension> ||
+         powers == powers_of<OutputAcceleration::RotaryDimension>;
+}
+
+}  // namespace
+
 template <class Check>
 void OrderReader::limit(const char* wanted, MoveOrder& order, Check check) {
   // A speed or an acceleration, told apart by its unit, and checked against the mechanism.
   reader_.amount(wanted, [&](const std::string& text) {
-    const ParsedQuantity parsed = parse_any_quantity(text);
-    const bool is_acceleration = parsed.powers == powers_of<OutputAcceleration::LinearDimension> ||
-                                 parsed.powers == powers_of<OutputAcceleration::RotaryDimension>;
+    const bool is_acceleration = is_an_acceleration(text);
     if (is_acceleration ? order.acceleration.has_value() : order.speed.has_value())
       throw RangeError(is_acceleration ? "the acceleration is given twice" : "the speed is given twice");
     if (is_acceleration) {
-      order.acceleration = parse_output<2>(text);
+      order.acceleration = parse_output<2>(mechanism_, text);
     } else {
-      order.speed = parse_output<1>(text);
+      order.speed = parse_output<1>(mechanism_, text);
     }
     check();
     return 0;

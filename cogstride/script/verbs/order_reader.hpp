@@ -29,7 +29,7 @@ class OrderReader {
   template <class Require>
   OutputAcceleration acceleration(const std::string& wanted, const Require& require) {
     return reader_.amount(wanted, [&](const std::string& text) {
-      const OutputAcceleration value = parse_output<2>(text);
+      const OutputAcceleration value = parse_output<2>(mechanism_, text);
       require_kind(mechanism_, value.kind);
       require(value);
       return value;

@@ -106,10 +106,10 @@ std::unique_ptr<Verb> read_by_steps(LineReader& reader, std::size_t place) {
         [&](const OutputAcceleration& value) { (void)ramp_limits(mechanism, rig.controller, {}, value); });
   if (reader.take("for")) {
     reader.amount("a time such as 10 s or a way such as 3 turns", [&](const std::string& text) {
-      if (parse_any_quantity(text).powers == powers_of<dimensions::Time>) {
+      if (!is_in_steps(text) && parse_any_quantity(text).powers == powers_of<dimensions::Time>) {
         spin.lasts = parse_quantity<ExactTime>(text);
       } else {
-        spin.by = parse_output<0>(text);
+        spin.by = parse_output<0>(mechanism, text);
       }
       (void)move_of(mechanism, rig.controller, spin);
       return 0;
@@ -137,7 +137,7 @@ std::unique_ptr<Verb> read_six_step(LineReader& reader, std::size_t place) {
   const Mechanism& mechanism = rig.mechanisms[place];
   const auto limits = [&] { return six_step_limits(mechanism, rig.controller); };
   const OutputSpeed at = reader.amount("a speed such as 900 rpm", [&](const std::string& text) {
-    const OutputSpeed value = parse_output<1>(text);
+    const OutputSpeed value = parse_output<1>(mechanism, text);
     require_kind(mechanism, value.kind);
     limits().require(value);
     return value;
@@ -145,6 +145,40 @@ std::unique_ptr<Verb> read_six_step(LineReader& reader, std::size_t place) {
   OrderReader order(reader, place);
   SpeedOrder spin =
       read_held(reader, order, at, [&](const OutputAcceleration& value) { limits().require(value); });
+  return std::make_unique<SpinHeld>(place, std::move(spin), false);
+}
+
+/// "from 400 ms to 8 ms per row in 6 s": a table of rows by time, as one who steps a motor by hand has it. A row is a
+/// sixth of an electrical turn.
+std::unique_ptr<Verb> read_rows(LineReader& reader, std::size_t place) {
+  const Rig& rig = reader.rig();
+  const Mechanism& mechanism = rig.mechanisms[place];
+  const Ratio rows = Ratio(6 * std::get<BrushlessMotor>(mechanism.motor).pole_pairs) *
+                     motor_turns_per_base(mechanism.train);
+  const auto speed_of = [&](const char* wanted) {
+    return reader.amount(wanted, [&](const std::string& text) {
+      const auto time = parse_quantity<ExactTime>(text);
+      if (!(time > ExactTime())) throw RangeError(fmt::format("'{}': a row takes a time above 0", text));
+      return OutputSpeed{output_kind(mechanism.train), Ratio(1) / (time.base() * rows)};
+    });
+  };
+  SpeedOrder spin{.at = OutputSpeed{}};
+  spin.from = speed_of("a time for a row such as 400 ms");
+  reader.expect("to");
+  const Word last = reader.peek();
+  OutputSpeed to = speed_of("a time for a row such as 8 ms");
+  reader.expect("per");
+  reader.expect("row");
+  OrderReader order(reader, place);
+  spin.at = order.turned(to);
+  reader.expect("in");
+  spin.in = reader.time("a time such as 6 s");
+  spin.lasts = order.lasts();
+  try {
+    six_step_limits(mechanism, rig.controller).require(OutputSpeed(spin.at));
+  } catch (const RangeError& error) {
+    throw LineReader::wrong(last, error.what());
+  }
   return std::make_unique<SpinHeld>(place, std::move(spin), false);
 }
 
@@ -179,6 +213,7 @@ std::unique_ptr<Verb> read_spin(LineReader& reader) {
   const Mechanism& mechanism = reader.rig().mechanisms[place];
   if (mechanism.is_movable() && output_kind(mechanism.train) != OutputKind::rotary)
     throw LineReader::wrong(name, fmt::format("{} travels along a line: it does not spin", mechanism.name));
+  if (mechanism.has_six_gates() && reader.take("from")) return read_rows(reader, place);
   reader.expect("at");
   if (mechanism.has_six_gates()) return read_six_step(reader, place);
   if (!mechanism.is_driven_by_duty()) return read_by_steps(reader, place);

@@ -55,6 +55,7 @@ std::unique_ptr<Verb> read_swing(LineReader& reader) {
     order.by = reads.position("a way such as -5 deg");
   }
   reads.swing_limits(order);
+  reads.takes(order);
   return std::make_unique<Swing>(place, std::move(order));
 }
 

@@ -40,6 +40,8 @@ constexpr std::array words{
     VerbWord{"brake", read_brake},
     VerbWord{"coast", read_coast},
     VerbWord{"teach", read_teach},
+    VerbWord{"print", read_print},
+    VerbWord{"all", read_all},
     VerbWord{"wait", read_wait},
 };
 

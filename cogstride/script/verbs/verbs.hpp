@@ -27,6 +27,8 @@ std::unique_ptr<Verb> read_switch(LineReader& reader);
 std::unique_ptr<Verb> read_teach(LineReader& reader);
 std::unique_ptr<Verb> read_throttle(LineReader& reader);
 std::unique_ptr<Verb> read_turn(LineReader& reader);
+std::unique_ptr<Verb> read_print(LineReader& reader);
+std::unique_ptr<Verb> read_all(LineReader& reader);
 std::unique_ptr<Verb> read_wait(LineReader& reader);
 std::unique_ptr<Block> read_arrive(LineReader& reader);
 std::unique_ptr<Block> read_in_order(LineReader& reader);
