@@ -147,10 +147,30 @@ TEST_F(Rehearse, CtrlCStopsOnARampAndSaysSo) {
                                    "home creel\nrepeat without end\n  turn creel to station 4\n  wait 0.3 s\n"
                                    "  turn creel to station 0\n  wait 0.3 s\nend\n");
   const Ran ran = run("timeout --preserve-status --signal=INT 2 " + std::string(COGSTRIDE_TOOL) +
-                      " rehearse " + demo_rig_path + " " + endless);
+                      " rehearse " + demo_rig_path + " " + endless + " --for 3600s");
   EXPECT_EQ(ran.status, 1) << ran.out;
   EXPECT_NE(ran.out.find("fault: a stop was requested"), std::string::npos) << ran.out;
   EXPECT_NE(ran.out.find("steps lost    none"), std::string::npos) << "stopped on a ramp";
+}
+
+TEST_F(Rehearse, PlaysSoMuchOfAScriptWithoutEndAndACoarserTable) {
+  const std::string endless = file("endless.moves",
+                                   "home creel\nrepeat without end\n  turn creel to station 4\n  wait 0.3 s\n"
+                                   "  turn creel to station 0\n  wait 0.3 s\nend\n");
+  const Ran asks = rehearse(endless);
+  EXPECT_EQ(asks.status, 2);
+  EXPECT_NE(asks.out.find("endless.moves:2: 'repeat without end' goes on for ever"), std::string::npos)
+      << asks.out;
+  const Ran ran = rehearse(endless + " --for 20s --csv " + path("coarse.csv") + " --csv-each 50ms");
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  EXPECT_NE(ran.out.find("--for 20s: the script had not ended by then"), std::string::npos) << ran.out;
+  std::ifstream table(path("coarse.csv"));
+  int rows = -1;
+  for (std::string line; std::getline(table, line);) ++rows;
+  EXPECT_GT(rows, 400);
+  EXPECT_LT(rows, 500) << "20 s and its stop, a row each 50 ms";
+  EXPECT_EQ(rehearse(endless + " --for 20").status, 2);
+  EXPECT_EQ(rehearse(endless + " --for 20s --csv-each 50ms").status, 2) << "without a table";
 }
 
 TEST_F(Rehearse, DrivesABrushedMotorByDutyAndDrawsIt) {

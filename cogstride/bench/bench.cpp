@@ -266,7 +266,8 @@ std::string Bench::signal_text(const Mover& mover, const std::string& name) cons
     if (own[i].name != name) continue;
     return std::isnan(values[i]) ? "not known" : fmt::format("{:.4g} {}", values[i], own[i].unit);
   }
-  throw RangeError(fmt::format("{}: has no '{}' to print; it has: {}", mover.name(), name, fmt::join(names, ", ")));
+  throw RangeError(
+      fmt::format("{}: has no '{}' to print; it has: {}", mover.name(), name, fmt::join(names, ", ")));
 }
 
 double Bench::signal(const std::string& name) const {
@@ -444,7 +445,8 @@ std::vector<LineSetup> Bench::line_setups() const {
   for (const auto& mover : movers_)
     for (LineSetup& line : mover->line_setups()) {
       const auto is_same = [&](const LineSetup& other) { return other.id == line.id; };
-      // One ENABLE of a four-channel board, which several mechanisms switch on: the rig was checked for all else.
+      // One ENABLE of a four-channel board, which several mechanisms switch on: the rig was checked for all
+      // else.
       if (std::none_of(lines.begin(), lines.end(), is_same)) lines.push_back(std::move(line));
     }
   for (LineSetup& line : input_lines(rig_, moved())) lines.push_back(std::move(line));

@@ -117,10 +117,15 @@ void reverse(Mechanism& mechanism);
 /// @throws RangeError when `kind` is not the kind of the mechanism's output.
 void require_kind(const Mechanism& mechanism, OutputKind kind);
 
-/// Reads "85 mm", "90 deg" or "400 steps" of its output (or speeds, accelerations). @throws TextError, RangeError
+/// Reads "85 mm", "90 deg" or "400 steps" of its output (or speeds, accelerations). @throws TextError,
+/// RangeError
 template <int PerTime>
 [[nodiscard]] OutputAmount<PerTime> parse_output(const Mechanism& mechanism, std::string_view text) {
-  return parse_output<PerTime>(text, output_kind(mechanism.train), steps_per_base(mechanism));
+  if (is_in_steps(text))
+    return parse_output<PerTime>(text, output_kind(mechanism.train), steps_per_base(mechanism));
+  const OutputAmount<PerTime> amount = parse_output<PerTime>(text);
+  require_kind(mechanism, amount.kind);
+  return amount;
 }
 
 /// Steps a second (a second squared, for PerTime 2) of an output amount.

@@ -73,7 +73,8 @@ OutputAmount<PerTime> parse_output(std::string_view text, OutputKind kind, Ratio
   if (!is_in_steps(text)) {
     const OutputAmount<PerTime> amount = parse_output<PerTime>(text);
     if (amount.kind == kind) return amount;
-    throw RangeError(fmt::format("found {}; expected one in {}", to_text(amount), display_unit(kind, PerTime)));
+    throw RangeError(
+        fmt::format("found {}; expected one in {}", to_text(amount), display_unit(kind, PerTime)));
   }
   static constexpr std::string_view units[] = {"steps", "steps/s", "steps/s2", "steps/s3"};
   const std::size_t at = unit_of(text);

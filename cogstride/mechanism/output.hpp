@@ -75,6 +75,7 @@ template <int PerTime>
 /// The same, and in steps, of an output of which one metre or turn takes so many; 0: it takes none. @throws
 /// RangeError for an amount of the other kind too
 template <int PerTime>
-[[nodiscard]] OutputAmount<PerTime> parse_output(std::string_view text, OutputKind kind, Ratio steps_per_base);
+[[nodiscard]] OutputAmount<PerTime> parse_output(std::string_view text, OutputKind kind,
+                                                 Ratio steps_per_base);
 
 }  // namespace cogstride

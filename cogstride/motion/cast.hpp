@@ -30,7 +30,8 @@ struct Cast {
   std::function<std::vector<std::shared_ptr<MotionRecord>>(const std::vector<std::pair<Mover*, MoveOrder>>&)>
       arrive_together{};
   std::function<void(const std::string& who, const std::string& text)> tell{};  ///< into the record, now
-  /// "41.2 mm": what a mover publishes under that name, now. @throws RangeError when it has none, with those it has
+  /// "41.2 mm": what a mover publishes under that name, now. @throws RangeError when it has none, with those
+  /// it has
   std::function<std::string(const Mover& mover, const std::string& signal)> signal{};
   std::function<void()> all_off{};  ///< all lines at rest, at once
 };

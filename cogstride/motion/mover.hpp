@@ -90,7 +90,8 @@ class Mover : public Participant {
   [[nodiscard]] virtual std::vector<TracedSignal> signals() const { return {}; }
   /// Their values at an instant, NaN where they are not known.
   virtual void sample(Tick, std::span<double>) const {}
-  /// What it has counted since the lines were opened: steps, or what its encoder counts. Nothing: it counts nothing.
+  /// What it has counted since the lines were opened: steps, or what its encoder counts. Nothing: it counts
+  /// nothing.
   [[nodiscard]] virtual std::optional<std::int64_t> counted(Tick) const { return std::nullopt; }
   /// What is asked of it now, for one who looks on: "41.2 mm, 40 mm/s". "" where there is nothing to say.
   [[nodiscard]] virtual std::string asked(Tick) const { return {}; }

@@ -13,7 +13,7 @@ namespace cogstride {
 namespace {
 constexpr ExactTime between_changes = ExactTime::from_base({1, 200});
 constexpr ExactFrequency by_edges = ExactFrequency::from_base({100});  // where the rig says no other
-}
+}  // namespace
 
 OutputSwitch::OutputSwitch(const PlainOutput& output, ExactFrequency clock) : output_(output) {
   period_ = (clock.base() / output.pwm_frequency.value_or(by_edges).base()).rounded();

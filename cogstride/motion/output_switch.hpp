@@ -1,6 +1,7 @@
-// A plain output, a lamp or a valve: switched on and off, or faded: by a timer that makes its duty, or on a plain line
-// edge by edge, a hundred times a second. There the duty is as fine as edges are on their tick: exact on the simulated
-// bench; on live lines an edge that comes late by what the rig bears (controller.edge_lateness, 100 us) is 1 % of a period.
+// A plain output, a lamp or a valve: switched on and off, or faded: by a timer that makes its duty, or on a
+// plain line edge by edge, a hundred times a second. There the duty is as fine as edges are on their tick:
+// exact on the simulated bench; on live lines an edge that comes late by what the rig bears
+// (controller.edge_lateness, 100 us) is 1 % of a period.
 //
 // A fade is a row of duties, one every few milliseconds, from the share it has to the one that is wanted; the
 // eye sees no steps at 200 a second.

@@ -38,7 +38,24 @@ TEST(OutputSwitch, IsSwitchedByItsLevel) {
   lit.set(on.front(), false);
   on.run_to(2000);
   EXPECT_EQ(on.lines.player.level(line), false);
-  EXPECT_THROW(lit.fade(on.front(), 0.5, 100), RangeError);
+}
+
+// Edge by edge, a hundred times a second: exact in each period, and done when it says so.
+TEST(OutputSwitch, FadesAPlainLineEdgeByEdge) {
+  OutputSwitch lit(lamp(false), 48_MHz);
+  OnScript on({lit.line_setup()});
+  on.loop.add(lit);
+  const Tick period = 480'000;
+  lit.fade(on.front(), 0.25, 0);
+  on.run_to(10 * period);
+  EXPECT_FALSE(lit.is_fading());
+  lit.fade(on.front(), 1.0, 10 * period);
+  EXPECT_TRUE(lit.is_fading());
+  on.run_to(40 * period);
+  EXPECT_FALSE(lit.is_fading());
+  EXPECT_TRUE(on.lines.player.level(line));
+  EXPECT_EQ(lit.next_act(), never) << "fully on nothing is switched";
+  EXPECT_THROW(lit.fade(on.front(), 1.5, 100), RangeError);
 }
 
 TEST(OutputSwitch, FadesEvenlyAndEndsExactly) {

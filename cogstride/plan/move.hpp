@@ -45,8 +45,8 @@ struct SpeedOrder {
   std::optional<OutputAcceleration> acceleration{};
   std::optional<ExactTime> lasts{};    ///< from rest to rest
   std::optional<OutputPosition> by{};  ///< not signed: the speed says which way
-  /// Of a brushless motor that is stepped by time: it begins at once with that speed (not signed), and comes evenly to
-  /// `at` in that time.
+  /// Of a brushless motor that is stepped by time: it begins at once with that speed (not signed), and comes
+  /// evenly to `at` in that time.
   std::optional<OutputSpeed> from{};
   std::optional<ExactTime> in{};
 };

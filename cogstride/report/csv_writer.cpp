@@ -38,6 +38,9 @@ void CsvWriter::edge(Tick, LineId line, bool high) {
 }
 
 void CsvWriter::sample(Tick at, std::span<const double> values) {
+  // On its grid to a thousandth of it, whatever the tick is.
+  if (each_ > 0.0 && layout_.seconds(at) < next_ - 1e-3 * each_) return;
+  if (each_ > 0.0) next_ = each_ * (std::floor(layout_.seconds(at) / each_ + 1e-3) + 1.0);
   row_.clear();
   fmt::format_to(std::back_inserter(row_), "{},{:.6f}", at, layout_.seconds(at));
   for (const double value : values) {

@@ -11,8 +11,10 @@ namespace cogstride {
 
 class CsvWriter final : public TraceSink {
  public:
-  explicit CsvWriter(const std::string& path, OutputFile::Existing existing = OutputFile::Existing::replaced)
-      : file_(path, existing) {}
+  /// @param each  s from one row to the next at the least; 0: a row for each sample
+  explicit CsvWriter(const std::string& path, OutputFile::Existing existing = OutputFile::Existing::replaced,
+                     double each = 0.0)
+      : file_(path, existing), each_(each) {}
 
   void begin(const TraceLayout& layout) override;
   void edge(Tick at, LineId line, bool high) override;
@@ -22,6 +24,8 @@ class CsvWriter final : public TraceSink {
 
  private:
   OutputFile file_;
+  double each_;
+  double next_ = 0.0;  // s, of its next row
   TraceLayout layout_;
   std::vector<bool> levels_;
   std::string row_;

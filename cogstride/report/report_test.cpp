@@ -49,11 +49,11 @@ TEST_F(ReportTest, VcdIsWhatTheStandardSays) {
   vcd.end(48'000);
   EXPECT_EQ(
       read_text_file(path("a.vcd")),
-      "$version Cog Stride $end\n$timescale 100 ns $end\n"
+      "$version Cog Stride $end\n$timescale 1 ns $end\n"
       "$scope module traverse $end\n$var wire 1 ! step $end\n$var wire 1 \" enable $end\n$upscope $end\n"
       "$scope module creel $end\n$var wire 1 # reed $end\n$upscope $end\n$enddefinitions $end\n"
       "#0\n$dumpvars\n0!\n1\"\n0#\n$end\n"
-      "#100\n1!\n#122\n0!\n#1000\n0\"\n#10000\n");
+      "#10000\n1!\n#12208\n0!\n#100000\n0\"\n#1000000\n");
 }
 
 TEST_F(ReportTest, VcdNeverMergesOrReordersEdgesOfALine) {

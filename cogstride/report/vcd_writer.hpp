@@ -15,9 +15,9 @@ namespace cogstride {
 
 class VcdWriter final : public TraceSink {
  public:
-  /// @param unit_ns  the time unit: 100 for steps and servo pulses, 10 where gates or dead times are shown
+  /// @param unit_ns  the time unit: 1 shows gaps of gates and encoders as they are
   explicit VcdWriter(const std::string& path, OutputFile::Existing existing = OutputFile::Existing::replaced,
-                     int unit_ns = 100)
+                     int unit_ns = 1)
       : file_(path, existing), unit_ns_(unit_ns) {}
 
   void begin(const TraceLayout& layout) override;

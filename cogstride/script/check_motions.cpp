@@ -57,7 +57,7 @@ ScriptCheck check_motions(const Script& script, const Rig& rig, const KnownPosit
   }
   MotionChecker checker(rig, known);
   checker.go_through(script.statements);
-  return {std::move(checker.wrong), known.length};
+  return {std::move(checker.wrong), known.length, known.endless};
 }
 
 }  // namespace cogstride

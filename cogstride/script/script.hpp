@@ -71,6 +71,7 @@ using KnownPositions = std::map<std::string, OutputPosition>;
 struct ScriptCheck {
   std::vector<Diagnostic> wrong;
   ScriptLength length;
+  const Statement* endless = nullptr;  ///< a repeat that never ends; of the script
 };
 
 /// All that is wrong with where a parsed script's motions would end, and how long they take.

@@ -416,9 +416,106 @@ TEST(Verbs, SwitchAndFadeAPlainOutput) {
   EXPECT_NEAR(lamp.share(0.60, 0.61), 0.625, 0.01);
   EXPECT_NEAR(lamp.share(1.20, 1.50), 0.25, 1e-3);
   EXPECT_EQ(lamp.share(1.62, 1.69), 0.0);
-  EXPECT_SAYS("fade lamp to 25 %", "lamp is only switched; to fade it, give it a timer and a pwm_frequency");
+  // A plain line, edge by edge.
+  const Rig plain = demo_rig();
+  const Script again = parse_script("fade lamp to 25 % in 1 s\nwait 1.5 s", "x.moves", plain);
+  OnTimes edges(LineId{39});
+  SimulatedBench other(plain, {.trace = &edges});
+  ScriptPlayer plays(again, plain, other.cast());
+  other.run(plays, [&] { return plays.has_ended(); });
+  other.close();
+  EXPECT_NEAR(edges.share(0.50, 0.51), 0.125, 0.01);
+  EXPECT_NEAR(edges.share(1.20, 1.40), 0.25, 1e-3);
   EXPECT_NE(wrong_in("fade lamp to 125 %", rig).find("0 % to 100 % are"), std::string::npos);
   EXPECT_SAYS("switch lam on", "it has: lamp");
+}
+
+/// What a script has printed, a line each.
+struct Printed final : TraceSink {
+  void begin(const TraceLayout&) override {}
+  void edge(Tick, LineId, bool) override {}
+  void sample(Tick, std::span<const double>) override {}
+  void event(const TraceEvent& event) override {
+    if (event.who == "print") lines.push_back(event.text);
+  }
+  void end(Tick) override {}
+  std::vector<std::string> lines{};
+};
+
+std::vector<std::string> printed(const std::string& text) {
+  const Rig rig = demo_rig();
+  Printed sink;
+  const Script script = parse_script(text, "x.moves", rig);
+  SimulatedBench bench(rig, {.start_positions = {{"traverse", 3_mm}}, .trace = &sink});
+  ScriptPlayer player(script, bench.rig(), bench.cast());
+  bench.run(player, [&] { return player.has_ended(); });
+  EXPECT_EQ(player.fault(), "");
+  return sink.lines;
+}
+
+TEST(Verbs, PrintTellsTextsPlacesAndCounts) {
+  EXPECT_EQ(printed("print \"a # in it\" traverse\nhome traverse\nmove traverse to 1.5 mm\n"
+                    "print \"at\" traverse traverse count\nprint feeder duty\n"),
+            (std::vector<std::string>{"a # in it not known", "at 1.5 mm 400", "0 %"}));
+  EXPECT_EQ(
+      printed(
+          "home traverse\nstart together\n  move traverse to 20 mm\n  print traverse every 1000 steps\nend\n")
+          .size(),
+      5U)
+      << "20 mm are 5333 steps";
+  EXPECT_EQ(printed("home traverse\nprint traverse every 1 mm\n").size(), 0U) << "nothing moves it";
+  EXPECT_SAYS("print hello", "a text stands in quotes");
+  EXPECT_SAYS("print \"hello", "has no quote at its end");
+  EXPECT_SAYS("print \"x\" every 10 mm", "name one");
+}
+
+TEST(Verbs, StepsAreAUnitOfWaysSpeedsAndAccelerations) {
+  Played played("home traverse\nmove traverse by 400 steps at 2000 steps/s and 8000 steps/s2");
+  EXPECT_EQ(played.player.fault(), "");
+  EXPECT_EQ(played.millimetres(), 1.5);
+  EXPECT_SAYS("home traverse\nmove traverse to 400 steps/s", "expected steps");
+  EXPECT_SAYS("swing snips to 10 steps", "takes no steps");
+  EXPECT_SAYS("home traverse\nmove traverse to 4000000 steps", "traverse");
+}
+
+TEST(Verbs, ASwingInATimeGoesOnFromWhereItLeads) {
+  Played played("swing snips to 10 deg\nrepeat 20 times\n  swing snips by 0.5 deg in 15 ms\nend\n");
+  EXPECT_EQ(played.player.fault(), "");
+  EXPECT_NEAR(played.ended - played.began("swing snips by 0.5 deg in 15 ms"), 20 * 0.015, 0.016)
+      << "began() is of the first";
+  EXPECT_SAYS("swing snips to 0 deg\nswing snips to 70 deg in 10 ms", "faster than its");
+  EXPECT_SAYS("swing snips to 0 deg\nswing snips to 70 deg at 100 deg/s in 1 s",
+              "no speed or acceleration beside");
+}
+
+TEST(Verbs, AllOffPutsEverythingAtRest) {
+  Played played("home traverse\nspin feeder at 40 % until stopped\nwait 1 s\nall off\nwait 2 s\n");
+  EXPECT_EQ(played.player.fault(), "");
+  EXPECT_TRUE(played.bench.simulated_lines().level(LineId{2})) << "ENABLE is active low: off";
+  EXPECT_NEAR(played.bench.brushed_plant("feeder").speed(), 0.0, 1e-3);
+  EXPECT_TRUE(played.bench.verdict().is_sound());
+  EXPECT_SAYS("home creel\nspin creel at 9 deg/s until stopped\nall off\nturn creel to 0 deg", "home creel");
+  EXPECT_SAYS("all on", "expected 'off'");
+}
+
+TEST(Verbs, RowsByTimeTakeAMotorUp) {
+  Rig rig = demo_rig();
+  for (Mechanism& mechanism : rig.mechanisms)
+    if (auto* const gates = std::get_if<GateWiring>(&mechanism.wiring))
+      gates->commutated_by = CommutatedBy::time;
+  Played played(
+      "spin spindle from 100 ms to 8 ms per row in 3 s until stopped\nwait 5 s\nfaster spindle by 30 rpm\n"
+      "wait 2 s\nprint spindle wanted_speed",
+      {}, rig);
+  EXPECT_EQ(played.player.fault(), "");
+  // A row is a sixth of a seventh of a turn: 8 ms make 1 / (42 x 0.008) turns/s.
+  EXPECT_NEAR(played.bench.signal("spindle.wanted_speed"), 60.0 / (42.0 * 0.008) + 30.0, 1e-9);
+  EXPECT_NEAR(60.0 * played.bench.brushless_plant("spindle").speed(), 60.0 / (42.0 * 0.008) + 30.0, 10.0);
+  EXPECT_NE(
+      wrong_in("spin spindle from 100 ms to 0.1 ms per row in 3 s until stopped", rig).find("cannot be had"),
+      std::string::npos);
+  const Played refused("spin spindle from 100 ms to 8 ms per row in 1 ms until stopped", {}, rig);
+  EXPECT_NE(refused.player.fault().find("s at the least"), std::string::npos) << refused.player.fault();
 }
 
 TEST(Verbs, HoldAndRelease) {

@@ -74,7 +74,8 @@ std::optional<std::size_t> pair_driven_by(std::span<const Statement> statements)
   return std::nullopt;
 }
 
-PlayedScript play_script(Bench& bench, ScriptPlayer& player, const std::function<void()>& each_turn) {
+PlayedScript play_script(Bench& bench, ScriptPlayer& player, const std::function<void()>& each_turn,
+                         std::optional<Time> longest) {
   const Rig& rig = bench.rig();
   player.on_statement([&](Tick at, const Statement& statement) {
     const std::string who = statement.verb->told_of(rig);
@@ -83,11 +84,14 @@ PlayedScript play_script(Bench& bench, ScriptPlayer& player, const std::function
   // Faults may be told as long as there is the bench.
   const auto stopped_from_outside = std::make_shared<bool>(false);
   bench.on_fault([stopped_from_outside](const std::string&) { *stopped_from_outside = true; });
+  PlayedScript played;
+  const Time began = bench.now();
   bench.run(player, [&] {
     if (each_turn) each_turn();
-    return player.has_ended() || *stopped_from_outside;
+    played.was_longer = longest && bench.now() - began >= *longest;
+    return played.was_longer || player.has_ended() || *stopped_from_outside;
   });
-  PlayedScript played;
+  played.was_longer = played.was_longer && !player.has_ended() && !*stopped_from_outside;
   played.is_sound = player.fault().empty() && !*stopped_from_outside;
   played.fault = player.fault();
   if (!player.fault().empty()) {

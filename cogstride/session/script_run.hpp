@@ -14,14 +14,18 @@
 namespace cogstride {
 
 struct PlayedScript {
-  std::string fault{};    ///< of the script itself; empty: none
-  bool is_sound = false;  ///< it ended by itself, and nothing stopped it
+  std::string fault{};      ///< of the script itself; empty: none
+  bool is_sound = false;    ///< it ended by itself or when its time was up, and nothing stopped it
+  bool was_longer = false;  ///< its time was up before it ended
 };
 
 /// Its statements stand in the record; what it leaves turning at its end comes to rest as the rig says
 /// (`stops.end`), and a fault of its own stops everything as the rig says of one.
 /// @param each_turn  called between the turns of the run; may be empty
-PlayedScript play_script(Bench& bench, ScriptPlayer& player, const std::function<void()>& each_turn = {});
+/// @param longest  of the bench's time, then it is ended as if that were its end; nothing: it plays to its
+/// end
+PlayedScript play_script(Bench& bench, ScriptPlayer& player, const std::function<void()>& each_turn = {},
+                         std::optional<Time> longest = {});
 
 /// Places in the rig of the mechanisms that statements move, or that they home, in the order in which they
 /// are named.

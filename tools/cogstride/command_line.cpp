@@ -20,6 +20,8 @@ void add_outputs(CLI::App& command, OutputOptions& outputs) {
       ->type_name("FILE");
   command.add_option("--csv", outputs.csv, "Write the signals into FILE, a row each 0.1 ms or finer (.csv)")
       ->type_name("FILE");
+  command.add_option("--csv-each", outputs.csv_each, "A row of --csv no more often than that, such as 10ms")
+      ->type_name("TIME");
   command.add_flag("--overwrite", outputs.overwrite, "Replace these files when they are there already");
 }
 
@@ -218,6 +220,10 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
           "--replay", options.replay,
           "Play a live run again from its black box, which `drive` keeps: what was planned then and why")
       ->type_name("FILE");
+  command
+      ->add_option("--for", options.longest,
+                   "Play so much of it, such as 60s: of a script that has no end, or a long one")
+      ->type_name("TIME");
   command
       ->add_option("--scatter", options.scatter,
                    "Do not play the script once, but home what it homes NUMBER times, each from another "

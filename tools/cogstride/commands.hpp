@@ -11,6 +11,7 @@ struct OutputOptions {
   std::string waves;
   std::string csv;
   bool overwrite = false;
+  std::string csv_each{};  ///< time from one of its rows to the next; empty: as it is sampled
 };
 
 struct InspectOptions {
@@ -109,6 +110,7 @@ struct RehearseOptions {
   std::string event{};       ///< what happens from outside
   std::string actual{};      ///< a rig file: what is really there
   std::string measured{};    ///< a table of the real machine, laid over the rehearsal
+  std::string longest{};     ///< of the bench's time that is played; empty: to the script's end
   std::size_t scatter = 0;   ///< homings of each mechanism that the script homes
   std::string remember{};    ///< positions from one run to the next
   std::string replay{};      ///< the black box of a live run

@@ -8,6 +8,7 @@
 #include <tuple>
 
 #include "cogstride/files/output_file.hpp"
+#include "cogstride/quantity/text.hpp"
 
 using namespace cogstride;
 
@@ -19,6 +20,17 @@ bool is_device(const std::string& name) {
   return type == std::filesystem::file_type::character || type == std::filesystem::file_type::fifo;
 }
 }  // namespace
+
+double seconds_of(const char* option, const std::string& written) {
+  if (written.empty()) return 0.0;
+  try {
+    const auto time = parse_quantity<ExactTime>(written);
+    if (!(ExactTime() < time)) throw RangeError(fmt::format("'{}': a time above 0", written));
+    return time.base().to_double();
+  } catch (const Error& error) {
+    throw Error(fmt::format("{}: {}", option, error.what()));
+  }
+}
 
 void check_output_names(const OutputOptions& options, const std::vector<std::string>& read) {
   std::set<std::string> names;
@@ -41,6 +53,8 @@ void check_output_names(const OutputOptions& options, const std::vector<std::str
        {std::tuple{"--waves", &options.waves, ".vcd"}, std::tuple{"--csv", &options.csv, ".csv"}})
     if (!name->empty() && std::filesystem::path(*name).extension() != ending && !is_device(*name))
       throw Error(fmt::format("{} {}: its name ends in {}", option, *name, ending));
+  if (!options.csv_each.empty() && options.csv.empty()) throw Error("--csv-each goes with --csv");
+  (void)seconds_of("--csv-each", options.csv_each);
   if (!options.plot.empty() && !is_figure_name(options.plot)) {
     throw Error(fmt::format("--plot {}: a figure's name ends in .png or .svg", options.plot));
   }
@@ -60,7 +74,7 @@ Outputs::Outputs(const OutputOptions& options, const std::vector<std::string>& r
     fork_.add(*waves_);
   }
   if (!options.csv.empty()) {
-    csv_ = std::make_unique<CsvWriter>(options.csv, existing);
+    csv_ = std::make_unique<CsvWriter>(options.csv, existing, seconds_of("--csv-each", options.csv_each));
     fork_.add(*csv_);
   }
 }

@@ -15,6 +15,9 @@
 #include "cogstride/trace/trace.hpp"
 #include "commands.hpp"
 
+/// s, of a time that an option says; 0 where it says none. @throws cogstride::Error that names the option
+[[nodiscard]] double seconds_of(const char* option, const std::string& written);
+
 /// @throws cogstride::Error when a file is there already, is named twice, or has an ending that means nothing
 /// @param read  files that the command reads: none of them is written onto
 void check_output_names(const OutputOptions& options, const std::vector<std::string>& read);

@@ -36,13 +36,18 @@ class InterruptsNoted {
 
 }  // namespace
 
-PlayedScript play(Bench& bench, ScriptPlayer& player, const std::string& doing, const ScriptLength& length) {
+PlayedScript play(Bench& bench, ScriptPlayer& player, const std::string& doing, const ScriptLength& length,
+                  std::optional<Time> longest) {
   const InterruptsNoted noted(bench);
   ProgressLine progress;
   unsigned turns = 0;
-  return play_script(bench, player, [&] {
-    if (++turns % 256 == 0 && progress.is_due()) progress.say(progress_words(bench, player, length, doing));
-  });
+  return play_script(
+      bench, player,
+      [&] {
+        if (++turns % 256 == 0 && progress.is_due())
+          progress.say(progress_words(bench, player, length, doing));
+      },
+      longest);
 }
 
 void require_chips(const std::string& rig_file, const Rig& rig) {

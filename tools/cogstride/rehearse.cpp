@@ -134,6 +134,13 @@ ExitStatus run_rehearse(const RehearseOptions& options) {
   const std::vector<OutsideEvent> events =
       options.event.empty() ? std::vector<OutsideEvent>{} : read_events(options.event, rig);
 
+  const double longest = seconds_of("--for", options.longest);
+  const ScriptCheck foreseen = check_motions(script, rig, known);
+  if (foreseen.endless != nullptr && longest == 0.0 && events.empty())
+    throw Error(fmt::format(
+        "{}:{}: '{}' goes on for ever, and nothing from outside ends it: say how much of it is to be "
+        "rehearsed, as in --for 60s",
+        options.script, foreseen.endless->place.line, foreseen.endless->text));
   EventLog log;
   Outputs outputs(options.outputs, read_by(options), shown);
   outputs.also(log);
@@ -146,12 +153,20 @@ ExitStatus run_rehearse(const RehearseOptions& options) {
   if (!options.actual.empty()) bench.actual = read_actual_rig(options.actual, rig, options.rig);
   bench.events = events;
   bench.trace = &outputs.sink();
+  bool was_longer = false;
   const Rehearsed came =
       rehearse(rig, script, std::move(bench), memory, [&](Bench& on, ScriptPlayer& player) {
-        return play(on, player, "rehearsing", check_motions(script, rig, known).length);
+        const PlayedScript played =
+            play(on, player, "rehearsing", foreseen.length,
+                 longest > 0.0 ? std::optional(Time(longest, units::s)) : std::nullopt);
+        was_longer = played.was_longer;
+        return played;
       });
   RehearsalReport report{rig.name, options.script, came.verdict, came.notes, options.measured, {}};
   if (measured) report.measured = measured->signals();
+  if (was_longer)
+    report.notes.push_back(
+        fmt::format("--for {}: the script had not ended by then, and was ended there", options.longest));
   for (const OutsideEvent& event : came.not_come)
     report.notes.push_back(fmt::format("{}: the run ended before '{}' at {}", options.event, to_text(event),
                                        to_text(event.at, "s")));

@@ -83,8 +83,7 @@ class OpenLoopRun final : public RotorAngle {
   [[nodiscard]] bool is_known() const override { return true; }
   [[nodiscard]] std::int64_t count() const override { return way_ * steps_; }
   [[nodiscard]] Tick counted_at() const override {
-    return began_ +
-           static_cast<Tick>((start_.align_seconds + made_at(steps_)) * ticks_per_second_);
+    return began_ + static_cast<Tick>((start_.align_seconds + made_at(steps_)) * ticks_per_second_);
   }
   [[nodiscard]] std::string fault() const override { return {}; }
   /// Of the row, 0 to 1.

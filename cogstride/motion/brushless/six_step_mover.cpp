@@ -96,23 +96,27 @@ void SixStepMover::require(const SpeedOrder& order) const {
 /// Rows/s that it begins with, and rows/s2: what is ordered by time has to be slow enough to be followed.
 std::pair<double, double> SixStepMover::rows_of(const SpeedOrder& order) const {
   if (!run_)
-    throw RangeError(fmt::format("{}: its sensors say when a row is due: 'from' and 'in' are of one that is stepped by "
-                                 "time",
-                                 mechanism_.name));
+    throw RangeError(
+        fmt::format("{}: its sensors say when a row is due: 'from' and 'in' are of one that is stepped by "
+                    "time",
+                    mechanism_.name));
   if (!order.from || !order.in || !(Ratio(0) < order.from->base) || !(ExactTime() < *order.in))
-    throw RangeError(fmt::format("{}: rows by time begin with a speed above 0 and take a time above 0", mechanism_.name));
+    throw RangeError(
+        fmt::format("{}: rows by time begin with a speed above 0 and take a time above 0", mechanism_.name));
   const double from = order.from->base.to_double() * std::abs(rows_per_base_);
   const double to = std::abs(order.at.base.to_double() * rows_per_base_);
   const OpenLoopStart& start = run_->start();
   // By half its acceleration's row from rest it has come to that rate.
   const double jumps_to = std::sqrt(0.5 * start.acceleration);
   if (from > jumps_to)
-    throw RangeError(fmt::format("{}: it follows at once up to {:.3g} rows/s, {:.3g} ms a row; {:.3g} ms are asked for",
-                                 mechanism_.name, jumps_to, 1e3 / jumps_to, 1e3 / from));
+    throw RangeError(
+        fmt::format("{}: it follows at once up to {:.3g} rows/s, {:.3g} ms a row; {:.3g} ms are asked for",
+                    mechanism_.name, jumps_to, 1e3 / jumps_to, 1e3 / from));
   const double slope = std::abs(to - from) / order.in->base().to_double();
   if (slope > start.acceleration)
     throw RangeError(fmt::format("{}: that is {:.3g} rows/s2, and it follows {:.3g}: {:.3g} s at the least",
-                                 mechanism_.name, slope, start.acceleration, std::abs(to - from) / start.acceleration));
+                                 mechanism_.name, slope, start.acceleration,
+                                 std::abs(to - from) / start.acceleration));
   return {from, slope};
 }
 

@@ -149,7 +149,8 @@ class SixStepMover final : public Mover, public Speeds {
   Tick next_look_ = never;
   Tick sampled_at_ = 0;  // its voltages, last
   std::optional<double> acceleration_{};
-  std::optional<std::pair<double, double>> rows_{};  // rows/s and rows/s2 that a start by time was ordered with
+  std::optional<std::pair<double, double>>
+      rows_{};           // rows/s and rows/s2 that a start by time was ordered with
   double wanted_ = 0.0;  // of the output, until it holds it
   Tick let_go_at_ = 0;
   std::int64_t hall_lag_ = 0;  // rows less Hall counts, when it was aligned

@@ -91,16 +91,19 @@ RampLimits swing_limits(const Mechanism& mechanism, const std::optional<OutputSp
 namespace {
 
 /// Evenly, in a time: the speed that this takes, reached and left at once.
-RampLimits even_limits(const Mechanism& mechanism, OutputPosition from, OutputPosition to, const MoveOrder& order) {
+RampLimits even_limits(const Mechanism& mechanism, OutputPosition from, OutputPosition to,
+                       const MoveOrder& order) {
   if (order.speed || order.acceleration)
-    throw RangeError(fmt::format("{}: a swing 'in' a time has no speed or acceleration beside it", mechanism.name));
+    throw RangeError(
+        fmt::format("{}: a swing 'in' a time has no speed or acceleration beside it", mechanism.name));
   const Ratio way = from.base < to.base ? to.base - from.base : from.base - to.base;
   const Ratio most = Ratio(1) * swing_speed(mechanism).base;
   const Ratio speed = way / order.in->base();
   if (speed > most)
-    throw RangeError(fmt::format("{}: {} in {:.4g} s is faster than its {}: {:.4g} s at the least", mechanism.name,
-                                 to_text(OutputPosition(from.kind, way)), order.in->base().to_double(),
-                                 to_text(swing_speed(mechanism)), (way / most).to_double()));
+    throw RangeError(fmt::format("{}: {} in {:.4g} s is faster than its {}: {:.4g} s at the least",
+                                 mechanism.name, to_text(OutputPosition(from.kind, way)),
+                                 order.in->base().to_double(), to_text(swing_speed(mechanism)),
+                                 (way / most).to_double()));
   RampLimits ramp;
   ramp.speed = ramp.start_speed = std::max(1.0, (speed * Ratio(grains)).to_double());
   ramp.acceleration = 1e3 * ramp.speed;
@@ -161,9 +164,10 @@ std::shared_ptr<MotionRecord> ServoMover::swing(Lines& lines, const MoveOrder& o
   const Mechanism& own = mechanism();
   if (order.way) throw RangeError(fmt::format("{}: a servo swings to an angle, not round", own.name));
   if (order.in && !goes_to_)
-    throw RangeError(fmt::format("{}: nobody knows where it stands before its first pulse: its first swing goes as "
-                                 "fast as it can, not in a time",
-                                 own.name));
+    throw RangeError(
+        fmt::format("{}: nobody knows where it stands before its first pulse: its first swing goes as "
+                    "fast as it can, not in a time",
+                    own.name));
   if (!goes_to_ && !order.to)
     throw RangeError(
         fmt::format("{}: nobody knows where it stands before its first pulse: its first swing is to "
@@ -172,8 +176,8 @@ std::shared_ptr<MotionRecord> ServoMover::swing(Lines& lines, const MoveOrder& o
   const OutputPosition from = goes_to_.value_or(OutputPosition{swing_.kind, Ratio(0)});
   const OutputPosition to = target_of(own, from, order);
   require_inside(own, to);
-  const RampLimits limits = order.in ? even_limits(own, from, to, order)
-                                     : swing_limits(own, order.speed, order.acceleration);
+  const RampLimits limits =
+      order.in ? even_limits(own, from, to, order) : swing_limits(own, order.speed, order.acceleration);
   log().require_no_obstacle();
   const Tick now = lines.now();
   auto record = begin_record(now, "swing to " + to_text(to));

@@ -47,7 +47,8 @@ class TomlFile {
   void note_place(const std::string& path, const toml::source_region& where) {
     places_[path] = {name_, where.begin.line, where.begin.column};
   }
-  /// Steps a metre or turn of the mechanism that is being read: what its amounts in steps are. 0: it takes none.
+  /// Steps a metre or turn of the mechanism that is being read: what its amounts in steps are. 0: it takes
+  /// none.
   void count_steps(Ratio steps_per_base) { steps_per_base_ = steps_per_base; }
   [[nodiscard]] Ratio steps_per_base() const { return steps_per_base_; }
   [[nodiscard]] const std::string& name() const { return name_; }
@@ -382,8 +383,8 @@ class TomlTable {
   }
 
   template <int PerTime>
-  [[nodiscard]] OutputAmount<PerTime> in_steps(const std::string& key, const std::string& written, OutputKind kind,
-                                               Sign sign) {
+  [[nodiscard]] OutputAmount<PerTime> in_steps(const std::string& key, const std::string& written,
+                                               OutputKind kind, Sign sign) {
     return required<OutputAmount<PerTime>>(key, "", [&](const toml::node& node) {
       OutputAmount<PerTime> value{kind, Ratio(0)};
       try {

@@ -5,7 +5,8 @@
 namespace cogstride {
 namespace {
 
-/// All lines at rest at once, as at a script's end: motors without current, lamps off. What moved has lost its place.
+/// All lines at rest at once, as at a script's end: motors without current, lamps off. What moved has lost
+/// its place.
 class AllOff final : public Verb {
  public:
   void foresee(const Statement&, Walk& walk) const override {

@@ -82,7 +82,9 @@ class PrintEvery final : public Verb {
           between_looks_(ticks_at_least(looking_period, stage.cast.clock)),
           looks_at_(stage.lines.now()),
           came_to_(at()) {}
-    [[nodiscard]] bool is_over(Tick) const override { return (has_begun_ || looks_ > most_looks) && mover_.stands(); }
+    [[nodiscard]] bool is_over(Tick) const override {
+      return (has_begun_ || looks_ > most_looks) && mover_.stands();
+    }
     [[nodiscard]] Tick wakes_at() const override { return looks_at_; }
     void act(Lines& lines) override {
       looks_at_ = lines.now() + between_looks_;
@@ -122,8 +124,8 @@ class PrintEvery final : public Verb {
 };
 
 /// What may follow a mechanism's name: signals that a mover of some kind publishes.
-constexpr std::string_view signal_words[] = {
-    count_word, "asked", "measured", "duty", "wanted_speed", "measured_speed", "measured_current"};
+constexpr std::string_view signal_words[] = {count_word,     "asked",          "measured",        "duty",
+                                             "wanted_speed", "measured_speed", "measured_current"};
 
 Item read_item(LineReader& reader) {
   const Word& word = reader.word("a text in quotes, or the name of a mechanism");
@@ -153,8 +155,10 @@ std::unique_ptr<Verb> read_print(LineReader& reader) {
   for (const Item& item : items)
     if (whose == About::nothing) whose = item.mechanism;
   if (whose == About::nothing)
-    throw reader.wrong_statement("'every' goes by a mechanism's way: name one, as in print traverse every 10 mm");
-  const OutputPosition way = reader.position(reader.rig().mechanisms[whose], "a way such as 10 mm or 400 steps");
+    throw reader.wrong_statement(
+        "'every' goes by a mechanism's way: name one, as in print traverse every 10 mm");
+  const OutputPosition way =
+      reader.position(reader.rig().mechanisms[whose], "a way such as 10 mm or 400 steps");
   if (!(Ratio(0) < way.base)) throw reader.wrong_statement("a way above 0");
   return std::make_unique<PrintEvery>(std::move(items), whose, way);
 }

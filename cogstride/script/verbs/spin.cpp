@@ -148,13 +148,13 @@ std::unique_ptr<Verb> read_six_step(LineReader& reader, std::size_t place) {
   return std::make_unique<SpinHeld>(place, std::move(spin), false);
 }
 
-/// "from 400 ms to 8 ms per row in 6 s": a table of rows by time, as one who steps a motor by hand has it. A row is a
-/// sixth of an electrical turn.
+/// "from 400 ms to 8 ms per row in 6 s": a table of rows by time, as one who steps a motor by hand has it. A
+/// row is a sixth of an electrical turn.
 std::unique_ptr<Verb> read_rows(LineReader& reader, std::size_t place) {
   const Rig& rig = reader.rig();
   const Mechanism& mechanism = rig.mechanisms[place];
-  const Ratio rows = Ratio(6 * std::get<BrushlessMotor>(mechanism.motor).pole_pairs) *
-                     motor_turns_per_base(mechanism.train);
+  const Ratio rows =
+      Ratio(6 * std::get<BrushlessMotor>(mechanism.motor).pole_pairs) * motor_turns_per_base(mechanism.train);
   const auto speed_of = [&](const char* wanted) {
     return reader.amount(wanted, [&](const std::string& text) {
       const auto time = parse_quantity<ExactTime>(text);

@@ -242,7 +242,7 @@ class StepperCauses {
 
   /// Whether the rig's own figures leave little of its torque.
   [[nodiscard]] bool limits_are_hard() const {
-    if (!drive_ || is_shaken()) return true;
+    if (!drive_ || is_shaken() || seen_.slipped_turning) return true;
     const Limits& limits = said_.limits;
     const double scale = static_cast<double>(steps_per_motor_turn(said_)) / (2.0 * pi);
     const double shaft =

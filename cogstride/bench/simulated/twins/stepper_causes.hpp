@@ -54,6 +54,7 @@ struct StepperEvidence {
   };
   std::optional<Bounce> bounced{};     ///< a contact, for longer than its debounce
   std::optional<double> slipped_at{};  ///< m or turns: where it stood when it lost steps first
+  bool slipped_turning = false;        ///< that was soon after it turned round without a rest
   double drifted = 0.0;                ///< full steps that it went by itself while nothing was asked
   std::int64_t lost = 0;               ///< slips that left it short of its steps
   std::int64_t gained = 0;             ///< slips that took it beyond them

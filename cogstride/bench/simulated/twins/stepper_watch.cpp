@@ -14,6 +14,7 @@ constexpr double longest_stand_steps = 12.0;  // full steps
 constexpr double nailed_within = 0.6;         // full steps
 constexpr double longest_nailed_steps = 8.0;  // full steps
 constexpr double switch_margin = 2.0;         // full steps about a place where it changes
+constexpr double swings_for = 0.3;            // s after a stop, and on the way back
 constexpr double burst_ends_after = 0.05;     // s without a change
 
 }  // namespace
@@ -44,7 +45,10 @@ void StepperWatch::look(const Look& now, const std::function<bool(std::int64_t)>
   if (now.fed > 0.0) seen_.lowest_fed = std::min(seen_.lowest_fed, now.fed);
   if (now.is_under_way && now.fed == 0.0 && seconds(now.now - stepped_at_) < rests_after)
     seen_.unfed += passed;
-  if (now.has_slipped && !seen_.slipped_at) seen_.slipped_at = now.place;
+  if (now.has_slipped && !seen_.slipped_at) {
+    seen_.slipped_at = now.place;
+    seen_.slipped_turning = turned_at_ >= 0 && seconds(now.now - turned_at_) < swings_for;
+  }
   look_for_leg(step, now.place / full_step_, now);
   look_for_stand(step, rotor, now);
   look_for_drift(rotor, now);
@@ -67,6 +71,11 @@ StepperEvidence StepperWatch::seen() const {
 void StepperWatch::look_for_leg(double step, double made, const Look& now) {
   const double moved = step - step_before_;
   const double way = moved == 0.0 ? 0.0 : std::copysign(1.0, moved);
+  if (way != 0.0 && last_way_ == -way && seconds(now.now - last_step_at_) < swings_for) turned_at_ = now.now;
+  if (way != 0.0) {
+    last_way_ = way;
+    last_step_at_ = now.now;
+  }
   const bool rests = !now.is_under_way && seconds(now.now - stepped_at_) >= rests_after;
   if ((way != 0.0 && way == -leg_.way) || (rests && leg_.way != 0.0))
     end_leg(step_before_, made, now.has_slipped);

@@ -83,6 +83,10 @@ class StepperWatch {
   Tick stepped_at_ = 0;
   double step_before_ = 0.0;  // full steps, as all of these
 
+  double last_way_ = 0.0;
+  Tick last_step_at_ = 0;
+  Tick turned_at_ = -1;  // without a rest; never: -1
+
   Leg leg_{};
   double factor_ = 0.0;  // 0: no leg yet
   double factor_way_ = 0.0;
