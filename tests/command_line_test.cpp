@@ -374,7 +374,14 @@ TEST_F(CommandLine, PrintsTheWiringList) {
   EXPECT_TRUE(
       std::regex_search(ran.out, std::regex(" 2  traverse enable +output +high +floats, off +7.78 mA")))
       << ran.out;
-  const json lines = json::parse(cogstride("lines --json " + demo_rig).out);
+  EXPECT_NE(ran.out.find("  motor leads   A+ white, A- brown, B+ grey, B- violet, taps black"),
+            std::string::npos)
+      << ran.out;
+  EXPECT_NE(ran.out.find("  ground        its inputs are isolated"), std::string::npos);
+  EXPECT_NE(ran.out.find("  switches      microsteps at 110 (8), current at 01 (1.6 A)"), std::string::npos);
+  const json all = json::parse(cogstride("lines --json " + demo_rig).out);
+  EXPECT_EQ(all["mechanisms"].size(), 6u);
+  const json lines = all["lines"];
   ASSERT_EQ(lines.size(), 34u);
   EXPECT_EQ(lines[3]["use"], "gate");
   EXPECT_FALSE(lines[3]["output"]);

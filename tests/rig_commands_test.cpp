@@ -57,9 +57,28 @@ TEST_F(RigCommands, EveryMotorAndBoardHasANewRigThatInspects) {
       const json report = json::parse(cogstride_command("inspect --json " + rig).out);
       EXPECT_EQ(report["mechanisms"][0]["motor"], motor.word);
       EXPECT_EQ(report["mechanisms"][0]["board"], board.word);
-      EXPECT_EQ(report["wiring"].size(), json::parse(cogstride_command("lines --json " + rig).out).size());
+      EXPECT_EQ(report["wiring"].size(),
+                json::parse(cogstride_command("lines --json " + rig).out)["lines"].size());
     }
   }
+}
+
+TEST_F(RigCommands, AddPutsAMechanismIntoARigAndKeysSearchesWords) {
+  const std::string rig = path("grows.rig.toml");
+  ASSERT_EQ(cogstride_command("new " + rig + " --mechanism \"reel=bipolar stepper\"").status, 0);
+  const Ran added = cogstride_command(
+      "add " + rig + " --mechanism \"fan=brushless with speed controller\" --hand \"halt=emergency stop\"");
+  EXPECT_EQ(added.status, 0) << added.out;
+  EXPECT_NE(added.out.find("has fan, halt now"), std::string::npos) << added.out;
+  EXPECT_EQ(json::parse(cogstride_command("inspect --json " + rig).out)["mechanisms"].size(), 2u);
+  EXPECT_EQ(cogstride_command("add " + rig).status, 2);
+  EXPECT_EQ(cogstride_command("add " + rig + " --mechanism \"reel=brushed\"").status, 2)
+      << "the name is taken";
+  const Ran keys = cogstride_command("keys screw");
+  EXPECT_EQ(keys.status, 0);
+  EXPECT_NE(keys.out.find("screw"), std::string::npos);
+  EXPECT_NE(cogstride_command("keys microsteps").out.find("microsteps_by_switch"), std::string::npos);
+  EXPECT_NE(cogstride_command("keys zzz").out.find("no key says it"), std::string::npos);
 }
 
 // Every figure of the text has its number in the JSON, and the other way round.

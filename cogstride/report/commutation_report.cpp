@@ -58,6 +58,16 @@ constexpr const char* phase_names[] = {"A", "B", "C"};
 
 }  // namespace
 
+namespace {
+/// Levels of the six gate lines, none of them on: bit n is line n.
+std::uint64_t all_off_port(const Mechanism& mechanism) {
+  std::uint64_t port = 0;
+  for (const DrivenLine& gate : std::get<GateWiring>(mechanism.wiring).gates)
+    if (gate.active == ActiveLevel::low && gate.number < 64) port |= std::uint64_t{1} << gate.number;
+  return port;
+}
+}  // namespace
+
 std::string commutation_text(const Mechanism& mechanism, const Commutation& commutation) {
   std::string text = headline(mechanism, commutation) + "\n\n";
   const auto out = std::back_inserter(text);
@@ -85,6 +95,8 @@ std::string commutation_text(const Mechanism& mechanism, const Commutation& comm
                                                  : "     "));
     fmt::format_to(out, "  {:>10}\n", fmt::format("{:#x}", row.port));
   }
+  fmt::format_to(out, "  all off: port {:#x}, no gate on: write it before anything else, and last\n",
+                 all_off_port(mechanism));
   if (!commutation.impossible.empty())
     fmt::format_to(out, "\n  Hall codes that cannot be: {}; with them all gates go off\n",
                    fmt::join(commutation.impossible, ", "));
@@ -102,6 +114,7 @@ std::string commutation_json(const Mechanism& mechanism, const Commutation& comm
   json["halls"] = nlohmann::ordered_json::array();
   for (const Commutation::Line& line : commutation.halls)
     json["halls"].push_back({{"line", line.number}, {"use", line.use}});
+  json["all_off_port"] = all_off_port(mechanism);
   json["rows"] = nlohmann::ordered_json::array();
   for (const CommutationRow& row : commutation.rows) {
     nlohmann::ordered_json each{

@@ -2,6 +2,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cogstride/report/reports.hpp"
+#include "cogstride/rig/figures/connections.hpp"
 #include "cogstride/rig/figures/derive.hpp"
 #include "cogstride/rig/figures/figure_rows.hpp"
 
@@ -178,7 +179,19 @@ std::string inspect_json(const Rig& rig, const Inspection& inspection, const std
 }
 
 std::string lines_json(const Rig& rig) {
-  return pretty(wiring_json(rig));
+  Json json;
+  json["lines"] = wiring_json(rig);
+  json["mechanisms"] = Json::array();
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    Json one{{"name", mechanism.name}};
+    for (const Connection& each : connections_of(rig, mechanism)) {
+      std::string key = each.about;
+      std::replace(key.begin(), key.end(), ' ', '_');
+      one[key] = each.words;
+    }
+    json["mechanisms"].push_back(std::move(one));
+  }
+  return pretty(json);
 }
 
 std::string plan_json(const PlanFigures& plan, const std::optional<MoveTrial>& trial) {

@@ -166,6 +166,22 @@ class SequenceFigure : private GnuplotScript {
 
 }  // namespace
 
+namespace {
+/// What the lines of switched coils are with no coil on; nothing for a board that makes its own currents.
+std::optional<ExcitationRow> all_off(const Mechanism& mechanism) {
+  const auto* const wiring = std::get_if<CoilWiring>(&mechanism.wiring);
+  if (wiring == nullptr) return std::nullopt;
+  ExcitationRow row;
+  row.high = coil_levels(*wiring, 0);
+  std::vector<std::int64_t> numbers;
+  for (const DrivenLine& coil : wiring->coils) numbers.push_back(coil.number);
+  std::sort(numbers.begin(), numbers.end());
+  for (std::size_t i = 0; i < row.high.size(); ++i)
+    if (row.high[i] && numbers[i] < 64) row.port |= std::uint64_t{1} << numbers[i];
+  return row;
+}
+}  // namespace
+
 std::string sequence_text(const Mechanism& mechanism, const Excitation& excitation, bool backwards) {
   std::string text = headline(mechanism, excitation) + "\n\n";
   const auto out = std::back_inserter(text);
@@ -189,6 +205,12 @@ std::string sequence_text(const Mechanism& mechanism, const Excitation& excitati
                      std::abs(off) < 1e-9 ? "0 deg" : fmt::format("{:+.2g} deg", off));
     }
     text += "\n";
+  }
+  if (const std::optional<ExcitationRow> off = all_off(mechanism)) {
+    fmt::format_to(out, "  {:>4}  {:>9}", "off", "none");
+    for (const bool high : off->high) fmt::format_to(out, "  {:>12}", high ? 1 : 0);
+    fmt::format_to(out, "  {:>6}  no coil has current: write it before anything else, and last\n",
+                   fmt::format("{:#x}", off->port));
   }
   const double mechanical =
       excitation.worst_error / 360.0 * 4.0 / static_cast<double>(mechanism.stepper().full_steps) * 360.0;
@@ -229,6 +251,8 @@ std::string sequence_json(const Mechanism& mechanism, const Excitation& excitati
     }
     json["rows"].push_back(std::move(each));
   }
+  if (const std::optional<ExcitationRow> off = all_off(mechanism))
+    json["all_off"] = {{"levels", off->high}, {"port", off->port}};
   return json.dump(2) + "\n";
 }
 

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "cogstride/report/reports.hpp"
+#include "cogstride/rig/figures/connections.hpp"
 #include "cogstride/rig/figures/derive.hpp"
 #include "cogstride/rig/figures/figure_rows.hpp"
 
@@ -345,6 +346,12 @@ std::string drive_text(const LiveReport& report, const EventLog& log) {
 std::string lines_text(const Rig& rig) {
   Page page;
   wiring_table(page, rig);
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    page.line("");
+    page.line("{}: {} on a {}", mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board));
+    for (const Connection& each : connections_of(rig, mechanism))
+      page.row(each.about.c_str(), "{}", each.words);
+  }
   return page.take();
 }
 

@@ -188,8 +188,9 @@ const TimerUnit* find_timer(const Rig& rig, const std::string& name) {
 /// One ENABLE for a whole four-channel board: the mechanisms on it share that line, and it is listed once.
 void drop_shared_enables(std::vector<RigLine>& lines) {
   const auto board_of = [](const RigLine& line) -> const HBridge* {
-    const auto* const bridge =
-        line.mechanism != nullptr && line.use == "enable" ? std::get_if<HBridge>(&line.mechanism->board) : nullptr;
+    const auto* const bridge = line.mechanism != nullptr && line.use == "enable"
+                                   ? std::get_if<HBridge>(&line.mechanism->board)
+                                   : nullptr;
     return bridge != nullptr && bridge->form == HBridge::Form::four_channel ? bridge : nullptr;
   };
   for (std::size_t i = 0; i < lines.size(); ++i) {

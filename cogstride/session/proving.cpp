@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "cogstride/board/line_levels.hpp"
+#include "cogstride/plan/move.hpp"
 #include "cogstride/quantity/literals.hpp"
 
 namespace cogstride {
@@ -21,6 +22,8 @@ constexpr const char* single_steps = "single steps";
 constexpr const char* forwards = "forwards";
 constexpr const char* backwards = "backwards";
 constexpr const char* known_way = "known way";
+constexpr const char* by_the_watch = "by the watch";
+constexpr double slow_seconds = 10.0;    // that the slow way of that stage takes, or longer
 constexpr std::int64_t steps_shown = 4;  // full steps, one by one
 
 std::string stage_of(const PlaceSwitch& place_switch) {
@@ -77,7 +80,8 @@ class Proving {
 
   ProvingResult run() {
     open();
-    const bool all = pairs() && rest() && on() && steps() && back() && way() && encoders() && switches();
+    const bool all =
+        pairs() && rest() && on() && steps() && back() && way() && watch() && encoders() && switches();
     if (!all && !fault_.empty() && result_.look_at.empty()) result_.look_at = fault_;
     bench_.reset();
     return std::move(result_);
@@ -149,10 +153,24 @@ class Proving {
       bench_->serve(0.3_s);
     });
     if (!on) return fails(enable, "");
-    return ask(
-        enable, "Does the shaft hold against your fingers?",
-        "no current flows: look at the motor's supply and its ground, at the active level of ENABLE, at "
-        "the current setting, and whether both coils are plugged in");
+    return ask(enable, "Does the shaft hold against your fingers?", why_it_does_not_hold());
+  }
+
+  /// What of it this board has.
+  [[nodiscard]] std::string why_it_does_not_hold() const {
+    std::string words = "no current flows: look at the motor's supply";
+    if (!inputs_of(declared_.board).isolated) words += " and its ground";
+    if (declared_.common.enable == EnableUse::driven &&
+        !std::holds_alternative<TransistorArray>(declared_.board))
+      words += ", at the active level of ENABLE (board.enable_active) and its wire";
+    if (declared_.common.enable == EnableUse::open) words += ", at ENABLE, which is left open";
+    if (std::holds_alternative<CoilWiring>(declared_.wiring))
+      words += ", at the four coil lines and their levels";
+    else if (declared_.is_movable_stepper())
+      words += ", at the current setting";
+    return words + ", and whether " +
+           (declared_.is_movable_stepper() ? "both coils are plugged in"
+                                           : "the servo is switched on and tells no fault");
   }
 
   /// Does something on the bench. @return whether it came to an end without a fault
@@ -262,6 +280,43 @@ class Proving {
                "it lost steps on one of the two ways: look for what binds, and at the current; " + look_at);
   }
 
+  /// The same way slowly, and back as fast as the rig allows: its time against the sum, and whether it is
+  /// back.
+  bool watch() {
+    if (is_proven(by_the_watch)) return true;
+    const OutputPosition way = way_to_check(declared_);
+    const OutputPosition back{way.kind, -way.base};
+    OutputSpeed slow = declared_.limits.speed;
+    slow.base =
+        std::min(slow.base / Ratio(4), magnitude(way.base) / Ratio(static_cast<std::int64_t>(slow_seconds)));
+    const auto sum = [&](const MoveOrder& order) {
+      return plan_move(mechanism(), rig_.controller, {way.kind, Ratio(0)}, order).ramp.duration();
+    };
+    MoveOrder slowly{.by = way, .speed = slow};
+    MoveOrder fast{.by = back};
+    bystander_.told(fmt::format(
+        "Take a watch. The same way slowly: by the sum it takes {:.1f} s. Then back as fast as the "
+        "rig allows, {:.2g} s.",
+        sum(slowly), sum(fast)));
+    const auto made = [&](const MoveOrder& order) {
+      return acts([&] {
+        handle().move(order).wait();
+        bench_->serve(0.3_s);
+      });
+    };
+    if (!made(slowly)) return fails(by_the_watch, "");
+    if (!bystander_.asked(*bench_,
+                          fmt::format("Did it take {:.1f} s by your watch, to half a second?", sum(slowly))))
+      return fails(by_the_watch,
+                   "its steps come at another rate than the rig says: look at controller.timer_clock and at "
+                   "interval_resolution; half or twice the time is a clock divided by two");
+    if (!made(fast)) return fails(by_the_watch, "");
+    return ask(by_the_watch, "Does it stand at the mark again, after the fast way?",
+               "it lost steps at its full speed: look at limits.acceleration, limits.speed and "
+               "limits.start_speed, at the "
+               "current, and for what binds");
+  }
+
   /// Slowly by a way. @return whether without a fault
   bool goes(OutputPosition way) {
     OutputSpeed slow = declared_.limits.speed;
@@ -356,7 +411,7 @@ std::vector<std::string> proving_stages(const Mechanism& mechanism) {
   std::vector<std::string> stages;
   if (has_pairs(mechanism)) stages.emplace_back(coil_pairs);
   if (is_off_at_rest(mechanism)) stages.emplace_back(rest_levels);
-  for (const char* const stage : {enable, single_steps, forwards, backwards, known_way})
+  for (const char* const stage : {enable, single_steps, forwards, backwards, known_way, by_the_watch})
     stages.emplace_back(stage);
   for (const Sensor& sensor : mechanism.sensors)
     if (const auto* const encoder = std::get_if<Encoder>(&sensor)) stages.push_back(stage_of(*encoder));

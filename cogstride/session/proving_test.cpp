@@ -34,6 +34,12 @@ class HonestBystander final : public Bystander {
     if (question.find("turn the shaft by hand") != std::string::npos) return !has_current;
     if (question.find("hold against") != std::string::npos) return has_current;
     if (question.find("acts now") != std::string::npos) return false;
+    if (question.find("by your watch") != std::string::npos) {
+      const double says = std::stod(question.substr(question.find("take ") + 5));
+      watched += 1;
+      return std::abs(says - (bench.now().in(units::s)-answered_at_ - 0.3) * watch_runs) < 0.5;
+    }
+    answered_at_ = bench.now().in(units::s);
     last_ = plant.position();
     if (question.find("four steps of one size") != std::string::npos) {
       way_ = moved;
@@ -70,8 +76,11 @@ class HonestBystander final : public Bystander {
   int times_turned = 0;
   bool is_reversed = false;
   std::optional<std::int64_t> is_on_line{};
+  double watch_runs = 1.0;  // as fast as the bench's clock
+  int watched = 0;
 
  private:
+  double answered_at_ = 0.0;
   std::string mechanism_;
   double last_ = 0.0;
   double way_ = 0.0;
@@ -182,6 +191,26 @@ TEST(Proving, EachFaultStopsAtItsStageAndSaysWhatToLookAt) {
     ASSERT_LT(result.proven.size(), all.size());
     for (std::size_t i = 0; i < result.proven.size(); ++i) EXPECT_EQ(result.proven[i], all[i]);
   }
+}
+
+// Its clock is divided by two: every way takes twice the time.
+TEST(Proving, AClockOfAnotherRateIsSeenByTheWatch) {
+  HonestBystander bystander("traverse");
+  bystander.watch_runs = 2.0;
+  const ProvingResult result = proved_on(with_a_scale(), "traverse", bystander);
+  EXPECT_EQ(result.failed, "by the watch");
+  EXPECT_TRUE(has(result.look_at, "controller.timer_clock")) << result.look_at;
+  EXPECT_EQ(bystander.watched, 1);
+}
+
+TEST(Proving, SaysNothingOfEnableToABoardWithoutOne) {
+  HonestBystander bystander("creel");
+  const ProvingResult result = proved_on(demo_rig(), "creel", bystander, [](Mechanism& actual) {
+    actual.supply.voltage = Voltage(1e-3, units::V);
+  });
+  EXPECT_EQ(result.failed, "enable");
+  EXPECT_FALSE(has(result.look_at, "ENABLE")) << result.look_at;
+  EXPECT_TRUE(has(result.look_at, "four coil lines")) << result.look_at;
 }
 
 TEST(Proving, ASwitchThatIsNotSeenFails) {

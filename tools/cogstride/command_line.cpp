@@ -50,9 +50,31 @@ void add_keys(CLI::App& app, KeysOptions& options) {
   CLI::App* command =
       app.add_subcommand("keys", "List the keys of a rig file, each with its value and meaning");
   command
-      ->add_option("ABOUT", options.about, "A table or a kind, such as motor or brushed; all when not given")
+      ->add_option(
+          "ABOUT", options.about,
+          "A table or a kind, such as motor or brushed, or a word that a key says; all when not given")
       ->type_name("");
   command->add_flag("--page", options.page, "As the tables of docs/rig.md");
+}
+
+/// What a new rig is made of, or what is added to one.
+void add_parts(CLI::App& command, NewOptions& options, bool needs_mechanism) {
+  command
+      .add_option("--mechanism", options.mechanisms,
+                  "Its name, motor and board, such as \"traverse=bipolar stepper, STEP/DIR\"")
+      ->required(needs_mechanism)
+      ->allow_extra_args(false)
+      ->type_name("NAME=MOTOR[,BOARD]");
+  command
+      .add_option(
+          "--sensor", options.sensors,
+          "A sensor of a mechanism, such as \"traverse.gate=optical gate\"; what moves by steps homes to its "
+          "first switch")
+      ->allow_extra_args(false)
+      ->type_name("MECHANISM.NAME=KIND");
+  command.add_option("--hand", options.hands, "A hand control, such as \"halt=emergency stop\"")
+      ->allow_extra_args(false)
+      ->type_name("NAME=KIND");
 }
 
 void add_new(CLI::App& app, NewOptions& options) {
@@ -61,22 +83,16 @@ void add_new(CLI::App& app, NewOptions& options) {
   command->add_option("RIG", options.file, "The rig file to write (NAME.rig.toml)")
       ->required()
       ->type_name("");
-  command
-      ->add_option("--mechanism", options.mechanisms,
-                   "Its name, motor and board, such as \"traverse=bipolar stepper, STEP/DIR\"")
-      ->required()
-      ->allow_extra_args(false)
-      ->type_name("NAME=MOTOR[,BOARD]");
-  command
-      ->add_option("--sensor", options.sensors,
-                   "A sensor of a mechanism, such as \"traverse.gate=optical gate\"")
-      ->allow_extra_args(false)
-      ->type_name("MECHANISM.NAME=KIND");
-  command->add_option("--hand", options.hands, "A hand control, such as \"halt=emergency stop\"")
-      ->allow_extra_args(false)
-      ->type_name("NAME=KIND");
+  add_parts(*command, options, true);
   command->add_option("--name", options.name, "Of the rig")->type_name("TEXT");
   command->add_flag("--overwrite", options.overwrite, "Replace the file when it is there already");
+}
+
+void add_add(CLI::App& app, NewOptions& options) {
+  CLI::App* command = app.add_subcommand(
+      "add", "Add a mechanism or a hand control to a rig, on lines that are free; what stands there stays");
+  command->add_option("RIG", options.file, "The rig file")->required()->type_name("");
+  add_parts(*command, options, false);
 }
 
 void add_change(CLI::App& app, ChangeOptions& options) {
@@ -370,6 +386,7 @@ ExitStatus run_command_line(int count, char** words) {
   ExplainOptions explain;
   KeysOptions keys;
   NewOptions created;
+  NewOptions added;
   ChangeOptions change;
   SequenceOptions sequence;
   PlanOptions plan;
@@ -387,6 +404,7 @@ ExitStatus run_command_line(int count, char** words) {
   add_explain(app, explain);
   add_keys(app, keys);
   add_new(app, created);
+  add_add(app, added);
   add_change(app, change);
   add_sequence(app, sequence);
   add_plan(app, plan);
@@ -413,6 +431,7 @@ ExitStatus run_command_line(int count, char** words) {
   if (app.got_subcommand("explain")) return run_explain(explain);
   if (app.got_subcommand("keys")) return run_keys(keys);
   if (app.got_subcommand("new")) return run_new(created);
+  if (app.got_subcommand("add")) return run_add(added);
   if (app.got_subcommand("change")) return run_change(change);
   if (app.got_subcommand("sequence")) return run_sequence(sequence);
   if (app.got_subcommand("plan")) return run_plan(plan);

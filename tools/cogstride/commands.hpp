@@ -177,6 +177,7 @@ ExitStatus run_lines(const LinesOptions& options);
 ExitStatus run_explain(const ExplainOptions& options);
 ExitStatus run_keys(const KeysOptions& options);
 ExitStatus run_new(const NewOptions& options);
+ExitStatus run_add(const NewOptions& options);
 ExitStatus run_change(const ChangeOptions& options);
 ExitStatus run_sequence(const SequenceOptions& options);
 ExitStatus run_plan(const PlanOptions& options);

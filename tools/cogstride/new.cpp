@@ -1,4 +1,5 @@
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <cstdio>
 #include <filesystem>
@@ -65,5 +66,18 @@ ExitStatus run_new(const NewOptions& options) {
   file.commit();
   std::printf("%s written: put in your own figures, then  cogstride inspect %s\n", options.file.c_str(),
               options.file.c_str());
+  return ExitStatus::done;
+}
+
+ExitStatus run_add(const NewOptions& options) {
+  ChangedFile rig(options.file);
+  const NewRigOrder order = order_of(options);
+  if (order.mechanisms.empty() && order.hands.empty()) throw Error("add: say what, by --mechanism or --hand");
+  rig.replace(added_rig_text(rig.text(), options.file, order));
+  std::vector<std::string> names;
+  for (const NewRigOrder::Mechanism& each : order.mechanisms) names.push_back(each.name);
+  for (const NewRigOrder::Part& each : order.hands) names.push_back(each.name);
+  std::printf("%s: has %s now: put in your own figures, then  cogstride inspect %s\n", options.file.c_str(),
+              fmt::format("{}", fmt::join(names, ", ")).c_str(), options.file.c_str());
   return ExitStatus::done;
 }

@@ -2,10 +2,13 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cmath>
 #include <set>
 #include <sstream>
 
+#include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/rig/files/typical.hpp"
 #include "cogstride/rig/keys/key_writer.hpp"
 #include "cogstride/rig/keys/kinds.hpp"
@@ -34,16 +37,32 @@ void check_name(const std::string& name) {
 
 class RigWriter {
  public:
-  explicit RigWriter(const NewRigOrder& order) : order_(order) {}
+  /// @param base  a rig that it is to be added to; null: a rig of its own
+  explicit RigWriter(const NewRigOrder& order, const Rig* base = nullptr) : order_(order), base_(base) {
+    if (base == nullptr) return;
+    for (const RigLine& line : rig_lines(*base)) line_ = std::max(line_, line.number + 1);
+    const auto take_channel = [&](std::int64_t channel) { channel_ = std::max(channel_, channel + 1); };
+    for (const Mechanism& mechanism : base->mechanisms)
+      for (const Sensor& sensor : mechanism.sensors) {
+        if (const auto* const shunt = std::get_if<Shunt>(&sensor)) take_channel(shunt->channel);
+        if (const auto* const probe = std::get_if<TemperatureProbe>(&sensor)) take_channel(probe->channel);
+        if (const auto* const terminals = std::get_if<TerminalVoltages>(&sensor))
+          for (const std::int64_t channel : terminals->channels) take_channel(channel);
+      }
+    for (const HandControl& hand : base->hands)
+      if (hand.channel) take_channel(*hand.channel);
+  }
 
   std::string take() {
     for (const NewRigOrder::Mechanism& each : order_.mechanisms) choose(each);
     for (const NewRigOrder::Part& each : order_.sensors) check_owner(each);
-    head();
+    if (base_ == nullptr) head();
     controller();
     supplies();
     for (const Mechanism& mechanism : mechanisms_) write(mechanism);
     std::set<std::string> hands;
+    if (base_ != nullptr)
+      for (const HandControl& hand : base_->hands) hands.insert(hand.name);
     for (const NewRigOrder::Part& each : order_.hands) {
       check_name(each.name);
       if (!hands.insert(each.name).second)
@@ -66,7 +85,8 @@ class RigWriter {
   void choose(const NewRigOrder::Mechanism& wanted) {
     check_name(wanted.name);
     const auto same = [&](const Mechanism& m) { return m.name == wanted.name; };
-    if (std::any_of(mechanisms_.begin(), mechanisms_.end(), same))
+    if (std::any_of(mechanisms_.begin(), mechanisms_.end(), same) ||
+        (base_ != nullptr && std::any_of(base_->mechanisms.begin(), base_->mechanisms.end(), same)))
       throw RangeError(fmt::format("two mechanisms are called {}", wanted.name));
     const Motor& motor = kind_called(motor_kinds(), wanted.motor, "motor").part;
     const auto fitting = std::find_if(board_kinds().begin(), board_kinds().end(),
@@ -83,7 +103,64 @@ class RigWriter {
       if (bridge->form == HBridge::Form::four_channel)
         bridge->board_name = fmt::format("quad{}", 1 + quad_channels_++ / 4);
     }
+    if (mechanism.is_movable() && first_switch_of(wanted.name) != nullptr)
+      travels_between_switches(mechanism);
     mechanisms_.push_back(std::move(mechanism));
+  }
+
+  static bool is_place_switch(const NewRigOrder::Part& part) {
+    return std::holds_alternative<PlaceSwitch>(kind_called(sensor_kinds(), part.kind, "sensor").part);
+  }
+  /// What a mechanism homes to; null without one.
+  [[nodiscard]] const NewRigOrder::Part* first_switch_of(const std::string& owner) const {
+    for (const NewRigOrder::Part& each : order_.sensors)
+      if (each.owner == owner && is_place_switch(each)) return &each;
+    return nullptr;
+  }
+
+  // Degrees of the output, between the two ends that switches stand at: each acts 5 beyond the travel, and 15
+  // before the hard end.
+  static constexpr std::int64_t travel = 330;
+  static constexpr std::int64_t switch_beyond = 5;
+  static constexpr std::int64_t stop_beyond = 20;
+  static OutputPosition degrees(std::int64_t count) { return {OutputKind::rotary, Ratio(count, 360)}; }
+
+  static void travels_between_switches(Mechanism& mechanism) {
+    mechanism.limits.travel_from = degrees(0);
+    mechanism.limits.travel_to = degrees(travel);
+    mechanism.hard_ends = HardEnds{degrees(-stop_beyond), degrees(travel + stop_beyond)};
+    // Half the speed from which it stops in what lies behind a switch, in whole degrees a second.
+    const double room = static_cast<double>(stop_beyond - switch_beyond);
+    const double acceleration = 360.0 * mechanism.limits.acceleration.base.to_double();
+    const double most =
+        std::min(0.5 * std::sqrt(2.0 * acceleration * room), 90.0 * mechanism.limits.speed.base.to_double());
+    auto speed = std::max<std::int64_t>(10, 10 * static_cast<std::int64_t>(0.1 * most));
+    // Not at the rate at which its rotor oscillates.
+    const double steps =
+        mechanism.is_movable_stepper() ? static_cast<double>(mechanism.stepper().full_steps) / 360.0 : 0.0;
+    if (steps > 0.0 &&
+        std::abs(static_cast<double>(speed) * steps / natural_frequency(mechanism) - 1.0) < 0.4)
+      speed /= 2;
+    mechanism.homing.emplace();
+    mechanism.homing->speed = {OutputKind::rotary, Ratio(speed, 360)};
+    mechanism.homing->slow_speed = {OutputKind::rotary, Ratio(speed, 3600)};
+    mechanism.homing->position = degrees(0);
+    mechanism.homing->index_at = degrees(0);
+  }
+  /// The first switch of a mechanism at its low end, the second at its high end, any other on the way.
+  static void put_at(PlaceSwitch& place_switch, std::int64_t number) {
+    if (number == 0) {
+      place_switch.acts_at = degrees(-switch_beyond);
+      place_switch.releases_at = degrees(-switch_beyond + 1);
+    } else if (number == 1) {
+      place_switch.acts_at = degrees(travel + switch_beyond);
+      place_switch.releases_at = degrees(travel + switch_beyond - 1);
+    } else {
+      place_switch.is_window = true;
+      place_switch.window_from = degrees(60 * (number - 1));
+      place_switch.window_to = degrees(60 * (number - 1) + 5);
+      place_switch.hysteresis = degrees(1);
+    }
   }
   void check_owner(const NewRigOrder::Part& sensor) const {
     check_name(sensor.name);
@@ -109,20 +186,23 @@ class RigWriter {
 
   void controller() {
     const Controller controller = typical_controller();
-    table("controller");
-    part(controller);
+    if (base_ == nullptr) {
+      table("controller");
+      part(controller);
+    }
     for (const TimerUnit& timer : controller.timers) {
-      if (!is_used(timer.name)) continue;
+      if (!is_used(timer.name) || (base_ != nullptr && find_timer(*base_, timer.name) != nullptr)) continue;
       table("controller.timer." + timer.name);
       part(timer);
     }
-    if (has_sensor("encoder")) {
+    if (has_sensor("encoder") && (base_ == nullptr || !base_->controller.counters)) {
       table("controller.counters");
       part(*controller.counters);
     }
     const auto knob = [](const NewRigOrder::Part& p) { return p.kind == "knob"; };
-    if (has_sensor("shunt") || has_sensor("temperature probe") ||
-        std::any_of(order_.hands.begin(), order_.hands.end(), knob)) {
+    const bool wants_analogue = has_sensor("shunt") || has_sensor("temperature probe") ||
+                                std::any_of(order_.hands.begin(), order_.hands.end(), knob);
+    if (wants_analogue && (base_ == nullptr || !base_->controller.analogue)) {
       table("controller.analogue");
       part(*controller.analogue);
     }
@@ -139,11 +219,12 @@ class RigWriter {
   void supplies() {
     std::set<std::string> written;
     for (const Mechanism& mechanism : mechanisms_) {
+      if (base_ != nullptr && find_supply(*base_, mechanism.supply.name) != nullptr) continue;
       if (!written.insert(mechanism.supply.name).second) continue;
       table("supply." + mechanism.supply.name);
       part(mechanism.supply);
     }
-    if (!written.empty()) return;
+    if (!written.empty() || base_ != nullptr) return;
     table("supply.main");
     part(typical_supply());
   }
@@ -183,8 +264,15 @@ class RigWriter {
     Limits limits = mechanism.limits;
     std::optional<HardEnds> ends = mechanism.hard_ends;
     declare(writer, limits, ends, mechanism.motor);
+    std::int64_t switches = 0;
     for (const NewRigOrder::Part& each : order_.sensors)
-      if (each.owner == mechanism.name) sensor(path, each);
+      if (each.owner == mechanism.name) sensor(path, each, is_place_switch(each) ? switches++ : 0);
+    if (mechanism.homing) {
+      table(path + ".homing");
+      Homing homing = *mechanism.homing;
+      homing.sensor = first_switch_of(mechanism.name)->name;
+      part(homing);
+    }
     file_ += fmt::format(
         "\n[{}.guesses]  # as they are above: as long as one is the same there, results say that they rest "
         "on a "
@@ -226,9 +314,10 @@ class RigWriter {
     }
   }
 
-  void sensor(const std::string& path, const NewRigOrder::Part& wanted) {
-    const Sensor typical =
-        typical_sensor(kind_called(sensor_kinds(), wanted.kind, "sensor").part, line_, channel_);
+  /// @param number  of a switch among those of its mechanism
+  void sensor(const std::string& path, const NewRigOrder::Part& wanted, std::int64_t number) {
+    Sensor typical = typical_sensor(kind_called(sensor_kinds(), wanted.kind, "sensor").part, line_, channel_);
+    if (auto* const place_switch = std::get_if<PlaceSwitch>(&typical)) put_at(*place_switch, number);
     table(path + ".sensor." + wanted.name);
     keys().put("kind", fmt::format("\"{}\"", wanted.kind), "");
     std::visit([&](const auto& each) { part(each); }, typical);
@@ -242,6 +331,7 @@ class RigWriter {
   }
 
   const NewRigOrder& order_;
+  const Rig* base_;
   std::vector<Mechanism> mechanisms_{};
   std::int64_t line_ = 0;
   std::int64_t channel_ = 0;
@@ -253,6 +343,15 @@ class RigWriter {
 
 std::string new_rig_text(const NewRigOrder& order) {
   return RigWriter(order).take();
+}
+
+std::string added_rig_text(const std::string& text, const std::string& name, const NewRigOrder& order) {
+  const Rig base = parse_rig(text, name);
+  std::string whole = text;
+  if (!whole.empty() && whole.back() != '\n') whole += '\n';
+  whole += RigWriter(order, &base).take();
+  (void)parse_rig(whole, name);
+  return whole;
 }
 
 }  // namespace cogstride

@@ -28,4 +28,12 @@ struct NewRigOrder {
 /// @throws RangeError for a kind, mechanism or name that cannot be, with what can
 [[nodiscard]] std::string new_rig_text(const NewRigOrder& order);
 
+/// The text of a rig with those mechanisms, sensors and hand controls at its end, on lines and channels that
+/// are free, and what of timers, counters and supplies they need and it has not. What stands there stays as
+/// it is.
+/// @param name  stands for the file in messages
+/// @throws InputError when the text is no rig; RangeError as above, and for names that are taken
+[[nodiscard]] std::string added_rig_text(const std::string& text, const std::string& name,
+                                         const NewRigOrder& order);
+
 }  // namespace cogstride

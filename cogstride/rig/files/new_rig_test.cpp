@@ -61,6 +61,40 @@ TEST(NewRig, TakesEverySensorAndHandControl) {
   EXPECT_TRUE(inspect_rig(rig).is_sound()) << all_of(inspect_rig(rig));
 }
 
+// A switch at each end, and homing to the first: sound as it is written, and it homes.
+TEST(NewRig, PutsSwitchesAtTheEndsAndHomesToTheFirst) {
+  for (const char* const board : {"STEP/DIR", "dual H-bridge"}) {
+    const NewRigOrder order{"Slide",
+                            {{"slide", "bipolar stepper", board}},
+                            {{"slide", "near", "lever switch"}, {"slide", "far", "lever switch"}},
+                            {}};
+    const Rig rig = parse_rig(new_rig_text(order), "slide.rig.toml");
+    EXPECT_TRUE(inspect_rig(rig).is_sound()) << all_of(inspect_rig(rig));
+    const Mechanism& slide = rig.mechanisms[0];
+    ASSERT_TRUE(slide.homing);
+    EXPECT_EQ(slide.homing->sensor, "near");
+    EXPECT_TRUE(std::get<PlaceSwitch>(slide.sensors[0]).is_low_end());
+    EXPECT_FALSE(std::get<PlaceSwitch>(slide.sensors[1]).is_low_end());
+    EXPECT_LT(slide.limits.travel_to->base, std::get<PlaceSwitch>(slide.sensors[1]).acts_at.base);
+  }
+}
+
+TEST(NewRig, IsAddedToOneOnLinesThatAreFree) {
+  const NewRigOrder first{
+      "Shed", {{"reel", "bipolar stepper", "STEP/DIR"}}, {{"reel", "gate", "optical gate"}}, {}};
+  const std::string text = new_rig_text(first);
+  const NewRigOrder more{
+      "", {{"roller", "brushed", ""}}, {{"roller", "turns", "encoder"}}, {{"", "halt", "emergency stop"}}};
+  const std::string whole = added_rig_text(text, "shed.rig.toml", more);
+  EXPECT_EQ(whole.substr(0, text.size()), text) << "what stands there stays";
+  const Rig rig = parse_rig(whole, "shed.rig.toml");
+  ASSERT_EQ(rig.mechanisms.size(), 2U);
+  EXPECT_TRUE(inspect_rig(rig).is_sound()) << all_of(inspect_rig(rig));
+  EXPECT_TRUE(rig.controller.counters);
+  EXPECT_THROW((void)added_rig_text(whole, "x", more), RangeError) << "roller is there";
+  EXPECT_THROW((void)added_rig_text("name =", "x", more), InputError);
+}
+
 TEST(NewRig, RefusesWithTheWordsThatThereAre) {
   const auto refused = [](NewRigOrder order) -> std::string {
     try {

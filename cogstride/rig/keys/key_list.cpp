@@ -294,8 +294,17 @@ std::vector<KeySection> key_sections_about(const std::string& word) {
         "sensor", "homing", "follows", "proven", "pair", "hand", "output", "stops"})
     words.emplace_back(table);
   if (!some.empty()) return some;
+  // No table: a word of a key, or of what is said of it.
+  for (KeySection section : key_sections()) {
+    std::erase_if(section.keys, [&](const KeyInfo& key) {
+      return key.name.find(word) == std::string::npos && key.about.find(word) == std::string::npos &&
+             key.value.find(word) == std::string::npos;
+    });
+    if (!section.keys.empty()) some.push_back(std::move(section));
+  }
+  if (!some.empty()) return some;
   const std::string near = nearest_word(word, words);
-  throw RangeError(fmt::format("'{}' is no table or kind of a rig file{}", word,
+  throw RangeError(fmt::format("'{}' is no table or kind of a rig file, and no key says it{}", word,
                                near.empty() ? fmt::format("; there are {}", fmt::join(words, ", "))
                                             : fmt::format("; did you mean {}?", near)));
 }

@@ -180,6 +180,8 @@ class KeyWriter {
       return words;
     } else if constexpr (std::is_same_v<Field, std::int64_t>) {
       return "...";
+    } else if constexpr (requires { typename Field::mapped_type; }) {
+      return "{ 000 = ... }";
     } else if constexpr (requires(Field field) { field.begin(); } && !std::is_same_v<Field, std::string>) {
       return "[...]";
     } else if constexpr (requires(Field field) { field.kind; }) {
