@@ -374,7 +374,7 @@ TEST_F(CommandLine, PrintsTheWiringList) {
   EXPECT_TRUE(
       std::regex_search(ran.out, std::regex(" 2  traverse enable +output +high +floats, off +7.78 mA")))
       << ran.out;
-  EXPECT_NE(ran.out.find("  motor leads   A+ white, A- brown, B+ grey, B- violet, taps black"),
+  EXPECT_NE(ran.out.find("  motor leads   A+ white, A- brown, B+ grey, B- violet, each to the output of that name; taps black to the"),
             std::string::npos)
       << ran.out;
   EXPECT_NE(ran.out.find("  ground        its inputs are isolated"), std::string::npos);

@@ -348,7 +348,7 @@ std::string lines_text(const Rig& rig) {
   wiring_table(page, rig);
   for (const Mechanism& mechanism : rig.mechanisms) {
     page.line("");
-    page.line("{}: {} on a {}", mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board));
+    page.line("{}: {}, {}", mechanism.name, kind_name(mechanism.motor), kind_name(mechanism.board));
     for (const Connection& each : connections_of(rig, mechanism))
       page.row(each.about.c_str(), "{}", each.words);
   }

@@ -12,16 +12,22 @@ std::string motor_leads(const Mechanism& mechanism) {
   if (const auto* const stepper = std::get_if<Stepper>(&mechanism.motor)) {
     const std::vector<std::string> names = lead_names(stepper->leads);
     std::vector<std::string> leads;
-    for (std::size_t i = 0; i < names.size(); ++i)
-      leads.push_back(i < stepper->wires.size() ? fmt::format("{} {}", names[i], stepper->wires[i])
-                                                : names[i]);
-    const char* const taps =
-        stepper->phases == Stepper::Phases::unipolar   ? "; the taps to the supply"
-        : stepper->halves == Stepper::Halves::series   ? "; the two halves of a coil in series"
-        : stepper->halves == Stepper::Halves::parallel ? "; the two halves of a coil in parallel"
-        : stepper->halves == Stepper::Halves::one      ? "; one half of each coil, its other end free"
-                                                       : "";
-    return fmt::format("{}, each to the output of that name{}", fmt::join(leads, ", "), taps);
+    std::vector<std::string> taps;
+    for (std::size_t i = 0; i < names.size(); ++i) {
+      const bool is_tap = names[i].find("tap") != std::string::npos;
+      std::string lead =
+          i < stepper->wires.size() ? fmt::format("{} {}", names[i], stepper->wires[i]) : names[i];
+      (is_tap ? taps : leads).push_back(std::move(lead));
+    }
+    std::string words = fmt::format("{}, each to the output of that name", fmt::join(leads, ", "));
+    if (stepper->phases == Stepper::Phases::unipolar && !taps.empty())
+      return fmt::format("{}; {} to the supply", words, fmt::join(taps, ", "));
+    if (stepper->halves == Stepper::Halves::series)
+      return words + (taps.empty() ? "; the two halves of a coil in series"
+                                   : fmt::format("; {} left free", fmt::join(taps, ", ")));
+    if (stepper->halves == Stepper::Halves::parallel) return words + "; the two halves of a coil in parallel";
+    if (stepper->halves == Stepper::Halves::one) return words + "; one half of each coil, its other end free";
+    return words;
   }
   if (std::holds_alternative<BrushedMotor>(mechanism.motor))
     return mechanism.reversed ? "+ and - to its bridge's two outputs; turned round by the rig (reversed)"
