@@ -197,6 +197,30 @@ TEST(Verdict, AnEncoderThatIsFasterThanItsCounterLosesCounts) {
   EXPECT_COMPLAINT(verdict, "feeder", "controller.counters.top_rate");
 }
 
+TEST(Verdict, ASwitchTableThatSetsAnotherResolutionIsTheBoards) {
+  const Pair pair = traverse([](Mechanism& m) {
+    m.step_dir_lines().microstep_select.clear();
+    m.step_dir().microstep_switches = "11";
+  });
+  EXPECT_COMPLAINT(pair.play(out_and_back), "traverse", "it went 0.5 times as far");
+}
+
+TEST(Verdict, ALevelThatIsTooLowIsNotHeard) {
+  Pair pair;
+  named(pair.actual, "feeder").supply.ground_joined = true;
+  HBridge board = std::get<HBridge>(named(pair.actual, "feeder").board);
+  board.inputs.threshold = Voltage(4.0, units::V);
+  named(pair.actual, "feeder").board = board;
+  EXPECT_COMPLAINT(pair.play("spin feeder at 40 % for 1 s\n"), "feeder", "board.input_threshold");
+}
+
+TEST(Verdict, AContactThatBouncesForLongerThanItsDebounceIsTold) {
+  Pair pair;
+  std::get<PlaceSwitch>(named(pair.actual, "creel").sensors[0]).bounce = 60_ms;
+  EXPECT_COMPLAINT(pair.play("home creel\nturn creel to 90 deg\n"), "creel",
+                   "the contact of station bounced");
+}
+
 TEST(Verdict, AStartBeyondAHardEndIsRefused) {
   Rig rig = demo_rig();
   EXPECT_THROW(SimulatedBench(rig, {.start_positions = {{"traverse", OutputPosition(-60_mm)}}}), RangeError);

@@ -366,6 +366,7 @@ std::vector<Fault> faults() {
       if (!bench.real().is_movable_stepper()) return false;
       auto* const board = std::get_if<StepDirBoard>(&bench.real().board);
       if (board == nullptr) return false;
+      board->microstep_switches.reset();  // they would say it again
       board->microsteps = other;
       return true;
     });
@@ -390,6 +391,7 @@ std::vector<Fault> faults() {
   add("current set to a third", {"current setting"}, [&](Bench& bench) {
     auto* const board = std::get_if<StepDirBoard>(&bench.real().board);
     if (board == nullptr || !bench.real().is_movable_stepper()) return false;
+    board->current_switches.reset();
     board->current = Current(board->current.base() / 3.0, units::A);
     bench.real().load.coulomb_friction = bench.real().load.stiction =
         Torque(0.4 * torque_of(bench.real()), units::Nm);

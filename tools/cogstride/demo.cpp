@@ -10,9 +10,13 @@ namespace fs = std::filesystem;
 
 namespace {
 
-/// The demo files that were installed beside this program.
+/// The demo files that were installed beside this program; or, where it was built and not installed, those of
+/// its sources.
 fs::path installed_demo() {
-  return fs::read_symlink("/proc/self/exe").parent_path().parent_path() / "share/cogstride/demo";
+  const fs::path folder = fs::read_symlink("/proc/self/exe").parent_path().parent_path();
+  const fs::path beside = folder / "share/cogstride/demo";
+  const fs::path of_sources = folder.parent_path() / "demo";
+  return !fs::exists(beside) && fs::exists(of_sources / "bobbin.rig.toml") ? of_sources : beside;
 }
 
 void say(const std::string& words) {

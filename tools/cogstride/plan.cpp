@@ -11,6 +11,7 @@
 #include "cogstride/study/move_trial.hpp"
 #include "commands.hpp"
 #include "outputs.hpp"
+#include "progress.hpp"
 
 using namespace cogstride;
 
@@ -97,10 +98,12 @@ ExitStatus run_plan(const PlanOptions& options) {
   if (!options.in.empty()) order.in = read_option("--in", options.in, time_of);
   std::string chosen;
   if (options.fastest) chosen = choose_fastest(rig, options, from, order);
+  std::optional<ElapsedLine> elapsed{"planning"};
   const MovePlan plan = plan_move(mechanism, rig.controller, from, order);
   const PlanFigures figures = figures_of(rig, mechanism, plan);
   std::optional<MoveTrial> trial;
   if (figures.loses_steps && figures.steps != 0) trial = try_move(rig, mechanism, plan, figures.margin);
+  elapsed.reset();
   const double margin = trial ? trial->margin : figures.margin;
 
   Outputs outputs(options.outputs, {options.rig}, mechanism);

@@ -13,7 +13,9 @@
 #include <cstdio>
 #include <memory>
 #include <mutex>
+#include <stop_token>
 #include <string>
+#include <thread>
 #include <utility>
 
 #include "cogstride/trace/writer_thread.hpp"
@@ -106,4 +108,26 @@ class ProgressLine {
   bool shown_ = false;
   std::shared_ptr<Writer> writer_{};
   std::chrono::steady_clock::time_point next_ = std::chrono::steady_clock::now() + std::chrono::seconds(1);
+};
+
+/// Says how long something has been at it that cannot tell how far it has come, from the second second on.
+class ElapsedLine {
+ public:
+  explicit ElapsedLine(std::string doing)
+      : thread_([this, doing = std::move(doing)](const std::stop_token& ends) {
+          std::mutex mutex;
+          std::condition_variable_any changed;
+          std::unique_lock lock(mutex);
+          const auto began = std::chrono::steady_clock::now();
+          while (!changed.wait_for(lock, ends, std::chrono::milliseconds(500),
+                                   [&] { return ends.stop_requested(); })) {
+            const std::chrono::duration<double> passed = std::chrono::steady_clock::now() - began;
+            if (progress_.is_due())
+              progress_.say(doing + ": " + std::to_string(static_cast<int>(passed.count())) + " s");
+          }
+        }) {}
+
+ private:
+  ProgressLine progress_{};  // before the thread that writes it, so that it outlives it
+  std::jthread thread_;
 };

@@ -156,9 +156,8 @@ ExitStatus run_rehearse(const RehearseOptions& options) {
   bool was_longer = false;
   const Rehearsed came =
       rehearse(rig, script, std::move(bench), memory, [&](Bench& on, ScriptPlayer& player) {
-        const PlayedScript played =
-            play(on, player, "rehearsing", foreseen.length,
-                 longest > 0.0 ? std::optional(Time(longest, units::s)) : std::nullopt);
+        PlayedScript played = play(on, player, "rehearsing", foreseen.length,
+                                   longest > 0.0 ? std::optional(Time(longest, units::s)) : std::nullopt);
         was_longer = played.was_longer;
         return played;
       });

@@ -20,6 +20,7 @@
 #include "cogstride/plant/brushless_plant.hpp"
 #include "cogstride/plant/pulse_plant.hpp"
 #include "cogstride/plant/stepped_plant.hpp"
+#include "cogstride/rig/figures/derive.hpp"
 #include "cogstride/rig/validate.hpp"
 
 namespace cogstride {
@@ -36,8 +37,9 @@ double start_position(const Mechanism& mechanism, const std::map<std::string, Ou
   return ((mechanism.limits.travel_from->base + mechanism.limits.travel_to->base) / Ratio(2)).to_double();
 }
 
-/// What a board makes of lines that never change: an ENABLE that nobody drives is open; asleep or in reset it
-/// does nothing, and its select lines say its microsteps by its own table.
+/// What a board makes of switches as they are set and of lines that never change: its own tables say its
+/// microsteps and its current; an ENABLE that nobody drives is open; asleep or in reset it does nothing, and
+/// its select lines say its microsteps by its own table.
 Mechanism as_its_lines_stand(Mechanism mechanism, const SimulatedLines& lines) {
   const auto is_open = [&](const DrivenLine& line) {
     return std::any_of(lines.lines().begin(), lines.lines().end(),
@@ -65,9 +67,11 @@ Mechanism as_its_lines_stand(Mechanism mechanism, const SimulatedLines& lines) {
     mechanism.common.enable = EnableUse::open;
     board->enable_open = OpenEnable::off;
   }
-  if (wiring->microstep_select.empty()) return mechanism;
-  std::string positions;
+  std::string positions = board->microstep_switches.value_or("");
+  if (!wiring->microstep_select.empty()) positions.clear();
   for (const DrivenLine& line : wiring->microstep_select) positions += acts(line) ? '1' : '0';
+  const auto current = board->current_by_switch.find(board->current_switches.value_or(""));
+  if (current != board->current_by_switch.end()) board->current = current->second;
   const auto row = board->microsteps_by_switch.find(positions);
   if (row != board->microsteps_by_switch.end()) board->microsteps = row->second;
   return mechanism;
@@ -82,7 +86,9 @@ ShaftPlant::Setup plant_setup(const Mechanism& mechanism, const SimulatedBench::
   setup.coarsest_step = options.coarsest_step.base().to_double();
   setup.events = world.of_mechanism(mechanism.name);
   setup.cut_by = switches_that_cut(actual, mechanism.supply);
-  setup.is_deaf = !is_isolated(actual, mechanism) && !mechanism.supply.ground_joined.value_or(true);
+  const auto& threshold = inputs_of(mechanism.board).threshold;
+  setup.is_deaf = (!is_isolated(actual, mechanism) && !mechanism.supply.ground_joined.value_or(true)) ||
+                  (threshold && high_level_at_board(actual, mechanism) < *threshold);
   return setup;
 }
 
@@ -359,6 +365,10 @@ Verdict SimulatedBench::verdict() const {
   for (const auto& mover : movers()) {
     MoverVerdict verdict = mover->came_to(now);
     twin_of(mover->id()).judge(verdict, now, run.seconds);
+    if (const Mechanism* const parts = mover->parts(); parts != nullptr && parts->common.through)
+      verdict.not_looked_at.push_back(
+          fmt::format("how quickly {} passes levels on: that is not simulated (part.{}.top_rate)",
+                      *parts->common.through, *parts->common.through));
     run.movers.push_back(std::move(verdict));
   }
   return run;

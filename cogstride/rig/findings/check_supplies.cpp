@@ -9,6 +9,7 @@
 #include "cogstride/plan/move.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/rig/figures/derive.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
 #include "cogstride/rig/findings/finding_sheet.hpp"
 
 namespace cogstride {

@@ -20,7 +20,8 @@ std::string supply_words(const Mechanism& mechanism, double seconds) {
 
 std::string ground_words(const Mechanism& mechanism) {
   return inputs_of(mechanism.board).isolated ? "the return of its isolated inputs"
-                                             : "the ground between it and the controller";
+                                             : "the ground between it and the controller, and whether the "
+                                               "controller's high level is enough (board.input_threshold)";
 }
 
 void hold_against(MoverVerdict& verdict, std::string_view what, double value, std::optional<double> most,

@@ -136,6 +136,9 @@ class StepperTwin final : public Twin {
     else
       verdict.not_looked_at.push_back("where it stands: nobody knows where it was to stand");
     complain_of_switches(verdict, seen);
+    if (mechanism.is_movable_stepper() && is_known(mechanism.stepper().heat))
+      verdict.not_looked_at.push_back(
+          "its heat: that is not simulated (`inspect` tells what standing still makes)");
     seen.was_off = is_off;
     if (wants_causes(verdict, is_faulted())) verdict.causes = causes_of(seen, mechanism);
   }
@@ -214,7 +217,6 @@ class StepperTwin final : public Twin {
     const StepDirReceiver::Counts& counts = seen.board;
     verdict.looked_at.push_back("its pulses against what its board takes");
     const auto complain = [&](std::string words) { verdict.complaints.push_back(std::move(words)); };
-    const auto* const board = std::get_if<StepDirBoard>(&mover_.mechanism().board);
     if (counts.pulses == 0 && seen.put_out > 0 && !is_switched())
       complain("nothing moved: none of its pulses came to its board");
     else if (counts.missed_off > 0 && counts.missed_off == counts.pulses)
@@ -224,11 +226,10 @@ class StepperTwin final : public Twin {
     if (counts.missed_waking > 0)
       complain(fmt::format("{} pulses came before the board was awake", counts.missed_waking));
     if (counts.missed_short > 0)
-      complain(fmt::format(
-          "{} of {} pulses were missed: STEP stayed at one level for as little as {}, and the board needs "
-          "{}",
-          counts.missed_short, counts.pulses, seconds_text(seconds(counts.shortest)),
-          seconds_text(board == nullptr ? 0.0 : std::max(board->shortest_high, board->shortest_low).base())));
+      complain(
+          fmt::format("{} of {} pulses were missed: STEP stayed at one level for as little as {}, and that "
+                      "is too short for it",
+                      counts.missed_short, counts.pulses, seconds_text(seconds(counts.shortest))));
     if (counts.wrong_direction > 0)
       complain(fmt::format("{} steps went the wrong way: {} too near to a step", counts.wrong_direction,
                            is_two_pulse() ? "the other pulse line changed" : "DIR changed"));
