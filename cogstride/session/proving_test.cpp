@@ -160,13 +160,21 @@ TEST(Proving, EachFaultStopsAtItsStageAndSaysWhatToLookAt) {
       {"ENABLE acts on the other level",
        [](Mechanism& actual) { actual.step_dir().enable_active = ActiveLevel::high; }, "rest levels",
        "active level of ENABLE"},
-      {"no current is set", [](Mechanism& actual) { actual.step_dir().current = Current(1e-6, units::A); },
+      {"no current is set",
+       [](Mechanism& actual) {
+         actual.step_dir().current_switches.reset();
+         actual.step_dir().current = Current(1e-6, units::A);
+       },
        "enable", "current setting"},
       {"STEP goes nowhere", [](Mechanism& actual) { actual.step_dir_lines().step.number = 39; },
        "single steps", "coil"},
       {"DIR goes nowhere", [](Mechanism& actual) { actual.step_dir_lines().dir.number = 39; }, "forwards",
        "wire of DIR"},
-      {"the switches are set to 16", [](Mechanism& actual) { actual.step_dir().microsteps = 16; },
+      {"the switches are set to 16",
+       [](Mechanism& actual) {
+         actual.step_dir().microstep_switches.reset();
+         actual.step_dir().microsteps = 16;
+       },
        "known way", "half as far, twice of it"},
       {"A and B of the scale are swapped",
        [](Mechanism& actual) {

@@ -44,7 +44,9 @@ std::vector<Mode> modes_of(const Mechanism& mechanism) {
               : microsteps == 2 ? std::string("half steps")
                                 : fmt::format("{} microsteps", microsteps),
               mechanism};
-    std::get<StepDirBoard>(mode.mechanism.board).microsteps = microsteps;
+    auto& set = std::get<StepDirBoard>(mode.mechanism.board);
+    set.microsteps = microsteps;
+    set.microstep_switches.reset();  // they are set for it
     modes.push_back(std::move(mode));
   }
   return modes;

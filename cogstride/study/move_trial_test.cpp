@@ -63,6 +63,8 @@ Rig unstable_rig() {
   motor.detent_torque = Torque(0.015, units::Nm);
   motor.rotor_inertia = Inertia(6.1e-6, units::kg_m2);
   StepDirBoard& board = mechanism.step_dir();
+  board.microstep_switches.reset();
+  board.current_switches.reset();
   board.microsteps = 2;
   board.current = Current(1.44, units::A);
   board.stage.drop = Voltage(0.22, units::V);

@@ -275,7 +275,7 @@ TEST(LiveBench, AnEdgePastTheBoundStopsTheRun) {
     EXPECT_LT(traverse_port.place_mm() - off, 20.0) << "it stopped on the way";
     bench.close();
     EXPECT_GE(bench.played().edges_too_late, 1);
-    EXPECT_GT(bench.played().stood_still, 0.05);
+    EXPECT_GT(bench.played().stood_still, 0.015);
   });
 }
 
