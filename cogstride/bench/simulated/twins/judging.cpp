@@ -18,6 +18,15 @@ std::string supply_words(const Mechanism& mechanism, double seconds) {
       mechanism.supply.name, seconds);
 }
 
+std::optional<VerdictCause> low_supply(const Mechanism& mechanism, double lowest) {
+  constexpr double much_less = 0.85;
+  const double says = mechanism.supply.voltage.base();
+  if (lowest >= much_less * says) return std::nullopt;
+  return VerdictCause{"supply voltage",
+                      fmt::format("its supply gave {:.3g} V, and the rig says {:.3g} V (supply.{}.voltage)",
+                                  lowest, says, mechanism.supply.name)};
+}
+
 std::string ground_words(const Mechanism& mechanism) {
   return inputs_of(mechanism.board).isolated ? "the return of its isolated inputs"
                                              : "the ground between it and the controller, and whether the "

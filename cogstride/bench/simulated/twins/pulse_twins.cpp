@@ -125,10 +125,7 @@ class PulseTwin : public Twin {
                        said.swings() ? ", or it is sent beyond its own ends (board.shortest_pulse, "
                                        "longest_pulse)"
                                      : "")}};
-    if (lowest_fed_ < 0.85 * said.supply.voltage.base())
-      return {{"supply voltage",
-               fmt::format("its supply gave {:.3g} V, and the rig says {:.3g} V (supply.{}.voltage)",
-                           lowest_fed_, said.supply.voltage.base(), said.supply.name)}};
+    if (auto low = low_supply(said, lowest_fed_)) return {*low};
     return {};
   }
   void complain_of_heat(MoverVerdict& verdict, const MotorHeat& heat, std::optional<double> stands) const {

@@ -10,7 +10,6 @@
 namespace cogstride {
 namespace {
 
-constexpr double less_supply = 0.85;   // of what the rig says
 constexpr double standing = 2e-3;      // turns/s
 constexpr double longest_wrong = 0.1;  // s
 constexpr double no_current = 0.02;    // of what flows at a standstill
@@ -90,12 +89,12 @@ void RotaryEvidence::look(const Look& now) {
 std::vector<VerdictCause> RotaryEvidence::causes(const Mechanism& said) const {
   std::vector<VerdictCause> causes;
   if (unfed_ > 0.02) causes.push_back({"supply", supply_words(said, unfed_)});
-  of_counts(said, causes);
+  of_counts(causes);
   if (causes.empty()) of_drive(said, causes);
   return causes;
 }
 
-void RotaryEvidence::of_counts(const Mechanism& said, std::vector<VerdictCause>& causes) const {
+void RotaryEvidence::of_counts(std::vector<VerdictCause>& causes) const {
   if (!has_counts_ || std::abs(turned_) < 8.0) return;
   const double share = counted_ / turned_;
   if (std::abs(counted_) < 2.0) {
@@ -111,7 +110,6 @@ void RotaryEvidence::of_counts(const Mechanism& said, std::vector<VerdictCause>&
                      "counter that does not keep up (controller.counters.top_rate)",
                      share)});
   }
-  (void)said;
 }
 
 void RotaryEvidence::of_drive(const Mechanism& said, std::vector<VerdictCause>& causes) const {
@@ -139,10 +137,7 @@ void RotaryEvidence::of_drive(const Mechanism& said, std::vector<VerdictCause>& 
   }
   if (longest_stand_ > 0.5 * longest_wrong || (!is_brushed && is_locked())) return of_stand(said, causes);
   if (!is_slow_) return;
-  if (lowest_fed_ < less_supply * model_.supply)
-    return add("supply voltage",
-               fmt::format("its supply gave {:.3g} V, and the rig says {:.3g} V (supply.{}.voltage)",
-                           lowest_fed_, model_.supply, said.supply.name));
+  if (const auto low = low_supply(said, lowest_fed_)) return causes.push_back(*low);
   if (slow_current_ > 1.2 * slow_would_take_)
     return add("load",
                fmt::format("it took {:.2g} A, and {:.2g} A belong to that duty by the rig's figures: more "
@@ -161,10 +156,7 @@ void RotaryEvidence::of_stand(const Mechanism& said, std::vector<VerdictCause>& 
   const auto add = [&](std::string name, std::string words) {
     causes.push_back({std::move(name), std::move(words)});
   };
-  if (lowest_fed_ < less_supply * model_.supply)
-    add("supply voltage",
-        fmt::format("its supply gave {:.3g} V, and the rig says {:.3g} V (supply.{}.voltage)", lowest_fed_,
-                    model_.supply, said.supply.name));
+  if (const auto low = low_supply(said, lowest_fed_)) causes.push_back(*low);
   const char* const order =
       "the order of its phases and of its sensor's lines, and the levels of both (line_1 to line_3, "
       "inverted, "

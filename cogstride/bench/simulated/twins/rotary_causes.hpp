@@ -43,7 +43,7 @@ class RotaryEvidence {
 
  private:
   void of_drive(const Mechanism& said, std::vector<VerdictCause>& causes) const;
-  void of_counts(const Mechanism& said, std::vector<VerdictCause>& causes) const;
+  void of_counts(std::vector<VerdictCause>& causes) const;
   void of_stand(const Mechanism& said, std::vector<VerdictCause>& causes) const;
 
   RotaryMotorModel model_;

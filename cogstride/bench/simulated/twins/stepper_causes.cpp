@@ -100,10 +100,7 @@ class StepperCauses {
     if (seen_.drifted != 0.0 && std::abs(seen_.drifted) >= 2.0)
       return add("load", fmt::format("its load turned it while nothing was asked of it (load.steady_torque, "
                                      "or a weight), and the current that holds it"));
-    if (seen_.lowest_fed < much_less * said_.supply.voltage.base())
-      add("supply voltage",
-          fmt::format("its supply gave {:.3g} V, and the rig says {:.3g} V (supply.{}.voltage)",
-                      seen_.lowest_fed, said_.supply.voltage.base(), said_.supply.name));
+    if (const auto low = low_supply(said_, seen_.lowest_fed)) causes_.push_back(*low);
     if (seen_.stopped_at) return of_obstacle(*seen_.stopped_at);
     // It moved, but came nowhere.
     if (is_switched() && seen_.asked_swing > 8.0 && seen_.made_swing > nailed_swing &&

@@ -51,6 +51,9 @@ class ShownCurrent {
 }
 /// "its supply main was down for 0.3 s while it was driven", and where to look.
 [[nodiscard]] std::string supply_words(const Mechanism& mechanism, double seconds);
+/// A supply that gave much less than the rig says, as a cause; nothing where it did not.
+/// @param lowest  V that it gave while it was up, at the least
+[[nodiscard]] std::optional<VerdictCause> low_supply(const Mechanism& mechanism, double lowest);
 /// What its board hears the controller by: the common ground, or the return of isolated inputs.
 [[nodiscard]] std::string ground_words(const Mechanism& mechanism);
 
