@@ -445,9 +445,10 @@ std::vector<LineSetup> Bench::line_setups() const {
   for (const auto& mover : movers_)
     for (LineSetup& line : mover->line_setups()) {
       const auto is_same = [&](const LineSetup& other) { return other.id == line.id; };
-      // One ENABLE of a four-channel board, which several mechanisms switch on: the rig was checked for all
-      // else.
-      if (std::none_of(lines.begin(), lines.end(), is_same)) lines.push_back(std::move(line));
+      // One ENABLE of a four-channel board, which several mechanisms switch on.
+      const bool is_shared =
+          line.name == mover->name() + ".enable" && std::any_of(lines.begin(), lines.end(), is_same);
+      if (!is_shared) lines.push_back(std::move(line));
     }
   for (LineSetup& line : input_lines(rig_, moved())) lines.push_back(std::move(line));
   for (const auto& output : outputs_) lines.push_back(output->line_setup());

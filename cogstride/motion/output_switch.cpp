@@ -40,7 +40,7 @@ std::optional<PwmSetup> OutputSwitch::pwm_setup() const {
 
 void OutputSwitch::put(Lines& lines, double share) {
   share_ = share;
-  const Tick at = lines.now() + lines.lead();
+  const Tick at = free_from(lines);
   if (has_timer()) {
     const std::array compares{
         Compare{line_id(output_.line), std::llround(share * static_cast<double>(period_))}};
@@ -48,6 +48,7 @@ void OutputSwitch::put(Lines& lines, double share) {
   } else {
     const std::array levels{Level{line_id(output_.line), level_for(output_.line, share > 0.0)}};
     lines.put(at, levels);
+    last_edge_ = at;
   }
 }
 
@@ -67,8 +68,8 @@ void OutputSwitch::fade(Lines& lines, double share, Tick lasts) {
   ends_ = began_ + std::max<Tick>(0, lasts);
   is_fading_ = true;
   if (next_ != never && !has_timer()) return;  // its next period takes it up
-  next_ = began_;
-  period_begins_ = began_ + lines.lead();
+  period_begins_ = free_from(lines);
+  next_ = has_timer() ? began_ : period_begins_ - lines.lead();
 }
 
 double OutputSwitch::wanted(Tick at) const {
@@ -84,6 +85,7 @@ void OutputSwitch::put_period(Lines& lines) {
   const auto level = [&](Tick at, bool on) {
     const std::array levels{Level{line_id(output_.line), level_for(output_.line, on)}};
     lines.put(at, levels);
+    last_edge_ = at;
   };
   level(period_begins_, on_for > 0);
   if (on_for > 0 && on_for < period_) level(period_begins_ + on_for, false);

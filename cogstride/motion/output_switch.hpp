@@ -7,6 +7,7 @@
 // eye sees no steps at 200 a second.
 #pragma once
 
+#include <algorithm>
 #include <memory>
 #include <optional>
 
@@ -17,6 +18,9 @@ namespace cogstride {
 
 class OutputSwitch final : public Participant {
  public:
+  /// A plain line is faded with this at the most.
+  static constexpr ExactFrequency most_edges = ExactFrequency::from_base({500});
+
   OutputSwitch(const PlainOutput& output, ExactFrequency clock);
 
   [[nodiscard]] const PlainOutput& output() const { return output_; }
@@ -37,6 +41,7 @@ class OutputSwitch final : public Participant {
     share_ = 0.0;
     next_ = never;
     is_fading_ = false;
+    last_edge_ = -1;
   }
 
   [[nodiscard]] Tick next_act() const override { return next_; }
@@ -45,6 +50,10 @@ class OutputSwitch final : public Participant {
  private:
   void put(Lines& lines, double share);
   void put_period(Lines& lines);
+  /// The soonest that its line can change: after the edges that are on their way.
+  [[nodiscard]] Tick free_from(const Lines& lines) const {
+    return std::max(lines.now() + lines.lead(), last_edge_ + 1);
+  }
   /// Of a fade, at an instant.
   [[nodiscard]] double wanted(Tick at) const;
 
@@ -52,6 +61,7 @@ class OutputSwitch final : public Participant {
   Tick period_ = 0;
   Tick stride_ = 0;         // from one duty of a fade to the next
   Tick period_begins_ = 0;  // of a plain line that is switched edge by edge, the next
+  Tick last_edge_ = -1;     // of a plain line, that was put
   double share_ = 0.0;
   double from_ = 0.0;
   double to_ = 0.0;

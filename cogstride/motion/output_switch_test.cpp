@@ -40,7 +40,7 @@ TEST(OutputSwitch, IsSwitchedByItsLevel) {
   EXPECT_EQ(on.lines.player.level(line), false);
 }
 
-// Edge by edge, a hundred times a second: exact in each period, and done when it says so.
+// Edge by edge, a hundred times a second, and done when it says so.
 TEST(OutputSwitch, FadesAPlainLineEdgeByEdge) {
   OutputSwitch lit(lamp(false), 48_MHz);
   OnScript on({lit.line_setup()});
@@ -56,6 +56,28 @@ TEST(OutputSwitch, FadesAPlainLineEdgeByEdge) {
   EXPECT_TRUE(on.lines.player.level(line));
   EXPECT_EQ(lit.next_act(), never) << "fully on nothing is switched";
   EXPECT_THROW(lit.fade(on.front(), 1.5, 100), RangeError);
+}
+
+// An edge of the period that it is in is on its way already: what is switched comes after it, and stays.
+TEST(OutputSwitch, IsSwitchedAfterTheEdgesOfAFadeWhereverInItsPeriod) {
+  const Tick period = 480'000;
+  for (int tenth = 0; tenth < 10; ++tenth)
+    for (const bool wanted : {true, false}) {
+      OutputSwitch lit(lamp(false), 48_MHz);
+      OnScript on({lit.line_setup()});
+      on.loop.add(lit);
+      lit.fade(on.front(), 0.4, 0);
+      const Tick at = 5 * period + tenth * period / 10;
+      on.run_to(at);
+      lit.set(on.front(), wanted);
+      on.run_to(at + period);
+      EXPECT_EQ(on.lines.player.level(line), wanted) << tenth;
+      on.run_to(at + 5 * period);
+      EXPECT_EQ(on.lines.player.level(line), wanted) << tenth;
+      lit.fade(on.front(), 1.0, 0);
+      on.run_to(at + 10 * period);
+      EXPECT_TRUE(on.lines.player.level(line)) << tenth;
+    }
 }
 
 TEST(OutputSwitch, FadesEvenlyAndEndsExactly) {

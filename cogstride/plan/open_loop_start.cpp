@@ -19,13 +19,6 @@ constexpr double current_bandwidth = 0.3;  // rad a period of the duty
 constexpr double peak_share = 1.25;        // of the current limit, where the rotor stands across its field
 }  // namespace
 
-double OpenLoopStart::begins(std::int64_t n, double rate) const {
-  const double on_ramp = 0.5 * rate * rate / acceleration;  // rows
-  const auto rows = static_cast<double>(n);
-  return rows <= on_ramp ? std::sqrt(2.0 * rows / acceleration)
-                         : rate / acceleration + (rows - on_ramp) / rate;
-}
-
 OpenLoopStart open_loop_start(const Mechanism& mechanism, const RotaryMotorModel& model) {
   const double pole_pairs = static_cast<double>(std::get<BrushlessMotor>(mechanism.motor).pole_pairs);
   const double rows_per_rad = 6.0 * pole_pairs / (2.0 * pi);

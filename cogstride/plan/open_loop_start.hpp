@@ -7,9 +7,6 @@
 // over: what is left of that half after friction, shared with a reserve, accelerates.
 #pragma once
 
-#include <algorithm>
-#include <cstdint>
-
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 
@@ -22,15 +19,8 @@ struct OpenLoopStart {
   double acceleration = 0.0;   ///< rows/s2
   double top_rate = 0.0;       ///< rows/s, at the most that its supply leaves
 
-  /// s from the first row on (after aligning) at which row `n` begins, at up to `rate` rows/s. @param n  from
-  /// 1
-  [[nodiscard]] double begins(std::int64_t n, double rate) const;
   /// The share of the supply at a rate of rows: the back-EMF's and the current's.
   [[nodiscard]] double duty_at(double rate) const { return align_duty + emf_per_rate * rate; }
-  /// The rate at an instant after aligning.
-  [[nodiscard]] double rate_at(double seconds, double rate) const {
-    return std::min(rate, acceleration * seconds);
-  }
   double emf_per_rate = 0.0;  ///< duty a row/s
   // A PI loop that keeps the current by a shunt, looked at once a period of the duty; its bandwidth lies
   // well below where a period and a half of delay would matter.

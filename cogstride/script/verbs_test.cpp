@@ -426,6 +426,10 @@ TEST(Verbs, SwitchAndFadeAPlainOutput) {
   other.close();
   EXPECT_NEAR(edges.share(0.50, 0.51), 0.125, 0.01);
   EXPECT_NEAR(edges.share(1.20, 1.40), 0.25, 1e-3);
+  Rig quick = plain;
+  quick.outputs[0].pwm_frequency = 20_kHz;
+  EXPECT_NE(wrong_in("fade lamp to 25 %", quick).find("switched edge by edge, up to 500 Hz"),
+            std::string::npos);
   EXPECT_NE(wrong_in("fade lamp to 125 %", rig).find("0 % to 100 % are"), std::string::npos);
   EXPECT_SAYS("switch lam on", "it has: lamp");
 }
@@ -467,6 +471,8 @@ TEST(Verbs, PrintTellsTextsPlacesAndCounts) {
   EXPECT_SAYS("print hello", "a text stands in quotes");
   EXPECT_SAYS("print \"hello", "has no quote at its end");
   EXPECT_SAYS("print \"x\" every 10 mm", "name one");
+  EXPECT_NE(Played("print spindle every 1 turn").player.fault().find("spindle: cannot tell places"),
+            std::string::npos);
 }
 
 TEST(Verbs, StepsAreAUnitOfWaysSpeedsAndAccelerations) {

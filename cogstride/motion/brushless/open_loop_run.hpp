@@ -8,38 +8,9 @@
 
 #include "cogstride/motion/brushless/rotor_angle.hpp"
 #include "cogstride/plan/open_loop_start.hpp"
+#include "cogstride/plan/row_ramp.hpp"
 
 namespace cogstride {
-
-/// Rows by time: from a rate evenly to another, and on with that.
-struct RowRamp {
-  double begins = 0.0;  ///< s after aligning
-  double rows = 0.0;    ///< by then
-  double from = 0.0;    ///< rows/s
-  double slope = 0.0;   ///< rows/s2, by size
-  double to = 0.0;      ///< rows/s
-
-  [[nodiscard]] double lasts() const { return slope > 0.0 ? std::abs(to - from) / slope : 0.0; }
-  [[nodiscard]] double signed_slope() const { return to < from ? -slope : slope; }
-  [[nodiscard]] double rate_at(double seconds) const {
-    const double since = seconds - begins;
-    return since >= lasts() ? to : from + signed_slope() * since;
-  }
-  [[nodiscard]] double rows_at(double seconds) const {
-    const double since = seconds - begins;
-    const double on_ramp = std::min(since, lasts());
-    return rows + from * on_ramp + 0.5 * signed_slope() * on_ramp * on_ramp + to * (since - on_ramp);
-  }
-  /// s after aligning at which so many rows are made.
-  [[nodiscard]] double made_at(double wanted) const {
-    const double missing = wanted - rows;
-    const double on_ramp = 0.5 * (from + to) * lasts();
-    if (missing >= on_ramp) return begins + lasts() + (missing - on_ramp) / to;
-    // The lesser root of from t + a t^2 / 2, in the form that loses no digits.
-    const double root = std::sqrt(std::max(0.0, from * from + 2.0 * signed_slope() * missing));
-    return begins + 2.0 * missing / (from + root);
-  }
-};
 
 class OpenLoopRun final : public RotorAngle {
  public:
@@ -63,7 +34,7 @@ class OpenLoopRun final : public RotorAngle {
   [[nodiscard]] double wanted_rate() const { return ramp_.to; }
   /// Time has passed.
   void look(Tick now) {
-    while (since(now) >= made_at(steps_ + 1)) ++steps_;
+    while (since(now) >= ramp_.made_at(static_cast<double>(steps_ + 1))) ++steps_;
   }
 
   [[nodiscard]] int way() const { return way_; }
@@ -83,7 +54,8 @@ class OpenLoopRun final : public RotorAngle {
   [[nodiscard]] bool is_known() const override { return true; }
   [[nodiscard]] std::int64_t count() const override { return way_ * steps_; }
   [[nodiscard]] Tick counted_at() const override {
-    return began_ + static_cast<Tick>((start_.align_seconds + made_at(steps_)) * ticks_per_second_);
+    return began_ + static_cast<Tick>((start_.align_seconds + ramp_.made_at(static_cast<double>(steps_))) *
+                                      ticks_per_second_);
   }
   [[nodiscard]] std::string fault() const override { return {}; }
   /// Of the row, 0 to 1.
@@ -101,7 +73,7 @@ class OpenLoopRun final : public RotorAngle {
   }
   /// The tick at which the next row is due.
   [[nodiscard]] Tick next_row_at() const {
-    const double next = start_.align_seconds + made_at(steps_ + 1);
+    const double next = start_.align_seconds + ramp_.made_at(static_cast<double>(steps_ + 1));
     return began_ + static_cast<Tick>(std::ceil(next * ticks_per_second_));
   }
 
@@ -110,12 +82,6 @@ class OpenLoopRun final : public RotorAngle {
   /// s since it was aligned; below 0 before.
   [[nodiscard]] double since(Tick now) const {
     return static_cast<double>(now - began_) / ticks_per_second_ - start_.align_seconds;
-  }
-
-  /// s after aligning at which so many rows are made; from rest in the very words of its start.
-  [[nodiscard]] double made_at(std::int64_t rows) const {
-    const bool from_rest = ramp_.begins == 0.0 && ramp_.from == 0.0 && ramp_.slope == start_.acceleration;
-    return from_rest ? start_.begins(rows, ramp_.to) : ramp_.made_at(static_cast<double>(rows));
   }
 
   OpenLoopStart start_;

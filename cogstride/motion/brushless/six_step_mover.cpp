@@ -106,7 +106,7 @@ std::pair<double, double> SixStepMover::rows_of(const SpeedOrder& order) const {
   const double from = order.from->base.to_double() * std::abs(rows_per_base_);
   const double to = std::abs(order.at.base.to_double() * rows_per_base_);
   const OpenLoopStart& start = run_->start();
-  // By half its acceleration's row from rest it has come to that rate.
+  // From rest its first row takes sqrt(2 / a): that long a row it follows at once.
   const double jumps_to = std::sqrt(0.5 * start.acceleration);
   if (from > jumps_to)
     throw RangeError(

@@ -97,7 +97,7 @@ RampLimits even_limits(const Mechanism& mechanism, OutputPosition from, OutputPo
     throw RangeError(
         fmt::format("{}: a swing 'in' a time has no speed or acceleration beside it", mechanism.name));
   const Ratio way = from.base < to.base ? to.base - from.base : from.base - to.base;
-  const Ratio most = Ratio(1) * swing_speed(mechanism).base;
+  const Ratio most = swing_speed(mechanism).base;
   const Ratio speed = way / order.in->base();
   if (speed > most)
     throw RangeError(fmt::format("{}: {} in {:.4g} s is faster than its {}: {:.4g} s at the least",

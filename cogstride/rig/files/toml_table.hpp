@@ -215,14 +215,15 @@ class TomlTable {
     });
   }
 
+  enum class Empty { is_wrong, is_fine };
   /// A list whose items `read` takes from the value of each, or gives nothing for a wrong one.
   template <class Item, class Read>
-  [[nodiscard]] std::vector<Item> list(const std::string& key, const std::string& wanted, Read read) {
+  [[nodiscard]] std::vector<Item> list(const std::string& key, const std::string& wanted, Read read,
+                                       Empty empty = Empty::is_wrong) {
     return required<std::vector<Item>>(key, wanted, [&](const toml::node& node) {
       std::vector<Item> items;
       const toml::array* array = node.as_array();
-      if (array == nullptr || (array->empty() && wanted.rfind("a list of texts", 0) != 0))
-        found_instead(node, key, wanted);
+      if (array == nullptr || (array->empty() && empty == Empty::is_wrong)) found_instead(node, key, wanted);
       if (array == nullptr) return items;
       for (const toml::node& item : *array) {
         if (const std::optional<Item> value = read(item)) {
@@ -236,10 +237,13 @@ class TomlTable {
   }
 
   [[nodiscard]] std::vector<std::string> text_list(const std::string& key) {
-    return list<std::string>(key, "a list of texts", [](const toml::node& item) {
-      const auto value = item.value_exact<std::string>();
-      return value && !value->empty() ? std::optional<std::string>(*value) : std::nullopt;
-    });
+    return list<std::string>(
+        key, "a list of texts",
+        [](const toml::node& item) {
+          const auto value = item.value_exact<std::string>();
+          return value && !value->empty() ? std::optional<std::string>(*value) : std::nullopt;
+        },
+        Empty::is_fine);
   }
 
   template <class Value>

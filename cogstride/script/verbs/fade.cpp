@@ -1,5 +1,8 @@
 // fade lamp to 30 % in 2 s
+#include <fmt/format.h>
+
 #include "cogstride/motion/output_switch.hpp"
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/verbs/order_reader.hpp"
 #include "cogstride/script/verbs/verbs.hpp"
@@ -28,6 +31,14 @@ class Fade final : public Verb {
 
 std::unique_ptr<Verb> read_fade(LineReader& reader) {
   const std::size_t place = reader.output();
+  const PlainOutput& output = reader.rig().outputs[place];
+  if (!output.timer && output.pwm_frequency && OutputSwitch::most_edges.base() < output.pwm_frequency->base())
+    throw reader.wrong_statement(
+        fmt::format("{} has no timer: its line is switched edge by edge, up to {}, and its pwm_frequency is "
+                    "{}; give it a "
+                    "timer (output.{}.timer) or a lower one",
+                    output.name, to_text(OutputSwitch::most_edges, "Hz"),
+                    to_text(*output.pwm_frequency, "Hz"), output.name));
   reader.expect("to");
   const double share = OrderReader::share(reader, "a share such as 30 %", 0);
   const ExactTime in = reader.take("in") ? reader.time("a time such as 2 s") : ExactTime();

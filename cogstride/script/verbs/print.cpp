@@ -79,6 +79,7 @@ class PrintEvery final : public Verb {
         : stage_(stage),
           verb_(verb),
           mover_(stage.mover(verb.mechanism_)),
+          places_(able(mover_.name(), mover_.places(), "tell places")),
           between_looks_(ticks_at_least(looking_period, stage.cast.clock)),
           looks_at_(stage.lines.now()),
           came_to_(at()) {}
@@ -101,15 +102,14 @@ class PrintEvery final : public Verb {
 
    private:
     [[nodiscard]] std::optional<Ratio> at() const {
-      Places* const places = mover_.places();
-      if (places == nullptr) return std::nullopt;
-      const auto position = places->position(stage_.lines.now());
+      const auto position = places_.position(stage_.lines.now());
       return position ? std::optional(position->base) : std::nullopt;
     }
 
     const Stage stage_;
     const PrintEvery& verb_;
     Mover& mover_;
+    Places& places_;
     Tick between_looks_;
     Tick looks_at_;
     std::optional<Ratio> came_to_;

@@ -57,8 +57,7 @@ class BrushedTwin final : public Twin {
   [[nodiscard]] bool wants_looks() const override { return true; }
   void look() override {
     const Tick now = lines_.now();
-    const double passed = static_cast<double>(now - looked_at_) / ticks_per_second_;
-    looked_at_ = now;
+    const double passed = look_clock_.passed(now);
     const double duty = mover_.duty(now);
     const double current = passed > 0.0 ? (plant_.net_charge() - charge_) / passed : 0.0;
     charge_ = plant_.net_charge();
@@ -237,7 +236,7 @@ class BrushedTwin final : public Twin {
     double makes = 0.0;  // rad/s
   };
   Slow slow_{};
-  Tick looked_at_ = 0;
+  LookClock look_clock_{ticks_per_second_};
   double duty_ = 0.0;
   double last_way_ = 0.0;
   double stays_for_ = 0.0;  // s

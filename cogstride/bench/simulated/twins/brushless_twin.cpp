@@ -49,10 +49,8 @@ class BrushlessTwin final : public Twin {
 
   [[nodiscard]] bool wants_looks() const override { return true; }
   void look() override {
-    const Tick now = lines_.now();
-    const double passed = static_cast<double>(now - looked_at_) / ticks_per_second_;
+    const double passed = look_clock_.passed(lines_.now());
     if (passed <= 0.0) return;
-    looked_at_ = now;
     double most = 0.0;
     for (std::size_t phase = 0; phase < 3; ++phase) {
       most = std::max(most, std::abs(plant_.phase_charge(phase) - charges_[phase]) / passed);
@@ -135,7 +133,7 @@ class BrushlessTwin final : public Twin {
   const SimulatedLines& lines_;
   double ticks_per_second_;
   RotaryEvidence seen_;
-  Tick looked_at_ = 0;
+  LookClock look_clock_{ticks_per_second_};
   std::array<double, 3> charges_{};              // A s
   mutable std::array<ShownCurrent, 3> shown_{};  // as their own looks pass
 };

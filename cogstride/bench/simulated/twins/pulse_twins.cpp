@@ -68,10 +68,8 @@ class PulseTwin : public Twin {
 
   [[nodiscard]] bool wants_looks() const override { return true; }
   void look() override {
-    const Tick now = lines_.now();
-    const double passed = static_cast<double>(now - looked_at_) / ticks_per_second_;
+    const double passed = look_clock_.passed(lines_.now());
     if (passed <= 0.0) return;
-    looked_at_ = now;
     if (its_plant().fed() > 0.0) lowest_fed_ = std::min(lowest_fed_, its_plant().fed());
     if (!mover_.has_pulses()) return;
     given_for_ += passed;
@@ -152,13 +150,13 @@ class PulseTwin : public Twin {
   static constexpr double longest_held = 0.3;  // s
   const PulseWidthMover& mover_;
   const SimulatedLines& lines_;
-  Tick looked_at_ = 0;
   double given_for_ = 0.0;                                       // s, that its pulses go out
   double unfed_for_ = 0.0;                                       // s of it without its supply
   double lowest_fed_ = std::numeric_limits<double>::infinity();  // V
   std::string unit_;
   double units_per_share_;
   double ticks_per_second_;
+  LookClock look_clock_{ticks_per_second_};
 };
 
 class ServoTwin final : public PulseTwin {

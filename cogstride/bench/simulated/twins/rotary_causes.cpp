@@ -13,7 +13,6 @@ namespace {
 constexpr double standing = 2e-3;      // turns/s
 constexpr double longest_wrong = 0.1;  // s
 constexpr double no_current = 0.02;    // of what flows at a standstill
-constexpr double stall_current = 0.6;  // of the same: more is that of a shaft that is held
 constexpr double most_locked = 0.5;    // turns of a shaft whose field does not take it round
 
 std::string what_drives_it(const Mechanism& said) {
@@ -29,7 +28,7 @@ std::string what_drives_it(const Mechanism& said) {
     enable(*gates);
     add("the wires of its gates and the levels that switch them on");
   }
-  add("its supply, which no line watches");
+  add("its supply");
   add(ground_words(said));
   add("the leads of its motor");
   return words;

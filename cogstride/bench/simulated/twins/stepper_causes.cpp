@@ -254,18 +254,17 @@ class StepperCauses {
     std::string words;
     const auto name = [&](const std::string& what) { words += (words.empty() ? "" : ", ") + what; };
     if (const auto* const wiring = std::get_if<StepDirWiring>(&said_.wiring)) {
-      if (wiring->enable || said_.common.enable == EnableUse::open)
+      const auto* const board = std::get_if<StepDirBoard>(&said_.board);
+      if (board != nullptr && (wiring->enable || said_.common.enable == EnableUse::open))
         name(fmt::format("ENABLE, which it wants {} (lines.enable.active, board.enable_active)",
-                         said_.is_movable_stepper() && said_.step_dir().enable_active == ActiveLevel::low
-                             ? "low"
-                             : "high"));
+                         board->enable_active == ActiveLevel::low ? "low" : "high"));
       if (wiring->sleep) name("SLEEP (lines.sleep)");
       if (wiring->reset) name("RESET (lines.reset)");
     } else if (const auto* const coils = std::get_if<CoilWiring>(&said_.wiring);
                coils != nullptr && coils->enable) {
       name("ENABLE (lines.enable, board.enable_active)");
     }
-    name("its supply, which no line watches");
+    name("its supply");
     return words + ", " + ground_words(said_);
   }
 

@@ -23,6 +23,22 @@ namespace cogstride {
 /// "at rest", or "turning at 300 rpm".
 [[nodiscard]] std::string turning_words(double speed, std::string_view unit);
 
+/// How long ago a twin looked before.
+class LookClock {
+ public:
+  explicit LookClock(double ticks_per_second) : ticks_per_second_(ticks_per_second) {}
+  /// s since the look before, or since tick 0; 0 for a second look at one instant
+  double passed(Tick now) {
+    const double passed = static_cast<double>(now - looked_at_) / ticks_per_second_;
+    looked_at_ = now;
+    return passed;
+  }
+
+ private:
+  double ticks_per_second_;
+  Tick looked_at_ = 0;
+};
+
 /// A current that is switched, as a trace shows it: its mean over the time since it was looked at before. The
 /// value at an instant would be taken in step with the switching, and stand for something else.
 class ShownCurrent {
