@@ -42,8 +42,19 @@ struct Case {
   bool held = true;    ///< it lost nothing from any phase
   double limit = 0.0;  ///< what the bench bears of what is told to be borne; 0: not measured
   std::vector<std::pair<const char*, double>> off{};  ///< shares by which figures differ
+  std::vector<std::string> misjudged{};               ///< of runs: "" where the verdict says what happened
   std::string failed{};                               ///< it could not be tried, and why
 };
+
+/// Holds the verdict of a run against what happened.
+void judge(Case& found, const SimulatedBench& bench, const std::string& mechanism, bool was_good) {
+  const MoverVerdict verdict = bench.verdict().of(mechanism);
+  std::string wrong;
+  if (verdict.is_sound() != was_good)
+    wrong = was_good ? "nothing went wrong, and it says: " + verdict.complaints.front()
+                     : std::string("it lost steps, and all is as asked");
+  found.misjudged.push_back(std::move(wrong));
+}
 
 std::string words(const Rig& rig) {
   const Mechanism& mechanism = rig.mechanisms[0];
@@ -53,7 +64,7 @@ std::string words(const Rig& rig) {
 
 // Steppers: moves from phases that try_move() does not try.
 
-bool makes(const Rig& rig, const Mechanism& mechanism, OutputPosition by, double phase) {
+bool makes(Case& found, const Rig& rig, const Mechanism& mechanism, OutputPosition by, double phase) {
   Rig freed = set_free(rig, mechanism);
   Mechanism& alone = freed.mechanisms[0];
   SimulatedBench bench(freed, {.seed = static_cast<std::uint64_t>(1000.0 * phase)});
@@ -73,7 +84,10 @@ bool makes(const Rig& rig, const Mechanism& mechanism, OutputPosition by, double
   const Motion motion = stepper.move({.by = by});
   while (!motion.has_ended() && plant.slips().size() == slips) bench.serve(rest);
   bench.serve(rest);
-  return plant.lost_microsteps() == before && plant.slips().size() == slips;
+  const bool stands = plant.lost_microsteps() == before;
+  const bool slipped = plant.slips().size() != slips;
+  if (!stands || !slipped) judge(found, bench, alone.name, stands);
+  return stands && !slipped;
 }
 
 Case of_stepper(Dice& dice) {
@@ -98,7 +112,7 @@ Case of_stepper(Dice& dice) {
   const auto all_hold = [&](double share) {
     const Mechanism tried = with_torque_share(mechanism, share);
     return std::all_of(phases.begin(), phases.end(),
-                       [&](double phase) { return makes(rig, tried, *order.by, phase); });
+                       [&](double phase) { return makes(found, rig, tried, *order.by, phase); });
   };
   found.held = all_hold(1.0);
   if (!found.held || trial.margin < 0.0 || trial.is_more) return found;
@@ -196,6 +210,7 @@ Case of_brushed(Dice& dice) {
           model.winding_loss * current.square + model.board_resistance * current.square +
               current.driven * model.drop + current.freewheels * model.off_drop,
           (plant.heat() - heat) / lasted);
+  judge(found, bench, mechanism.name, true);
   return found;
 }
 
@@ -241,6 +256,7 @@ Case of_brushless(Dice& dice) {
   compare(found, "speed", told, speed);
   compare(found, "supply current", current.from_supply, (plant.charge() - charge) / lasted);
   compare(found, "heat", model.winding_loss * current.square, (plant.heat() - heat) / lasted);
+  judge(found, bench, mechanism.name, true);
   return found;
 }
 
@@ -278,6 +294,7 @@ int run(std::size_t count, std::uint64_t seed) {
   Promise near{"the bench's limit within 1 to 1.25 times that told", 0, 0, least_share_near};
   Promise figures{"speed, current and heat within 3 %", 0, 0, 1.0};
   Promise starts{"start duty within 2 %", 0, 0, 1.0};
+  Promise judged{"runs judged as what they came to", 0, 0, 1.0};
   for (std::size_t i = 0; i < count; ++i) {
     const Case& one = cases[i];
     std::string disagrees;
@@ -301,10 +318,14 @@ int run(std::size_t count, std::uint64_t seed) {
       if (!agrees)
         disagrees += fmt::format("{}{} {:+.1f} % off", disagrees.empty() ? "" : ", ", what, 100.0 * off);
     }
+    for (const std::string& misjudged : one.misjudged) {
+      judged.count(misjudged.empty());
+      if (disagrees.empty()) disagrees = misjudged;
+    }
     if (!disagrees.empty()) fmt::print("  {:4} {}: {}\n", i, one.what, disagrees);
   }
   bool all = true;
-  for (const Promise& promise : {tried, held, near, figures, starts}) {
+  for (const Promise& promise : {tried, held, near, figures, starts, judged}) {
     fmt::print("{}  {} of {}, {}\n", promise.holds() ? "agrees   " : "DISAGREES", promise.kept, promise.of,
                promise.what);
     all = all && promise.holds();

@@ -43,8 +43,10 @@ double speed_by_torque(const Mechanism& mechanism) {
   if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor))
     return std::min(asked,
                     servo->top_speed.base().to_double() / motor_turns_per_base(mechanism.train).to_double());
+  if (const auto* const servo = std::get_if<HobbyServo>(&mechanism.motor))
+    return std::min(asked, (servo->speed.base() / motor_turns_per_base(mechanism.train)).to_double());
   if (mechanism.is_driven_by_duty() || mechanism.has_six_gates())
-    return up_to([model = model_of(mechanism)](double shaft) { return torque_left(model, shaft); });
+    return up_to([model = with_commutations(mechanism)](double shaft) { return torque_left(model, shaft); });
   return asked;
 }
 

@@ -1,11 +1,13 @@
 // Rigs as makers have them (tests/rigs): nothing is found in the sound ones, and what is wrong with the
-// others is named.
+// others is named; what the sound ones are asked, they do.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <gtest/gtest.h>
 
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
+#include <set>
 #include <sstream>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
@@ -13,7 +15,9 @@
 #include "cogstride/plant/brushed_plant.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
+#include "cogstride/rig/findings/finding_sheet.hpp"
 #include "cogstride/rig/findings/findings.hpp"
+#include "cogstride/script/script_player.hpp"
 
 namespace cogstride::rigs_as_made_test {
 namespace {
@@ -93,11 +97,66 @@ std::string named(const Inspection& found) {
 TEST(RigsAsMade, NothingIsFoundInTheSoundOnes) {
   int rigs = 0;
   for (const auto& file : std::filesystem::directory_iterator(folder + "/sound")) {
+    if (file.path().extension() != ".toml") continue;
     ++rigs;
     const Inspection found = inspect_rig(read_rig(file.path().string()));
     EXPECT_TRUE(found.is_sound()) << file.path() << ": " << named(found);
   }
   EXPECT_GE(rigs, 18);
+}
+
+// The script beside each.
+TEST(RigsAsMade, TheSoundOnesDoAllThatTheyAreAsked) {
+  int rigs = 0;
+  for (const auto& file : std::filesystem::directory_iterator(folder + "/sound")) {
+    if (file.path().extension() != ".moves") continue;
+    ++rigs;
+    const std::string stem = file.path().stem().string();
+    const Rig rig = read_rig(folder + "/sound/" + stem + ".rig.toml");
+    const Script script = read_script(file.path().string(), rig);
+    SimulatedBench bench(rig);
+    ScriptPlayer player(script, rig, bench.cast());
+    bench.run(player, [&] { return player.has_ended(); });
+    EXPECT_EQ(player.fault(), "") << stem;
+    bench.serve(2_s);
+    for (const MoverVerdict& mover : bench.verdict().movers) {
+      EXPECT_TRUE(mover.has_moved) << stem << ", " << mover.name;
+      EXPECT_TRUE(mover.is_sound()) << stem << ", " << mover.name << ": "
+                                    << fmt::format("{}", fmt::join(mover.complaints, "; "));
+    }
+  }
+  EXPECT_EQ(rigs, 18);
+}
+
+// A way out is none when it runs into the next finding.
+TEST(RigsAsMade, ASpeedThatCanBeHadIsTooFastForNothing) {
+  const std::set<std::string> of_speed{"speed-beyond-torque", "pulse-rate-beyond-controller", "encoder-too-fast",
+                                       "pulse-too-short"};
+  std::set<std::string> seen;
+  for (const auto& file : std::filesystem::directory_iterator(folder + "/sound")) {
+    if (file.path().extension() != ".toml") continue;
+    const Rig sound = read_rig(file.path().string());
+    for (std::size_t i = 0; i < sound.mechanisms.size(); ++i) {
+      Rig rig = sound;
+      Mechanism& mechanism = rig.mechanisms[i];
+      OutputSpeed& speed = mechanism.limits.speed;
+      speed.base = speed.base * Ratio(2000);
+      bool is_too_fast = false;
+      for (const Finding& finding : inspect_rig(rig).findings)
+        if (finding.mechanism == mechanism.name && of_speed.count(finding.code) > 0) {
+          seen.insert(finding.code);
+          is_too_fast = true;
+        }
+      if (!is_too_fast) continue;
+      const double had = speed_to_be_had(rig, mechanism);
+      ASSERT_GT(had, 0.0) << file.path();
+      speed.base = Ratio(static_cast<std::int64_t>(0.999 * had * 1e6), 1'000'000);
+      for (const Finding& finding : inspect_rig(rig).findings)
+        EXPECT_EQ(of_speed.count(finding.code), 0U)
+            << file.path() << ": " << to_text(speed) << ": " << finding.code << ": " << finding.what;
+    }
+  }
+  EXPECT_GE(seen.size(), 4U) << fmt::format("{}", fmt::join(seen, ", "));
 }
 
 TEST(RigsAsMade, WhatIsWrongIsNamedRightlyOf95InAHundred) {
@@ -134,7 +193,7 @@ TEST(RigsAsMade, WhatIsWrongIsNamedRightlyOf95InAHundred) {
     if (!is_right) missed += fmt::format("{}\n    said: {}\n", line, said);
   }
   EXPECT_GE(tried, 138);
-  EXPECT_GE(right, 0.95 * tried) << right << " of " << tried << "; not:\n" << missed;
+  EXPECT_GE(right, 1.0 * tried) << right << " of " << tried << "; not:\n" << missed;
   RecordProperty("right", right);
   RecordProperty("tried", tried);
 }
