@@ -64,7 +64,8 @@ std::string words(const Rig& rig) {
 
 // Steppers: moves from phases that try_move() does not try.
 
-bool makes(Case& found, const Rig& rig, const Mechanism& mechanism, OutputPosition by, double phase) {
+/// @param found  where its verdict is judged; null: not
+bool makes(Case* found, const Rig& rig, const Mechanism& mechanism, OutputPosition by, double phase) {
   Rig freed = set_free(rig, mechanism);
   Mechanism& alone = freed.mechanisms[0];
   SimulatedBench bench(freed, {.seed = static_cast<std::uint64_t>(1000.0 * phase)});
@@ -86,7 +87,7 @@ bool makes(Case& found, const Rig& rig, const Mechanism& mechanism, OutputPositi
   bench.serve(rest);
   const bool stands = plant.lost_microsteps() == before;
   const bool slipped = plant.slips().size() != slips;
-  if (!stands || !slipped) judge(found, bench, alone.name, stands);
+  if (found != nullptr && (!stands || !slipped)) judge(*found, bench, alone.name, stands);
   return stands && !slipped;
 }
 
@@ -111,8 +112,9 @@ Case of_stepper(Dice& dice) {
   for (int i = 0; i < trial_phases; ++i) phases.push_back(dice.even(0.0, 2.0));
   const auto all_hold = [&](double share) {
     const Mechanism tried = with_torque_share(mechanism, share);
-    return std::all_of(phases.begin(), phases.end(),
-                       [&](double phase) { return makes(found, rig, tried, *order.by, phase); });
+    return std::all_of(phases.begin(), phases.end(), [&](double phase) {
+      return makes(share == 1.0 ? &found : nullptr, rig, tried, *order.by, phase);
+    });
   };
   found.held = all_hold(1.0);
   if (!found.held || trial.margin < 0.0 || trial.is_more) return found;

@@ -130,8 +130,8 @@ TEST(RigsAsMade, TheSoundOnesDoAllThatTheyAreAsked) {
 
 // A way out is none when it runs into the next finding.
 TEST(RigsAsMade, ASpeedThatCanBeHadIsTooFastForNothing) {
-  const std::set<std::string> of_speed{"speed-beyond-torque", "pulse-rate-beyond-controller", "encoder-too-fast",
-                                       "pulse-too-short"};
+  const std::set<std::string> of_speed{"speed-beyond-torque", "pulse-rate-beyond-controller",
+                                       "encoder-too-fast", "pulse-too-short"};
   std::set<std::string> seen;
   for (const auto& file : std::filesystem::directory_iterator(folder + "/sound")) {
     if (file.path().extension() != ".toml") continue;
