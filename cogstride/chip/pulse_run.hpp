@@ -13,14 +13,15 @@
 
 #include <stdint.h>
 
-#include "cogstride/chip/tick.hpp"
+#include "tick.hpp"
 
 namespace cogstride {
 namespace chip {
 
 enum : uint8_t {
   run_backwards = 1,  ///< the steps count downwards
-  run_silent = 2      ///< time passes, no pulse is made
+  run_silent = 2,     ///< time passes, no pulse is made
+  run_ends = 4        ///< after it the output stands: that nothing follows is as it should be
 };
 
 /// The host's form: gaps up to 2^32 ticks.
@@ -44,47 +45,48 @@ struct NarrowPulseRun {
 };
 static_assert(sizeof(NarrowPulseRun) == 12, "a narrow pulse run is 12 bytes");
 
-/// Plays one run after another. `Run` is PulseRun or NarrowPulseRun.
+/// Plays one run after another. `Run` is PulseRun or NarrowPulseRun; `Time` is FineTick, or a CompareTime on a
+/// chip.
 ///
 ///   PulsePlayer<PulseRun> player(start);
 ///   player.load(run);
 ///   while (player.left() > 0) { player.advance(); edge_at(player.tick()); }
-template <class Run>
+template <class Run, class Time = FineTick>
 class PulsePlayer {
  public:
-  explicit PulsePlayer(FineTick start) : time_(start), run_() {}
+  explicit constexpr PulsePlayer(Time start = Time()) : time_(start), run_() {}
 
   /// Goes on with `run` from where the last one ended.
   void load(const Run& run) { run_ = run; }
   /// Steps of the loaded run that are still to be made.
   uint16_t left() const { return run_.steps; }
   bool makes_pulses() const { return (run_.flags & run_silent) == 0; }
+  bool ends() const { return (run_.flags & run_ends) != 0; }
   bool is_backwards() const { return (run_.flags & run_backwards) != 0; }
 
   /// Goes to the next step. Call only while left() > 0.
   void advance() {
-    time_ = next();
+    to_next();
+    prepare();
+  }
+  /// The two halves of that: time goes on to the next step, and what leads to the one after it is worked out.
+  void to_next() { pass(time_, run_.gap); }
+  void prepare() {
     run_.gap = static_cast<decltype(run_.gap)>(run_.gap + run_.change);
     run_.change = static_cast<decltype(run_.change)>(run_.change + run_.bend);
     --run_.steps;
   }
 
   /// The instant of the last step made, or of the start.
-  FineTick time() const { return time_; }
+  Time time() const { return time_; }
   /// The same as the whole tick at which the edge goes out.
-  Tick tick() const { return nearest_tick(time_); }
+  auto tick() const { return nearest_tick(time_); }
   /// The instant of the step that advance() will make.
-  FineTick next() const {
-    const uint32_t fraction =
-        static_cast<uint32_t>(time_.fraction) + static_cast<uint16_t>(run_.gap & 0xffff);
-    FineTick at;
-    at.tick = time_.tick + static_cast<Tick>(run_.gap >> 16) + static_cast<Tick>(fraction >> 16);
-    at.fraction = static_cast<uint16_t>(fraction & 0xffff);
-    return at;
-  }
+  Time next() const { return after(time_, run_.gap); }
+  Time& clock() { return time_; }
 
  private:
-  FineTick time_;
+  Time time_;
   Run run_;
 };
 

@@ -13,7 +13,7 @@
 
 #include <stdint.h>
 
-#include "cogstride/chip/tick.hpp"
+#include "tick.hpp"
 
 namespace cogstride {
 namespace chip {

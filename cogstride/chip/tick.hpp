@@ -9,6 +9,12 @@ namespace chip {
 /// Ticks of the timer clock since the controller's zero. 63 bits last for 6000 years at 48 MHz.
 typedef int64_t Tick;
 
+#if defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_BIG_ENDIAN__
+constexpr bool is_little_endian = false;
+#else
+constexpr bool is_little_endian = true;
+#endif
+
 /// An instant between ticks: `tick + fraction / 65536`.
 struct FineTick {
   Tick tick;
@@ -18,6 +24,46 @@ struct FineTick {
 /// The whole tick nearest to an instant, half up.
 constexpr Tick nearest_tick(FineTick at) {
   return at.tick + (at.fraction >> 15);
+}
+
+/// An instant after another one by Q.16 ticks.
+constexpr FineTick after(FineTick at, uint64_t gap) {
+  return FineTick{at.tick + static_cast<Tick>(gap >> 16) +
+                      static_cast<Tick>((static_cast<uint32_t>(at.fraction) + (gap & 0xffff)) >> 16),
+                  static_cast<uint16_t>((at.fraction + gap) & 0xffff)};
+}
+
+/// The same on a chip whose timer has 16 bits: a compare register follows it. It runs half a tick ahead, so that its
+/// whole ticks are the nearest ones.
+/// @tparam Compare  has, static: at(tick), which sets the register
+template <class Compare>
+struct CompareTime {
+  uint32_t ahead;
+};
+
+/// Sets the register to the whole ticks. Half by half: 8-bit compilers take shifts by 16 for work.
+template <class Compare>
+void set_compare(const CompareTime<Compare>& time) {
+  union {
+    uint32_t whole;
+    uint16_t half[2];
+  } now = {time.ahead};
+  Compare::at(now.half[is_little_endian ? 1 : 0]);
+}
+template <class Compare>
+void begin_at(CompareTime<Compare>& time, uint16_t tick) {
+  time.ahead = (static_cast<uint32_t>(tick) << 16) + 0x8000UL;
+  set_compare(time);
+}
+
+/// Lets time pass by Q.16 ticks.
+inline void pass(FineTick& time, uint64_t gap) {
+  time = after(time, gap);
+}
+template <class Compare>
+void pass(CompareTime<Compare>& time, uint32_t gap) {
+  time.ahead += gap;
+  set_compare(time);
 }
 
 }  // namespace chip

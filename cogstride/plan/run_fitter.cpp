@@ -9,7 +9,7 @@ namespace cogstride {
 namespace {
 
 constexpr double fraction_scale = 65536.0;
-constexpr double longest_gap = 2147483648.0;  // ticks; longer waits go into silent runs
+constexpr std::size_t most_steps = wide_runs.most_steps;
 
 /// Solves the symmetric system of `n` <= 3 unknowns by elimination; it is small and well scaled.
 void solve(std::array<std::array<double, 4>, 3>& rows, std::size_t n, std::array<double, 3>& x) {
@@ -46,7 +46,7 @@ std::array<double, 3> fit_powers(std::span<const double> u, std::span<const doub
 }
 
 /// Gap, change and bend in fixed point for `ways`: ticks from the run's start to each of its steps.
-bool fit(std::span<const double> ways, chip::PulseRun& run) {
+bool fit(std::span<const double> ways, const RunForm& form, chip::PulseRun& run) {
   const std::size_t count = ways.size();
   constexpr std::size_t most_samples = 12;
   const std::size_t samples = std::min(count, most_samples);
@@ -64,7 +64,7 @@ bool fit(std::span<const double> ways, chip::PulseRun& run) {
   double bend = 0.0;
   if (count >= 4) {
     bend = std::round(6.0 * fit_powers(us, ys, 3)[2] / (length * length * length) * fraction_scale);
-    if (std::abs(bend) > INT32_MAX) return false;
+    if (std::abs(bend) > form.most_bend) return false;
     for (std::size_t i = 0; i < samples; ++i) {
       const double j = u[i] * length;
       y[i] -= j * (j - 1.0) * (j - 2.0) / 6.0 * bend / fraction_scale;
@@ -73,7 +73,7 @@ bool fit(std::span<const double> ways, chip::PulseRun& run) {
   double change = 0.0;
   if (count >= 2) {
     change = std::round(2.0 * fit_powers(us, ys, 2)[1] / (length * length) * fraction_scale);
-    if (std::abs(change) >= 0x1p47) return false;
+    if (std::abs(change) > form.most_change) return false;
     for (std::size_t i = 0; i < samples; ++i) {
       const double j = u[i] * length;
       y[i] -= j * (j - 1.0) / 2.0 * change / fraction_scale;
@@ -89,12 +89,14 @@ bool fit(std::span<const double> ways, chip::PulseRun& run) {
 }
 
 /// Whether every step of the run, as it will be played, is near its exact time and every gap is a real one.
-bool holds(const chip::PulseRun& run, std::span<const double> ways) {
+bool holds(const chip::PulseRun& run, const RunForm& form, std::span<const double> ways) {
+  const auto longest = static_cast<std::int64_t>(form.longest_gap * fraction_scale);
+
   std::int64_t time = 0;
   std::int64_t gap = static_cast<std::int64_t>(run.gap);
   std::int64_t change = run.change;
   for (const double way : ways) {
-    if (gap < (1 << 16) || gap >= (std::int64_t(1) << 48)) return false;
+    if (gap < (1 << 16) || gap > longest) return false;
     time += gap;
     gap += change;
     change += run.bend;
@@ -113,8 +115,9 @@ chip::FineTick played_end(const chip::PulseRun& run, chip::FineTick start) {
 }  // namespace
 
 RunFitter::RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, double ticks_per_second,
-                     std::int64_t grain)
+                     std::int64_t grain, const RunForm& form)
     : times_(ramp, made),
+      form_(form),
       start_(start),
       ticks_per_second_(ticks_per_second),
       grain_(static_cast<double>(grain)),
@@ -144,7 +147,7 @@ void RunFitter::refill() {
 
 bool RunFitter::next(chip::PulseRun& run) {
   if (first_ == last_ || (last_ - first_ < most_steps && !turns_next_)) refill();
-  const std::size_t available = std::min(last_ - first_, most_steps);
+  const std::size_t available = std::min(last_ - first_, form_.most_steps);
   if (available == 0) return false;
 
   std::array<double, most_steps> ways;
@@ -159,9 +162,11 @@ bool RunFitter::next(chip::PulseRun& run) {
   run = {};
   const auto way = static_cast<std::uint8_t>(direction_ < 0 ? chip::run_backwards : 0);
   const double first_way = ways_up_to(1)[0];
-  if (first_way > longest_gap) {
-    run.gap = static_cast<std::uint64_t>(longest_gap) << 16;
-    run.steps = static_cast<std::uint16_t>(std::min(65535.0, std::ceil(first_way / longest_gap) - 1.0));
+  if (first_way > form_.longest_gap) {
+    // In equal parts, so that none is too short to be played.
+    const double parts = std::ceil(first_way / form_.longest_gap);
+    run.gap = static_cast<std::uint64_t>(first_way / parts) << 16;
+    run.steps = static_cast<std::uint16_t>(std::min(static_cast<double>(form_.most_steps), parts - 1.0));
     run.flags = static_cast<std::uint8_t>(way | chip::run_silent);
     end_ = played_end(run, end_);
     return true;
@@ -174,7 +179,7 @@ bool RunFitter::next(chip::PulseRun& run) {
   while (good + std::max<std::size_t>(1, good / 16) < bad) {
     chip::PulseRun candidate{};
     const std::span<const double> tried = ways_up_to(attempt);
-    if (fit(tried, candidate) && holds(candidate, tried)) {
+    if (fit(tried, form_, candidate) && holds(candidate, form_, tried)) {
       good = attempt;
       run = candidate;
     } else {

