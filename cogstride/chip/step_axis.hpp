@@ -9,6 +9,8 @@
 // pulse and says when the next one comes. There is no division and no loop in it.
 //
 // A run that is not the last (run_ends) and that nothing follows in time is a fault: it stands, and starved() says so.
+// What was ended like that or by end_here() takes nothing and begins nothing until it has been cleared: runs that the main
+// program was just about to put belong to what is over.
 //
 // C++14 with <stdint.h> alone.
 #pragma once
@@ -35,13 +37,14 @@ class StepAxis {
   /// @return false: no room just now, or it would go beyond a limit; nothing was put
   bool put(const NarrowPulseRun& run) {
     const int32_t ends = put_end_ + way_of(run);
-    if (run.steps == 0 || ends < least_ || ends > most_) return false;
+    if (halted_ || run.steps == 0 || ends < least_ || ends > most_) return false;
     if (!ring_.put(run)) return false;
     put_end_ = ends;
     return true;
   }
   bool is_full() const { return ring_.is_full(); }
-  uint8_t free() const { return ring_.free(); }
+  /// Runs that wait.
+  uint8_t queued() const { return static_cast<uint8_t>(room - 1 - ring_.free()); }
 
   /// Steps between which it stays: a run beyond is not taken.
   void limit(int32_t least, int32_t most) {
@@ -49,16 +52,18 @@ class StepAxis {
     most_ = most;
   }
 
+  int32_t least() const { return least_; }
+  int32_t most() const { return most_; }
+
   /// Begins with the runs that were put. @param lead  ticks from now to the start of the first, enough for this call.
-  /// @return false when nothing was put, or it is playing already
+  /// @return false when nothing was put, it is playing already, or it has been ended and not cleared
   bool start(uint16_t lead) {
     Lock lock;
     return start_at(static_cast<uint16_t>(Channel::now() + lead));
   }
   /// The same from a tick on; interrupts are off.
   bool start_at(uint16_t tick) {
-    if (playing_ || ring_.is_empty()) return false;
-    starved_ = false;
+    if (playing_ || halted_ || ring_.is_empty()) return false;
     playing_ = true;
     // A silence of no step ends there.
     player_.load(NarrowPulseRun{0, 0, 0, 0, run_silent});
@@ -71,6 +76,17 @@ class StepAxis {
   bool is_playing() const { return playing_; }
   /// Whether it had to stop because the next run was not there in time.
   bool starved() const { return starved_; }
+
+  /// Whether it was ended before its last run: by end_here(), or starved.
+  bool is_halted() const { return halted_; }
+  /// Ready for the next motion.
+  void clear() {
+    Lock lock;
+    if (playing_) return;
+    ring_.drop();
+    put_end_ = base_;
+    halted_ = starved_ = false;
+  }
 
   /// Net steps made since the chip began.
   int32_t position() const {
@@ -103,6 +119,7 @@ class StepAxis {
       Channel::off();
       base_ = position_after_run();
       starved_ = !player_.ends();
+      if (starved_) halted_ = true;
       stand();
       return;
     }
@@ -114,15 +131,14 @@ class StepAxis {
 
   /// Ends all at once, wherever it is: a reaction to an edge, an emergency stop. A pulse that has begun is made whole.
   void end_here() {
+    halted_ = true;
     if (!playing_) return;
-    const int32_t at = position_now();
+    // No match comes from now on; one that has come in these last cycles shows at the output.
+    Channel::at(static_cast<uint16_t>(Channel::now() - 1));
+    const bool is_out = player_.makes_pulses() && Channel::is_high();
+    base_ = is_out ? at_with_pulse() : position_now();
+    if (is_out) Channel::end_pulse_when_long_enough();
     Channel::off();
-    if (Channel::is_high()) {
-      Channel::end_pulse_when_long_enough();
-      base_ = at_with_pulse();
-    } else {
-      base_ = at;
-    }
     stand();
   }
 
@@ -168,6 +184,7 @@ class StepAxis {
   uint8_t steps_ = 0;  // of the run that is playing
   volatile bool playing_ = false;
   volatile bool starved_ = false;
+  volatile bool halted_ = false;
   int32_t base_ = 0;  // position before the run that is playing
   RunRing<NarrowPulseRun, room> ring_;
   int32_t put_end_ = 0;

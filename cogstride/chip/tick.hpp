@@ -9,6 +9,9 @@ namespace chip {
 /// Ticks of the timer clock since the controller's zero. 63 bits last for 6000 years at 48 MHz.
 typedef int64_t Tick;
 
+// Large, and called from several places of the main program: one copy in the chip's flash.
+#define COGSTRIDE_ONCE __attribute__((noinline))
+
 #if defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_BIG_ENDIAN__
 constexpr bool is_little_endian = false;
 #else

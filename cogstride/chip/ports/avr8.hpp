@@ -116,6 +116,26 @@ struct Step {
   static void direction(bool backwards) { Direction::write(backwards); }
 };
 
+/// A clock of milliseconds, on the 8-bit timer 0: its interrupt is TIMER0_COMPA_vect.
+struct Clock {
+  static void begin() {
+    TCCR0A = 1 << WGM01;
+    TCCR0B = (1 << CS01) | (1 << CS00);  // 64 cycles a tick
+    OCR0A = F_CPU / 64 / 1000 - 1;
+    TIMSK0 = 1 << OCIE0A;
+  }
+  /// Call in the interrupt.
+  static void tick() { ++ms(); }
+  static uint16_t now() {
+    Lock lock;
+    return ms();
+  }
+  static volatile uint16_t& ms() {
+    static volatile uint16_t counted = 0;
+    return counted;
+  }
+};
+
 template <class Direction>
 using StepA = Step<true, Direction>;
 template <class Direction>

@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <cmath>
 
 #include "cogstride/mechanism/ticks.hpp"
@@ -10,10 +9,43 @@
 namespace cogstride {
 namespace {
 
+using chip::HomingAct;
+using chip::HomingFault;
+using chip::HomingState;
+
 // A rotor goes on oscillating when its steps end. Turned round in mid-oscillation it may fall out of step:
 // let it settle first.
 constexpr ExactTime settling_time = ExactTime::from_base({3, 20});
-constexpr int most_tries = 3;
+
+chip::HomingKind kind_of(HomingGoal::Kind kind) {
+  switch (kind) {
+    case HomingGoal::Kind::window:
+      return chip::HomingKind::window;
+    case HomingGoal::Kind::hard_end:
+      return chip::HomingKind::hard_end;
+    default:
+      return chip::HomingKind::end_switch;
+  }
+}
+
+chip::HomingGoal<std::int64_t> decided_by(const HomingGoal& goal) {
+  chip::HomingGoal<std::int64_t> ways;
+  ways.kind = kind_of(goal.kind);
+  ways.towards = static_cast<std::int8_t>(goal.towards);
+  ways.turns_round = goal.turns_round;
+  ways.is_brief = goal.is_brief;
+  ways.then_index = goal.index.has_value();
+  ways.alignment_way = goal.alignment_way;
+  ways.approach_range = goal.approach_range;
+  ways.back_off_range = goal.back_off_range;
+  ways.clear_range = goal.clear_range;
+  if (goal.index) ways.index_range = goal.index->range;
+  if (goal.counting) {
+    ways.counts_per_step = goal.counting->counts_per_step.numerator();
+    ways.counts_for_steps = goal.counting->counts_per_step.denominator();
+  }
+  return ways;
+}
 
 }  // namespace
 
@@ -24,13 +56,13 @@ HomingSequence::HomingSequence(HomingGoal goal, const Mechanism& mechanism, Exac
       steps_per_base_(steps_per_base(mechanism)),
       display_unit_(display_unit(output_kind(mechanism.train), 0)),
       steps_per_display_unit_(goal_.steps_per_base / display_units_per_base(output_kind(mechanism.train))),
-      settling_ticks_(ticks_at_least(settling_time, clock)) {}
+      settling_ticks_(ticks_at_least(settling_time, clock)),
+      decisions_(decided_by(goal_)) {}
 
 void HomingSequence::begin(Walker& walker, Lines& lines) {
   const bool aligned = walker.is_on();
   walker.switch_on(lines);
-  const State first = goal_.kind == HomingGoal::Kind::hard_end ? State::pressing : State::looking;
-  settle_before(aligned ? first : State::aligning, lines);
+  carry_out(walker, lines, decisions_.begin(aligned));
 }
 
 std::string HomingSequence::way_text(std::int64_t steps) const {
@@ -42,329 +74,169 @@ std::string HomingSequence::sensor_text() const {
   return fmt::format("the {} (line {})", goal_.sensor.name, static_cast<int>(goal_.sensor.line));
 }
 
-void HomingSequence::sample(Lines& lines, State state) {
-  state_ = state;
-  lines.sample(static_cast<SourceId>(goal_.sensor.line), lines.now() + lines.lead(), 0);
+std::string HomingSequence::other_text() const {
+  return fmt::format("the {} (line {})", goal_.other->name, static_cast<int>(goal_.other->line));
+}
+
+std::string HomingSequence::fault_text() const {
+  const std::string way = way_text(decisions_.fault_way());
+  const int tries = decisions_.tries();
+  switch (decisions_.fault()) {
+    case HomingFault::both_ends_act:
+      return fmt::format("{} and {} both act, at opposite ends: one of them is inverted, stuck or broken",
+                         sensor_text(), other_text());
+    case HomingFault::let_go_again:
+      return fmt::format(
+          "{} acted and let go again {} times on the way to it: its contact or its wire is loose, "
+          "or something disturbs the line",
+          sensor_text(), tries);
+    case HomingFault::acts_again:
+      return fmt::format(
+          "{} let go and acted again {} times while backing off: its contact or its wire is "
+          "loose, or something disturbs the line",
+          sensor_text(), tries);
+    case HomingFault::does_not_hold:
+      return fmt::format(
+          "{} acted on the slow approach, and does not act now that the output stands: its contact "
+          "is loose, or something disturbs the line",
+          sensor_text());
+    case HomingFault::steps_lost:
+      return fmt::format(
+          "{} acted at one place on the way in and {} away from it on the slow approach: steps were "
+          "lost in between; move more gently, or look for what binds",
+          sensor_text(), way);
+    case HomingFault::other_end_acted:
+      return fmt::format(
+          "{} at the other end acted on the way to the {}, after {}: the motor turns the "
+          "wrong way, or the two switches are exchanged",
+          other_text(), goal_.sensor.name, way);
+    case HomingFault::never_acted:
+      return fmt::format(
+          "{} did not act within {}: nothing moves (is the supply on?), it goes the other way, or "
+          "the sensor's line does not change",
+          sensor_text(), way);
+    case HomingFault::still_acts:
+      return fmt::format(
+          "{} still acts after {} of backing off: nothing moves (is the supply on?), it goes the "
+          "other way, or the sensor is stuck or its line inverted",
+          sensor_text(), way);
+    case HomingFault::neither_acted:
+      return fmt::format(
+          "neither {} nor {} acted within {}: nothing moves (is the supply on?), "
+          "or it goes the other way",
+          sensor_text(), other_text(), way);
+    case HomingFault::not_again:
+      return fmt::format("{} acted on the way in but not again within {} of the slow approach", sensor_text(),
+                         way);
+    case HomingFault::no_index:
+      return fmt::format("the {} (line {}) did not come within {} of {}: is its wire connected?",
+                         goal_.index->signal.name, static_cast<int>(goal_.index->signal.line), way,
+                         goal_.sensor.name);
+    case HomingFault::no_hard_end:
+      return fmt::format("{} went on counting over {}: the hard end did not come, or it counts without motion",
+                         goal_.counting->name, way);
+    case HomingFault::counts_wrong:
+      return fmt::format(
+          "{} counts {} while it steps {}: it counts the wrong way, or the motor goes the other way",
+          goal_.counting->name,
+          way_text(std::llround(static_cast<double>(decisions_.fault_counts()) /
+                                goal_.counting->counts_per_step.to_double())),
+          way);
+    case HomingFault::none:
+      break;
+  }
+  return "";
+}
+
+const RampLimits& HomingSequence::limits_of(chip::HomingPace pace) const {
+  switch (pace) {
+    case chip::HomingPace::slow:
+      return goal_.slow;
+    case chip::HomingPace::creep:
+      return goal_.creep;
+    default:
+      return goal_.fast;
+  }
 }
 
 Tick HomingSequence::next_act(const Walker& walker) const {
-  if (is_moving_to_other() && other_end_acts() && !other_acted_) return 0;
-  return state_ == State::settling ? settled_at_ : walker.next_act();
-}
-
-void HomingSequence::fail(std::string why) {
-  state_ = State::failed;
-  failure_ = fmt::format("{}: {}", goal_.mechanism, why);
-}
-
-/// Comes to rest first, as on the way to the sensor.
-void HomingSequence::give_up(Walker& walker, Lines& lines, std::string why) {
-  state_ = State::giving_up;
-  failure_ = fmt::format("{}: {}", goal_.mechanism, why);
-  RampLimits limits = goal_.fast;
-  limits.jerk = 0.0;
-  walker.brake(lines, limits);
-  if (!walker.is_busy()) state_ = State::failed;
+  if (decisions_.minds_other_end() && other_end_acts() && !decisions_.other_acted_before()) return 0;
+  return state() == State::settling ? settled_at_ : walker.next_act();
 }
 
 bool HomingSequence::other_end_acts() const {
   return goal_.other && inputs_ != nullptr && inputs_->acts(goal_.other->line).value_or(false);
 }
 
-/// Stages in which the other end's switch says something when it begins to act.
-bool HomingSequence::is_moving_to_other() const {
-  if (goal_.turns_round) return state_ == State::backing_off;
-  return state_ == State::approaching || state_ == State::creeping;
-}
-
-void HomingSequence::go(Walker& walker, Lines& lines, State state, std::int64_t way, const RampLimits& limits,
-                        std::optional<StopOn> stop) {
-  state_ = state;
-  has_acted_ = false;
-  other_acted_ = other_end_acts();
-  stage_began_ = walker.made();
-  walker.start(lines, walker.made() + way, limits, stop);
-}
-
-void HomingSequence::back_off(Walker& walker, Lines& lines, bool acts) {
-  go(walker, lines, State::backing_off, -goal_.towards * goal_.back_off_range, goal_.fast);
-  has_acted_ = acts;
-}
-
-void HomingSequence::settle_before(State next, const Lines& lines) {
-  state_ = State::settling;
-  after_settling_ = next;
-  settled_at_ = lines.now() + settling_ticks_;
-}
-
-void HomingSequence::settled(Walker& walker, Lines& lines) {
-  const Edge acting = goal_.sensor.active_high ? Edge::rising : Edge::falling;
-  switch (after_settling_) {
-    case State::aligning:
-      go(walker, lines, State::aligning, -goal_.towards * goal_.alignment_way, goal_.slow);
+void HomingSequence::carry_out(Walker& walker, Lines& lines, const Decisions::Order& order) {
+  const auto go = [&](std::optional<StopOn> stop) {
+    walker.start(lines, walker.made() + order.way, limits_of(order.pace), stop);
+  };
+  switch (order.act) {
+    case HomingAct::nothing:
+    case HomingAct::found:
       break;
-    case State::looking:
-    case State::seeing:
-    case State::confirming:
-      sample(lines, after_settling_);
+    case HomingAct::settle:
+      settled_at_ = lines.now() + settling_ticks_;
       break;
-    case State::clearing:
-      sample(lines, State::clearing);
+    case HomingAct::look:
+      lines.sample(static_cast<SourceId>(goal_.sensor.line), lines.now() + lines.lead(), 0);
       break;
-    case State::approaching:
-      go(walker, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
+    case HomingAct::go:
+      go({});
       break;
-    case State::creeping:
-      go(walker, lines, State::creeping, goal_.towards * goal_.clear_range, goal_.creep,
-         StopOn{goal_.sensor.line, acting});
+    case HomingAct::go_to_edge:
+      go(StopOn{goal_.sensor.line, goal_.sensor.active_high ? Edge::rising : Edge::falling});
       break;
-    case State::indexing:
-      go(walker, lines, State::indexing, -goal_.towards * goal_.index->range, goal_.creep,
-         StopOn{goal_.index->signal.line, Edge::rising});
+    case HomingAct::go_to_index:
+      go(StopOn{goal_.index->signal.line, Edge::rising});
       break;
-    case State::pressing:
-      first_count_.reset();
-      go(walker, lines, State::pressing, goal_.towards * goal_.approach_range, goal_.fast);
-      break;
-    case State::leaving:
-      go(walker, lines, State::leaving, -goal_.towards * goal_.back_off_range, goal_.slow);
-      break;
-    case State::returning: {
-      const std::int64_t way =
-          (goal_.ends_at.base * steps_per_base_).rounded() - (edge_place_.base * steps_per_base_).rounded();
-      go(walker, lines, State::returning, edge_step_ + way - walker.made(), goal_.fast);
-      break;
-    }
-    default:
-      state_ = after_settling_;
-      break;
-  }
-}
-
-void HomingSequence::take_first_look(Walker& walker, Lines& lines, bool acts) {
-  if (acts && !goal_.turns_round && other_end_acts()) {
-    fail(
-        fmt::format("{} and the {} (line {}) both act, at opposite ends: one of them is inverted, stuck or "
-                    "broken",
-                    sensor_text(), goal_.other->name, static_cast<int>(goal_.other->line)));
-  } else if (acts || (goal_.turns_round && !other_end_acts())) {
-    back_off(walker, lines, acts);
-  } else {
-    go(walker, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
-  }
-}
-
-/// After the fast approach: it stands within the sensor's reach, or beyond a window.
-void HomingSequence::take_second_look(Walker& walker, Lines& lines, bool acts) {
-  if (acts || goal_.kind == HomingGoal::Kind::window) {
-    back_off(walker, lines, acts);
-  } else if (++tries_ < most_tries) {
-    go(walker, lines, State::approaching, goal_.towards * goal_.approach_range, goal_.fast);
-  } else {
-    fail(
-        fmt::format("{} acted and let go again {} times on the way to it: its contact or its wire is loose, "
-                    "or something disturbs the line",
-                    sensor_text(), tries_));
-  }
-}
-
-void HomingSequence::edge_found(Walker& walker, const Lines& lines, OutputPosition place) {
-  edge_step_ = walker.made();
-  edge_place_ = place;
-  edge_at_ = lines.now();
-}
-
-/// The edge must hold, and lie where the fast approach met it: lost steps come in electrical periods.
-void HomingSequence::take_confirmation(Walker& walker, Lines& lines, bool acts) {
-  (void)walker;
-  if (!acts && !goal_.is_brief) {
-    fail(
-        fmt::format("{} acted on the slow approach, and does not act now that the output stands: its contact "
-                    "is loose, or something disturbs the line",
-                    sensor_text()));
-    return;
-  }
-  const std::int64_t off = fast_edge_ ? edge_step_ - *fast_edge_ : 0;
-  if (4 * std::abs(off) > 3 * goal_.alignment_way) {
-    fail(fmt::format(
-        "{} acted at one place on the way in and {} away from it on the slow approach: steps were "
-        "lost in between; move more gently, or look for what binds",
-        sensor_text(), way_text(off)));
-    return;
-  }
-  settle_before(goal_.index ? State::indexing : State::returning, lines);
-}
-
-void HomingSequence::take_level(Walker& walker, Lines& lines, bool acts, Tick at) {
-  switch (state_) {
-    case State::looking:
-      take_first_look(walker, lines, acts);
-      break;
-    case State::seeing:
-      take_second_look(walker, lines, acts);
-      break;
-    case State::confirming:
-      take_confirmation(walker, lines, acts);
-      break;
-    case State::clearing:
-      // Standing: clear, or a glitch had looked like it.
-      if (walker.is_busy()) break;
-      if (!acts) {
-        settle_before(State::creeping, lines);
-      } else if (++tries_ < most_tries) {
-        back_off(walker, lines, true);
-      } else {
-        fail(
-            fmt::format("{} let go and acted again {} times while backing off: its contact or its wire is "
-                        "loose, or something disturbs the line",
-                        sensor_text(), tries_));
-      }
-      break;
-    case State::approaching:
-      if (!acts) break;
-      fast_edge_ = walker.step_at(at);
-      state_ = State::stopping;
+    case HomingAct::brake:
       walker.brake(lines, goal_.fast);
       break;
-    case State::backing_off:
-      if (acts) {
-        has_acted_ = true;
-      } else if (has_acted_) {
-        state_ = State::clearing;
-        walker.brake(lines, goal_.fast);
-      }
+    case HomingAct::brake_steeply: {
+      failure_ = fmt::format("{}: {}", goal_.mechanism, fault_text());
+      RampLimits limits = goal_.fast;
+      limits.jerk = 0.0;
+      walker.brake(lines, limits);
+      if (!walker.is_busy()) (void)decisions_.at_rest(walker.made());
       break;
-    case State::creeping:
-      if (!acts) break;
+    }
+    case HomingAct::end_here:
       walker.end_here(lines);
-      edge_found(walker, lines, goal_.edge_at);
-      settle_before(State::confirming, lines);
+      settled_at_ = lines.now() + settling_ticks_;
       break;
-    default:
+    case HomingAct::failed:
+      failure_ = fmt::format("{}: {}", goal_.mechanism, fault_text());
       break;
   }
 }
 
-void HomingSequence::take_index(Walker& walker, Lines& lines, bool high) {
-  if (state_ != State::indexing || !high) return;
-  walker.end_here(lines);
-  edge_found(walker, lines, goal_.index->at);
-  settle_before(State::returning, lines);
+void HomingSequence::edge_found(const Lines& lines, OutputPosition place) {
+  edge_place_ = place;
+  edge_at_ = lines.now();
+  decisions_.set_return_way((goal_.ends_at.base * steps_per_base_).rounded() -
+                            (edge_place_.base * steps_per_base_).rounded());
 }
 
-/// Pressed against the hard end, the count stays where it is while the steps go on.
+/// A level of the sensor, and the step it stood on then.
+void HomingSequence::take_level(Walker& walker, Lines& lines, bool acts, Tick at) {
+  const bool is_creeping = state() == State::creeping;
+  if (is_creeping && acts) {
+    // The lines have ended the way: the walker knows on which step once it has been told.
+    walker.end_here(lines);
+    (void)decisions_.level(true, walker.made(), other_end_acts());
+    settled_at_ = lines.now() + settling_ticks_;
+    edge_found(lines, goal_.edge_at);
+    return;
+  }
+  const std::int64_t step = walker.is_busy() ? walker.step_at(at) : walker.made();
+  carry_out(walker, lines, decisions_.level(acts, step, other_end_acts()));
+}
+
 void HomingSequence::take_count(Walker& walker, Lines& lines, std::int64_t count) {
-  last_count_ = count;
-  const bool counts_up = (goal_.counting->counts_per_step > Ratio(0)) == (goal_.towards > 0);
-  if (state_ == State::leaving || state_ == State::settling) {
-    extreme_count_ = counts_up ? std::max(extreme_count_, count) : std::min(extreme_count_, count);
-    return;
-  }
-  if (state_ != State::pressing) return;
-  if (!first_count_) {
-    first_count_ = count;
-    first_count_step_ = walker.step_at(lines.now());
-    extreme_count_ = count;
-    return;
-  }
-  extreme_count_ = counts_up ? std::max(extreme_count_, count) : std::min(extreme_count_, count);
-  const double counted =
-      static_cast<double>(count - *first_count_) / goal_.counting->counts_per_step.to_double();
-  const double behind =
-      goal_.towards * (static_cast<double>(walker.step_at(lines.now()) - first_count_step_) - counted);
-  const auto period = static_cast<double>(goal_.alignment_way);
-  if (std::abs(behind) < 2.0 * period) return;
-  const double way = goal_.towards * counted;
-  if (behind > 4.0 * period || way < -0.5 * period) {
-    give_up(walker, lines,
-            fmt::format(
-                "{} counts {} while it steps {}: it counts the wrong way, or the motor goes the other way",
-                goal_.counting->name, way_text(std::llround(counted)),
-                way_text(walker.step_at(lines.now()) - first_count_step_)));
-    return;
-  }
-  walker.end_here(lines);
-  settle_before(State::leaving, lines);
-}
-
-void HomingSequence::check_other_end(Walker& walker, Lines& lines) {
-  if (!is_moving_to_other() || other_acted_ || !other_end_acts()) return;
-  if (goal_.turns_round) {
-    other_acted_ = true;
-    state_ = State::stopping;
-    after_stopping_ = State::approaching;
-    walker.brake(lines, goal_.fast);
-    return;
-  }
-  give_up(walker, lines,
-          fmt::format(
-              "the {} (line {}) at the other end acted on the way to the {}, after {}: the motor turns the "
-              "wrong way, or the two switches are exchanged",
-              goal_.other->name, static_cast<int>(goal_.other->line), goal_.sensor.name,
-              way_text(walker.step_at(lines.now()) - stage_began_)));
-}
-
-void HomingSequence::stage_ended(Walker& walker, Lines& lines) {
-  switch (state_) {
-    case State::aligning:
-      settle_before(goal_.kind == HomingGoal::Kind::hard_end ? State::pressing : State::looking, lines);
-      break;
-    case State::approaching:
-      fail(fmt::format(
-          "{} did not act within {}: nothing moves (is the supply on?), it goes the other way, or "
-          "the sensor's line does not change",
-          sensor_text(), way_text(goal_.approach_range)));
-      break;
-    case State::backing_off:
-      if (has_acted_ || !goal_.turns_round) {
-        fail(fmt::format(
-            "{} still acts after {} of backing off: nothing moves (is the supply on?), it goes the "
-            "other way, or the sensor is stuck or its line inverted",
-            sensor_text(), way_text(goal_.back_off_range)));
-      } else {
-        fail(
-            fmt::format("neither {} nor the {} (line {}) acted within {}: nothing moves (is the supply on?), "
-                        "or it goes the other way",
-                        sensor_text(), goal_.other->name, static_cast<int>(goal_.other->line),
-                        way_text(goal_.back_off_range)));
-      }
-      break;
-    case State::creeping:
-      fail(fmt::format("{} acted on the way in but not again within {} of the slow approach", sensor_text(),
-                       way_text(goal_.clear_range)));
-      break;
-    case State::indexing:
-      fail(fmt::format("the {} (line {}) did not come within {} of {}: is its wire connected?",
-                       goal_.index->signal.name, static_cast<int>(goal_.index->signal.line),
-                       way_text(goal_.index->range), goal_.sensor.name));
-      break;
-    case State::pressing:
-      fail(fmt::format("{} went on counting over {}: the hard end did not come, or it counts without motion",
-                       goal_.counting->name, way_text(goal_.approach_range)));
-      break;
-    case State::leaving:
-      edge_found(
-          walker, lines,
-          {goal_.edge_at.kind, goal_.edge_at.base + Ratio(last_count_ - extreme_count_) /
-                                                        (goal_.counting->counts_per_step * steps_per_base_)});
-      settle_before(State::returning, lines);
-      break;
-    case State::stopping:
-      settle_before(after_stopping_, lines);
-      after_stopping_ = State::seeing;
-      break;
-    case State::clearing:
-      settle_before(State::clearing, lines);
-      break;
-    case State::returning:
-      settle_before(State::found, lines);
-      break;
-    case State::giving_up:
-      state_ = State::failed;
-      break;
-    default:
-      break;
-  }
+  const std::int64_t step = walker.is_busy() ? walker.step_at(lines.now()) : walker.made();
+  carry_out(walker, lines, decisions_.count(count, step));
 }
 
 void HomingSequence::act(Walker& walker, Lines& lines, std::span<const Reading> readings) {
@@ -374,13 +246,27 @@ void HomingSequence::act(Walker& walker, Lines& lines, std::span<const Reading> 
     if (goal_.kind != HomingGoal::Kind::hard_end &&
         reading.source == static_cast<SourceId>(goal_.sensor.line))
       take_level(walker, lines, (reading.raw != 0) == goal_.sensor.active_high, reading.at);
-    if (goal_.index && reading.source == static_cast<SourceId>(goal_.index->signal.line))
-      take_index(walker, lines, reading.raw != 0);
+    if (goal_.index && reading.source == static_cast<SourceId>(goal_.index->signal.line) &&
+        reading.raw != 0 && state() == State::indexing) {
+      walker.end_here(lines);
+      (void)decisions_.index(walker.made());
+      settled_at_ = lines.now() + settling_ticks_;
+      edge_found(lines, goal_.index->at);
+    }
     if (goal_.counting && reading.source == goal_.counting->counter) take_count(walker, lines, reading.raw);
   }
-  check_other_end(walker, lines);
-  if (was_busy && !walker.is_busy()) stage_ended(walker, lines);
-  if (state_ == State::settling && lines.now() >= settled_at_) settled(walker, lines);
+  if (decisions_.minds_other_end() && !decisions_.other_acted_before() && other_end_acts())
+    carry_out(walker, lines,
+              decisions_.other_end(walker.is_busy() ? walker.step_at(lines.now()) : walker.made()));
+  if (was_busy && !walker.is_busy()) {
+    if (state() == State::leaving)
+      edge_found(lines, {goal_.edge_at.kind,
+                         goal_.edge_at.base + Ratio(decisions_.counts_from_end()) /
+                                                  (goal_.counting->counts_per_step * steps_per_base_)});
+    carry_out(walker, lines, decisions_.at_rest(walker.made()));
+  }
+  if (state() == State::settling && lines.now() >= settled_at_)
+    carry_out(walker, lines, decisions_.settled(walker.made(), other_end_acts()));
 }
 
 }  // namespace cogstride

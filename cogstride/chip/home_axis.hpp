@@ -1,0 +1,143 @@
+// Homing of one axis by the chip itself: chip/homing.hpp decides, an AxisWalk walks.
+//
+//   HomeAxis<Axis, Gate> home(axis, walk, goal, {fast, slow, creep}, 150);
+//   home.begin(false, now);
+//   while (home.serve(now)) {}                   // the main program; now: milliseconds
+//   ISR(gate changed) { home.edge(Gate::acts()); }
+//
+// The slow approach ends in the gate's interrupt, on the very step.
+//
+// C++14 with <stdint.h> alone.
+#pragma once
+
+#include <stdint.h>
+
+#include "axis_walk.hpp"
+#include "homing.hpp"
+
+namespace cogstride {
+namespace chip {
+
+/// Where no switch is.
+struct NoSwitch {
+  static bool acts() { return false; }
+};
+
+struct HomingPaces {
+  ChipLimits fast;
+  ChipLimits slow;
+  ChipLimits creep;
+};
+
+/// @tparam Sensor, OtherEnd  have a static acts()
+template <class Axis, class Sensor, class OtherEnd = NoSwitch>
+class HomeAxis {
+ public:
+  typedef HomingOrder<int32_t> Order;
+
+  /// @param settling  milliseconds that it stands wherever it turns round
+  HomeAxis(Axis& axis, AxisWalk<Axis>& walk, const HomingGoal<int32_t>& goal, const HomingPaces& paces,
+           uint16_t settling = 150)
+      : axis_(axis), walk_(walk), goal_(goal), paces_(paces), settling_(settling) {}
+
+  /// From rest. @param now  ms, of a clock that may wrap
+  void begin(bool aligned, uint16_t now) {
+    homing_ = Homing<int32_t>(goal_);
+    walk_.ended();
+    is_on_ = true;
+    carry_out(homing_.begin(aligned), now);
+  }
+
+  /// @return whether it goes on: false when found or failed
+  bool serve(uint16_t now) {
+    if (!is_on_) return false;
+    walk_.serve();
+    if (met_edge_) {
+      met_edge_ = false;
+      moving_ = false;
+      walk_.ended();
+      (void)homing_.level(true, axis_.position(), OtherEnd::acts());
+      settled_at_ = static_cast<uint16_t>(now + settling_);
+      return is_on_;
+    }
+    const int32_t at = axis_.position();
+    const bool acts = Sensor::acts();
+    if (looks_ || (moving_ && acts != acted_)) {
+      looks_ = false;
+      acted_ = acts;
+      if (!ends_at_edge_) carry_out(homing_.level(acts, at, OtherEnd::acts()), now);
+    }
+    if (homing_.minds_other_end() && OtherEnd::acts()) carry_out(homing_.other_end(at), now);
+    if (moving_ && !walk_.is_busy()) {
+      moving_ = false;
+      ends_at_edge_ = false;
+      carry_out(homing_.at_rest(at), now);
+    }
+    if (homing_.state() == HomingState::settling && static_cast<int16_t>(now - settled_at_) >= 0)
+      carry_out(homing_.settled(axis_.position(), OtherEnd::acts()), now);
+    return is_on_;
+  }
+
+  /// The sensor has changed; an interrupt's side.
+  void edge(bool acts) {
+    if (!ends_at_edge_ || !acts) return;
+    ends_at_edge_ = false;
+    axis_.end_here();
+    met_edge_ = true;
+  }
+
+  bool has_found() const { return homing_.state() == HomingState::found; }
+  HomingFault fault() const { return homing_.fault(); }
+  const Homing<int32_t>& homing() const { return homing_; }
+
+ private:
+  const ChipLimits& pace(HomingPace pace) const {
+    return pace == HomingPace::fast ? paces_.fast : pace == HomingPace::slow ? paces_.slow : paces_.creep;
+  }
+  COGSTRIDE_ONCE void carry_out(const Order& order, uint16_t now) {
+    switch (order.act) {
+      case HomingAct::settle:
+        settled_at_ = static_cast<uint16_t>(now + settling_);
+        break;
+      case HomingAct::look:
+        looks_ = true;
+        break;
+      case HomingAct::go:
+      case HomingAct::go_to_edge:
+        acted_ = Sensor::acts();
+        moving_ = order.way != 0;
+        ends_at_edge_ = order.act == HomingAct::go_to_edge;
+        walk_.go_to(axis_.position() + order.way, pace(order.pace));
+        walk_.serve();
+        if (!moving_) carry_out(homing_.at_rest(axis_.position()), now);
+        break;
+      case HomingAct::brake:
+      case HomingAct::brake_steeply:
+        walk_.brake();
+        break;
+      case HomingAct::found:
+      case HomingAct::failed:
+        is_on_ = false;
+        break;
+      default:
+        break;
+    }
+  }
+
+  Axis& axis_;
+  AxisWalk<Axis>& walk_;
+  HomingGoal<int32_t> goal_;
+  HomingPaces paces_;
+  uint16_t settling_;
+  Homing<int32_t> homing_{};
+  uint16_t settled_at_ = 0;
+  bool is_on_ = false;
+  bool moving_ = false;
+  bool looks_ = false;
+  bool acted_ = false;
+  volatile bool ends_at_edge_ = false;
+  volatile bool met_edge_ = false;
+};
+
+}  // namespace chip
+}  // namespace cogstride
