@@ -54,6 +54,7 @@ class HomeAxis {
     walk_.serve();
     if (met_edge_) {
       met_edge_ = false;
+      by_interrupt_ = false;
       moving_ = false;
       walk_.ended();
       (void)homing_.level(true, axis_.position(), OtherEnd::acts());
@@ -65,12 +66,13 @@ class HomeAxis {
     if (looks_ || (moving_ && acts != acted_)) {
       looks_ = false;
       acted_ = acts;
-      if (!ends_at_edge_) carry_out(homing_.level(acts, at, OtherEnd::acts()), now);
+      if (!by_interrupt_) carry_out(homing_.level(acts, at, OtherEnd::acts()), now);
     }
     if (homing_.minds_other_end() && OtherEnd::acts()) carry_out(homing_.other_end(at), now);
     if (moving_ && !walk_.is_busy()) {
+      if (met_edge_) return true;  // just now
       moving_ = false;
-      ends_at_edge_ = false;
+      ends_at_edge_ = by_interrupt_ = false;
       carry_out(homing_.at_rest(at), now);
     }
     if (homing_.state() == HomingState::settling && static_cast<int16_t>(now - settled_at_) >= 0)
@@ -106,7 +108,8 @@ class HomeAxis {
       case HomingAct::go_to_edge:
         acted_ = Sensor::acts();
         moving_ = order.way != 0;
-        ends_at_edge_ = order.act == HomingAct::go_to_edge;
+        by_interrupt_ = order.act == HomingAct::go_to_edge;
+        ends_at_edge_ = by_interrupt_;
         walk_.go_to(axis_.position() + order.way, pace(order.pace));
         walk_.serve();
         if (!moving_) carry_out(homing_.at_rest(axis_.position()), now);
@@ -135,6 +138,7 @@ class HomeAxis {
   bool moving_ = false;
   bool looks_ = false;
   bool acted_ = false;
+  bool by_interrupt_ = false;  // the sensor's interrupt takes its edge in this stage
   volatile bool ends_at_edge_ = false;
   volatile bool met_edge_ = false;
 };

@@ -18,10 +18,12 @@
 namespace cogstride {
 namespace chip {
 
-class QuadratureDecoder {
+/// @tparam Count  int64_t on a host, int32_t or less on a chip
+template <class Count>
+class QuadratureDecoderOf {
  public:
   /// @param edges  of a line that count: 1, 2 or 4
-  explicit constexpr QuadratureDecoder(uint8_t edges = 4) : edges_(edges) {}
+  explicit constexpr QuadratureDecoderOf(uint8_t edges = 4) : edges_(edges) {}
 
   /// The levels at the start: nothing is counted.
   constexpr void begin(bool a, bool b) { quarter_ = quarter_of(a, b); }
@@ -57,9 +59,9 @@ class QuadratureDecoder {
     return rises;
   }
 
-  constexpr int64_t count() const { return count_; }
+  constexpr Count count() const { return count_; }
   /// The count at the last index pulse, and how many there were.
-  constexpr int64_t index_count() const { return index_count_; }
+  constexpr Count index_count() const { return index_count_; }
   constexpr uint32_t indexes() const { return indexes_; }
   constexpr uint32_t illegal() const { return illegal_; }
 
@@ -68,8 +70,8 @@ class QuadratureDecoder {
     return static_cast<uint8_t>(a ? (b ? 2 : 1) : (b ? 3 : 0));
   }
 
-  int64_t count_ = 0;
-  int64_t index_count_ = 0;
+  Count count_ = 0;
+  Count index_count_ = 0;
   uint32_t indexes_ = 0;
   uint32_t illegal_ = 0;
   bool index_ = false;
@@ -77,36 +79,89 @@ class QuadratureDecoder {
   uint8_t quarter_ = 0;
 };
 
-/// A line whose level counts only once it has stood for some ticks: shorter pulses leave nothing behind.
-class GlitchFilter {
+typedef QuadratureDecoderOf<int64_t> QuadratureDecoder;
+
+/// The same for an interrupt that has no time: all four edges of a line, by a table of sixteen.
+class QuadratureTracks {
  public:
-  explicit constexpr GlitchFilter(Tick stands_for = 0) : stands_for_(stands_for) {}
+  /// @param tracks  bit 0: A, bit 1: B
+  void begin(uint8_t tracks) { last_ = static_cast<uint8_t>(tracks << 2); }
+  /// @return -1, 0 or +1; 0 for both tracks at once, which is counted as illegal
+  int8_t take(uint8_t tracks) {
+    static constexpr int8_t ways[16] = {0, 1, -1, 2, -1, 0, 2, 1, 1, 2, 0, -1, 2, -1, 1, 0};
+    const int8_t way = ways[static_cast<uint8_t>(last_ | tracks)];
+    last_ = static_cast<uint8_t>(tracks << 2);
+    if (__builtin_expect(way == 2, 0)) {
+      ++illegal_;
+      return 0;
+    }
+    return way;
+  }
+  uint8_t illegal() const { return illegal_; }
+
+ private:
+  uint8_t last_ = 0;  // times four
+  uint8_t illegal_ = 0;
+};
+
+/// A line whose level counts only once it has stood for some ticks: shorter pulses leave nothing behind.
+/// @tparam Time  Tick, or the milliseconds of a chip's clock, which may wrap
+template <class Time>
+class GlitchFilterOf {
+ public:
+  explicit constexpr GlitchFilterOf(Time stands_for = 0) : stands_for_(stands_for) {}
 
   constexpr void begin(bool level) {
     level_ = level;
     raw_ = level;
   }
   /// The line changed to `level` at `at`; settle() first.
-  constexpr void change(bool level, Tick at) {
+  constexpr void change(bool level, Time at) {
     raw_ = level;
     since_ = at;
   }
   /// A change that has stood long enough by `now` counts. @return whether one did
-  constexpr bool settle(Tick now) {
-    if (raw_ == level_ || now - since_ < stands_for_) return false;
+  constexpr bool settle(Time now) {
+    if (raw_ == level_ || static_cast<Time>(now - since_) < stands_for_) return false;
     level_ = raw_;
     return true;
   }
   constexpr bool level() const { return level_; }
   /// When the change that is waiting will count, or did.
-  constexpr Tick counts_at() const { return since_ + stands_for_; }
+  constexpr Time counts_at() const { return since_ + stands_for_; }
   constexpr bool is_waiting() const { return raw_ != level_; }
 
  private:
-  Tick stands_for_;
-  Tick since_ = 0;
+  Time stands_for_;
+  Time since_ = 0;
   bool level_ = false;
   bool raw_ = false;
+};
+
+typedef GlitchFilterOf<Tick> GlitchFilter;
+
+/// A switch that a chip's main program looks at: its contact may bounce for some milliseconds.
+class DebouncedSwitch {
+ public:
+  /// @param steady_for  ms that its level must stand
+  explicit constexpr DebouncedSwitch(uint16_t steady_for) : filter_(steady_for) {}
+  constexpr void begin(bool level) {
+    filter_.begin(level);
+    seen_ = level;
+  }
+  /// @param now  ms, which may wrap @return whether what counts has changed
+  constexpr bool look(bool level, uint16_t now) {
+    if (level != seen_) {
+      seen_ = level;
+      filter_.change(level, now);
+    }
+    return filter_.settle(now);
+  }
+  constexpr bool level() const { return filter_.level(); }
+
+ private:
+  GlitchFilterOf<uint16_t> filter_;
+  bool seen_ = false;
 };
 
 }  // namespace chip

@@ -25,28 +25,42 @@ struct ChipLimits {
   uint32_t acceleration;  ///< steps/s^2, 1 to 2^24
 };
 
-/// The whole root of a number, rounded down.
+/// The whole root of a number, rounded down: bit by bit, without a product.
 COGSTRIDE_ONCE inline uint16_t whole_root(uint32_t of) {
-  uint16_t root = 0;
-  for (uint16_t bit = 0x8000; bit != 0; bit = static_cast<uint16_t>(bit >> 1)) {
-    const uint16_t tried = static_cast<uint16_t>(root | bit);
-    if (static_cast<uint32_t>(tried) * tried <= of) root = tried;
+  uint32_t root = 0;
+  for (uint32_t bit = 0x40000000UL; bit != 0; bit >>= 2) {
+    const uint32_t tried = root + bit;
+    root >>= 1;
+    if (of >= tried) {
+      of -= tried;
+      root += bit;
+    }
   }
-  return root;
+  return static_cast<uint16_t>(root);
 }
 
+/// Its speed is told by how many steps it is from the start speed on the way up, so that it is as many from rest.
 class RampMaker {
  public:
-  explicit RampMaker(uint32_t ticks_per_second)
-      : ticks_per_second_(ticks_per_second), slow_(square_of(ticks_per_second / 50000)) {}
+  /// @param ticks_per_second  1 million to 4000 million
+  explicit RampMaker(uint32_t ticks_per_second) : scaled_(ticks_per_second) {
+    while (scaled_ < 0x80000000UL) {
+      scaled_ <<= 1;
+      ++scaled_by_;
+    }
+  }
 
   /// May change while it moves: what is too fast now is braked down.
-  void limits(const ChipLimits& limits) {
+  COGSTRIDE_ONCE void limits(const ChipLimits& limits) {
+    const uint32_t now = square(up_);
     const uint32_t speed = limits.speed > 65535 ? 65535 : limits.speed;
     const uint32_t start = limits.start_speed > speed ? speed : limits.start_speed;
     top_ = speed * speed;
     start_ = start * start;
     per_step_ = 2 * limits.acceleration;
+    top_up_ = steps_above_start(top_);
+    even_ = start_ / per_step_ / 8;
+    if (way_ != 0) up_ = steps_above_start(now);
   }
   /// To a step, from wherever it is: a way that has become too short is passed, and come back over.
   void go_to(int32_t target) {
@@ -58,7 +72,7 @@ class RampMaker {
   /// It was ended by something else, at a step.
   void stands_at(int32_t at) {
     at_ = target_ = at;
-    square_ = 0;
+    up_ = 0;
     way_ = 0;
     has_pulses_ = false;
     brakes_ = false;
@@ -75,32 +89,28 @@ class RampMaker {
       run = pulses_;
       return true;
     }
-    if (way_ != 0 && !brakes_ && square_ <= start_ && steps_left() == 0) come_to_rest();  // it turns round
+    if (way_ != 0 && !brakes_ && up_ == 0 && steps_left() == 0) come_to_rest();  // it turns round
     if (way_ == 0 && !start()) return false;
     const uint32_t left = steps_left();
-    const uint32_t to_stop = square_ > start_ ? (square_ - start_ + per_step_ - 1) / per_step_ : 0;
-    const uint32_t before = square_;
-    uint32_t steps = steps_in_a_while(before);
-    if (brakes_ || left <= to_stop || square_ > top_) {
-      steps = least(steps, brakes_ || left == 0 ? (to_stop > 1 ? to_stop : 1) : left);
-      square_ = before > start_ + per_step_ * steps ? before - per_step_ * steps : start_;
-      if (!brakes_ && left > to_stop && square_ < top_) square_ = top_;
-    } else if (square_ < top_ && left - to_stop > 1) {
-      const uint32_t to_top = (top_ - square_ + per_step_ - 1) / per_step_;
-      steps = least(steps, least(to_top, (left - to_stop) / 2));
-      square_ = top_ - before > per_step_ * steps ? before + per_step_ * steps : top_;
+    const uint32_t before = up_;
+    uint32_t steps = steps_in_a_while();
+    if (brakes_ || left <= up_ || up_ > top_up_) {
+      steps = least(steps, brakes_ || left == 0 ? (up_ > 1 ? up_ : 1) : left > up_ ? up_ - top_up_ : left);
+      up_ = up_ > steps ? up_ - steps : 0;
+    } else if (up_ < top_up_ && left - up_ > 1) {
+      steps = least(steps, least(top_up_ - up_, (left - up_) / 2));
+      up_ += steps;
     } else {
-      steps = least(steps, left - to_stop);
+      steps = least(steps, left - up_);
     }
     at_ += way_ > 0 ? static_cast<int32_t>(steps) : -static_cast<int32_t>(steps);
-    const bool ends = (brakes_ && square_ <= start_) || at_ == target_;
+    const bool ends = (brakes_ && up_ == 0) || at_ == target_;
     make(run, before, static_cast<uint8_t>(steps), ends);
     if (ends) come_to_rest();
     return true;
   }
 
  private:
-  static uint32_t square_of(uint32_t of) { return of * of; }
   static uint32_t least(uint32_t a, uint32_t b) { return a < b ? a : b; }
 
   bool start() {
@@ -108,12 +118,13 @@ class RampMaker {
     brakes_ = false;
     if (target_ == at_) return false;
     way_ = target_ > at_ ? 1 : -1;
-    square_ = start_;
+    up_ = 0;
+    gap_ = UINT32_MAX;
     return true;
   }
   void come_to_rest() {
     way_ = 0;
-    square_ = 0;
+    up_ = 0;
     if (brakes_) target_ = at_;
     brakes_ = false;
   }
@@ -122,19 +133,25 @@ class RampMaker {
     if (way_ > 0) return target_ > at_ ? static_cast<uint32_t>(target_) - static_cast<uint32_t>(at_) : 0;
     return target_ < at_ ? static_cast<uint32_t>(at_) - static_cast<uint32_t>(target_) : 0;
   }
-  /// As many as keep the speed within a sixteenth, and take an eightieth of a second at the most. One where gaps come near
-  /// to a turn of the timer.
-  uint32_t steps_in_a_while(uint32_t square) const {
-    if (square < slow_) return 1;
-    const uint32_t even = square / 8 / per_step_;
-    const uint32_t quick = whole_root(square) / 80;
-    const uint32_t steps = least(least(even, quick), 255);
+  uint32_t steps_above_start(uint32_t square) const {
+    return square > start_ ? (square - start_ - 1) / per_step_ + 1 : 0;
+  }
+  /// The speed's, so many steps from the start speed.
+  uint32_t square(uint32_t up) const { return up == top_up_ ? top_ : start_ + per_step_ * up; }
+
+  /// As many as keep the speed within a sixteenth, and take a few hundredths of a second at the most. One where gaps come
+  /// near to a turn of the timer.
+  uint32_t steps_in_a_while() const {
+    if (gap_ > 0xa0000000UL) return 1;
+    uint32_t steps = least(even_ + up_ / 8, 255);
+    const uint32_t ticks = gap_ >> 16;
+    while (steps > 1 && steps * ticks > 200000) steps /= 2;
     return steps > 1 ? steps : 1;
   }
 
-  /// Q16 ticks of a gap at a speed, by its square; clipped at 2^16 ticks times 2^`shift`.
+  /// The gap at a speed, by its square.
   struct Gap {
-    uint32_t ticks;  // Q16 of 2^-shift
+    uint32_t ticks;  // Q16, of 2^-shift
     uint8_t shift;
   };
   COGSTRIDE_ONCE Gap gap_at(uint32_t square) const {
@@ -144,10 +161,13 @@ class RampMaker {
       square <<= 2;
       ++gap.shift;
     }
-    const uint32_t root = whole_root(square);  // of 2^shift times the speed, at least 2^15
-    const uint32_t whole = ticks_per_second_ / root;
-    const uint32_t rest = ticks_per_second_ % root;
-    gap.ticks = (whole << 16) + (rest << 16) / root;
+    // The root is 2^shift times the speed, 2^15 and more.
+    gap.ticks = scaled_ / whole_root(square);
+    if (scaled_by_ < 16) {
+      gap.ticks <<= 16 - scaled_by_;
+    } else {
+      gap.ticks >>= scaled_by_ - 16;
+    }
     return gap;
   }
 
@@ -155,18 +175,17 @@ class RampMaker {
     const uint8_t flags = static_cast<uint8_t>((way_ < 0 ? run_backwards : 0) | (ends ? run_ends : 0));
     // In the middle of the first step and of the last; from rest the first takes longer.
     const uint32_t half = per_step_ / 2;
-    const uint32_t slower = before < square_ ? before : square_;
-    uint32_t first = before;
-    uint32_t last = square_;
-    if (before != square_) {
-      if (steps == 1) {
-        first = last = slower == 0 ? half / 2 : before / 2 + square_ / 2;
-      } else {
-        first = before < square_ ? before + half : before - half;
-        last = before < square_ ? square_ - half : square_ + half;
-      }
-    } else if (slower == 0) {
-      first = last = half / 2;
+    uint32_t first = square(before);
+    uint32_t last = square(up_);
+    const uint32_t slower = first < last ? first : last;
+    if (steps == 1) {
+      first = slower == 0 ? half / 2 : first / 2 + last / 2;
+    } else if (up_ > before) {
+      first += half;
+      last -= half;
+    } else if (up_ < before) {
+      first -= half;
+      last += half;
     }
     const Gap begins = gap_at(first);
     if (begins.shift != 0 && (begins.ticks >> (32 - begins.shift)) != 0) {
@@ -174,25 +193,31 @@ class RampMaker {
       const uint32_t ticks = begins.shift > 15 ? begins.ticks >> 16 << begins.shift : begins.ticks >> (16 - begins.shift);
       const uint8_t parts = static_cast<uint8_t>((ticks >> 16) + 2);
       const uint32_t each = ticks / parts;
-      run = NarrowPulseRun{each << 16, 0, 0, static_cast<uint8_t>(parts - 1), static_cast<uint8_t>(flags | run_silent)};
-      run.flags &= static_cast<uint8_t>(~run_ends);
+      run = NarrowPulseRun{each << 16, 0, 0, static_cast<uint8_t>(parts - 1),
+                           static_cast<uint8_t>((flags & ~run_ends) | run_silent)};
       pulses_ = NarrowPulseRun{(ticks - each * (parts - 1)) << 16, 0, 0, 1, flags};
       has_pulses_ = true;
+      gap_ = UINT32_MAX;
       return;
     }
     run = NarrowPulseRun{begins.ticks << begins.shift, 0, 0, steps, flags};
-    if (steps > 1) {
+    gap_ = run.gap;
+    if (steps > 1 && up_ != before) {
       const Gap ended = gap_at(last);
-      run.change = static_cast<int32_t>((ended.ticks << ended.shift) - run.gap) / (steps - 1);
+      gap_ = ended.ticks << ended.shift;
+      run.change = static_cast<int32_t>(gap_ - run.gap) / (steps - 1);
     }
   }
 
-  uint32_t ticks_per_second_;
-  uint32_t slow_;          // square of a speed
-  uint32_t top_ = 1;       // squares of speeds
+  uint32_t scaled_;  // ticks a second, shifted to the top
+  uint8_t scaled_by_ = 0;
+  uint32_t top_ = 1;  // squares of speeds
   uint32_t start_ = 0;
   uint32_t per_step_ = 2;  // twice the acceleration
-  uint32_t square_ = 0;
+  uint32_t top_up_ = 1;    // steps from the start speed to the top speed
+  uint32_t even_ = 0;
+  uint32_t up_ = 0;             // steps from the start speed, now
+  uint32_t gap_ = UINT32_MAX;   // Q16 ticks, of the last step made
   int32_t at_ = 0;
   int32_t target_ = 0;
   int8_t way_ = 0;

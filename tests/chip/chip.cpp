@@ -104,6 +104,14 @@ void Chip::hook() {
     }
   };
   avr_register_io_write(avr_, tccr1c, [](avr_t* avr, avr_io_addr_t at, std::uint8_t value, void* chip) { forced(avr, at, value, chip); }, this);
+  // The emulator writes a compare's output into the port's register, where only the program writes.
+  avr_register_io_write(
+      avr_, port_of[0],
+      [](avr_t* avr, avr_io_addr_t, std::uint8_t value, void* chip) {
+        (void)avr;
+        static_cast<Chip*>(chip)->port_b_ = value;
+      },
+      this);
   // Output pins read as they are, compare outputs among them.
   for (int port = 0; port < 3; ++port) {
     static avr_io_read_t usual = nullptr;
@@ -172,6 +180,8 @@ void Chip::write_ram(const std::string& name, const void* bytes, std::size_t siz
 std::int64_t Chip::now() const { return static_cast<std::int64_t>(avr_->cycle); }
 std::uint8_t Chip::general(int which) const { return avr_->data[general_of[which]]; }
 void Chip::set_general(int which, std::uint8_t value) { avr_->data[general_of[which]] = value; }
+
+std::uint8_t Chip::reg(int address) const { return avr_->data[address]; }
 
 void Chip::drive(char port, int bit, bool high) {
   avr_raise_irq(avr_io_getirq(avr_, AVR_IOCTL_IOPORT_GETIRQ(port), bit), high ? 1 : 0);
@@ -247,6 +257,22 @@ void Chip::look_at_compares(std::int64_t before) {
   }
 }
 
+/// A converter whose conversions timer 0's compare A begins: the emulator knows only those that a program begins.
+void Chip::look_at_converter(std::int64_t before, bool was_flagged) {
+  constexpr int adcsra = 0x7a;
+  constexpr int adcsrb = 0x7b;
+  constexpr int ocr0a = 0x47;
+  const std::uint8_t control = avr_->data[adcsra];
+  const bool triggered = (control & 0x20) != 0 && (avr_->data[adcsrb] & 7) == 3;
+  if (!triggered || (control & 0x40) != 0 || was_flagged) return;
+  const auto base = static_cast<std::int64_t>(timer_of(avr_, '0')->tov_base);
+  const auto away = static_cast<std::uint8_t>(avr_->data[ocr0a] - static_cast<std::uint8_t>(before - base));
+  if (away == 0 || before + away > now()) return;
+  const auto& write = avr_->io[AVR_DATA_TO_IO(adcsra)].w;
+  write.c(avr_, adcsra, static_cast<std::uint8_t>((control & ~0x20) | 0x40), write.param);
+  avr_->data[adcsra] |= 0x20;
+}
+
 void Chip::step() {
   const std::int64_t before = now();
   const bool counts = (avr_->data[tccr1b] & 7) == 1;
@@ -255,12 +281,16 @@ void Chip::step() {
     modes_[i] = compares_[i].mode();
   }
   entered_ = false;
+  const bool was_flagged = (avr_->data[0x35] & 2) != 0;
   const auto stack = [this] { return static_cast<int>(avr_->data[R_SPL] | avr_->data[R_SPH] << 8); };
   const std::uint32_t pc = avr_->pc;
   (void)pc;
   avr_run(avr_);
   if (avr_->state == cpu_Done || avr_->state == cpu_Crashed) throw std::runtime_error("the program has crashed");
+  constexpr std::uint8_t compare_pins = 6;
+  avr_->data[port_of[0]] = static_cast<std::uint8_t>((avr_->data[port_of[0]] & ~compare_pins) | (port_b_ & compare_pins));
   if (counts) look_at_compares(before);
+  look_at_converter(before, was_flagged);
   look_at_ports();
   while (!active_.empty() && stack() > active_.back().stack) {
     const Active ended = active_.back();
@@ -292,6 +322,7 @@ void Chip::forget_interrupt_times() { interrupts_ = {}; }
 
 void Chip::brown_out() {
   avr_reset(avr_);
+  port_b_ = 0;
   for (Compare& compare : compares_) {
     compare.level = false;
     compare.is_due = compare.said_early = false;

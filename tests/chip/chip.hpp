@@ -45,6 +45,9 @@ class Chip {
   [[nodiscard]] std::uint8_t general(int which) const;
   void set_general(int which, std::uint8_t value);
 
+  /// A register, by its data address.
+  [[nodiscard]] std::uint8_t reg(int address) const;
+
   /// Drives an input pin: 'D', 2.
   void drive(char port, int bit, bool high);
   /// The level of an output pin, those of compare outputs included.
@@ -76,6 +79,7 @@ class Chip {
   void step();
   void look_at_compares(std::int64_t before);
   void look_at_ports();
+  void look_at_converter(std::int64_t before, bool was_flagged);
   void changed(char port, int bit, bool high, std::int64_t at);
   void hook();
   [[nodiscard]] std::uint32_t address(const std::string& name) const;
@@ -92,6 +96,7 @@ class Chip {
   };
   std::vector<Active> active_{};  // interrupts that have begun and not ended
   bool entered_ = false;
+  std::uint8_t port_b_ = 0;  // as the program wrote it
   std::array<std::uint16_t, 2> values_{};  // of the compares before an instruction
   std::array<int, 2> modes_{};
   std::vector<Compare> compares_;

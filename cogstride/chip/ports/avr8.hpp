@@ -116,13 +116,68 @@ struct Step {
   static void direction(bool backwards) { Direction::write(backwards); }
 };
 
-/// A clock of milliseconds, on the 8-bit timer 0: its interrupt is TIMER0_COMPA_vect.
+/// A compare channel whose output is not used: for rows and frames, whose levels its interrupt writes.
+template <bool a>
+struct Compare {
+  typedef avr8::Lock Lock;
+  static uint16_t now() { return TCNT1; }
+  static void at(uint16_t tick) {
+    if (a) {
+      OCR1A = tick;
+    } else {
+      OCR1B = tick;
+    }
+  }
+  static uint16_t tick() { return a ? OCR1A : OCR1B; }
+  static void on() {
+    TIFR1 = a ? 1 << OCF1A : 1 << OCF1B;
+    TIMSK1 |= a ? 1 << OCIE1A : 1 << OCIE1B;
+  }
+  static void off() { TIMSK1 &= static_cast<uint8_t>(~(a ? 1 << OCIE1A : 1 << OCIE1B)); }
+};
+
+/// A duty at pin D5, 62.5 kHz of 256 counts, by the 8-bit timer 0; its overflow's interrupt takes the next one. A
+/// conversion begins in each period at the count `sample_at`.
+struct Duty {
+  static void begin(uint8_t sample_at) {
+    PORTD &= static_cast<uint8_t>(~(1 << PD5));
+    DDRD |= 1 << PD5;
+    OCR0A = sample_at;
+    TCCR0A = (1 << WGM01) | (1 << WGM00);
+    TCCR0B = 1 << CS00;
+    TIMSK0 = 1 << TOIE0;
+  }
+  /// @param counts  0 to 255; 0 is none at all
+  static void write(uint8_t counts) {
+    if (counts == 0) {
+      TCCR0A &= static_cast<uint8_t>(~(1 << COM0B1));
+    } else {
+      OCR0B = counts;
+      TCCR0A |= 1 << COM0B1;
+    }
+  }
+};
+
+/// Conversions that the duty's timer begins: ADC_vect has each.
+struct Converter {
+  /// @param channel  0 to 7
+  static void begin(uint8_t channel) {
+    ADMUX = static_cast<uint8_t>((1 << REFS0) | channel);
+    ADCSRB = (1 << ADTS1) | (1 << ADTS0);  // at timer 0's compare A
+    ADCSRA = (1 << ADEN) | (1 << ADATE) | (1 << ADIE) | (1 << ADPS2) | (1 << ADPS1);
+  }
+  static uint16_t code() { return ADC; }
+  /// Call in the interrupt: the next compare begins one again.
+  static void rearm() { TIFR0 = 1 << OCF0A; }
+};
+
+/// A clock of milliseconds, on the 8-bit timer 2: its interrupt is TIMER2_COMPA_vect.
 struct Clock {
   static void begin() {
-    TCCR0A = 1 << WGM01;
-    TCCR0B = (1 << CS01) | (1 << CS00);  // 64 cycles a tick
-    OCR0A = F_CPU / 64 / 1000 - 1;
-    TIMSK0 = 1 << OCIE0A;
+    TCCR2A = 1 << WGM21;
+    TCCR2B = 1 << CS22;  // 64 cycles a tick
+    OCR2A = F_CPU / 64 / 1000 - 1;
+    TIMSK2 = 1 << OCIE2A;
   }
   /// Call in the interrupt.
   static void tick() { ++ms(); }
@@ -152,4 +207,12 @@ using StepB = Step<false, Direction>;
   extern "C" void __vector_end_of_run_##axis() { (axis).next_run(); }                       \
   ISR(vector) {                                                                  \
     if (!(axis).step()) __asm__ __volatile__("call __vector_end_of_run_" #axis ::: "memory"); \
+  }
+
+/// The interrupt of an axis that follows an encoder. @param tracks  bit 0: A, bit 1: B, as they are now
+#define COGSTRIDE_FOLLOW_INTERRUPT(vector, axis, tracks)                                           \
+  extern "C" void __vector_rest_of_edge_##axis() __attribute__((signal, used, noinline));          \
+  extern "C" void __vector_rest_of_edge_##axis() { (axis).rest_of_edge(); }                        \
+  ISR(vector) {                                                                                    \
+    if (!(axis).edge(tracks)) __asm__ __volatile__("call __vector_rest_of_edge_" #axis ::: "memory"); \
   }

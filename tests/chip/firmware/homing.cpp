@@ -33,7 +33,7 @@ HomeAxis<decltype(axis), GateActs>* home;
 }
 
 COGSTRIDE_STEP_INTERRUPT(TIMER1_COMPA_vect, axis)
-ISR(TIMER0_COMPA_vect) { avr8::Clock::tick(); }
+ISR(TIMER2_COMPA_vect) { avr8::Clock::tick(); }
 ISR(INT0_vect) { home->edge(GateActs::acts()); }
 
 int main() {

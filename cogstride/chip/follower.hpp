@@ -1,0 +1,180 @@
+// One axis geared to another: it steps by an exact ratio of what a leader counts.
+//
+//   Follower follower;
+//   follower.set_ratio(7, 25);                   // steps for counts: 0.28 of a step a count
+//   const int8_t step = follower.count(+1);      // in the leader's interrupt: -1, 0 or 1 step to make now
+//   follower.made(step);
+//
+// In whole numbers alone: after any number of counts to and fro it stands on the very step that their sum says, and what
+// is left of a step is kept. A step forwards is made on reaching it, a step backwards on reaching the one below, so that a
+// leader that trembles about a place makes no steps. Several steps a count come one at a time: the rest is owed.
+//
+// C++14 with <stdint.h> alone; no division while it follows.
+#pragma once
+
+#include <stdint.h>
+
+#include "quadrature.hpp"
+#include "tick.hpp"
+
+namespace cogstride {
+namespace chip {
+
+/// @tparam Part  signed, of what a step is made of: int32_t, or int16_t where counts are below 2^14 (some 40 cycles less)
+template <class Part>
+class FollowerOf {
+ public:
+  /// Steps for counts. What is left of a step stays, to the new ratio's grain towards zero, so nothing jumps.
+  /// Interrupts are off. @param steps  signed, at most 32 a count; @param counts  1 to half of what a Part holds
+  /// @return false when it is none: nothing has changed
+  COGSTRIDE_ONCE bool set_ratio(int32_t steps, int32_t counts) {
+    if (counts < 1 || counts > most_counts) return false;
+    if (steps / counts > 32 || steps / counts < -32) return false;
+    if (counts != counts_) rest_ = static_cast<Part>(static_cast<int64_t>(rest_) * counts / counts_);
+    // Whole steps of a count are owed; what is left is less than one.
+    whole_ = static_cast<int8_t>(steps / counts);
+    part_ = static_cast<Part>(steps % counts);
+    counts_ = static_cast<Part>(counts);
+    is_more_ = is_more_ || whole_ != 0;
+    return true;
+  }
+
+  /// The leader counted one up or one down. @return the step to make at once: -1, 0 or 1
+  int8_t count(int8_t way) {
+    const int8_t step = part_step(way);
+    if (!is_more_) return step;
+    return with_owed(step, way);
+  }
+  /// The same in two parts: what each count takes, and what is owed beside it where several_a_count() says so.
+  int8_t part_step(int8_t way) {
+    Part rest = rest_;
+    if (way > 0) {
+      rest = static_cast<Part>(rest + part_);
+    } else {
+      rest = static_cast<Part>(rest - part_);
+    }
+    int8_t step = 0;
+    const Part counts = counts_;
+    if (rest >= counts) {
+      rest = static_cast<Part>(rest - counts);
+      step = 1;
+    } else if (static_cast<Part>(rest + counts) <= 0) {
+      rest = static_cast<Part>(rest + counts);
+      step = -1;
+    }
+    rest_ = rest;
+    return step;
+  }
+  bool is_more() const { return is_more_; }
+  int8_t with_owed(int8_t step, int8_t way) {
+    owed_ = static_cast<int16_t>(owed_ + step + (way > 0 ? whole_ : -whole_));
+    return take_owed();
+  }
+  /// It has been made. Apart from count(), so that the step's edge need not wait for it.
+  void made(int8_t step) {
+    if (step > 0) {
+      ++position_;
+    } else if (step < 0) {
+      --position_;
+    }
+  }
+
+  /// A step that is owed beyond the one made at a count: for an interrupt that may make it now.
+  int8_t take_owed() {
+    if (owed_ > 0) {
+      --owed_;
+      return 1;
+    }
+    if (owed_ < 0) {
+      ++owed_;
+      return -1;
+    }
+    is_more_ = whole_ != 0;
+    return 0;
+  }
+  bool owes() const { return owed_ != 0; }
+  /// Moves it against its leader by steps, which are owed. Interrupts are off.
+  void shift(int16_t steps) {
+    owed_ = static_cast<int16_t>(owed_ + steps);
+    is_more_ = true;
+  }
+
+  /// Net steps made, and what is left of one, in parts of `counts()`.
+  int32_t position() const { return position_; }
+  int32_t rest() const { return rest_; }
+  int32_t counts() const { return counts_; }
+
+  static constexpr int32_t most_counts = sizeof(Part) == 2 ? 0x3fff : 0x3fffffff;
+
+ private:
+  Part part_ = 0;
+  Part counts_ = 1;
+  Part rest_ = 0;
+  bool is_more_ = false;  // owed, or several steps a count
+  int8_t whole_ = 0;
+  int16_t owed_ = 0;
+  int32_t position_ = 0;
+};
+
+typedef FollowerOf<int32_t> Follower;
+
+/// An axis that follows an encoder's tracks, step by step, in the tracks' interrupt.
+///
+///   FollowAxis<Channel, int16_t> axis;
+///   ISR(...) { if (!axis.edge(tracks)) axis.rest_of_edge(); }      // a port may do it in two parts
+///
+/// @tparam Channel  has, static: step(high), direction(backwards), wait_direction(), wait_pulse()
+template <class Channel, class Part = int32_t>
+class FollowAxis {
+ public:
+  FollowerOf<Part>& follower() { return follower_; }
+  const FollowerOf<Part>& follower() const { return follower_; }
+  QuadratureTracks& tracks() { return tracks_; }
+
+  /// The tracks have changed. @return false: rest_of_edge() has to follow
+  bool edge(uint8_t tracks) {
+    const int8_t way = tracks_.take(tracks);
+    if (way == 0) return true;
+    const int8_t step = follower_.part_step(way);
+    if (__builtin_expect(follower_.is_more() || (step != 0 && step != way_), 0)) {
+      step_ = step;
+      counted_ = way;
+      return false;
+    }
+    if (step == 0) return true;
+    Channel::step(true);
+    follower_.made(step);
+    Channel::wait_pulse();
+    Channel::step(false);
+    return true;
+  }
+  /// The way turns, or more than one step is owed.
+  void rest_of_edge() { make(follower_.is_more() ? follower_.with_owed(step_, counted_) : step_); }
+  /// One step that is owed, where one is: call it as often as steps may come. Interrupts are off.
+  void make_owed() {
+    if (follower_.owes()) make(follower_.take_owed());
+  }
+
+ private:
+  void make(int8_t step) {
+    if (step == 0) return;
+    if (step != way_) {
+      way_ = step;
+      Channel::direction(step < 0);
+      Channel::wait_direction();
+    }
+    Channel::step(true);
+    follower_.made(step);
+    Channel::wait_pulse();
+    Channel::step(false);
+  }
+
+  QuadratureTracks tracks_;
+  FollowerOf<Part> follower_;
+  int8_t way_ = 1;
+  int8_t step_ = 0;
+  int8_t counted_ = 0;
+};
+
+}  // namespace chip
+}  // namespace cogstride
