@@ -10,13 +10,25 @@ set(cogstride_public_headers
     cogstride/bench/simulated/simulated_bench.hpp
     cogstride/bench/simulated/simulated_lines.hpp
     cogstride/bench/simulated/twin.hpp
+    cogstride/chip/axis_walk.hpp
     cogstride/chip/coils.hpp
+    cogstride/chip/duty_ramp.hpp
+    cogstride/chip/follower.hpp
+    cogstride/chip/hands.hpp
+    cogstride/chip/home_axis.hpp
+    cogstride/chip/homing.hpp
+    cogstride/chip/ports/avr8.hpp
     cogstride/chip/pulse_run.hpp
     cogstride/chip/quadrature.hpp
+    cogstride/chip/ramp_maker.hpp
     cogstride/chip/reaction.hpp
+    cogstride/chip/row_channel.hpp
     cogstride/chip/row_cycle.hpp
+    cogstride/chip/run_ring.hpp
+    cogstride/chip/servo_frame.hpp
     cogstride/chip/six_step.hpp
     cogstride/chip/speed_loop.hpp
+    cogstride/chip/step_axis.hpp
     cogstride/chip/tick.hpp
     cogstride/cogstride.hpp
     cogstride/lines/bus_line.hpp

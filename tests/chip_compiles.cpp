@@ -1,14 +1,69 @@
 // Everything in chip/ as a small chip's compiler sees it: C++14, freestanding, no exceptions, no RTTI.
 // Compiled by a test; played by nothing.
+#include "cogstride/chip/axis_walk.hpp"
 #include "cogstride/chip/coils.hpp"
+#include "cogstride/chip/duty_ramp.hpp"
+#include "cogstride/chip/follower.hpp"
+#include "cogstride/chip/hands.hpp"
+#include "cogstride/chip/home_axis.hpp"
+#include "cogstride/chip/homing.hpp"
 #include "cogstride/chip/pulse_run.hpp"
 #include "cogstride/chip/quadrature.hpp"
+#include "cogstride/chip/ramp_maker.hpp"
 #include "cogstride/chip/reaction.hpp"
+#include "cogstride/chip/row_channel.hpp"
 #include "cogstride/chip/row_cycle.hpp"
+#include "cogstride/chip/run_ring.hpp"
+#include "cogstride/chip/servo_frame.hpp"
 #include "cogstride/chip/six_step.hpp"
 #include "cogstride/chip/speed_loop.hpp"
+#include "cogstride/chip/step_axis.hpp"
 #include "cogstride/chip/tick.hpp"
 
+namespace {
+
+// A compare channel that does nothing: every member is compiled.
+struct Channel {
+  struct Lock {
+    Lock() {}
+    ~Lock() {}
+  };
+  static uint16_t now() { return 0; }
+  static void on() {}
+  static void off() {}
+  static void at(uint16_t) {}
+  static uint16_t tick() { return 0; }
+  static void makes_pulses(bool) {}
+  static void end_pulse() {}
+  static bool is_high() { return false; }
+  static void end_pulse_when_long_enough() {}
+  static void direction(bool) {}
+  static void wait_direction() {}
+  static void wait_pulse() {}
+  static void step(bool) {}
+  static void write(uint8_t) {}
+  static void write(uint8_t, bool) {}
+  static void wait_dead_time() {}
+  static cogstride::chip::RowCycle& cycle() {
+    static const uint8_t rows[] = {1, 4, 2, 8};
+    static cogstride::chip::RowCycle kept(rows, 4);
+    return kept;
+  }
+};
+typedef cogstride::chip::StepAxis<Channel> Axis;
+
+}  // namespace
+
+template class cogstride::chip::StepAxis<Channel>;
+template class cogstride::chip::StepAxis<cogstride::chip::RowChannel<Channel, Channel>, 4>;
+template class cogstride::chip::AxisWalk<Axis>;
+template class cogstride::chip::HomeAxis<Axis, cogstride::chip::NoSwitch>;
+template class cogstride::chip::Homing<int64_t>;
+template class cogstride::chip::FollowerOf<int16_t>;
+template class cogstride::chip::FollowAxis<Channel>;
+template class cogstride::chip::ServoFrame<3, Channel, Channel>;
+template class cogstride::chip::QuadratureDecoderOf<int32_t>;
+template class cogstride::chip::GlitchFilterOf<uint16_t>;
 template class cogstride::chip::CoilSine<16, 63>;
 static_assert(cogstride::chip::six_step_table(cogstride::chip::SixStepWiring{}).is_sound,
               "made while compiling");

@@ -29,9 +29,7 @@ class AxisWalk {
     ramp_.go_to(target < axis_.least() ? axis_.least() : target > axis_.most() ? axis_.most() : target);
   }
   /// On and on: +1 or -1.
-  void go_on(int8_t way, const ChipLimits& limits) {
-    go_to(way > 0 ? INT32_MAX : INT32_MIN, limits);
-  }
+  void go_on(int8_t way, const ChipLimits& limits) { go_to(way > 0 ? INT32_MAX : INT32_MIN, limits); }
   /// To rest on a ramp.
   void brake() { ramp_.brake(); }
   /// Something else has ended it, or named its place: it stands where the axis says.

@@ -30,9 +30,10 @@ class DutyRamp {
   }
   /// The duty of the next period; an interrupt's side.
   int16_t next() {
-    if (left_ != 0) {
-      now_ += by_;
-      if (--left_ == 0) now_ = target_;
+    const uint16_t left = left_;
+    if (left != 0) {
+      now_ = left == 1 ? target_ : now_ + by_;
+      left_ = static_cast<uint16_t>(left - 1);
     }
     return duty();
   }

@@ -5,9 +5,10 @@
 //   const int8_t step = follower.count(+1);      // in the leader's interrupt: -1, 0 or 1 step to make now
 //   follower.made(step);
 //
-// In whole numbers alone: after any number of counts to and fro it stands on the very step that their sum says, and what
-// is left of a step is kept. A step forwards is made on reaching it, a step backwards on reaching the one below, so that a
-// leader that trembles about a place makes no steps. Several steps a count come one at a time: the rest is owed.
+// In whole numbers alone: after any number of counts to and fro it stands on the very step that their sum
+// says, and what is left of a step is kept. A step forwards is made on reaching it, a step backwards on
+// reaching the one below, so that a leader that trembles about a place makes no steps. Several steps a count
+// come one at a time: the rest is owed.
 //
 // C++14 with <stdint.h> alone; no division while it follows.
 #pragma once
@@ -20,22 +21,24 @@
 namespace cogstride {
 namespace chip {
 
-/// @tparam Part  signed, of what a step is made of: int32_t, or int16_t where counts are below 2^14 (some 40 cycles less)
+/// @tparam Part  signed, of what a step is made of: int32_t, or int16_t where counts are below 2^14 (some 40
+/// cycles less)
 template <class Part>
 class FollowerOf {
  public:
   /// Steps for counts. What is left of a step stays, to the new ratio's grain towards zero, so nothing jumps.
-  /// Interrupts are off. @param steps  signed, at most 32 a count; @param counts  1 to half of what a Part holds
+  /// Interrupts are off. @param steps  signed, at most 32 a count; @param counts  1 to half of what a Part
+  /// holds
   /// @return false when it is none: nothing has changed
   COGSTRIDE_ONCE bool set_ratio(int32_t steps, int32_t counts) {
     if (counts < 1 || counts > most_counts) return false;
-    if (steps / counts > 32 || steps / counts < -32) return false;
+    const int32_t most = most_counts / counts < 32 ? 2 * most_counts - counts : 32 * counts;
+    if (steps > most || steps < -most) return false;
     if (counts != counts_) rest_ = static_cast<Part>(static_cast<int64_t>(rest_) * counts / counts_);
-    // Whole steps of a count are owed; what is left is less than one.
-    whole_ = static_cast<int8_t>(steps / counts);
-    part_ = static_cast<Part>(steps % counts);
+    steps_ = static_cast<Part>(steps);
     counts_ = static_cast<Part>(counts);
-    is_more_ = is_more_ || whole_ != 0;
+    has_several_ = steps > counts || steps < -counts;
+    is_more_ = has_several_ || owed_ != 0;
     return true;
   }
 
@@ -43,15 +46,16 @@ class FollowerOf {
   int8_t count(int8_t way) {
     const int8_t step = part_step(way);
     if (!is_more_) return step;
-    return with_owed(step, way);
+    return with_owed(step);
   }
-  /// The same in two parts: what each count takes, and what is owed beside it where several_a_count() says so.
+  /// The same in two parts: what each count takes, and what is owed beside it where several_a_count() says
+  /// so.
   int8_t part_step(int8_t way) {
     Part rest = rest_;
     if (way > 0) {
-      rest = static_cast<Part>(rest + part_);
+      rest = static_cast<Part>(rest + steps_);
     } else {
-      rest = static_cast<Part>(rest - part_);
+      rest = static_cast<Part>(rest - steps_);
     }
     int8_t step = 0;
     const Part counts = counts_;
@@ -66,8 +70,10 @@ class FollowerOf {
     return step;
   }
   bool is_more() const { return is_more_; }
-  int8_t with_owed(int8_t step, int8_t way) {
-    owed_ = static_cast<int16_t>(owed_ + step + (way > 0 ? whole_ : -whole_));
+  int8_t with_owed(int8_t step) {
+    owed_ = static_cast<int16_t>(owed_ + step);
+    for (; rest_ >= counts_; rest_ = static_cast<Part>(rest_ - counts_)) ++owed_;
+    for (; rest_ <= static_cast<Part>(-counts_); rest_ = static_cast<Part>(rest_ + counts_)) --owed_;
     return take_owed();
   }
   /// It has been made. Apart from count(), so that the step's edge need not wait for it.
@@ -89,7 +95,7 @@ class FollowerOf {
       ++owed_;
       return -1;
     }
-    is_more_ = whole_ != 0;
+    is_more_ = has_several_;
     return 0;
   }
   bool owes() const { return owed_ != 0; }
@@ -107,11 +113,11 @@ class FollowerOf {
   static constexpr int32_t most_counts = sizeof(Part) == 2 ? 0x3fff : 0x3fffffff;
 
  private:
-  Part part_ = 0;
+  Part steps_ = 0;
   Part counts_ = 1;
   Part rest_ = 0;
-  bool is_more_ = false;  // owed, or several steps a count
-  int8_t whole_ = 0;
+  bool has_several_ = false;  // steps a count
+  bool is_more_ = false;      // the same, or some are owed
   int16_t owed_ = 0;
   int32_t position_ = 0;
 };
@@ -138,7 +144,6 @@ class FollowAxis {
     const int8_t step = follower_.part_step(way);
     if (__builtin_expect(follower_.is_more() || (step != 0 && step != way_), 0)) {
       step_ = step;
-      counted_ = way;
       return false;
     }
     if (step == 0) return true;
@@ -149,7 +154,7 @@ class FollowAxis {
     return true;
   }
   /// The way turns, or more than one step is owed.
-  void rest_of_edge() { make(follower_.is_more() ? follower_.with_owed(step_, counted_) : step_); }
+  void rest_of_edge() { make(follower_.is_more() ? follower_.with_owed(step_) : step_); }
   /// One step that is owed, where one is: call it as often as steps may come. Interrupts are off.
   void make_owed() {
     if (follower_.owes()) make(follower_.take_owed());
@@ -173,7 +178,6 @@ class FollowAxis {
   FollowerOf<Part> follower_;
   int8_t way_ = 1;
   int8_t step_ = 0;
-  int8_t counted_ = 0;
 };
 
 }  // namespace chip

@@ -42,8 +42,9 @@ class HoldToRun {
   uint8_t timed_out_ = 0;
 };
 
-/// A knob's code as a speed. Both ends are wider than the noise, so that they are reached; in between the speed changes
-/// only by more than the noise, so that it stands still while the hand does. Figures from the host's KnobScale.
+/// A knob's code as a speed. Both ends are wider than the noise, so that they are reached; in between the
+/// speed changes only by more than the noise, so that it stands still while the hand does. Figures from the
+/// host's KnobScale.
 class KnobSpeed {
  public:
   /// @param low, high  codes between which it is even, 0 to 4095; @param still  codes that are no change
@@ -53,11 +54,13 @@ class KnobSpeed {
   /// @return steps/s: 0 at the low end, least to most above it
   uint16_t look(uint16_t code) {
     const bool is_an_end = code <= low_ || code >= high_;
-    const uint16_t off = code > taken_ ? static_cast<uint16_t>(code - taken_) : static_cast<uint16_t>(taken_ - code);
+    const uint16_t off =
+        code > taken_ ? static_cast<uint16_t>(code - taken_) : static_cast<uint16_t>(taken_ - code);
     if (is_an_end || off > still_) taken_ = code;
     if (taken_ <= low_) return 0;
     if (taken_ >= high_) return most_;
-    return static_cast<uint16_t>(least_ + static_cast<uint32_t>(taken_ - low_) * (most_ - least_) / (high_ - low_));
+    return static_cast<uint16_t>(least_ +
+                                 static_cast<uint32_t>(taken_ - low_) * (most_ - least_) / (high_ - low_));
   }
 
  private:

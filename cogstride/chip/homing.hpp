@@ -1,5 +1,5 @@
-// Finding the zero of a mechanism: what to do next, decided without words, clocks or floating point. Whoever walks tells
-// what happens and does what it is told; a host puts words to what goes wrong.
+// Finding the zero of a mechanism: what to do next, decided without words, clocks or floating point. Whoever
+// walks tells what happens and does what it is told; a host puts words to what goes wrong.
 //
 //   aligning -> looking -> approaching -> stopping -> seeing -+
 //                     \                                       v
@@ -9,13 +9,13 @@
 //
 //   to a hard end:  aligning -> pressing -> leaving -> returning -> found
 //
-// with a pause to settle wherever it turns round, and at the end. Switched on, a rotor springs to the nearest place of
-// rest, or hangs by friction where the field holds it back just as much either way; stepped at once it might never catch
-// on. So the first stage, away from the sensor, is one electrical period long and slow. The step that counts is the one on
-// which the sensor acts during the last slow approach: it is always passed in the same direction and at the same speed, so
-// it is the same step from wherever homing began, the sensor's own place included. An edge that bounces is taken at its
-// first change; that it holds is looked at once the output stands. Each stage has a longest way; what does not come ends in
-// `failed` with a fault.
+// with a pause to settle wherever it turns round, and at the end. Switched on, a rotor springs to the nearest
+// place of rest, or hangs by friction where the field holds it back just as much either way; stepped at once
+// it might never catch on. So the first stage, away from the sensor, is one electrical period long and slow.
+// The step that counts is the one on which the sensor acts during the last slow approach: it is always passed
+// in the same direction and at the same speed, so it is the same step from wherever homing began, the
+// sensor's own place included. An edge that bounces is taken at its first change; that it holds is looked at
+// once the output stands. Each stage has a longest way; what does not come ends in `failed` with a fault.
 //
 //   Homing<int32_t> homing(goal);
 //   HomingOrder<int32_t> order = homing.begin(false);
@@ -75,30 +75,30 @@ enum class HomingFault : uint8_t {
 template <class Count>
 struct HomingGoal {
   HomingKind kind = HomingKind::end_switch;
-  int8_t towards = -1;          ///< the way on which the edge counts
-  bool turns_round = false;     ///< a window inside a travel: looked for backwards first
-  bool is_brief = false;        ///< an index: gone again at once
-  bool then_index = false;      ///< the zero is the next index of an encoder
-  Count alignment_way = 0;      ///< one electrical period
-  Count approach_range = 0;     ///< beyond which the fast approach gives up
-  Count back_off_range = 0;     ///< and the way back
-  Count clear_range = 0;        ///< and the slow approach
-  Count index_range = 0;        ///< and the way to the index
-  Count return_way = 0;         ///< from the edge that counts to where it is to stand afterwards
-  Count counts_per_step = 0;    ///< of a hard end's counter: a fraction, reduced, with its sign
+  int8_t towards = -1;        ///< the way on which the edge counts
+  bool turns_round = false;   ///< a window inside a travel: looked for backwards first
+  bool is_brief = false;      ///< an index: gone again at once
+  bool then_index = false;    ///< the zero is the next index of an encoder
+  Count alignment_way = 0;    ///< one electrical period
+  Count approach_range = 0;   ///< beyond which the fast approach gives up
+  Count back_off_range = 0;   ///< and the way back
+  Count clear_range = 0;      ///< and the slow approach
+  Count index_range = 0;      ///< and the way to the index
+  Count return_way = 0;       ///< from the edge that counts to where it is to stand afterwards
+  Count counts_per_step = 0;  ///< of a hard end's counter: a fraction, reduced, with its sign
   Count counts_for_steps = 1;
 };
 
 enum class HomingAct : uint8_t {
   nothing,
-  settle,          ///< stand for the settling time, then tell settled()
-  look,            ///< read the sensor, then tell level()
-  go,              ///< by `way`, then tell at_rest(); levels that change on the way are told as they come
-  go_to_edge,      ///< the same, and end at once at the sensor's edge
-  go_to_index,     ///< the same, at the index's
-  brake,           ///< to rest on a ramp, then tell at_rest()
-  brake_steeply,   ///< the same, with the jerk unbounded
-  end_here,        ///< at once: settle, as an order of its own follows
+  settle,         ///< stand for the settling time, then tell settled()
+  look,           ///< read the sensor, then tell level()
+  go,             ///< by `way`, then tell at_rest(); levels that change on the way are told as they come
+  go_to_edge,     ///< the same, and end at once at the sensor's edge
+  go_to_index,    ///< the same, at the index's
+  brake,          ///< to rest on a ramp, then tell at_rest()
+  brake_steeply,  ///< the same, with the jerk unbounded
+  end_here,       ///< at once: settle, as an order of its own follows
   found,
   failed
 };
@@ -121,9 +121,7 @@ class Homing {
   explicit Homing(const HomingGoal<Count>& goal) : goal_(goal) {}
 
   /// From rest, anywhere. @param aligned  its motor held before
-  Order begin(bool aligned) {
-    return settle_before(aligned ? first_stage() : HomingState::aligning);
-  }
+  Order begin(bool aligned) { return settle_before(aligned ? first_stage() : HomingState::aligning); }
 
   HomingState state() const { return state_; }
   HomingFault fault() const { return fault_; }
@@ -148,7 +146,8 @@ class Homing {
   COGSTRIDE_ONCE Order settled(Count step, bool other_acts) {
     switch (after_settling_) {
       case HomingState::aligning:
-        return go(HomingState::aligning, step, -goal_.towards * goal_.alignment_way, HomingPace::slow, other_acts);
+        return go(HomingState::aligning, step, -goal_.towards * goal_.alignment_way, HomingPace::slow,
+                  other_acts);
       case HomingState::looking:
       case HomingState::seeing:
       case HomingState::confirming:
@@ -159,18 +158,21 @@ class Homing {
       case HomingState::approaching:
         return approach(step, other_acts);
       case HomingState::creeping:
-        return go(HomingState::creeping, step, goal_.towards * goal_.clear_range, HomingPace::creep, other_acts,
-                  HomingAct::go_to_edge);
+        return go(HomingState::creeping, step, goal_.towards * goal_.clear_range, HomingPace::creep,
+                  other_acts, HomingAct::go_to_edge);
       case HomingState::indexing:
-        return go(HomingState::indexing, step, -goal_.towards * goal_.index_range, HomingPace::creep, other_acts,
-                  HomingAct::go_to_index);
+        return go(HomingState::indexing, step, -goal_.towards * goal_.index_range, HomingPace::creep,
+                  other_acts, HomingAct::go_to_index);
       case HomingState::pressing:
         has_first_count_ = false;
-        return go(HomingState::pressing, step, goal_.towards * goal_.approach_range, HomingPace::fast, other_acts);
+        return go(HomingState::pressing, step, goal_.towards * goal_.approach_range, HomingPace::fast,
+                  other_acts);
       case HomingState::leaving:
-        return go(HomingState::leaving, step, -goal_.towards * goal_.back_off_range, HomingPace::slow, other_acts);
+        return go(HomingState::leaving, step, -goal_.towards * goal_.back_off_range, HomingPace::slow,
+                  other_acts);
       case HomingState::returning:
-        return go(HomingState::returning, step, edge_step_ + goal_.return_way - step, HomingPace::fast, other_acts);
+        return go(HomingState::returning, step, edge_step_ + goal_.return_way - step, HomingPace::fast,
+                  other_acts);
       default:
         state_ = after_settling_;
         return order(HomingAct::found);
@@ -298,7 +300,8 @@ class Homing {
     if (counts_up ? counted > extreme_count_ : counted < extreme_count_) extreme_count_ = counted;
     if (state_ != HomingState::pressing) return order(HomingAct::nothing);
     // In steps times counts_per_step, so that nothing is divided.
-    const int64_t unit = goal_.counts_per_step < 0 ? -static_cast<int64_t>(goal_.counts_per_step) : goal_.counts_per_step;
+    const int64_t unit =
+        goal_.counts_per_step < 0 ? -static_cast<int64_t>(goal_.counts_per_step) : goal_.counts_per_step;
     const int64_t sign = goal_.counts_per_step < 0 ? -1 : 1;
     const int64_t went = sign * (counted - first_count_) * goal_.counts_for_steps;
     const int64_t behind = goal_.towards * ((step - first_count_step_) * unit - went);
@@ -343,11 +346,12 @@ class Homing {
     return made;
   }
   Order approach(Count step, bool other_acts) {
-    return go(HomingState::approaching, step, goal_.towards * goal_.approach_range, HomingPace::fast, other_acts);
+    return go(HomingState::approaching, step, goal_.towards * goal_.approach_range, HomingPace::fast,
+              other_acts);
   }
   Order back_off(Count step, bool acts, bool other_acts) {
-    const Order made =
-        go(HomingState::backing_off, step, -goal_.towards * goal_.back_off_range, HomingPace::fast, other_acts);
+    const Order made = go(HomingState::backing_off, step, -goal_.towards * goal_.back_off_range,
+                          HomingPace::fast, other_acts);
     has_acted_ = acts;
     return made;
   }

@@ -45,8 +45,8 @@ struct NarrowPulseRun {
 };
 static_assert(sizeof(NarrowPulseRun) == 12, "a narrow pulse run is 12 bytes");
 
-/// Plays one run after another. `Run` is PulseRun or NarrowPulseRun; `Time` is FineTick, or a CompareTime on a
-/// chip.
+/// Plays one run after another. `Run` is PulseRun or NarrowPulseRun; `Time` is FineTick, or a CompareTime on
+/// a chip.
 ///
 ///   PulsePlayer<PulseRun> player(start);
 ///   player.load(run);

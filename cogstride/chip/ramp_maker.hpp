@@ -1,4 +1,5 @@
-// Ramps that a chip makes by itself, for what no host has planned: a key that is held, a knob, homing, a stop.
+// Ramps that a chip makes by itself, for what no host has planned: a key that is held, a knob, homing, a
+// stop.
 //
 //   RampMaker ramp(16000000);                    // ticks a second of its timer
 //   ramp.limits({8000, 200, 60000});             // steps/s, start steps/s, steps/s2
@@ -6,8 +7,9 @@
 //   NarrowPulseRun run;
 //   while (ramp.next(run)) axis.put(run);        // the main program, a few runs ahead
 //
-// By v^2 = u^2 + 2 a n, run by run: inside a run gaps change evenly, which is off the ramp by less than a part in a
-// hundred of a gap. Divisions and roots are made here, in the main program, none while a run is played.
+// By v^2 = u^2 + 2 a n, run by run: inside a run gaps change evenly, which is off the ramp by less than a
+// part in a hundred of a gap. Divisions and roots are made here, in the main program, none while a run is
+// played.
 //
 // C++14 with <stdint.h> alone; 32-bit integers.
 #pragma once
@@ -39,7 +41,8 @@ COGSTRIDE_ONCE inline uint16_t whole_root(uint32_t of) {
   return static_cast<uint16_t>(root);
 }
 
-/// Its speed is told by how many steps it is from the start speed on the way up, so that it is as many from rest.
+/// Its speed is told by how many steps it is from the start speed on the way up, so that it is as many from
+/// rest.
 class RampMaker {
  public:
   /// @param ticks_per_second  1 million to 4000 million
@@ -139,8 +142,8 @@ class RampMaker {
   /// The speed's, so many steps from the start speed.
   uint32_t square(uint32_t up) const { return up == top_up_ ? top_ : start_ + per_step_ * up; }
 
-  /// As many as keep the speed within a sixteenth, and take a few hundredths of a second at the most. One where gaps come
-  /// near to a turn of the timer.
+  /// As many as keep the speed within a sixteenth, and take a few hundredths of a second at the most. One
+  /// where gaps come near to a turn of the timer.
   uint32_t steps_in_a_while() const {
     if (gap_ > 0xa0000000UL) return 1;
     uint32_t steps = least(even_ + up_ / 8, 255);
@@ -190,7 +193,8 @@ class RampMaker {
     const Gap begins = gap_at(first);
     if (begins.shift != 0 && (begins.ticks >> (32 - begins.shift)) != 0) {
       // Longer than a turn of the timer: silence, then the pulse.
-      const uint32_t ticks = begins.shift > 15 ? begins.ticks >> 16 << begins.shift : begins.ticks >> (16 - begins.shift);
+      const uint32_t ticks =
+          begins.shift > 15 ? begins.ticks >> 16 << begins.shift : begins.ticks >> (16 - begins.shift);
       const uint8_t parts = static_cast<uint8_t>((ticks >> 16) + 2);
       const uint32_t each = ticks / parts;
       run = NarrowPulseRun{each << 16, 0, 0, static_cast<uint8_t>(parts - 1),
@@ -216,8 +220,8 @@ class RampMaker {
   uint32_t per_step_ = 2;  // twice the acceleration
   uint32_t top_up_ = 1;    // steps from the start speed to the top speed
   uint32_t even_ = 0;
-  uint32_t up_ = 0;             // steps from the start speed, now
-  uint32_t gap_ = UINT32_MAX;   // Q16 ticks, of the last step made
+  uint32_t up_ = 0;            // steps from the start speed, now
+  uint32_t gap_ = UINT32_MAX;  // Q16 ticks, of the last step made
   int32_t at_ = 0;
   int32_t target_ = 0;
   int8_t way_ = 0;

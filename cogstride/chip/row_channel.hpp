@@ -1,10 +1,11 @@
 // Coils and six-step gates as an axis: each step writes the next row of a cycle to a port.
 //
-//   typedef RowChannel<Timing, Coils> Motor;     // Timing: a compare of a port; Coils: rows and where they are written
-//   StepAxis<Motor> motor;
+//   typedef RowChannel<Timing, Coils> Motor;     // Timing: a compare of a port; Coils: rows and where they
+//   are written StepAxis<Motor> motor;
 //
-// A row that turns a leg over (one end off, the other on) goes through "all of that leg off" and stands there for the dead
-// time. Rows are written in the compare's interrupt: later than its tick by the interrupt's latency.
+// A row that turns a leg over (one end off, the other on) goes through "all of that leg off" and stands there
+// for the dead time. Rows are written in the compare's interrupt: later than its tick by the interrupt's
+// latency.
 //
 // C++14 with <stdint.h> alone.
 #pragma once
@@ -33,7 +34,8 @@ void write_row(uint8_t before, uint8_t row) {
   Port::write(row);
 }
 
-/// A StepAxis' channel. @tparam Timing  Lock, now(), on(), off(), at(tick) of a compare whose output is not used
+/// A StepAxis' channel. @tparam Timing  Lock, now(), on(), off(), at(tick) of a compare whose output is not
+/// used
 /// @tparam Rows  has, static: cycle(), a RowCycle&, and the Port of write_row()
 template <class Timing, class Rows>
 struct RowChannel {

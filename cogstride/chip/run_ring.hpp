@@ -1,10 +1,12 @@
-// The runs that are still to be played: filled by the main program while an interrupt takes from the other end.
+// The runs that are still to be played: filled by the main program while an interrupt takes from the other
+// end.
 //
 //   RunRing<NarrowPulseRun, 16> ring;
 //   ring.put(run);                 // the main program; false: full
 //   if (!ring.is_empty()) { play(ring.front()); ring.pop(); }     // the interrupt
 //
-// One program puts, one interrupt takes: each writes its own index alone, a byte, which every chip writes at once.
+// One program puts, one interrupt takes: each writes its own index alone, a byte, which every chip writes at
+// once.
 //
 // C++14 with <stdint.h> alone.
 #pragma once

@@ -4,8 +4,8 @@
 //   servos.set(0, 1500 * 16);                            // ticks
 //   ISR(...) { servos.on_compare(); }
 //
-// Pulses are begun and ended in the interrupt: both are late by the same latency, so that a width is off by its jitter
-// alone. A new width counts from the servo's next pulse on; 0 makes none, which lets the servo go.
+// Pulses are begun and ended in the interrupt: both are late by the same latency, so that a width is off by
+// its jitter alone. A new width counts from the servo's next pulse on; 0 makes none, which lets the servo go.
 //
 // C++14 with <stdint.h> alone.
 #pragma once

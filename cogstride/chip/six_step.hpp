@@ -75,6 +75,15 @@ struct SixStepTable {
   }
 };
 
+/// The same out of a table that lies where a chip reads only by its own means: flash.
+/// @tparam Read  read(there) gives a copy of what lies there: a uint8_t, an int8_t, a SixStepRow
+template <class Read>
+SixStepRow row_by_hall(const SixStepTable& table, uint8_t code, bool turns_backwards, const Read& read) {
+  const int8_t sector = code > 7 ? static_cast<int8_t>(-1) : read(table.sector_of_hall[code]);
+  if (sector < 0) return read(table.off);
+  return read((turns_backwards ? table.backwards : table.forwards)[sector]);
+}
+
 namespace six_step_checks {
 
 /// Phases that the current comes from and goes to, by sector.

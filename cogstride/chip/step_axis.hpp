@@ -3,14 +3,15 @@
 //   StepAxis<StepChannel, 16> axis;          // StepChannel: of a port, see ports/
 //   axis.put(run); axis.put(next);           // the main program
 //   axis.start(lead);                        // ticks from now to the start of the first run
-//   ISR(...) { if (!axis.step()) axis.next_run(); }          // the channel's interrupt; a port may do it in two parts
+//   ISR(...) { if (!axis.step()) axis.next_run(); }          // the channel's interrupt; a port may do it in
+//   two parts
 //
-// The compare output makes the rising edge, on its tick whatever the interrupt is late; the interrupt ends the
-// pulse and says when the next one comes. There is no division and no loop in it.
+// The compare output makes the rising edge, on its tick whatever the interrupt is late; the interrupt ends
+// the pulse and says when the next one comes. There is no division and no loop in it.
 //
-// A run that is not the last (run_ends) and that nothing follows in time is a fault: it stands, and starved() says so.
-// What was ended like that or by end_here() takes nothing and begins nothing until it has been cleared: runs that the main
-// program was just about to put belong to what is over.
+// A run that is not the last (run_ends) and that nothing follows in time is a fault: it stands, and starved()
+// says so. What was ended like that or by end_here() takes nothing and begins nothing until it has been
+// cleared: runs that the main program was just about to put belong to what is over.
 //
 // C++14 with <stdint.h> alone.
 #pragma once
@@ -24,8 +25,10 @@
 namespace cogstride {
 namespace chip {
 
-/// @tparam Channel  has, all static: now(), on(), off(), at(tick), tick(), makes_pulses(whether), end_pulse(), is_high(),
-///                  end_pulse_when_long_enough(), direction(backwards), and a Lock that keeps interrupts off while it lives
+/// @tparam Channel  has, all static: now(), on(), off(), at(tick), tick(), makes_pulses(whether),
+/// end_pulse(), is_high(),
+///                  end_pulse_when_long_enough(), direction(backwards), and a Lock that keeps interrupts off
+///                  while it lives
 /// @tparam room  runs that wait, a power of two
 template <class Channel, uint8_t room = 16>
 class StepAxis {
@@ -55,7 +58,8 @@ class StepAxis {
   int32_t least() const { return least_; }
   int32_t most() const { return most_; }
 
-  /// Begins with the runs that were put. @param lead  ticks from now to the start of the first, enough for this call.
+  /// Begins with the runs that were put. @param lead  ticks from now to the start of the first, enough for
+  /// this call.
   /// @return false when nothing was put, it is playing already, or it has been ended and not cleared
   bool start(uint16_t lead) {
     Lock lock;
@@ -85,7 +89,8 @@ class StepAxis {
     if (playing_) return;
     ring_.drop();
     put_end_ = base_;
-    halted_ = starved_ = false;
+    starved_ = false;
+    halted_ = false;
   }
 
   /// Net steps made since the chip began.
@@ -129,7 +134,8 @@ class StepAxis {
     load_next();
   }
 
-  /// Ends all at once, wherever it is: a reaction to an edge, an emergency stop. A pulse that has begun is made whole.
+  /// Ends all at once, wherever it is: a reaction to an edge, an emergency stop. A pulse that has begun is
+  /// made whole.
   void end_here() {
     halted_ = true;
     if (!playing_) return;
@@ -152,7 +158,8 @@ class StepAxis {
  private:
   static int32_t way_of(const NarrowPulseRun& run) {
     if ((run.flags & run_silent) != 0) return 0;
-    return (run.flags & run_backwards) != 0 ? -static_cast<int32_t>(run.steps) : static_cast<int32_t>(run.steps);
+    return (run.flags & run_backwards) != 0 ? -static_cast<int32_t>(run.steps)
+                                            : static_cast<int32_t>(run.steps);
   }
   int32_t position_after_run() const {
     if (!player_.makes_pulses()) return base_;

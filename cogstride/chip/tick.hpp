@@ -36,8 +36,8 @@ constexpr FineTick after(FineTick at, uint64_t gap) {
                   static_cast<uint16_t>((at.fraction + gap) & 0xffff)};
 }
 
-/// The same on a chip whose timer has 16 bits: a compare register follows it. It runs half a tick ahead, so that its
-/// whole ticks are the nearest ones.
+/// The same on a chip whose timer has 16 bits: a compare register follows it. It runs half a tick ahead, so
+/// that its whole ticks are the nearest ones.
 /// @tparam Compare  has, static: at(tick), which sets the register
 template <class Compare>
 struct CompareTime {

@@ -21,10 +21,11 @@ std::vector<chip::NarrowPulseRun> narrow_plan(const Ramp& ramp, std::int64_t mad
     while (player.left() > 0) {
       player.advance();
       if (static_cast<double>(player.tick() - last) < least_gap)
-        throw RangeError(fmt::format(
-            "step {} comes {} ticks after the one before, and the chip needs {:.0f}: {:.4g} steps/s are too many for it",
-            fitter.made(), player.tick() - last, least_gap,
-            ticks_per_second / static_cast<double>(player.tick() - last)));
+        throw RangeError(
+            fmt::format("step {} comes {} ticks after the one before, and the chip needs {:.0f}: {:.4g} "
+                        "steps/s are too many for it",
+                        fitter.made(), player.tick() - last, least_gap,
+                        ticks_per_second / static_cast<double>(player.tick() - last)));
       last = player.tick();
     }
   }

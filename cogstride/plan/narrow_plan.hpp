@@ -13,7 +13,8 @@ namespace cogstride {
 
 /// Each pulse lies within a tick of the exact time of its step. The last run says that nothing follows.
 /// @param made  the step the output stands on; @param ticks_per_second  of the chip's timer
-/// @throws RangeError when two steps come closer than `least_gap` ticks, which the chip's player takes for one
+/// @throws RangeError when two steps come closer than `least_gap` ticks, which the chip's player takes for
+/// one
 [[nodiscard]] std::vector<chip::NarrowPulseRun> narrow_plan(const Ramp& ramp, std::int64_t made,
                                                             double ticks_per_second, double least_gap = 1.0);
 

@@ -43,7 +43,8 @@ class RunFitter {
   RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, double ticks_per_second,
             std::int64_t grain = 1, const RunForm& form = wide_runs);
 
-  /// The next run, with figures that its form can hold. All steps of a run go one way. @return false at the ramp's end
+  /// The next run, with figures that its form can hold. All steps of a run go one way. @return false at the
+  /// ramp's end
   bool next(chip::PulseRun& run);
 
   /// Where the last run ended, in time and in steps.

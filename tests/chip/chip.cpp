@@ -30,7 +30,9 @@ constexpr int tccr1c = 0x82;
 constexpr int timsk1 = 0x6f;
 constexpr int entry_cycles = 4;
 
-int port_index(char port) { return port - 'B'; }
+int port_index(char port) {
+  return port - 'B';
+}
 
 /// The timers of the emulator, by their name.
 avr_timer_t* timer_of(avr_t* avr, char name) {
@@ -42,8 +44,8 @@ avr_timer_t* timer_of(avr_t* avr, char name) {
 
 }  // namespace
 
-/// A compare channel of the 16-bit timer as its data sheet has it: the emulator turns outputs over late, forces none, and
-/// loses or doubles a match now and then.
+/// A compare channel of the 16-bit timer as its data sheet has it: the emulator turns outputs over late,
+/// forces none, and loses or doubles a match now and then.
 struct Chip::Compare {
   avr_t* avr;
   avr_timer_t* timer;
@@ -103,7 +105,10 @@ void Chip::hook() {
       self.changed('B', compare.bit, level, static_cast<std::int64_t>(avr->cycle) + 1);
     }
   };
-  avr_register_io_write(avr_, tccr1c, [](avr_t* avr, avr_io_addr_t at, std::uint8_t value, void* chip) { forced(avr, at, value, chip); }, this);
+  avr_register_io_write(
+      avr_, tccr1c,
+      [](avr_t* avr, avr_io_addr_t at, std::uint8_t value, void* chip) { forced(avr, at, value, chip); },
+      this);
   // The emulator writes a compare's output into the port's register, where only the program writes.
   avr_register_io_write(
       avr_, port_of[0],
@@ -120,12 +125,14 @@ void Chip::hook() {
     static void* usual_param = nullptr;
     usual_param = avr_->io[AVR_DATA_TO_IO(pin_of[port])].r.param;
     avr_->io[AVR_DATA_TO_IO(pin_of[port])].r.param = this;
-    avr_->io[AVR_DATA_TO_IO(pin_of[port])].r.c = [](avr_t* avr, avr_io_addr_t at, void* chip) -> std::uint8_t {
+    avr_->io[AVR_DATA_TO_IO(pin_of[port])].r.c = [](avr_t* avr, avr_io_addr_t at,
+                                                    void* chip) -> std::uint8_t {
       std::uint8_t value = avr->data[at];
       if (usual != nullptr) value = usual(avr, at, usual_param);
       for (const Compare& compare : static_cast<Chip*>(chip)->compares_)
         if (compare.mode() != 0)
-          value = static_cast<std::uint8_t>((value & ~(1 << compare.bit)) | (compare.level ? 1 << compare.bit : 0));
+          value = static_cast<std::uint8_t>((value & ~(1 << compare.bit)) |
+                                            (compare.level ? 1 << compare.bit : 0));
       return value;
     };
   }
@@ -177,11 +184,19 @@ void Chip::write_ram(const std::string& name, const void* bytes, std::size_t siz
   std::memcpy(avr_->data + (address(name) & 0xffff), bytes, size);
 }
 
-std::int64_t Chip::now() const { return static_cast<std::int64_t>(avr_->cycle); }
-std::uint8_t Chip::general(int which) const { return avr_->data[general_of[which]]; }
-void Chip::set_general(int which, std::uint8_t value) { avr_->data[general_of[which]] = value; }
+std::int64_t Chip::now() const {
+  return static_cast<std::int64_t>(avr_->cycle);
+}
+std::uint8_t Chip::general(int which) const {
+  return avr_->data[general_of[which]];
+}
+void Chip::set_general(int which, std::uint8_t value) {
+  avr_->data[general_of[which]] = value;
+}
 
-std::uint8_t Chip::reg(int address) const { return avr_->data[address]; }
+std::uint8_t Chip::reg(int address) const {
+  return avr_->data[address];
+}
 
 void Chip::drive(char port, int bit, bool high) {
   avr_raise_irq(avr_io_getirq(avr_, AVR_IOCTL_IOPORT_GETIRQ(port), bit), high ? 1 : 0);
@@ -194,10 +209,13 @@ bool Chip::level(char port, int bit) const {
   return (outputs_[port_index(port)] >> bit & 1) != 0;
 }
 
-const std::vector<PinEdge>& Chip::edges(char port, int bit) { return edges_[port_index(port) * 8 + bit]; }
+const std::vector<PinEdge>& Chip::edges(char port, int bit) {
+  return edges_[port_index(port) * 8 + bit];
+}
 
 void Chip::analogue(int channel, double volts) {
-  avr_raise_irq(avr_io_getirq(avr_, AVR_IOCTL_ADC_GETIRQ, ADC_IRQ_ADC0 + channel), static_cast<std::uint32_t>(volts * 1000.0));
+  avr_raise_irq(avr_io_getirq(avr_, AVR_IOCTL_ADC_GETIRQ, ADC_IRQ_ADC0 + channel),
+                static_cast<std::uint32_t>(volts * 1000.0));
 }
 
 void Chip::changed(char port, int bit, bool high, std::int64_t at) {
@@ -213,9 +231,10 @@ void Chip::look_at_ports() {
     outputs_[port] = seen;
     for (int bit = 0; bit < 8; ++bit) {
       if ((differs >> bit & 1) == 0) continue;
-      const bool taken = port == 0 && std::any_of(compares_.begin(), compares_.end(), [&](const Compare& compare) {
-                           return compare.bit == bit && compare.mode() != 0;
-                         });
+      const bool taken =
+          port == 0 && std::any_of(compares_.begin(), compares_.end(), [&](const Compare& compare) {
+            return compare.bit == bit && compare.mode() != 0;
+          });
       if (!taken) changed(static_cast<char>('B' + port), bit, (seen >> bit & 1) != 0, now());
     }
   }
@@ -231,6 +250,7 @@ void Chip::look_at_compares(std::int64_t before) {
     const auto away = static_cast<std::uint16_t>(values_[i] - counted);  // 0: matched at `before` already
     if (away != 0 && before + away <= after) {
       const std::int64_t at = before + away;
+      if (compare.interrupts()) matches_[i].push_back(at);
       const int mode = modes_[i];
       const bool level = mode == 1 ? !compare.level : mode == 2 ? false : mode == 3 ? true : compare.level;
       if (level != compare.level) {
@@ -257,7 +277,8 @@ void Chip::look_at_compares(std::int64_t before) {
   }
 }
 
-/// A converter whose conversions timer 0's compare A begins: the emulator knows only those that a program begins.
+/// A converter whose conversions timer 0's compare A begins: the emulator knows only those that a program
+/// begins.
 void Chip::look_at_converter(std::int64_t before, bool was_flagged) {
   constexpr int adcsra = 0x7a;
   constexpr int adcsrb = 0x7b;
@@ -286,9 +307,11 @@ void Chip::step() {
   const std::uint32_t pc = avr_->pc;
   (void)pc;
   avr_run(avr_);
-  if (avr_->state == cpu_Done || avr_->state == cpu_Crashed) throw std::runtime_error("the program has crashed");
+  if (avr_->state == cpu_Done || avr_->state == cpu_Crashed)
+    throw std::runtime_error("the program has crashed");
   constexpr std::uint8_t compare_pins = 6;
-  avr_->data[port_of[0]] = static_cast<std::uint8_t>((avr_->data[port_of[0]] & ~compare_pins) | (port_b_ & compare_pins));
+  avr_->data[port_of[0]] =
+      static_cast<std::uint8_t>((avr_->data[port_of[0]] & ~compare_pins) | (port_b_ & compare_pins));
   if (counts) look_at_compares(before);
   look_at_converter(before, was_flagged);
   look_at_ports();
@@ -300,6 +323,7 @@ void Chip::step() {
     ++times.count;
     times.sum += took;
     times.longest = std::max(times.longest, took);
+    times.least = std::min(times.least, took);
   }
   if (entered_) active_.push_back({static_cast<int>(avr_->pc / 4), stack(), now() - entry_cycles});
 }
@@ -318,7 +342,9 @@ bool Chip::run_to_mark(std::uint8_t mark, std::int64_t most_cycles) {
   return true;
 }
 
-void Chip::forget_interrupt_times() { interrupts_ = {}; }
+void Chip::forget_interrupt_times() {
+  interrupts_ = {};
+}
 
 void Chip::brown_out() {
   avr_reset(avr_);

@@ -1,4 +1,5 @@
-// An 8-bit chip that runs a program of ours, cycle by cycle: what its pins do and when, and pins that a test drives.
+// An 8-bit chip that runs a program of ours, cycle by cycle: what its pins do and when, and pins that a test
+// drives.
 #pragma once
 
 #include <array>
@@ -54,15 +55,19 @@ class Chip {
   [[nodiscard]] bool level(char port, int bit) const;
   /// All changes of a pin so far. Compare outputs change on their tick, others when the write is done.
   [[nodiscard]] const std::vector<PinEdge>& edges(char port, int bit);
+  /// When a compare matched: 0 is A, 1 is B.
+  [[nodiscard]] const std::vector<std::int64_t>& matches(int compare) const { return matches_[compare]; }
   /// Called after each instruction that changed an output pin.
   std::function<void(char port, int bit, bool high)> on_edge{};
   /// Voltage at an analogue input, of 5 V.
   void analogue(int channel, double volts);
 
-  /// Cycles from an interrupt's first instruction to its last, longest and all of them; the entry's four are in.
+  /// Cycles from an interrupt's first instruction to its last, longest and all of them; the entry's four are
+  /// in.
   struct InterruptTimes {
     std::int64_t count = 0;
     std::int64_t longest = 0;
+    std::int64_t least = INT64_MAX;
     std::int64_t sum = 0;
   };
   [[nodiscard]] const InterruptTimes& interrupt(int vector) const { return interrupts_.at(vector); }
@@ -97,6 +102,7 @@ class Chip {
   std::vector<Active> active_{};  // interrupts that have begun and not ended
   bool entered_ = false;
   std::uint8_t port_b_ = 0;  // as the program wrote it
+  std::array<std::vector<std::int64_t>, 2> matches_{};
   std::array<std::uint16_t, 2> values_{};  // of the compares before an instruction
   std::array<int, 2> modes_{};
   std::vector<Compare> compares_;

@@ -34,7 +34,8 @@ TEST(ChipDuty, GoesEvenlyToItsTargetAndStandsOnIt) {
   }
   EXPECT_EQ(seen.back(), 200);
   ASSERT_GE(seen.size(), 195U);
-  for (std::size_t i = 1; i < seen.size(); ++i) EXPECT_LE(seen[i] - seen[i - 1], 1) << "by one count at the most";
+  for (std::size_t i = 1; i < seen.size(); ++i)
+    EXPECT_LE(seen[i] - seen[i - 1], 1) << "by one count at the most";
   const auto codes = chip.variable<std::uint16_t>("codes");
   EXPECT_GT(codes, 50);
 }
@@ -94,7 +95,8 @@ TEST(ChipHalls, SwitchTheGatesOfTheirSectorAndNothingWhereTheyCannotBe) {
   bool both = false;
   chip.on_edge = [&](char port, int, bool) {
     if (port != 'B') return;
-    for (int leg = 0; leg < 3; ++leg) both = both || (chip.level('B', 2 * leg) && chip.level('B', 2 * leg + 1));
+    for (int leg = 0; leg < 3; ++leg)
+      both = both || (chip.level('B', 2 * leg) && chip.level('B', 2 * leg + 1));
   };
   for (int turn = 0; turn < 3; ++turn)
     for (int sector = 0; sector < 6; ++sector) {
@@ -125,7 +127,8 @@ TEST(ChipServos, GetTheirPulsesInEachFrame) {
     std::int64_t last = 0;
     for (std::size_t i = 0; i + 1 < edges.size(); i += 2) {
       ASSERT_TRUE(edges[i].high);
-      EXPECT_NEAR(static_cast<double>(edges[i + 1].at - edges[i].at), widths[which], 220.0) << "cycles: 14 us";
+      EXPECT_NEAR(static_cast<double>(edges[i + 1].at - edges[i].at), widths[which], 220.0)
+          << "cycles: 14 us";
       if (last != 0) {
         EXPECT_NEAR(static_cast<double>(edges[i].at - last), 320'000.0, 300.0);
       }

@@ -13,7 +13,8 @@ namespace {
 
 const std::string programs = COGSTRIDE_CHIP_PROGRAMS;
 
-/// A flag on the carriage and a gate at the end: it acts at `acts_at` steps and below, and lets go above `releases_at`.
+/// A flag on the carriage and a gate at the end: it acts at `acts_at` steps and below, and lets go above
+/// `releases_at`.
 struct Bench {
   std::int64_t at;  ///< of the carriage, steps from the gate's edge
   bool stuck = false;
@@ -35,13 +36,25 @@ struct ChipGoal {
   std::uint8_t kind;
   std::int8_t towards;
   bool turns_round, is_brief, then_index;
-  std::int32_t alignment_way, approach_range, back_off_range, clear_range, index_range, return_way, counts_per_step,
-      counts_for_steps;
+  std::int32_t alignment_way, approach_range, back_off_range, clear_range, index_range, return_way,
+      counts_per_step, counts_for_steps;
 };
 #pragma pack(pop)
 
 ChipGoal goal() {
-  return {static_cast<std::uint8_t>(chip::HomingKind::end_switch), -1, false, false, false, 32, 3000, 600, 600, 0, 265, 0, 1};
+  return {static_cast<std::uint8_t>(chip::HomingKind::end_switch),
+          -1,
+          false,
+          false,
+          false,
+          32,
+          3000,
+          600,
+          600,
+          0,
+          265,
+          0,
+          1};
 }
 
 struct Homed {
@@ -75,7 +88,10 @@ TEST(ChipHoming, FindsTheSameStepFromAnywhere) {
   std::mt19937 random(7);
   const bool slow = std::getenv("COGSTRIDE_SLOW") != nullptr;
   for (int i = 0; i < (slow ? 100 : 20); ++i) {
-    const std::int64_t from = i == 0 ? -3 : i == 1 ? 5 : i == 2 ? 1 : std::uniform_int_distribution<int>(-40, 2600)(random);
+    const std::int64_t from = i == 0   ? -3
+                              : i == 1 ? 5
+                              : i == 2 ? 1
+                                       : std::uniform_int_distribution<int>(-40, 2600)(random);
     const Homed homed = home({.at = from});
     EXPECT_EQ(homed.fault, chip::HomingFault::none) << "from " << from;
     EXPECT_EQ(homed.edge_at, 0) << "from " << from;

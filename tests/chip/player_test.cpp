@@ -1,5 +1,6 @@
 // Moves played by the 8-bit chip: each edge on the tick that the host says.
 #include <fmt/format.h>
+#include <gtest/gtest-spi.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -40,26 +41,26 @@ Runs runs_of(const std::vector<std::pair<std::int64_t, RampLimits>>& moves) {
     runs.insert(runs.end(), more.begin(), more.end());
     at = target;
   }
-  for (std::size_t i = 0; i + 1 < runs.size(); ++i) runs[i].flags &= static_cast<std::uint8_t>(~chip::run_ends);
+  for (std::size_t i = 0; i + 1 < runs.size(); ++i)
+    runs[i].flags &= static_cast<std::uint8_t>(~chip::run_ends);
   return runs;
 }
 
 std::int64_t net(const Runs& runs) {
   std::int64_t sum = 0;
   for (const auto& run : runs)
-    if ((run.flags & chip::run_silent) == 0) sum += (run.flags & chip::run_backwards) != 0 ? -run.steps : run.steps;
+    if ((run.flags & chip::run_silent) == 0)
+      sum += (run.flags & chip::run_backwards) != 0 ? -run.steps : run.steps;
   return sum;
 }
 
 struct Played {
   std::int64_t worst = 0;  ///< ticks that an edge is off
   double least_high = 1.0;
-  double least_dir = 1.0;  ///< s that DIR stands before a pulse
-  std::int64_t longest = 0;
-  double mean = 0.0;
-  double idle = 0.0;  ///< share of the main program's rounds, of those without steps
-  int lost = 0;
-  int doubled = 0;
+  double least_dir = 1.0;   ///< s that DIR stands before a pulse
+  std::int64_t a_step = 0;  ///< cycles of an interrupt that makes one
+  std::int64_t a_run = 0;   ///< and of one that goes on to the next run, with what came in between
+  double interrupts = 0.0;  ///< share of the time
 };
 
 /// Plays one or two axes and holds each edge against the host's.
@@ -71,7 +72,6 @@ Played play(const Runs& first, const Runs& second = {}) {
   chip.put_into_flash("tables", tables.get(), sizeof *tables);
   Played played;
   EXPECT_TRUE(chip.run_to_mark(1, 2'000'000));
-  const std::uint16_t start = static_cast<std::uint16_t>(chip.general(1) | chip.general(2) << 8);
   const std::int64_t marked = chip.now();
   EXPECT_TRUE(chip.run_to_mark(2, std::int64_t{16'000'000} * 120));
   const std::array<const Runs*, 2> runs{&first, &second};
@@ -83,8 +83,11 @@ Played play(const Runs& first, const Runs& second = {}) {
     const std::vector<PinEdge>& turns = chip.edges('D', 4 + axis);
     std::vector<std::int64_t> rises;
     for (std::size_t i = 0; i < edges.size(); ++i) {
-      if (edges[i].high) rises.push_back(edges[i].at);
-      else if (i > 0) played.least_high = std::min(played.least_high, static_cast<double>(edges[i].at - edges[i - 1].at) / clock_rate);
+      if (edges[i].high)
+        rises.push_back(edges[i].at);
+      else if (i > 0)
+        played.least_high =
+            std::min(played.least_high, static_cast<double>(edges[i].at - edges[i - 1].at) / clock_rate);
     }
     EXPECT_EQ(rises.size(), wanted.size()) << "axis " << axis;
     EXPECT_EQ(positions[axis], net(*runs[axis])) << "axis " << axis;
@@ -92,48 +95,112 @@ Played play(const Runs& first, const Runs& second = {}) {
     // The timer's tick of the first edge is told modulo its turn.
     const std::int64_t zero = rises[0] - wanted[0];
     EXPECT_LT(std::abs(zero - marked - 2000), 3000);
-    (void)start;
     for (std::size_t i = 0; i < rises.size(); ++i)
       played.worst = std::max(played.worst, std::abs(rises[i] - wanted[i] - zero));
     for (const PinEdge& turn : turns) {
       const auto next = std::lower_bound(rises.begin(), rises.end(), turn.at);
-      if (next != rises.end()) played.least_dir = std::min(played.least_dir, static_cast<double>(*next - turn.at) / clock_rate);
+      if (next != rises.end())
+        played.least_dir = std::min(played.least_dir, static_cast<double>(*next - turn.at) / clock_rate);
     }
   }
+  std::int64_t sum = 0;
+  played.a_step = INT64_MAX;
   for (const int vector : {11, 12}) {
     const Chip::InterruptTimes& times = chip.interrupt(vector);
-    played.longest = std::max(played.longest, times.longest);
-    if (times.count > 0 && vector == 11) played.mean = static_cast<double>(times.sum) / static_cast<double>(times.count);
+    played.a_run = std::max(played.a_run, times.longest);
+    if (times.count > 0) played.a_step = std::min(played.a_step, times.least);
+    sum += times.sum;
   }
-  played.lost = chip.lost_matches();
-  played.doubled = chip.doubled_matches();
+  played.interrupts = static_cast<double>(sum) / static_cast<double>(chip.now() - marked);
+  EXPECT_GE(played.least_high, 2.4e-6);
+  EXPECT_GE(played.least_dir, 10e-6);
   return played;
 }
 
+constexpr std::int64_t entry = 7;  // cycles of the chip's own: to the vector, and its jump
+
 TEST(ChipPlayer, MakesEachEdgeOfATrapezoidOnTheHostsTick) {
-  const Played played = play(runs_of({{2000, {.speed = 8000, .acceleration = 100'000}}}));
-  EXPECT_EQ(played.worst, 0);
-  fmt::print("longest {} mean {:.1f} high {:.2f} us dir {:.1f} us lost {} doubled {}\n", played.longest, played.mean, played.least_high*1e6, played.least_dir*1e6, played.lost, played.doubled);
+  EXPECT_EQ(play(runs_of({{2000, {.speed = 8000, .acceleration = 100'000}}})).worst, 0);
 }
 
-TEST(ChipPlayer, GoesBothWaysSlowlyAndFast) {
-  const Played played = play(runs_of({{400, {.speed = 400, .acceleration = 300}},
-                                      {-3000, {.speed = 20'000, .acceleration = 300'000, .jerk = 2e7}},
-                                      {0, {.speed = 100, .acceleration = 1e6, .start_speed = 100}}}).size() > 0
-                              ? runs_of({{400, {.speed = 400, .acceleration = 300}},
-                                      {-3000, {.speed = 20'000, .acceleration = 300'000, .jerk = 2e7}},
-                                      {-2800, {.speed = 100, .acceleration = 1e6, .start_speed = 100}}}) : Runs{});
-  EXPECT_EQ(played.worst, 0);
-  fmt::print("longest {} mean {:.1f} high {:.2f} us dir {:.1f} us lost {} doubled {}\n", played.longest, played.mean, played.least_high*1e6, played.least_dir*1e6, played.lost, played.doubled);
+TEST(ChipPlayer, MakesThoseOfJerkLimitedSlowLongAndReversingMoves) {
+  EXPECT_EQ(play(runs_of({{400, {.speed = 400, .acceleration = 300}},
+                          {-3000, {.speed = 20'000, .acceleration = 300'000, .jerk = 2e7}},
+                          {-2950, {.speed = 40, .acceleration = 1e6, .start_speed = 40}}}))
+                .worst,
+            0);
+}
+
+TEST(ChipPlayer, MakesThoseOfRandomMoves) {
+  std::mt19937 random(4);
+  const auto even = [&](double least, double most) {
+    return std::uniform_real_distribution<double>(least, most)(random);
+  };
+  const auto by_ratio = [&](double least, double most) {
+    return std::exp(even(std::log(least), std::log(most)));
+  };
+  for (int i = 0; i < (std::getenv("COGSTRIDE_SLOW") != nullptr ? 60 : 6); ++i) {
+    std::array<Runs, 2> axes;
+    for (Runs& runs : axes) {
+      std::vector<std::pair<std::int64_t, RampLimits>> moves;
+      std::int64_t at = 0;
+      for (int move = 0; move < 4; ++move) {
+        RampLimits limits{.speed = by_ratio(100, 25'000), .acceleration = 0.0};
+        limits.acceleration = limits.speed / by_ratio(0.02, 0.4);
+        if (even(0, 1) < 0.5) limits.jerk = limits.acceleration / by_ratio(0.01, 0.2);
+        if (even(0, 1) < 0.3) limits.start_speed = 0.2 * limits.speed;
+        const auto way = 1 + static_cast<std::int64_t>(limits.speed * even(0.05, 0.3));
+        at += even(0, 1) < 0.5 ? way : -way;
+        moves.emplace_back(at, limits);
+      }
+      runs = runs_of(moves);
+      if (runs.size() > most_runs) runs = runs_of({moves.front()});
+    }
+    EXPECT_EQ(play(axes[0], axes[1]).worst, 0) << "random moves " << i;
+  }
 }
 
 TEST(ChipPlayer, Makes60000StepsPerSecondAnd30000OfTwoAxes) {
   const Played one = play(runs_of({{40'000, {.speed = 60'000, .acceleration = 400'000}}}));
   EXPECT_EQ(one.worst, 0);
-  fmt::print("longest {} mean {:.1f} high {:.2f} us lost {} doubled {}\n", one.longest, one.mean, one.least_high*1e6, one.lost, one.doubled);
-  const Played two = play(runs_of({{20'000, {.speed = 30'000, .acceleration = 200'000}}}), runs_of({{-18'000, {.speed = 29'321, .acceleration = 210'000}}}));
+  EXPECT_LE(one.a_step - entry, 140) << "cycles a step";
+  const Played two = play(runs_of({{20'000, {.speed = 30'000, .acceleration = 200'000}}}),
+                          runs_of({{-18'000, {.speed = 29'321, .acceleration = 210'000}}}));
   EXPECT_EQ(two.worst, 0);
-  fmt::print("longest {} mean {:.1f} high {:.2f} us lost {} doubled {}\n", two.longest, two.mean, two.least_high*1e6, two.lost, two.doubled);
+  const Played at_20000 = play(runs_of({{20'000, {.speed = 20'000, .acceleration = 400'000}}}));
+  EXPECT_LE(at_20000.interrupts, 2.0 / 3.0) << "the main program keeps a third";
+  fmt::print(
+      "a step {} cycles and {} of the chip's own; at the end of a run {}, of two axes in one another's way "
+      "{}\n",
+      one.a_step - entry, entry, at_20000.a_run, two.a_run);
+  fmt::print("pulses high {:.2f} us at the least; at 20000 steps/s interrupts take {:.0f} % of the time\n",
+             1e6 * std::min(one.least_high, two.least_high), 100.0 * at_20000.interrupts);
+}
+
+// How fast it can be: the fastest rate at which each edge still comes on its tick.
+TEST(ChipPlayer, SaysWhichRatesItMakes) {
+  const auto fastest = [](bool both, double from) {
+    double made = 0.0;
+    for (double rate = from; rate < 200'000; rate *= 1.03) {
+      const Runs runs = runs_of({{4000, {.speed = rate, .acceleration = 3e6}}});
+      bool all = false;
+      {
+        testing::TestPartResultArray failures;
+        testing::ScopedFakeTestPartResultReporter reporter(
+            testing::ScopedFakeTestPartResultReporter::INTERCEPT_ONLY_CURRENT_THREAD, &failures);
+        all = play(runs, both ? runs : Runs{}).worst == 0 && failures.size() == 0;
+      }
+      if (!all) break;
+      made = rate;
+    }
+    return made;
+  };
+  const double one = fastest(false, 60'000);
+  const double two = fastest(true, 30'000);
+  EXPECT_GE(one, 60'000);
+  EXPECT_GE(two, 30'000);
+  fmt::print("fastest: {:.0f} thousand steps/s of one axis, {:.0f} of each of two\n", one / 1000.0,
+             two / 1000.0);
 }
 
 }  // namespace

@@ -11,12 +11,27 @@
 #include <avr/io.h>
 #include <avr/pgmspace.h>
 #include <stdint.h>
+#include <string.h>
 
 #define COGSTRIDE_IN_FLASH PROGMEM
 
 namespace cogstride {
 namespace chip {
 namespace avr8 {
+
+/// A copy of what lies in flash: of a constant that is declared with COGSTRIDE_IN_FLASH.
+template <class T>
+T from_flash(const T& there) {
+  T copy;
+  memcpy_P(&copy, &there, sizeof copy);
+  return copy;
+}
+struct ReadFlash {
+  template <class T>
+  T operator()(const T& there) const {
+    return from_flash(there);
+  }
+};
 
 /// Interrupts are off while it lives.
 class Lock {
@@ -61,8 +76,8 @@ struct Timer {
   static uint16_t now() { return TCNT1; }
 };
 
-/// A compare channel whose output is a STEP line, high for a pulse. A match turns the output over, which makes the edge;
-/// forcing one turns it back, which ends the pulse.
+/// A compare channel whose output is a STEP line, high for a pulse. A match turns the output over, which
+/// makes the edge; forcing one turns it back, which ends the pulse.
 /// @tparam a  channel A (pin B1), else B (pin B2)
 template <bool a, class Direction>
 struct Step {
@@ -136,8 +151,8 @@ struct Compare {
   static void off() { TIMSK1 &= static_cast<uint8_t>(~(a ? 1 << OCIE1A : 1 << OCIE1B)); }
 };
 
-/// A duty at pin D5, 62.5 kHz of 256 counts, by the 8-bit timer 0; its overflow's interrupt takes the next one. A
-/// conversion begins in each period at the count `sample_at`.
+/// A duty at pin D5, 62.5 kHz of 256 counts, by the 8-bit timer 0; its overflow's interrupt takes the next
+/// one. A conversion begins in each period at the count `sample_at`.
 struct Duty {
   static void begin(uint8_t sample_at) {
     PORTD &= static_cast<uint8_t>(~(1 << PD5));
@@ -200,19 +215,23 @@ using StepB = Step<false, Direction>;
 }  // namespace chip
 }  // namespace cogstride
 
-/// The interrupt of a step axis: only what each step takes saves its registers, few as they are; the end of a run is
-/// gone through by a function that saves its own.
-#define COGSTRIDE_STEP_INTERRUPT(vector, axis)                                   \
-  extern "C" void __vector_end_of_run_##axis() __attribute__((signal, used, noinline));     \
-  extern "C" void __vector_end_of_run_##axis() { (axis).next_run(); }                       \
-  ISR(vector) {                                                                  \
+/// The interrupt of a step axis: only what each step takes saves its registers, few as they are; the end of a
+/// run is gone through by a function that saves its own.
+#define COGSTRIDE_STEP_INTERRUPT(vector, axis)                                                \
+  extern "C" void __vector_end_of_run_##axis() __attribute__((signal, used, noinline));       \
+  extern "C" void __vector_end_of_run_##axis() {                                              \
+    (axis).next_run();                                                                        \
+  }                                                                                           \
+  ISR(vector) {                                                                               \
     if (!(axis).step()) __asm__ __volatile__("call __vector_end_of_run_" #axis ::: "memory"); \
   }
 
 /// The interrupt of an axis that follows an encoder. @param tracks  bit 0: A, bit 1: B, as they are now
-#define COGSTRIDE_FOLLOW_INTERRUPT(vector, axis, tracks)                                           \
-  extern "C" void __vector_rest_of_edge_##axis() __attribute__((signal, used, noinline));          \
-  extern "C" void __vector_rest_of_edge_##axis() { (axis).rest_of_edge(); }                        \
-  ISR(vector) {                                                                                    \
+#define COGSTRIDE_FOLLOW_INTERRUPT(vector, axis, tracks)                                              \
+  extern "C" void __vector_rest_of_edge_##axis() __attribute__((signal, used, noinline));             \
+  extern "C" void __vector_rest_of_edge_##axis() {                                                    \
+    (axis).rest_of_edge();                                                                            \
+  }                                                                                                   \
+  ISR(vector) {                                                                                       \
     if (!(axis).edge(tracks)) __asm__ __volatile__("call __vector_rest_of_edge_" #axis ::: "memory"); \
   }

@@ -133,8 +133,9 @@ std::string HomingSequence::fault_text() const {
                          goal_.index->signal.name, static_cast<int>(goal_.index->signal.line), way,
                          goal_.sensor.name);
     case HomingFault::no_hard_end:
-      return fmt::format("{} went on counting over {}: the hard end did not come, or it counts without motion",
-                         goal_.counting->name, way);
+      return fmt::format(
+          "{} went on counting over {}: the hard end did not come, or it counts without motion",
+          goal_.counting->name, way);
     case HomingFault::counts_wrong:
       return fmt::format(
           "{} counts {} while it steps {}: it counts the wrong way, or the motor goes the other way",

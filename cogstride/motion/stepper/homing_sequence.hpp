@@ -1,5 +1,5 @@
-// Finding the zero of a mechanism on lines: chip/homing.hpp decides, a Walker walks, and here what goes wrong gets its
-// words.
+// Finding the zero of a mechanism on lines: chip/homing.hpp decides, a Walker walks, and here what goes wrong
+// gets its words.
 #pragma once
 
 #include <optional>

@@ -20,7 +20,7 @@ volatile bool is_due;
 volatile int32_t at_loop;
 
 // Halls at C0 to C2, gates at B0 to B5.
-constexpr SixStepTable six_steps = six_step_table(SixStepWiring{});
+constexpr SixStepTable six_steps COGSTRIDE_IN_FLASH = six_step_table(SixStepWiring{});
 struct Gates {
   static void write(uint8_t row) { PORTB = static_cast<uint8_t>((PORTB & 0xc0) | row); }
   static void wait_dead_time() { __builtin_avr_delay_cycles(16); }
@@ -40,7 +40,7 @@ struct Servos {
 ServoFrame<2, avr8::Compare<false>, Servos> servos(320000);
 
 void commutate() {
-  const SixStepRow& row = six_steps.by_hall(PINC & 7, false);
+  const SixStepRow row = row_by_hall(six_steps, PINC & 7, false, avr8::ReadFlash());
   write_row<Gates>(row_on, row.on);
   row_on = row.on;
 }
@@ -74,10 +74,16 @@ ISR(ADC_vect) {
   ++codes;
   avr8::Converter::rearm();
 }
-ISR(INT0_vect) { counted += tracks.take((PIND >> 2) & 3); }
+ISR(INT0_vect) {
+  counted += tracks.take((PIND >> 2) & 3);
+}
 ISR(INT1_vect, ISR_ALIASOF(INT0_vect));
-ISR(PCINT1_vect) { commutate(); }
-ISR(TIMER1_COMPB_vect) { servos.on_compare(); }
+ISR(PCINT1_vect) {
+  commutate();
+}
+ISR(TIMER1_COMPB_vect) {
+  servos.on_compare();
+}
 
 int main() {
   PORTB &= 0xc0;

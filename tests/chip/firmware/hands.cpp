@@ -1,6 +1,6 @@
 // A key that bounces and is held to run, at a knob's speed: the key at pin D3, its renewals by the bench.
-#include "cogstride/chip/axis_walk.hpp"
 #include "cogstride/chip/hands.hpp"
+#include "cogstride/chip/axis_walk.hpp"
 #include "cogstride/chip/ports/avr8.hpp"
 #include "cogstride/chip/quadrature.hpp"
 #include "cogstride/chip/step_axis.hpp"
@@ -33,7 +33,9 @@ volatile uint8_t starved;
 }
 
 COGSTRIDE_STEP_INTERRUPT(TIMER1_COMPA_vect, axis)
-ISR(TIMER2_COMPA_vect) { avr8::Clock::tick(); }
+ISR(TIMER2_COMPA_vect) {
+  avr8::Clock::tick();
+}
 
 int main() {
   Step::begin();

@@ -21,7 +21,7 @@ AxisWalk<decltype(axis)> walk(axis, F_CPU);
 extern "C" {
 // The bench writes over it.
 extern const HomingGoal<int32_t> goal;
-const HomingGoal<int32_t> goal PROGMEM __attribute__((used)) = {};
+const HomingGoal<int32_t> goal COGSTRIDE_IN_FLASH __attribute__((used)) = {};
 // What came of it.
 volatile uint8_t fault;
 volatile int32_t edge_step;
@@ -33,17 +33,20 @@ HomeAxis<decltype(axis), GateActs>* home;
 }
 
 COGSTRIDE_STEP_INTERRUPT(TIMER1_COMPA_vect, axis)
-ISR(TIMER2_COMPA_vect) { avr8::Clock::tick(); }
-ISR(INT0_vect) { home->edge(GateActs::acts()); }
+ISR(TIMER2_COMPA_vect) {
+  avr8::Clock::tick();
+}
+ISR(INT0_vect) {
+  home->edge(GateActs::acts());
+}
 
 int main() {
   Step::begin();
   avr8::Timer::begin();
   avr8::Clock::begin();
-  HomingGoal<int32_t> ways;
-  memcpy_P(&ways, &goal, sizeof ways);
-  HomeAxis<decltype(axis), GateActs> homes(
-      axis, walk, ways, {{5333, 400, 60000}, {533, 400, 60000}, {533, 1, 3500}}, 50);
+  const HomingGoal<int32_t> ways = avr8::from_flash(goal);
+  HomeAxis<decltype(axis), GateActs> homes(axis, walk, ways,
+                                           {{5333, 400, 60000}, {533, 400, 60000}, {533, 1, 3500}}, 50);
   home = &homes;
   EICRA = 1 << ISC00;  // any change
   EIMSK = 1 << INT0;

@@ -18,7 +18,7 @@ struct Table {
 extern "C" {
 // The bench writes over these.
 extern const Table tables[2];
-const Table tables[2] PROGMEM __attribute__((used)) = {{1, {}}, {1, {}}};
+const Table tables[2] COGSTRIDE_IN_FLASH __attribute__((used)) = {{1, {}}, {1, {}}};
 // What it looks at when all has been played.
 volatile int32_t positions[2];
 volatile uint8_t starved;
@@ -33,12 +33,10 @@ StepAxis<avr8::StepB<avr8::Pin<'D', 5>>> second;
 template <class Axis>
 class Feeder {
  public:
-  Feeder(Axis& axis, const Table& table) : axis_(axis), table_(table), runs_(pgm_read_word(&table.runs)) {}
+  Feeder(Axis& axis, const Table& table) : axis_(axis), table_(table), runs_(avr8::from_flash(table.runs)) {}
   bool feed() {
     if (next_ == runs_ || axis_.is_full()) return false;
-    NarrowPulseRun run;
-    memcpy_P(&run, &table_.run[next_], sizeof run);
-    axis_.put(run);
+    axis_.put(avr8::from_flash(table_.run[next_]));
     ++next_;
     return true;
   }
@@ -70,8 +68,6 @@ int main() {
   {
     avr8::Lock lock;
     const uint16_t at = static_cast<uint16_t>(avr8::Timer::now() + 2000);
-    GPIOR1 = static_cast<uint8_t>(at);
-    GPIOR2 = static_cast<uint8_t>(at >> 8);
     GPIOR0 = 1;
     first.start_at(at);
     second.start_at(at);

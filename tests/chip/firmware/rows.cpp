@@ -33,7 +33,7 @@ StepAxis<RowChannel<avr8::Compare<true>, Coils>> motor;
 extern "C" {
 // The bench writes over it.
 extern const Table table;
-const Table table PROGMEM __attribute__((used)) = {1, {}};
+const Table table COGSTRIDE_IN_FLASH __attribute__((used)) = {1, {}};
 volatile int32_t position;
 }
 
@@ -45,14 +45,12 @@ int main() {
   avr8::Timer::begin();
   Coils::write(Coils::cycle().row());
   sei();
-  const uint16_t runs = pgm_read_word(&table.runs);
+  const uint16_t runs = avr8::from_flash(table.runs);
   uint16_t next = 0;
   bool begun = false;
   while (next < runs || motor.is_playing()) {
     if (next < runs && !motor.is_full()) {
-      NarrowPulseRun run;
-      memcpy_P(&run, &table.run[next++], sizeof run);
-      motor.put(run);
+      motor.put(avr8::from_flash(table.run[next++]));
     } else if (!begun) {
       begun = true;
       GPIOR0 = 1;

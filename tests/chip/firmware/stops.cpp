@@ -1,4 +1,5 @@
-// Two axes go on and on; an emergency stop at pin D3 ends both in its interrupt and takes ENABLE (pin B0, low: on) away.
+// Two axes go on and on; an emergency stop at pin D3 ends both in its interrupt and takes ENABLE (pin B0,
+// low: on) away.
 #include "cogstride/chip/axis_walk.hpp"
 #include "cogstride/chip/ports/avr8.hpp"
 #include "cogstride/chip/step_axis.hpp"
