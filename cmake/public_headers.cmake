@@ -12,6 +12,7 @@ set(cogstride_public_headers
     cogstride/bench/simulated/twin.hpp
     cogstride/chip/axis_walk.hpp
     cogstride/chip/coils.hpp
+    cogstride/chip/conformance.hpp
     cogstride/chip/duty_ramp.hpp
     cogstride/chip/follower.hpp
     cogstride/chip/hands.hpp

@@ -92,10 +92,12 @@ TEST(RampMaker, KeepsItsLimitsThroughRandomOrders) {
       const double now = 1.0 / (made.times[i] - made.times[i - 1]);
       const double before = 1.0 / (made.times[i - 1] - made.times[i - 2]);
       ASSERT_LE(now, 1.005 * speed) << "round " << round << ", step " << i;
-      // v2^2 - v1^2 = 2 a; twice that at the joints of runs; each gap is a whole number of ticks; and what may be jumped.
+      // v2^2 - v1^2 = 2 a; twice that at the joints of runs; each gap is a whole number of ticks; and what
+      // may be jumped.
       const double jump = limits.start_speed * 1.5;
       if (now > jump && before > jump) {
-        ASSERT_LE(std::abs(now * now - before * before), 4.5 * limits.acceleration + 5.0 * now * now * now / ticks_per_second)
+        ASSERT_LE(std::abs(now * now - before * before),
+                  4.5 * limits.acceleration + 5.0 * now * now * now / ticks_per_second)
             << "round " << round << ", step " << i << ": " << before << " to " << now << " steps/s";
       }
     }
