@@ -38,11 +38,15 @@ class AxisWalk {
     ramp_.stands_at(axis_.position());
   }
 
+  /// How often the next run was not there in time, and it stopped at once: steps may be lost since.
+  uint8_t starved() const { return starved_; }
+
   bool is_busy() const { return axis_.is_playing() || !ramp_.is_at_rest(); }
 
   /// Puts runs ahead, begins and goes on. @return whether something moves
   COGSTRIDE_ONCE bool serve() {
     if (axis_.is_halted()) {
+      if (axis_.starved() && starved_ != 255) ++starved_;
       if (!axis_.is_playing()) ended();
       return false;
     }
@@ -61,6 +65,7 @@ class AxisWalk {
   Axis& axis_;
   RampMaker ramp_;
   uint16_t lead_;
+  uint8_t starved_ = 0;
 };
 
 }  // namespace chip

@@ -19,32 +19,37 @@ class DutyRamp {
  public:
   /// From where it is. @param target  counts of the timer, 0 to 32767; @param periods  0: at once
   COGSTRIDE_ONCE void go_to(int16_t target, uint16_t periods) {
-    const int32_t to = static_cast<int32_t>(target) << 16;
-    const int32_t by = periods == 0 ? 0 : (to - now_) / periods;
-    // In this order: between two of these an interrupt goes on as before, or not at all.
-    left_ = 0;
+    // It stands from here until all is known: an interrupt in between changes nothing, and sees a byte or the other.
+    goes_ = false;
+    keep_order();
+    const int32_t to = static_cast<int32_t>(target) * 65536;
     target_ = to;
-    by_ = by;
+    by_ = periods == 0 ? 0 : (to - now_) / periods;
     if (periods == 0) now_ = to;
     left_ = periods;
+    keep_order();
+    goes_ = periods != 0;
   }
   /// The duty of the next period; an interrupt's side.
   int16_t next() {
-    const uint16_t left = left_;
-    if (left != 0) {
-      now_ = left == 1 ? target_ : now_ + by_;
-      left_ = static_cast<uint16_t>(left - 1);
+    if (goes_) {
+      now_ += by_;
+      if (--left_ == 0) {
+        now_ = target_;
+        goes_ = false;
+      }
     }
     return duty();
   }
   int16_t duty() const { return static_cast<int16_t>(now_ >> 16); }
-  bool is_steady() const { return left_ == 0; }
+  bool is_steady() const { return !goes_; }
 
  private:
   int32_t now_ = 0;
   int32_t by_ = 0;
   int32_t target_ = 0;
-  volatile uint16_t left_ = 0;
+  uint16_t left_ = 0;  // periods; the interrupt's while it goes
+  volatile bool goes_ = false;
 };
 
 /// Holds the speed of a motor whose encoder counts: once a loop's period takes the count and gives the duty.

@@ -13,6 +13,8 @@
 
 #include <stdint.h>
 
+#include "tick.hpp"
+
 namespace cogstride {
 namespace chip {
 
@@ -28,7 +30,7 @@ class RunRing {
     const uint8_t next = (at + 1) & (room - 1);
     if (next == taken_) return false;
     runs_[at] = run;
-    before_publishing();
+    keep_order();
     put_ = next;
     return true;
   }
@@ -36,7 +38,7 @@ class RunRing {
   const Run& front() const { return runs_[taken_]; }
   /// Done with the oldest.
   void pop() {
-    before_publishing();
+    keep_order();
     taken_ = (taken_ + 1) & (room - 1);
   }
   /// Drops all that has not been taken; of the interrupt's side.
@@ -48,9 +50,6 @@ class RunRing {
   uint8_t free() const { return (taken_ - put_ - 1) & (room - 1); }
 
  private:
-  /// The compiler writes the run before the index.
-  static void before_publishing() { __asm__ __volatile__("" ::: "memory"); }
-
   Run runs_[room];
   volatile uint8_t put_ = 0;
   volatile uint8_t taken_ = 0;

@@ -72,6 +72,6 @@ int main() {
     walk.serve();
     position = axis.position();
     timed_out = hold.timed_out();
-    if (axis.starved()) starved = 1;
+    starved = walk.starved();
   }
 }

@@ -24,6 +24,7 @@ volatile bool stopped;
 extern "C" {
 volatile int32_t positions[2];
 volatile uint8_t moves_again;
+volatile uint8_t starved;
 }
 
 COGSTRIDE_STEP_INTERRUPT(TIMER1_COMPA_vect, first)
@@ -63,6 +64,7 @@ int main() {
   }
   positions[0] = first.position();
   positions[1] = second.position();
+  starved = static_cast<uint8_t>(first_walk.starved() + second_walk.starved());
   GPIOR0 = 2;
   // What was planned is over: nothing of it comes.
   for (uint16_t i = 0; i < 20000; ++i) {
