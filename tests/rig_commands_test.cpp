@@ -63,6 +63,31 @@ TEST_F(RigCommands, EveryMotorAndBoardHasANewRigThatInspects) {
   }
 }
 
+TEST_F(RigCommands, PlanSaysWhatFollowingALeaderTakes) {
+  const std::string plan =
+      "plan " + std::string(cogstride::testing_support::demo_rig_path) + " traverse --behind-leader ";
+  const Ran ran = cogstride_command(plan + "--change-gears 20,28,40,60 --ratio 7:30");
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  EXPECT_NE(ran.out.find("1.4 mm for each turn of spindle: 1120/3 steps"), std::string::npos) << ran.out;
+  EXPECT_NE(ran.out.find("20/40 x 28/60  0.2333333   exact"), std::string::npos) << ran.out;
+  const json report = json::parse(cogstride_command(plan + "--json").out);
+  EXPECT_EQ(report["steps_per_turn"]["numerator"], 1120);
+  EXPECT_EQ(report["whole_steps_after_turns"], 3);
+  EXPECT_TRUE(report["keeps_up"].get<bool>());
+  // One that cannot keep up says how far it can.
+  std::string text = demo_text();
+  const std::string by = "by = \"1.4 mm\"";
+  text.replace(text.find(by), by.size(), "by = \"2.8 mm\"");
+  const std::string rig = path("coarse.rig.toml");
+  std::ofstream(rig) << text;
+  const Ran slow = cogstride_command("plan " + rig + " traverse --behind-leader");
+  EXPECT_EQ(slow.status, 1) << slow.out;
+  EXPECT_NE(slow.out.find("can follow    spindle up to 1286 rpm"), std::string::npos) << slow.out;
+  for (const char* const wrong : {"--change-gears 20,x --ratio 7:30", "--change-gears 20,3 --ratio 7:30",
+                                  "--change-gears 20,30 --ratio 7:0", "--change-gears 20,30", "--to 5mm"})
+    EXPECT_EQ(cogstride_command(plan + wrong).status, 2) << wrong;
+}
+
 TEST_F(RigCommands, AddPutsAMechanismIntoARigAndKeysSearchesWords) {
   const std::string rig = path("grows.rig.toml");
   ASSERT_EQ(cogstride_command("new " + rig + " --mechanism \"reel=bipolar stepper\"").status, 0);

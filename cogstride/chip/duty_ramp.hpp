@@ -19,7 +19,8 @@ class DutyRamp {
  public:
   /// From where it is. @param target  counts of the timer, 0 to 32767; @param periods  0: at once
   COGSTRIDE_ONCE void go_to(int16_t target, uint16_t periods) {
-    // It stands from here until all is known: an interrupt in between changes nothing, and sees a byte or the other.
+    // It stands from here until all is known: an interrupt in between changes nothing, and sees a byte or the
+    // other.
     goes_ = false;
     keep_order();
     const int32_t to = static_cast<int32_t>(target) * 65536;

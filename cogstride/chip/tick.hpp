@@ -12,7 +12,8 @@ typedef int64_t Tick;
 // Large, and called from several places of the main program: one copy in the chip's flash.
 #define COGSTRIDE_ONCE __attribute__((noinline))
 
-/// What stands before it in the program has been written before what stands after it: for what an interrupt shares.
+/// What stands before it in the program has been written before what stands after it: for what an interrupt
+/// shares.
 inline void keep_order() {
   __asm__ __volatile__("" ::: "memory");
 }

@@ -124,9 +124,8 @@ void add_plan(CLI::App& app, PlanOptions& options) {
   command->add_option("MECHANISM", options.mechanism, "Which of its mechanisms")->required()->type_name("");
   command->add_option("--from", options.from, "Where the move begins; 0 when not given")
       ->type_name("POSITION");
-  command->add_option("--to", options.to, "Where it ends, such as 85mm or 90deg")
-      ->required()
-      ->type_name("POSITION");
+  CLI::Option* to =
+      command->add_option("--to", options.to, "Where it ends, such as 85mm or 90deg")->type_name("POSITION");
   command->add_option("--speed", options.speed, "Not faster than this, such as 40mm/s")->type_name("SPEED");
   command->add_option("--acceleration", options.acceleration, "Not harder than this, such as 800mm/s2")
       ->type_name("ACCELERATION");
@@ -139,6 +138,25 @@ void add_plan(CLI::App& app, PlanOptions& options) {
       ->needs(fastest);
   for (const char* other : {"--speed", "--acceleration", "--in"})
     fastest->excludes(command->get_option(other));
+  CLI::Option* behind =
+      command->add_flag("--behind-leader", options.behind_leader,
+                        "Instead of a move: what following its leader takes, as mechanism.NAME.follows says");
+  behind->excludes(to);
+  CLI::Option* gears =
+      command
+          ->add_option(
+              "--change-gears", options.change_gears,
+              "With it: the nearest trains out of these gears, by their teeth, such as 20,24,28,30,40,60")
+          ->type_name("TEETH")
+          ->needs(behind);
+  CLI::Option* ratio =
+      command
+          ->add_option(
+              "--ratio", options.ratio,
+              "Of the change gears: turns of the driven shaft for turns of the driving one, such as 7:30")
+          ->type_name("RATIO")
+          ->needs(gears);
+  gears->needs(ratio);
   command->add_flag("--json", options.json, "The same figures for programs");
   add_outputs(*command, options.outputs);
 }

@@ -69,6 +69,9 @@ struct PlanOptions {
   std::string in{};
   bool fastest = false;
   std::string margin{};
+  bool behind_leader = false;
+  std::string change_gears{};
+  std::string ratio{};
   bool json = false;
   OutputOptions outputs;
 };

@@ -2,9 +2,11 @@
 #include <unistd.h>
 
 #include <cstdio>
+#include <sstream>
 
 #include "cogstride/bench/simulated/trace_plan.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/report/gearing_report.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/study/fastest_tried.hpp"
@@ -83,9 +85,54 @@ FigureContent figure_content(const PlanFigures& figures, double margin) {
 
 }  // namespace
 
+namespace {
+
+/// "7:30", "7/30" or "0.25".
+Ratio ratio_of(const std::string& text) {
+  const std::size_t between = text.find_first_of(":/");
+  if (between == std::string::npos) return parse_ratio(text);
+  const Ratio second = parse_ratio(text.substr(between + 1));
+  if (second == Ratio(0)) throw RangeError(fmt::format("'{}': its second number is 0", text));
+  return parse_ratio(text.substr(0, between)) / second;
+}
+
+/// "20,24,28".
+std::vector<std::int64_t> teeth_of(const std::string& text) {
+  std::vector<std::int64_t> teeth;
+  std::istringstream in(text);
+  for (std::string each; std::getline(in, each, ',');) {
+    const Ratio count = parse_ratio(each);
+    if (!count.is_whole()) throw RangeError(fmt::format("'{}': a gear has a whole number of teeth", each));
+    teeth.push_back(count.numerator());
+  }
+  return teeth;
+}
+
+ExitStatus plan_behind_leader(const Rig& rig, const Mechanism& follower, const PlanOptions& options) {
+  constexpr std::size_t trains_shown = 6;
+  if (!follower.follows)
+    throw RangeError(fmt::format("{} follows nothing: give it a table mechanism.{}.follows with its leader",
+                                 follower.name, follower.name));
+  const Mechanism& leader = mechanism_named(rig, follower.follows->leader);
+  GearingReport report{follower, leader, gearing_of(follower, leader), {}, {}};
+  if (!options.change_gears.empty()) {
+    report.wanted = read_option("--ratio", options.ratio, ratio_of);
+    report.trains = read_option("--change-gears", options.change_gears, [&](const std::string& text) {
+      return nearest_trains(*report.wanted, teeth_of(text), trains_shown);
+    });
+  }
+  std::fputs((options.json ? gearing_json(report) : gearing_text(report)).c_str(), stdout);
+  return keeps_up(report) ? ExitStatus::done : ExitStatus::something_is_wrong;
+}
+
+}  // namespace
+
 ExitStatus run_plan(const PlanOptions& options) {
   Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
+  if (options.behind_leader) return plan_behind_leader(rig, mechanism, options);
+  if (options.to.empty())
+    throw Error("--to: say where the move ends, such as 85mm; or --behind-leader for what following takes");
   MoveOrder order;
   order.to = amount_of<0>(mechanism, "--to", options.to);
   if (!options.speed.empty()) order.speed = amount_of<1>(mechanism, "--speed", options.speed);

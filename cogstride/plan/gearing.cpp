@@ -1,0 +1,104 @@
+#include "cogstride/plan/gearing.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <utility>
+
+namespace cogstride {
+namespace {
+
+const Encoder* encoder_of(const Mechanism& mechanism) {
+  for (const Sensor& sensor : mechanism.sensors)
+    if (const auto* const encoder = std::get_if<Encoder>(&sensor)) return encoder;
+  return nullptr;
+}
+
+std::int64_t sum_of(const std::vector<std::int64_t>& teeth) {
+  return std::accumulate(teeth.begin(), teeth.end(), std::int64_t{0});
+}
+
+}  // namespace
+
+Gearing gearing_of(const Mechanism& follower, const Mechanism& leader) {
+  if (!follower.follows)
+    throw RangeError(fmt::format("{}: follows nothing: its rig has no table mechanism.{}.follows",
+                                 follower.name, follower.name));
+  if (output_kind(leader.train) != OutputKind::rotary)
+    throw RangeError(fmt::format("{}: follows {}, whose output does not turn", follower.name, leader.name));
+  const Following& follows = *follower.follows;
+  Gearing gearing;
+  gearing.per_turn = follows.by.base / follows.for_each.base();
+  const double way = std::abs(gearing.per_turn.to_double());
+  gearing.top_speed = way * leader.limits.speed.base.to_double();
+  if (way > 0.0) gearing.leader_top = follower.limits.speed.base.to_double() / way;
+  if (const Ratio steps = steps_per_base(follower); steps != Ratio(0)) {
+    gearing.steps_per_turn = gearing.per_turn * steps;
+    gearing.whole_after = gearing.steps_per_turn->denominator();
+    gearing.top_rate = gearing.top_speed * std::abs(steps.to_double());
+  }
+  if (const Encoder* const encoder = encoder_of(leader)) {
+    gearing.encoder = encoder->name;
+    gearing.counts_per_turn = counts_per_base(leader, *encoder);
+    if (gearing.steps_per_turn) gearing.steps_per_count = *gearing.steps_per_turn / *gearing.counts_per_turn;
+  }
+  return gearing;
+}
+
+std::vector<ChangeGears> nearest_trains(const Ratio& wanted, std::span<const std::int64_t> teeth,
+                                        std::size_t most) {
+  constexpr std::size_t most_gears = 64;
+  if (!(wanted > Ratio(0))) throw RangeError("a ratio of gears is above 0");
+  if (teeth.size() > most_gears)
+    throw RangeError(fmt::format("{} gears: {} at the most are tried", teeth.size(), most_gears));
+  for (const std::int64_t each : teeth)
+    if (each < 5 || each > 1000) throw RangeError(fmt::format("a gear of {} teeth: 5 to 1000", each));
+  std::vector<ChangeGears> found;
+  const double asked = wanted.to_double();
+  const auto take = [&](std::vector<std::int64_t> used, const Ratio& ratio) {
+    found.push_back({std::move(used), ratio, ratio == wanted ? 0.0 : ratio.to_double() / asked - 1.0});
+  };
+  const auto is_nearer = [](const ChangeGears& a, const ChangeGears& b) {
+    const double far_a = std::abs(a.error);
+    const double far_b = std::abs(b.error);
+    if (far_a != far_b) return far_a < far_b;
+    if (a.teeth.size() != b.teeth.size()) return a.teeth.size() < b.teeth.size();
+    if (sum_of(a.teeth) != sum_of(b.teeth)) return sum_of(a.teeth) < sum_of(b.teeth);
+    return a.teeth < b.teeth;
+  };
+  const auto keep_nearest = [&] {
+    std::sort(found.begin(), found.end(), is_nearer);
+    found.erase(std::unique(found.begin(), found.end(),
+                            [](const ChangeGears& a, const ChangeGears& b) { return a.teeth == b.teeth; }),
+                found.end());
+    if (found.size() > most) found.resize(most);
+  };
+  const std::size_t n = teeth.size();
+  for (std::size_t a = 0; a < n; ++a)
+    for (std::size_t b = 0; b < n; ++b)
+      if (a != b && teeth[a] != teeth[b]) take({teeth[a], teeth[b]}, Ratio(teeth[a], teeth[b]));
+  keep_nearest();
+  // Two pairs: the order of driving gears is all one, so is that of driven ones.
+  for (std::size_t a = 0; a < n; ++a)
+    for (std::size_t c = a + 1; c < n; ++c)
+      for (std::size_t b = 0; b < n; ++b) {
+        if (b == a || b == c) continue;
+        for (std::size_t d = b + 1; d < n; ++d) {
+          if (d == a || d == c) continue;
+          // A gear that drives one like itself is no pair.
+          const bool cancels =
+              teeth[a] == teeth[b] || teeth[a] == teeth[d] || teeth[c] == teeth[b] || teeth[c] == teeth[d];
+          if (cancels) continue;
+          std::vector<std::int64_t> used{std::min(teeth[a], teeth[c]), std::min(teeth[b], teeth[d]),
+                                         std::max(teeth[a], teeth[c]), std::max(teeth[b], teeth[d])};
+          take(std::move(used), Ratio(teeth[a] * teeth[c], teeth[b] * teeth[d]));
+        }
+        if (found.size() > 4096) keep_nearest();
+      }
+  keep_nearest();
+  return found;
+}
+
+}  // namespace cogstride

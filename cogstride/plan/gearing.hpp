@@ -1,0 +1,50 @@
+// One mechanism geared to another one, asked beforehand: the exact ratio, what it asks of the follower, how
+// coarse the leader's counts are against its steps; and which change gears come nearest to a ratio.
+//
+//   const Gearing gearing = gearing_of(traverse, spindle);     // of traverse.follows
+//   gearing.steps_per_turn;                                    // 1120/3, exactly
+//   nearest_trains({7, 30}, teeth, 5);                         // 28/40 x 20/60, ...
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "cogstride/mechanism/mechanism.hpp"
+
+namespace cogstride {
+
+struct Gearing {
+  Ratio per_turn{};                        ///< follower's way for a turn of the leader's output: m or turns
+  std::optional<Ratio> steps_per_turn{};   ///< of a follower that steps
+  std::optional<Ratio> counts_per_turn{};  ///< of the leader's encoder, where it has one
+  std::optional<Ratio> steps_per_count{};
+  std::string encoder{};
+  double top_speed = 0.0;   ///< of the follower at the leader's top speed: m/s or turns/s
+  double top_rate = 0.0;    ///< and its steps/s; 0 of one that does not step
+  double leader_top = 0.0;  ///< turns/s of the leader up to which the follower's own limit lets it follow
+  /// Turns of the leader after which the follower stands on a whole step again. 0 of one that does not step.
+  std::int64_t whole_after = 0;
+};
+
+/// @throws RangeError when the follower follows nothing, or the leader's output does not turn
+[[nodiscard]] Gearing gearing_of(const Mechanism& follower, const Mechanism& leader);
+
+/// Gears from the driving shaft to the driven one: driving / driven, once or twice.
+struct ChangeGears {
+  std::vector<std::int64_t> teeth{};  ///< driving, driven, driving, driven
+  Ratio ratio{};                      ///< turns of the driven shaft for one of the driving one
+  double error = 0.0;                 ///< share by which that is more than was wanted
+};
+
+/// The trains of one or two pairs out of a set of gears, each used once, that come nearest to a ratio: the
+/// nearest first, and of equals the one with fewer gears and teeth. A set that has two of a kind names it
+/// twice.
+/// @param wanted  above 0; @param teeth  of each gear, 5 to 1000; @param most  how many
+/// @throws RangeError when the ratio is none, or a gear has no such number of teeth, or there are over 64
+[[nodiscard]] std::vector<ChangeGears> nearest_trains(const Ratio& wanted,
+                                                      std::span<const std::int64_t> teeth, std::size_t most);
+
+}  // namespace cogstride

@@ -1,0 +1,122 @@
+#include "cogstride/report/gearing_report.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "cogstride/quantity/text.hpp"
+#include "cogstride/rig/figures/figure_rows.hpp"
+
+namespace cogstride {
+namespace {
+
+/// "28/40 x 20/60".
+std::string train_text(const ChangeGears& gears) {
+  std::string text;
+  for (std::size_t i = 0; i + 1 < gears.teeth.size(); i += 2)
+    text += fmt::format("{}{}/{}", i == 0 ? "" : " x ", gears.teeth[i], gears.teeth[i + 1]);
+  return text;
+}
+
+std::string error_text(const ChangeGears& gears) {
+  if (gears.error == 0.0) return "exact";
+  const double millionths = 1e6 * gears.error;
+  return std::abs(millionths) < 1000.0 ? fmt::format("{:+.3g} millionths", millionths)
+                                       : fmt::format("{:+.3g} %", 1e2 * gears.error);
+}
+
+nlohmann::json fraction_json(const Ratio& ratio) {
+  return {{"numerator", ratio.numerator()}, {"denominator", ratio.denominator()}};
+}
+
+}  // namespace
+
+bool keeps_up(const GearingReport& report) {
+  return report.gearing.top_speed <= report.follower.limits.speed.base.to_double();
+}
+
+std::string gearing_text(const GearingReport& report) {
+  const Gearing& gearing = report.gearing;
+  const Mechanism& follower = report.follower;
+  const Mechanism& leader = report.leader;
+  std::string text = fmt::format("{} behind {}\n", follower.name, leader.name);
+  const auto row = [&](const char* name, const std::string& words) {
+    text += fmt::format("  {:<14}{}\n", name, words);
+  };
+  const OutputPosition a_turn{output_kind(follower.train), gearing.per_turn};
+  row("ratio", gearing.steps_per_turn ? fmt::format("{} for each turn of {}: {} steps", to_text(a_turn),
+                                                    leader.name, to_text(*gearing.steps_per_turn))
+                                      : fmt::format("{} for each turn of {}", to_text(a_turn), leader.name));
+  if (gearing.steps_per_turn) {
+    row("whole steps",
+        gearing.whole_after == 1
+            ? std::string("after each turn: this ratio is made exactly, turn by turn")
+            : fmt::format("after every {} turns; in between it is less than one step away, and it "
+                          "never drifts",
+                          gearing.whole_after));
+  }
+  if (gearing.steps_per_count) {
+    const Ratio step = Ratio(1) / steps_per_base(follower);
+    const OutputPosition count{output_kind(follower.train), *gearing.steps_per_count * step};
+    row("counts",
+        fmt::format("{} counts {} a turn: {} steps each, {}", gearing.encoder,
+                    to_text(*gearing.counts_per_turn), to_text(*gearing.steps_per_count),
+                    fmt::format("{:.4g} {}", count.base.to_double() * display_units_per_base(count.kind),
+                                display_unit(count.kind, 0))));
+  } else if (gearing.encoder.empty()) {
+    row("counts", fmt::format("none: {} has no encoder", leader.name));
+  }
+  const std::string own = speed_text(follower, follower.limits.speed);
+  row("at top speed",
+      fmt::format("{}'s {} asks for {}{}; its own is {}", leader.name,
+                  speed_text(leader, leader.limits.speed), speed_text(follower, gearing.top_speed),
+                  gearing.top_rate > 0.0 ? fmt::format(", {:.0f} steps/s", gearing.top_rate) : std::string(),
+                  own));
+  if (!keeps_up(report))
+    row("can follow", fmt::format("{} up to {}", leader.name, speed_text(leader, gearing.leader_top)));
+  if (!report.wanted) return text;
+  text += fmt::format("\nchange gears for {} turns of the driven shaft a turn of the driving one\n",
+                      to_text(*report.wanted));
+  if (report.trains.empty()) text += "  none: at least two gears of different teeth are wanted\n";
+  std::size_t widest = 0;
+  for (const ChangeGears& gears : report.trains) widest = std::max(widest, train_text(gears).size());
+  for (const ChangeGears& gears : report.trains)
+    text += fmt::format("  {:<{}}  {:<10.7g}  {}\n", train_text(gears), widest, gears.ratio.to_double(),
+                        error_text(gears));
+  return text;
+}
+
+std::string gearing_json(const GearingReport& report) {
+  const Gearing& gearing = report.gearing;
+  nlohmann::ordered_json json;
+  json["follower"] = report.follower.name;
+  json["leader"] = report.leader.name;
+  const bool linear = output_kind(report.follower.train) == OutputKind::linear;
+  json[linear ? "m_per_turn" : "turns_per_turn"] = fraction_json(gearing.per_turn);
+  if (gearing.steps_per_turn) {
+    json["steps_per_turn"] = fraction_json(*gearing.steps_per_turn);
+    json["whole_steps_after_turns"] = gearing.whole_after;
+  }
+  if (gearing.counts_per_turn) {
+    json["encoder"] = gearing.encoder;
+    json["counts_per_turn"] = fraction_json(*gearing.counts_per_turn);
+  }
+  if (gearing.steps_per_count) json["steps_per_count"] = fraction_json(*gearing.steps_per_count);
+  json[linear ? "asked_m_per_s" : "asked_turns_per_s"] = gearing.top_speed;
+  json[linear ? "own_m_per_s" : "own_turns_per_s"] = report.follower.limits.speed.base.to_double();
+  if (gearing.top_rate > 0.0) json["asked_steps_per_s"] = gearing.top_rate;
+  json["leader_up_to_turns_per_s"] = gearing.leader_top;
+  json["keeps_up"] = keeps_up(report);
+  if (report.wanted) {
+    json["wanted"] = fraction_json(*report.wanted);
+    json["trains"] = nlohmann::ordered_json::array();
+    for (const ChangeGears& gears : report.trains)
+      json["trains"].push_back(
+          {{"teeth", gears.teeth}, {"ratio", fraction_json(gears.ratio)}, {"error", gears.error}});
+  }
+  return json.dump(2) + "\n";
+}
+
+}  // namespace cogstride
