@@ -19,7 +19,7 @@
 //
 //   Homing<int32_t> homing(goal);
 //   HomingOrder<int32_t> order = homing.begin(false);
-//   // ... settle, go, brake, look as it says; tell settled(), at_rest(step), level(acts, step, stands)
+//   // ... settle, go, brake, look as it says; tell settled(), at_rest(), level()
 //
 // C++14 with <stdint.h> alone.
 #pragma once

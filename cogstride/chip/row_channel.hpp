@@ -1,7 +1,7 @@
 // Coils and six-step gates as an axis: each step writes the next row of a cycle to a port.
 //
-//   typedef RowChannel<Timing, Coils> Motor;     // Timing: a compare of a port; Coils: rows and where they
-//   are written StepAxis<Motor> motor;
+//   typedef RowChannel<Timing, Coils> Motor;     // a compare of a port; rows, and where they are written
+//   StepAxis<Motor> motor;
 //
 // A row that turns a leg over (one end off, the other on) goes through "all of that leg off" and stands there
 // for the dead time. Rows are written in the compare's interrupt: later than its tick by the interrupt's

@@ -3,11 +3,11 @@
 //   StepAxis<StepChannel, 16> axis;          // StepChannel: of a port, see ports/
 //   axis.put(run); axis.put(next);           // the main program
 //   axis.start(lead);                        // ticks from now to the start of the first run
-//   ISR(...) { if (!axis.step()) axis.next_run(); }          // the channel's interrupt; a port may do it in
-//   two parts
+//   ISR(...) { if (!axis.step()) axis.next_run(); }          // the channel's interrupt
 //
-// The compare output makes the rising edge, on its tick whatever the interrupt is late; the interrupt ends
-// the pulse and says when the next one comes. There is no division and no loop in it.
+// The compare output makes the rising edge, on its tick however late the interrupt is; the interrupt ends the
+// pulse and says when the next one comes. A port may do its two parts apart. There is no division and no loop
+// in it.
 //
 // A run that is not the last (run_ends) and that nothing follows in time is a fault: it stands, and starved()
 // says so. What was ended like that or by end_here() takes nothing and begins nothing until it has been
@@ -25,10 +25,7 @@
 namespace cogstride {
 namespace chip {
 
-/// @tparam Channel  has, all static: now(), on(), off(), at(tick), tick(), makes_pulses(whether),
-/// end_pulse(), is_high(),
-///                  end_pulse_when_long_enough(), direction(backwards), and a Lock that keeps interrupts off
-///                  while it lives
+/// @tparam Channel  of a port; docs/chip.md has its functions, all static, and its Lock
 /// @tparam room  runs that wait, a power of two
 template <class Channel, uint8_t room = 16>
 class StepAxis {
