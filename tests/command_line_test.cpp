@@ -125,7 +125,7 @@ TEST_F(CommandLine, PlanRefusesWithAWayOut) {
   refused("traverse --to 85mm --speed 90mm", "--speed: '90mm' is not a speed");
   refused("traverse --to=-5mm", "outside its travel");
   refused("travers --to 85mm", "did you mean traverse?");
-  refused("traverse", "--to is required");
+  refused("traverse", "--to: say where the move ends");
 }
 
 TEST_F(CommandLine, RehearsesTheDemoScript) {
