@@ -21,8 +21,8 @@
 namespace cogstride {
 namespace chip {
 
-/// @tparam Part  signed, of what a step is made of: int32_t, or int16_t where counts are below 2^14 (some 40
-/// cycles less)
+/// @tparam Part  signed, of what a step is made of: int32_t, or int16_t where counts are below 2^14, which
+/// takes an 8-bit chip less time
 template <class Part>
 class FollowerOf {
  public:
@@ -48,8 +48,7 @@ class FollowerOf {
     if (!is_more_) return step;
     return with_owed(step);
   }
-  /// The same in two parts: what each count takes, and what is owed beside it where several_a_count() says
-  /// so.
+  /// The same in two parts: what each count takes, and what is owed beside it where is_more() says so.
   int8_t part_step(int8_t way) {
     Part rest = rest_;
     if (way > 0) {

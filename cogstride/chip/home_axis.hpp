@@ -5,7 +5,8 @@
 //   while (home.serve(now)) {}                   // the main program; now: milliseconds
 //   ISR(gate changed) { home.edge(Gate::acts()); }
 //
-// The slow approach ends in the gate's interrupt, on the very step.
+// The slow approach ends in the gate's interrupt, on the very step. Switches and windows: who homes to an
+// index or a hard end tells a Homing what happens by itself.
 //
 // C++14 with <stdint.h> alone.
 #pragma once
@@ -41,11 +42,14 @@ class HomeAxis {
       : axis_(axis), walk_(walk), goal_(goal), paces_(paces), settling_(settling) {}
 
   /// From rest. @param now  ms, of a clock that may wrap
-  void begin(bool aligned, uint16_t now) {
+  /// @return false for what it cannot do, and nothing begins: an index after the sensor, a hard end
+  bool begin(bool aligned, uint16_t now) {
+    if (goal_.then_index || goal_.kind == HomingKind::hard_end) return false;
     homing_ = Homing<int32_t>(goal_);
     walk_.ended();
     is_on_ = true;
     carry_out(homing_.begin(aligned), now);
+    return true;
   }
 
   /// @return whether it goes on: false when found or failed

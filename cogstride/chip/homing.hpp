@@ -98,7 +98,7 @@ enum class HomingAct : uint8_t {
   go_to_index,    ///< the same, at the index's
   brake,          ///< to rest on a ramp, then tell at_rest()
   brake_steeply,  ///< the same, with the jerk unbounded
-  end_here,       ///< at once: settle, as an order of its own follows
+  end_here,       ///< at once, then as settle
   found,
   failed
 };

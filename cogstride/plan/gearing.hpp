@@ -16,6 +16,11 @@
 
 namespace cogstride {
 
+/// What a follower goes for a turn of its leader's output: m or turns.
+[[nodiscard]] inline Ratio way_per_turn(const Following& follows) {
+  return follows.by.base / follows.for_each.base();
+}
+
 struct Gearing {
   Ratio per_turn{};                        ///< follower's way for a turn of the leader's output: m or turns
   std::optional<Ratio> steps_per_turn{};   ///< of a follower that steps

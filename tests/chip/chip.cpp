@@ -45,7 +45,7 @@ avr_timer_t* timer_of(avr_t* avr, char name) {
 }  // namespace
 
 /// A compare channel of the 16-bit timer as its data sheet has it: the emulator turns outputs over late,
-/// forces none, and loses or doubles a match now and then.
+/// forces none, and loses a match now and then.
 struct Chip::Compare {
   avr_t* avr;
   avr_timer_t* timer;
@@ -56,7 +56,6 @@ struct Chip::Compare {
   std::int64_t due_at = 0;
   bool said_early = false;
   std::int64_t said_at = 0;
-  bool is_double = false;
 
   [[nodiscard]] std::uint16_t value() const {
     const auto cycles = timer->comp[channel].comp_cycles;
@@ -118,24 +117,17 @@ void Chip::hook() {
       },
       this);
   // Output pins read as they are, compare outputs among them.
-  for (int port = 0; port < 3; ++port) {
-    static avr_io_read_t usual = nullptr;
-    usual = avr_->io[AVR_DATA_TO_IO(pin_of[port])].r.c;
-    if (port != 0) continue;
-    static void* usual_param = nullptr;
-    usual_param = avr_->io[AVR_DATA_TO_IO(pin_of[port])].r.param;
-    avr_->io[AVR_DATA_TO_IO(pin_of[port])].r.param = this;
-    avr_->io[AVR_DATA_TO_IO(pin_of[port])].r.c = [](avr_t* avr, avr_io_addr_t at,
-                                                    void* chip) -> std::uint8_t {
-      std::uint8_t value = avr->data[at];
-      if (usual != nullptr) value = usual(avr, at, usual_param);
-      for (const Compare& compare : static_cast<Chip*>(chip)->compares_)
-        if (compare.mode() != 0)
-          value = static_cast<std::uint8_t>((value & ~(1 << compare.bit)) |
-                                            (compare.level ? 1 << compare.bit : 0));
-      return value;
-    };
-  }
+  avr_->io[AVR_DATA_TO_IO(pin_of[0])].r.param = this;
+  avr_->io[AVR_DATA_TO_IO(pin_of[0])].r.c = [](avr_t* avr, avr_io_addr_t at, void* chip) -> std::uint8_t {
+    // What drives inputs has put them into the register.
+    const std::uint8_t outputs = avr->data[ddr_of[0]];
+    auto value = static_cast<std::uint8_t>((avr->data[port_of[0]] & outputs) | (avr->data[at] & ~outputs));
+    for (const Compare& compare : static_cast<Chip*>(chip)->compares_)
+      if (compare.mode() != 0)
+        value =
+            static_cast<std::uint8_t>((value & ~(1 << compare.bit)) | (compare.level ? 1 << compare.bit : 0));
+    return value;
+  };
   for (Compare& compare : compares_) {
     avr_irq_t* const irq = avr_get_interrupt_irq(avr_, compare.timer->comp[compare.channel].interrupt.vector);
     avr_irq_register_notify(
@@ -266,13 +258,8 @@ void Chip::look_at_compares(std::int64_t before) {
     }
     if (compare.is_due && after - compare.due_at > 12) {
       compare.is_due = false;
-      ++lost_;
       avr_raise_interrupt(avr_, &compare.timer->comp[compare.channel].interrupt);
       compare.said_early = false;
-    }
-    if (compare.said_early && after - compare.said_at > 12) {
-      compare.said_early = false;
-      ++doubled_;
     }
   }
 }
@@ -304,8 +291,6 @@ void Chip::step() {
   entered_ = false;
   const bool was_flagged = (avr_->data[0x35] & 2) != 0;
   const auto stack = [this] { return static_cast<int>(avr_->data[R_SPL] | avr_->data[R_SPH] << 8); };
-  const std::uint32_t pc = avr_->pc;
-  (void)pc;
   avr_run(avr_);
   if (avr_->state == cpu_Done || avr_->state == cpu_Crashed)
     throw std::runtime_error("the program has crashed");
@@ -340,10 +325,6 @@ bool Chip::run_to_mark(std::uint8_t mark, std::int64_t most_cycles) {
     step();
   }
   return true;
-}
-
-void Chip::forget_interrupt_times() {
-  interrupts_ = {};
 }
 
 void Chip::brown_out() {

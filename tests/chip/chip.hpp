@@ -71,12 +71,8 @@ class Chip {
     std::int64_t sum = 0;
   };
   [[nodiscard]] const InterruptTimes& interrupt(int vector) const { return interrupts_.at(vector); }
-  void forget_interrupt_times();
-  /// What it had to be helped with, of matches: lost and raised again, doubled and dropped.
-  [[nodiscard]] int lost_matches() const { return lost_; }
-  [[nodiscard]] int doubled_matches() const { return doubled_; }
 
-  /// The supply dips: all registers and the program begin anew, RAM keeps nothing certain.
+  /// The supply dips: all registers and the program begin anew, and RAM keeps what it held.
   void brown_out();
 
  private:
@@ -106,8 +102,6 @@ class Chip {
   std::array<std::uint16_t, 2> values_{};  // of the compares before an instruction
   std::array<int, 2> modes_{};
   std::vector<Compare> compares_;
-  int lost_ = 0;
-  int doubled_ = 0;
 };
 
 }  // namespace cogstride::chip_bench

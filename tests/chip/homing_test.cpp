@@ -106,5 +106,20 @@ TEST(ChipHoming, SaysThatAGateIsStuck) {
   EXPECT_GE(never.bench.lowest, 500 - 3000 - 32) << "it gives up at the end of its way";
 }
 
+TEST(ChipHoming, RefusesWhatItCannotDo) {
+  for (const bool is_hard_end : {false, true}) {
+    Chip chip(programs + "/homing.elf");
+    ChipGoal ways = goal();
+    if (is_hard_end)
+      ways.kind = static_cast<std::uint8_t>(chip::HomingKind::hard_end);
+    else
+      ways.then_index = true;
+    chip.put_into_flash("goal", &ways, sizeof ways);
+    ASSERT_TRUE(chip.run_to_mark(2, 1'000'000));
+    EXPECT_EQ(chip.variable<std::uint8_t>("fault"), 255);
+    EXPECT_TRUE(chip.edges('B', 1).empty()) << "nothing moves";
+  }
+}
+
 }  // namespace
 }  // namespace cogstride::chip_bench

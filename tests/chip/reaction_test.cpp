@@ -131,7 +131,6 @@ TEST(ChipStop, BrownOutInMidMovePutsAllOffFirst) {
     chip.on_edge = [&](char port, int bit, bool high) {
       seen.push_back(fmt::format("{}{} {}", port, bit, high ? "high" : "low"));
     };
-    const std::size_t steps = chip.edges('B', 1).size();
     chip.brown_out();
     EXPECT_FALSE(chip.level('B', 1)) << "a reset lets go of all lines";
     seen.clear();
@@ -139,7 +138,6 @@ TEST(ChipStop, BrownOutInMidMovePutsAllOffFirst) {
     ASSERT_FALSE(seen.empty());
     EXPECT_EQ(seen[0], "B0 high") << "ENABLE away, before all else";
     for (std::size_t k = 1; k < seen.size(); ++k) EXPECT_NE(seen[k].substr(0, 2), "B1") << seen[k];
-    (void)steps;
   }
 }
 
@@ -256,8 +254,6 @@ TEST(ChipFollower, StandsOnTheStepOfWholeNumbersThroughReversalsAndNewRatios) {
     EXPECT_EQ(at, wanted) << "ratio " << change << ": " << steps << " for " << counts;
     counts = std::uniform_int_distribution<int>(1, 5000)(random);
     steps = std::uniform_int_distribution<std::int64_t>(-counts, counts)(random);
-    const std::int64_t before = counts;
-    (void)before;
     const auto old_counts = chip.variable<std::int32_t>("counts");
     rest = rest * counts / old_counts;
     const auto s = static_cast<std::int32_t>(steps);

@@ -76,61 +76,6 @@ struct Timer {
   static uint16_t now() { return TCNT1; }
 };
 
-/// A compare channel whose output is a STEP line, high for a pulse. A match turns the output over, which
-/// makes the edge; forcing one turns it back, which ends the pulse.
-/// @tparam a  channel A (pin B1), else B (pin B2)
-template <bool a, class Direction>
-struct Step {
-  typedef avr8::Lock Lock;
-  static constexpr uint8_t turn = a ? 1 << COM1A0 : 1 << COM1B0;
-  static constexpr uint8_t clear = a ? 1 << COM1A1 : 1 << COM1B1;
-  static constexpr uint8_t force = a ? 1 << FOC1A : 1 << FOC1B;
-  static constexpr uint8_t mask = a ? 1 << OCIE1A : 1 << OCIE1B;
-  static constexpr uint8_t flag = a ? 1 << OCF1A : 1 << OCF1B;
-  static constexpr uint8_t pin = a ? 1 << PB1 : 1 << PB2;
-
-  /// Low: the rest levels, before all else.
-  static void begin() {
-    PORTB &= static_cast<uint8_t>(~pin);
-    DDRB |= pin;
-    Direction::write(false);
-    Direction::output();
-    TCCR1A = static_cast<uint8_t>((TCCR1A & ~turn) | clear);
-    TCCR1C = force;
-    off();
-  }
-  static uint16_t now() { return TCNT1; }
-  static void at(uint16_t tick) {
-    if (a) {
-      OCR1A = tick;
-    } else {
-      OCR1B = tick;
-    }
-  }
-  static uint16_t tick() { return a ? OCR1A : OCR1B; }
-  static void on() {
-    TIFR1 = flag;
-    TIMSK1 |= mask;
-  }
-  static void off() {
-    makes_pulses(false);
-    TIMSK1 &= static_cast<uint8_t>(~mask);
-  }
-  /// Whether a match turns the output over; it is low when this changes.
-  static void makes_pulses(bool whether) {
-    const uint8_t other = static_cast<uint8_t>(TCCR1A & ~(turn | clear));
-    TCCR1A = whether ? static_cast<uint8_t>(other | turn) : other;
-  }
-  static void end_pulse() { TCCR1C = force; }
-  static bool is_high() { return (PINB & pin) != 0; }
-  /// At least 40 cycles after the edge, wherever it was.
-  static void end_pulse_when_long_enough() {
-    __builtin_avr_delay_cycles(40);
-    end_pulse();
-  }
-  static void direction(bool backwards) { Direction::write(backwards); }
-};
-
 /// A compare channel whose output is not used: for rows and frames, whose levels its interrupt writes.
 template <bool a>
 struct Compare {
@@ -149,6 +94,45 @@ struct Compare {
     TIMSK1 |= a ? 1 << OCIE1A : 1 << OCIE1B;
   }
   static void off() { TIMSK1 &= static_cast<uint8_t>(~(a ? 1 << OCIE1A : 1 << OCIE1B)); }
+};
+
+/// A compare channel whose output is a STEP line, high for a pulse. A match turns the output over, which
+/// makes the edge; forcing one turns it back, which ends the pulse.
+/// @tparam a  channel A (pin B1), else B (pin B2)
+template <bool a, class Direction>
+struct Step : Compare<a> {
+  static constexpr uint8_t turn = a ? 1 << COM1A0 : 1 << COM1B0;
+  static constexpr uint8_t clear = a ? 1 << COM1A1 : 1 << COM1B1;
+  static constexpr uint8_t force = a ? 1 << FOC1A : 1 << FOC1B;
+  static constexpr uint8_t pin = a ? 1 << PB1 : 1 << PB2;
+
+  /// Low: the rest levels, before all else.
+  static void begin() {
+    PORTB &= static_cast<uint8_t>(~pin);
+    DDRB |= pin;
+    Direction::write(false);
+    Direction::output();
+    TCCR1A = static_cast<uint8_t>((TCCR1A & ~turn) | clear);
+    TCCR1C = force;
+    off();
+  }
+  static void off() {
+    makes_pulses(false);
+    Compare<a>::off();
+  }
+  /// Whether a match turns the output over; it is low when this changes.
+  static void makes_pulses(bool whether) {
+    const uint8_t other = static_cast<uint8_t>(TCCR1A & ~(turn | clear));
+    TCCR1A = whether ? static_cast<uint8_t>(other | turn) : other;
+  }
+  static void end_pulse() { TCCR1C = force; }
+  static bool is_high() { return (PINB & pin) != 0; }
+  /// At least 40 cycles after the edge, wherever it was.
+  static void end_pulse_when_long_enough() {
+    __builtin_avr_delay_cycles(40);
+    end_pulse();
+  }
+  static void direction(bool backwards) { Direction::write(backwards); }
 };
 
 /// A duty at pin D5, 62.5 kHz of 256 counts, by the 8-bit timer 0; its overflow's interrupt takes the next

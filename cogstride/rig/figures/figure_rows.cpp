@@ -5,6 +5,7 @@
 
 #include <cmath>
 
+#include "cogstride/plan/gearing.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
@@ -529,7 +530,7 @@ class MechanismRows {
   void follows() {
     if (!mechanism_.follows) return;
     const Following& follows = *mechanism_.follows;
-    const Ratio per_turn = follows.by.base / follows.for_each.base();
+    const Ratio per_turn = way_per_turn(follows);
     std::string text = fmt::format("{} by {} for each {} turn", follows.leader, to_text(follows.by),
                                    to_text(follows.for_each.base()));
     Values values{{"follows", follows.leader}};

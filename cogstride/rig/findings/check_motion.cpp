@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/plan/gearing.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/plan/pulse_scale.hpp"
@@ -252,7 +253,7 @@ void check_following(MechanismSheet& sheet) {
   const auto& follows = sheet.mechanism.follows;
   if (!follows) return;
   const Mechanism& leader = mechanism_named(sheet.rig, follows->leader);
-  const Ratio ratio = follows->by.base / follows->for_each.base();
+  const Ratio ratio = way_per_turn(*follows);
   const double asked = std::abs((ratio * leader.limits.speed.base).to_double());
   const double most = sheet.mechanism.limits.speed.base.to_double();
   if (asked <= most) return;

@@ -52,10 +52,10 @@ int main() {
   EIMSK = 1 << INT0;
   sei();
   GPIOR0 = 1;
-  homes.begin(false, avr8::Clock::now());
+  const bool begins = homes.begin(false, avr8::Clock::now());
   while (homes.serve(avr8::Clock::now())) {
   }
-  fault = static_cast<uint8_t>(homes.fault());
+  fault = begins ? static_cast<uint8_t>(homes.fault()) : 255;
   edge_step = homes.homing().edge_step();
   stands = axis.position();
   GPIOR0 = 2;
