@@ -1,4 +1,5 @@
 #include "cogstride/bench/bench.hpp"
+#include "cogstride/bench/gearing.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 
 #include <fmt/format.h>
@@ -324,6 +325,9 @@ Cast Bench::cast() {
   cast.inputs = inputs_.get();
   cast.clock = rig_.controller.timer_clock;
   cast.arrive_together = [this](const auto& orders) { return arrive_together(orders); };
+  cast.gear = [this](Mover& follower, const GearOrder& order) { return gear(follower, order); };
+  cast.nudge = [this](Mover& follower, OutputPosition by) { nudge(follower, by); };
+  cast.change_gear = [this](Mover& follower, const Following& to) { change_gear(follower, to); };
   cast.tell = [this](const std::string& who, const std::string& text) {
     trace_event({lines().now(), who, text, TraceEvent::Kind::note});
   };
@@ -350,6 +354,39 @@ std::vector<std::shared_ptr<MotionRecord>> Bench::arrive_together(
   arriving_.push_back(std::make_unique<ArrivingTogether>(lines(), orders));
   loop().add(*arriving_.back());
   return arriving_.back()->records();
+}
+
+std::vector<Mover*> Bench::leaders_of(const Following& to) const {
+  std::vector<Mover*> leaders{&mover(to.first.leader)};
+  if (to.also) leaders.push_back(&mover(to.also->leader));
+  return leaders;
+}
+
+std::shared_ptr<MotionRecord> Bench::gear(Mover& follower, const GearOrder& order) {
+  Follows& follows = able(follower.name(), follower.follows(), "follow another");
+  const std::vector<Mover*> leaders = leaders_of(order.to);
+  std::unique_ptr<Follow> follow =
+      make_follow(follower, order, leaders, {rig_.controller, checks_encoders_});
+  std::string what = "follow " + follow->leaders();
+  return follows.follow(lines(), std::move(follow), std::move(what));
+}
+
+void Bench::change_gear(Mover& follower, const Following& to) {
+  Follow* const follow = able(follower.name(), follower.follows(), "follow another").following();
+  if (follow == nullptr) throw RangeError(follower.name() + ": follows nothing");
+  follow->gear().change(lines().now(), grains_per_count(follower, to, leaders_of(to)));
+  follower.log().note(lines().now(), MotionNote::Kind::told,
+                      fmt::format("from here on by {} for each {}", to_text(to.first.by),
+                                  to_text(to.first.for_each)));
+}
+
+void Bench::nudge(Mover& follower, OutputPosition by) {
+  Follow* const follow = able(follower.name(), follower.follows(), "follow another").following();
+  if (follow == nullptr) throw RangeError(follower.name() + ": follows nothing");
+  if (by.kind != follow->follower().kind)
+    throw RangeError(fmt::format("{}: cannot be nudged by {}", follower.name(), to_text(by)));
+  follow->gear().shift(by.base * follow->follower().grains_per_base);
+  follower.log().note(lines().now(), MotionNote::Kind::told, "nudged by " + to_text(by));
 }
 
 std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders) {

@@ -230,6 +230,10 @@ class Bench {
   friend class CartHandle;
   friend class OutputHandle;
   [[noreturn]] void refuse_kind(const std::string& name, const MoverKind& wanted) const;
+  std::shared_ptr<MotionRecord> gear(Mover& follower, const GearOrder& order);
+  void change_gear(Mover& follower, const Following& to);
+  void nudge(Mover& follower, OutputPosition by);
+  [[nodiscard]] std::vector<Mover*> leaders_of(const Following& to) const;
   std::vector<std::shared_ptr<MotionRecord>> arrive_together(
       const std::vector<std::pair<Mover*, MoveOrder>>& orders);
   void take_posts();

@@ -236,12 +236,16 @@ TEST(Verdict, AFadeGoesOnToItsEndAndAnEmptyScriptIsNone) {
   EXPECT_THROW((void)parse_script("# nothing\n", "x.moves", pair.rig), InputError);
 }
 
-TEST(Verdict, SaysThatNothingFollowsYet) {
-  const Verdict verdict = Pair{}.play("home traverse\n");
+TEST(Verdict, SaysHowItFollowed) {
+  Pair pair;
+  const Verdict verdict = pair.play(
+      "home traverse\nmove traverse to 12 mm\ngear traverse falling behind by at most 1 mm\nspin spindle at 300 rpm for 1 s\nlet traverse go\n");
+  EXPECT_EQ(verdict.fault, "");
   bool said = false;
-  for (const std::string& words : verdict.of("traverse").not_looked_at)
-    said = said || words.find("how it follows spindle") != std::string::npos;
+  for (const MoverVerdict::Row& row : verdict.of("traverse").rows)
+    said = said || row.words.find("spindle; held up by its limits by") != std::string::npos;
   EXPECT_TRUE(said);
+  EXPECT_LT(verdict.of("traverse").figure("held_up_at_most"), 8.0);
 }
 
 }  // namespace

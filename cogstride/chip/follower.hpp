@@ -123,6 +123,45 @@ class FollowerOf {
 
 typedef FollowerOf<int32_t> Follower;
 
+/// The same for one who looks now and then: many counts at once, of several leaders, each by its own ratio.
+/// It stands where a Follower would stand that had taken them one by one.
+///
+///   GearedPlace place;
+///   place.set_grain(75);                 // parts of a step
+///   place.go_on(14 * counts);            // 14/75 of a step a count
+class GearedPlace {
+ public:
+  static constexpr int64_t finest = 0x3fffffff;
+
+  /// Parts of a step from now on. What is left of a step stays, to the new grain towards zero.
+  /// @param grain  1 to finest
+  void set_grain(int64_t grain) {
+    rest_ = rest_ * grain / grain_;
+    grain_ = grain;
+  }
+  /// So many parts on; a step is made as a Follower makes it. @param parts  below 2^62 @return net steps
+  int64_t go_on(int64_t parts) {
+    const int64_t sum = rest_ + parts;
+    const int64_t steps = sum / grain_;
+    rest_ = sum % grain_;
+    position_ += steps;
+    return steps;
+  }
+  /// On another step, with the same rest or none.
+  void stand_at(int64_t position) { position_ = position; }
+  void forget_rest() { rest_ = 0; }
+
+  int64_t position() const { return position_; }
+  /// What is left of a step, in parts; -grain() < rest() < grain().
+  int64_t rest() const { return rest_; }
+  int64_t grain() const { return grain_; }
+
+ private:
+  int64_t grain_ = 1;
+  int64_t rest_ = 0;
+  int64_t position_ = 0;
+};
+
 /// An axis that follows an encoder's tracks, step by step, in the tracks' interrupt.
 ///
 ///   FollowAxis<Channel, int16_t> axis;

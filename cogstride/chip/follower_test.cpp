@@ -44,6 +44,24 @@ TEST(Follower, StandsOnTheStepOfTheSumAfterAMillionTurnsOfItsLeader) {
   EXPECT_EQ(follower.position(), obvious.made);
 }
 
+TEST(GearedPlace, StandsWhereAFollowerStandsThatTookCountByCount) {
+  std::mt19937 random(5);
+  for (int ratio = 0; ratio < 40; ++ratio) {
+    const int counts = std::uniform_int_distribution<int>(1, 8000)(random);
+    const int steps = std::uniform_int_distribution<int>(-3 * counts, 3 * counts)(random);
+    Follower follower;
+    ASSERT_TRUE(follower.set_ratio(steps, counts));
+    GearedPlace place;
+    place.set_grain(counts);
+    for (int look = 0; look < 300; ++look) {
+      const int many = std::uniform_int_distribution<int>(-40, 40)(random);
+      for (int i = 0; i < std::abs(many); ++i) all_of(follower, many < 0 ? -1 : 1);
+      place.go_on(std::int64_t{many} * steps);
+      ASSERT_EQ(place.position(), follower.position());
+    }
+  }
+}
+
 TEST(Follower, GoesToAndFroWithoutDrift) {
   std::mt19937 random(3);
   for (int ratio = 0; ratio < 60; ++ratio) {

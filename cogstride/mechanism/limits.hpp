@@ -65,11 +65,28 @@ struct Homing {
   OutputPosition position{};                   ///< where to stand afterwards
 };
 
-/// A mechanism that follows another one's turning by an exact ratio.
-struct Following {
+/// Which place of a leader is followed.
+enum class LeaderPlace : std::uint8_t {
+  counted,   ///< what its encoder counts
+  commanded  ///< where it is told to be
+};
+
+/// A leader, and by how much it is followed: exact.
+struct Leading {
   std::string leader{};
-  OutputPosition by{};    ///< of this output ...
-  ExactAngle for_each{};  ///< ... for so much of the leader's
+  OutputPosition by{};                             ///< of the follower's output ...
+  OutputPosition for_each{OutputKind::rotary, 1};  ///< ... for so much of the leader's
+  std::optional<LeaderPlace> place{};  ///< nothing: counted where it has an encoder and takes no steps
+};
+
+/// A mechanism that follows one or two others by an exact ratio.
+struct Following {
+  Leading first{};
+  std::optional<Leading> also{};  ///< what both ask for is added up
+  /// It goes where its leader is by now, by the speed of its counts; else it stays so far behind that it
+  /// never goes beyond what was counted.
+  bool compensated = true;
+  std::optional<OutputPosition> may_fall_behind{};  ///< nothing: falling behind stops both
 };
 
 }  // namespace cogstride

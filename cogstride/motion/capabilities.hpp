@@ -12,6 +12,10 @@
 
 namespace cogstride {
 
+class Commanded;
+class Follow;
+struct Follower;
+
 /// What a mover can do. @throws RangeError when it cannot
 /// @param who  its name
 /// @param what  "be homed"
@@ -109,6 +113,24 @@ class Arming {
   virtual ~Arming() = default;
   virtual std::shared_ptr<MotionRecord> arm(Lines& lines) = 0;
   [[nodiscard]] virtual bool is_armed() const = 0;
+};
+
+/// Goes along with others, by an exact ratio.
+class Follows {
+ public:
+  virtual ~Follows() = default;
+  /// What it can be told apart by: its steps, or counts of its own encoder, of a metre or a turn; limits in
+  /// them. @throws RangeError when it cannot follow: it has no encoder
+  [[nodiscard]] virtual Follower follower() const = 0;
+  /// From now on, or once its turn has come. The record ends as done when it was let go, or its leaders stand
+  /// where it was to end with them.
+  /// @throws RangeError when it is refused
+  virtual std::shared_ptr<MotionRecord> follow(Lines& lines, std::unique_ptr<Follow> follow,
+                                               std::string what) = 0;
+  /// What it follows by, now; null when it follows nothing.
+  [[nodiscard]] virtual Follow* following() = 0;
+  /// To rest on its own ramp; its record ends as done. @throws RangeError when it follows nothing
+  virtual void let_go(Lines& lines) = 0;
 };
 
 /// Goes ways on the floor.

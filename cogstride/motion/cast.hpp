@@ -8,6 +8,7 @@
 #include <utility>
 #include <vector>
 
+#include "cogstride/mechanism/output.hpp"
 #include "cogstride/quantity/quantity.hpp"
 
 namespace cogstride {
@@ -16,6 +17,8 @@ class Inputs;
 class Mover;
 class OutputSwitch;
 
+struct Following;
+struct GearOrder;
 struct MotionRecord;
 struct MoveOrder;
 
@@ -29,6 +32,12 @@ struct Cast {
   /// Moves that begin and arrive together. @throws RangeError when one is refused; nothing is ordered then
   std::function<std::vector<std::shared_ptr<MotionRecord>>(const std::vector<std::pair<Mover*, MoveOrder>>&)>
       arrive_together{};
+  /// A mover goes along with others. @throws RangeError when it is refused
+  std::function<std::shared_ptr<MotionRecord>(Mover&, const GearOrder&)> gear{};
+  /// Another ratio for one that goes along. @throws RangeError when it does not, or cannot
+  std::function<void(Mover&, const Following&)> change_gear{};
+  /// Against its leaders. @throws RangeError when it follows nothing, or the way is too fine to be kept
+  std::function<void(Mover&, OutputPosition)> nudge{};
   std::function<void(const std::string& who, const std::string& text)> tell{};  ///< into the record, now
   /// "41.2 mm": what a mover publishes under that name, now. @throws RangeError when it has none, with those
   /// it has

@@ -1,7 +1,5 @@
 #include "cogstride/motion/mover.hpp"
 
-#include <fmt/format.h>
-
 #include "cogstride/mechanism/mechanism.hpp"
 
 namespace cogstride {
@@ -13,10 +11,6 @@ MoverVerdict Mover::began_verdict() const {
   verdict.has_moved = log_.has_begun();
   if (parts() == nullptr) return verdict;
   verdict.guesses = parts()->guesses;
-  if (parts()->follows)
-    verdict.not_looked_at.push_back(
-        fmt::format("how it follows {}: the rig says so (follows), and nothing carries it out yet",
-                    parts()->follows->leader));
   return verdict;
 }
 

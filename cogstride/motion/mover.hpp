@@ -26,6 +26,7 @@
 namespace cogstride {
 
 class Inputs;
+struct Encoder;
 struct Mechanism;
 
 /// A kind of mover. Each class of movers has one, in `its_kind`, told from the others by its address.
@@ -85,6 +86,11 @@ class Mover : public Participant {
   [[nodiscard]] virtual Zeroed* zeroed() { return nullptr; }
   [[nodiscard]] virtual Arming* arming() { return nullptr; }
   [[nodiscard]] virtual Ways* ways() { return nullptr; }
+  [[nodiscard]] virtual Follows* follows() { return nullptr; }
+  /// Its place follows from what it is told, so that others can be geared to that.
+  [[nodiscard]] virtual Commanded* commanded() { return nullptr; }
+  /// Whether it reads the count of this encoder by itself while the lines are open.
+  [[nodiscard]] virtual bool reads(const Encoder&) const { return false; }
 
   /// What is asked of it, as a record of the run shows it: names and units.
   [[nodiscard]] virtual std::vector<TracedSignal> signals() const { return {}; }

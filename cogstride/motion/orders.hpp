@@ -16,6 +16,15 @@ struct DutyOrder {
       lasts{};  ///< held for so long, then back to none in the same way; nothing: until told
 };
 
+/// To go along with one or two leaders, until told otherwise.
+struct GearOrder {
+  Following to{};
+  bool catches_up = true;  ///< what it misses on its way up is made up for
+  std::optional<OutputPosition>
+      when_passes{};  ///< it sets off when its first leader passes this place; it belongs where it stands then
+  bool ends_with_leader = false;  ///< it is over when its leaders have turned and stand
+};
+
 /// A way of a cart, and how fast.
 struct CartOrder {
   CartWay way{};

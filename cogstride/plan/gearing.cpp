@@ -29,7 +29,7 @@ Gearing gearing_of(const Mechanism& follower, const Mechanism& leader) {
   if (output_kind(leader.train) != OutputKind::rotary)
     throw RangeError(fmt::format("{}: follows {}, whose output does not turn", follower.name, leader.name));
   Gearing gearing;
-  gearing.per_turn = way_per_turn(*follower.follows);
+  gearing.per_turn = way_per_base(follower.follows->first);
   const double way = std::abs(gearing.per_turn.to_double());
   gearing.top_speed = way * leader.limits.speed.base.to_double();
   if (way > 0.0) gearing.leader_top = follower.limits.speed.base.to_double() / way;

@@ -16,9 +16,9 @@
 
 namespace cogstride {
 
-/// What a follower goes for a turn of its leader's output: m or turns.
-[[nodiscard]] inline Ratio way_per_turn(const Following& follows) {
-  return follows.by.base / follows.for_each.base();
+/// What a follower goes for a turn, or a metre, of its leader's output: m or turns.
+[[nodiscard]] inline Ratio way_per_base(const Leading& leading) {
+  return leading.by.base / leading.for_each.base;
 }
 
 struct Gearing {

@@ -150,7 +150,9 @@ Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
     return is_left_out(pair.left) || is_left_out(pair.right);
   });
   for (Mechanism& mechanism : rig.mechanisms)
-    if (mechanism.follows && named(rig.mechanisms, mechanism.follows->leader) == nullptr)
+    if (const auto& follows = mechanism.follows;
+        follows && (named(rig.mechanisms, follows->first.leader) == nullptr ||
+                    (follows->also && named(rig.mechanisms, follows->also->leader) == nullptr)))
       mechanism.follows.reset();
   return rig;
 }

@@ -134,7 +134,7 @@ class ValidKeys {
   }
   template <int PerTime>
   void hold(const char* name, const OutputAmount<PerTime>& field, const KeyText& text) {
-    of_kind(name, field);
+    if (!text.of_another) of_kind(name, field);
     const double size = field.base.to_double();
     if (is_wrong(size, text.sign))
       add(fmt::format("{}: found {}; expected it {}", name, to_text(field), words(text.sign)));
@@ -316,6 +316,10 @@ class RigCheck {
     if (each.follows) {
       ValidKeys follows(where + ".follows", errors_, kind);
       declare(follows, *each.follows);
+      if (each.follows->also) {
+        ValidKeys also(where + ".follows.also", errors_, kind);
+        declare(also, *each.follows->also);
+      }
     }
   }
 

@@ -9,6 +9,9 @@
 namespace cogstride {
 
 void require_rest(const Walk& walk, std::size_t mechanism) {
+  if (const Statement* const follows = walk.standing(mechanism).follows)
+    throw RangeError(fmt::format("{0} follows another (line {1}): write 'let {0} go' first",
+                                 walk.rig.mechanisms[mechanism].name, follows->place.line));
   const Statement* const spins = walk.standing(mechanism).spins;
   if (spins == nullptr) return;
   throw RangeError(fmt::format("{0} still spins (line {1}): write 'stop {0}' first",

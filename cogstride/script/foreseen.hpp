@@ -16,6 +16,7 @@ struct Standing {
   bool is_homed = false;
   std::optional<OutputPosition> at{};  ///< nothing: somewhere inside its travel
   const Statement* spins = nullptr;    ///< the statement that lets it spin without end
+  const Statement* follows = nullptr;  ///< the statement that geared it to another
   double duty = 0.0;                   ///< of one that is driven by duty, when the statement before is done
   bool is_held = false;                ///< at a speed, by its encoder
   bool is_armed = false;               ///< of one that has a throttle

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <algorithm>
+#include <functional>
 #include <map>
 #include <optional>
 #include <vector>
@@ -23,6 +24,8 @@ class ScriptedPlayer final : public TimedLines {
   void edge(Tick at, LineId line, bool high) { edges_.emplace(at, Level{line, high}); }
   /// What a source says when it is sampled.
   void says(SourceId source, std::int64_t raw) { values_[source] = raw; }
+  /// The same by the tick at which it is sampled.
+  void says(SourceId source, std::function<std::int64_t(Tick)> raw) { said_[source] = std::move(raw); }
 
   // What it kept.
   struct Put {
@@ -148,7 +151,8 @@ class ScriptedPlayer final : public TimedLines {
     for (auto& [source, sampling] : sampled_) {
       if (sampling.first > now_) continue;
       sampling.first = sampling.period > 0 ? sampling.first + sampling.period : never;
-      readings.push_back({now_, source, values_[source]});
+      const auto said = said_.find(source);
+      readings.push_back({now_, source, said == said_.end() ? values_[source] : said->second(now_)});
     }
   }
 
@@ -157,6 +161,7 @@ class ScriptedPlayer final : public TimedLines {
   Tick now_ = 0;
   std::multimap<Tick, Level> edges_;
   std::map<SourceId, std::int64_t> values_;
+  std::map<SourceId, std::function<std::int64_t(Tick)>> said_;
   std::map<SourceId, Sampling> sampled_;
   std::map<LineId, PulseQueue> queues_;
 };

@@ -28,6 +28,7 @@ void BesideWatch::act(Lines& lines, std::span<const Reading> readings) {
     asked_ = true;
     from_.reset();
     lines.sample(counter_source(encoder_.line_a), lines.now() + lines.lead(), period_);
+    lines.sample(counter_edge_source(encoder_.line_a), lines.now() + lines.lead(), period_);
   }
   std::optional<std::int64_t> count;
   for (const Reading& reading : readings)

@@ -19,6 +19,8 @@ OutputPosition MotionQueue::end() const {
       throw RangeError(
           fmt::format("{}: it turns without end: redirect it or cancel it first", mechanism_.name));
     }
+    if (std::holds_alternative<FollowOrder>(last().what))
+      throw RangeError(fmt::format("{}: it follows another: let it go first", mechanism_.name));
   }
   if (end_) return *end_;
   throw RangeError(fmt::format("{}: nobody knows yet where it stands: home it first", mechanism_.name));
@@ -32,7 +34,8 @@ void MotionQueue::foresee(std::optional<OutputPosition> from) {
       end_ = mechanism_.homing->position;
     } else if (std::holds_alternative<MeasureOrder>(motion.what)) {
       if (end_) end_ = far_switch_goal(mechanism_, controller_).ends_at;
-    } else if (motion.record->status == MotionStatus::running || !end_) {
+    } else if (motion.record->status == MotionStatus::running || !end_ ||
+               std::holds_alternative<FollowOrder>(motion.what)) {
       continue;  // `from` is the end of a running one
     } else if (const auto* const run = std::get_if<SpeedOrder>(&motion.what)) {
       end_ = travel_end(mechanism_, *run).value_or(*end_);

@@ -15,12 +15,18 @@
 
 namespace cogstride {
 
+class Follow;
+
 struct HomeOrder {};
 struct MeasureOrder {};  ///< the travel between two switches
+/// Along with leaders, until told otherwise.
+struct FollowOrder {
+  std::shared_ptr<Follow> follow{};
+};
 
 struct QueuedMotion {
   std::shared_ptr<MotionRecord> record{};
-  std::variant<HomeOrder, MeasureOrder, MoveOrder, SpeedOrder> what;
+  std::variant<HomeOrder, MeasureOrder, MoveOrder, SpeedOrder, FollowOrder> what;
   RampLimits limits{};           ///< of a move or a spin, in steps
   OutputPosition ends_at{};      ///< as far as is known; a spin without end: where it began
   std::string impossible_now{};  ///< why it cannot be had any more, since something before it ended elsewhere

@@ -140,6 +140,49 @@ void StepStream::retarget(Lines& lines, std::int64_t target, const RampLimits& l
   feed(lines);
 }
 
+MotionState StepStream::state_ahead(Tick at) const {
+  if (!busy_) return {{made(), 0.0}, 0.0};
+  return state_at(at);
+}
+
+void StepStream::go_along(Lines& lines, const Course& course, const RampLimits& limits) {
+  const Tick from = soonest(lines);
+  if (!busy_) {
+    const double way = way_between({made(), 0.0}, course.place);
+    if (course.speed == 0.0 && std::abs(way) < 0.5) return;
+    const bool forwards = way != 0.0 ? way > 0.0 : course.speed > 0.0;
+    const Tick at = earliest_start(lines, forwards ? made() + 1 : made() - 1);
+    stop_.reset();
+    begin(plan_pursuit({{made(), 0.0}, 0.0}, course.after(static_cast<double>(at - from) / ticks_per_second_),
+                       limits),
+          made(), at);
+    feed(lines);
+    return;
+  }
+  if (course.speed == 0.0 ? !ramp_.is_endless() && ramp_.end().whole == course.place.whole
+                          : goes_along_with(course, from))
+    return;
+  const Withheld withheld = withhold(lines);
+  switch_on(lines);
+  const Tick at = std::max(withheld.at, awake_at_);
+  begin(plan_pursuit(withheld.state, course.after(static_cast<double>(at - from) / ticks_per_second_),
+                     limits),
+        withheld.made, at);
+  feed(lines);
+}
+
+/// What is planned comes no farther from it before it is looked at again.
+bool StepStream::goes_along_with(const Course& course, Tick from) const {
+  constexpr double near_enough = 0.125;  // of a step
+  constexpr double looked_at_in = 0.002;  // s
+  if (!ramp_.is_endless()) return false;
+  const MotionState state = state_at(from);
+  if (state.acceleration != 0.0) return false;
+  const double off = way_between(course.place, state.position);
+  return std::abs(off) <= near_enough &&
+         std::abs(off + (state.speed - course.speed) * looked_at_in) <= near_enough;
+}
+
 void StepStream::brake(Lines& lines, const RampLimits& limits) {
   if (!busy_) return;
   const Withheld withheld = withhold(lines);

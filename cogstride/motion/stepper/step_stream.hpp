@@ -9,6 +9,7 @@
 
 #include "cogstride/board/step_driver.hpp"
 #include "cogstride/motion/walker.hpp"
+#include "cogstride/plan/pursuit.hpp"
 #include "cogstride/plan/run_fitter.hpp"
 
 namespace cogstride {
@@ -35,6 +36,14 @@ class StepStream final : public Walker {
   /// In mid-motion: on to another target from the speed it has, as soon as the lines allow; past it and back
   /// when it cannot stop in time. At rest the same as start().
   void retarget(Lines& lines, std::int64_t target, const RampLimits& limits);
+  /// From rest or in mid-motion: along with something that moves evenly. As long as what is planned is within
+  /// an eighth of a step of it, that goes on.
+  /// @param course  where that is at soonest()
+  void go_along(Lines& lines, const Course& course, const RampLimits& limits);
+  /// From when on what is planned can still be changed.
+  [[nodiscard]] static Tick soonest(const Lines& lines) { return lines.now() + lines.lead(); }
+  /// State of the motion at an instant that is to come; at rest where it stands.
+  [[nodiscard]] MotionState state_ahead(Tick at) const;
   void brake(Lines& lines, const RampLimits& limits) override;
   /// What was still ahead is dropped.
   void end_here(Lines& lines) override;
@@ -67,6 +76,7 @@ class StepStream final : public Walker {
   };
   Withheld withhold(Lines& lines);
   [[nodiscard]] MotionState state_at(Tick at) const;
+  [[nodiscard]] bool goes_along_with(const Course& course, Tick from) const;
   void begin(const Ramp& ramp, std::int64_t made, Tick at);
   void feed(Lines& lines);
   void face(Lines& lines, bool forwards, Tick before);

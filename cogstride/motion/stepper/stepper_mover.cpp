@@ -143,6 +143,54 @@ std::shared_ptr<MotionRecord> StepperMover::reverse_speed(Lines& lines) {
   return redirect(lines, order);
 }
 
+Follower StepperMover::follower() const {
+  Follower follower;
+  follower.name = mechanism_.name;
+  follower.kind = commanded_.kind;
+  follower.grains_per_base = steps_per_base_;
+  follower.limits = ramp_limits(mechanism_, controller_);
+  const Limits& limits = mechanism_.limits;
+  if (limits.travel_from && origin_)
+    follower.travel = {static_cast<double>(*origin_ + step_at(mechanism_, *limits.travel_from)),
+                       static_cast<double>(*origin_ + step_at(mechanism_, *limits.travel_to))};
+  return follower;
+}
+
+std::shared_ptr<MotionRecord> StepperMover::follow(Lines&, std::unique_ptr<Follow> follow, std::string what) {
+  const OutputPosition from = queue_.end();
+  const RampLimits limits = follow->follower().limits;
+  return queue_.add(std::move(what), {.what = FollowOrder{std::move(follow)}, .limits = limits, .ends_at = from});
+}
+
+void StepperMover::let_go(Lines& lines) {
+  if (!following_) throw RangeError(fmt::format("{}: it follows nothing", mechanism_.name));
+  was_let_go_ = true;
+  cancel(lines, *queue_.first().record, Braking::on_a_ramp);
+}
+
+Commanded::Ahead StepperMover::commanded(Tick now, Tick at) const {
+  const MotionState state = stream_.state_ahead(at);
+  return {way_between({commanded_step(now), 0.0}, state.position), state.speed};
+}
+
+/// Where it follows to is looked at anew, and what is planned changed.
+void StepperMover::follow_on(Lines& lines, std::span<const Reading> readings) {
+  stream_.act(lines);
+  const Tick from = StepStream::soonest(lines);
+  const auto course = following_->look(lines.now(), readings, from, stream_.state_ahead(from));
+  if (const std::string news = following_->take_news(); !news.empty())
+    log().note(lines.now(), MotionNote::Kind::told, news);
+  if (!following_->fault().empty()) {
+    const std::string why = following_->fault();
+    halt(lines, {FaultCode::failed, why});
+    log().fail(lines.now(), why);
+    return;
+  }
+  if (!course) return;
+  stream_.go_along(lines, *course, running_limits_);
+  if (following_->is_over() && !stream_.is_busy()) came_to_rest(lines);
+}
+
 void StepperMover::stop(Lines& lines, Braking how) {
   while (queue_.size() > 1) cancel(lines, *queue_.last().record, how);
   if (!queue_.is_empty()) cancel(lines, *queue_.first().record, how);
@@ -218,6 +266,7 @@ void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how)
   if (queue_.first_is_running() && queue_.first().record.get() == &motion) {
     braking_ = true;
     homing_.reset();
+    following_.reset();
     stream_.brake(lines, how == Braking::steepest ? steepest_limits(lines) : running_limits_);
     if (!stream_.is_busy()) came_to_rest(lines);
   } else if (queue_.take_back(motion, lines.now())) {
@@ -251,6 +300,7 @@ void StepperMover::halt(Lines& lines, const Why& why) {
   halted_by_ = why;
   braking_ = true;
   homing_.reset();
+  following_.reset();
   stream_.brake(lines, steepest_limits(lines));
   if (!stream_.is_busy()) came_to_rest(lines);
 }
@@ -259,7 +309,7 @@ void StepperMover::came_to_rest(Lines& lines) {
   if (const std::optional<Why> why = std::exchange(halted_by_, std::nullopt)) {
     finish(lines, *why, false);
   } else {
-    finish(lines, braking_ ? MotionStatus::cancelled : MotionStatus::done);
+    finish(lines, braking_ && !was_let_go_ ? MotionStatus::cancelled : MotionStatus::done);
   }
 }
 
@@ -314,6 +364,7 @@ Tick StepperMover::next_act() const {
     return never;
   if (front.record->status == MotionStatus::queued) return front.stands_by ? never : 0;
   if (in_position_by_ != never) return is_in_position() ? 0 : in_position_by_;
+  if (following_) return std::min(stream_.next_act(), following_->gear().next_look());
   return homing_ ? homing_->next_act(stream_) : stream_.next_act();
 }
 
@@ -407,6 +458,10 @@ void StepperMover::begin_first(Lines& lines, const std::optional<Least>& told) {
     if (!order.impossible_now.empty()) throw RangeError(order.impossible_now);
     if (std::holds_alternative<MeasureOrder>(order.what)) {
       begin_homing(lines, far_switch_goal(mechanism_, controller_));
+    } else if (const auto* const behind = std::get_if<FollowOrder>(&order.what)) {
+      running_limits_ = order.limits;
+      followed_ = following_ = behind->follow;
+      following_->gear().begin(lines);
     } else if (const auto* const run = std::get_if<SpeedOrder>(&order.what);
                run != nullptr && !travel_end(mechanism_, *run)) {
       running_limits_ = order.limits;
@@ -433,11 +488,12 @@ void StepperMover::stand_at(std::int64_t step) {
 
 void StepperMover::finish(Lines& lines, MotionStatus status) {
   const bool was_homing = std::holds_alternative<HomeOrder>(queue_.first().what);
+  const bool followed = std::holds_alternative<FollowOrder>(queue_.first().what);
   const std::shared_ptr<MotionRecord> record = queue_.end_first(status, lines.now(), {});
   const auto done = was_homing ? MotionNote::Kind::homed : MotionNote::Kind::done;
   log().note(lines.now(), status == MotionStatus::done ? done : MotionNote::Kind::cancelled, record->what);
   forget_how();
-  if (status == MotionStatus::done) return;
+  if (status == MotionStatus::done && !followed) return;
   stand_at(stream_.made());
   queue_.foresee(known_end());
 }
@@ -459,6 +515,8 @@ void StepperMover::finish(Lines& lines, const Why& why, bool by_itself) {
 
 void StepperMover::forget_how() {
   homing_.reset();
+  following_.reset();
+  was_let_go_ = false;
   braking_ = false;
   endless_ = false;
   halted_by_.reset();
@@ -544,6 +602,10 @@ void StepperMover::act(Lines& lines, std::span<const Reading> readings) {
     homing_acted(lines);
     return;
   }
+  if (following_) {
+    follow_on(lines, readings);
+    return;
+  }
   stream_.act(lines);
   if (!stream_.is_busy() && !waits_for_position(lines)) came_to_rest(lines);
 }
@@ -579,6 +641,7 @@ MoverVerdict StepperMover::came_to(Tick now) const {
       at ? fmt::format("stands at {:.6g} {}", asked, unit) : "where it stands is not known", stream_.made());
   verdict.add("asked", asked, unit);
   verdict.add("net_steps", static_cast<double>(stream_.made()));
+  if (followed_) followed_->add_to(verdict);
   return verdict;
 }
 

@@ -8,6 +8,7 @@
 #include <optional>
 #include <variant>
 
+#include "cogstride/motion/gearing/follow.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/stepper/homing_sequence.hpp"
 #include "cogstride/motion/stepper/motion_queue.hpp"
@@ -15,7 +16,7 @@
 
 namespace cogstride {
 
-class StepperMover final : public Mover, public Places, public Arrivals, public Speeds, public Zeroed {
+class StepperMover final : public Mover, public Places, public Arrivals, public Speeds, public Zeroed, public Follows, public Commanded {
  public:
   static const MoverKind its_kind;
   StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
@@ -56,6 +57,15 @@ class StepperMover final : public Mover, public Places, public Arrivals, public 
   /// same speed. @throws RangeError when none is on or nothing of the speed is left
   std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by) override;
   std::shared_ptr<MotionRecord> reverse_speed(Lines& lines) override;
+  [[nodiscard]] Follower follower() const override;
+  /// Queues it. @throws RangeError as move()
+  std::shared_ptr<MotionRecord> follow(Lines& lines, std::unique_ptr<Follow> follow,
+                                       std::string what) override;
+  [[nodiscard]] Follow* following() override { return following_.get(); }
+  void let_go(Lines& lines) override;
+  [[nodiscard]] std::int64_t commanded_step(Tick now) const override { return standing_step(now); }
+  [[nodiscard]] Ahead commanded(Tick now, Tick at) const override;
+  [[nodiscard]] std::int64_t step_at_zero() const override { return origin_.value_or(0); }
   /// Brakes what is on and takes back all that is queued.
   void stop(Lines& lines, Braking how) override;
   /// The running motion gets a new target, a new speed or new limits, from the state that it is in; an order
@@ -101,6 +111,8 @@ class StepperMover final : public Mover, public Places, public Arrivals, public 
   [[nodiscard]] Arrivals* arrivals() override { return this; }
   [[nodiscard]] Speeds* speeds() override { return this; }
   [[nodiscard]] Zeroed* zeroed() override { return this; }
+  [[nodiscard]] Follows* follows() override { return this; }
+  [[nodiscard]] Commanded* commanded() override { return this; }
   [[nodiscard]] std::vector<std::unique_ptr<CountCheck>> count_checks(std::span<const CounterSetup> counters,
                                                                       ExactFrequency clock) override;
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
@@ -140,6 +152,7 @@ class StepperMover final : public Mover, public Places, public Arrivals, public 
   void require_redirectable() const;
   std::shared_ptr<MotionRecord> replace_running(Lines& lines, std::string what, QueuedMotion motion);
   void homing_acted(Lines& lines);
+  void follow_on(Lines& lines, std::span<const Reading> readings);
   [[nodiscard]] RampLimits steepest_limits(const Lines& lines) const;
   void came_to_rest(Lines& lines);
   [[nodiscard]] bool is_in_position() const;
@@ -158,6 +171,9 @@ class StepperMover final : public Mover, public Places, public Arrivals, public 
   StepStream stream_;
   MotionQueue queue_;
   std::optional<HomingSequence> homing_;
+  std::shared_ptr<Follow> following_{};  // the motion that is on
+  std::shared_ptr<Follow> followed_{};   // the last
+  bool was_let_go_ = false;
   bool braking_ = false;
   std::optional<std::int64_t> origin_;
   OutputPosition commanded_;  // where the running motion ends

@@ -530,15 +530,20 @@ class MechanismRows {
   void follows() {
     if (!mechanism_.follows) return;
     const Following& follows = *mechanism_.follows;
-    const Ratio per_turn = way_per_turn(follows);
-    std::string text = fmt::format("{} by {} for each {} turn", follows.leader, to_text(follows.by),
-                                   to_text(follows.for_each.base()));
-    Values values{{"follows", follows.leader}};
+    const Leading& first = follows.first;
+    const Ratio per_turn = way_per_base(first);
+    const bool is_turn = first.for_each.kind == OutputKind::rotary;
+    std::string text =
+        fmt::format("{} by {} for each {}", first.leader, to_text(first.by),
+                    is_turn ? to_text(first.for_each.base) + " turn" : to_text(first.for_each));
+    Values values{{"follows", first.leader}};
     if (steps_per_base(mechanism_) != Ratio(0)) {
       const Ratio steps = per_turn * steps_per_base(mechanism_);
-      text += fmt::format(": {} steps a turn", exact_text(steps));
-      values.emplace_back("steps_per_leader_turn", steps);
+      text += is_turn ? fmt::format(": {} steps a turn", exact_text(steps))
+                      : fmt::format(": {} steps a mm", exact_text(steps / Ratio(1000)));
+      values.emplace_back(is_turn ? "steps_per_leader_turn" : "steps_per_leader_metre", steps);
     }
+    if (const auto& also = follows.also) text += fmt::format("; and {} by {}", also->leader, to_text(also->by));
     add("follows", std::move(text), std::move(values));
   }
 

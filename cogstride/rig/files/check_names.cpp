@@ -28,7 +28,10 @@ class NameCheck {
       const std::string path = "mechanism." + mechanism.name;
       known(mechanism.common.through, parts_, path + ".lines.through");
       known(mechanism.common.timer, timers_, path + ".lines.timer");
-      if (mechanism.follows) follower(rig, mechanism, path + ".follows.leader");
+      if (const auto& follows = mechanism.follows) {
+        follower(rig, mechanism, follows->first, path + ".follows");
+        if (follows->also) follower(rig, mechanism, *follows->also, path + ".follows.also");
+      }
       for (const Sensor& sensor : mechanism.sensors) {
         const std::string sensor_path = path + ".sensor." + name_of(sensor);
         std::visit(
@@ -117,15 +120,30 @@ class NameCheck {
     if (output_kind(mechanism.train) == OutputKind::linear)
       add(key, fmt::format("{} moves along a line: a wheel turns", mechanism.name));
   }
-  void follower(const Rig& rig, const Mechanism& mechanism, const std::string& key) {
-    const std::string& leader = mechanism.follows->leader;
-    known(leader, mechanisms_, key);
+  void follower(const Rig& rig, const Mechanism& mechanism, const Leading& leading, const std::string& path) {
+    known(leading.leader, mechanisms_, path + ".leader");
     for (const Mechanism& other : rig.mechanisms) {
-      if (other.name != leader) continue;
-      if (other.name == mechanism.name) add(key, "a mechanism cannot follow itself");
-      if (output_kind(other.train) == OutputKind::linear)
-        add(key, fmt::format("{} moves along a line: a leader turns", leader));
+      if (other.name != leading.leader) continue;
+      if (leads_to(rig, other, mechanism))
+        add(path + ".leader", other.name == mechanism.name ? "a mechanism cannot follow itself"
+                                                           : "they follow each other in a circle");
+      if (output_kind(other.train) != leading.for_each.kind)
+        add(path + ".for_each",
+            fmt::format("{}: {} moves {}", to_text(leading.for_each), leading.leader,
+                        output_kind(other.train) == OutputKind::linear ? "along a line: a way is meant"
+                                                                       : "round: an angle is meant"));
     }
+  }
+  /// Whether `from` is `wanted`, or follows it, or what follows it.
+  static bool leads_to(const Rig& rig, const Mechanism& from, const Mechanism& wanted, std::size_t depth = 0) {
+    if (from.name == wanted.name) return true;
+    if (!from.follows || depth > rig.mechanisms.size()) return false;
+    for (const Mechanism& other : rig.mechanisms) {
+      const bool is_leader = other.name == from.follows->first.leader ||
+                             (from.follows->also && other.name == from.follows->also->leader);
+      if (is_leader && leads_to(rig, other, wanted, depth + 1)) return true;
+    }
+    return false;
   }
 
   const std::string& file_;

@@ -295,9 +295,15 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
   }
   if (auto follows = table.optional_table("follows")) {
     Following following;
-    following.by.kind = kind;
-    following.for_each = ExactAngle(1, units::turn);
+    following.first.by.kind = kind;
     read_keys(*follows, kind, following);
+    if (auto also = follows->optional_table("also")) {
+      Leading second;
+      second.by.kind = kind;
+      read_keys(*also, kind, second);
+      also->finish();
+      following.also = second;
+    }
     follows->finish();
     mechanism.follows = following;
   }

@@ -231,7 +231,7 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
     if (close < end) text.insert(end + 1, "zzzzzzzzzzzzzzzzzzzzzzzz = 1\n");
   }
   std::set<std::string> listed{"motor",  "board",     "lines",  "load",     "limits",   "sensor",
-                               "homing", "follows",   "timer",  "counters", "analogue", "gpio",
+                               "homing", "follows", "also", "timer",  "counters", "analogue", "gpio",
                                "pwm",    "heartbeat", "proven", "guesses"};
   for (const KeySection& section : key_sections())
     for (const KeyInfo& key : section.keys) listed.insert(key.name);

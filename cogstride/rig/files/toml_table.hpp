@@ -113,6 +113,19 @@ class TomlTable {
     return quantity<ExactQuantity<typename Amount::RotaryDimension>>(key, sign);
   }
 
+  /// Along a line or round, by its unit; round where it has none of an output.
+  template <int PerTime>
+  [[nodiscard]] OutputKind output_kind_of(const std::string& key) const {
+    const toml::node* const node = table_->get(key);
+    const auto written = node != nullptr ? node->value_exact<std::string>() : std::nullopt;
+    if (!written) return OutputKind::rotary;
+    try {
+      return parse_output<PerTime>(*written).kind;
+    } catch (const Error&) {  // it is read again, and refused
+      return OutputKind::rotary;
+    }
+  }
+
   /// The amounts of its outputs that follow may be in steps.
   void count_steps(Ratio steps_per_base) { file_->count_steps(steps_per_base); }
 

@@ -252,8 +252,8 @@ void check_step_servo(MechanismSheet& sheet, const StepServo& motor) {
 void check_following(MechanismSheet& sheet) {
   const auto& follows = sheet.mechanism.follows;
   if (!follows) return;
-  const Mechanism& leader = mechanism_named(sheet.rig, follows->leader);
-  const Ratio ratio = way_per_turn(*follows);
+  const Mechanism& leader = mechanism_named(sheet.rig, follows->first.leader);
+  const Ratio ratio = way_per_base(follows->first);
   const double asked = std::abs((ratio * leader.limits.speed.base).to_double());
   const double most = sheet.mechanism.limits.speed.base.to_double();
   if (asked <= most) return;
@@ -262,7 +262,7 @@ void check_following(MechanismSheet& sheet) {
       fmt::format("at {}'s top speed it would go {}, and its own is {}", leader.name,
                   sheet.output_text(asked, 1), speed_text(sheet.mechanism, sheet.mechanism.limits.speed)),
       fmt::format("it can follow {} up to {}", leader.name,
-                  to_text(OutputSpeed(OutputKind::rotary, sheet.mechanism.limits.speed.base /
+                  to_text(OutputSpeed(follows->first.for_each.kind, sheet.mechanism.limits.speed.base /
                                                               (ratio < Ratio(0) ? -ratio : ratio)))));
 }
 

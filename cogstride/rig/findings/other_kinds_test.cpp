@@ -370,11 +370,11 @@ TEST(OtherKinds, AnInconsistentLeaderIsFoundByEitherSign) {
       new_rig_text({"Drum and reel", {{"drum", "brushed", ""}, {"reel", "bipolar stepper", ""}}, {}, {}}),
       "x");
   Mechanism& reel = rig.mechanisms[1];
-  reel.follows = Following{"drum", OutputPosition(36_deg), ExactAngle(1, units::turn)};
+  reel.follows = Following{{"drum", OutputPosition(36_deg)}};
   EXPECT_EQ(codes_of(rig), Codes{"follower-too-slow"}) << "2400 rpm / 10 is over 180 rpm";
-  reel.follows->by = OutputPosition(-36_deg);
+  reel.follows->first.by = OutputPosition(-36_deg);
   EXPECT_EQ(codes_of(rig), Codes{"follower-too-slow"});
-  reel.follows->by = OutputPosition(18_deg);
+  reel.follows->first.by = OutputPosition(18_deg);
   EXPECT_EQ(codes_of(rig), Codes{});
 }
 

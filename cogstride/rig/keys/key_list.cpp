@@ -231,6 +231,7 @@ void other_sections(SectionList& list) {
         kind.part);
   list.part("[mechanism.NAME.homing]", "", "left out, it stands at 0 when it is switched on", Homing{});
   list.part("[mechanism.NAME.follows]", "", "follows another mechanism by an exact ratio", Following{});
+  list.part("[mechanism.NAME.follows.also]", "", "a second leader: what both ask for is added up", Leading{});
   list.plain("[mechanism.NAME.guesses]", "figures as `cogstride new` wrote them",
              {{"motor, board, load", "a table of their keys",
                "as long as one has the same value there, results say that they rest on a guess", "none"}});

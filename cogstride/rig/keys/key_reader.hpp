@@ -106,7 +106,8 @@ class KeyReader {
   }
   template <int PerTime>
   void read(const char* name, OutputAmount<PerTime>& field, const KeyText& text) {
-    field = table_.output<PerTime>(name, kind_, text.sign);
+    field = table_.output<PerTime>(name, text.of_another ? table_.output_kind_of<PerTime>(name) : kind_,
+                                   text.sign);
   }
   void read(const char* name, std::int64_t& field, const KeyText& text) {
     field = table_.whole(name, text.least, text.most, no_line);

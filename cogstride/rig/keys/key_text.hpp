@@ -24,6 +24,7 @@ struct KeyText {
   Sign sign = Sign::positive;
   std::int64_t least = 0;  ///< of whole numbers
   std::int64_t most = 0;
+  bool of_another = false;  ///< a way of another output, which may move along a line or round
 };
 
 template <class Field>
@@ -100,6 +101,11 @@ template <>
 struct Words<SlowsBy> {
   static constexpr WordList<SlowsBy, 2> list{
       {{"braking", SlowsBy::braking}, {"coasting", SlowsBy::coasting}}};
+};
+template <>
+struct Words<LeaderPlace> {
+  static constexpr WordList<LeaderPlace, 2> list{
+      {{"counted", LeaderPlace::counted}, {"commanded", LeaderPlace::commanded}}};
 };
 template <>
 struct Words<Decay> {

@@ -561,10 +561,26 @@ void declare(Keys& keys, Homing& homing) {
 }
 
 template <class Keys>
+void declare(Keys& keys, Leading& leading) {
+  keys.key("leader", leading.leader, {"name of the mechanism that is followed"});
+  keys.key("by", leading.by, {"way of this output, exact ...", "position", nullptr, Sign::any});
+  keys.key("for_each", leading.for_each,
+           {"... for so much of the leader's", "position", "1 turn", Sign::positive, 0, 0, true});
+  keys.key("place", leading.place,
+           {"what its encoder counts, or where it is told to be", "",
+            "counted where the leader has an encoder and takes no steps"});
+}
+
+template <class Keys>
 void declare(Keys& keys, Following& follows) {
-  keys.key("leader", follows.leader, {"name of a mechanism whose output turns"});
-  keys.key("by", follows.by, {"way of this output, exact ...", "position", nullptr, Sign::any});
-  keys.key("for_each", follows.for_each, {"... for so much of the leader's", "turn", "1 turn"});
+  declare(keys, follows.first);
+  keys.key("compensated", follows.compensated,
+           {"true: it is where its leader is now, by the speed of its counts; false: it stays so far behind "
+            "that it never goes beyond what was counted",
+            "", "true"});
+  keys.key("may_fall_behind", follows.may_fall_behind,
+           {"way by which its limits may hold it up; it catches up", "position",
+            "falling behind stops both"});
 }
 
 template <class Keys>

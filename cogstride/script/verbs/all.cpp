@@ -14,6 +14,7 @@ class AllOff final : public Verb {
       Standing& standing = walk.standing(i);
       const bool spun = standing.spins != nullptr;
       standing.spins = nullptr;
+      standing.follows = nullptr;
       standing.duty = 0.0;
       standing.is_armed = standing.is_held = false;
       const Mechanism& mechanism = walk.rig.mechanisms[i];

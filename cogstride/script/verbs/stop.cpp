@@ -29,6 +29,7 @@ class Stop final : public Verb {
     for (std::size_t i = 0; i < walk.known.standing.size(); ++i) {
       if (mechanism_ != About::everything && mechanism_ != i) continue;
       walk.standing(i).spins = nullptr;
+      walk.standing(i).follows = nullptr;
       walk.standing(i).duty = 0.0;
     }
   }

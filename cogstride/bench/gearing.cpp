@@ -1,0 +1,115 @@
+#include "cogstride/bench/gearing.hpp"
+
+#include <fmt/format.h>
+
+#include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/gearing/counted_place.hpp"
+#include "cogstride/plan/gearing.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr ExactTime between_looks = ExactTime::from_base({1, 1000});
+
+const Encoder* encoder_of(const Mechanism& mechanism) {
+  for (const Sensor& sensor : mechanism.sensors)
+    if (const auto* const encoder = std::get_if<Encoder>(&sensor)) return encoder;
+  return nullptr;
+}
+
+LeaderPlace place_of(const Leading& leading, Mover& leader) {
+  if (leading.place) return *leading.place;
+  return leader.commanded() != nullptr ? LeaderPlace::commanded : LeaderPlace::counted;
+}
+
+const Mechanism& parts_of(Mover& leader) {
+  if (leader.parts() == nullptr)
+    throw RangeError(fmt::format("{}: is no mechanism of the rig, so nothing can follow it", leader.name()));
+  return *leader.parts();
+}
+
+/// Counts, or steps, of a turn or a metre of the leader's output.
+Ratio counts_of(const Leading& leading, Mover& leader) {
+  const Mechanism& parts = parts_of(leader);
+  const OutputKind kind = output_kind(parts.train);
+  if (leading.for_each.kind != kind || !(Ratio(0) < leading.for_each.base))
+    throw RangeError(fmt::format("{}: follows by {} for each {} of {}, which moves {}", leading.leader,
+                                 to_text(leading.by), to_text(leading.for_each), leading.leader,
+                                 kind == OutputKind::linear ? "along a line" : "round"));
+  if (place_of(leading, leader) == LeaderPlace::commanded) {
+    if (leader.commanded() == nullptr)
+      throw RangeError(
+          fmt::format("{}: takes no steps, so it has no commanded place to follow: follow its encoder",
+                      leader.name()));
+    return steps_per_base(parts);
+  }
+  const Encoder* const encoder = encoder_of(parts);
+  if (encoder == nullptr)
+    throw RangeError(fmt::format("{}: has no encoder and takes no steps, so nothing tells where it is",
+                                 leader.name()));
+  return counts_per_base(parts, *encoder);
+}
+
+std::unique_ptr<PlaceSource> source_of(const Leading& leading, Mover& leader, const GearSetting& setting) {
+  if (place_of(leading, leader) == LeaderPlace::commanded)
+    return std::make_unique<CommandedPlace>(*leader.commanded());
+  const Encoder& encoder = *encoder_of(parts_of(leader));
+  const ExactFrequency clock = setting.controller.timer_clock;
+  return std::make_unique<CountedPlace>(encoder, clock.base().to_double(),
+                                        ticks_at_least(between_looks, clock),
+                                        setting.checks_encoders || leader.reads(encoder));
+}
+
+std::string names_of(const Following& to) {
+  return to.also ? fmt::format("{} and {}", to.first.leader, to.also->leader) : to.first.leader;
+}
+
+}  // namespace
+
+std::vector<Ratio> grains_per_count(Mover& follower, const Following& to, std::span<Mover* const> leaders) {
+  const Follower its = able(follower.name(), follower.follows(), "follow another").follower();
+  std::vector<Ratio> ratios;
+  for (std::size_t i = 0; i < leaders.size(); ++i) {
+    const Leading& leading = i == 0 ? to.first : *to.also;
+    if (leading.by.kind != its.kind)
+      throw RangeError(fmt::format("{}: cannot go by {}", follower.name(), to_text(leading.by)));
+    ratios.push_back(way_per_base(leading) * its.grains_per_base / counts_of(leading, *leaders[i]));
+  }
+  return ratios;
+}
+
+std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order, std::span<Mover* const> leaders,
+                                    const GearSetting& setting) {
+  const Follower its = able(follower.name(), follower.follows(), "follow another").follower();
+  const std::vector<Ratio> ratios = grains_per_count(follower, order.to, leaders);
+  std::vector<GearTerm> terms;
+  for (std::size_t i = 0; i < leaders.size(); ++i) {
+    if (leaders[i] == &follower)
+      throw RangeError(fmt::format("{}: a mechanism cannot follow itself", follower.name()));
+    terms.push_back({source_of(i == 0 ? order.to.first : *order.to.also, *leaders[i], setting), ratios[i]});
+  }
+  FollowHow how;
+  how.catches_up = order.catches_up;
+  how.ends_with_leader = order.ends_with_leader;
+  const Ratio counts = counts_of(order.to.first, *leaders[0]);
+  const Mechanism& first = parts_of(*leaders[0]);
+  if (order.when_passes) {
+    if (order.when_passes->kind != output_kind(first.train))
+      throw RangeError(fmt::format("{}: cannot pass {}", first.name, to_text(*order.when_passes)));
+    how.from_count = Ratio(terms[0].source->zero()) + order.when_passes->base * counts;
+    if (output_kind(first.train) == OutputKind::rotary && !first.limits.travel_from)
+      how.counts_round = counts < Ratio(0) ? -counts : counts;
+  }
+  if (order.to.may_fall_behind) {
+    const Ratio grains = order.to.may_fall_behind->base * its.grains_per_base;
+    how.may_fall_behind = std::abs(grains.to_double());
+  }
+  const ExactFrequency clock = setting.controller.timer_clock;
+  Gear::Timing timing;
+  timing.ticks_per_second = clock.base().to_double();
+  timing.period = ticks_at_least(between_looks, clock);
+  auto gear = std::make_unique<Gear>(std::move(terms), timing, its.limits, order.to.compensated);
+  return std::make_unique<Follow>(std::move(gear), std::move(how), its, names_of(order.to));
+}
+
+}  // namespace cogstride

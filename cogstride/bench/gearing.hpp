@@ -1,0 +1,28 @@
+// What a gear order comes to on a bench: where its leaders' places come from, and what of them is a step of
+// the follower.
+#pragma once
+
+#include <memory>
+
+#include "cogstride/motion/gearing/follow.hpp"
+#include "cogstride/motion/mover.hpp"
+#include "cogstride/motion/orders.hpp"
+
+namespace cogstride {
+
+struct GearSetting {
+  const Controller& controller;
+  bool checks_encoders = true;  ///< the bench itself reads those of all mechanisms
+};
+
+/// @param leaders  the movers that the order names, in its order
+/// @throws RangeError when the follower cannot follow, a leader has neither encoder nor steps, or the ratios
+/// have no common step
+[[nodiscard]] std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order,
+                                                  std::span<Mover* const> leaders, const GearSetting& setting);
+
+/// Grains of the follower for a count of each leader, as an order says. @throws RangeError as above
+[[nodiscard]] std::vector<Ratio> grains_per_count(Mover& follower, const Following& to,
+                                                  std::span<Mover* const> leaders);
+
+}  // namespace cogstride

@@ -1,0 +1,143 @@
+#include "cogstride/motion/gearing/follow.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/quantity/text.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr double joined_within = 1.0;  // grains
+// What is not worth a word: a leader is never quite even.
+constexpr double slack_in_grains = 8.0;
+constexpr double slack_in_counts = 2.0;
+constexpr double slack_in_time = 0.02;  // s of its way
+
+}  // namespace
+
+Follow::Follow(std::unique_ptr<Gear> gear, FollowHow how, Follower follower, std::string leaders)
+    : gear_(std::move(gear)),
+      how_(std::move(how)),
+      follower_(std::move(follower)),
+      leaders_(std::move(leaders)) {}
+
+std::string Follow::text(double grains, int per) const {
+  const double base = grains / follower_.grains_per_base.to_double();
+  return fmt::format("{:.4g} {}", base * display_units_per_base(follower_.kind),
+                     display_unit(follower_.kind, per));
+}
+
+void Follow::add_to(MoverVerdict& verdict) const {
+  verdict.rows.push_back(
+      {"follows",
+       goes_along_ ? fmt::format("{}; held up by its limits by {:.2g} {} ({}) at the most", leaders_,
+                                 most_held_up_, follower_.grain, text(most_held_up_, 0))
+                   : fmt::format("{}; it never came to go along", leaders_)});
+  verdict.add("held_up_at_most", most_held_up_, follower_.grain);
+}
+
+/// At once, or when the first leader passes a place; then it belongs where it stands, at just that place.
+bool Follow::sets_off(Tick now, const MotionState& is) {
+  if (!how_.from_count) {
+    if (how_.catches_up) {
+      gear_->engage(now, is.position);
+    } else {
+      matches_speed_ = true;
+    }
+    return true;
+  }
+  const std::int64_t count = gear_->first().count(now);
+  const std::optional<std::int64_t> before = std::exchange(count_before_, count);
+  if (!before || *before == count) return false;
+  // The passing that lies between the two counts, the first where there are several.
+  Ratio place = *how_.from_count;
+  if (how_.counts_round) {
+    const Ratio round = *how_.counts_round;
+    const Ratio turns = (Ratio(*before) - place) / round;
+    place += round * Ratio(count > *before ? turns.floor() + 1 : turns.ceil() - 1);
+  }
+  const bool passed = count > *before ? Ratio(*before) < place && place <= Ratio(count)
+                                      : Ratio(count) <= place && place < Ratio(*before);
+  if (!passed) return false;
+  gear_->engage(now, is.position);
+  if (how_.catches_up) gear_->shift((Ratio(count) - place) * gear_->per_count());
+  return true;
+}
+
+std::optional<Course> Follow::look(Tick now, std::span<const Reading> readings, Tick from,
+                                   const MotionState& is) {
+  if (!gear_->take(now, readings)) return std::nullopt;
+  if (!gear_->is_engaged() && !matches_speed_ && !sets_off(now, is)) return std::nullopt;
+  if (matches_speed_) {
+    const double speed = gear_->leader(now, from).speed;
+    const double near = follower_.limits.acceleration * static_cast<double>(gear_->period()) /
+                        gear_->ticks_per_second();
+    if (std::abs(is.speed - speed) > near) return Course{is.position, speed};
+    matches_speed_ = false;
+    gear_->engage(now, is.position);
+    const Course off = gear_->course(now, from);
+    gear_->engage(now, is.position.moved(way_between(off.place, is.position)));
+  }
+  const Course course = gear_->course(now, from);
+  watch(course, is, gear_->leaders_stand(now));
+  return course;
+}
+
+void Follow::watch(const Course& course, const MotionState& is, bool leaders_stand) {
+  held_up_ = way_between(is.position, course.place);
+  double behind = std::abs(held_up_);
+  if (!leaders_stand) has_moved_ = true;
+  const double same_speed = follower_.limits.acceleration * static_cast<double>(gear_->period()) /
+                            gear_->ticks_per_second();
+  if (behind <= joined_within && std::abs(is.speed - course.speed) <= same_speed) {
+    goes_along_ = true;
+    told_behind_ = false;
+    if (leaders_stand && is.speed == 0.0 && has_moved_ && how_.ends_with_leader) is_over_ = true;
+  }
+  const double asked = std::abs(course.speed);
+  const bool is_too_fast = asked > follower_.limits.speed * (1.0 + 1e-6);
+  if (follower_.travel && fault_.empty()) {
+    const double at = course.place.to_double();
+    const double stops = std::copysign(way_to_rest(follower_.limits, std::min(asked, follower_.limits.speed)),
+                                       course.speed);
+    const auto [low, high] = *follower_.travel;
+    if ((course.speed > 0.0 && at + stops > high + joined_within) ||
+        (course.speed < 0.0 && at + stops < low - joined_within))
+      fault_ = fmt::format("{}: {} takes it beyond the end of its travel", follower_.name, leaders_);
+  }
+  if (is_too_fast && !told_too_fast_) {
+    told_too_fast_ = true;
+    news_ = fmt::format("{} asks for {}, and {} may go {}", leaders_, text(asked, 1), follower_.name,
+                        text(follower_.limits.speed, 1));
+  }
+  if (is_too_fast && !how_.may_fall_behind && fault_.empty())
+    fault_ = fmt::format("{}: {}", follower_.name, std::exchange(news_, {}));
+  if (!is_too_fast) told_too_fast_ = false;
+  if (!goes_along_ || !fault_.empty()) return;
+  // One that keeps behind its leader comes up to it when that slows down, on its own way to rest.
+  if (!gear_->is_compensated())
+    behind = std::max(
+        0.0, behind - way_to_rest(follower_.limits, std::min(std::abs(is.speed), follower_.limits.speed)));
+  most_held_up_ = std::max(most_held_up_, behind);
+  const double slack = std::max(slack_in_grains, slack_in_counts * std::abs(gear_->per_count().to_double())) +
+                       slack_in_time * std::max(asked, std::abs(is.speed));
+  if (behind <= std::min(slack, how_.may_fall_behind.value_or(slack))) return;
+  const std::string why =
+      is_too_fast ? fmt::format("{} asks for {}, and it may go {}", leaders_, text(asked, 1),
+                                text(follower_.limits.speed, 1))
+                  : fmt::format("{} changes its speed faster than its limits let it follow", leaders_);
+  if (!how_.may_fall_behind) {
+    fault_ = fmt::format("{}: falls behind: {}", follower_.name, why);
+  } else if (behind > *how_.may_fall_behind) {
+    fault_ = fmt::format("{}: is {} behind and may be {} (follows.may_fall_behind): {}", follower_.name,
+                         text(behind, 0), text(*how_.may_fall_behind, 0), why);
+  } else if (!told_behind_) {
+    told_behind_ = true;
+    news_ = fmt::format("falls behind, and catches up: {}", why);
+  }
+}
+
+}  // namespace cogstride

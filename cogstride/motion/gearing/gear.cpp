@@ -1,0 +1,147 @@
+#include "cogstride/motion/gearing/gear.hpp"
+
+#include <cmath>
+#include <numeric>
+
+#include "cogstride/quantity/error.hpp"
+
+namespace cogstride {
+
+Gear::Gear(std::vector<GearTerm> terms, const Timing& timing, const RampLimits& limits, bool is_compensated)
+    : terms_(std::move(terms)),
+      parts_(terms_.size()),
+      counts_(terms_.size()),
+      timing_(timing),
+      limits_(limits),
+      is_compensated_(is_compensated) {
+  settle_grain();
+}
+
+/// A grain that all ratios are whole parts of.
+void Gear::settle_grain() {
+  Ratio::Wide grain = place_.grain();
+  for (const GearTerm& term : terms_) {
+    const std::int64_t denominator = term.per_count.denominator();
+    grain = grain / std::gcd(static_cast<std::int64_t>(grain), denominator) * denominator;
+    if (grain > chip::GearedPlace::finest)
+      throw RangeError("these ratios have no common step that is coarse enough to be kept exactly");
+  }
+  place_.set_grain(static_cast<std::int64_t>(grain));
+  for (std::size_t i = 0; i < terms_.size(); ++i)
+    parts_[i] = (terms_[i].per_count * Ratio(place_.grain())).rounded();
+}
+
+void Gear::begin(Lines& lines) {
+  next_look_ = lines.now();
+  for (const GearTerm& term : terms_) term.source->begin(lines);
+}
+
+bool Gear::is_known() const {
+  for (const GearTerm& term : terms_)
+    if (!term.source->is_known()) return false;
+  return true;
+}
+
+/// Counts are looked at when they come; what is planned, each period.
+bool Gear::take(Tick now, std::span<const Reading> readings) {
+  bool has_news = false;
+  bool is_planned = false;
+  for (const GearTerm& term : terms_) {
+    has_news |= term.source->take(now, readings);
+    is_planned |= term.source->is_planned();
+  }
+  if (is_planned && now >= next_look_) has_news = true;
+  if (now >= next_look_) next_look_ = is_planned ? now + timing_.period : never;
+  if (!has_news || !is_known()) return false;
+  if (is_engaged_) go_on(now);
+  return true;
+}
+
+void Gear::go_on(Tick now) {
+  std::int64_t parts = 0;
+  for (std::size_t i = 0; i < terms_.size(); ++i) {
+    const std::int64_t count = terms_[i].source->count(now);
+    parts += (count - counts_[i]) * parts_[i];
+    counts_[i] = count;
+  }
+  place_.go_on(parts);
+}
+
+void Gear::engage(Tick now, StepPosition at) {
+  is_engaged_ = true;
+  for (std::size_t i = 0; i < terms_.size(); ++i) counts_[i] = terms_[i].source->count(now);
+  place_.stand_at(at.whole);
+  place_.forget_rest();
+  place_.go_on(std::llround(at.part * static_cast<double>(place_.grain())));
+}
+
+void Gear::shift(Ratio grains) {
+  const std::int64_t before = place_.grain();
+  const Ratio::Wide grain =
+      Ratio::Wide(before) / std::gcd(before, grains.denominator()) * grains.denominator();
+  if (grain > chip::GearedPlace::finest)
+    throw RangeError("the ratio and the shift have no common step that is coarse enough to be kept exactly");
+  place_.set_grain(static_cast<std::int64_t>(grain));
+  settle_grain();
+  place_.go_on((grains * Ratio(place_.grain())).rounded());
+}
+
+void Gear::change(Tick now, const std::vector<Ratio>& per_count) {
+  if (is_engaged_) go_on(now);
+  std::vector<Ratio> before;
+  for (const GearTerm& term : terms_) before.push_back(term.per_count);
+  for (std::size_t i = 0; i < terms_.size(); ++i) terms_[i].per_count = per_count[i];
+  const chip::GearedPlace kept = place_;
+  place_.set_grain(1);  // what is left of a step is kept as far as the new grain has it
+  try {
+    settle_grain();
+  } catch (const RangeError&) {
+    for (std::size_t i = 0; i < terms_.size(); ++i) terms_[i].per_count = before[i];
+    place_ = kept;
+    throw;
+  }
+  const std::int64_t grain = place_.grain();
+  place_ = kept;
+  place_.set_grain(grain);
+}
+
+Course Gear::leader(Tick now, Tick at) const {
+  double beyond = static_cast<double>(place_.rest()) / static_cast<double>(place_.grain());
+  double speed = 0.0;
+  for (std::size_t i = 0; i < terms_.size(); ++i) {
+    const double per_count = terms_[i].per_count.to_double();
+    const double since = static_cast<double>(terms_[i].source->count(now) - counts_[i]);
+    beyond += per_count * (since + terms_[i].source->beyond(now, at));
+    speed += per_count * terms_[i].source->speed(now, at);
+  }
+  return {StepPosition{place_.position(), 0.0}.moved(beyond), speed};
+}
+
+Lag Gear::lag(double speed, double lead_seconds) const {
+  Lag lag;
+  const double v = std::abs(speed);
+  for (const GearTerm& term : terms_)
+    if (!term.source->is_planned()) lag.count += std::abs(term.per_count.to_double());
+  if (lag.count == 0.0 || is_compensated_) return {};
+  lag.sampling = v * static_cast<double>(timing_.period) / timing_.ticks_per_second;
+  lag.delay = v * lead_seconds;
+  lag.limits = way_to_rest(limits_, std::min(v, limits_.speed));
+  return lag;
+}
+
+Course Gear::course(Tick now, Tick at) const {
+  Course course = leader(now, at);
+  if (leaders_stand(now)) return {{place_.position(), 0.0}, 0.0};
+  if (is_compensated_ || course.speed == 0.0) return course;
+  const double lead = static_cast<double>(at - now) / timing_.ticks_per_second;
+  course.place = course.place.moved(-std::copysign(lag(course.speed, lead).sum(), course.speed));
+  return course;
+}
+
+bool Gear::leaders_stand(Tick now) const {
+  for (const GearTerm& term : terms_)
+    if (term.source->speed(now, now) != 0.0) return false;
+  return true;
+}
+
+}  // namespace cogstride
