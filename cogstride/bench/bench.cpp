@@ -326,6 +326,9 @@ Cast Bench::cast() {
   cast.clock = rig_.controller.timer_clock;
   cast.arrive_together = [this](const auto& orders) { return arrive_together(orders); };
   cast.gear = [this](Mover& follower, const GearOrder& order) { return gear(follower, order); };
+  cast.change_ends = [this](Mover& follower, OutputPosition from, OutputPosition to) {
+    change_ends(follower, from, to);
+  };
   cast.nudge = [this](Mover& follower, OutputPosition by) { nudge(follower, by); };
   cast.change_gear = [this](Mover& follower, const Following& to) { change_gear(follower, to); };
   cast.tell = [this](const std::string& who, const std::string& text) {
@@ -365,8 +368,7 @@ std::vector<Mover*> Bench::leaders_of(const Following& to) const {
 std::shared_ptr<MotionRecord> Bench::gear(Mover& follower, const GearOrder& order) {
   Follows& follows = able(follower.name(), follower.follows(), "follow another");
   const std::vector<Mover*> leaders = leaders_of(order.to);
-  std::unique_ptr<Follow> follow =
-      make_follow(follower, order, leaders, {rig_.controller, checks_encoders_});
+  std::unique_ptr<Follow> follow = make_follow(follower, order, leaders, {rig_.controller, checks_encoders_});
   std::string what = "follow " + follow->leaders();
   return follows.follow(lines(), std::move(follow), std::move(what));
 }
@@ -375,18 +377,33 @@ void Bench::change_gear(Mover& follower, const Following& to) {
   Follow* const follow = able(follower.name(), follower.follows(), "follow another").following();
   if (follow == nullptr) throw RangeError(follower.name() + ": follows nothing");
   follow->gear().change(lines().now(), grains_per_count(follower, to, leaders_of(to)));
-  follower.log().note(lines().now(), MotionNote::Kind::told,
-                      fmt::format("from here on by {} for each {}", to_text(to.first.by),
-                                  to_text(to.first.for_each)));
+  follower.log().note(
+      lines().now(), MotionNote::Kind::told,
+      fmt::format("from here on by {} for each {}", to_text(to.first.by), to_text(to.first.for_each)));
+}
+
+Follow& Bench::follow_of(Mover& follower, const OutputPosition& amount) const {
+  Follow* const follow = able(follower.name(), follower.follows(), "follow another").following();
+  if (follow == nullptr) throw RangeError(follower.name() + ": follows nothing");
+  if (amount.kind != follow->follower().kind)
+    throw RangeError(fmt::format("{}: cannot go {}", follower.name(), to_text(amount)));
+  return *follow;
 }
 
 void Bench::nudge(Mover& follower, OutputPosition by) {
-  Follow* const follow = able(follower.name(), follower.follows(), "follow another").following();
-  if (follow == nullptr) throw RangeError(follower.name() + ": follows nothing");
-  if (by.kind != follow->follower().kind)
-    throw RangeError(fmt::format("{}: cannot be nudged by {}", follower.name(), to_text(by)));
-  follow->gear().shift(by.base * follow->follower().grains_per_base);
+  Follow& follow = follow_of(follower, by);
+  follow.gear().shift(by.base * follow.follower().grains_per_base);
   follower.log().note(lines().now(), MotionNote::Kind::told, "nudged by " + to_text(by));
+}
+
+void Bench::change_ends(Mover& follower, OutputPosition from, OutputPosition to) {
+  Follow& follow = follow_of(follower, from);
+  const auto grain = [&](const OutputPosition& place) {
+    return Ratio(follow.follower().zero) + place.base * follow.follower().grains_per_base;
+  };
+  follow.gear().change_ends(lines().now(), grain(from), grain(to));
+  follower.log().note(lines().now(), MotionNote::Kind::told,
+                      fmt::format("from here on between {} and {}", to_text(from), to_text(to)));
 }
 
 std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders) {

@@ -38,15 +38,14 @@ Ratio counts_of(const Leading& leading, Mover& leader) {
                                  kind == OutputKind::linear ? "along a line" : "round"));
   if (place_of(leading, leader) == LeaderPlace::commanded) {
     if (leader.commanded() == nullptr)
-      throw RangeError(
-          fmt::format("{}: takes no steps, so it has no commanded place to follow: follow its encoder",
-                      leader.name()));
+      throw RangeError(fmt::format(
+          "{}: takes no steps, so it has no commanded place to follow: follow its encoder", leader.name()));
     return steps_per_base(parts);
   }
   const Encoder* const encoder = encoder_of(parts);
   if (encoder == nullptr)
-    throw RangeError(fmt::format("{}: has no encoder and takes no steps, so nothing tells where it is",
-                                 leader.name()));
+    throw RangeError(
+        fmt::format("{}: has no encoder and takes no steps, so nothing tells where it is", leader.name()));
   return counts_per_base(parts, *encoder);
 }
 
@@ -58,6 +57,29 @@ std::unique_ptr<PlaceSource> source_of(const Leading& leading, Mover& leader, co
   return std::make_unique<CountedPlace>(encoder, clock.base().to_double(),
                                         ticks_at_least(between_looks, clock),
                                         setting.checks_encoders || leader.reads(encoder));
+}
+
+/// In grains of the follower. @throws RangeError when it cannot be laid so
+Lay lay_of(const GearOrder& order, const Follower& follower) {
+  const LayOrder& wanted = *order.lay;
+  const auto grains = [&](const OutputPosition& amount) { return amount.base * follower.grains_per_base; };
+  for (const OutputPosition& end : {wanted.from, wanted.to}) {
+    if (end.kind != follower.kind)
+      throw RangeError(fmt::format("{}: cannot be laid from {} to {}", follower.name, to_text(wanted.from),
+                                   to_text(wanted.to)));
+    const double at = static_cast<double>(follower.zero) + grains(end).to_double();
+    if (follower.travel && (at < follower.travel->first - 0.5 || follower.travel->second + 0.5 < at))
+      throw RangeError(fmt::format("{}: {} lies outside its travel", follower.name, to_text(end)));
+  }
+  if (!(Ratio(0) < order.to.first.by.base) || order.to.also)
+    throw RangeError(
+        fmt::format("{}: is laid to and fro behind one leader, by a way above 0", follower.name));
+  Lay lay{Ratio(follower.zero) + grains(wanted.from), Ratio(follower.zero) + grains(wanted.to)};
+  lay.low_moves = grains(wanted.from_moves);
+  lay.high_moves = grains(wanted.to_moves);
+  lay.dwell = wanted.dwells.base * way_per_base(order.to.first) * follower.grains_per_base;
+  lay.layers = wanted.layers;
+  return lay;
 }
 
 std::string names_of(const Following& to) {
@@ -89,6 +111,7 @@ std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order, std
     terms.push_back({source_of(i == 0 ? order.to.first : *order.to.also, *leaders[i], setting), ratios[i]});
   }
   FollowHow how;
+  how.counts_per_base = counts_of(order.to.first, *leaders[0]);
   how.catches_up = order.catches_up;
   how.ends_with_leader = order.ends_with_leader;
   const Ratio counts = counts_of(order.to.first, *leaders[0]);
@@ -108,7 +131,9 @@ std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order, std
   Gear::Timing timing;
   timing.ticks_per_second = clock.base().to_double();
   timing.period = ticks_at_least(between_looks, clock);
-  auto gear = std::make_unique<Gear>(std::move(terms), timing, its.limits, order.to.compensated);
+  std::optional<Lay> lay;
+  if (order.lay) lay = lay_of(order, its);
+  auto gear = std::make_unique<Gear>(std::move(terms), timing, its.limits, order.to.compensated, lay);
   return std::make_unique<Follow>(std::move(gear), std::move(how), its, names_of(order.to));
 }
 

@@ -16,12 +16,23 @@ struct DutyOrder {
       lasts{};  ///< held for so long, then back to none in the same way; nothing: until told
 };
 
+/// To and fro between two ends while the leader goes on, layer on layer.
+struct LayOrder {
+  OutputPosition from{};  ///< the lower end
+  OutputPosition to{};
+  OutputPosition from_moves{};  ///< by which an end lies farther on with each layer
+  OutputPosition to_moves{};
+  OutputPosition dwells{};               ///< way of the leader's output for which it stands at an end
+  std::optional<std::int64_t> layers{};  ///< after which it stays where it is; nothing: on and on
+};
+
 /// To go along with one or two leaders, until told otherwise.
 struct GearOrder {
   Following to{};
-  bool catches_up = true;  ///< what it misses on its way up is made up for
-  std::optional<OutputPosition>
-      when_passes{};  ///< it sets off when its first leader passes this place; it belongs where it stands then
+  bool catches_up = true;                       ///< what it misses on its way up is made up for
+  std::optional<OutputPosition> when_passes{};  ///< it sets off when its first leader passes this place; it
+                                                ///< belongs where it stands then
+  std::optional<LayOrder> lay{};
   bool ends_with_leader = false;  ///< it is over when its leaders have turned and stand
 };
 

@@ -54,6 +54,37 @@ TEST_P(Pursuit, FromAnyStateGoesAlongInsideTheLimits) {
 }
 INSTANTIATE_TEST_SUITE_P(WithoutAndWithJerk, Pursuit, testing::Values(0.0, 10'666'667.0));
 
+TEST_P(Pursuit, GoesAlongWithWhatSpeedsUp) {
+  const RampLimits limits{16'000.0, 400'000.0, 0.0, GetParam()};
+  // It is there already, with its speed and its acceleration: nothing is to be done but to go along.
+  const Course course{{7, 0.5}, 3'000.0, -250'000.0, 0.01};
+  const Ramp ramp = plan_pursuit({{7, 0.5}, 3'000.0, -250'000.0}, course, limits);
+  ASSERT_TRUE(ramp.is_endless());
+  for (const double t : {0.0005, 0.001, 0.0029}) {
+    EXPECT_NEAR(way_between(course.after(t).place, ramp.state_at(t).position), 0.0, 1e-6);
+    EXPECT_NEAR(ramp.state_at(t).speed, course.after(t).speed, 1e-6);
+  }
+  expect_inside(ramp, 0.06, limits, limits.speed);
+  // A little off, it comes up with it while that lasts.
+  const Ramp off = plan_pursuit({{7, 0.52}, 3'000.0, -250'000.0}, course, limits);
+  EXPECT_NEAR(way_between(course.after(0.0099).place, off.state_at(0.0099).position), 0.0, 1e-6);
+  expect_inside(off, 0.06, limits, limits.speed);
+}
+
+TEST_P(Pursuit, MeetsAStateThatIsNearSmoothly) {
+  const RampLimits limits{16'000.0, 400'000.0, 0.0, GetParam()};
+  const MotionState start{{100, 0.25}, 5'000.0, 0.0};
+  const MotionState meets{{140, 0.44}, 5'040.0, GetParam() > 0.0 ? 9'000.0 : 0.0};
+  const auto ramp = plan_meeting(start, meets, 0.008, limits);
+  ASSERT_TRUE(ramp);
+  const MotionState at = ramp->state_at(0.008);
+  EXPECT_NEAR(way_between(meets.position, at.position), 0.0, 1e-6);
+  EXPECT_NEAR(at.speed, meets.speed, 1e-6);
+  expect_inside(*ramp, 0.02, limits, limits.speed);
+  EXPECT_FALSE(plan_meeting(start, {{200, 0.0}, 5'000.0, 0.0}, 0.008, limits)) << "too far";
+  EXPECT_FALSE(plan_meeting(start, {{140, 0.0}, 17'000.0, 0.0}, 0.008, limits)) << "too fast";
+}
+
 TEST(Pursuit, FromRestTakesWhatTheClosedFormSays) {
   // Beside the course it comes from -v to rest and makes up v^2/2a: by a triangle of area v^2/2a above it,
   // v/a sqrt(2) in all: up to its speed it takes v/a, a top v/a (sqrt(2)/2) beyond ...

@@ -169,6 +169,18 @@ LineReader::AmountText LineReader::amount_text(const std::string& wanted) {
   return found;
 }
 
+/// "28/75 turn" is 28 turns, by 75.
+LineReader::Fractional LineReader::fractional(const std::string& text) {
+  const std::size_t slash = text.find('/');
+  if (slash == std::string::npos) return {text};
+  const std::size_t unit = std::min(text.find(' ', slash), text.size());
+  std::int64_t below = 0;
+  const char* const end = text.data() + unit;
+  const auto [stop, status] = std::from_chars(text.data() + slash + 1, end, below);
+  if (status != std::errc() || stop != end || below == 0) return {text};
+  return {text.substr(0, slash) + text.substr(unit), below};
+}
+
 std::int64_t LineReader::count(const std::string& wanted, std::int64_t least, std::int64_t most) {
   const Word& number = word(wanted);
   const std::string* const value = value_of(number.text);

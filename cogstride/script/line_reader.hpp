@@ -83,6 +83,20 @@ class LineReader {
       throw Wrong{found.column, found.length, error.what()};
     }
   }
+  /// The same of an amount that may be a fraction: "28/75 turn". @param parse  of an amount without one
+  template <class Parse>
+  auto fraction(const std::string& wanted, Parse parse) {
+    return amount(wanted, [&](const std::string& text) {
+      const Fractional found = fractional(text);
+      auto value = parse(found.amount);
+      value.base = value.base / Ratio(found.below);
+      return value;
+    });
+  }
+  /// A way along a line or round, of whatever kind.
+  OutputPosition exact_way(const std::string& wanted) {
+    return fraction(wanted, [](const std::string& text) { return parse_output<0>(text); });
+  }
   /// A whole number, or the name of a value that is one.
   std::int64_t count(const std::string& wanted, std::int64_t least, std::int64_t most);
   ExactTime time(const std::string& wanted);
@@ -103,6 +117,11 @@ class LineReader {
     std::size_t length;
   };
   AmountText amount_text(const std::string& wanted);
+  struct Fractional {
+    std::string amount;
+    std::int64_t below = 1;
+  };
+  static Fractional fractional(const std::string& text);
   /// What a word stands for: itself, or the value that it names.
   [[nodiscard]] const std::string* value_of(std::string_view name) const;
   [[nodiscard]] std::size_t end_column() const;

@@ -77,6 +77,7 @@ const SpeedHold& DutyMover::speed_hold() const {
 /// From whatever is on to the loop, as the shaft turns now.
 void DutyMover::close_loop(Tick now) {
   log().end(now, MotionStatus::cancelled);
+  follows_.end();
   if (!holds_) hold_->begin(now, feedback_.counted().count, feedback_.counted().per_second);
   course_.stay(0.0);
   holds_ = true;
@@ -120,6 +121,44 @@ std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& ord
   hold_->move(now, (to.base * feedback_.counts_per_base()).rounded(), speed, acceleration);
   stands_at_ = to;
   return log().begin(now, "move to " + to_text(to));
+}
+
+Follower DutyMover::follower() const {
+  return HeldFollow::follower(mechanism_, speed_hold(), feedback_.counts_per_base());
+}
+
+std::shared_ptr<MotionRecord> DutyMover::follow(Lines& lines, std::unique_ptr<Follow> follow,
+                                                std::string what) {
+  require_loop(lines);
+  require_no_obstacle(true);
+  const Tick now = lines.now();
+  close_loop(now);
+  stands_at_.reset();
+  hold_->stay_where_it_is(now);
+  follows_.begin(std::move(follow), lines);
+  return log().begin(now, std::move(what));
+}
+
+void DutyMover::let_go(Lines& lines) {
+  if (follows_.following() == nullptr) throw RangeError(mechanism_.name + ": follows nothing");
+  log().end(lines.now(), MotionStatus::done);
+  begin_holding(lines, 0.0, {}, "stop");
+}
+
+void DutyMover::follow_on(Lines& lines, std::span<const Reading> readings) {
+  switch (follows_.look(lines, readings, *hold_, log())) {
+    case HeldFollow::State::goes_on:
+      break;
+    case HeldFollow::State::is_over:
+      let_go(lines);
+      break;
+    case HeldFollow::State::failed:
+      const std::string why = follows_.following()->fault();
+      follows_.end();
+      log().fail(lines.now(), why);
+      halt(lines, {FaultCode::failed, why});
+      break;
+  }
 }
 
 std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_t target, double speed,
@@ -196,7 +235,7 @@ void DutyMover::look_at_held(Lines& lines) {
     log().fail(now, hold_->fault());
     return;
   }
-  if (!hold_->has_arrived(now)) return;
+  if (follows_.following() != nullptr || !hold_->has_arrived(now)) return;
   if (stops_) {
     log().end(now, MotionStatus::done);
     end_holding();
@@ -265,6 +304,7 @@ void DutyMover::halt(Lines& lines, const Why& why) {
     // By its loop, as fast as the current limit allows.
     log().end(now, why);
     log().begin(now, "stop", false);
+    follows_.end();
     held_until_ = never;
     stops_ = true;
     hold_->spin(now, 0.0, {});
@@ -314,6 +354,7 @@ void DutyMover::piece_is_over(Lines& lines) {
 
 void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
   if (!feedback_.is_asked()) feedback_.ask(lines, stride_, driver_.period());
+  if (follows_.following() != nullptr) follow_on(lines, readings);
   if (!readings.empty()) read(lines, readings);
   if (next_put_ > lines.now()) return;
   put(lines);
@@ -392,6 +433,7 @@ MoverVerdict DutyMover::came_to(Tick now) const {
   const std::string words = add_run_down(verdict, run_down_, output_kind(mechanism_.train), now);
   verdict.sum = fmt::format("driven for {:.3g} s, at {:.3g} % duty at the most{}{}", driven_seconds(),
                             100.0 * highest_duty(), words.empty() ? "" : "; ", words);
+  follows_.add_to(verdict);
   return verdict;
 }
 

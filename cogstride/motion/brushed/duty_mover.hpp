@@ -16,6 +16,7 @@
 #include "cogstride/motion/brushed/current_hold_back.hpp"
 #include "cogstride/motion/brushed/duty_record.hpp"
 #include "cogstride/motion/duty_course.hpp"
+#include "cogstride/motion/gearing/held_follow.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/speed/run_down.hpp"
 #include "cogstride/motion/speed/speed_hold.hpp"
@@ -23,7 +24,7 @@
 
 namespace cogstride {
 
-class DutyMover final : public Mover, public Places, public Speeds, public Duties {
+class DutyMover final : public Mover, public Places, public Speeds, public Duties, public Follows {
  public:
   static const MoverKind its_kind;
 
@@ -52,6 +53,12 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   /// @throws RangeError when it has no encoder, or it is refused; what is on goes on
   std::shared_ptr<MotionRecord> move(Lines& lines, const MoveOrder& order) override;
   [[nodiscard]] std::optional<OutputPosition> position(Tick now) const override;
+  [[nodiscard]] Follower follower() const override;
+  /// By its encoder. @throws RangeError as move()
+  std::shared_ptr<MotionRecord> follow(Lines& lines, std::unique_ptr<Follow> follow,
+                                       std::string what) override;
+  [[nodiscard]] Follow* following() override { return follows_.following(); }
+  void let_go(Lines& lines) override;
   /// The same to a count of its encoder, as one wheel of a pair, which tells of the way by itself.
   /// @param speed @param acceleration  of the output, the most on the way
   std::shared_ptr<MotionRecord> move_as_wheel(Lines& lines, std::int64_t target, double speed,
@@ -83,6 +90,10 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   [[nodiscard]] Places* places() override { return hold_ ? this : nullptr; }
   [[nodiscard]] Speeds* speeds() override { return hold_ ? this : nullptr; }
   [[nodiscard]] Duties* duties() override { return this; }
+  [[nodiscard]] Follows* follows() override { return hold_ ? this : nullptr; }
+  [[nodiscard]] bool reads(const Encoder& encoder) const override {
+    return feedback_.encoder() != nullptr && feedback_.encoder()->line_a == encoder.line_a;
+  }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
   [[nodiscard]] std::optional<std::int64_t> counted(Tick) const override { return feedback().count(); }
@@ -111,7 +122,7 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   [[nodiscard]] const BrushedFeedback& feedback() const { return feedback_; }
 
   [[nodiscard]] Tick next_act() const override {
-    return std::min(next_put_, feedback_.is_asked() ? never : 0);
+    return std::min({next_put_, follows_.next_look(), feedback_.is_asked() ? never : 0});
   }
   void act(Lines& lines, std::span<const Reading> readings) override;
 
@@ -127,8 +138,10 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   [[nodiscard]] std::optional<double> required(const std::optional<OutputAcceleration>& acceleration) const;
   void close_loop(Tick now);
   void look_at_held(Lines& lines);
+  void follow_on(Lines& lines, std::span<const Reading> readings);
   void end_holding() {
     holds_ = false;
+    follows_.end();
     held_until_ = never;
     stands_at_.reset();
   }
@@ -154,6 +167,7 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   Tick next_put_ = never;
 
   std::optional<SpeedHold> hold_{};
+  HeldFollow follows_{};
   bool holds_ = false;
   std::optional<OutputPosition> stands_at_{};  // by the last move, exactly
   Tick held_until_ = never;                    // when it begins to stop by itself

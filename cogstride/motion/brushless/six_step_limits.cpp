@@ -15,9 +15,13 @@ constexpr double reached_well =
     1.02;  // of that rate, that it is stepped to: it slows down while its currents die away
 }  // namespace
 
+Ratio rows_exactly(const Mechanism& mechanism) {
+  return Ratio(6 * std::get<BrushlessMotor>(mechanism.motor).pole_pairs) *
+         motor_turns_per_base(mechanism.train);
+}
+
 double rows_per_base(const Mechanism& mechanism) {
-  return 6.0 * static_cast<double>(std::get<BrushlessMotor>(mechanism.motor).pole_pairs) *
-         motor_turns_per_base(mechanism.train).to_double();
+  return rows_exactly(mechanism).to_double();
 }
 
 SixStepLimits::SixStepLimits(const Mechanism& mechanism, const Controller& controller, double looks,

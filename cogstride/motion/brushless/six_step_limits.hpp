@@ -51,6 +51,9 @@ class SixStepLimits {
 };
 
 /// To be asked ahead.
+/// Rows of a commutation for a turn, or a metre, of the output, exactly.
+[[nodiscard]] Ratio rows_exactly(const Mechanism& mechanism);
+
 [[nodiscard]] SixStepLimits six_step_limits(const Mechanism& mechanism, const Controller& controller);
 
 }  // namespace cogstride

@@ -134,6 +134,7 @@ std::shared_ptr<MotionRecord> SixStepMover::spin(Lines& lines, const SpeedOrder&
   require_quick(lines, order.at.base.to_double());
   const Tick now = lines.now();
   log().end(now, MotionStatus::cancelled);
+  follows_.end();
   begin(lines, order);
   std::string what = "spin at " + speed_text(output_kind(mechanism_.train), order.at.base.to_double());
   if (order.lasts) what += fmt::format(" for {:.4g} s", order.lasts->base().to_double());
@@ -185,9 +186,53 @@ void SixStepMover::begin_steps(Lines& lines) {
   currents_.ask(lines, driver().on_at(now + lines.lead()), driver().period());
 }
 
+Follower SixStepMover::follower() const {
+  return HeldFollow::follower(mechanism_, *hold_, rows_exactly(mechanism_));
+}
+
+std::shared_ptr<MotionRecord> SixStepMover::follow(Lines& lines, std::unique_ptr<Follow> follow,
+                                                   std::string what) {
+  if (!halls_->is_known())
+    if (const std::string why = halls_->fault(); !why.empty())
+      throw RangeError(fmt::format("{}: {}", mechanism_.name, why));
+  log().require_no_obstacle();
+  const Tick now = lines.now();
+  log().end(now, MotionStatus::cancelled);
+  if (state_ != State::holds) hold_->begin(now, count(), speed_.counts_per_second());
+  state_ = State::holds;
+  stops_ = false;
+  stops_at_ = never;
+  next_look_ = next_act_ = now;
+  hold_->stay_where_it_is(now);
+  follows_.begin(std::move(follow), lines);
+  return log().begin(now, std::move(what));
+}
+
+void SixStepMover::let_go(Lines& lines) {
+  if (follows_.following() == nullptr) throw RangeError(mechanism_.name + ": follows nothing");
+  log().end(lines.now(), MotionStatus::done);
+  stop(lines);
+}
+
+void SixStepMover::follow_on(Lines& lines, std::span<const Reading> readings) {
+  switch (follows_.look(lines, readings, *hold_, log())) {
+    case HeldFollow::State::goes_on:
+      break;
+    case HeldFollow::State::is_over:
+      let_go(lines);
+      break;
+    case HeldFollow::State::failed:
+      const std::string why = follows_.following()->fault();
+      log().fail(lines.now(), why);
+      halt(lines, {FaultCode::failed, why});
+      break;
+  }
+}
+
 std::shared_ptr<MotionRecord> SixStepMover::hold_speed(Lines& lines, double speed, std::string what) {
   hold_->range().require(speed);
   require_quick(lines, speed);
+  follows_.end();
   const Tick now = lines.now();
   log().end(now, MotionStatus::cancelled);
   acceleration_.reset();
@@ -234,6 +279,7 @@ std::shared_ptr<MotionRecord> SixStepMover::reverse_speed(Lines& lines) {
 
 std::shared_ptr<MotionRecord> SixStepMover::stop(Lines& lines) {
   const Tick now = lines.now();
+  follows_.end();
   log().end(now, MotionStatus::cancelled);
   auto record = log().begin(now, "stop");
   stops_at_ = never;
@@ -243,12 +289,13 @@ std::shared_ptr<MotionRecord> SixStepMover::stop(Lines& lines) {
   } else if (state_ == State::off || (!halls_ && !back_emf_)) {
     end(lines, MotionStatus::done);
   } else if (state_ != State::runs_out) {
-    let_go(lines);
+    run_out_from_here(lines);
   }
   return record;
 }
 
 void SixStepMover::halt(Lines& lines, const Why& why) {
+  follows_.end();
   log().end(lines.now(), why);
   if (state_ != State::holds || run_) {
     switch_off(lines);
@@ -263,6 +310,7 @@ void SixStepMover::halt(Lines& lines, const Why& why) {
 void SixStepMover::lines_were_cut(Lines& lines, const Why& why) {
   const Tick now = lines.now();
   run_down_.begin(now, likely_speed(now));
+  follows_.end();
   log().end(now, why.text.empty() ? Why{why.code, "the lines were cut"} : why);
   output_.lines_were_cut();
   state_ = State::off;
@@ -282,6 +330,7 @@ void SixStepMover::act(Lines& lines, std::span<const Reading> readings) {
     if (halls_) halls_->ask(lines);
   }
   if (!readings.empty()) take(lines, readings);
+  if (follows_.following() != nullptr) follow_on(lines, readings);
   if (next_act_ > lines.now()) return;
   next_act_ = never;
   if (state_ == State::holds) look(lines);
@@ -404,7 +453,7 @@ void SixStepMover::look(Lines& lines) {
   if (now >= stops_at_) {
     stops_at_ = never;
     if (run_) {
-      let_go(lines);
+      run_out_from_here(lines);
       return;
     }
     stops_ = true;
@@ -420,9 +469,9 @@ void SixStepMover::look(Lines& lines) {
       fail(lines, hold_->fault());
       return;
     }
-    if (hold_->has_arrived(now)) {
+    if (follows_.following() == nullptr && hold_->has_arrived(now)) {
       if (stops_) {
-        let_go(lines);
+        run_out_from_here(lines);
         return;
       }
       if (stops_at_ == never) log().end(now, MotionStatus::done);
@@ -433,7 +482,7 @@ void SixStepMover::look(Lines& lines) {
 }
 
 /// All gates off, and it turns on until it stands.
-void SixStepMover::let_go(Lines& lines) {
+void SixStepMover::run_out_from_here(Lines& lines) {
   const Tick now = lines.now();
   run_down_.begin(now, likely_speed(now));
   output_.put_off(lines);
@@ -467,7 +516,7 @@ void SixStepMover::step(Lines& lines) {
   const Tick now = lines.now();
   if (now >= stops_at_) {
     if (halls_ || back_emf_) {
-      let_go(lines);
+      run_out_from_here(lines);
     } else {
       end(lines, MotionStatus::done);
     }
@@ -483,7 +532,7 @@ void SixStepMover::step(Lines& lines) {
   }
   if (run_->has_arrived(now)) {
     if (limits_.is_held(std::abs(wanted_) * rows_per_base_)) {
-      let_go(lines);
+      run_out_from_here(lines);
       state_ = State::coasts;
       next_act_ = never;
       ask_voltages(lines, driver().period());
@@ -500,6 +549,7 @@ void SixStepMover::step(Lines& lines) {
 /// All gates off.
 void SixStepMover::switch_off(Lines& lines) {
   run_down_.begin(lines.now(), likely_speed(lines.now()));
+  follows_.end();
   output_.put_off(lines);
   state_ = State::off;
   duty_ = 0.0;
@@ -554,6 +604,7 @@ MoverVerdict SixStepMover::came_to(Tick now) const {
   MoverVerdict verdict = began_verdict();
   const std::string words = add_run_down(verdict, run_down_, output_kind(mechanism_.train), now);
   verdict.sum = words.empty() ? "at rest" : words;
+  follows_.add_to(verdict);
   return verdict;
 }
 

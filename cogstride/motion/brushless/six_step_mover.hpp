@@ -25,6 +25,7 @@
 #include "cogstride/motion/brushless/open_loop_run.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
 #include "cogstride/motion/brushless/six_step_output.hpp"
+#include "cogstride/motion/gearing/held_follow.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/speed/count_speed.hpp"
 #include "cogstride/motion/speed/run_down.hpp"
@@ -32,7 +33,7 @@
 
 namespace cogstride {
 
-class SixStepMover final : public Mover, public Speeds {
+class SixStepMover final : public Mover, public Speeds, public Follows {
  public:
   static const MoverKind its_kind;
 
@@ -59,6 +60,13 @@ class SixStepMover final : public Mover, public Speeds {
   [[nodiscard]] std::vector<PwmSetup> pwm_setups() const override { return {driver().pwm_setup()}; }
   [[nodiscard]] std::vector<std::unique_ptr<CountCheck>> count_checks(std::span<const CounterSetup> counters,
                                                                       ExactFrequency clock) override;
+  [[nodiscard]] Follows* follows() override { return has_halls() && limits_.hold() ? this : nullptr; }
+  [[nodiscard]] Follower follower() const override;
+  /// By its Hall sensors. @throws RangeError when it is refused; what is on goes on
+  std::shared_ptr<MotionRecord> follow(Lines& lines, std::unique_ptr<Follow> follow,
+                                       std::string what) override;
+  [[nodiscard]] Follow* following() override { return follows_.following(); }
+  void let_go(Lines& lines) override;
   [[nodiscard]] Speeds* speeds() override { return this; }
   [[nodiscard]] std::vector<TracedSignal> signals() const override;
   void sample(Tick now, std::span<double> values) const override;
@@ -89,7 +97,9 @@ class SixStepMover final : public Mover, public Speeds {
   /// Whether sensors of its rotor say where it is, also at rest.
   [[nodiscard]] bool has_halls() const { return halls_.has_value(); }
 
-  [[nodiscard]] Tick next_act() const override { return asked_ ? next_act_ : 0; }
+  [[nodiscard]] Tick next_act() const override {
+    return asked_ ? std::min(next_act_, follows_.next_look()) : 0;
+  }
   void act(Lines& lines, std::span<const Reading> readings) override;
 
  private:
@@ -113,7 +123,7 @@ class SixStepMover final : public Mover, public Speeds {
   void step(Lines& lines);
   void run_out(Lines& lines);
   std::shared_ptr<MotionRecord> hold_speed(Lines& lines, double speed, std::string what);
-  void let_go(Lines& lines);
+  void run_out_from_here(Lines& lines);
   /// Driven, what is wanted; let go, what its friction should have left. Of the output, m/s or turns/s.
   [[nodiscard]] double likely_speed(Tick now) const {
     return state_ == State::off || state_ == State::runs_out ? run_down_.speed(now) : wanted_speed(now);
@@ -121,6 +131,7 @@ class SixStepMover final : public Mover, public Speeds {
   void switch_off(Lines& lines);
   void end(Lines& lines, MotionStatus status);
   void fail(Lines& lines, const std::string& why);
+  void follow_on(Lines& lines, std::span<const Reading> readings);
   void ask_voltages(Lines& lines, Tick period);
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
   [[nodiscard]] Tick ticks(double seconds) const;
@@ -136,6 +147,7 @@ class SixStepMover final : public Mover, public Speeds {
   const RotorAngle* angle_ = nullptr;        // the one of these that there is
   std::optional<FieldWatch> field_watch_{};  // beside it
   LegCurrents currents_;
+  HeldFollow follows_{};
   std::optional<SpeedHold> hold_{};
   std::optional<OpenLoopRun> run_{};
   RunDown run_down_;

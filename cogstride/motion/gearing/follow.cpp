@@ -32,11 +32,18 @@ std::string Follow::text(double grains, int per) const {
 
 void Follow::add_to(MoverVerdict& verdict) const {
   verdict.rows.push_back(
-      {"follows",
-       goes_along_ ? fmt::format("{}; held up by its limits by {:.2g} {} ({}) at the most", leaders_,
-                                 most_held_up_, follower_.grain, text(most_held_up_, 0))
-                   : fmt::format("{}; it never came to go along", leaders_)});
+      {"follows", goes_along_ ? fmt::format("{}; held up by its limits by {:.2g} {} ({}) at the most",
+                                            leaders_, most_held_up_, follower_.grain, text(most_held_up_, 0))
+                              : fmt::format("{}; it never came to go along", leaders_)});
   verdict.add("held_up_at_most", most_held_up_, follower_.grain);
+}
+
+bool Follow::has_followed(Ratio way) const {
+  if (!gear_->is_engaged()) return false;
+  const Ratio counted = Ratio(gear_->counted());
+  const Ratio wanted = way * how_.counts_per_base;
+  const auto size = [](const Ratio& value) { return value < Ratio(0) ? -value : value; };
+  return size(wanted) <= size(counted);
 }
 
 /// At once, or when the first leader passes a place; then it belongs where it stands, at just that place.
@@ -63,7 +70,7 @@ bool Follow::sets_off(Tick now, const MotionState& is) {
                                       : Ratio(count) <= place && place < Ratio(*before);
   if (!passed) return false;
   gear_->engage(now, is.position);
-  if (how_.catches_up) gear_->shift((Ratio(count) - place) * gear_->per_count());
+  if (how_.catches_up) gear_->advance((Ratio(count) - place) * gear_->per_count());
   return true;
 }
 
@@ -73,8 +80,8 @@ std::optional<Course> Follow::look(Tick now, std::span<const Reading> readings, 
   if (!gear_->is_engaged() && !matches_speed_ && !sets_off(now, is)) return std::nullopt;
   if (matches_speed_) {
     const double speed = gear_->leader(now, from).speed;
-    const double near = follower_.limits.acceleration * static_cast<double>(gear_->period()) /
-                        gear_->ticks_per_second();
+    const double near =
+        follower_.limits.acceleration * static_cast<double>(gear_->period()) / gear_->ticks_per_second();
     if (std::abs(is.speed - speed) > near) return Course{is.position, speed};
     matches_speed_ = false;
     gear_->engage(now, is.position);
@@ -90,8 +97,8 @@ void Follow::watch(const Course& course, const MotionState& is, bool leaders_sta
   held_up_ = way_between(is.position, course.place);
   double behind = std::abs(held_up_);
   if (!leaders_stand) has_moved_ = true;
-  const double same_speed = follower_.limits.acceleration * static_cast<double>(gear_->period()) /
-                            gear_->ticks_per_second();
+  const double same_speed =
+      follower_.limits.acceleration * static_cast<double>(gear_->period()) / gear_->ticks_per_second();
   if (behind <= joined_within && std::abs(is.speed - course.speed) <= same_speed) {
     goes_along_ = true;
     told_behind_ = false;
@@ -99,10 +106,10 @@ void Follow::watch(const Course& course, const MotionState& is, bool leaders_sta
   }
   const double asked = std::abs(course.speed);
   const bool is_too_fast = asked > follower_.limits.speed * (1.0 + 1e-6);
-  if (follower_.travel && fault_.empty()) {
+  if (follower_.travel && !gear_->lay() && fault_.empty()) {
     const double at = course.place.to_double();
-    const double stops = std::copysign(way_to_rest(follower_.limits, std::min(asked, follower_.limits.speed)),
-                                       course.speed);
+    const double stops =
+        std::copysign(way_to_rest(follower_.limits, std::min(asked, follower_.limits.speed)), course.speed);
     const auto [low, high] = *follower_.travel;
     if ((course.speed > 0.0 && at + stops > high + joined_within) ||
         (course.speed < 0.0 && at + stops < low - joined_within))

@@ -21,6 +21,7 @@ struct FollowHow {
   std::optional<Ratio> from_count{};
   /// Counts after which a place of the first leader comes back: a turn. Nothing where it never does.
   std::optional<Ratio> counts_round{};
+  Ratio counts_per_base{1};                 ///< of the first leader, for a turn or a metre of its output
   bool ends_with_leader = false;            ///< it is over when its leaders have turned and stand
   std::optional<double> may_fall_behind{};  ///< grains; nothing: falling behind is a fault
 };
@@ -30,8 +31,9 @@ struct Follower {
   std::string name{};
   OutputKind kind = OutputKind::rotary;
   Ratio grains_per_base{1};
-  std::string grain = "steps";  ///< what its grains are called
-  RampLimits limits{};          ///< in grains
+  std::string grain = "steps";                        ///< what its grains are called
+  std::int64_t zero = 0;                              ///< grain at place 0 of its output
+  RampLimits limits{};                                ///< in grains
   std::optional<std::pair<double, double>> travel{};  ///< in grains
 };
 
@@ -54,6 +56,8 @@ class Follow {
   [[nodiscard]] bool goes_along() const { return goes_along_; }
   /// Its leaders have turned and stand, it stands where it belongs, and it was to be over then.
   [[nodiscard]] bool is_over() const { return is_over_; }
+  /// Whether its first leader has gone so far since it set off, either way. @param way  turns or m
+  [[nodiscard]] bool has_followed(Ratio way) const;
   /// Why it cannot go on; "" as long as it can.
   [[nodiscard]] const std::string& fault() const { return fault_; }
   /// What is worth telling, once each.

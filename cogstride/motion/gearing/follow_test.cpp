@@ -29,7 +29,7 @@ struct Drum {
     drum.name = "drum";
     drum.train = {};
     drum.limits = {};
-    drum.limits.speed = OutputSpeed{OutputKind::rotary, Ratio(10)};              // 16 000 steps/s
+    drum.limits.speed = OutputSpeed{OutputKind::rotary, Ratio(10)};                // 16 000 steps/s
     drum.limits.acceleration = OutputAcceleration{OutputKind::rotary, Ratio(50)};  // 80 000 steps/s2
     drum.limits.start_speed = OutputSpeed{OutputKind::rotary, Ratio(0)};
     drum.limits.jerk = jerk;
@@ -123,15 +123,17 @@ TEST(Follow, AnUncompensatedOneNeverGoesBeyondItsLeader) {
 
 TEST(Follow, ThereAndBackItStandsOnTheVeryStep) {
   for (const bool compensated : {true, false}) {
-    for (const auto& jerk : {std::optional<OutputJerk>{}, std::optional(OutputJerk{OutputKind::rotary, 5'000})}) {
-      Drum drum({{0.05, 0.0}, {0.3, 70'000.0}, {0.6, -70'000.0}, {0.4, 70'000.0}, {0.1, -70'000.0}, {0.3, 0.0}},
-                480, jerk);
+    for (const auto& jerk :
+         {std::optional<OutputJerk>{}, std::optional(OutputJerk{OutputKind::rotary, 5'000})}) {
+      Drum drum(
+          {{0.05, 0.0}, {0.3, 70'000.0}, {0.6, -70'000.0}, {0.4, 70'000.0}, {0.1, -70'000.0}, {0.3, 0.0}},
+          480, jerk);
       drum.encoder.jerk(5, 0.0);
       drum.follow(ratio, compensated);
       drum.watch(1.75, per_count);
       const Ratio belongs = ratio * Ratio(drum.encoder.count(drum.on.now()));
       EXPECT_LE(std::abs(static_cast<double>(drum.on.lines.player.steps[step]) - belongs.to_double()), 1.0);
-      EXPECT_EQ(drum.on.lines.player.steps[step], drum.mover.following()->gear().belongs().position());
+      EXPECT_EQ(drum.on.lines.player.steps[step], drum.mover.following()->gear().belongs_on());
     }
   }
 }
@@ -242,9 +244,11 @@ TEST(Follow, StopsInsideItsTravel) {
   encoder.wire(on.lines.player, 25);
   std::vector<GearTerm> terms;
   terms.push_back({std::make_unique<CountedPlace>(Drum::wheel(), second, Tick{48'000}, false), ratio});
-  auto gear = std::make_unique<Gear>(std::move(terms), Gear::Timing{second, 48'000}, mover.follower().limits, true);
+  auto gear =
+      std::make_unique<Gear>(std::move(terms), Gear::Timing{second, 48'000}, mover.follower().limits, true);
   const auto record = mover.follow(
-      on.front(), std::make_unique<Follow>(std::move(gear), FollowHow{}, mover.follower(), "wheel"), "follow");
+      on.front(), std::make_unique<Follow>(std::move(gear), FollowHow{}, mover.follower(), "wheel"),
+      "follow");
   on.run_until([&] { return record->has_ended(); });
   EXPECT_EQ(record->status, MotionStatus::faulted);
   EXPECT_NE(record->fault.find("beyond the end of its travel"), std::string::npos) << record->fault;

@@ -6,8 +6,16 @@
 #include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
+namespace {
 
-Gear::Gear(std::vector<GearTerm> terms, const Timing& timing, const RampLimits& limits, bool is_compensated)
+constexpr double least_bend = 1e-3;    // of the acceleration that the follower may have
+constexpr double looks_to_meet = 8.0;  // in which what is a little off is met
+constexpr double bends_for = 20.0;     // half periods, that it is taken to last
+
+}  // namespace
+
+Gear::Gear(std::vector<GearTerm> terms, const Timing& timing, const RampLimits& limits, bool is_compensated,
+           const std::optional<Lay>& lay)
     : terms_(std::move(terms)),
       parts_(terms_.size()),
       counts_(terms_.size()),
@@ -15,6 +23,7 @@ Gear::Gear(std::vector<GearTerm> terms, const Timing& timing, const RampLimits& 
       limits_(limits),
       is_compensated_(is_compensated) {
   settle_grain();
+  if (lay) lay_.emplace(*lay);
 }
 
 /// A grain that all ratios are whole parts of.
@@ -68,14 +77,39 @@ void Gear::go_on(Tick now) {
 }
 
 void Gear::engage(Tick now, StepPosition at) {
+  const auto part = std::llround(at.part * static_cast<double>(place_.grain()));
+  if (lay_) lay_->begin(Ratio(at.whole) + Ratio(part, place_.grain()));
   is_engaged_ = true;
   for (std::size_t i = 0; i < terms_.size(); ++i) counts_[i] = terms_[i].source->count(now);
-  place_.stand_at(at.whole);
+  engaged_at_ = counts_.front();
+  place_.stand_at(lay_ ? 0 : at.whole);
   place_.forget_rest();
-  place_.go_on(std::llround(at.part * static_cast<double>(place_.grain())));
+  if (!lay_) place_.go_on(part);
+}
+
+std::int64_t Gear::belongs_on() const {
+  return lay_ ? lay_->step(way_exactly()) : place_.position();
+}
+
+std::int64_t Gear::layers_done() const {
+  return lay_ && is_engaged_ ? lay_->layers_done(way_exactly()) : 0;
+}
+
+void Gear::change_ends(Tick now, Ratio low, Ratio high) {
+  if (!lay_) throw RangeError("it does not go to and fro, so it has no ends to change");
+  if (is_engaged_) go_on(now);
+  lay_->change_ends(way_exactly(), low, high);
 }
 
 void Gear::shift(Ratio grains) {
+  if (lay_) {
+    lay_->shift(grains);
+  } else {
+    advance(grains);
+  }
+}
+
+void Gear::advance(Ratio grains) {
   const std::int64_t before = place_.grain();
   const Ratio::Wide grain =
       Ratio::Wide(before) / std::gcd(before, grains.denominator()) * grains.denominator();
@@ -117,6 +151,19 @@ Course Gear::leader(Tick now, Tick at) const {
   return {StepPosition{place_.position(), 0.0}.moved(beyond), speed};
 }
 
+/// The same, so far behind as it keeps itself.
+Course Gear::way_at(Tick now, Tick at) const {
+  Course way = leader(now, at);
+  if (is_compensated_ || way.speed == 0.0) return way;
+  const double lead = static_cast<double>(at - now) / timing_.ticks_per_second;
+  way.place = way.place.moved(-std::copysign(lag(way.speed, lead).sum(), way.speed));
+  return way;
+}
+
+double Gear::laid_at(const Course& way) const {
+  return lay_->rounded(Ratio(way.place.whole), way.place.part, std::abs(way.speed), limits_);
+}
+
 Lag Gear::lag(double speed, double lead_seconds) const {
   Lag lag;
   const double v = std::abs(speed);
@@ -130,12 +177,35 @@ Lag Gear::lag(double speed, double lead_seconds) const {
 }
 
 Course Gear::course(Tick now, Tick at) const {
-  Course course = leader(now, at);
-  if (leaders_stand(now)) return {{place_.position(), 0.0}, 0.0};
-  if (is_compensated_ || course.speed == 0.0) return course;
-  const double lead = static_cast<double>(at - now) / timing_.ticks_per_second;
-  course.place = course.place.moved(-std::copysign(lag(course.speed, lead).sum(), course.speed));
-  return course;
+  if (leaders_stand(now)) return {{belongs_on(), 0.0}, 0.0};
+  Course way = way_at(now, at);
+  const double meets_in = looks_to_meet * static_cast<double>(timing_.period) / timing_.ticks_per_second;
+  if (!lay_) {
+    way.meets_in = meets_in;
+    way.meets = {way.after(meets_in).place, way.speed};
+    return way;
+  }
+  // Through where it is to be now, at the next look, and between the two.
+  const double half = 0.5 * static_cast<double>(timing_.period) / timing_.ticks_per_second;
+  const double begins = laid_at(way);
+  const double middle = laid_at(way.after(half));
+  const double ends = laid_at(way.after(2.0 * half));
+  const double acceleration = (ends - 2.0 * middle + begins) / (half * half);
+  const double speed = (middle - begins) / half - 0.5 * acceleration * half;
+  Course laid{StepPosition{}.moved(begins), speed};
+  if (std::abs(acceleration) < least_bend * limits_.acceleration) {
+    laid.speed = (ends - begins) / (2.0 * half);
+  } else {
+    laid.acceleration = acceleration;
+    laid.lasts = bends_for * half;
+  }
+  const double there = laid_at(way.after(meets_in));
+  const double before = laid_at(way.after(meets_in - 0.5 * half));
+  const double behind = laid_at(way.after(meets_in + 0.5 * half));
+  laid.meets_in = meets_in;
+  laid.meets = {StepPosition{}.moved(there), (behind - before) / half,
+                (behind - 2.0 * there + before) / (0.25 * half * half)};
+  return laid;
 }
 
 bool Gear::leaders_stand(Tick now) const {

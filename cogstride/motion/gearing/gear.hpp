@@ -12,6 +12,7 @@
 
 #include "cogstride/chip/follower.hpp"
 #include "cogstride/motion/gearing/place_source.hpp"
+#include "cogstride/plan/lay_path.hpp"
 #include "cogstride/plan/pursuit.hpp"
 #include "cogstride/quantity/ratio.hpp"
 
@@ -37,8 +38,10 @@ class Gear {
     double ticks_per_second = 0.0;
     Tick period = 0;  ///< between two looks
   };
-  /// @param limits  of the follower, in grains @throws RangeError when the ratios have no common grain
-  Gear(std::vector<GearTerm> terms, const Timing& timing, const RampLimits& limits, bool is_compensated);
+  /// @param limits  of the follower, in grains @param lay  to and fro between two ends @throws RangeError
+  /// when the ratios have no common grain
+  Gear(std::vector<GearTerm> terms, const Timing& timing, const RampLimits& limits, bool is_compensated,
+       const std::optional<Lay>& lay = {});
 
   /// Asks for what it needs.
   void begin(Lines& lines);
@@ -49,19 +52,32 @@ class Gear {
   /// Whether all that it follows is known.
   [[nodiscard]] bool is_known() const;
   /// From now on the follower belongs where it stands, `at`, when its leaders are where they are.
+  /// @throws RangeError when that lies outside its ends
   void engage(Tick now, StepPosition at);
   [[nodiscard]] bool is_engaged() const { return is_engaged_; }
 
-  /// Moves it against its leaders. @throws RangeError when that is too fine to be kept exactly
+  /// Moves it against its leaders; its ends, where it has some. @throws RangeError when that is too fine to
+  /// be kept exactly
   void shift(Ratio grains);
+  /// The way of the ratio is so much farther on. @throws RangeError as above
+  void advance(Ratio grains);
   /// Another ratio from here on; where it belongs does not jump. @throws RangeError as the constructor
   void change(Tick now, const std::vector<Ratio>& per_count);
 
-  /// Where it belongs by the counts of its leaders, exactly: a whole step, and parts of one beyond.
-  [[nodiscard]] const chip::GearedPlace& belongs() const { return place_; }
-  [[nodiscard]] Ratio belongs_exactly() const {
+  /// Other ends, from where it is. @throws RangeError when it has none, or they lie the wrong way round
+  void change_ends(Tick now, Ratio low, Ratio high);
+
+  /// The way of the ratio, by the counts of its leaders, exactly; without ends the place where it belongs.
+  [[nodiscard]] const chip::GearedPlace& way() const { return place_; }
+  [[nodiscard]] Ratio way_exactly() const {
     return Ratio(place_.position()) + Ratio(place_.rest(), place_.grain());
   }
+  /// The very step on which the follower belongs, when its leaders stand where they are.
+  [[nodiscard]] std::int64_t belongs_on() const;
+  /// Counts that its first leader has gone since it engaged.
+  [[nodiscard]] std::int64_t counted() const { return counts_.front() - engaged_at_; }
+  [[nodiscard]] const std::optional<LayPath>& lay() const { return lay_; }
+  [[nodiscard]] std::int64_t layers_done() const;
   /// Where its leaders are at an instant, in its grains, as far as can be told.
   [[nodiscard]] Course leader(Tick now, Tick at) const;
   /// Where it is to be at an instant: the same where it is compensated, so far behind it else.
@@ -81,6 +97,8 @@ class Gear {
  private:
   void settle_grain();
   void go_on(Tick now);
+  [[nodiscard]] Course way_at(Tick now, Tick at) const;
+  [[nodiscard]] double laid_at(const Course& way) const;
 
   std::vector<GearTerm> terms_;
   std::vector<std::int64_t> parts_;   // of a grain, for a count of each
@@ -91,6 +109,8 @@ class Gear {
   bool is_engaged_ = false;
   Tick next_look_ = 0;
   chip::GearedPlace place_;
+  std::int64_t engaged_at_ = 0;           // count of the first leader
+  mutable std::optional<LayPath> lay_{};  // looks for the layer that it is asked about
 };
 
 }  // namespace cogstride

@@ -50,7 +50,7 @@ TEST(Gear, BelongsOnTheStepOfWholeNumberArithmeticAfterAMillionTurns) {
     geared.look();
   }
   const Ratio belongs = Ratio(-12'544) + Ratio(14, 75) * Ratio(count);
-  EXPECT_EQ(geared.gear->belongs_exactly(), belongs);
+  EXPECT_EQ(geared.gear->way_exactly(), belongs);
 }
 
 TEST(Gear, KeepsItsPlaceWhileItsRatioIsChangedAmidReversals) {
@@ -68,15 +68,15 @@ TEST(Gear, KeepsItsPlaceWhileItsRatioIsChangedAmidReversals) {
     rest += Wide(counts) * parts;
     position += static_cast<std::int64_t>(rest / grain);
     rest %= grain;
-    ASSERT_EQ(geared.gear->belongs().position(), position);
-    ASSERT_EQ(Wide(geared.gear->belongs().rest()), rest);
+    ASSERT_EQ(geared.gear->way().position(), position);
+    ASSERT_EQ(Wide(geared.gear->way().rest()), rest);
     const std::int64_t below = std::uniform_int_distribution<std::int64_t>(1, 8'000)(random);
     const Ratio ratio(std::uniform_int_distribution<std::int64_t>(-20'000, 20'000)(random), below);
     geared.gear->change(geared.now, {ratio});
     rest = rest * ratio.denominator() / grain;
     grain = ratio.denominator();
     parts = ratio.numerator();
-    ASSERT_EQ(geared.gear->belongs().position(), position) << "it does not jump";
+    ASSERT_EQ(geared.gear->way().position(), position) << "it does not jump";
   }
 }
 
@@ -92,7 +92,7 @@ TEST(Gear, AddsTwoLeadersEachByItsOwnRatio) {
       sum += Ratio(counts) * (k == 0 ? Ratio(14, 75) : Ratio(-127'687, 1'188));
     }
     geared.look();
-    ASSERT_EQ(geared.gear->belongs_exactly(), sum);
+    ASSERT_EQ(geared.gear->way_exactly(), sum);
   }
 }
 
@@ -100,10 +100,10 @@ TEST(Gear, IsShiftedExactly) {
   Geared geared({Ratio(14, 75)});
   geared.gear->engage(0, {0, 0.0});
   for (int i = 0; i < 1'000; ++i) geared.gear->shift(Ratio(53'333, 7));
-  EXPECT_EQ(geared.gear->belongs_exactly(), Ratio(53'333'000, 7));
+  EXPECT_EQ(geared.gear->way_exactly(), Ratio(53'333'000, 7));
   geared.leaders[0]->at = 1;
   geared.look();
-  EXPECT_EQ(geared.gear->belongs_exactly(), Ratio(53'333'000, 7) + Ratio(14, 75));
+  EXPECT_EQ(geared.gear->way_exactly(), Ratio(53'333'000, 7) + Ratio(14, 75));
 }
 
 TEST(Gear, RefusesRatiosWithoutACommonStep) {
@@ -114,7 +114,7 @@ TEST(Gear, RefusesRatiosWithoutACommonStep) {
   EXPECT_THROW(geared.gear->change(0, {Ratio(1, 4'000'000'007)}), RangeError);
   geared.leaders[0]->at = 1'000'003;
   geared.look();
-  EXPECT_EQ(geared.gear->belongs_exactly(), Ratio(6)) << "what was refused has changed nothing";
+  EXPECT_EQ(geared.gear->way_exactly(), Ratio(6)) << "what was refused has changed nothing";
 }
 
 }  // namespace

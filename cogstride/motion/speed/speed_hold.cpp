@@ -39,6 +39,7 @@ void SpeedHold::spin(chip::Tick now, double speed, std::optional<double> acceler
   course_.go_at(now, speed * range_.counts_per_base(), range_.acceleration_of(acceleration),
                 range_.highest());
   holds_speed_ = true;
+  goes_along_ = false;
   asked_ = speed;
   watch_.order(now);
 }
@@ -50,13 +51,25 @@ void SpeedHold::move(chip::Tick now, std::int64_t target, std::optional<double> 
   const auto forwards = static_cast<std::int64_t>(sign_) * target;
   course_.go_to(now, sign_ > 0.0 ? forwards : forwards - 1, most, range_.acceleration_of(acceleration));
   holds_speed_ = false;
+  goes_along_ = false;
   asked_ = 0.0;
   target_ = target;
   watch_.order(now);
 }
 
+void SpeedHold::go_along(chip::Tick now, const Course& course) {
+  const RampLimits limits = own_limits();
+  course_.go_along(now, course, limits.speed, limits.acceleration);
+  if (!goes_along_) watch_.order(now);
+  holds_speed_ = false;
+  goes_along_ = true;
+  asked_ = course.speed / range_.counts_per_base();
+  const std::int64_t forwards = course.place.whole + (course.place.part >= 0.5 ? 1 : 0);
+  target_ = sign_ > 0.0 ? forwards : -forwards - 1;
+}
+
 bool SpeedHold::has_arrived(chip::Tick now) const {
-  if (course_.arrived_for(now) < 0.0) return false;
+  if (course_.arrived_for(now) < 0.0 || (goes_along_ && asked_ != 0.0)) return false;
   if (!holds_speed_) return is_at_target() && seconds(now - shaft_.counted_at()) > stands_for;
   const double asked = asked_ * range_.counts_per_base();
   return asked == 0.0 || std::abs(shaft_.speed() - asked) <= (1.0 - HoldWatch::far_below) * std::abs(asked);
@@ -64,7 +77,8 @@ bool SpeedHold::has_arrived(chip::Tick now) const {
 
 /// At the end of a move friction may hold it a count or two off: it is pressed on until its count is there.
 void SpeedHold::stay_at_place(chip::Tick now, double looked) {
-  if (holds_speed_ || course_.arrived_for(now) < 0.0 || is_at_target()) return;
+  if (holds_speed_ || course_.arrived_for(now) < 0.0 || is_at_target() || (goes_along_ && asked_ != 0.0))
+    return;
   course_.take_back((shaft_.place() - course_.end()) * looked / press_on_time);
   if (course_.arrived_for(now) > settles_in)
     fault_ = fmt::format("{}: stands {} counts of {} off the place it was sent to: something holds it", name_,

@@ -38,6 +38,16 @@ class SpeedHold {
   /// @param speed  of the output, the most on the way; nothing: the most that it has
   void move(chip::Tick now, std::int64_t target, std::optional<double> speed,
             std::optional<double> acceleration);
+  /// On a count of it, until told otherwise, where it stands; what turns goes on.
+  void stay_where_it_is(chip::Tick now) {
+    if (wanted(now).speed == 0.0) move(now, shaft_.count(), {}, {});
+  }
+  /// Along with a place that moves evenly, in counts forwards; within a count of it once that stands.
+  void go_along(chip::Tick now, const Course& course);
+  /// What is wanted now, in counts forwards.
+  [[nodiscard]] MotionState wanted(chip::Tick now) const { return course_.wanted(now); }
+  /// Of what goes along: counts/s, counts/s2.
+  [[nodiscard]] RampLimits own_limits() const { return {range_.highest(), range_.acceleration_of({})}; }
   /// Whether what is wanted has come to the speed that was asked for and the shaft is measured to turn with
   /// it, within a tenth; or the shaft has come to the place.
   [[nodiscard]] bool has_arrived(chip::Tick now) const;
@@ -52,6 +62,8 @@ class SpeedHold {
   [[nodiscard]] double duty() const { return duty_; }
   /// What its back-EMF takes of the duty, by the speed that is observed.
   [[nodiscard]] double emf_duty() const { return answer_.emf * shaft_.speed(); }
+  /// Where its shaft is, counts forwards from the lower edge of count 0.
+  [[nodiscard]] double place() const { return shaft_.place(); }
   /// The speed that was asked for last, of the output.
   [[nodiscard]] double asked_speed() const { return asked_; }
   /// Counts between what is wanted and what is.
@@ -85,6 +97,7 @@ class SpeedHold {
 
   double asked_ = 0.0;
   bool holds_speed_ = true;
+  bool goes_along_ = false;  // with another, until told otherwise
   std::int64_t target_ = 0;  // count of a move
   double duty_ = 0.0;
   double lag_ = 0.0;

@@ -48,6 +48,19 @@ void WantedCourse::go_to(chip::Tick now, std::int64_t place, double most, double
   begin_ramp(now, ramp_.duration());
 }
 
+MotionState WantedCourse::wanted(chip::Tick now) const {
+  MotionState own = state(now);
+  own.position = own.position.moved(-shift_ - middle);
+  return own;
+}
+
+void WantedCourse::go_along(chip::Tick now, const Course& course, double most, double acceleration) {
+  const MotionState from = wanted(now);
+  shift_ = -middle;
+  ramp_ = plan_pursuit(from, course, {std::max(most, std::abs(from.speed)), acceleration});
+  begin_ramp(now, ramp_.is_endless() ? ramp_.phases().back().start : ramp_.duration());
+}
+
 void WantedCourse::set_pace(chip::Tick now, double pace) {
   done_ = time(now);
   paced_at_ = now;

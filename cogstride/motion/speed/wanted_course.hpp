@@ -3,6 +3,7 @@
 #pragma once
 
 #include "cogstride/chip/tick.hpp"
+#include "cogstride/plan/pursuit.hpp"
 #include "cogstride/plan/ramp.hpp"
 #include "cogstride/plan/speed_loop.hpp"
 
@@ -18,6 +19,11 @@ class WantedCourse {
   void go_at(chip::Tick now, double speed, double acceleration, double highest);
   /// From what is wanted now to rest in the middle of a count. @param most  counts/s on the way
   void go_to(chip::Tick now, std::int64_t place, double most, double acceleration);
+  /// From what is wanted now along with a place that moves evenly: the middle of its count.
+  /// @param course  counts @param most  counts/s on the way
+  void go_along(chip::Tick now, const Course& course, double most, double acceleration);
+  /// What is wanted now, as a state of motion, by the lower edge of its count.
+  [[nodiscard]] MotionState wanted(chip::Tick now) const;
   /// It goes on with a share of its speed from now on, 0 to 1.
   void set_pace(chip::Tick now, double pace);
   /// The place wanted goes back by so many counts: what was held back is not made up for.
@@ -38,6 +44,8 @@ class WantedCourse {
   void begin_ramp(chip::Tick now, double arrives);
 
   double ticks_per_second_;
+  static constexpr double middle = 0.5;  // of a count
+
   Ramp ramp_{};
   double done_ = 0.0;  // s of it, at paced_at_
   chip::Tick paced_at_ = 0;

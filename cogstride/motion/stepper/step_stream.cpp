@@ -159,23 +159,24 @@ void StepStream::go_along(Lines& lines, const Course& course, const RampLimits& 
     feed(lines);
     return;
   }
-  if (course.speed == 0.0 ? !ramp_.is_endless() && ramp_.end().whole == course.place.whole
-                          : goes_along_with(course, from))
+  if (course.speed == 0.0 && course.acceleration == 0.0
+          ? !ramp_.is_endless() && ramp_.end().whole == course.place.whole
+          : goes_along_with(course, from))
     return;
   const Withheld withheld = withhold(lines);
   switch_on(lines);
   const Tick at = std::max(withheld.at, awake_at_);
-  begin(plan_pursuit(withheld.state, course.after(static_cast<double>(at - from) / ticks_per_second_),
-                     limits),
-        withheld.made, at);
+  begin(
+      plan_pursuit(withheld.state, course.after(static_cast<double>(at - from) / ticks_per_second_), limits),
+      withheld.made, at);
   feed(lines);
 }
 
 /// What is planned comes no farther from it before it is looked at again.
 bool StepStream::goes_along_with(const Course& course, Tick from) const {
-  constexpr double near_enough = 0.125;  // of a step
+  constexpr double near_enough = 0.125;   // of a step
   constexpr double looked_at_in = 0.002;  // s
-  if (!ramp_.is_endless()) return false;
+  if (!ramp_.is_endless() || course.acceleration != 0.0) return false;
   const MotionState state = state_at(from);
   if (state.acceleration != 0.0) return false;
   const double off = way_between(course.place, state.position);

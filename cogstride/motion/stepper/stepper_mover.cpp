@@ -148,6 +148,7 @@ Follower StepperMover::follower() const {
   follower.name = mechanism_.name;
   follower.kind = commanded_.kind;
   follower.grains_per_base = steps_per_base_;
+  follower.zero = origin_.value_or(0);
   follower.limits = ramp_limits(mechanism_, controller_);
   const Limits& limits = mechanism_.limits;
   if (limits.travel_from && origin_)
@@ -159,7 +160,8 @@ Follower StepperMover::follower() const {
 std::shared_ptr<MotionRecord> StepperMover::follow(Lines&, std::unique_ptr<Follow> follow, std::string what) {
   const OutputPosition from = queue_.end();
   const RampLimits limits = follow->follower().limits;
-  return queue_.add(std::move(what), {.what = FollowOrder{std::move(follow)}, .limits = limits, .ends_at = from});
+  return queue_.add(std::move(what),
+                    {.what = FollowOrder{std::move(follow)}, .limits = limits, .ends_at = from});
 }
 
 void StepperMover::let_go(Lines& lines) {
@@ -489,12 +491,13 @@ void StepperMover::stand_at(std::int64_t step) {
 void StepperMover::finish(Lines& lines, MotionStatus status) {
   const bool was_homing = std::holds_alternative<HomeOrder>(queue_.first().what);
   const bool followed = std::holds_alternative<FollowOrder>(queue_.first().what);
+  if (followed) stand_at(stream_.made());
   const std::shared_ptr<MotionRecord> record = queue_.end_first(status, lines.now(), {});
   const auto done = was_homing ? MotionNote::Kind::homed : MotionNote::Kind::done;
   log().note(lines.now(), status == MotionStatus::done ? done : MotionNote::Kind::cancelled, record->what);
   forget_how();
   if (status == MotionStatus::done && !followed) return;
-  stand_at(stream_.made());
+  if (!followed) stand_at(stream_.made());
   queue_.foresee(known_end());
 }
 

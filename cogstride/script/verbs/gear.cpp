@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <charconv>
+#include <tuple>
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/gearing/follow.hpp"
@@ -94,6 +95,23 @@ class ChangeGear final : public Verb {
   Following to_;
 };
 
+class ChangeEnds final : public Verb {
+ public:
+  ChangeEnds(std::size_t mechanism, OutputPosition from, OutputPosition to)
+      : mechanism_(mechanism), from_(from), to_(to) {}
+  void foresee(const Statement&, Walk& walk) const override { require_following(walk, mechanism_); }
+  [[nodiscard]] About about() const override { return {.mechanism = mechanism_}; }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    stage.cast.change_ends(stage.mover(mechanism_), from_, to_);
+    return nullptr;
+  }
+
+ private:
+  std::size_t mechanism_;
+  OutputPosition from_;
+  OutputPosition to_;
+};
+
 class Nudge final : public Verb {
  public:
   Nudge(std::size_t mechanism, OutputPosition by) : mechanism_(mechanism), by_(by) {}
@@ -137,23 +155,6 @@ class LetGo final : public Verb {
   std::size_t mechanism_;
 };
 
-/// "28/75 turn", "1.4 mm", "turn": exact. @param parse  of an amount without a fraction
-template <class Parse>
-auto exact_amount(LineReader& reader, const std::string& wanted, Parse parse) {
-  return reader.amount(wanted, [&](const std::string& text) {
-    const std::size_t slash = text.find('/');
-    if (slash == std::string::npos) return parse(text);
-    const std::size_t unit = text.find(' ', slash);
-    std::int64_t below = 0;
-    const char* const end = text.data() + std::min(unit, text.size());
-    const auto [stop, status] = std::from_chars(text.data() + slash + 1, end, below);
-    if (status != std::errc() || stop != end || below == 0) return parse(text);
-    auto value = parse(text.substr(0, slash) + (unit == std::string::npos ? "" : text.substr(unit)));
-    value.base = value.base / Ratio(below);
-    return value;
-  });
-}
-
 /// So many counts of its encoder, as a way of its output.
 std::optional<OutputPosition> in_counts(const Mechanism& mechanism, const std::string& text) {
   const std::size_t blank = text.find(' ');
@@ -184,14 +185,15 @@ void read_ratio(LineReader& reader, const Mechanism& follower, Leading& leading)
     if (colon == std::string_view::npos || !teeth(pair.text.substr(0, colon), driving) ||
         !teeth(pair.text.substr(colon + 1), driven))
       throw LineReader::wrong(pair, fmt::format("found '{}'; expected teeth of the driving and the driven "
-                                                "gear, such as 28:75", pair.text));
+                                                "gear, such as 28:75",
+                                                pair.text));
     if (kind != OutputKind::rotary || output_kind(follower.train) != OutputKind::rotary)
       throw LineReader::wrong(pair, "gears join what turns: write a way for each turn");
     leading.by = {OutputKind::rotary, Ratio(driving, driven)};
     leading.for_each = {OutputKind::rotary, Ratio(1)};
     return;
   }
-  leading.by = exact_amount(reader, "a way such as 1.4 mm, or 'gears'", [&](const std::string& text) {
+  leading.by = reader.fraction("a way such as 1.4 mm, or 'gears'", [&](const std::string& text) {
     const OutputPosition way = parse_output<0>(follower, text);
     require_kind(follower, way.kind);
     return way;
@@ -204,7 +206,7 @@ void read_ratio(LineReader& reader, const Mechanism& follower, Leading& leading)
     leading.for_each = {OutputKind::rotary, Ratio(1)};
     return;
   }
-  leading.for_each = exact_amount(reader, "'turn', or an amount such as 1 mm", [&](const std::string& text) {
+  leading.for_each = reader.fraction("'turn', or an amount such as 1 mm", [&](const std::string& text) {
     const auto counts = in_counts(leader, text);
     const OutputPosition way = counts ? *counts : parse_output<0>(leader, text);
     require_kind(leader, way.kind);
@@ -222,9 +224,71 @@ std::string read_leader(LineReader& reader) {
   return reader.rig().mechanisms[place].name;
 }
 
+/// "12 mm and 92 mm"
+std::pair<OutputPosition, OutputPosition> read_ends(LineReader& reader, const Mechanism& mechanism) {
+  const Word first = reader.peek();
+  const auto end = [&](const std::string& wanted) {
+    return reader.amount(wanted, [&](const std::string& text) {
+      const OutputPosition at = parse_output<0>(mechanism, text);
+      return target_of(mechanism, at, {.to = at});
+    });
+  };
+  const OutputPosition from = end("a place such as 12 mm");
+  reader.expect("and");
+  const OutputPosition to = end("a place such as 92 mm");
+  if (to.base <= from.base)
+    throw LineReader::wrong(
+        first, fmt::format("between {} and {}: the first must be the lower", to_text(from), to_text(to)));
+  return {from, to};
+}
+
+/// What changes from layer to layer, and how many there are.
+bool read_lay(LineReader& reader, const Mechanism& mechanism, GearOrder& order) {
+  const auto lay = [&](const Word& word) -> LayOrder& {
+    if (!order.lay)
+      throw LineReader::wrong(word, "say between which ends it is laid first: 'between A and B'");
+    return *order.lay;
+  };
+  const Word word = reader.peek();
+  if (reader.take("between")) {
+    order.lay.emplace();
+    std::tie(order.lay->from, order.lay->to) = read_ends(reader, mechanism);
+    const OutputKind kind = output_kind(mechanism.train);
+    order.lay->from_moves = order.lay->to_moves = {kind, Ratio(0)};
+    order.lay->dwells = {order.to.first.for_each.kind, Ratio(0)};
+  } else if (reader.take("for")) {
+    lay(word).layers = reader.count("a number of layers such as 7", 1, 1'000'000);
+    if (!reader.take("layer")) reader.expect("layers");
+  } else if (reader.take("dwelling")) {
+    reader.expect("for");
+    const Mechanism& leader = mechanism_named(reader.rig(), order.to.first.leader);
+    lay(word).dwells =
+        reader.fraction("so much of the leader's way, such as 1/2 turn", [&](const std::string& text) {
+          const OutputPosition way = parse_output<0>(leader, text);
+          require_kind(leader, way.kind);
+          if (way.base < Ratio(0)) throw RangeError("a dwell is not below 0");
+          return way;
+        });
+  } else if (reader.take("narrowing")) {
+    reader.expect("by");
+    const OutputPosition by = reader.position(mechanism, "a way such as 0.5 mm");
+    lay(word).from_moves.base += by.base;
+    lay(word).to_moves.base -= by.base;
+  } else if (reader.take("shifting")) {
+    reader.expect("by");
+    const OutputPosition by = reader.position(mechanism, "a way such as 0.2 mm");
+    lay(word).from_moves.base += by.base;
+    lay(word).to_moves.base += by.base;
+  } else {
+    return false;
+  }
+  return true;
+}
+
 /// How it joins and leaves.
 void read_how(LineReader& reader, const Mechanism& mechanism, GearOrder& order) {
   for (;;) {
+    if (read_lay(reader, mechanism, order)) continue;
     if (reader.take("starting")) {
       reader.expect("where");
       reader.expect("it");
@@ -233,10 +297,11 @@ void read_how(LineReader& reader, const Mechanism& mechanism, GearOrder& order) 
     } else if (reader.take("when")) {
       const Word name = reader.peek();
       if (read_leader(reader) != order.to.first.leader)
-        throw LineReader::wrong(name, fmt::format("it sets off by {}, which it follows", order.to.first.leader));
+        throw LineReader::wrong(name,
+                                fmt::format("it sets off by {}, which it follows", order.to.first.leader));
       reader.expect("passes");
-      order.when_passes = reader.position(mechanism_named(reader.rig(), order.to.first.leader),
-                                          "a place such as 90 deg");
+      order.when_passes =
+          reader.position(mechanism_named(reader.rig(), order.to.first.leader), "a place such as 90 deg");
     } else if (reader.take("until")) {
       const Word name = reader.peek();
       if (read_leader(reader) != order.to.first.leader)
@@ -285,9 +350,10 @@ std::unique_ptr<Verb> read_gear(LineReader& reader) {
     }
   } else if (!mechanism.follows) {
     throw LineReader::wrong(
-        name, fmt::format("{0} follows nothing in its rig: write 'gear {0} to LEADER by ...', or give the rig "
-                          "a table mechanism.{0}.follows",
-                          mechanism.name));
+        name,
+        fmt::format("{0} follows nothing in its rig: write 'gear {0} to LEADER by ...', or give the rig "
+                    "a table mechanism.{0}.follows",
+                    mechanism.name));
   }
   read_how(reader, mechanism, order);
   return std::make_unique<GearTo>(place, std::move(order));
@@ -297,10 +363,15 @@ std::unique_ptr<Verb> read_change(LineReader& reader) {
   const Word name = reader.peek();
   const std::size_t place = read_follower(reader);
   const Mechanism& mechanism = reader.rig().mechanisms[place];
+  if (reader.take("between")) {
+    const auto [from, ends] = read_ends(reader, mechanism);
+    return std::make_unique<ChangeEnds>(place, from, ends);
+  }
   reader.expect("to");
   Following to;
   if (!mechanism.follows)
-    throw LineReader::wrong(name, fmt::format("{}: its rig does not say what it follows (follows)", mechanism.name));
+    throw LineReader::wrong(
+        name, fmt::format("{}: its rig does not say what it follows (follows)", mechanism.name));
   to = *mechanism.follows;
   read_ratio(reader, mechanism, to.first);
   return std::make_unique<ChangeGear>(place, std::move(to));
@@ -309,8 +380,8 @@ std::unique_ptr<Verb> read_change(LineReader& reader) {
 std::unique_ptr<Verb> read_nudge(LineReader& reader) {
   const std::size_t place = read_follower(reader);
   reader.expect("by");
-  return std::make_unique<Nudge>(
-      place, reader.position(reader.rig().mechanisms[place], "a way such as 0.2 mm"));
+  return std::make_unique<Nudge>(place,
+                                 reader.position(reader.rig().mechanisms[place], "a way such as 0.2 mm"));
 }
 
 std::unique_ptr<Verb> read_let(LineReader& reader) {

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/gearing/follow.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/script/line_reader.hpp"
@@ -127,11 +128,87 @@ class WaitPlace final : public Verb {
   std::optional<ExactTime> longest_;
 };
 
+/// Until a follower has followed so much of its leader's way, or laid so many layers.
+class WaitFollowed final : public Verb {
+ public:
+  struct What {
+    std::optional<OutputPosition> way{};  ///< of the leader
+    std::int64_t layers = 0;
+  };
+  WaitFollowed(std::size_t mechanism, What what, std::optional<ExactTime> longest)
+      : mechanism_(mechanism), what_(what), longest_(longest) {}
+  void foresee(const Statement&, Walk& walk) const override {
+    if (walk.standing(mechanism_).follows == nullptr)
+      throw RangeError(fmt::format("{} follows nothing here", walk.rig.mechanisms[mechanism_].name));
+    walk.known.length.is_whole = false;
+  }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    return std::make_unique<Waiting>(stage, *stage.cast.mechanisms[mechanism_], what_,
+                                     Patience(stage, longest_));
+  }
+
+ private:
+  class Waiting final : public Doing {
+   public:
+    Waiting(const Stage& stage, Mover& mover, What what, Patience patience)
+        : mover_(mover),
+          what_(what),
+          patience_(patience),
+          between_looks_(ticks_at_least(looking_period, stage.cast.clock)),
+          looks_at_(stage.lines.now()) {}
+    [[nodiscard]] bool is_over(Tick) const override {
+      const Follow* const follow = following();
+      if (follow == nullptr) return false;
+      if (!what_.way) return follow->gear().layers_done() >= what_.layers;
+      return follow->has_followed(what_.way->base);
+    }
+    [[nodiscard]] std::string failure(Tick now) const override {
+      if (following() == nullptr) return mover_.name() + " follows nothing any more";
+      if (!patience_.is_out(now) || is_over(now)) return {};
+      return fmt::format("that was not so within {}", patience_.waited(now));
+    }
+    [[nodiscard]] Tick wakes_at() const override { return looks_at_; }
+    void act(Lines& lines) override { looks_at_ = lines.now() + between_looks_; }
+
+   private:
+    [[nodiscard]] const Follow* following() const {
+      Follows* const follows = mover_.follows();
+      return follows == nullptr ? nullptr : follows->following();
+    }
+
+    Mover& mover_;
+    What what_;
+    Patience patience_;
+    Tick between_looks_;
+    Tick looks_at_;
+  };
+
+  std::size_t mechanism_;
+  What what_;
+  std::optional<ExactTime> longest_;
+};
+
 std::optional<ExactTime> read_longest(LineReader& reader) {
   if (!reader.take("for")) return std::nullopt;
   reader.expect("at");
   reader.expect("most");
   return reader.time("a time such as 10 s");
+}
+
+/// "traverse has followed 400 turns", "traverse has laid 7 layers"
+std::unique_ptr<Verb> read_followed(LineReader& reader) {
+  using Moved = LineReader::Moved;
+  const std::size_t mechanism = reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step});
+  reader.expect("has");
+  WaitFollowed::What what;
+  if (reader.take("laid")) {
+    what.layers = reader.count("a number of layers such as 7", 1, 1'000'000'000);
+    if (!reader.take("layer")) reader.expect("layers");
+  } else {
+    reader.expect("followed");
+    what.way = reader.exact_way("so much of its leader's way, such as 400 turns");
+  }
+  return std::make_unique<WaitFollowed>(mechanism, what, read_longest(reader));
 }
 
 }  // namespace
@@ -143,6 +220,8 @@ std::unique_ptr<Verb> read_wait(LineReader& reader) {
   const bool is_mechanism = std::any_of(rig.mechanisms.begin(), rig.mechanisms.end(),
                                         [&](const Mechanism& each) { return each.name == name.text; });
   if (is_mechanism) {
+    if (LineReader ahead = reader; (void)ahead.word("a mechanism"), ahead.next_is("has"))
+      return read_followed(reader);
     const std::size_t mechanism = reader.mechanism();
     reader.expect("passes");
     const OutputPosition passes = reader.position(rig.mechanisms[mechanism], "a position such as 60 mm");
