@@ -1,5 +1,6 @@
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/gearing.hpp"
+#include "cogstride/motion/gearing/shaft_mover.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 
 #include <fmt/format.h>
@@ -121,6 +122,8 @@ void Bench::add_movers(std::span<const Guest> guests) {
   }
   for (const WheeledPair& pair : rig_.pairs)
     movers_.push_back(make_cart(pair, next_id(), mover(pair.left), mover(pair.right), rig_.controller));
+  for (const Shaft& shaft : rig_.shafts)
+    movers_.push_back(std::make_unique<ShaftMover>(shaft, next_id(), rig_.controller));
   for (const Guest& guest : guests) {
     const auto is_its = [&](const auto& mover) { return mover->name() == guest.name; };
     if (std::any_of(movers_.begin(), movers_.end(), is_its))
@@ -173,7 +176,7 @@ void Bench::wait_for_stop(const std::function<bool()>& stands) {
 std::vector<MovedMechanism> Bench::moved() const {
   std::vector<MovedMechanism> all;
   for (const auto& mover : movers_)
-    if (mover->parts() != nullptr) all.push_back({mover->parts(), mover->id()});
+    if (mover->sensed() != nullptr) all.push_back({mover->sensed(), mover->id()});
   return all;
 }
 
@@ -317,9 +320,11 @@ Cast Bench::cast() {
   };
   for (const Mechanism& mechanism : rig_.mechanisms) cast.mechanisms.push_back(named(mechanism.name));
   for (const WheeledPair& pair : rig_.pairs) cast.carts.push_back(named(pair.name));
+  for (const Shaft& shaft : rig_.shafts) cast.shafts.push_back(named(shaft.name));
   for (const auto& mover : movers_)
     if (std::find(cast.mechanisms.begin(), cast.mechanisms.end(), mover.get()) == cast.mechanisms.end() &&
-        std::find(cast.carts.begin(), cast.carts.end(), mover.get()) == cast.carts.end())
+        std::find(cast.carts.begin(), cast.carts.end(), mover.get()) == cast.carts.end() &&
+        std::find(cast.shafts.begin(), cast.shafts.end(), mover.get()) == cast.shafts.end())
       cast.guests.push_back(mover.get());
   for (const auto& output : outputs_) cast.outputs.push_back(output.get());
   cast.inputs = inputs_.get();

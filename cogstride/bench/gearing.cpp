@@ -23,9 +23,9 @@ LeaderPlace place_of(const Leading& leading, Mover& leader) {
 }
 
 const Mechanism& parts_of(Mover& leader) {
-  if (leader.parts() == nullptr)
+  if (leader.sensed() == nullptr)
     throw RangeError(fmt::format("{}: is no mechanism of the rig, so nothing can follow it", leader.name()));
-  return *leader.parts();
+  return *leader.sensed();
 }
 
 /// Counts, or steps, of a turn or a metre of the leader's output.
@@ -40,7 +40,7 @@ Ratio counts_of(const Leading& leading, Mover& leader) {
     if (leader.commanded() == nullptr)
       throw RangeError(fmt::format(
           "{}: takes no steps, so it has no commanded place to follow: follow its encoder", leader.name()));
-    return steps_per_base(parts);
+    return leader.commanded()->commanded_per_base();
   }
   const Encoder* const encoder = encoder_of(parts);
   if (encoder == nullptr)
@@ -56,7 +56,7 @@ std::unique_ptr<PlaceSource> source_of(const Leading& leading, Mover& leader, co
   const ExactFrequency clock = setting.controller.timer_clock;
   return std::make_unique<CountedPlace>(encoder, clock.base().to_double(),
                                         ticks_at_least(between_looks, clock),
-                                        setting.checks_encoders || leader.reads(encoder));
+                                        (setting.checks_encoders && leader.parts() != nullptr) || leader.reads(encoder));
 }
 
 /// In grains of the follower. @throws RangeError when it cannot be laid so

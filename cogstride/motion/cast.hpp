@@ -25,6 +25,7 @@ struct MoveOrder;
 struct Cast {
   std::vector<Mover*> mechanisms{};  ///< by a mechanism's place in the rig; null for one that nothing moves
   std::vector<Mover*> carts{};       ///< by a pair's place in the rig
+  std::vector<Mover*> shafts{};      ///< by a shaft's place in the rig
   std::vector<Mover*> guests{};      ///< of the program's own
   std::vector<OutputSwitch*> outputs{};  ///< by an output's place in the rig
   const Inputs* inputs = nullptr;

@@ -49,6 +49,8 @@ class Mover : public Participant {
   [[nodiscard]] virtual const MoverKind& kind() const = 0;
   /// Null for one that is no mechanism of the rig: a cart.
   [[nodiscard]] virtual const Mechanism* parts() const = 0;
+  /// What has the sensors that it is told of by, which others may follow.
+  [[nodiscard]] virtual const Mechanism* sensed() const { return parts(); }
   [[nodiscard]] virtual std::vector<LineSetup> line_setups() const = 0;
   /// Timers of those lines that carry a duty or a pulse width.
   [[nodiscard]] virtual std::vector<PwmSetup> pwm_setups() const { return {}; }

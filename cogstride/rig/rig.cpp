@@ -68,6 +68,12 @@ class LineCollector {
   void operator()(const TerminalVoltages&) {}
   void operator()(const TemperatureProbe&) {}
 
+  void shaft(const Shaft& shaft) {
+    if (!shaft.encoder) return;
+    owner_ = shaft.name;
+    path_ = "shaft." + shaft.name + ".encoder";
+    (*this)(*shaft.encoder);
+  }
   void supply(const Supply& supply) {
     owner_ = supply.name;
     if (supply.power_good_line)
@@ -130,6 +136,15 @@ const Mechanism& mechanism_named(const Rig& rig, const std::string& name) {
                                fmt::join(names, ", ")));
 }
 
+const Shaft* find_shaft(const Rig& rig, const std::string& name) {
+  return named(rig.shafts, name);
+}
+
+Mechanism leader_named(const Rig& rig, const std::string& name) {
+  if (const Shaft* const shaft = find_shaft(rig, name)) return parts_of(*shaft);
+  return mechanism_named(rig, name);
+}
+
 const WheeledPair& pair_named(const Rig& rig, const std::string& name) {
   if (const WheeledPair* const pair = named(rig.pairs, name)) return *pair;
   std::vector<std::string> names;
@@ -149,11 +164,20 @@ Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
     };
     return is_left_out(pair.left) || is_left_out(pair.right);
   });
+  const auto is_there = [&](const std::string& leader) {
+    return named(rig.mechanisms, leader) != nullptr || find_shaft(rig, leader) != nullptr;
+  };
   for (Mechanism& mechanism : rig.mechanisms)
     if (const auto& follows = mechanism.follows;
-        follows && (named(rig.mechanisms, follows->first.leader) == nullptr ||
-                    (follows->also && named(rig.mechanisms, follows->also->leader) == nullptr)))
+        follows && (!is_there(follows->first.leader) ||
+                    (follows->also && !is_there(follows->also->leader))))
       mechanism.follows.reset();
+  std::erase_if(rig.shafts, [&](const Shaft& shaft) {
+    return std::none_of(rig.mechanisms.begin(), rig.mechanisms.end(), [&](const Mechanism& mechanism) {
+      const auto& follows = mechanism.follows;
+      return follows && (follows->first.leader == shaft.name || (follows->also && follows->also->leader == shaft.name));
+    });
+  });
   return rig;
 }
 
@@ -213,6 +237,7 @@ std::vector<RigLine> rig_lines(const Rig& rig) {
   LineCollector collector;
   for (const Mechanism& mechanism : rig.mechanisms) collector.mechanism(mechanism);
   drop_shared_enables(collector.lines);
+  for (const Shaft& shaft : rig.shafts) collector.shaft(shaft);
   for (const Supply& supply : rig.supplies) collector.supply(supply);
   for (const HandControl& hand : rig.hands) collector.hand(hand);
   for (const PlainOutput& output : rig.outputs) collector.output(output);

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/mechanism/shaft.hpp"
 #include "cogstride/mechanism/stops.hpp"
 #include "cogstride/mechanism/wheeled_pair.hpp"
 #include "cogstride/rig/diagnostic.hpp"
@@ -19,6 +20,7 @@ struct Rig {
   std::vector<BetweenPart> parts{};
   std::vector<Mechanism> mechanisms{};
   std::vector<WheeledPair> pairs{};
+  std::vector<Shaft> shafts{};
   std::vector<HandControl> hands{};
   std::vector<PlainOutput> outputs{};
   Stops stops{};
@@ -28,6 +30,11 @@ struct Rig {
 
 /// The mechanism of that name. @throws RangeError that lists those there are.
 [[nodiscard]] const Mechanism& mechanism_named(const Rig& rig, const std::string& name);
+
+/// The shaft of that name; null when there is none.
+[[nodiscard]] const Shaft* find_shaft(const Rig& rig, const std::string& name);
+/// What is known of a leader: a mechanism, or a shaft (parts_of). @throws RangeError that lists those there are
+[[nodiscard]] Mechanism leader_named(const Rig& rig, const std::string& name);
 
 /// The pair of that name. @throws RangeError that lists those there are.
 [[nodiscard]] const WheeledPair& pair_named(const Rig& rig, const std::string& name);

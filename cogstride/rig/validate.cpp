@@ -180,6 +180,11 @@ class RigCheck {
     for (BetweenPart& part : rig_.parts) keys("part." + part.name, part);
     for (Mechanism& each : rig_.mechanisms) mechanism("mechanism." + each.name, each);
     for (WheeledPair& pair : rig_.pairs) keys("pair." + pair.name, pair);
+    for (Shaft& shaft : rig_.shafts) {
+      ValidKeys visitor("shaft." + shaft.name, errors_, output_kind(shaft.train));
+      declare(visitor, shaft);
+      if (shaft.encoder) keys("shaft." + shaft.name + ".encoder", *shaft.encoder);
+    }
     for (HandControl& hand : rig_.hands) keys("hand." + hand.name, hand);
     for (PlainOutput& output : rig_.outputs) keys("output." + output.name, output);
     keys("stops", rig_.stops);
@@ -187,6 +192,7 @@ class RigCheck {
     names("part", rig_.parts);
     names("mechanism", rig_.mechanisms);
     names("pair", rig_.pairs);
+    names("shaft", rig_.shafts);
     names("hand", rig_.hands);
     names("output", rig_.outputs);
     if (errors_.empty()) {

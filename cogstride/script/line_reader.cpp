@@ -116,6 +116,18 @@ std::size_t LineReader::pair() {
   }
 }
 
+bool LineReader::comes_a_shaft() const {
+  return std::any_of(rig_.shafts.begin(), rig_.shafts.end(),
+                     [&](const Shaft& shaft) { return next_is(shaft.name); });
+}
+
+std::size_t LineReader::shaft() {
+  const Word& name = word("the name of a shaft");
+  for (std::size_t i = 0; i < rig_.shafts.size(); ++i)
+    if (rig_.shafts[i].name == name.text) return i;
+  throw wrong(name, fmt::format("'{}' is not a shaft of this rig", name.text));
+}
+
 std::size_t LineReader::output() {
   const Word& name = word("the name of an output");
   std::vector<std::string> names;

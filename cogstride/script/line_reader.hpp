@@ -70,6 +70,9 @@ class LineReader {
   /// A wheeled pair; its place in the rig.
   std::size_t pair();
   [[nodiscard]] bool comes_a_pair() const;
+  /// A shaft that nothing of ours drives; its place in the rig.
+  std::size_t shaft();
+  [[nodiscard]] bool comes_a_shaft() const;
   std::size_t output();
   /// An input line by name, and whether it should act.
   AwaitedLine input();

@@ -113,7 +113,7 @@ ExitStatus plan_behind_leader(const Rig& rig, const Mechanism& follower, const P
   if (!follower.follows)
     throw RangeError(fmt::format("{} follows nothing: give it a table mechanism.{}.follows with its leader",
                                  follower.name, follower.name));
-  const Mechanism& leader = mechanism_named(rig, follower.follows->first.leader);
+  const Mechanism leader = leader_named(rig, follower.follows->first.leader);
   GearingReport report{follower, leader, gearing_of(follower, leader), {}, {}};
   if (!options.change_gears.empty()) {
     report.wanted = read_option("--ratio", options.ratio, ratio_of);

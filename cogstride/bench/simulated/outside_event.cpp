@@ -9,6 +9,7 @@
 
 #include "cogstride/bench/simulated/world_events.hpp"
 #include "cogstride/lines/noise.hpp"
+#include "cogstride/motion/speed/held_range.hpp"
 #include "cogstride/plan/knob.hpp"
 #include "cogstride/quantity/finite.hpp"
 #include "cogstride/quantity/text.hpp"
@@ -54,12 +55,19 @@ class WorldMaker {
         throw RangeError(
             fmt::format("{} is turned to {:.0f} % to 100 %, such as 40 %", hand->name, 100.0 * least));
       turn(*hand, at, *event.share);
+    } else if (const Shaft* const shaft = find_shaft(actual_, event.what); shaft != nullptr && shaft->encoder) {
+      if (!event.speed || event.speed->kind != output_kind(shaft->train))
+        throw RangeError(fmt::format("{} is turned at a speed, such as 60 rpm", shaft->name));
+      world_.by_shaft[shaft->name].push_back(
+          {at, event.speed->base.to_double(), event.in ? event.in->base().to_double() : 0.0});
     } else if (const Supply* const supply = find_supply(actual_, event.what)) {
       switched_supplies_.push_back({at, supply->name, required(event)});
     } else if (!take_of_mechanism(event, at)) {
       std::vector<std::string> names;
       for (const HandControl& control : actual_.hands)
         if (control.line || control.channel) names.push_back(control.name);
+      for (const Shaft& shaft : actual_.shafts)
+        if (shaft.encoder) names.push_back(shaft.name);
       for (const Supply& other : actual_.supplies) names.push_back(other.name);
       for (const Mechanism& mechanism : actual_.mechanisms) {
         if (!mechanism.moves()) continue;
@@ -84,6 +92,9 @@ class WorldMaker {
     for (auto& [name, events] : world_.by_mechanism)
       std::stable_sort(events.begin(), events.end(),
                        [](const PlantEvent& a, const PlantEvent& b) { return a.at < b.at; });
+    for (auto& [name, turned] : world_.by_shaft)
+      std::stable_sort(turned.begin(), turned.end(),
+                       [](const TurnedAt& a, const TurnedAt& b) { return a.at < b.at; });
     return std::move(world_);
   }
 
@@ -224,8 +235,23 @@ std::vector<std::pair<std::string, std::size_t>> words_of(std::string_view line)
   return words;
 }
 
+/// "60 rpm" or "60 rpm in 2 s"; nothing: it is no speed.
+std::optional<std::pair<OutputSpeed, std::optional<ExactTime>>> speed_of(const std::string& value) {
+  const std::size_t in = value.find(" in ");
+  OutputSpeed speed;
+  try {
+    speed = parse_output<1>(value.substr(0, in));
+  } catch (const Error&) {
+    return std::nullopt;
+  }
+  if (in == std::string::npos) return std::pair{speed, std::optional<ExactTime>{}};
+  const auto time = parse_quantity<ExactTime>(value.substr(in + 4));
+  if (time < ExactTime()) throw RangeError("a change takes no time below 0");
+  return std::pair{speed, std::optional(time)};
+}
+
 OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>& words) {
-  constexpr const char* form = "write 'at TIME NAME on' (or off, or free, or 40 %, or 0.05 N m)";
+  constexpr const char* form = "write 'at TIME NAME on' (or off, or free, or 40 %, or 0.05 N m, or 60 rpm)";
   if (words.size() < 4 || words[0].first != "at") throw RangeError(form);
   // "3s" or "3 s"; and all after the name is one value: "on", "40 %", "0.05 N m".
   std::size_t next = 1;
@@ -248,6 +274,9 @@ OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>&
     event.on = std::nullopt;
   } else if (value.back() == '%') {
     event.share = parse_quantity<ExactFraction>(value).base().to_double();
+  } else if (const auto speed = speed_of(value)) {
+    event.speed = speed->first;
+    event.in = speed->second;
   } else if (std::isdigit(static_cast<unsigned char>(value.front())) != 0 || value.front() == '-') {
     event.torque = parse_quantity<Torque>(value);
   } else {
@@ -261,6 +290,10 @@ OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>&
 
 std::string to_text(const OutsideEvent& event) {
   if (event.share) return fmt::format("{} {:.6g} %", event.what, 100.0 * *event.share);
+  if (event.speed)
+    return fmt::format("{} {}{}", event.what,
+                       speed_text(event.speed->kind, event.speed->base.to_double()),
+                       event.in ? fmt::format(" in {}", to_text(*event.in, "s")) : "");
   if (event.torque) return fmt::format("{} {}", event.what, to_text(*event.torque, "N m"));
   return fmt::format("{} {}", event.what, !event.on ? "free" : *event.on ? "on" : "off");
 }

@@ -5,7 +5,8 @@
 // Names: a hand control ("pedal"; a knob is turned to a `share` of its travel), a supply ("main"), a switch
 // of a mechanism ("traverse.gate": from then on it acts, or does not, wherever the output is; without `on` it
 // is free again), the fault line of its board
-// ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses.
+// ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses. A shaft that another machine
+// turns is given a speed: "lathe 60 rpm in 2 s".
 #pragma once
 
 #include <optional>
@@ -22,6 +23,8 @@ struct OutsideEvent {
   std::string what{};
   std::optional<bool> on = true;
   std::optional<double> share{};   ///< of a knob: where it is turned to, 0 to 1; a stick -1 to 1
+  std::optional<OutputSpeed> speed{};  ///< at which another machine turns a shaft from then on ...
+  std::optional<ExactTime> in{};       ///< ... come to evenly in that time; nothing: at once
   std::optional<Torque> torque{};  ///< of a mechanism's load, against going forwards, at the motor
 };
 

@@ -11,6 +11,7 @@
 #include "cogstride/motion/participant.hpp"
 #include "cogstride/plant/shaft_plant.hpp"
 #include "cogstride/plant/surroundings.hpp"
+#include "cogstride/plant/turned_plant.hpp"
 
 namespace cogstride {
 
@@ -19,6 +20,8 @@ struct WorldEvents {
   std::vector<Level> levels;      ///< of all lines that hands, supplies and boards drive, at power-up
   std::vector<LineEdge> changes;  ///< of those lines
   std::map<std::string, std::vector<ShaftPlant::PlantEvent>> by_mechanism;
+
+  std::map<std::string, std::vector<TurnedAt>> by_shaft;  ///< that another machine turns
 
   std::vector<AnalogueChange> voltages;  ///< of knobs, in the order of time for each
   std::vector<SupplyLine> supplies;      ///< lines that say whether a supply is up

@@ -5,6 +5,7 @@
 #include <span>
 
 #include "cogstride/lines/lines.hpp"
+#include "cogstride/quantity/ratio.hpp"
 
 namespace cogstride {
 
@@ -42,6 +43,8 @@ class Commanded {
     double speed = 0.0;
   };
   [[nodiscard]] virtual Ahead commanded(Tick now, Tick at) const = 0;
+  /// Steps of a turn or a metre of its output.
+  [[nodiscard]] virtual Ratio commanded_per_base() const = 0;
   /// The step at place 0 of its output, as far as that is known.
   [[nodiscard]] virtual std::int64_t step_at_zero() const { return 0; }
 };

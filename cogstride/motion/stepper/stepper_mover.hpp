@@ -65,6 +65,7 @@ class StepperMover final : public Mover, public Places, public Arrivals, public 
   void let_go(Lines& lines) override;
   [[nodiscard]] std::int64_t commanded_step(Tick now) const override { return standing_step(now); }
   [[nodiscard]] Ahead commanded(Tick now, Tick at) const override;
+  [[nodiscard]] Ratio commanded_per_base() const override { return steps_per_base_; }
   [[nodiscard]] std::int64_t step_at_zero() const override { return origin_.value_or(0); }
   /// Brakes what is on and takes back all that is queued.
   void stop(Lines& lines, Braking how) override;

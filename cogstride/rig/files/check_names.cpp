@@ -19,6 +19,8 @@ class NameCheck {
     for (const BetweenPart& part : rig.parts) parts_.push_back(part.name);
     for (const TimerUnit& timer : rig.controller.timers) timers_.push_back(timer.name);
     for (const Mechanism& mechanism : rig.mechanisms) mechanisms_.push_back(mechanism.name);
+    leaders_ = mechanisms_;
+    for (const Shaft& shaft : rig.shafts) leaders_.push_back(shaft.name);
   }
 
   void check(const Rig& rig) {
@@ -42,6 +44,12 @@ class NameCheck {
             },
             sensor);
       }
+    }
+    for (const Shaft& shaft : rig.shafts) {
+      const std::string path = "shaft." + shaft.name;
+      if (std::find(mechanisms_.begin(), mechanisms_.end(), shaft.name) != mechanisms_.end())
+        add(path + ".speed", "a mechanism has the shaft's name: a script could mean either");
+      if (shaft.encoder) known(shaft.encoder->feed.supply, supplies_, path + ".encoder.supply");
     }
     for (const WheeledPair& pair : rig.pairs) {
       const std::string path = "pair." + pair.name;
@@ -121,7 +129,14 @@ class NameCheck {
       add(key, fmt::format("{} moves along a line: a wheel turns", mechanism.name));
   }
   void follower(const Rig& rig, const Mechanism& mechanism, const Leading& leading, const std::string& path) {
-    known(leading.leader, mechanisms_, path + ".leader");
+    known(leading.leader, leaders_, path + ".leader");
+    if (const Shaft* const shaft = find_shaft(rig, leading.leader)) {
+      if (output_kind(shaft->train) != leading.for_each.kind)
+        add(path + ".for_each", fmt::format("{}: {} moves {}", to_text(leading.for_each), leading.leader,
+                                            leading.for_each.kind == OutputKind::rotary ? "along a line: a way is meant"
+                                                                                        : "round: an angle is meant"));
+      return;
+    }
     for (const Mechanism& other : rig.mechanisms) {
       if (other.name != leading.leader) continue;
       if (leads_to(rig, other, mechanism))
@@ -152,6 +167,7 @@ class NameCheck {
   std::vector<std::string> parts_{};
   std::vector<std::string> timers_{};
   std::vector<std::string> mechanisms_{};
+  std::vector<std::string> leaders_{};
 };
 
 }  // namespace

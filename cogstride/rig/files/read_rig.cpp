@@ -429,6 +429,37 @@ void for_each_table(TomlTable& root, const char* key, Read read) {
   }
 }
 
+/// Of the limits' unit where it has no train.
+Shaft read_shaft(const std::string& name, TomlTable table) {
+  Shaft shaft;
+  shaft.name = name;
+  if (table.has("train")) shaft.train = read_train(table);
+  const OutputKind kind =
+      table.has("train") ? output_kind(shaft.train) : table.output_kind_of<1>("speed");
+  shaft.speed.kind = kind;
+  read_keys(table, kind, shaft);
+  if (auto encoder = table.optional_table("encoder")) {
+    Encoder counts;
+    counts.name = "encoder";
+    read_keys(*encoder, kind, counts);
+    TomlErrors errors(*encoder);
+    check(errors, counts);
+    if (counts.after_stages > static_cast<std::int64_t>(shaft.train.stages.size()))
+      encoder->error(encoder->place_of("after_stages"),
+                     fmt::format("after_stages: found {}; the train has {}", counts.after_stages,
+                                 shaft.train.stages.size()));
+    encoder->finish();
+    shaft.encoder = std::move(counts);
+    if (shaft.acceleration)
+      table.error(table.place_of("acceleration"),
+                  "acceleration: is of a master speed; another machine turns what has an encoder");
+  } else if (!shaft.train.stages.empty()) {
+    table.error(table.place_of("train"), "train: leads from an encoder's shaft, and a master speed has none");
+  }
+  table.finish();
+  return shaft;
+}
+
 Rig read_tables(TomlFile& file, TomlTable root) {
   Rig rig;
   rig.name = root.text("name", "a name for the rig");
@@ -452,6 +483,8 @@ Rig read_tables(TomlFile& file, TomlTable root) {
     pair.name = name;
     rig.pairs.push_back(std::move(pair));
   });
+  for_each_table(root, "shaft",
+                 [&](const auto& name, TomlTable& table) { rig.shafts.push_back(read_shaft(name, table)); });
   for_each_table(root, "hand", [&](const auto& name, TomlTable& table) { read_hand(name, table, rig); });
   for_each_table(root, "output", [&](const auto& name, TomlTable& table) {
     PlainOutput output = read_part<PlainOutput>(table);

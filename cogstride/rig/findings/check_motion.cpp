@@ -252,7 +252,7 @@ void check_step_servo(MechanismSheet& sheet, const StepServo& motor) {
 void check_following(MechanismSheet& sheet) {
   const auto& follows = sheet.mechanism.follows;
   if (!follows) return;
-  const Mechanism& leader = mechanism_named(sheet.rig, follows->first.leader);
+  const Mechanism leader = leader_named(sheet.rig, follows->first.leader);
   const Ratio ratio = way_per_base(follows->first);
   const double asked = std::abs((ratio * leader.limits.speed.base).to_double());
   const double most = sheet.mechanism.limits.speed.base.to_double();

@@ -237,6 +237,11 @@ void other_sections(SectionList& list) {
                "as long as one has the same value there, results say that they rest on a guess", "none"}});
   list.part("[mechanism.NAME.proven]", "", "what `cogstride prove` has kept; nothing to write by hand",
             Proven{});
+  list.part("[shaft.NAME]", "", "a shaft that nothing of ours drives, for others to follow", Shaft{});
+  list.plain("[shaft.NAME]", "what tells where it is",
+             {{"train", "a list of stages, as of a mechanism", "from the encoder's shaft to what is followed", "none: direct"},
+              {"encoder", "a table: the keys of a mechanism's encoder", "counts it; left out, it is a master speed that a script gives",
+               "none"}});
   list.part("[pair.NAME]", "", "two driven wheels on one axis: a cart", WheeledPair{});
   for (const NamedKind<HandControl::Kind>& kind : hand_kinds()) {
     HandControl hand;
@@ -292,7 +297,7 @@ std::vector<KeySection> key_sections_about(const std::string& word) {
   }
   for (const char* table :
        {"controller", "timer", "supply", "part", "mechanism", "motor", "board", "lines", "load", "limits",
-        "sensor", "homing", "follows", "proven", "pair", "hand", "output", "stops"})
+        "sensor", "homing", "follows", "proven", "pair", "shaft", "hand", "output", "stops"})
     words.emplace_back(table);
   if (!some.empty()) return some;
   // No table: a word of a key, or of what is said of it.

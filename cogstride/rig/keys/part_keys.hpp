@@ -714,6 +714,13 @@ void declare(Keys& keys, Stops& stops) {
 }
 
 template <class Keys>
+void declare(Keys& keys, Shaft& shaft) {
+  keys.key("speed", shaft.speed, {"its highest, of what is followed", "rpm"});
+  keys.key("acceleration", shaft.acceleration,
+           {"of a master speed; left out, it changes at once", "turn/s2"});
+}
+
+template <class Keys>
 void declare(Keys& keys, WheeledPair& pair) {
   keys.key("left", pair.left, {"name of the mechanism that turns the left wheel, seen in the way it goes"});
   keys.key("right", pair.right, {"name of the mechanism that turns the right wheel"});

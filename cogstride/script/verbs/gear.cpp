@@ -171,7 +171,7 @@ std::optional<OutputPosition> in_counts(const Mechanism& mechanism, const std::s
 
 /// "1.4 mm for each turn", "gears 28:75"
 void read_ratio(LineReader& reader, const Mechanism& follower, Leading& leading) {
-  const Mechanism& leader = mechanism_named(reader.rig(), leading.leader);
+  const Mechanism leader = leader_named(reader.rig(), leading.leader);
   const OutputKind kind = output_kind(leader.train);
   if (reader.take("gears")) {
     const Word pair = reader.word("teeth of the driving and the driven gear, such as 28:75");
@@ -220,6 +220,7 @@ std::size_t read_follower(LineReader& reader) {
 }
 
 std::string read_leader(LineReader& reader) {
+  if (reader.comes_a_shaft()) return std::string(reader.word("a shaft").text);
   const std::size_t place = reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step});
   return reader.rig().mechanisms[place].name;
 }
@@ -261,7 +262,7 @@ bool read_lay(LineReader& reader, const Mechanism& mechanism, GearOrder& order) 
     if (!reader.take("layer")) reader.expect("layers");
   } else if (reader.take("dwelling")) {
     reader.expect("for");
-    const Mechanism& leader = mechanism_named(reader.rig(), order.to.first.leader);
+    const Mechanism leader = leader_named(reader.rig(), order.to.first.leader);
     lay(word).dwells =
         reader.fraction("so much of the leader's way, such as 1/2 turn", [&](const std::string& text) {
           const OutputPosition way = parse_output<0>(leader, text);
@@ -301,7 +302,7 @@ void read_how(LineReader& reader, const Mechanism& mechanism, GearOrder& order) 
                                 fmt::format("it sets off by {}, which it follows", order.to.first.leader));
       reader.expect("passes");
       order.when_passes =
-          reader.position(mechanism_named(reader.rig(), order.to.first.leader), "a place such as 90 deg");
+          reader.position(leader_named(reader.rig(), order.to.first.leader), "a place such as 90 deg");
     } else if (reader.take("until")) {
       const Word name = reader.peek();
       if (read_leader(reader) != order.to.first.leader)

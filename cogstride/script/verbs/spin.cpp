@@ -2,6 +2,8 @@
 // rpm for 5 s
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "cogstride/motion/brushless/six_step_limits.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/speed/speed_hold.hpp"
@@ -204,11 +206,70 @@ std::unique_ptr<Verb> read_by_encoder(LineReader& reader, std::size_t place) {
   return std::make_unique<SpinHeld>(place, std::move(spin), true);
 }
 
+/// A master speed: nothing turns, others follow.
+class SpinMaster final : public Verb {
+ public:
+  SpinMaster(std::size_t shaft, SpeedOrder order, double seconds)
+      : shaft_(shaft), order_(order), seconds_(seconds) {}
+  void foresee(const Statement&, Walk& walk) const override { walk.known.length.seconds += seconds_; }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    Mover& master = *stage.cast.shafts[shaft_];
+    return wait_for(able(master.name(), master.speeds(), "be given a speed").spin(stage.lines, order_));
+  }
+
+ private:
+  std::size_t shaft_;
+  SpeedOrder order_;
+  double seconds_;
+};
+
+/// "pace at 900 rpm in 2.5 s", "pace at 60 rpm for 10 turns"
+std::unique_ptr<Verb> read_master(LineReader& reader) {
+  const Word name = reader.peek();
+  const std::size_t place = reader.shaft();
+  const Shaft& shaft = reader.rig().shafts[place];
+  if (!shaft.is_master())
+    throw LineReader::wrong(name, fmt::format("{}: is turned by another machine, and not by this rig", shaft.name));
+  const Mechanism parts = parts_of(shaft);
+  reader.expect("at");
+  SpeedOrder order{.at = OutputSpeed{output_kind(shaft.train), Ratio(0)}};
+  order.at = reader.amount("a speed such as 900 rpm", [&](const std::string& text) {
+    const OutputSpeed speed = parse_output<1>(text);
+    require_kind(parts, speed.kind);
+    const Ratio size = speed.base < Ratio(0) ? -speed.base : speed.base;
+    if (shaft.speed.base < size)
+      throw RangeError(fmt::format("{} is over the speed of {}, {}", to_text(speed), shaft.name, to_text(shaft.speed)));
+    return speed;
+  });
+  double seconds = 0.0;
+  if (reader.take("in")) {
+    const ExactTime in = reader.time("a time such as 2.5 s");
+    if (ExactTime() < in) order.in = in;
+    seconds = in.base().to_double();
+  } else if (shaft.acceleration) {
+    seconds = std::abs(order.at.base.to_double()) / shaft.acceleration->base.to_double();
+  }
+  if (reader.take("for")) {
+    order.by = reader.fraction("a way such as 10 turns", [&](const std::string& text) {
+      const OutputPosition way = parse_output<0>(text);
+      require_kind(parts, way.kind);
+      if (!(Ratio(0) < way.base)) throw RangeError("the way is above 0; the speed says which way");
+      return way;
+    });
+    if (order.at.base == Ratio(0)) throw LineReader::wrong(name, "at no speed it goes no way");
+    seconds += std::abs((order.by->base / order.at.base).to_double());
+  } else if (reader.take("until")) {
+    reader.expect("stopped");
+  }
+  return std::make_unique<SpinMaster>(place, order, seconds);
+}
+
 }  // namespace
 
 std::unique_ptr<Verb> read_spin(LineReader& reader) {
   using Moved = LineReader::Moved;
   const Word name = reader.peek();
+  if (reader.comes_a_shaft()) return read_master(reader);
   const std::size_t place = reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step});
   const Mechanism& mechanism = reader.rig().mechanisms[place];
   if (mechanism.is_movable() && output_kind(mechanism.train) != OutputKind::rotary)

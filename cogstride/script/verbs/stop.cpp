@@ -52,7 +52,7 @@ class Stop final : public Verb {
   [[nodiscard]] std::vector<Mover*> stopped_by(const Stage& stage) const {
     if (mechanism_ != About::everything) return {&stage.mover(mechanism_).answers_for()};
     std::vector<Mover*> found;
-    for (const auto* const all : {&stage.cast.carts, &stage.cast.mechanisms})
+    for (const auto* const all : {&stage.cast.carts, &stage.cast.mechanisms, &stage.cast.shafts})
       for (Mover* const mover : *all)
         if (mover != nullptr && (!mover->has_ended() || mover->is_driven(stage.lines.now())))
           found.push_back(mover);
@@ -62,6 +62,21 @@ class Stop final : public Verb {
   std::size_t mechanism_;
   bool has_duty_;
   std::optional<ExactTime> in_;
+};
+
+class StopMaster final : public Verb {
+ public:
+  explicit StopMaster(std::size_t shaft) : shaft_(shaft) {}
+  void foresee(const Statement&, Walk&) const override {}
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    Mover* const master = stage.cast.shafts[shaft_];
+    (void)able(master->name(), master->speeds(), "be stopped: another machine turns it");
+    master->stop(stage.lines, Braking::on_a_ramp);
+    return std::make_unique<Stopping>(std::vector{master});
+  }
+
+ private:
+  std::size_t shaft_;
 };
 
 class StopCart final : public Verb {
@@ -84,6 +99,7 @@ class StopCart final : public Verb {
 std::unique_ptr<Verb> read_stop(LineReader& reader) {
   using Moved = LineReader::Moved;
   if (reader.at_end()) return std::make_unique<Stop>(About::everything, false, std::nullopt);
+  if (reader.comes_a_shaft()) return std::make_unique<StopMaster>(reader.shaft());
   if (reader.comes_a_pair()) return std::make_unique<StopCart>(reader.pair());
   const std::size_t place =
       reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::swings, Moved::throttled, Moved::six_step});

@@ -6,6 +6,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "cogstride/bench/simulated/twin.hpp"
 #include "cogstride/motion/mover.hpp"
@@ -19,6 +20,11 @@ namespace cogstride {
 [[nodiscard]] std::unique_ptr<Twin> brushless_twin(Mover& mover, const TwinSetup& setup);
 [[nodiscard]] std::unique_ptr<Twin> servo_twin(Mover& mover, const TwinSetup& setup);
 [[nodiscard]] std::unique_ptr<Twin> throttle_twin(Mover& mover, const TwinSetup& setup);
+
+struct TurnedAt;
+/// @param turned  by the machine that turns it, in the order of time
+[[nodiscard]] std::unique_ptr<Twin> shaft_twin(Mover& mover, const TwinSetup& setup,
+                                               std::vector<TurnedAt> turned);
 
 /// "at rest", or "turning at 300 rpm".
 [[nodiscard]] std::string turning_words(double speed, std::string_view unit);
