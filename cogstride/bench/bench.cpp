@@ -330,7 +330,7 @@ Cast Bench::cast() {
   cast.inputs = inputs_.get();
   cast.clock = rig_.controller.timer_clock;
   cast.arrive_together = [this](const auto& orders) { return arrive_together(orders); };
-  cast.gear = [this](Mover& follower, const GearOrder& order) { return gear(follower, order); };
+  cast.gear = [this](Mover& follower, const GearOrder& order) { return gear_mover(follower, order); };
   cast.change_ends = [this](Mover& follower, OutputPosition from, OutputPosition to) {
     change_ends(follower, from, to);
   };
@@ -370,7 +370,20 @@ std::vector<Mover*> Bench::leaders_of(const Following& to) const {
   return leaders;
 }
 
-std::shared_ptr<MotionRecord> Bench::gear(Mover& follower, const GearOrder& order) {
+FollowerHandle Bench::gear(const std::string& follower, const GearOrder& order) & {
+  require_open();
+  Mover& of = mover(follower);
+  return {*this, of, Motion(*this, of, gear_mover(of, order))};
+}
+
+FollowerHandle Bench::gear(const std::string& follower) & {
+  const auto& follows = mechanism_named(rig_, follower).follows;
+  if (!follows)
+    throw RangeError(fmt::format("{}: its rig does not say what it follows (follows)", follower));
+  return gear(follower, {.to = *follows});
+}
+
+std::shared_ptr<MotionRecord> Bench::gear_mover(Mover& follower, const GearOrder& order) {
   Follows& follows = able(follower.name(), follower.follows(), "follow another");
   const std::vector<Mover*> leaders = leaders_of(order.to);
   std::unique_ptr<Follow> follow = make_follow(follower, order, leaders, {rig_.controller, checks_encoders_});
@@ -381,6 +394,9 @@ std::shared_ptr<MotionRecord> Bench::gear(Mover& follower, const GearOrder& orde
 void Bench::change_gear(Mover& follower, const Following& to) {
   Follow* const follow = able(follower.name(), follower.follows(), "follow another").following();
   if (follow == nullptr) throw RangeError(follower.name() + ": follows nothing");
+  const std::string leaders = to.also ? to.first.leader + " and " + to.also->leader : to.first.leader;
+  if (follow->leaders() != leaders)
+    throw RangeError(fmt::format("{}: follows {}, and not {}", follower.name(), follow->leaders(), leaders));
   follow->gear().change(lines().now(), grains_per_count(follower, to, leaders_of(to)));
   follower.log().note(
       lines().now(), MotionNote::Kind::told,

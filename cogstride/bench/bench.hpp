@@ -107,6 +107,13 @@ class Bench {
   /// @throws RangeError when one is refused or a mechanism is named twice; nothing is queued then
   std::vector<Motion> move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders);
 
+  /// Gears a mechanism to one or two others, as its rig says or otherwise (`order.to`).
+  /// @throws RangeError when it is refused; what is on goes on
+  FollowerHandle gear(const std::string& follower, const GearOrder& order) &;
+  FollowerHandle gear(const std::string& follower, const GearOrder& order) && = delete;
+  /// The same as the rig says, and no otherwise. @throws RangeError when it says nothing (follows), or as above
+  FollowerHandle gear(const std::string& follower) &;
+
   /// A plain output: a lamp. @throws RangeError when the rig has none of that name
   [[nodiscard]] OutputHandle output(const std::string& name) &;
   OutputHandle output(const std::string& name) && = delete;
@@ -229,9 +236,10 @@ class Bench {
   friend class MechanismHandle;
   friend class StepperHandle;
   friend class CartHandle;
+  friend class FollowerHandle;
   friend class OutputHandle;
   [[noreturn]] void refuse_kind(const std::string& name, const MoverKind& wanted) const;
-  std::shared_ptr<MotionRecord> gear(Mover& follower, const GearOrder& order);
+  std::shared_ptr<MotionRecord> gear_mover(Mover& follower, const GearOrder& order);
   void change_gear(Mover& follower, const Following& to);
   void change_ends(Mover& follower, OutputPosition from, OutputPosition to);
   void nudge(Mover& follower, OutputPosition by);

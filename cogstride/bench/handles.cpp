@@ -399,6 +399,61 @@ Current BrushedHandle::measured_current() const {
   return Current(*amperes, units::A);
 }
 
+FollowerHandle::FollowerHandle(Bench& bench, Mover& mover, Motion motion)
+    : HandleOf(bench, mover), motion_(std::move(motion)) {}
+
+Follow& FollowerHandle::follow() const {
+  Follows* const follows = mover().follows();
+  Follow* const follow = follows == nullptr ? nullptr : follows->following();
+  if (follow == nullptr) throw RangeError(mover().name() + ": follows nothing");
+  return *follow;
+}
+
+bool FollowerHandle::goes_along() const {
+  Follows* const follows = mover().follows();
+  return follows != nullptr && follows->following() != nullptr && follows->following()->goes_along();
+}
+
+double FollowerHandle::lag_in_steps() const {
+  return follow().behind().all;
+}
+
+double FollowerHandle::lag() const {
+  return follow().behind().all / follow().follower().grains_per_base.to_double();
+}
+
+Ratio FollowerHandle::ratio() const {
+  return follow().gear().per_count();
+}
+
+Ratio FollowerHandle::phase() const {
+  return follow().followed();
+}
+
+std::int64_t FollowerHandle::layers() const {
+  return follow().gear().layers_done();
+}
+
+void FollowerHandle::change(const Following& to) {
+  (void)lines();
+  bench().change_gear(mover(), to);
+}
+
+void FollowerHandle::change_ends(OutputPosition from, OutputPosition to) {
+  (void)lines();
+  bench().change_ends(mover(), from, to);
+}
+
+void FollowerHandle::nudge(OutputPosition by) {
+  (void)lines();
+  bench().nudge(mover(), by);
+}
+
+void FollowerHandle::let_go() {
+  able(mover().name(), mover().follows(), "follow another").let_go(lines());
+  wait_for_rest();
+}
+
 void OutputHandle::on() {
   mover().set(lines(), true);
 }

@@ -16,6 +16,7 @@ namespace cogstride {
 
 class Bench;
 class DutyMover;
+class Follow;
 class Lines;
 class Mover;
 class OutputSwitch;
@@ -305,6 +306,41 @@ class CartHandle : private HandleOf<PairMover> {
  private:
   friend class Bench;
   CartHandle(Bench& bench, PairMover& mover) : HandleOf(bench, mover) {}
+};
+
+/// One mechanism geared to others, on a bench: from its order until it is let go.
+class FollowerHandle : private HandleOf<Mover> {
+ public:
+  /// Of what was ordered: done when it was let go, or with its leaders.
+  [[nodiscard]] Motion& motion() { return motion_; }
+  /// Whether it has come to its leaders, and goes along.
+  [[nodiscard]] bool goes_along() const;
+  /// By how much it is behind where it belongs by now, in its steps (or counts of its own encoder).
+  [[nodiscard]] double lag_in_steps() const;
+  /// The same of its output: m or turns.
+  [[nodiscard]] double lag() const;
+  /// Its steps (or counts) for a count, or a step, of its first leader, exactly.
+  [[nodiscard]] Ratio ratio() const;
+  /// What its first leader has gone since it set off, in turns or m, exactly.
+  [[nodiscard]] Ratio phase() const;
+  /// Layers that are done, of one that goes to and fro.
+  [[nodiscard]] std::int64_t layers() const;
+  /// From here on by another ratio, without a jump. @throws RangeError when it follows nothing any more, or
+  /// cannot
+  void change(const Following& to);
+  /// Other ends, of one that goes to and fro. @throws RangeError as above
+  void change_ends(OutputPosition from, OutputPosition to);
+  /// Against its leaders. @throws RangeError as above
+  void nudge(OutputPosition by);
+  /// To rest on its own ramp; returns when it stands.
+  void let_go();
+
+ private:
+  friend class Bench;
+  FollowerHandle(Bench& bench, Mover& mover, Motion motion);
+  /// @throws RangeError when it follows nothing
+  [[nodiscard]] Follow& follow() const;
+  Motion motion_;
 };
 
 /// A plain output on a bench.

@@ -9,6 +9,7 @@
 #include "cogstride/board/line_levels.hpp"
 #include "cogstride/plan/duty.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/quantity/finite.hpp"
 
 namespace cogstride {
 namespace {
@@ -100,7 +101,7 @@ void BridgeDriver::put(Lines& lines, Tick at, const Shares& shares) const {
 }
 
 void BridgeDriver::put_duty(Lines& lines, Tick at, double duty) const {
-  const double size = std::min(1.0, std::abs(duty));
+  const double size = std::min(1.0, std::abs(require_finite(duty, "a duty")));
   const bool backwards = duty < 0.0;
   const bool lets_go = wiring_.decay == Decay::fast;
   Shares shares;

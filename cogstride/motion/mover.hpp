@@ -137,6 +137,10 @@ class Mover : public Participant {
   virtual void lines_were_cut(Lines& lines, const Why& why) = 0;
 
  protected:
+  /// Of one whose rig says that it follows another: a signal more, by how much it is behind; NaN while it
+  /// follows nothing.
+  [[nodiscard]] std::vector<TracedSignal> with_lag(std::vector<TracedSignal> own) const;
+  void sample_lag(const Follow* following, std::span<double> values) const;
   /// Its name, its kind, and whether it has moved.
   [[nodiscard]] MoverVerdict began_verdict() const;
 

@@ -7,6 +7,9 @@
 #include <numeric>
 #include <utility>
 
+#include "cogstride/plan/move.hpp"
+#include "cogstride/quantity/text.hpp"
+
 namespace cogstride {
 namespace {
 
@@ -26,8 +29,10 @@ Gearing gearing_of(const Mechanism& follower, const Mechanism& leader) {
   if (!follower.follows)
     throw RangeError(fmt::format("{}: follows nothing: its rig has no table mechanism.{}.follows",
                                  follower.name, follower.name));
-  if (output_kind(leader.train) != OutputKind::rotary)
-    throw RangeError(fmt::format("{}: follows {}, whose output does not turn", follower.name, leader.name));
+  if (output_kind(leader.train) != follower.follows->first.for_each.kind)
+    throw RangeError(fmt::format("{}: follows {} by {}, and that moves {}", follower.name, leader.name,
+                                 to_text(follower.follows->first.for_each),
+                                 output_kind(leader.train) == OutputKind::linear ? "along a line" : "round"));
   Gearing gearing;
   gearing.per_turn = way_per_base(follower.follows->first);
   const double way = std::abs(gearing.per_turn.to_double());
@@ -44,6 +49,23 @@ Gearing gearing_of(const Mechanism& follower, const Mechanism& leader) {
     if (gearing.steps_per_turn) gearing.steps_per_count = *gearing.steps_per_turn / *gearing.counts_per_turn;
   }
   return gearing;
+}
+
+ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead) {
+  constexpr double between_looks = 1e-3;
+  const Gearing gearing = gearing_of(follower, leader);
+  ExpectedLag lag;
+  lag.lead = lead;
+  lag.blind = between_looks + lead;
+  if (!gearing.counts_per_turn) return lag;  // where it is told to be is known ahead
+  const double way = std::abs(gearing.per_turn.to_double());
+  const double speed = std::min(gearing.top_speed, follower.limits.speed.base.to_double());
+  lag.count = way / std::abs(gearing.counts_per_turn->to_double());
+  lag.sampling = between_looks * speed;
+  lag.delay = lead * speed;
+  if (const double steps = std::abs(steps_per_base(follower).to_double()); steps > 0.0)
+    lag.limits = way_to_rest(own_limits(follower), speed * steps) / steps;
+  return lag;
 }
 
 std::vector<ChangeGears> nearest_trains(const Ratio& wanted, std::span<const std::int64_t> teeth,

@@ -21,8 +21,23 @@ namespace cogstride {
   return leading.by.base / leading.for_each.base;
 }
 
+/// How far a follower is behind a leader at its top speed that only its counts tell of; m or turns.
+struct ExpectedLag {
+  double lead = 0.0;      ///< s from what is done to its effect
+  double count = 0.0;     ///< a count may be all but over
+  double sampling = 0.0;  ///< counts are looked at each millisecond
+  double delay = 0.0;
+  double limits = 0.0;    ///< it keeps the way that it takes to stop, so that it never goes beyond
+  /// s: a leader that slows down by a (m/s2, turns/s2) is passed by half a times this squared, where the
+  /// follower goes by its speed
+  double blind = 0.0;
+  [[nodiscard]] double sum() const { return count + sampling + delay + limits; }
+};
+/// @param lead  s @throws RangeError as gearing_of()
+[[nodiscard]] ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead);
+
 struct Gearing {
-  Ratio per_turn{};                        ///< follower's way for a turn of the leader's output: m or turns
+  Ratio per_turn{};  ///< follower's way for a turn, or a metre, of the leader's output: m or turns
   std::optional<Ratio> steps_per_turn{};   ///< of a follower that steps
   std::optional<Ratio> counts_per_turn{};  ///< of the leader's encoder, where it has one
   std::optional<Ratio> steps_per_count{};
@@ -34,7 +49,7 @@ struct Gearing {
   std::int64_t whole_after = 0;
 };
 
-/// @throws RangeError when the follower follows nothing, or the leader's output does not turn
+/// @throws RangeError when the follower follows nothing, or by no way of such a leader
 [[nodiscard]] Gearing gearing_of(const Mechanism& follower, const Mechanism& leader);
 
 /// Gears from the driving shaft to the driven one: driving / driven, once or twice.

@@ -98,6 +98,7 @@ double Ramp::peak_speed() const {
 void Ramp::append(StepPosition to, double from_speed, double to_speed) {
   const double signed_way = way_between(end_, to);
   const double way = std::abs(signed_way);
+  if (way == 0.0) return;  // so slow that its way is lost in rounding
   RampPhase& phase = next_phase(to, 2.0 * way / (from_speed + to_speed));
   phase.direction = signed_way < 0.0 ? -1 : 1;
   phase.from_speed = from_speed;

@@ -33,6 +33,21 @@ std::vector<Step> all_steps(const Ramp& ramp, std::int64_t made) {
   return steps;
 }
 
+TEST(Ramp, OfASpeedWhoseWayIsLostInRoundingIsANumber) {
+  // Far out, the way that such a speed takes to stop is less than the last digit of the place.
+  for (const double speed : {1e-9, 1e-6, -1e-7, 3e-5}) {
+    const MotionState start{{1'000'000, 0.5}, speed, 0.0};
+    for (const std::int64_t target : {999'999, 1'000'000, 1'000'001}) {
+      const Ramp ramp = plan_ramp(start, target, {.speed = 700.0, .acceleration = 50'000.0});
+      for (const double t : {0.0, 1e-12, 1e-4, 1.0}) {
+        const MotionState state = ramp.state_at(t);
+        ASSERT_TRUE(std::isfinite(state.speed) && std::isfinite(state.acceleration)) << speed << " " << t;
+      }
+      EXPECT_EQ(ramp.end().whole, target);
+    }
+  }
+}
+
 TEST(Ramp, TakesTheTimeOfTheClosedForm) {
   const double v = traverse.speed;
   const double a = traverse.acceleration;

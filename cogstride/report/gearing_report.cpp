@@ -6,11 +6,17 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "cogstride/plan/lay_path.hpp"
+#include "cogstride/plan/move.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/figures/figure_rows.hpp"
 
 namespace cogstride {
 namespace {
+
+// From what is done to its effect, s: of the simulated bench, and of the lines of a computer.
+constexpr double rehearsed_lead = 1e-5;
+constexpr double live_lead = 5e-3;
 
 /// "28/40 x 20/60".
 std::string train_text(const ChangeGears& gears) {
@@ -45,10 +51,11 @@ std::string gearing_text(const GearingReport& report) {
   const auto row = [&](const char* name, const std::string& words) {
     text += fmt::format("  {:<14}{}\n", name, words);
   };
+  const char* const one = output_kind(leader.train) == OutputKind::rotary ? "turn" : "metre";
   const OutputPosition a_turn{output_kind(follower.train), gearing.per_turn};
-  row("ratio", gearing.steps_per_turn ? fmt::format("{} for each turn of {}: {} steps", to_text(a_turn),
+  row("ratio", gearing.steps_per_turn ? fmt::format("{} for each {} of {}: {} steps", to_text(a_turn), one,
                                                     leader.name, to_text(*gearing.steps_per_turn))
-                                      : fmt::format("{} for each turn of {}", to_text(a_turn), leader.name));
+                                      : fmt::format("{} for each {} of {}", to_text(a_turn), one, leader.name));
   if (gearing.steps_per_turn) {
     row("whole steps",
         gearing.whole_after == 1
@@ -76,6 +83,38 @@ std::string gearing_text(const GearingReport& report) {
                   own));
   if (!keeps_up(report))
     row("can follow", fmt::format("{} up to {}", leader.name, speed_text(leader, gearing.leader_top)));
+  const auto way = [&](double base) {
+    return fmt::format("{:.3g} {}", base * display_units_per_base(output_kind(follower.train)),
+                       display_unit(output_kind(follower.train), 0));
+  };
+  if (!gearing.counts_per_turn) {
+    row("lag", "none: where it is told to be is known ahead");
+  } else {
+    for (const double lead : {rehearsed_lead, live_lead}) {
+      const ExpectedLag lag = expected_lag(follower, leader, lead);
+      const bool live = lead == live_lead;
+      row(live ? "lag, live" : "lag",
+          fmt::format("{} at that speed, by the speed of the counts; slowing down by 10 turn/s2 it is passed "
+                      "by {}",
+                      gearing.steps_per_count && *gearing.steps_per_count <= Ratio(1) &&
+                              Ratio(-1) <= *gearing.steps_per_count
+                          ? "within a step"
+                          : "within " + way(lag.count),
+                      way(0.5 * 10.0 * std::abs(gearing.per_turn.to_double()) * lag.blind * lag.blind)));
+      row("", fmt::format("never beyond (compensated = false): {} behind: {} of a count, {} of looking each "
+                          "ms, {} of delay, {} to stop",
+                          way(lag.sum()), way(lag.count), way(lag.sampling), way(lag.delay), way(lag.limits)));
+    }
+  }
+  if (gearing.top_rate > 0.0 && gearing.top_speed > 0.0) {
+    const RampLimits limits = own_limits(follower);
+    const double rate = std::min(gearing.top_rate, limits.speed);
+    const TurnRound turns = turn_round(limits, rate);
+    row("turn-round", fmt::format("to and fro at that speed: {:.3g} s, {:.3g} turns of {}, its middle {} short "
+                                  "of the end",
+                                  turns.seconds, turns.way / std::abs(gearing.steps_per_turn->to_double()),
+                                  leader.name, way(turns.short_by * gearing.top_speed / gearing.top_rate)));
+  }
   if (!report.wanted) return text;
   text += fmt::format("\nchange gears for {} turns of the driven shaft a turn of the driving one\n",
                       to_text(*report.wanted));
@@ -107,6 +146,18 @@ std::string gearing_json(const GearingReport& report) {
   json[linear ? "asked_m_per_s" : "asked_turns_per_s"] = gearing.top_speed;
   json[linear ? "own_m_per_s" : "own_turns_per_s"] = report.follower.limits.speed.base.to_double();
   if (gearing.top_rate > 0.0) json["asked_steps_per_s"] = gearing.top_rate;
+  if (gearing.counts_per_turn) {
+    json["lag"] = nlohmann::ordered_json::array();
+    for (const double lead : {rehearsed_lead, live_lead}) {
+      const ExpectedLag lag = expected_lag(report.follower, report.leader, lead);
+      json["lag"].push_back({{"lead_s", lag.lead},
+                             {"count", lag.count},
+                             {"sampling", lag.sampling},
+                             {"delay", lag.delay},
+                             {"limits", lag.limits},
+                             {"blind_s", lag.blind}});
+    }
+  }
   json["leader_up_to_turns_per_s"] = gearing.leader_top;
   json["keeps_up"] = keeps_up(report);
   if (report.wanted) {

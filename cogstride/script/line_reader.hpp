@@ -86,6 +86,12 @@ class LineReader {
       throw Wrong{found.column, found.length, error.what()};
     }
   }
+  /// "28/75 turn" is 28 turns, by 75.
+  struct Fractional {
+    std::string amount;
+    std::int64_t below = 1;
+  };
+  [[nodiscard]] static Fractional fractional(const std::string& text);
   /// The same of an amount that may be a fraction: "28/75 turn". @param parse  of an amount without one
   template <class Parse>
   auto fraction(const std::string& wanted, Parse parse) {
@@ -120,11 +126,6 @@ class LineReader {
     std::size_t length;
   };
   AmountText amount_text(const std::string& wanted);
-  struct Fractional {
-    std::string amount;
-    std::int64_t below = 1;
-  };
-  static Fractional fractional(const std::string& text);
   /// What a word stands for: itself, or the value that it names.
   [[nodiscard]] const std::string* value_of(std::string_view name) const;
   [[nodiscard]] std::size_t end_column() const;

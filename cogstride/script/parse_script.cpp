@@ -260,6 +260,11 @@ class ScriptParser {
     }
   }
 
+  /// Of an amount that may be a fraction.
+  static DimensionPowers powers_of_amount(const std::string& text) {
+    return parse_any_quantity(LineReader::fractional(text).amount).powers;
+  }
+
   /// An amount with its unit, or a count: told apart by what follows.
   std::string read_value(LineReader& reader, const std::string& name) {
     return reader.amount(fmt::format("a value for {}, such as 80 mm or 3", name),
@@ -272,7 +277,7 @@ class ScriptParser {
                              reader.put_back();
                              return text.substr(0, blank);
                            }
-                           (void)parse_any_quantity(text);
+                           (void)powers_of_amount(text);
                            return text;
                          });
   }
@@ -376,8 +381,8 @@ class ScriptParser {
       return text.find_first_not_of("0123456789") == std::string::npos;
     };
     const bool same = is_count(wanted) ? is_count(found)
-                                       : !is_count(found) && parse_any_quantity(wanted).powers ==
-                                                                 parse_any_quantity(found).powers;
+                                       : !is_count(found) && powers_of_amount(wanted) ==
+                                                                 powers_of_amount(found);
     if (!same)
       throw LineReader::wrong(name,
                               fmt::format("{} is something like {}, and not {}", name.text, wanted, found));

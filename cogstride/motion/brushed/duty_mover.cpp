@@ -412,7 +412,7 @@ std::vector<TracedSignal> DutyMover::signals() const {
   std::vector<TracedSignal> signals{{"duty", "%"}, {"wanted_speed", unit}};
   if (feedback_.encoder() != nullptr) signals.push_back({"measured_speed", unit});
   if (feedback_.has_shunt()) signals.push_back({"measured_current", "A"});
-  return signals;
+  return with_lag(std::move(signals));
 }
 
 void DutyMover::sample(Tick now, std::span<double> values) const {
@@ -423,6 +423,7 @@ void DutyMover::sample(Tick now, std::span<double> values) const {
   values[place++] = holds_ ? scale * hold_->wanted_speed(now) : not_known;
   if (feedback_.encoder() != nullptr) values[place++] = scale * feedback_.speed();
   if (feedback_.has_shunt()) values[place++] = feedback_.current().value_or(not_known);
+  sample_lag(follows_.following(), values);
 }
 
 MoverVerdict DutyMover::came_to(Tick now) const {

@@ -590,7 +590,7 @@ std::vector<TracedSignal> SixStepMover::signals() const {
   const std::string unit(speed_unit(output_kind(mechanism_.train)));
   std::vector<TracedSignal> signals{{"duty", "%"}, {"wanted_speed", unit}};
   if (angle_ != nullptr) signals.push_back({"measured_speed", unit});
-  return signals;
+  return with_lag(std::move(signals));
 }
 
 void SixStepMover::sample(Tick now, std::span<double> values) const {
@@ -598,6 +598,7 @@ void SixStepMover::sample(Tick now, std::span<double> values) const {
   const double scale = speed_units_per_base(output_kind(mechanism_.train));
   values[1] = scale * wanted_speed(now);
   if (angle_ != nullptr) values[2] = scale * speed_.counts_per_second() / rows_per_base_;
+  sample_lag(follows_.following(), values);
 }
 
 MoverVerdict SixStepMover::came_to(Tick now) const {

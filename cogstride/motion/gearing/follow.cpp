@@ -90,6 +90,10 @@ std::optional<Course> Follow::look(Tick now, std::span<const Reading> readings, 
   }
   const Course course = gear_->course(now, from);
   watch(course, is, gear_->leaders_stand(now));
+  const double lead = static_cast<double>(from - now) / gear_->ticks_per_second();
+  behind_.all = way_between(is.position, gear_->there(now, from).place);
+  behind_.kept = gear_->leaders_stand(now) ? Lag{} : gear_->lag(gear_->leader(now, from).speed, lead);
+  behind_.held_up = held_up_;
   return course;
 }
 

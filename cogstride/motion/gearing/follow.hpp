@@ -58,10 +58,22 @@ class Follow {
   [[nodiscard]] bool is_over() const { return is_over_; }
   /// Whether its first leader has gone so far since it set off, either way. @param way  turns or m
   [[nodiscard]] bool has_followed(Ratio way) const;
+  /// What its first leader has gone since then: turns or m, exactly.
+  [[nodiscard]] Ratio followed() const {
+    return gear_->is_engaged() ? Ratio(gear_->counted()) / how_.counts_per_base : Ratio(0);
+  }
   /// Why it cannot go on; "" as long as it can.
   [[nodiscard]] const std::string& fault() const { return fault_; }
   /// What is worth telling, once each.
   [[nodiscard]] std::string take_news() { return std::exchange(news_, {}); }
+  /// Grains by which it was behind its leaders when it looked last: all of it, and what of that it keeps by
+  /// itself; the rest is because of its limits.
+  struct Behind {
+    double all = 0.0;
+    Lag kept{};
+    double held_up = 0.0;
+  };
+  [[nodiscard]] const Behind& behind() const { return behind_; }
   /// Grains by which it is behind its leaders, less what it keeps behind by itself: because of its limits.
   [[nodiscard]] double held_up() const { return held_up_; }
   /// The most of that while it went along.
@@ -85,6 +97,7 @@ class Follow {
   bool is_over_ = false;
   bool told_too_fast_ = false;
   bool told_behind_ = false;
+  Behind behind_{};
   double held_up_ = 0.0;
   double most_held_up_ = 0.0;
   std::string fault_{};

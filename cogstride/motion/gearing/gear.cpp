@@ -164,6 +164,12 @@ double Gear::laid_at(const Course& way) const {
   return lay_->rounded(Ratio(way.place.whole), way.place.part, std::abs(way.speed), limits_);
 }
 
+Course Gear::there(Tick now, Tick at) const {
+  if (leaders_stand(now)) return {{belongs_on(), 0.0}, 0.0};
+  const Course way = leader(now, at);
+  return lay_ ? Course{StepPosition{}.moved(laid_at(way)), way.speed} : way;
+}
+
 Lag Gear::lag(double speed, double lead_seconds) const {
   Lag lag;
   const double v = std::abs(speed);

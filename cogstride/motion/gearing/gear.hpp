@@ -82,6 +82,8 @@ class Gear {
   [[nodiscard]] Course leader(Tick now, Tick at) const;
   /// Where it is to be at an instant: the same where it is compensated, so far behind it else.
   [[nodiscard]] Course course(Tick now, Tick at) const;
+  /// Where one belongs that keeps itself no way behind.
+  [[nodiscard]] Course there(Tick now, Tick at) const;
   /// How far behind, at a speed of the leader in grains/s.
   [[nodiscard]] Lag lag(double speed, double lead_seconds) const;
   /// Whether all leaders stand, as far as can be told.

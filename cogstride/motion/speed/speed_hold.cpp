@@ -99,6 +99,11 @@ double SpeedHold::look(chip::Tick now, const Counted& counted, std::optional<dou
   if (holds_speed_) course_.take_back(step.beyond);
   // Where it was sent it needs no more than what its load takes; friction holds the rest.
   duty_ = !holds_speed_ && has_arrived(now) ? std::clamp(answer_.load_else, may.least, may.most) : step.duty;
+  if (!std::isfinite(duty_)) {  // a board must never see it
+    duty_ = 0.0;
+    fault_ = name_ + ": its loop has lost its way: the duty that it asks for is no number";
+    return duty_;
+  }
   lag_ = want.place - shaft_.place();
   if (fault_.empty()) fault_ = watch_.look(now, shaft_, {duty_, want, lag_, step.beyond != 0.0, amperes});
   return duty_;

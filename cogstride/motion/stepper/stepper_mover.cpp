@@ -623,13 +623,14 @@ std::vector<std::unique_ptr<CountCheck>> StepperMover::count_checks(std::span<co
 }
 
 std::vector<TracedSignal> StepperMover::signals() const {
-  return {{"asked", std::string(display_unit(output_kind(mechanism_.train), 0))}};
+  return with_lag({{"asked", std::string(display_unit(output_kind(mechanism_.train), 0))}});
 }
 
 void StepperMover::sample(Tick now, std::span<double> values) const {
   values[0] = origin_ ? display_units_per_base(output_kind(mechanism_.train)) *
                             static_cast<double>(standing_step(now) - *origin_) / steps_per_base_.to_double()
                       : std::numeric_limits<double>::quiet_NaN();
+  sample_lag(following_.get(), values);
 }
 
 MoverVerdict StepperMover::came_to(Tick now) const {

@@ -158,6 +158,10 @@ void read_load(TomlTable table, Mechanism& mechanism) {
     table.error(table.place_of("carried_mass"),
                 "carried_mass: is for outputs that travel; count it into the inertia of one that turns");
   }
+  if (load.backlash && load.backlash->kind != output_kind(mechanism.train)) {
+    table.error(table.place_of("backlash"), fmt::format("backlash: found {}; the output moves {}", to_text(*load.backlash),
+                                                        output_kind(mechanism.train) == OutputKind::linear ? "along a line" : "round"));
+  }
   if (Ratio(1) < load.screw_efficiency.base()) {
     table.error(table.place_of("screw_efficiency"), "screw_efficiency: is over 100 %");
   }

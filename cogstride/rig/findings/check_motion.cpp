@@ -254,6 +254,22 @@ void check_following(MechanismSheet& sheet) {
   if (!follows) return;
   const Mechanism leader = leader_named(sheet.rig, follows->first.leader);
   const Ratio ratio = way_per_base(follows->first);
+  if (const auto* const encoder = sensor_of<Encoder>(leader);
+      encoder != nullptr && sheet.mechanism.is_movable() && !leader.is_movable()) {
+    const double steps = std::abs((ratio * steps_per_base(sheet.mechanism) / counts_per_base(leader, *encoder)).to_double());
+    const double full = static_cast<double>(steps_lost_at_once(sheet.mechanism)) / 4.0;
+    if (steps > full)
+      sheet.add("leader-counts-coarse", "follows.by",
+                fmt::format("a count of {} is {:.3g} steps, and a full step of the motor is {:.3g}", leader.name, steps, full),
+                fmt::format("an encoder of {:.0f} lines or more", std::ceil(static_cast<double>(encoder->lines_per_turn) * steps / full)));
+  }
+  if (const auto& play = sheet.mechanism.load.backlash; play && sheet.mechanism.is_movable()) {
+    const double steps = std::abs((play->base * steps_per_base(sheet.mechanism)).to_double());
+    if (steps > 1.0)
+      sheet.add("follower-has-play", "load.backlash",
+                fmt::format("{} of play are {:.3g} steps", to_text(*play), steps),
+                "a train without play, or ends so far apart that it does not matter");
+  }
   const double asked = std::abs((ratio * leader.limits.speed.base).to_double());
   const double most = sheet.mechanism.limits.speed.base.to_double();
   if (asked <= most) return;

@@ -495,6 +495,8 @@ void declare(Keys& keys, Load& load) {
            {"that a linear output takes along, not in `inertia`", "kg", "0 kg", Sign::not_negative});
   keys.key("rise", load.rise, {"of its way: 90 deg lifts the carried mass", "deg", "0 deg", Sign::any});
   keys.key("screw_efficiency", load.screw_efficiency, {"lifting the carried mass", "%", "100 %"});
+  keys.key("backlash", load.backlash,
+           {"play of the train, at the output; not rehearsed", "position", "none", Sign::positive, 0, 0, true});
 }
 
 /// What of the limits a kind of motor has.

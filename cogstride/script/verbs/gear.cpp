@@ -370,11 +370,22 @@ std::unique_ptr<Verb> read_change(LineReader& reader) {
   }
   reader.expect("to");
   Following to;
-  if (!mechanism.follows)
+  if (mechanism.follows) to = *mechanism.follows;
+  // "... of LEADER": that says what the leader's way is one of.
+  LineReader ahead = reader;
+  while (!ahead.at_end() && !ahead.take("of")) (void)ahead.word("a word");
+  if (!ahead.at_end()) {
+    const std::string leader = read_leader(ahead);
+    if (leader != to.first.leader) to = {};
+    to.first.leader = leader;
+  }
+  if (to.first.leader.empty())
     throw LineReader::wrong(
-        name, fmt::format("{}: its rig does not say what it follows (follows)", mechanism.name));
-  to = *mechanism.follows;
+        name, fmt::format("its rig does not say what {0} follows: write 'change {0} to ... for each turn of "
+                          "LEADER'",
+                          mechanism.name));
   read_ratio(reader, mechanism, to.first);
+  if (reader.take("of")) (void)read_leader(reader);
   return std::make_unique<ChangeGear>(place, std::move(to));
 }
 
