@@ -386,7 +386,7 @@ FollowerHandle Bench::gear(const std::string& follower) & {
 std::shared_ptr<MotionRecord> Bench::gear_mover(Mover& follower, const GearOrder& order) {
   Follows& follows = able(follower.name(), follower.follows(), "follow another");
   const std::vector<Mover*> leaders = leaders_of(order.to);
-  std::unique_ptr<Follow> follow = make_follow(follower, order, leaders, {rig_.controller, checks_encoders_});
+  std::unique_ptr<Follow> follow = make_follow(follower, order, leaders, {rig_.controller, checks_encoders_, edges_come_late()});
   std::string what = "follow " + follow->leaders();
   return follows.follow(lines(), std::move(follow), std::move(what));
 }

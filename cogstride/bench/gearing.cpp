@@ -56,7 +56,8 @@ std::unique_ptr<PlaceSource> source_of(const Leading& leading, Mover& leader, co
   const ExactFrequency clock = setting.controller.timer_clock;
   return std::make_unique<CountedPlace>(encoder, clock.base().to_double(),
                                         ticks_at_least(between_looks, clock),
-                                        (setting.checks_encoders && leader.parts() != nullptr) || leader.reads(encoder));
+                                        (setting.checks_encoders && leader.parts() != nullptr) || leader.reads(encoder),
+                                        setting.edges_come_late);
 }
 
 /// In grains of the follower. @throws RangeError when it cannot be laid so

@@ -12,7 +12,8 @@ namespace cogstride {
 
 struct GearSetting {
   const Controller& controller;
-  bool checks_encoders = true;  ///< the bench itself reads those of all mechanisms
+  bool checks_encoders = true;   ///< the bench itself reads those of all mechanisms
+  double edges_come_late = 0.0;  ///< s at the most, until an edge of an encoder is known
 };
 
 /// @param leaders  the movers that the order names, in its order

@@ -139,6 +139,7 @@ LiveBench::LiveBench(Rig given, Options options)
   setup.horizon = horizon_ticks(options.horizon, controller.timer_clock);
   setup.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
   setup.asks_for_real_time = options.asks_for_real_time;
+  setup.counters = encoder_counters(rig(), moved());
   const std::vector<PwmChannels::Wanted> hardware = Inside::open_duties(*this, setup);
   in.opened = setup.lines;
   CheckedLines::Setup checks{setup.lines, setup.pwm,
@@ -225,6 +226,7 @@ void LiveBench::Inside::open_record(const LiveLines::Setup& setup) {
   then.horizon = number("horizon");
   then.ticks_per_second = setup.clock.base().to_double();
   const auto analogue = box.labels().find("analogue");
+  then.counters = setup.counters;
   then.has_analogue = analogue != box.labels().end() && analogue->second == "yes";
   in.replayed = std::make_unique<ReplayedLines>(std::move(then), box);
   in.played_lines = in.replayed.get();

@@ -37,7 +37,7 @@ struct LiveObstacle {
 [[nodiscard]] std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port = false);
 
 /// What a rig has less of on live lines than it says, and how well its duties come.
-[[nodiscard]] std::vector<std::string> live_notes(const Rig& rig);
+[[nodiscard]] std::vector<std::string> live_notes(const Rig& rig, bool has_own_port = false);
 
 /// Why an output cannot be faded on live lines; empty when it can, or is only switched.
 [[nodiscard]] std::string why_no_live_fade(const Controller& controller, const PlainOutput& output);
@@ -96,6 +96,7 @@ class LiveBench final : public Bench {
   [[nodiscard]] bool take_stop_request() override;
   void posted(const std::string& what) override;
   void replay_posts() override;
+  [[nodiscard]] double edges_come_late() const override { return 2e-3; }
   void noted(const MotionNote& note) override;
   void stopped(Tick at, const Trip& trip) override;
 

@@ -317,8 +317,7 @@ TEST(LiveBench, RefusesWhatItCannotDrive) {
   Rig measured = only_with(rig, {"traverse"});
   measured.mechanisms[0].sensors.emplace_back(
       Encoder{.name = "scale", .line_a = 6, .line_b = 7, .lines_per_turn = 100});
-  ASSERT_EQ(live_obstacles(measured).size(), 1u);
-  EXPECT_NE(live_obstacles(measured)[0].why.find("quadrature counter"), std::string::npos);
+  EXPECT_TRUE(live_obstacles(measured).empty()) << "its edges are counted";
 }
 
 TEST(LiveBench, DoesNothingOnceItHasBeenClosed) {

@@ -10,6 +10,7 @@
 #include <optional>
 #include <thread>
 
+#include "cogstride/bench/live/edge_counters.hpp"
 #include "cogstride/bench/live/edge_player.hpp"
 #include "cogstride/bench/live/player_thread.hpp"
 #include "cogstride/mechanism/ticks.hpp"
@@ -46,12 +47,14 @@ struct LiveLines::Inside {
         port_(port),
         commands(command_room),
         reports(report_room),
-        player(player_setup(setup, ticks_per_second), port, commands, reports) {
+        player(player_setup(setup, ticks_per_second), port, commands, reports),
+        counters(setup.counters) {
     for (const LineSetup& line : setup.lines) {
       if (line.use != LineSetup::Use::input) continue;
       inputs[line.source] = line.id;
       first_levels[line.id] = port.read(line.id);
     }
+    counters.begin([this](LineId line) { return first_levels.at(line); });
     if (setup.converter != nullptr)
       analogue = std::make_unique<AnalogueReader>(
           *setup.converter, setup.analogue_channels,
@@ -82,6 +85,10 @@ struct LiveLines::Inside {
         case PlayerReport::Kind::reading:
           if (listener && inputs.contains(report.source) && report.is_edge)
             listener(report.at + player.stood_still(), report.line, report.high);
+          if (report.is_edge && counters.counts(report.line)) {
+            if (!counters.take(report.line, report.high, report.at)) edges_are_missing(report.line);
+            break;
+          }
           readings.push_back({report.at, report.source, report.high ? 1 : 0});
           break;
         case PlayerReport::Kind::came_in:
@@ -117,6 +124,19 @@ struct LiveLines::Inside {
     }
   }
 
+  /// What has been counted is wrong from here on.
+  void edges_are_missing(LineId line) {
+    if (told_gone) return;
+    told_gone = true;
+    for (const LineSetup& each : setup.lines)
+      if (each.id == line)
+        trouble.gone = fmt::format(
+            "{} (line {}) has changed twice before it was read once: its encoder turns faster than this "
+            "computer reads its edges, and its count is wrong from here on",
+            each.name, static_cast<int>(line));
+    has_trouble = true;
+  }
+
   /// @return whether the player has answered in time
   bool await_answer() {
     const auto until = std::chrono::steady_clock::now() + longest_answer;
@@ -133,6 +153,7 @@ struct LiveLines::Inside {
   EdgePlayer::Commands commands;
   EdgePlayer::Reports reports;
   EdgePlayer player;
+  EdgeCounters counters;
   Bell bell;
   std::unique_ptr<AnalogueReader> analogue;  // rings the bell
   std::map<SourceId, LineId> inputs;
@@ -289,6 +310,10 @@ void LiveLines::sample(SourceId source, Tick first, Tick period) {
     inside_->analogue->sample(source, first, period);
     return;
   }
+  if (inside_->counters.has(source)) {
+    inside_->counters.sample(source, first, period);
+    return;
+  }
   LiveCommand command;
   command.kind = LiveCommand::Kind::sample;
   command.line = inside_->inputs.at(source);
@@ -299,7 +324,7 @@ void LiveLines::sample(SourceId source, Tick first, Tick period) {
 }
 
 bool LiveLines::answers(SourceId source) const {
-  return inside_->inputs.contains(source) || (inside_->analogue && inside_->analogue->has(source));
+  return inside_->inputs.contains(source) || inside_->counters.has(source) || (inside_->analogue && inside_->analogue->has(source));
 }
 
 Withdrawn LiveLines::withdraw(MechanismId mechanism, Tick from) {
@@ -330,6 +355,7 @@ void LiveLines::cut() noexcept {
          std::chrono::steady_clock::now() < until)
     inside_->bell.wait(1'000'000);
   if (inside_->analogue) inside_->analogue->clear();
+  inside_->counters.forget();
   inside_->trouble.cut_by = CutBy::planning;  // whatever the player has done by itself is done with
 }
 
@@ -343,6 +369,7 @@ Tick LiveLines::wait_until(Tick until, std::vector<Reading>& readings) {
   for (;;) {
     inside_->drain();
     catch_up();
+    inside_->counters.read(now(), inside_->readings);
     if (!inside_->readings.empty()) {
       readings.insert(readings.end(), inside_->readings.begin(), inside_->readings.end());
       inside_->readings.clear();
@@ -351,7 +378,9 @@ Tick LiveLines::wait_until(Tick until, std::vector<Reading>& readings) {
     if (now() >= until || inside_->has_trouble) return now();
     if (inside_->woken.exchange(false, std::memory_order_acq_rel)) return now();
     constexpr double longest = 0.05;
-    const double seconds = std::min(longest, static_cast<double>(until - now()) / inside_->ticks_per_second);
+    const Tick wakes_at = std::min(until, inside_->counters.next());
+    const double seconds =
+        std::min(longest, static_cast<double>(wakes_at - now()) / inside_->ticks_per_second);
     inside_->bell.wait(static_cast<std::int64_t>(std::ceil(seconds * 1e9)));
   }
 }

@@ -41,6 +41,7 @@ class LiveLines final : public PlayedLines {
     std::function<void()> on_turn{};
     std::vector<CutOn> cuts{};
     std::vector<BusSetup> buses{};
+    std::vector<CounterSetup> counters{};  ///< of encoders, whose edges are counted here
     bool asks_for_real_time = true;
   };
 

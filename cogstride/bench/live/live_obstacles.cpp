@@ -29,8 +29,11 @@ bool has_duty(const Mechanism& mechanism) {
   return mechanism.is_driven_by_duty() || mechanism.takes_pulse_width();
 }
 
-/// Live lines have no counter for them: what goes without is driven without.
-bool leaves_out_encoders(const Mechanism& mechanism) {
+/// Its edges are counted here where they are on lines of a GPIO chip. What is driven by duty goes without.
+bool is_read(const Controller& controller, const Encoder& encoder, bool has_own_port) {
+  return has_own_port || (is_on_a_chip(controller, encoder.line_a) && is_on_a_chip(controller, encoder.line_b));
+}
+bool may_go_without_encoders(const Mechanism& mechanism) {
   return mechanism.is_driven_by_duty() || mechanism.has_six_gates();
 }
 
@@ -110,9 +113,6 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
                                 kind_name(mechanism.board)));
     }
     for (const Sensor& sensor : mechanism.sensors) {
-      if (std::holds_alternative<Encoder>(sensor) && !leaves_out_encoders(mechanism))
-        why.push_back(fmt::format("its encoder {} wants a quadrature counter, and live lines have none",
-                                  name_of(sensor)));
       const bool is_analogue = std::holds_alternative<Shunt>(sensor) ||
                                std::holds_alternative<TemperatureProbe>(sensor) ||
                                std::holds_alternative<TerminalVoltages>(sensor);
@@ -126,7 +126,7 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
     for (const RigLine& line : rig_lines(rig)) {
       if (line.owner == mechanism.name && !is_on_a_chip(rig.controller, line.number) &&
           !(has_duty(mechanism) && is_pwm_channel(rig.controller, line.number)) &&
-          !(leaves_out_encoders(mechanism) && is_of_encoder(mechanism, line.number)))
+          !(may_go_without_encoders(mechanism) && is_of_encoder(mechanism, line.number)))
         nowhere.push_back(line.number);
     }
     for (const RigLine& line : rig_lines(rig))
@@ -147,7 +147,7 @@ std::string why_no_live_fade(const Controller& controller, const PlainOutput& ou
   return duty.by == LiveDuty::By::nothing ? duty.words : std::string();
 }
 
-std::vector<std::string> live_notes(const Rig& rig) {
+std::vector<std::string> live_notes(const Rig& rig, bool has_own_port) {
   std::vector<std::string> notes;
   for (const Mechanism& mechanism : rig.mechanisms) {
     if (!has_duty(mechanism) && !mechanism.has_six_gates()) continue;
@@ -159,8 +159,9 @@ std::vector<std::string> live_notes(const Rig& rig) {
                       "holds it back",
                       mechanism.name));
     for (const Sensor& sensor : mechanism.sensors)
-      if (std::holds_alternative<Encoder>(sensor))
-        notes.push_back(fmt::format("{}: its encoder {} is not read: live lines have no quadrature counter",
+      if (const auto* const encoder = std::get_if<Encoder>(&sensor);
+          encoder != nullptr && !is_read(rig.controller, *encoder, has_own_port))
+        notes.push_back(fmt::format("{}: its encoder {} is not read: its lines are on no GPIO chip of the rig",
                                     mechanism.name, name_of(sensor)));
   }
   for (const PlainOutput& output : rig.outputs) {
@@ -182,9 +183,22 @@ Rig for_live_lines(Rig rig, bool has_own_port) {
   }
   rig.pairs.clear();  // they go by their encoders
   for (Mechanism& mechanism : rig.mechanisms) {
-    if (!leaves_out_encoders(mechanism)) continue;
-    std::erase_if(mechanism.sensors,
-                  [](const Sensor& sensor) { return std::holds_alternative<Encoder>(sensor); });
+    if (!may_go_without_encoders(mechanism)) continue;
+    std::erase_if(mechanism.sensors, [&](const Sensor& sensor) {
+      const auto* const encoder = std::get_if<Encoder>(&sensor);
+      return encoder != nullptr && !is_read(rig.controller, *encoder, has_own_port);
+    });
+  }
+  // Their edges are counted here, as many encoders as there are.
+  std::int64_t encoders = 0;
+  for (const Mechanism& mechanism : rig.mechanisms)
+    encoders += std::count_if(mechanism.sensors.begin(), mechanism.sensors.end(), [](const Sensor& sensor) {
+      return std::holds_alternative<Encoder>(sensor);
+    });
+  for (const Shaft& shaft : rig.shafts) encoders += shaft.encoder ? 1 : 0;
+  if (encoders > 0) {
+    if (!rig.controller.counters) rig.controller.counters.emplace();
+    rig.controller.counters->count = encoders;
   }
   for (PlainOutput& output : rig.outputs) {
     if (why_no_live_fade(rig.controller, output).empty()) continue;

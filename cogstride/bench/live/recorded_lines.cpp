@@ -214,7 +214,11 @@ bool ReplayedLines::answers(SourceId source) const {
   const auto is_its = [&](const LineSetup& line) {
     return line.use == LineSetup::Use::input && line.source == source;
   };
+  const auto is_counted = [&](const CounterSetup& counter) {
+    return counter.source == source || counter.edge_source == source;
+  };
   return std::any_of(setup_.lines.begin(), setup_.lines.end(), is_its) ||
+         std::any_of(setup_.counters.begin(), setup_.counters.end(), is_counted) ||
          (setup_.has_analogue && source >= analogue_source(0) && source < analogue_source(0x1000));
 }
 

@@ -85,6 +85,7 @@ class ReplayedLines final : public PlayedLines {
     Tick horizon = 0;
     double ticks_per_second = 1.0;
     bool has_analogue = false;
+    std::vector<CounterSetup> counters{};
   };
   /// @param box  must outlive it, at its begin
   ReplayedLines(Setup setup, BlackBox& box) : setup_(std::move(setup)), box_(box) {}

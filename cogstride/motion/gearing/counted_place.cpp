@@ -43,7 +43,7 @@ bool CountedPlace::take(Tick now, std::span<const Reading> readings) {
 
 double CountedPlace::speed(Tick now, Tick) const {
   const double quiet = seconds(now - counted_at_);
-  return quiet > quiet_counts * interval_ ? 0.0 : speed_.counts_per_second();
+  return quiet > quiet_counts * interval_ + late_ ? 0.0 : speed_.counts_per_second();
 }
 
 /// A count that went up is just passed, one that went down lies a whole count below where it was passed. The
@@ -52,7 +52,8 @@ double CountedPlace::beyond(Tick now, Tick at) const {
   const double rate = speed(now, at);
   if (rate == 0.0) return 0.0;
   const double since = std::abs(rate) * seconds(now - counted_at_);
-  const double part = std::min(since, 1.0);
+  // What has been counted since then may not be known yet.
+  const double part = std::min(since, 1.0 + std::abs(rate) * late_);
   return (way_ > 0 ? part : 1.0 - part) + rate * seconds(at - now);
 }
 

@@ -14,12 +14,14 @@ class CountedPlace final : public PlaceSource {
  public:
   /// @param period  ticks between two looks
   /// @param is_read  somebody else looks at it, as often or oftener
-  CountedPlace(const Encoder& encoder, double ticks_per_second, Tick period, bool is_read)
+  /// @param late  s at the most, until an edge is known here
+  CountedPlace(const Encoder& encoder, double ticks_per_second, Tick period, bool is_read, double late = 0.0)
       : source_(counter_source(encoder.line_a)),
         edge_source_(counter_edge_source(encoder.line_a)),
         ticks_per_second_(ticks_per_second),
         period_(period),
         is_read_(is_read),
+        late_(late),
         speed_(ticks_per_second) {}
 
   void begin(Lines& lines) override;
@@ -39,6 +41,7 @@ class CountedPlace final : public PlaceSource {
   double ticks_per_second_;
   Tick period_;
   bool is_read_;
+  double late_;
   CountSpeed speed_;
   std::optional<std::int64_t> count_{};
   int looks_ = 0;
