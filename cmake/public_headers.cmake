@@ -47,6 +47,7 @@ set(cogstride_public_headers
     cogstride/mechanism/motors.hpp
     cogstride/mechanism/output.hpp
     cogstride/mechanism/sensors.hpp
+    cogstride/mechanism/shaft.hpp
     cogstride/mechanism/stops.hpp
     cogstride/mechanism/train.hpp
     cogstride/mechanism/wheeled_pair.hpp

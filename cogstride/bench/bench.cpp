@@ -1,6 +1,5 @@
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/bench/gearing.hpp"
-#include "cogstride/motion/gearing/shaft_mover.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 
 #include <fmt/format.h>
@@ -122,8 +121,7 @@ void Bench::add_movers(std::span<const Guest> guests) {
   }
   for (const WheeledPair& pair : rig_.pairs)
     movers_.push_back(make_cart(pair, next_id(), mover(pair.left), mover(pair.right), rig_.controller));
-  for (const Shaft& shaft : rig_.shafts)
-    movers_.push_back(std::make_unique<ShaftMover>(shaft, next_id(), rig_.controller));
+  for (const Shaft& shaft : rig_.shafts) movers_.push_back(make_shaft(shaft, next_id(), rig_.controller));
   for (const Guest& guest : guests) {
     const auto is_its = [&](const auto& mover) { return mover->name() == guest.name; };
     if (std::any_of(movers_.begin(), movers_.end(), is_its))
@@ -378,15 +376,15 @@ FollowerHandle Bench::gear(const std::string& follower, const GearOrder& order) 
 
 FollowerHandle Bench::gear(const std::string& follower) & {
   const auto& follows = mechanism_named(rig_, follower).follows;
-  if (!follows)
-    throw RangeError(fmt::format("{}: its rig does not say what it follows (follows)", follower));
+  if (!follows) throw RangeError(fmt::format("{}: its rig does not say what it follows (follows)", follower));
   return gear(follower, {.to = *follows});
 }
 
 std::shared_ptr<MotionRecord> Bench::gear_mover(Mover& follower, const GearOrder& order) {
   Follows& follows = able(follower.name(), follower.follows(), "follow another");
   const std::vector<Mover*> leaders = leaders_of(order.to);
-  std::unique_ptr<Follow> follow = make_follow(follower, order, leaders, {rig_.controller, checks_encoders_, edges_come_late()});
+  std::unique_ptr<Follow> follow =
+      make_follow(follower, order, leaders, {rig_.controller, checks_encoders_, edges_come_late()});
   std::string what = "follow " + follow->leaders();
   return follows.follow(lines(), std::move(follow), std::move(what));
 }

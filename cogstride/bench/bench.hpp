@@ -107,11 +107,15 @@ class Bench {
   /// @throws RangeError when one is refused or a mechanism is named twice; nothing is queued then
   std::vector<Motion> move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders);
 
+  /// A shaft that nothing of ours drives. @throws RangeError when the rig has none of that name
+  [[nodiscard]] ShaftHandle shaft(const std::string& name) &;
+  ShaftHandle shaft(const std::string& name) && = delete;
   /// Gears a mechanism to one or two others, as its rig says or otherwise (`order.to`).
   /// @throws RangeError when it is refused; what is on goes on
   FollowerHandle gear(const std::string& follower, const GearOrder& order) &;
   FollowerHandle gear(const std::string& follower, const GearOrder& order) && = delete;
-  /// The same as the rig says, and no otherwise. @throws RangeError when it says nothing (follows), or as above
+  /// The same as the rig says, and no otherwise. @throws RangeError when it says nothing (follows), or as
+  /// above
   FollowerHandle gear(const std::string& follower) &;
 
   /// A plain output: a lamp. @throws RangeError when the rig has none of that name
@@ -238,6 +242,7 @@ class Bench {
   friend class MechanismHandle;
   friend class StepperHandle;
   friend class CartHandle;
+  friend class ShaftHandle;
   friend class FollowerHandle;
   friend class OutputHandle;
   [[noreturn]] void refuse_kind(const std::string& name, const MoverKind& wanted) const;

@@ -54,10 +54,10 @@ std::unique_ptr<PlaceSource> source_of(const Leading& leading, Mover& leader, co
     return std::make_unique<CommandedPlace>(*leader.commanded());
   const Encoder& encoder = *encoder_of(parts_of(leader));
   const ExactFrequency clock = setting.controller.timer_clock;
-  return std::make_unique<CountedPlace>(encoder, clock.base().to_double(),
-                                        ticks_at_least(between_looks, clock),
-                                        (setting.checks_encoders && leader.parts() != nullptr) || leader.reads(encoder),
-                                        setting.edges_come_late);
+  return std::make_unique<CountedPlace>(
+      encoder, clock.base().to_double(), ticks_at_least(between_looks, clock),
+      (setting.checks_encoders && leader.parts() != nullptr) || leader.reads(encoder),
+      setting.edges_come_late);
 }
 
 /// In grains of the follower. @throws RangeError when it cannot be laid so

@@ -20,7 +20,8 @@ struct GearSetting {
 /// @throws RangeError when the follower cannot follow, a leader has neither encoder nor steps, or the ratios
 /// have no common step
 [[nodiscard]] std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order,
-                                                  std::span<Mover* const> leaders, const GearSetting& setting);
+                                                  std::span<Mover* const> leaders,
+                                                  const GearSetting& setting);
 
 /// Grains of the follower for a count of each leader, as an order says. @throws RangeError as above
 [[nodiscard]] std::vector<Ratio> grains_per_count(Mover& follower, const Following& to,

@@ -11,6 +11,7 @@
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/motion/brushless/six_step_mover.hpp"
 #include "cogstride/motion/cart/pair_mover.hpp"
+#include "cogstride/motion/gearing/shaft_mover.hpp"
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/motion/pulse_width/servo_mover.hpp"
 #include "cogstride/motion/pulse_width/throttle_mover.hpp"
@@ -130,6 +131,7 @@ template class HandleOf<ServoMover>;
 template class HandleOf<ThrottleMover>;
 template class HandleOf<SixStepMover>;
 template class HandleOf<PairMover>;
+template class HandleOf<ShaftMover>;
 template class HandleOf<OutputSwitch>;
 
 BrushlessHandle Bench::brushless(const std::string& name) & {
@@ -143,6 +145,10 @@ MechanismHandle Bench::mechanism(const std::string& name) & {
 CartHandle Bench::cart(const std::string& name) & {
   (void)pair_named(rig_, name);
   return {*this, mover_as<PairMover>(name)};
+}
+
+ShaftHandle Bench::shaft(const std::string& name) & {
+  return {*this, mover_as<ShaftMover>(name)};
 }
 
 BrushedHandle Bench::brushed(const std::string& name) & {
@@ -397,6 +403,19 @@ Current BrushedHandle::measured_current() const {
   const std::optional<double> amperes = mover().feedback().current();
   if (!amperes) throw RangeError(fmt::format("{}: has no shunt, or it was not read yet", parts().name));
   return Current(*amperes, units::A);
+}
+
+Motion ShaftHandle::spin(const SpeedOrder& order) {
+  return motion(mover().spin(lines(), order));
+}
+
+void ShaftHandle::stop() {
+  mover().stop(lines(), Braking::on_a_ramp);
+  wait_for_rest();
+}
+
+const Shaft& ShaftHandle::parts() const {
+  return mover().shaft();
 }
 
 FollowerHandle::FollowerHandle(Bench& bench, Mover& mover, Motion motion)

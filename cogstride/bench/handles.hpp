@@ -22,10 +22,12 @@ class Mover;
 class OutputSwitch;
 class PairMover;
 class ServoMover;
+class ShaftMover;
 class SixStepMover;
 class StepperMover;
 class ThrottleMover;
 struct Mechanism;
+struct Shaft;
 struct WheeledPair;
 
 /// A motion ended otherwise than ordered: what() says why, code() what kind of reason it was.
@@ -306,6 +308,22 @@ class CartHandle : private HandleOf<PairMover> {
  private:
   friend class Bench;
   CartHandle(Bench& bench, PairMover& mover) : HandleOf(bench, mover) {}
+};
+
+/// A shaft that nothing of ours drives, on a bench.
+class ShaftHandle : private HandleOf<ShaftMover> {
+ public:
+  /// A master speed: on a ramp to it, and on; with `by` for a way, then none.
+  /// @throws RangeError when another machine turns it, or it is too fast
+  Motion spin(const SpeedOrder& order);
+  /// A master speed: down to none, and waits until it is.
+  void stop();
+  /// What the rig says of it.
+  [[nodiscard]] const Shaft& parts() const;
+
+ private:
+  friend class Bench;
+  ShaftHandle(Bench& bench, ShaftMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// One mechanism geared to others, on a bench: from its order until it is let go.

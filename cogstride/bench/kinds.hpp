@@ -24,6 +24,14 @@ struct KindOfMover {
 };
 [[nodiscard]] std::span<const KindOfMover> kinds_of_movers();
 
+struct TurnedAt;
+/// A shaft that others only follow.
+[[nodiscard]] std::unique_ptr<Mover> make_shaft(const Shaft& shaft, MechanismId id,
+                                                const Controller& controller);
+/// @param turned  by the machine that turns it, in the order of time
+[[nodiscard]] std::unique_ptr<Twin> make_shaft_twin(Mover& mover, const TwinSetup& setup,
+                                                    std::vector<TurnedAt> turned);
+
 /// A cart of two wheels.
 [[nodiscard]] std::unique_ptr<Mover> make_cart(const WheeledPair& pair, MechanismId id, Mover& left,
                                                Mover& right, const Controller& controller);

@@ -239,7 +239,8 @@ TEST(Verdict, AFadeGoesOnToItsEndAndAnEmptyScriptIsNone) {
 TEST(Verdict, SaysHowItFollowed) {
   Pair pair;
   const Verdict verdict = pair.play(
-      "home traverse\nmove traverse to 12 mm\ngear traverse falling behind by at most 1 mm\nspin spindle at 300 rpm for 1 s\nlet traverse go\n");
+      "home traverse\nmove traverse to 12 mm\ngear traverse falling behind by at most 1 mm\nspin spindle at "
+      "300 rpm for 1 s\nlet traverse go\n");
   EXPECT_EQ(verdict.fault, "");
   bool said = false;
   for (const MoverVerdict::Row& row : verdict.of("traverse").rows)

@@ -8,8 +8,8 @@
 
 #include "cogstride/board/line_levels.hpp"
 #include "cogstride/plan/duty.hpp"
-#include "cogstride/quantity/text.hpp"
 #include "cogstride/quantity/finite.hpp"
+#include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
 namespace {

@@ -131,12 +131,18 @@ typedef FollowerOf<int32_t> Follower;
 ///   place.go_on(14 * counts);            // 14/75 of a step a count
 class GearedPlace {
  public:
+#ifdef __SIZEOF_INT128__
+  __extension__ typedef __int128 Wide;
+  static constexpr int64_t finest = int64_t(1) << 40;
+#else
+  typedef int64_t Wide;
   static constexpr int64_t finest = 0x3fffffff;
+#endif
 
   /// Parts of a step from now on. What is left of a step stays, to the new grain towards zero.
   /// @param grain  1 to finest
   void set_grain(int64_t grain) {
-    rest_ = rest_ * grain / grain_;
+    rest_ = static_cast<int64_t>(static_cast<Wide>(rest_) * grain / grain_);
     grain_ = grain;
   }
   /// So many parts on; a step is made as a Follower makes it. @param parts  below 2^62 @return net steps
@@ -148,13 +154,23 @@ class GearedPlace {
     return steps;
   }
   /// On another step, with the same rest or none.
-  void stand_at(int64_t position) { position_ = position; }
-  void forget_rest() { rest_ = 0; }
+  void stand_at(int64_t position) {
+    position_ = position;
+  }
+  void forget_rest() {
+    rest_ = 0;
+  }
 
-  int64_t position() const { return position_; }
+  int64_t position() const {
+    return position_;
+  }
   /// What is left of a step, in parts; -grain() < rest() < grain().
-  int64_t rest() const { return rest_; }
-  int64_t grain() const { return grain_; }
+  int64_t rest() const {
+    return rest_;
+  }
+  int64_t grain() const {
+    return grain_;
+  }
 
  private:
   int64_t grain_ = 1;

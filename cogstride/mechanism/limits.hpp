@@ -22,7 +22,7 @@ struct Load {
   std::optional<Inertia> most_inertia{};  ///< where it grows, as on a bobbin
   Mass carried_mass{};                    ///< that a linear output takes along, not in `inertia`
   Angle rise{};                           ///< of its way; a quarter turn is straight up, below 0 is down
-  std::optional<OutputPosition> backlash{};  ///< play of the train, at the output
+  std::optional<OutputPosition> backlash{};                             ///< play of the train, at the output
   ExactFraction screw_efficiency = ExactFraction::from_base(Ratio(1));  ///< lifting the carried mass
 };
 

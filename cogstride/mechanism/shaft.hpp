@@ -1,5 +1,5 @@
-// A shaft that we do not drive. Another machine turns it, and its encoder tells where it is; or nothing turns at
-// all: a master speed, which others follow.
+// A shaft that we do not drive. Another machine turns it, and its encoder tells where it is; or nothing turns
+// at all: a master speed, which others follow.
 #pragma once
 
 #include <optional>
@@ -14,8 +14,9 @@ struct Shaft {
   std::string name{};
   Train train{};  ///< from the encoder's shaft to what is followed
   OutputSpeed speed{};
-  std::optional<OutputAcceleration> acceleration{};  ///< of a master speed; nothing: its speed changes at once
-  std::optional<Encoder> encoder{};                  ///< nothing: a master speed
+  std::optional<OutputAcceleration>
+      acceleration{};                ///< of a master speed; nothing: its speed changes at once
+  std::optional<Encoder> encoder{};  ///< nothing: a master speed
 
   [[nodiscard]] bool is_master() const { return !encoder.has_value(); }
 };

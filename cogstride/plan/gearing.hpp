@@ -27,7 +27,7 @@ struct ExpectedLag {
   double count = 0.0;     ///< a count may be all but over
   double sampling = 0.0;  ///< counts are looked at each millisecond
   double delay = 0.0;
-  double limits = 0.0;    ///< it keeps the way that it takes to stop, so that it never goes beyond
+  double limits = 0.0;  ///< it keeps the way that it takes to stop, so that it never goes beyond
   /// s: a leader that slows down by a (m/s2, turns/s2) is passed by half a times this squared, where the
   /// follower goes by its speed
   double blind = 0.0;

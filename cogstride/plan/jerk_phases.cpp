@@ -3,6 +3,8 @@
 namespace cogstride::jerk_limited {
 namespace {
 
+constexpr double comes_of_rounding = 5e-6;  // s, in which no figure of the speed changes
+
 /// A piece inside which neither speed nor acceleration pass through 0.
 struct Part {
   double duration;
@@ -113,8 +115,9 @@ State snapped(State state, const Part& ended) {
 }
 
 void append_phase(Ramp& ramp, const State& from, const State& to, const Part& part, StepPosition place) {
-  // So short that no figure of the speed changes: it comes of rounding.
-  if (from.speed == to.speed && part.jerk != 0.0) return;
+  // No figure of the speed changes: so short that it comes of rounding, or as good as even.
+  const bool is_even = from.speed == to.speed;
+  if (is_even && part.jerk != 0.0 && part.duration < comes_of_rounding) return;
   RampPhase phase;
   phase.direction = from.speed + to.speed < 0.0 ? -1 : 1;
   phase.to = place;
@@ -125,6 +128,7 @@ void append_phase(Ramp& ramp, const State& from, const State& to, const Part& pa
   const double growth = phase.speeds_up() ? from.acceleration : -to.acceleration;
   phase.acceleration = std::max(0.0, phase.direction * growth);
   phase.jerk = phase.direction * part.jerk;
+  if (is_even) phase.acceleration = phase.jerk = 0.0;
   ramp.append(phase);
 }
 

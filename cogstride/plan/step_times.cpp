@@ -6,6 +6,8 @@
 namespace cogstride {
 namespace {
 
+constexpr double hardly_changes = 1e-7;  // of a speed, in a phase
+
 /// Steps that are left in a phase when `made` has been reached.
 std::int64_t steps_left(const RampPhase& phase, std::int64_t made) {
   if (phase.direction > 0) return std::max<std::int64_t>(0, phase.to.whole - made);
@@ -28,6 +30,15 @@ void write_even_times(const RampPhase& phase, double first, double change, std::
   }
   const bool speeds_up = phase.to_speed > phase.from_speed;
   const double slow_speed = speeds_up ? phase.from_speed : phase.to_speed;
+  if (std::abs(phase.to_speed - phase.from_speed) <= hardly_changes * slow_speed) {
+    // The difference of two squares would have no digits left.
+    const double seconds_per_step = (speeds_up ? 2.0 : -2.0) / (phase.from_speed + phase.to_speed);
+    const double slower_end = speeds_up ? phase.start : phase.end();
+    for (std::size_t i = 0; i < count; ++i)
+      times[i] = slower_end +
+                 (first + change * static_cast<double>(static_cast<std::int32_t>(i))) * seconds_per_step;
+    return;
+  }
   const double square = slow_speed * slow_speed;
   const double twice = 2.0 * phase.acceleration;
   const double inverse = (speeds_up ? 1.0 : -1.0) / phase.acceleration;

@@ -1,5 +1,5 @@
-// A shaft that another machine turns, on the simulated bench, with its encoder: it knows nothing of torque, only
-// how fast it is turned from when on.
+// A shaft that another machine turns, on the simulated bench, with its encoder: it knows nothing of torque,
+// only how fast it is turned from when on.
 #pragma once
 
 #include <cmath>
@@ -22,7 +22,8 @@ struct TurnedAt {
 class TurnedPlant final : public Plant {
  public:
   /// @param parts  its train and its encoder @param turned  in the order of time
-  TurnedPlant(const Mechanism& parts, std::uint64_t seed, double ticks_per_second, std::vector<TurnedAt> turned)
+  TurnedPlant(const Mechanism& parts, std::uint64_t seed, double ticks_per_second,
+              std::vector<TurnedAt> turned)
       : track_(parts, *sensor_of<Encoder>(parts), seed),
         ticks_per_second_(ticks_per_second),
         turned_(std::move(turned)) {
@@ -39,7 +40,8 @@ class TurnedPlant final : public Plant {
         const Level due = state_.track.due[--state_.track.due_count];
         return LineEdge{state_.now, due.line, due.high};
       }
-      while (state_.next < turned_.size() && turned_[state_.next].at <= state_.now) take(turned_[state_.next++]);
+      while (state_.next < turned_.size() && turned_[state_.next].at <= state_.now)
+        take(turned_[state_.next++]);
       if (state_.now >= until) return std::nullopt;
       Tick to = until;
       if (state_.next < turned_.size()) to = std::min(to, turned_[state_.next].at);

@@ -53,9 +53,10 @@ std::string gearing_text(const GearingReport& report) {
   };
   const char* const one = output_kind(leader.train) == OutputKind::rotary ? "turn" : "metre";
   const OutputPosition a_turn{output_kind(follower.train), gearing.per_turn};
-  row("ratio", gearing.steps_per_turn ? fmt::format("{} for each {} of {}: {} steps", to_text(a_turn), one,
-                                                    leader.name, to_text(*gearing.steps_per_turn))
-                                      : fmt::format("{} for each {} of {}", to_text(a_turn), one, leader.name));
+  row("ratio", gearing.steps_per_turn
+                   ? fmt::format("{} for each {} of {}: {} steps", to_text(a_turn), one, leader.name,
+                                 to_text(*gearing.steps_per_turn))
+                   : fmt::format("{} for each {} of {}", to_text(a_turn), one, leader.name));
   if (gearing.steps_per_turn) {
     row("whole steps",
         gearing.whole_after == 1
@@ -101,19 +102,21 @@ std::string gearing_text(const GearingReport& report) {
                           ? "within a step"
                           : "within " + way(lag.count),
                       way(0.5 * 10.0 * std::abs(gearing.per_turn.to_double()) * lag.blind * lag.blind)));
-      row("", fmt::format("never beyond (compensated = false): {} behind: {} of a count, {} of looking each "
-                          "ms, {} of delay, {} to stop",
-                          way(lag.sum()), way(lag.count), way(lag.sampling), way(lag.delay), way(lag.limits)));
+      row("",
+          fmt::format("never beyond (compensated = false): {} behind: {} of a count, {} of looking each "
+                      "ms, {} of delay, {} to stop",
+                      way(lag.sum()), way(lag.count), way(lag.sampling), way(lag.delay), way(lag.limits)));
     }
   }
   if (gearing.top_rate > 0.0 && gearing.top_speed > 0.0) {
     const RampLimits limits = own_limits(follower);
     const double rate = std::min(gearing.top_rate, limits.speed);
     const TurnRound turns = turn_round(limits, rate);
-    row("turn-round", fmt::format("to and fro at that speed: {:.3g} s, {:.3g} turns of {}, its middle {} short "
-                                  "of the end",
-                                  turns.seconds, turns.way / std::abs(gearing.steps_per_turn->to_double()),
-                                  leader.name, way(turns.short_by * gearing.top_speed / gearing.top_rate)));
+    row("turn-round",
+        fmt::format("to and fro at that speed: {:.3g} s, {:.3g} turns of {}, its middle {} short "
+                    "of the end",
+                    turns.seconds, turns.way / std::abs(gearing.steps_per_turn->to_double()), leader.name,
+                    way(turns.short_by * gearing.top_speed / gearing.top_rate)));
   }
   if (!report.wanted) return text;
   text += fmt::format("\nchange gears for {} turns of the driven shaft a turn of the driving one\n",

@@ -169,13 +169,13 @@ Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
   };
   for (Mechanism& mechanism : rig.mechanisms)
     if (const auto& follows = mechanism.follows;
-        follows && (!is_there(follows->first.leader) ||
-                    (follows->also && !is_there(follows->also->leader))))
+        follows && (!is_there(follows->first.leader) || (follows->also && !is_there(follows->also->leader))))
       mechanism.follows.reset();
   std::erase_if(rig.shafts, [&](const Shaft& shaft) {
     return std::none_of(rig.mechanisms.begin(), rig.mechanisms.end(), [&](const Mechanism& mechanism) {
       const auto& follows = mechanism.follows;
-      return follows && (follows->first.leader == shaft.name || (follows->also && follows->also->leader == shaft.name));
+      return follows &&
+             (follows->first.leader == shaft.name || (follows->also && follows->also->leader == shaft.name));
     });
   });
   return rig;

@@ -33,7 +33,8 @@ struct Rig {
 
 /// The shaft of that name; null when there is none.
 [[nodiscard]] const Shaft* find_shaft(const Rig& rig, const std::string& name);
-/// What is known of a leader: a mechanism, or a shaft (parts_of). @throws RangeError that lists those there are
+/// What is known of a leader: a mechanism, or a shaft (parts_of). @throws RangeError that lists those there
+/// are
 [[nodiscard]] Mechanism leader_named(const Rig& rig, const std::string& name);
 
 /// The pair of that name. @throws RangeError that lists those there are.

@@ -380,9 +380,9 @@ class ScriptParser {
     const auto is_count = [](const std::string& text) {
       return text.find_first_not_of("0123456789") == std::string::npos;
     };
-    const bool same = is_count(wanted) ? is_count(found)
-                                       : !is_count(found) && powers_of_amount(wanted) ==
-                                                                 powers_of_amount(found);
+    const bool same = is_count(wanted)
+                          ? is_count(found)
+                          : !is_count(found) && powers_of_amount(wanted) == powers_of_amount(found);
     if (!same)
       throw LineReader::wrong(name,
                               fmt::format("{} is something like {}, and not {}", name.text, wanted, found));

@@ -9,9 +9,11 @@
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/motion/brushless/six_step_mover.hpp"
 #include "cogstride/motion/cart/pair_mover.hpp"
+#include "cogstride/motion/gearing/shaft_mover.hpp"
 #include "cogstride/motion/pulse_width/servo_mover.hpp"
 #include "cogstride/motion/pulse_width/throttle_mover.hpp"
 #include "cogstride/motion/stepper/stepper_mover.hpp"
+#include "cogstride/plant/turned_plant.hpp"
 
 namespace cogstride {
 namespace {
@@ -42,6 +44,14 @@ constexpr std::array kinds{
 
 std::span<const KindOfMover> kinds_of_movers() {
   return kinds;
+}
+
+std::unique_ptr<Mover> make_shaft(const Shaft& shaft, MechanismId id, const Controller& controller) {
+  return std::make_unique<ShaftMover>(shaft, id, controller);
+}
+
+std::unique_ptr<Twin> make_shaft_twin(Mover& mover, const TwinSetup& setup, std::vector<TurnedAt> turned) {
+  return shaft_twin(mover, setup, std::move(turned));
 }
 
 namespace {

@@ -324,7 +324,8 @@ void LiveLines::sample(SourceId source, Tick first, Tick period) {
 }
 
 bool LiveLines::answers(SourceId source) const {
-  return inside_->inputs.contains(source) || inside_->counters.has(source) || (inside_->analogue && inside_->analogue->has(source));
+  return inside_->inputs.contains(source) || inside_->counters.has(source) ||
+         (inside_->analogue && inside_->analogue->has(source));
 }
 
 Withdrawn LiveLines::withdraw(MechanismId mechanism, Tick from) {

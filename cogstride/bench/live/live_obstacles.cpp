@@ -31,7 +31,8 @@ bool has_duty(const Mechanism& mechanism) {
 
 /// Its edges are counted here where they are on lines of a GPIO chip. What is driven by duty goes without.
 bool is_read(const Controller& controller, const Encoder& encoder, bool has_own_port) {
-  return has_own_port || (is_on_a_chip(controller, encoder.line_a) && is_on_a_chip(controller, encoder.line_b));
+  return has_own_port ||
+         (is_on_a_chip(controller, encoder.line_a) && is_on_a_chip(controller, encoder.line_b));
 }
 bool may_go_without_encoders(const Mechanism& mechanism) {
   return mechanism.is_driven_by_duty() || mechanism.has_six_gates();
@@ -161,8 +162,9 @@ std::vector<std::string> live_notes(const Rig& rig, bool has_own_port) {
     for (const Sensor& sensor : mechanism.sensors)
       if (const auto* const encoder = std::get_if<Encoder>(&sensor);
           encoder != nullptr && !is_read(rig.controller, *encoder, has_own_port))
-        notes.push_back(fmt::format("{}: its encoder {} is not read: its lines are on no GPIO chip of the rig",
-                                    mechanism.name, name_of(sensor)));
+        notes.push_back(
+            fmt::format("{}: its encoder {} is not read: its lines are on no GPIO chip of the rig",
+                        mechanism.name, name_of(sensor)));
   }
   for (const PlainOutput& output : rig.outputs) {
     if (!output.timer || !output.pwm_frequency) continue;
@@ -192,9 +194,8 @@ Rig for_live_lines(Rig rig, bool has_own_port) {
   // Their edges are counted here, as many encoders as there are.
   std::int64_t encoders = 0;
   for (const Mechanism& mechanism : rig.mechanisms)
-    encoders += std::count_if(mechanism.sensors.begin(), mechanism.sensors.end(), [](const Sensor& sensor) {
-      return std::holds_alternative<Encoder>(sensor);
-    });
+    encoders += std::count_if(mechanism.sensors.begin(), mechanism.sensors.end(),
+                              [](const Sensor& sensor) { return std::holds_alternative<Encoder>(sensor); });
   for (const Shaft& shaft : rig.shafts) encoders += shaft.encoder ? 1 : 0;
   if (encoders > 0) {
     if (!rig.controller.counters) rig.controller.counters.emplace();

@@ -55,7 +55,8 @@ class WorldMaker {
         throw RangeError(
             fmt::format("{} is turned to {:.0f} % to 100 %, such as 40 %", hand->name, 100.0 * least));
       turn(*hand, at, *event.share);
-    } else if (const Shaft* const shaft = find_shaft(actual_, event.what); shaft != nullptr && shaft->encoder) {
+    } else if (const Shaft* const shaft = find_shaft(actual_, event.what);
+               shaft != nullptr && shaft->encoder) {
       if (!event.speed || event.speed->kind != output_kind(shaft->train))
         throw RangeError(fmt::format("{} is turned at a speed, such as 60 rpm", shaft->name));
       world_.by_shaft[shaft->name].push_back(
@@ -291,8 +292,7 @@ OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>&
 std::string to_text(const OutsideEvent& event) {
   if (event.share) return fmt::format("{} {:.6g} %", event.what, 100.0 * *event.share);
   if (event.speed)
-    return fmt::format("{} {}{}", event.what,
-                       speed_text(event.speed->kind, event.speed->base.to_double()),
+    return fmt::format("{} {}{}", event.what, speed_text(event.speed->kind, event.speed->base.to_double()),
                        event.in ? fmt::format(" in {}", to_text(*event.in, "s")) : "");
   if (event.torque) return fmt::format("{} {}", event.what, to_text(*event.torque, "N m"));
   return fmt::format("{} {}", event.what, !event.on ? "free" : *event.on ? "on" : "off");

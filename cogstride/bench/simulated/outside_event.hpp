@@ -5,8 +5,8 @@
 // Names: a hand control ("pedal"; a knob is turned to a `share` of its travel), a supply ("main"), a switch
 // of a mechanism ("traverse.gate": from then on it acts, or does not, wherever the output is; without `on` it
 // is free again), the fault line of its board
-// ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses. A shaft that another machine
-// turns is given a speed: "lathe 60 rpm in 2 s".
+// ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses. A
+// shaft that another machine turns is given a speed: "lathe 60 rpm in 2 s".
 #pragma once
 
 #include <optional>
@@ -22,10 +22,10 @@ struct OutsideEvent {
   ExactTime at{};
   std::string what{};
   std::optional<bool> on = true;
-  std::optional<double> share{};   ///< of a knob: where it is turned to, 0 to 1; a stick -1 to 1
+  std::optional<double> share{};       ///< of a knob: where it is turned to, 0 to 1; a stick -1 to 1
   std::optional<OutputSpeed> speed{};  ///< at which another machine turns a shaft from then on ...
   std::optional<ExactTime> in{};       ///< ... come to evenly in that time; nothing: at once
-  std::optional<Torque> torque{};  ///< of a mechanism's load, against going forwards, at the motor
+  std::optional<Torque> torque{};      ///< of a mechanism's load, against going forwards, at the motor
 };
 
 /// "halt on", "dial 40 %", "feeder.load 0.063 N m", "traverse.gate free": as an events file says it.

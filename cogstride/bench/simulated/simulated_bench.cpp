@@ -12,7 +12,6 @@
 #include "cogstride/bench/simulated/paced_lines.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
-#include "cogstride/motion/gearing/shaft_mover.hpp"
 #include "cogstride/bench/simulated/world_events.hpp"
 #include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/mechanism/ticks.hpp"
@@ -182,11 +181,12 @@ void SimulatedBench::make_twins() {
       setup.plant = plant_setup(*setup.mechanism, options_, rig().controller.timer_clock, world, actual);
       setup.is_averaged = is_averaged(*declared);
       add(kind->twin(mover, setup));
-    } else if (as<ShaftMover>(mover) != nullptr) {
+    } else if (find_shaft(rig(), mover.name()) != nullptr) {
       setup.plant.clock = rig().controller.timer_clock;
       setup.plant.seed = options_.seed;
       const auto turned = world.by_shaft.find(mover.name());
-      add(shaft_twin(mover, setup, turned == world.by_shaft.end() ? std::vector<TurnedAt>{} : turned->second));
+      const bool is_turned = turned != world.by_shaft.end();
+      add(make_shaft_twin(mover, setup, is_turned ? turned->second : std::vector<TurnedAt>{}));
     } else {
       const WheeledPair& pair = pair_named(actual, mover.name());
       add(make_cart_twin(mover, pair, twin_of(this->mover(pair.left).id()),

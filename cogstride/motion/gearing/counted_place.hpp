@@ -46,8 +46,8 @@ class CountedPlace final : public PlaceSource {
   std::optional<std::int64_t> count_{};
   int looks_ = 0;
   Tick counted_at_ = 0;
-  int way_ = 1;             // that it counted last
-  double interval_ = 0.0;   // s between the last counts, at the speed that they came with
+  int way_ = 1;            // that it counted last
+  double interval_ = 0.0;  // s between the last counts, at the speed that they came with
 };
 
 }  // namespace cogstride

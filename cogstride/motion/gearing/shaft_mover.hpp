@@ -1,5 +1,5 @@
-// A shaft that nothing of ours drives, as others follow it: by its encoder's counts, or a master speed that is
-// only planned.
+// A shaft that nothing of ours drives, as others follow it: by its encoder's counts, or a master speed that
+// is only planned.
 #pragma once
 
 #include <string>
@@ -14,8 +14,9 @@ namespace cogstride {
 class ShaftMover final : public Mover, public Speeds, public Commanded {
  public:
   static const MoverKind its_kind;
-  /// Of a turn or a metre of a master's output: its steps, which nothing makes.
-  static constexpr std::int64_t grains_per_base = 1'000'000;
+  /// Of a turn or a metre of a master's output: its steps, which nothing makes. Many fractions are whole in
+  /// it.
+  static constexpr std::int64_t grains_per_base = 50'400;
 
   ShaftMover(const Shaft& shaft, MechanismId id, const Controller& controller);
 
@@ -28,7 +29,8 @@ class ShaftMover final : public Mover, public Speeds, public Commanded {
   [[nodiscard]] Commanded* commanded() override { return shaft_.is_master() ? this : nullptr; }
   [[nodiscard]] Ratio commanded_per_base() const override { return Ratio(grains_per_base); }
 
-  /// On a ramp to a speed, and on at it. Done when it is reached, or with `lasts` or `by` when it stands again.
+  /// On a ramp to a speed, and on at it. Done when it is reached, or with `lasts` or `by` when it stands
+  /// again.
   /// @throws RangeError when it is too fast
   std::shared_ptr<MotionRecord> spin(Lines& lines, const SpeedOrder& order) override;
   std::shared_ptr<MotionRecord> change_speed(Lines& lines, OutputSpeed by) override;

@@ -1,6 +1,7 @@
 #include "cogstride/motion/stepper/step_stream.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "cogstride/plan/move.hpp"
@@ -136,8 +137,8 @@ void StepStream::retarget(Lines& lines, std::int64_t target, const RampLimits& l
   }
   const Withheld withheld = withhold(lines);
   switch_on(lines);
-  begin(plan_ramp(withheld.state, target, limits), withheld.made, std::max(withheld.at, awake_at_));
-  feed(lines);
+  begin_turned(lines, plan_ramp(withheld.state, target, limits), withheld.made,
+               std::max(withheld.at, awake_at_));
 }
 
 MotionState StepStream::state_ahead(Tick at) const {
@@ -147,28 +148,39 @@ MotionState StepStream::state_ahead(Tick at) const {
 
 void StepStream::go_along(Lines& lines, const Course& course, const RampLimits& limits) {
   const Tick from = soonest(lines);
+  const auto later = [&](Tick at) {
+    return course.after(static_cast<double>(at - from) / ticks_per_second_);
+  };
   if (!busy_) {
     const double way = way_between({made(), 0.0}, course.place);
     if (course.speed == 0.0 && std::abs(way) < 0.5) return;
     const bool forwards = way != 0.0 ? way > 0.0 : course.speed > 0.0;
     const Tick at = earliest_start(lines, forwards ? made() + 1 : made() - 1);
     stop_.reset();
-    begin(plan_pursuit({{made(), 0.0}, 0.0}, course.after(static_cast<double>(at - from) / ticks_per_second_),
-                       limits),
-          made(), at);
-    feed(lines);
+    begin_turned(lines, plan_pursuit({{made(), 0.0}, 0.0}, at == from ? course : later(at), limits), made(),
+                 at);
     return;
   }
-  if (course.speed == 0.0 && course.acceleration == 0.0
-          ? !ramp_.is_endless() && ramp_.end().whole == course.place.whole
-          : goes_along_with(course, from))
+  const bool stands = course.speed == 0.0 && course.acceleration == 0.0;
+  if (stands ? !ramp_.is_endless() && ramp_.end().whole == course.place.whole : goes_along_with(course, from))
     return;
   const Withheld withheld = withhold(lines);
   switch_on(lines);
   const Tick at = std::max(withheld.at, awake_at_);
-  begin(
-      plan_pursuit(withheld.state, course.after(static_cast<double>(at - from) / ticks_per_second_), limits),
-      withheld.made, at);
+  begin_turned(lines, plan_pursuit(withheld.state, at == from ? course : later(at), limits), withheld.made,
+               at);
+}
+
+/// A motion that is changed may turn round by a hair: its first step the other way may be due before DIR can
+/// settle. The whole of it then comes so much later.
+void StepStream::begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at) {
+  StepTimes times(ramp, made);
+  std::array<double, 1> first{};
+  if (times.fill(first) > 0 && (times.direction() > 0) != forwards_) {
+    const Tick due = at + static_cast<Tick>(std::floor(first[0] * ticks_per_second_));
+    at += std::max<Tick>(0, earliest_turn(lines) + driver_.dir_steady_before() - due);
+  }
+  begin(ramp, made, at);
   feed(lines);
 }
 
@@ -187,8 +199,7 @@ bool StepStream::goes_along_with(const Course& course, Tick from) const {
 void StepStream::brake(Lines& lines, const RampLimits& limits) {
   if (!busy_) return;
   const Withheld withheld = withhold(lines);
-  begin(plan_stop(withheld.state, limits), withheld.made, withheld.at);
-  feed(lines);
+  begin_turned(lines, plan_stop(withheld.state, limits), withheld.made, withheld.at);
 }
 
 void StepStream::end_here(Lines& lines) {

@@ -78,6 +78,7 @@ class StepStream final : public Walker {
   [[nodiscard]] MotionState state_at(Tick at) const;
   [[nodiscard]] bool goes_along_with(const Course& course, Tick from) const;
   void begin(const Ramp& ramp, std::int64_t made, Tick at);
+  void begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at);
   void feed(Lines& lines);
   void face(Lines& lines, bool forwards, Tick before);
   [[nodiscard]] Tick earliest_turn(const Lines& lines) const;

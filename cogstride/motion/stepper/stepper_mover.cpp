@@ -164,6 +164,12 @@ std::shared_ptr<MotionRecord> StepperMover::follow(Lines&, std::unique_ptr<Follo
                     {.what = FollowOrder{std::move(follow)}, .limits = limits, .ends_at = from});
 }
 
+Follow* StepperMover::following() {
+  if (following_ || queue_.is_empty() || queue_.first_is_running()) return following_.get();
+  const auto* const next = std::get_if<FollowOrder>(&queue_.first().what);
+  return next == nullptr ? nullptr : next->follow.get();
+}
+
 void StepperMover::let_go(Lines& lines) {
   if (!following_) throw RangeError(fmt::format("{}: it follows nothing", mechanism_.name));
   was_let_go_ = true;
@@ -347,6 +353,7 @@ std::optional<MoveOrder> StepperMover::to_whole_period() const {
 
 std::optional<OutputPosition> StepperMover::position(Tick now) const {
   if (!origin_) return std::nullopt;
+  if (following_) return position_of(standing_step(now));
   return stream_.is_busy() ? position_of(stream_.step_at(now)) : commanded_;
 }
 

@@ -16,7 +16,13 @@
 
 namespace cogstride {
 
-class StepperMover final : public Mover, public Places, public Arrivals, public Speeds, public Zeroed, public Follows, public Commanded {
+class StepperMover final : public Mover,
+                           public Places,
+                           public Arrivals,
+                           public Speeds,
+                           public Zeroed,
+                           public Follows,
+                           public Commanded {
  public:
   static const MoverKind its_kind;
   StepperMover(const Mechanism& mechanism, MechanismId id, const Controller& controller);
@@ -61,7 +67,8 @@ class StepperMover final : public Mover, public Places, public Arrivals, public 
   /// Queues it. @throws RangeError as move()
   std::shared_ptr<MotionRecord> follow(Lines& lines, std::unique_ptr<Follow> follow,
                                        std::string what) override;
-  [[nodiscard]] Follow* following() override { return following_.get(); }
+  /// The one that is on, or waits to begin as the next.
+  [[nodiscard]] Follow* following() override;
   void let_go(Lines& lines) override;
   [[nodiscard]] std::int64_t commanded_step(Tick now) const override { return standing_step(now); }
   [[nodiscard]] Ahead commanded(Tick now, Tick at) const override;

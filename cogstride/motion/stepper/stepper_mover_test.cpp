@@ -4,6 +4,9 @@
 
 #include <gtest/gtest.h>
 
+#include <array>
+#include <cmath>
+
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
@@ -301,14 +304,15 @@ TEST(StepperMover, StandsOnAWholePeriodWhereItCanComeUp) {
 TEST(StepperMover, SaysWhatItDoes) {
   Traverse it;
   EXPECT_EQ(it.mover.doing(), "");
-  EXPECT_EQ(it.mover.signals().size(), 1u);
+  EXPECT_EQ(it.mover.signals().size(), 2u);
   it.mover.move(it.lines(), {.to = 40_mm});
   it.serve(0.5);
   EXPECT_EQ(it.mover.doing(), "move to 40 mm");
   EXPECT_NE(it.mover.asked(it.on.now()).find("mm"), std::string::npos);
-  double value = 0.0;
-  it.mover.sample(it.on.now(), {&value, 1});
-  EXPECT_NEAR(value, it.millimetres(), 1e-9);
+  std::array<double, 2> values{};
+  it.mover.sample(it.on.now(), values);
+  EXPECT_NEAR(values[0], it.millimetres(), 1e-9);
+  EXPECT_TRUE(std::isnan(values[1])) << "it follows nothing";
   EXPECT_FALSE(it.mover.came_to(it.on.now()).sum.empty());
   EXPECT_TRUE(it.mover.loses_place(it.on.now(), second));
   it.to_rest();

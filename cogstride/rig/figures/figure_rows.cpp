@@ -543,7 +543,8 @@ class MechanismRows {
                       : fmt::format(": {} steps a mm", exact_text(steps / Ratio(1000)));
       values.emplace_back(is_turn ? "steps_per_leader_turn" : "steps_per_leader_metre", steps);
     }
-    if (const auto& also = follows.also) text += fmt::format("; and {} by {}", also->leader, to_text(also->by));
+    if (const auto& also = follows.also)
+      text += fmt::format("; and {} by {}", also->leader, to_text(also->by));
     add("follows", std::move(text), std::move(values));
   }
 

@@ -132,9 +132,10 @@ class NameCheck {
     known(leading.leader, leaders_, path + ".leader");
     if (const Shaft* const shaft = find_shaft(rig, leading.leader)) {
       if (output_kind(shaft->train) != leading.for_each.kind)
-        add(path + ".for_each", fmt::format("{}: {} moves {}", to_text(leading.for_each), leading.leader,
-                                            leading.for_each.kind == OutputKind::rotary ? "along a line: a way is meant"
-                                                                                        : "round: an angle is meant"));
+        add(path + ".for_each",
+            fmt::format("{}: {} moves {}", to_text(leading.for_each), leading.leader,
+                        leading.for_each.kind == OutputKind::rotary ? "along a line: a way is meant"
+                                                                    : "round: an angle is meant"));
       return;
     }
     for (const Mechanism& other : rig.mechanisms) {
@@ -150,7 +151,8 @@ class NameCheck {
     }
   }
   /// Whether `from` is `wanted`, or follows it, or what follows it.
-  static bool leads_to(const Rig& rig, const Mechanism& from, const Mechanism& wanted, std::size_t depth = 0) {
+  static bool leads_to(const Rig& rig, const Mechanism& from, const Mechanism& wanted,
+                       std::size_t depth = 0) {
     if (from.name == wanted.name) return true;
     if (!from.follows || depth > rig.mechanisms.size()) return false;
     for (const Mechanism& other : rig.mechanisms) {

@@ -159,8 +159,9 @@ void read_load(TomlTable table, Mechanism& mechanism) {
                 "carried_mass: is for outputs that travel; count it into the inertia of one that turns");
   }
   if (load.backlash && load.backlash->kind != output_kind(mechanism.train)) {
-    table.error(table.place_of("backlash"), fmt::format("backlash: found {}; the output moves {}", to_text(*load.backlash),
-                                                        output_kind(mechanism.train) == OutputKind::linear ? "along a line" : "round"));
+    table.error(table.place_of("backlash"),
+                fmt::format("backlash: found {}; the output moves {}", to_text(*load.backlash),
+                            output_kind(mechanism.train) == OutputKind::linear ? "along a line" : "round"));
   }
   if (Ratio(1) < load.screw_efficiency.base()) {
     table.error(table.place_of("screw_efficiency"), "screw_efficiency: is over 100 %");
@@ -438,8 +439,7 @@ Shaft read_shaft(const std::string& name, TomlTable table) {
   Shaft shaft;
   shaft.name = name;
   if (table.has("train")) shaft.train = read_train(table);
-  const OutputKind kind =
-      table.has("train") ? output_kind(shaft.train) : table.output_kind_of<1>("speed");
+  const OutputKind kind = table.has("train") ? output_kind(shaft.train) : table.output_kind_of<1>("speed");
   shaft.speed.kind = kind;
   read_keys(table, kind, shaft);
   if (auto encoder = table.optional_table("encoder")) {

@@ -256,12 +256,15 @@ void check_following(MechanismSheet& sheet) {
   const Ratio ratio = way_per_base(follows->first);
   if (const auto* const encoder = sensor_of<Encoder>(leader);
       encoder != nullptr && sheet.mechanism.is_movable() && !leader.is_movable()) {
-    const double steps = std::abs((ratio * steps_per_base(sheet.mechanism) / counts_per_base(leader, *encoder)).to_double());
+    const double steps =
+        std::abs((ratio * steps_per_base(sheet.mechanism) / counts_per_base(leader, *encoder)).to_double());
     const double full = static_cast<double>(steps_lost_at_once(sheet.mechanism)) / 4.0;
     if (steps > full)
       sheet.add("leader-counts-coarse", "follows.by",
-                fmt::format("a count of {} is {:.3g} steps, and a full step of the motor is {:.3g}", leader.name, steps, full),
-                fmt::format("an encoder of {:.0f} lines or more", std::ceil(static_cast<double>(encoder->lines_per_turn) * steps / full)));
+                fmt::format("a count of {} is {:.3g} steps, and a full step of the motor is {:.3g}",
+                            leader.name, steps, full),
+                fmt::format("an encoder of {:.0f} lines or more",
+                            std::ceil(static_cast<double>(encoder->lines_per_turn) * steps / full)));
   }
   if (const auto& play = sheet.mechanism.load.backlash; play && sheet.mechanism.is_movable()) {
     const double steps = std::abs((play->base * steps_per_base(sheet.mechanism)).to_double());
@@ -277,9 +280,10 @@ void check_following(MechanismSheet& sheet) {
       "follower-too-slow", "follows.by",
       fmt::format("at {}'s top speed it would go {}, and its own is {}", leader.name,
                   sheet.output_text(asked, 1), speed_text(sheet.mechanism, sheet.mechanism.limits.speed)),
-      fmt::format("it can follow {} up to {}", leader.name,
-                  to_text(OutputSpeed(follows->first.for_each.kind, sheet.mechanism.limits.speed.base /
-                                                              (ratio < Ratio(0) ? -ratio : ratio)))));
+      fmt::format(
+          "it can follow {} up to {}", leader.name,
+          to_text(OutputSpeed(follows->first.for_each.kind,
+                              sheet.mechanism.limits.speed.base / (ratio < Ratio(0) ? -ratio : ratio)))));
 }
 
 }  // namespace

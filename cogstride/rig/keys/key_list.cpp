@@ -239,9 +239,10 @@ void other_sections(SectionList& list) {
             Proven{});
   list.part("[shaft.NAME]", "", "a shaft that nothing of ours drives, for others to follow", Shaft{});
   list.plain("[shaft.NAME]", "what tells where it is",
-             {{"train", "a list of stages, as of a mechanism", "from the encoder's shaft to what is followed", "none: direct"},
-              {"encoder", "a table: the keys of a mechanism's encoder", "counts it; left out, it is a master speed that a script gives",
-               "none"}});
+             {{"train", "a list of stages, as of a mechanism", "from the encoder's shaft to what is followed",
+               "none: direct"},
+              {"encoder", "a table: the keys of a mechanism's encoder",
+               "counts it; left out, it is a master speed that a script gives", "none"}});
   list.part("[pair.NAME]", "", "two driven wheels on one axis: a cart", WheeledPair{});
   for (const NamedKind<HandControl::Kind>& kind : hand_kinds()) {
     HandControl hand;

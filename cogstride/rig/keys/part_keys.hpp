@@ -495,8 +495,9 @@ void declare(Keys& keys, Load& load) {
            {"that a linear output takes along, not in `inertia`", "kg", "0 kg", Sign::not_negative});
   keys.key("rise", load.rise, {"of its way: 90 deg lifts the carried mass", "deg", "0 deg", Sign::any});
   keys.key("screw_efficiency", load.screw_efficiency, {"lifting the carried mass", "%", "100 %"});
-  keys.key("backlash", load.backlash,
-           {"play of the train, at the output; not rehearsed", "position", "none", Sign::positive, 0, 0, true});
+  keys.key(
+      "backlash", load.backlash,
+      {"play of the train, at the output; not rehearsed", "position", "none", Sign::positive, 0, 0, true});
 }
 
 /// What of the limits a kind of motor has.
@@ -580,9 +581,9 @@ void declare(Keys& keys, Following& follows) {
            {"true: it is where its leader is now, by the speed of its counts; false: it stays so far behind "
             "that it never goes beyond what was counted",
             "", "true"});
-  keys.key("may_fall_behind", follows.may_fall_behind,
-           {"way by which its limits may hold it up; it catches up", "position",
-            "falling behind stops both"});
+  keys.key(
+      "may_fall_behind", follows.may_fall_behind,
+      {"way by which its limits may hold it up; it catches up", "position", "falling behind stops both"});
 }
 
 template <class Keys>

@@ -229,7 +229,8 @@ std::unique_ptr<Verb> read_master(LineReader& reader) {
   const std::size_t place = reader.shaft();
   const Shaft& shaft = reader.rig().shafts[place];
   if (!shaft.is_master())
-    throw LineReader::wrong(name, fmt::format("{}: is turned by another machine, and not by this rig", shaft.name));
+    throw LineReader::wrong(name,
+                            fmt::format("{}: is turned by another machine, and not by this rig", shaft.name));
   const Mechanism parts = parts_of(shaft);
   reader.expect("at");
   SpeedOrder order{.at = OutputSpeed{output_kind(shaft.train), Ratio(0)}};
@@ -238,7 +239,8 @@ std::unique_ptr<Verb> read_master(LineReader& reader) {
     require_kind(parts, speed.kind);
     const Ratio size = speed.base < Ratio(0) ? -speed.base : speed.base;
     if (shaft.speed.base < size)
-      throw RangeError(fmt::format("{} is over the speed of {}, {}", to_text(speed), shaft.name, to_text(shaft.speed)));
+      throw RangeError(
+          fmt::format("{} is over the speed of {}, {}", to_text(speed), shaft.name, to_text(shaft.speed)));
     return speed;
   });
   double seconds = 0.0;

@@ -90,14 +90,15 @@ class BrushedTwin final : public Twin {
                               turning_words(speed, speed_unit(kind)),
                               duty == 0.0 ? "" : fmt::format(", at {:.4g} %", 100.0 * duty));
     const auto& limit = mechanism.limits.current;
-    verdict.rows.insert(verdict.rows.begin(), {
-        {"current", fmt::format("{:.3g} A at the most, {:.3g} A for 10 ms, {:.3g} A on average{}{}",
-                                plant_.highest_current(), plant_.sustained_current(), mean,
-                                limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "",
-                                held_back_words(now))},
-        {"heat", fmt::format("{}, {}", rise_words("motor", plant_.highest_motor_rise(), is_known(heat())),
-                             rise_words("board", plant_.highest_board_rise(), is_known(stage())))},
-        {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())}});
+    verdict.rows.insert(
+        verdict.rows.begin(),
+        {{"current", fmt::format("{:.3g} A at the most, {:.3g} A for 10 ms, {:.3g} A on average{}{}",
+                                 plant_.highest_current(), plant_.sustained_current(), mean,
+                                 limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "",
+                                 held_back_words(now))},
+         {"heat", fmt::format("{}, {}", rise_words("motor", plant_.highest_motor_rise(), is_known(heat())),
+                              rise_words("board", plant_.highest_board_rise(), is_known(stage())))},
+         {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())}});
     verdict.add("made", made, std::string(display_unit(kind, 0)));
     verdict.add("speed", speed, std::string(speed_unit(kind)));
     verdict.add("highest_current", plant_.highest_current(), "A");

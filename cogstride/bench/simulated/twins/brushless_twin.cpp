@@ -67,12 +67,13 @@ class BrushlessTwin final : public Twin {
     const double highest = speed_units_per_base(kind) * plant_.highest_speed();
     const auto& limit = mechanism.limits.current;
     verdict.sum = fmt::format("ends {}, at most at {:.4g} {}", turning_words(speed, unit), highest, unit);
-    verdict.rows.insert(verdict.rows.begin(), {
-        {"current", fmt::format("{:.3g} A of a phase at the most, {:.3g} A for 10 ms{}",
-                                plant_.highest_current(), plant_.sustained_current(),
-                                limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "")},
-        {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())},
-        {"heat", rise_words("motor", plant_.highest_motor_rise(), is_known(heat()))}});
+    verdict.rows.insert(
+        verdict.rows.begin(),
+        {{"current", fmt::format("{:.3g} A of a phase at the most, {:.3g} A for 10 ms{}",
+                                 plant_.highest_current(), plant_.sustained_current(),
+                                 limit ? fmt::format("; the rig allows {:.3g} A", limit->base()) : "")},
+         {"supply", fmt::format("{:.4g} V at the most", plant_.highest_supply())},
+         {"heat", rise_words("motor", plant_.highest_motor_rise(), is_known(heat()))}});
     verdict.add("speed", speed, unit);
     verdict.add("highest_speed", highest, unit);
     verdict.add("highest_current", plant_.highest_current(), "A");

@@ -25,7 +25,8 @@ class ShaftTwin final : public Twin {
   void judge(MoverVerdict& verdict, Tick, double) const override {
     verdict.sum = fmt::format("turned by another machine, to {:.6g} {}",
                               display_units_per_base(kind_) * plant_.position(), display_unit(kind_, 0));
-    verdict.add("made", display_units_per_base(kind_) * plant_.position(), std::string(display_unit(kind_, 0)));
+    verdict.add("made", display_units_per_base(kind_) * plant_.position(),
+                std::string(display_unit(kind_, 0)));
     verdict.has_moved = verdict.has_moved || plant_.position() != 0.0;
   }
 

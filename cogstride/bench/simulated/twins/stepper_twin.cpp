@@ -99,13 +99,14 @@ class StepperTwin final : public Twin {
                       ? fmt::format("asked to stand at {:.6g} {}, stands at {:.3f} {}",
                                     scale * asked->base.to_double(), unit, made, unit)
                       : fmt::format("where it was to stand is not known; it stands at {:.3f} {}", made, unit);
-    verdict.rows.insert(verdict.rows.begin(), {
-        {is_switched() ? "steps" : "pulses",
-         fmt::format("{} put out, {} missed", counts.pulses,
-                     missed == 0 ? std::string("none") : std::to_string(missed))},
-        {"steps lost", !counts_losses            ? "not counted: its zero was not found"
-                       : plant_->slips().empty() ? "none"
-                                                 : fmt::format("{} {}", std::abs(lost), step_words())}});
+    verdict.rows.insert(
+        verdict.rows.begin(),
+        {{is_switched() ? "steps" : "pulses",
+          fmt::format("{} put out, {} missed", counts.pulses,
+                      missed == 0 ? std::string("none") : std::to_string(missed))},
+         {"steps lost", !counts_losses            ? "not counted: its zero was not found"
+                        : plant_->slips().empty() ? "none"
+                                                  : fmt::format("{} {}", std::abs(lost), step_words())}});
     std::erase_if(verdict.figures, [](const VerdictFigure& each) { return each.name == "net_steps"; });
     verdict.add("made", made, unit);
     verdict.add("net_steps", static_cast<double>(steps_out()));
