@@ -205,7 +205,7 @@ TEST(GearedBench, TellsWhatCannotBe) {
 TEST(GearedBench, ALeaderThatJerksIsCaughtUpWithToTheStep) {
   // Another machine: at once to a speed, at once the other way, at once still.
   SimulatedBench bench{with_shafts(),
-                       {.events = {{.at = 0.2_s, .what = "wheel", .speed = OutputSpeed(300_rpm)},
+                       {.events = {{.at = 0.2_s, .what = "wheel", .speed = OutputSpeed(301_rpm)},
                                    {.at = 1_s, .what = "wheel", .speed = OutputSpeed(-120_rpm)},
                                    {.at = 2_s, .what = "wheel", .speed = OutputSpeed(0_rpm)}}}};
   auto follower = bench.gear("traverse", {.to = behind("wheel", 1.4_mm, 30_mm)});

@@ -321,7 +321,7 @@ const std::vector<FindingKind>& finding_kinds() {
        "a count of the leader is more than a full step of the follower",
        "The follower is told of its leader in jumps: it shivers, or goes by a speed that it has to guess.",
        "follows.by / follows.for_each / counts of the leader <= a full step of the motor"},
-      {"follower-has-play", Severity::note,
+      {"follower-has-play", Severity::warning,
        "the play of the train is lost each time that the follower turns round",
        "What is commanded is right to the step; what the output makes is off by the play after each "
        "reversal. "
