@@ -395,10 +395,12 @@ void Bench::change_gear(Mover& follower, const Following& to) {
   const std::string leaders = to.also ? to.first.leader + " and " + to.also->leader : to.first.leader;
   if (follow->leaders() != leaders)
     throw RangeError(fmt::format("{}: follows {}, and not {}", follower.name(), follow->leaders(), leaders));
-  follow->gear().change(lines().now(), grains_per_count(follower, to, leaders_of(to)));
-  follower.log().note(
-      lines().now(), MotionNote::Kind::told,
-      fmt::format("from here on by {} for each {}", to_text(to.first.by), to_text(to.first.for_each)));
+  follow->change(lines().now(), grains_per_count(follower, to, leaders_of(to)));
+  follower.log().note(lines().now(), MotionNote::Kind::told,
+                      fmt::format("from here on by {} for each {}", to_text(to.first.by),
+                                  to.first.for_each == OutputPosition{OutputKind::rotary, Ratio(1)}
+                                      ? "turn"
+                                      : to_text(to.first.for_each)));
 }
 
 Follow& Bench::follow_of(Mover& follower, const OutputPosition& amount) const {
@@ -411,7 +413,7 @@ Follow& Bench::follow_of(Mover& follower, const OutputPosition& amount) const {
 
 void Bench::nudge(Mover& follower, OutputPosition by) {
   Follow& follow = follow_of(follower, by);
-  follow.gear().shift(by.base * follow.follower().grains_per_base);
+  follow.shift(by.base * follow.follower().grains_per_base);
   follower.log().note(lines().now(), MotionNote::Kind::told, "nudged by " + to_text(by));
 }
 
@@ -420,7 +422,7 @@ void Bench::change_ends(Mover& follower, OutputPosition from, OutputPosition to)
   const auto grain = [&](const OutputPosition& place) {
     return Ratio(follow.follower().zero) + place.base * follow.follower().grains_per_base;
   };
-  follow.gear().change_ends(lines().now(), grain(from), grain(to));
+  follow.change_ends(lines().now(), grain(from), grain(to));
   follower.log().note(lines().now(), MotionNote::Kind::told,
                       fmt::format("from here on between {} and {}", to_text(from), to_text(to)));
 }

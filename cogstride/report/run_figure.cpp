@@ -123,6 +123,53 @@ class OneFigure {
   std::optional<double> too_warm_at_;
 };
 
+/// The follower and its leader of those that are moved; null where they are not just these two.
+struct Geared {
+  const Mechanism* follower = nullptr;
+  std::string leader{};
+  std::string leader_speed_unit{};
+};
+Geared geared_of(const Rig& rig, const std::vector<std::size_t>& moved) {
+  if (moved.empty() || moved.size() > 2) return {};
+  for (const std::size_t i : moved) {
+    const Mechanism& follower = rig.mechanisms[i];
+    if (!follower.follows || follower.is_driven_by_duty() || follower.has_six_gates()) continue;
+    const std::string& leader = follower.follows->first.leader;
+    if (const Shaft* const shaft = find_shaft(rig, leader); shaft != nullptr && moved.size() == 1)
+      return {&follower, leader, std::string(speed_unit(output_kind(shaft->train)))};
+    for (const std::size_t other : moved) {
+      const Mechanism& one = rig.mechanisms[other];
+      if (one.name == leader)
+        return {&follower, leader,
+                std::string(one.is_movable() ? display_unit(output_kind(one.train), 1)
+                                             : speed_unit(output_kind(one.train)))};
+    }
+  }
+  return {};
+}
+
+/// What it laid, and by how much it was behind.
+void draw_geared(const std::string& path, const ThinnedTrace& trace, const std::string& title,
+                 const Geared& geared) {
+  const std::string& name = geared.follower->name;
+  const OutputKind kind = output_kind(geared.follower->train);
+  PanelFigure figure;
+  figure.title = fmt::format("{} behind {}: {}", name, geared.leader, title);
+  figure.axis = "time [s]";
+  const auto signal = [&](const std::string& owner, const char* what, const char* colour) {
+    return std::vector{PanelCurve{points_of(trace, owner + "." + what), "", colour}};
+  };
+  std::vector<PanelCurve> lag = signal(name, "lag", "#a5322a");
+  const double steps = std::abs(steps_per_base(*geared.follower).to_double()) / display_units_per_base(kind);
+  for (auto& point : lag.front().points) point.second *= steps;
+  figure.panels = {{fmt::format("{} [{}]", geared.leader, geared.leader_speed_unit),
+                    signal(geared.leader, "speed", "#bd5b0b")},
+                   {fmt::format("place [{}]", display_unit(kind, 0)), signal(name, "made", "#2a5c9a")},
+                   {fmt::format("speed [{}]", display_unit(kind, 1)), signal(name, "speed", "#6b6b6b")},
+                   {"lag [steps]", lag}};
+  write_panels(path, figure);
+}
+
 /// A panel for each measured signal, the rehearsed one a line in it.
 void draw_measured(const std::string& path, const ThinnedTrace& trace, const RunFigure& what) {
   const std::string& first = what.measured.front().name;
@@ -164,6 +211,10 @@ void write_run_figure(const std::string& path, const ThinnedTrace& trace, const 
   if (what.pair && what.moved.empty()) {
     const std::string& name = rig.pairs[*what.pair].name;
     draw_cart(path, trace, fmt::format("{}: {}", name, what.title), name);
+    return;
+  }
+  if (const Geared geared = geared_of(rig, what.moved); geared.follower != nullptr) {
+    draw_geared(path, trace, what.title, geared);
     return;
   }
   if (what.moved.size() > 1) {

@@ -47,6 +47,20 @@ class Follow {
   [[nodiscard]] const std::string& leaders() const { return leaders_; }
   [[nodiscard]] const Follower& follower() const { return follower_; }
 
+  /// As Gear does. Until it goes along again, it is on its way there as it was at first.
+  void change(Tick now, const std::vector<Ratio>& per_count) {
+    gear_->change(now, per_count);
+    goes_along_ = false;
+  }
+  void change_ends(Tick now, Ratio low, Ratio high) {
+    gear_->change_ends(now, low, high);
+    goes_along_ = false;
+  }
+  void shift(Ratio grains) {
+    gear_->shift(grains);
+    goes_along_ = false;
+  }
+
   /// Something was read, or a look is due.
   /// @param from  the instant from which on something can be done @param is  where the follower will be then
   /// @return where it is to be at `from`, and how fast; nothing: there is nothing new

@@ -222,6 +222,27 @@ TEST(Follow, OrFallsBehindByAStatedBoundAndCatchesUp) {
   EXPECT_NE(bound->fault.find("behind and may be 4.5 deg"), std::string::npos) << bound->fault;
 }
 
+TEST(Follow, TakesAnotherRatioOnARampAndNothingJumps) {
+  Drum drum({{5.0, 0.0}});
+  drum.encoder.jerk(0, 30'000.0);
+  const auto record = drum.follow(ratio, true);
+  drum.watch(1.0, per_count);
+  const std::int64_t counts = drum.encoder.count(drum.on.now());
+  const std::int64_t steps = drum.on.lines.player.steps[step];
+  drum.mover.following()->change(drum.on.now(), {ratio * Ratio(1, 2)});
+  EXPECT_FALSE(drum.mover.following()->goes_along());
+  drum.watch(2.0, per_count);
+  ASSERT_NE(drum.mover.following(), nullptr) << record->fault;
+  EXPECT_TRUE(drum.mover.following()->goes_along());
+  const double since = static_cast<double>(drum.encoder.count(drum.on.now()) - counts) * per_count / 2.0;
+  EXPECT_NEAR(static_cast<double>(drum.on.lines.player.steps[step] - steps), since, 8.0)
+      << "it was looked at up to a millisecond before";
+  drum.mover.following()->shift(Ratio(40));
+  drum.watch(3.0, per_count);
+  const double shifted = static_cast<double>(drum.encoder.count(drum.on.now()) - counts) * per_count / 2.0;
+  EXPECT_NEAR(static_cast<double>(drum.on.lines.player.steps[step] - steps), shifted + 40.0, 8.0);
+}
+
 TEST(Follow, IsLetGoOnItsOwnRamp) {
   Drum drum({{5.0, 0.0}});
   drum.encoder.jerk(0, 30'000.0);
