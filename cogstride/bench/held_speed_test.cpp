@@ -56,6 +56,25 @@ TEST(HeldSpeed, IsExactInTheLongRunFromACreepToFullSpeed) {
   }
 }
 
+TEST(HeldSpeed, IsHeldThroughTheLeadOfAComputersLinesToo) {
+  for (const std::int64_t speed : {80, 150, 300, 450, -300}) {
+    SimulatedBench bench(feeder_rig(), {.lead = ExactTime::from_base({1, 200})});
+    auto feeder = bench.brushed("feeder");
+    ASSERT_EQ(feeder.spin(SpeedOrder{.at = rpm(speed)}).result(), "");
+    bench.serve(0.8_s);
+    EXPECT_NEAR(mean_rpm(bench, 3_s), static_cast<double>(speed), 0.3) << speed;
+    for (int i = 0; i < 100; ++i) {
+      bench.serve(10_ms);
+      EXPECT_NEAR(real_rpm(bench), static_cast<double>(speed),
+                  0.12 * std::abs(static_cast<double>(speed)) + 3.0)
+          << speed;
+    }
+    feeder.stop();
+    bench.wait_for_all();
+    EXPECT_LE(bench.verdict().of("feeder").figure("highest_current"), 3.0);
+  }
+}
+
 TEST(HeldSpeed, SettlesAfterAStepOfTensionWithin150Milliseconds) {
   testing_support::Sampled sampled(13);
   for (const std::int64_t speed : {53, 55, 58, 60, 65, 70, 100, 150, 300, 450, 600}) {

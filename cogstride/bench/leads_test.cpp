@@ -142,7 +142,7 @@ TEST(Leads, LoopsRefuseLinesThatAreTooSlowForThem) {
   };
   EXPECT_EQ(refused("feeder", 1 * millisecond, OutputSpeed(300_rpm)), "");
   EXPECT_EQ(refused("feeder", 20 * millisecond, OutputSpeed(300_rpm)),
-            "feeder: the loop of its encoder bears 1 ms from command to effect, and these lines take 20 ms");
+            "feeder: the loop of its encoder bears 10 ms from command to effect, and these lines take 20 ms");
   EXPECT_EQ(refused("spindle", 1 * millisecond, OutputSpeed(300_rpm)), "");
   EXPECT_EQ(
       refused("spindle", 20 * millisecond, OutputSpeed(300_rpm)),

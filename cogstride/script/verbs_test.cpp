@@ -1,4 +1,5 @@
 // The verbs of the script language, read and played on the simulated demo bench.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -633,6 +634,51 @@ TEST(Verbs, JogByKeysAndTeachTheFarLimit) {
   EXPECT_GT(beyond.player.taught().at(0).to.base.to_double(), 0.112);
   EXPECT_SAYS("jog traverse with left and right until pedal is on", "write 'home traverse' first");
   EXPECT_SAYS("home creel\nteach creel far limit", "creel is endless: it has no far limit");
+}
+
+TEST(Verbs, GearSaysWhatIsWrongWithIt) {
+  EXPECT_SAYS("gear traverse", "write 'home traverse' first");
+  EXPECT_SAYS("gear feeder", "feeder follows nothing in its rig: write 'gear feeder to LEADER by ...'");
+  EXPECT_SAYS("gear fan", "is behind a speed controller");
+  EXPECT_SAYS("gear feeder to fan by 1 deg for each turn", "is behind a speed controller");
+  EXPECT_SAYS("home traverse\ngear traverse to spindle by 1.4 deg for each turn", "1.4 deg");
+  EXPECT_SAYS("home traverse\ngear traverse to spindle by 1.4 mm for each 1 mm", "1 mm");
+  EXPECT_SAYS("home traverse\ngear traverse to spindle by 1.4 mm for each -1 turn",
+              "the leader's way is above 0");
+  EXPECT_SAYS("gear feeder to spindle by gears 28",
+              "found '28'; expected teeth of the driving and the driven gear");
+  EXPECT_SAYS("gear feeder to spindle by gears 0:75", "expected teeth of the driving and the driven gear");
+  EXPECT_SAYS("home traverse\ngear traverse to spindle by gears 28:75", "gears join what turns");
+  EXPECT_SAYS("home traverse\ngear traverse for 3 layers", "say between which ends it is laid first");
+  EXPECT_SAYS("home traverse\ngear traverse between 92 mm and 12 mm", "the first must be the lower");
+  EXPECT_SAYS("home traverse\ngear traverse between 12 mm and 200 mm", "118 mm");
+  EXPECT_SAYS("home traverse\ngear traverse when feeder passes 90 deg",
+              "it sets off by spindle, which it follows");
+  EXPECT_SAYS("home traverse\ngear traverse until feeder stands", "it follows spindle");
+  EXPECT_SAYS("home traverse\ngear traverse\nmove traverse to 20 mm",
+              "traverse follows another (line 2): write 'let traverse go' first");
+  EXPECT_SAYS("home traverse\nnudge traverse by 1 mm",
+              "traverse follows nothing here: write 'gear traverse to ...' first");
+  EXPECT_SAYS("home traverse\nlet traverse go", "traverse follows nothing here");
+  EXPECT_SAYS("change feeder to 3 deg for each turn", "its rig does not say what feeder follows");
+  EXPECT_SAYS("wait until traverse has laid 3 layers", "traverse follows nothing here");
+  EXPECT_SAYS("spin spindel at 3 rpm until stopped", "did you mean spindle?");
+}
+
+TEST(Verbs, GearReadsARatioAsItIsSaid) {
+  // 1.4 mm are 373 1/3 steps of the traverse, and a turn of the spindle 2000 counts: all of these are one.
+  for (const char* const ratio :
+       {"1.4 mm for each turn", "14/10 mm for each 1 turn", "28/40 mm for each 1/2 turn",
+        "1120/3 steps for each turn", "14/75 steps for each 1 count", "28 steps for each 150 counts",
+        "1.4 mm for each 360 deg"}) {
+    Played played(fmt::format(
+        "home traverse\nmove traverse to 12 mm\ngear traverse to spindle by {} falling behind by at "
+        "most 1 mm\nspin spindle at 300 rpm for 0.4 s\nwait 0.2 s\nlet traverse go\n",
+        ratio));
+    EXPECT_EQ(played.player.fault(), "") << ratio;
+    const Ratio went = played.bench.stepper("traverse").position()->base - Ratio(12, 1000);
+    EXPECT_NEAR(1e3 * went.to_double(), 1.4 * played.bench.signal("spindle.made") / 360.0, 0.006) << ratio;
+  }
 }
 
 TEST(Verbs, TellHowLongAScriptTakes) {

@@ -183,7 +183,6 @@ Rig for_live_lines(Rig rig, bool has_own_port) {
       words.push_back(fmt::format("{}: {}", obstacle.mechanism, obstacle.why));
     throw RangeError(fmt::format("{}", fmt::join(words, "\n")));
   }
-  rig.pairs.clear();  // they go by their encoders
   for (Mechanism& mechanism : rig.mechanisms) {
     if (!may_go_without_encoders(mechanism)) continue;
     std::erase_if(mechanism.sensors, [&](const Sensor& sensor) {
@@ -191,6 +190,11 @@ Rig for_live_lines(Rig rig, bool has_own_port) {
       return encoder != nullptr && !is_read(rig.controller, *encoder, has_own_port);
     });
   }
+  // Carts go by the encoders of their wheels.
+  std::erase_if(rig.pairs, [&](const WheeledPair& pair) {
+    return sensor_of<Encoder>(mechanism_named(rig, pair.left)) == nullptr ||
+           sensor_of<Encoder>(mechanism_named(rig, pair.right)) == nullptr;
+  });
   // Their edges are counted here, as many encoders as there are.
   std::int64_t encoders = 0;
   for (const Mechanism& mechanism : rig.mechanisms)

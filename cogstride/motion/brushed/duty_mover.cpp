@@ -15,6 +15,7 @@ namespace cogstride {
 namespace {
 
 constexpr ExactTime between_duties = ExactTime::from_base({1, 1000});
+constexpr ExactTime loop_bears = ExactTime::from_base({1, 100});  // from command to effect
 
 }  // namespace
 
@@ -97,10 +98,12 @@ std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double spee
   return log().begin(now, std::move(what));
 }
 
-void DutyMover::require_loop(const Lines& lines) const {
+/// Its gains follow from what the lines take; slower than that, its motor has turned before anything is done.
+void DutyMover::require_loop(const Lines& lines) {
   (void)speed_hold();
-  require_quick_lines(lines, static_cast<double>(stride_), ticks_per_second_,
+  require_quick_lines(lines, loop_bears.base().to_double() * ticks_per_second_, ticks_per_second_,
                       mechanism_.name + ": the loop of its encoder");
+  hold_->set_lines_delay(lines.lead() > stride_ ? seconds(lines.lead()) : 0.0);
 }
 
 std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& order) {

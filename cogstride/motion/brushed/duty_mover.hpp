@@ -133,7 +133,7 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
                                               std::string what);
   void require_no_obstacle(bool drives) const;
   /// @throws RangeError when it has no encoder, or these lines are too slow for its loop
-  void require_loop(const Lines& lines) const;
+  void require_loop(const Lines& lines);
   /// As a number, m/s2 or turns/s2. @throws RangeError when it cannot be had
   [[nodiscard]] std::optional<double> required(const std::optional<OutputAcceleration>& acceleration) const;
   void close_loop(Tick now);

@@ -94,7 +94,7 @@ double SpeedHold::look(chip::Tick now, const Counted& counted, std::optional<dou
   DutyRange may = duty_range(answer_, range_.current_limit(), speed, range_.most_duty());
   if (!can_brake_) may = {std::min(0.0, may.least), std::max(0.0, may.most)};
   const double between = 1.0 / std::max(range_.lowest(), std::abs(want.speed));
-  const SpeedGains gains = speed_gains(answer_, bandwidth_for(delay_ + of_a_count * between));
+  const SpeedGains gains = speed_gains(answer_, bandwidth_for(delay_ + lines_delay_ + of_a_count * between));
   const LoopStep step = loop_step(gains, want, shaft_.place(), speed, may);
   if (holds_speed_) course_.take_back(step.beyond);
   // Where it was sent it needs no more than what its load takes; friction holds the rest.

@@ -24,6 +24,8 @@ class SpeedHold {
   SpeedHold(const Mechanism& mechanism, const CountSource& source, double ticks_per_second, double looks,
             double lead);
 
+  /// Lines that take so long from command to effect, beyond what was said at first: its loop goes gentler.
+  void set_lines_delay(double seconds) { lines_delay_ = seconds; }
   /// What it can hold.
   [[nodiscard]] const HeldRange& range() const { return range_; }
   /// What it notices.
@@ -88,7 +90,8 @@ class SpeedHold {
   double ticks_per_second_;
   double sign_;  // of raw counts, forwards
   bool can_brake_;
-  double delay_;  // s, from what is to what is done about it
+  double delay_;              // s, from what is to what is done about it ...
+  double lines_delay_ = 0.0;  // ... and what its lines take beyond that
   DutyAnswer answer_;
   HeldRange range_;
   WantedCourse course_;

@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "cogstride/mechanism/mechanism.hpp"
+#include "cogstride/mechanism/shaft.hpp"
 #include "cogstride/mechanism/stops.hpp"
 #include "cogstride/mechanism/wheeled_pair.hpp"
 

@@ -8,6 +8,7 @@
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/gearing/follow.hpp"
 #include "cogstride/motion/mover.hpp"
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/verbs/verbs.hpp"
 
