@@ -106,8 +106,8 @@ Bench::Bench(Rig rig, std::span<const Guest> guests)
     const Zeroed* const zeroed = mover_of(*watched.trip.mechanism).zeroed();
     return zeroed != nullptr && zeroed->is_homing();
   });
-  const std::vector<CounterSetup> counters = encoder_counters(rig_, moved());
-  for (const auto& mover : movers_) connect(*mover, counters);
+  counters_ = encoder_counters(rig_, moved());
+  for (const auto& mover : movers_) connect(*mover);
 }
 
 /// Mechanisms in the rig's order, then carts, then guests.
@@ -130,13 +130,13 @@ void Bench::add_movers(std::span<const Guest> guests) {
   }
 }
 
-void Bench::connect(Mover& mover, std::span<const CounterSetup> counters) {
+void Bench::connect(Mover& mover) {
   MotionLog& log = mover.log();
   log.on_note([this](const MotionNote& note) { noted_first(note); });
   log.on_begin([this, &mover] { return obstacle_of(mover.name()); });
   log.on_failure([this, id = mover.id()](const std::string& why) { guard_->motion_failed(id, why); });
   mover.watch(*inputs_);
-  for (std::unique_ptr<CountCheck>& check : mover.count_checks(counters, rig_.controller.timer_clock)) {
+  for (std::unique_ptr<CountCheck>& check : mover.count_checks(counters_, rig_.controller.timer_clock)) {
     check->on_loss([this, &mover](const std::string& why) {
       if (!checks_encoders_) return;
       if (Zeroed* const zeroed = mover.zeroed()) zeroed->forget_position();
@@ -383,8 +383,12 @@ FollowerHandle Bench::gear(const std::string& follower) & {
 std::shared_ptr<MotionRecord> Bench::gear_mover(Mover& follower, const GearOrder& order) {
   Follows& follows = able(follower.name(), follower.follows(), "follow another");
   const std::vector<Mover*> leaders = leaders_of(order.to);
+  const auto is_checked = [this](const Mover& leader) {
+    return checks_encoders_ && std::any_of(checks_.begin(), checks_.end(),
+                                           [&](const Check& each) { return each.of == leader.id(); });
+  };
   std::unique_ptr<Follow> follow =
-      make_follow(follower, order, leaders, {rig_.controller, checks_encoders_, edges_come_late()});
+      make_follow(follower, order, leaders, {rig_.controller, counters_, is_checked, edges_come_late()});
   std::string what = "follow " + follow->leaders();
   return follows.follow(lines(), std::move(follow), std::move(what));
 }

@@ -117,6 +117,7 @@ class Bench {
   /// The same as the rig says, and no otherwise. @throws RangeError when it says nothing (follows), or as
   /// above
   FollowerHandle gear(const std::string& follower) &;
+  FollowerHandle gear(const std::string& follower) && = delete;
 
   /// A plain output: a lamp. @throws RangeError when the rig has none of that name
   [[nodiscard]] OutputHandle output(const std::string& name) &;
@@ -258,7 +259,7 @@ class Bench {
   [[nodiscard]] std::size_t own_signals(const Mover& mover) const;
   [[nodiscard]] MechanismId next_id() const { return static_cast<MechanismId>(movers_.size()); }
   void add_movers(std::span<const Guest> guests);
-  void connect(Mover& mover, std::span<const CounterSetup> counters);
+  void connect(Mover& mover);
   void noted_first(const MotionNote& note);
   [[nodiscard]] std::string obstacle_of(const std::string& name) const;
   [[nodiscard]] std::vector<Mover*> as_they_stop() const;
@@ -279,6 +280,7 @@ class Bench {
   std::vector<std::unique_ptr<Mover>> movers_;  // by MechanismId
   std::vector<std::unique_ptr<OutputSwitch>> outputs_;
   struct Check;
+  std::vector<CounterSetup> counters_{};      // of encoders
   std::vector<Check> checks_;                 // of encoders against movers
   std::vector<std::unique_ptr<Knob>> knobs_;  // those that somebody has asked for
   std::unique_ptr<Inputs> inputs_;

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/gearing/counted_place.hpp"
 #include "cogstride/plan/gearing.hpp"
@@ -10,12 +12,6 @@ namespace cogstride {
 namespace {
 
 constexpr ExactTime between_looks = ExactTime::from_base({1, 1000});
-
-const Encoder* encoder_of(const Mechanism& mechanism) {
-  for (const Sensor& sensor : mechanism.sensors)
-    if (const auto* const encoder = std::get_if<Encoder>(&sensor)) return encoder;
-  return nullptr;
-}
 
 LeaderPlace place_of(const Leading& leading, Mover& leader) {
   if (leading.place) return *leading.place;
@@ -42,7 +38,7 @@ Ratio counts_of(const Leading& leading, Mover& leader) {
           "{}: takes no steps, so it has no commanded place to follow: follow its encoder", leader.name()));
     return leader.commanded()->commanded_per_base();
   }
-  const Encoder* const encoder = encoder_of(parts);
+  const Encoder* const encoder = sensor_of<Encoder>(parts);
   if (encoder == nullptr)
     throw RangeError(
         fmt::format("{}: has no encoder and takes no steps, so nothing tells where it is", leader.name()));
@@ -52,12 +48,19 @@ Ratio counts_of(const Leading& leading, Mover& leader) {
 std::unique_ptr<PlaceSource> source_of(const Leading& leading, Mover& leader, const GearSetting& setting) {
   if (place_of(leading, leader) == LeaderPlace::commanded)
     return std::make_unique<CommandedPlace>(*leader.commanded());
-  const Encoder& encoder = *encoder_of(parts_of(leader));
+  const Encoder& encoder = *sensor_of<Encoder>(parts_of(leader));
+  const auto counts_it = [&](const CounterSetup& counter) {
+    return counter.source == counter_source(encoder.line_a);
+  };
+  if (std::none_of(setting.counters.begin(), setting.counters.end(), counts_it))
+    throw RangeError(fmt::format(
+        "{}: no quadrature counter is left for its encoder {}, by which it is to be followed: the "
+        "controller has {} (controller.counters)",
+        leader.name(), encoder.name, setting.counters.size()));
   const ExactFrequency clock = setting.controller.timer_clock;
   return std::make_unique<CountedPlace>(
       encoder, clock.base().to_double(), ticks_at_least(between_looks, clock),
-      (setting.checks_encoders && leader.parts() != nullptr) || leader.reads(encoder),
-      setting.edges_come_late);
+      setting.is_checked(leader) || leader.reads(encoder), setting.edges_come_late);
 }
 
 /// In grains of the follower. @throws RangeError when it cannot be laid so

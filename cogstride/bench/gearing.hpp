@@ -2,8 +2,12 @@
 // the follower.
 #pragma once
 
+#include <functional>
 #include <memory>
+#include <span>
+#include <vector>
 
+#include "cogstride/lines/lines.hpp"
 #include "cogstride/motion/gearing/follow.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/orders.hpp"
@@ -12,7 +16,9 @@ namespace cogstride {
 
 struct GearSetting {
   const Controller& controller;
-  bool checks_encoders = true;   ///< the bench itself reads those of all mechanisms
+  std::span<const CounterSetup> counters{};  ///< that the controller has for the encoders of the rig
+  /// Whether a check of the bench reads the encoder of a leader all the time.
+  std::function<bool(const Mover& leader)> is_checked{};
   double edges_come_late = 0.0;  ///< s at the most, until an edge of an encoder is known
 };
 

@@ -13,12 +13,6 @@
 namespace cogstride {
 namespace {
 
-const Encoder* encoder_of(const Mechanism& mechanism) {
-  for (const Sensor& sensor : mechanism.sensors)
-    if (const auto* const encoder = std::get_if<Encoder>(&sensor)) return encoder;
-  return nullptr;
-}
-
 std::int64_t sum_of(const std::vector<std::int64_t>& teeth) {
   return std::accumulate(teeth.begin(), teeth.end(), std::int64_t{0});
 }
@@ -43,7 +37,7 @@ Gearing gearing_of(const Mechanism& follower, const Mechanism& leader) {
     gearing.whole_after = gearing.steps_per_turn->denominator();
     gearing.top_rate = gearing.top_speed * std::abs(steps.to_double());
   }
-  if (const Encoder* const encoder = encoder_of(leader)) {
+  if (const Encoder* const encoder = sensor_of<Encoder>(leader)) {
     gearing.encoder = encoder->name;
     gearing.counts_per_turn = counts_per_base(leader, *encoder);
     if (gearing.steps_per_turn) gearing.steps_per_count = *gearing.steps_per_turn / *gearing.counts_per_turn;

@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <map>
-#include <string>
 #include <vector>
 
 #include "cogstride/lines/quadrature_counter.hpp"
@@ -19,7 +18,6 @@ class EdgeCounters {
     }
   }
 
-  [[nodiscard]] bool is_empty() const { return counters_.empty(); }
   [[nodiscard]] bool has(SourceId source) const {
     return std::any_of(counters_.begin(), counters_.end(), [&](const Counter& each) {
       return each.counter.setup().source == source || each.counter.setup().edge_source == source;

@@ -225,8 +225,8 @@ void LiveBench::Inside::open_record(const LiveLines::Setup& setup) {
   then.lead = number("lead");
   then.horizon = number("horizon");
   then.ticks_per_second = setup.clock.base().to_double();
-  const auto analogue = box.labels().find("analogue");
   then.counters = setup.counters;
+  const auto analogue = box.labels().find("analogue");
   then.has_analogue = analogue != box.labels().end() && analogue->second == "yes";
   in.replayed = std::make_unique<ReplayedLines>(std::move(then), box);
   in.played_lines = in.replayed.get();

@@ -148,22 +148,6 @@ void DutyMover::let_go(Lines& lines) {
   begin_holding(lines, 0.0, {}, "stop");
 }
 
-void DutyMover::follow_on(Lines& lines, std::span<const Reading> readings) {
-  switch (follows_.look(lines, readings, *hold_, log())) {
-    case HeldFollow::State::goes_on:
-      break;
-    case HeldFollow::State::is_over:
-      let_go(lines);
-      break;
-    case HeldFollow::State::failed:
-      const std::string why = follows_.following()->fault();
-      follows_.end();
-      log().fail(lines.now(), why);
-      halt(lines, {FaultCode::failed, why});
-      break;
-  }
-}
-
 std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_t target, double speed,
                                                        double acceleration) {
   require_loop(lines);
@@ -357,7 +341,7 @@ void DutyMover::piece_is_over(Lines& lines) {
 
 void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
   if (!feedback_.is_asked()) feedback_.ask(lines, stride_, driver_.period());
-  if (follows_.following() != nullptr) follow_on(lines, readings);
+  if (follows_.following() != nullptr) follows_.look(lines, readings, *hold_, *this);
   if (!readings.empty()) read(lines, readings);
   if (next_put_ > lines.now()) return;
   put(lines);

@@ -138,7 +138,6 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   [[nodiscard]] std::optional<double> required(const std::optional<OutputAcceleration>& acceleration) const;
   void close_loop(Tick now);
   void look_at_held(Lines& lines);
-  void follow_on(Lines& lines, std::span<const Reading> readings);
   void end_holding() {
     holds_ = false;
     follows_.end();

@@ -50,10 +50,10 @@ class SixStepLimits {
   double hand_over_ = 0.0;  // rows/s from which it is held
 };
 
-/// To be asked ahead.
 /// Rows of a commutation for a turn, or a metre, of the output, exactly.
 [[nodiscard]] Ratio rows_exactly(const Mechanism& mechanism);
 
+/// To be asked ahead.
 [[nodiscard]] SixStepLimits six_step_limits(const Mechanism& mechanism, const Controller& controller);
 
 }  // namespace cogstride

@@ -214,21 +214,6 @@ void SixStepMover::let_go(Lines& lines) {
   stop(lines);
 }
 
-void SixStepMover::follow_on(Lines& lines, std::span<const Reading> readings) {
-  switch (follows_.look(lines, readings, *hold_, log())) {
-    case HeldFollow::State::goes_on:
-      break;
-    case HeldFollow::State::is_over:
-      let_go(lines);
-      break;
-    case HeldFollow::State::failed:
-      const std::string why = follows_.following()->fault();
-      log().fail(lines.now(), why);
-      halt(lines, {FaultCode::failed, why});
-      break;
-  }
-}
-
 std::shared_ptr<MotionRecord> SixStepMover::hold_speed(Lines& lines, double speed, std::string what) {
   hold_->range().require(speed);
   require_quick(lines, speed);
@@ -330,7 +315,7 @@ void SixStepMover::act(Lines& lines, std::span<const Reading> readings) {
     if (halls_) halls_->ask(lines);
   }
   if (!readings.empty()) take(lines, readings);
-  if (follows_.following() != nullptr) follow_on(lines, readings);
+  if (follows_.following() != nullptr) follows_.look(lines, readings, *hold_, *this);
   if (next_act_ > lines.now()) return;
   next_act_ = never;
   if (state_ == State::holds) look(lines);

@@ -131,7 +131,6 @@ class SixStepMover final : public Mover, public Speeds, public Follows {
   void switch_off(Lines& lines);
   void end(Lines& lines, MotionStatus status);
   void fail(Lines& lines, const std::string& why);
-  void follow_on(Lines& lines, std::span<const Reading> readings);
   void ask_voltages(Lines& lines, Tick period);
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
   [[nodiscard]] Tick ticks(double seconds) const;

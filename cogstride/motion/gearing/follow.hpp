@@ -43,7 +43,6 @@ class Follow {
 
   [[nodiscard]] Gear& gear() { return *gear_; }
   [[nodiscard]] const Gear& gear() const { return *gear_; }
-  [[nodiscard]] const FollowHow& how() const { return how_; }
   [[nodiscard]] const std::string& leaders() const { return leaders_; }
   [[nodiscard]] const Follower& follower() const { return follower_; }
 
@@ -88,8 +87,6 @@ class Follow {
     double held_up = 0.0;
   };
   [[nodiscard]] const Behind& behind() const { return behind_; }
-  /// Grains by which it is behind its leaders, less what it keeps behind by itself: because of its limits.
-  [[nodiscard]] double held_up() const { return held_up_; }
   /// The most of that while it went along.
   [[nodiscard]] double most_held_up() const { return most_held_up_; }
   /// What came of it, as a row and figures of its mover's.

@@ -91,7 +91,6 @@ class Gear {
   /// Grains for a count of the first.
   [[nodiscard]] Ratio per_count() const { return terms_.front().per_count; }
   [[nodiscard]] const PlaceSource& first() const { return *terms_.front().source; }
-  [[nodiscard]] std::size_t leaders() const { return terms_.size(); }
   [[nodiscard]] bool is_compensated() const { return is_compensated_; }
   [[nodiscard]] Tick period() const { return timing_.period; }
   [[nodiscard]] double ticks_per_second() const { return timing_.ticks_per_second; }

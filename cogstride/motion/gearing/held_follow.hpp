@@ -2,12 +2,12 @@
 #pragma once
 
 #include <memory>
-#include <string>
+#include <span>
 #include <utility>
 
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/motion/gearing/follow.hpp"
-#include "cogstride/motion/motion_log.hpp"
+#include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/speed/speed_hold.hpp"
 
 namespace cogstride {
@@ -16,21 +16,7 @@ class HeldFollow {
  public:
   /// @param counts_per_base  of what counts for the loop, for a metre or a turn of the output
   [[nodiscard]] static Follower follower(const Mechanism& mechanism, const SpeedHold& hold,
-                                         Ratio counts_per_base) {
-    Follower follower;
-    follower.name = mechanism.name;
-    follower.kind = output_kind(mechanism.train);
-    follower.grains_per_base = counts_per_base < Ratio(0) ? -counts_per_base : counts_per_base;
-    follower.grain = "counts";
-    follower.limits = hold.own_limits();
-    if (const Limits& limits = mechanism.limits; limits.travel_from) {
-      const auto counts = [&](const OutputPosition& place) {
-        return (place.base * follower.grains_per_base).to_double();
-      };
-      follower.travel = {counts(*limits.travel_from), counts(*limits.travel_to)};
-    }
-    return follower;
-  }
+                                         Ratio counts_per_base);
 
   void begin(std::unique_ptr<Follow> follow, Lines& lines) {
     follow_ = std::move(follow);
@@ -44,17 +30,8 @@ class HeldFollow {
     if (last_) last_->add_to(verdict);
   }
 
-  enum class State { goes_on, is_over, failed };
-  /// Looks at its leaders anew.
-  State look(Lines& lines, std::span<const Reading> readings, SpeedHold& hold, const MotionLog& log) {
-    const Tick now = lines.now();
-    const auto course = follow_->look(now, readings, now, hold.wanted(now));
-    if (const std::string news = follow_->take_news(); !news.empty())
-      log.note(now, MotionNote::Kind::told, news);
-    if (!follow_->fault().empty()) return State::failed;
-    if (course) hold.go_along(now, *course);
-    return follow_->is_over() ? State::is_over : State::goes_on;
-  }
+  /// Looks at its leaders anew; lets go, or halts, when it is over or has failed.
+  void look(Lines& lines, std::span<const Reading> readings, SpeedHold& hold, Mover& its);
 
  private:
   std::shared_ptr<Follow> follow_{};
