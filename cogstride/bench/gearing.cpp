@@ -53,10 +53,10 @@ std::unique_ptr<PlaceSource> source_of(const Leading& leading, Mover& leader, co
     return counter.source == counter_source(encoder.line_a);
   };
   if (std::none_of(setting.counters.begin(), setting.counters.end(), counts_it))
-    throw RangeError(fmt::format(
-        "{}: no quadrature counter is left for its encoder {}, by which it is to be followed: the "
-        "controller has {} (controller.counters)",
-        leader.name(), encoder.name, setting.counters.size()));
+    throw RangeError(
+        fmt::format("{0}.{1}: no quadrature counter (controller.counters) is left for it, and {0} is to be "
+                    "followed by it",
+                    leader.name(), encoder.name));
   const ExactFrequency clock = setting.controller.timer_clock;
   return std::make_unique<CountedPlace>(
       encoder, clock.base().to_double(), ticks_at_least(between_looks, clock),

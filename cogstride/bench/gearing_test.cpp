@@ -155,6 +155,23 @@ TEST(GearedBench, OneFollowsAFollowerAndIsNudged) {
   first.let_go();
 }
 
+TEST(GearedBench, AnEncoderThatNoCheckReadsIsFollowed) {
+  Rig rig = only_with(demo_rig_without_gate(), {"traverse", "spindle"});
+  rig.controller.analogue->channels = 6;
+  Mechanism& spindle = rig.mechanisms[0].name == "spindle" ? rig.mechanisms[0] : rig.mechanisms[1];
+  std::erase_if(spindle.sensors,
+                [](const Sensor& sensor) { return std::holds_alternative<HallSet>(sensor); });
+  spindle.sensors.emplace_back(TerminalVoltages{
+      "terminals", {3, 4, 5}, Resistance(10'000.0, units::ohm), Resistance(1'000.0, units::ohm)});
+  SimulatedBench bench{rig};
+  auto lay = bench.gear("traverse", {.to = behind("spindle", 1.4_mm)});
+  bench.brushless("spindle").spin({.at = 600_rpm});
+  bench.serve(4_s);
+  const double turns = bench.brushless_plant("spindle").shaft_turns();
+  EXPECT_GT(turns, 10.0);
+  EXPECT_NEAR(bench.signal("traverse.asked"), 1.4 * turns, 0.05);
+}
+
 TEST(GearedBench, PowerLostOnEitherStopsBoth) {
   SimulatedBench bench{demo_rig(), {.events = {{.at = 8_s, .what = "main", .on = false}}}};
   auto traverse = bench.stepper("traverse");
@@ -200,6 +217,18 @@ TEST(GearedBench, TellsWhatCannotBe) {
             }).find("200 mm lies outside its travel"),
             std::string::npos);
   EXPECT_NE(says([](SimulatedBench& b) { (void)b.shaft("wheel"); }).find("wheel"), std::string::npos);
+  // Only the feeder's encoder has a counter: nothing counts the spindle's.
+  Rig rig = demo_rig();
+  rig.controller.counters->count = 1;
+  SimulatedBench bench{rig};
+  try {
+    (void)bench.gear("feeder", {.to = behind("spindle", 1_deg)});
+    FAIL() << "followed an encoder that nobody counts";
+  } catch (const RangeError& error) {
+    EXPECT_EQ(std::string(error.what()),
+              "spindle.turns: no quadrature counter (controller.counters) is left for it, and spindle is to "
+              "be followed by it");
+  }
 }
 
 TEST(GearedBench, ALeaderThatJerksIsCaughtUpWithToTheStep) {
