@@ -329,10 +329,6 @@ Cast Bench::cast() {
   cast.clock = rig_.controller.timer_clock;
   cast.arrive_together = [this](const auto& orders) { return arrive_together(orders); };
   cast.gear = [this](Mover& follower, const GearOrder& order) { return gear_mover(follower, order); };
-  cast.change_ends = [this](Mover& follower, OutputPosition from, OutputPosition to) {
-    change_ends(follower, from, to);
-  };
-  cast.nudge = [this](Mover& follower, OutputPosition by) { nudge(follower, by); };
   cast.change_gear = [this](Mover& follower, const Following& to) { change_gear(follower, to); };
   cast.tell = [this](const std::string& who, const std::string& text) {
     trace_event({lines().now(), who, text, TraceEvent::Kind::note});
@@ -394,41 +390,7 @@ std::shared_ptr<MotionRecord> Bench::gear_mover(Mover& follower, const GearOrder
 }
 
 void Bench::change_gear(Mover& follower, const Following& to) {
-  Follow* const follow = able(follower.name(), follower.follows(), "follow another").following();
-  if (follow == nullptr) throw RangeError(follower.name() + ": follows nothing");
-  const std::string leaders = to.also ? to.first.leader + " and " + to.also->leader : to.first.leader;
-  if (follow->leaders() != leaders)
-    throw RangeError(fmt::format("{}: follows {}, and not {}", follower.name(), follow->leaders(), leaders));
-  follow->change(lines().now(), grains_per_count(follower, to, leaders_of(to)));
-  follower.log().note(lines().now(), MotionNote::Kind::told,
-                      fmt::format("from here on by {} for each {}", to_text(to.first.by),
-                                  to.first.for_each == OutputPosition{OutputKind::rotary, Ratio(1)}
-                                      ? "turn"
-                                      : to_text(to.first.for_each)));
-}
-
-Follow& Bench::follow_of(Mover& follower, const OutputPosition& amount) const {
-  Follow* const follow = able(follower.name(), follower.follows(), "follow another").following();
-  if (follow == nullptr) throw RangeError(follower.name() + ": follows nothing");
-  if (amount.kind != follow->follower().kind)
-    throw RangeError(fmt::format("{}: cannot go {}", follower.name(), to_text(amount)));
-  return *follow;
-}
-
-void Bench::nudge(Mover& follower, OutputPosition by) {
-  Follow& follow = follow_of(follower, by);
-  follow.shift(by.base * follow.follower().grains_per_base);
-  follower.log().note(lines().now(), MotionNote::Kind::told, "nudged by " + to_text(by));
-}
-
-void Bench::change_ends(Mover& follower, OutputPosition from, OutputPosition to) {
-  Follow& follow = follow_of(follower, from);
-  const auto grain = [&](const OutputPosition& place) {
-    return Ratio(follow.follower().zero) + place.base * follow.follower().grains_per_base;
-  };
-  follow.change_ends(lines().now(), grain(from), grain(to));
-  follower.log().note(lines().now(), MotionNote::Kind::told,
-                      fmt::format("from here on between {} and {}", to_text(from), to_text(to)));
+  cogstride::change_gear(follower, to, leaders_of(to), lines().now());
 }
 
 std::vector<Motion> Bench::move_together(const std::vector<std::pair<std::string, MoveOrder>>& orders) {

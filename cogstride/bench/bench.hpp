@@ -249,9 +249,6 @@ class Bench {
   [[noreturn]] void refuse_kind(const std::string& name, const MoverKind& wanted) const;
   std::shared_ptr<MotionRecord> gear_mover(Mover& follower, const GearOrder& order);
   void change_gear(Mover& follower, const Following& to);
-  void change_ends(Mover& follower, OutputPosition from, OutputPosition to);
-  void nudge(Mover& follower, OutputPosition by);
-  [[nodiscard]] Follow& follow_of(Mover& follower, const OutputPosition& amount) const;
   [[nodiscard]] std::vector<Mover*> leaders_of(const Following& to) const;
   std::vector<std::shared_ptr<MotionRecord>> arrive_together(
       const std::vector<std::pair<Mover*, MoveOrder>>& orders);

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/gearing/changes.hpp"
 #include "cogstride/motion/gearing/counted_place.hpp"
 #include "cogstride/plan/gearing.hpp"
 
@@ -90,8 +91,7 @@ std::string names_of(const Following& to) {
   return to.also ? fmt::format("{} and {}", to.first.leader, to.also->leader) : to.first.leader;
 }
 
-}  // namespace
-
+/// Grains of the follower for a count of each leader, as an order says.
 std::vector<Ratio> grains_per_count(Mover& follower, const Following& to, std::span<Mover* const> leaders) {
   const Follower its = able(follower.name(), follower.follows(), "follow another").follower();
   std::vector<Ratio> ratios;
@@ -103,6 +103,8 @@ std::vector<Ratio> grains_per_count(Mover& follower, const Following& to, std::s
   }
   return ratios;
 }
+
+}  // namespace
 
 std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order, std::span<Mover* const> leaders,
                                     const GearSetting& setting) {
@@ -120,6 +122,7 @@ std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order, std
   how.ends_with_leader = order.ends_with_leader;
   const Ratio counts = counts_of(order.to.first, *leaders[0]);
   const Mechanism& first = parts_of(*leaders[0]);
+  how.leaders_kind = output_kind(first.train);
   if (order.when_passes) {
     if (order.when_passes->kind != output_kind(first.train))
       throw RangeError(fmt::format("{}: cannot pass {}", first.name, to_text(*order.when_passes)));
@@ -139,6 +142,18 @@ std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order, std
   if (order.lay) lay = lay_of(order, its);
   auto gear = std::make_unique<Gear>(std::move(terms), timing, its.limits, order.to.compensated, lay);
   return std::make_unique<Follow>(std::move(gear), std::move(how), its, names_of(order.to));
+}
+
+void change_gear(Mover& follower, const Following& to, std::span<Mover* const> leaders, Tick now) {
+  Follow& follow = followed_by(follower);
+  if (follow.leaders() != names_of(to))
+    throw RangeError(
+        fmt::format("{}: follows {}, and not {}", follower.name(), follow.leaders(), names_of(to)));
+  follow.change(now, grains_per_count(follower, to, leaders));
+  const bool is_turn = to.first.for_each == OutputPosition{OutputKind::rotary, Ratio(1)};
+  follower.log().note(now, MotionNote::Kind::told,
+                      fmt::format("from here on by {} for each {}", to_text(to.first.by),
+                                  is_turn ? "turn" : to_text(to.first.for_each)));
 }
 
 }  // namespace cogstride

@@ -29,8 +29,8 @@ struct GearSetting {
                                                   std::span<Mover* const> leaders,
                                                   const GearSetting& setting);
 
-/// Grains of the follower for a count of each leader, as an order says. @throws RangeError as above
-[[nodiscard]] std::vector<Ratio> grains_per_count(Mover& follower, const Following& to,
-                                                  std::span<Mover* const> leaders);
+/// Another ratio to the same leaders for one that goes along, from now on.
+/// @param leaders  as above @throws RangeError when it follows nothing, or others, or cannot follow so
+void change_gear(Mover& follower, const Following& to, std::span<Mover* const> leaders, Tick now);
 
 }  // namespace cogstride

@@ -2,10 +2,12 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <cstdlib>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/refusal.hpp"
 #include "support/trials.hpp"
 
 namespace cogstride::gearing_bench_test {
@@ -14,6 +16,7 @@ namespace {
 using namespace literals;
 using testing_support::demo_rig;
 using testing_support::demo_rig_without_gate;
+using testing_support::has;
 
 constexpr double steps_per_mm = 800.0 / 3.0;
 
@@ -245,6 +248,68 @@ TEST(GearedBench, ALeaderThatJerksIsCaughtUpWithToTheStep) {
   EXPECT_NEAR(follower.phase().to_double(), bench.signal("wheel.made") / 360.0, 1.0 / 2000.0);
   EXPECT_EQ(follower.motion().status(), MotionStatus::running);
   follower.let_go();
+}
+
+TEST(GearedBench, ALayThatBeginsOutsideItsEndsIsAFault) {
+  for (const bool catches_up : {true, false}) {
+    SimulatedBench bench{with_shafts(),
+                         {.events = {{.at = 0.2_s, .what = "wheel", .speed = OutputSpeed(60_rpm)}}}};
+    GearOrder order{.to = behind("wheel", 1.4_mm, 1_mm)};
+    order.lay = LayOrder{.from = 12_mm, .to = 92_mm};
+    order.catches_up = catches_up;
+    auto lay = bench.gear("traverse", order);
+    EXPECT_TRUE(
+        has(lay.motion().result(), "traverse: it stands outside the ends between which it is to lay"));
+  }
+}
+
+TEST(GearedBench, ANoisyDiscIsFollowedToTheStepOfItsCount) {
+  Rig rig = with_shafts();
+  Encoder& encoder = *rig.shafts[1].encoder;
+  encoder.line_index = 42;
+  encoder.eccentricity = Angle(0.4, units::deg);  // 2.2 counts to and fro in each turn
+  encoder.line_error = Angle(0.02, units::deg);
+  SimulatedBench bench{
+      rig,
+      {.events = {{.at = 0.2_s, .what = "wheel", .speed = OutputSpeed(601_rpm), .in = 0.5_s},
+                  {.at = 2.2_s, .what = "wheel", .speed = OutputSpeed(-233_rpm), .in = 0.3_s},
+                  {.at = 3_s, .what = "wheel", .speed = OutputSpeed(0_rpm)}}}};
+  auto follower = bench.gear("traverse", {.to = behind("wheel", 1.4_mm, 1_mm)});
+  bench.serve(4_s);
+  const Ratio belongs = follower.phase() * Ratio(1120, 3);
+  const Ratio stands = bench.stepper("traverse").position()->base * Ratio(800'000, 3);
+  EXPECT_LE(std::abs((stands - belongs).to_double()), 1.0);
+  EXPECT_NEAR(follower.phase().to_double(), bench.signal("wheel.made") / 360.0, 4.0 / 2000.0);
+  follower.let_go();
+  const MoverVerdict verdict = bench.verdict().of("traverse");
+  EXPECT_TRUE(verdict.is_sound()) << testing::PrintToString(verdict.complaints);
+  EXPECT_EQ(verdict.looked_at.front(), "the count of its leader against its index");
+}
+
+TEST(GearedBench, EdgesThatACounterMissesAreToldByTheIndex) {
+  Rig rig = with_shafts();
+  rig.shafts[1].encoder->line_index = 42;
+  rig.shafts[1].encoder->line_error = Angle(0.008, units::deg);  // at 640 rpm one in a hundred comes too soon
+  rig.controller.counters->top_rate = 25_kHz;                    // 12.5 turns a second
+  SimulatedBench bench{
+      rig,
+      {.events = {{.at = 0.2_s, .what = "wheel", .speed = OutputSpeed(300_rpm), .in = 0.5_s},
+                  {.at = 1.2_s, .what = "wheel", .speed = OutputSpeed(640_rpm), .in = 0.2_s},
+                  {.at = 1.7_s, .what = "wheel", .speed = OutputSpeed(0_rpm), .in = 0.5_s}}}};
+  auto follower = bench.gear("traverse", {.to = behind("wheel", 1.4_mm, 1_mm)});
+  bench.serve(1.1_s);
+  const std::vector<std::string> before = bench.verdict().of("traverse").complaints;
+  EXPECT_TRUE(before.empty()) << "slowly enough: " << testing::PrintToString(before);
+  bench.serve(1.9_s);
+  const double missed = (bench.signal("wheel.made") / 360.0 - follower.phase().to_double()) * 2000.0;
+  EXPECT_GT(std::abs(missed), 20.0);
+  follower.let_go();
+  const MoverVerdict verdict = bench.verdict().of("traverse");
+  ASSERT_EQ(verdict.complaints.size(), 1u);
+  EXPECT_TRUE(has(verdict.complaints[0], "by its index: edges are missed or counted twice"));
+  const double told = std::strtod(
+      verdict.complaints[0].c_str() + std::string("the count that it follows was off by ").size(), nullptr);
+  EXPECT_NEAR(told, std::abs(missed), 4.0);
 }
 
 }  // namespace

@@ -11,6 +11,7 @@
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/motion/brushless/six_step_mover.hpp"
 #include "cogstride/motion/cart/pair_mover.hpp"
+#include "cogstride/motion/gearing/changes.hpp"
 #include "cogstride/motion/gearing/shaft_mover.hpp"
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/motion/pulse_width/servo_mover.hpp"
@@ -422,10 +423,7 @@ FollowerHandle::FollowerHandle(Bench& bench, Mover& mover, Motion motion)
     : HandleOf(bench, mover), motion_(std::move(motion)) {}
 
 Follow& FollowerHandle::follow() const {
-  Follows* const follows = mover().follows();
-  Follow* const follow = follows == nullptr ? nullptr : follows->following();
-  if (follow == nullptr) throw RangeError(mover().name() + ": follows nothing");
-  return *follow;
+  return followed_by(mover());
 }
 
 bool FollowerHandle::goes_along() const {
@@ -459,13 +457,11 @@ void FollowerHandle::change(const Following& to) {
 }
 
 void FollowerHandle::change_ends(OutputPosition from, OutputPosition to) {
-  (void)lines();
-  bench().change_ends(mover(), from, to);
+  cogstride::change_ends(mover(), from, to, lines().now());
 }
 
 void FollowerHandle::nudge(OutputPosition by) {
-  (void)lines();
-  bench().nudge(mover(), by);
+  cogstride::nudge(mover(), by, lines().now());
 }
 
 void FollowerHandle::let_go() {

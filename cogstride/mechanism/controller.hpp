@@ -60,6 +60,14 @@ struct PwmChip {
   std::vector<std::int64_t> channels{};  ///< of those lines, in the same order; none: 0, 1, 2, ...
 };
 
+/// A counter chip of the operating system: hardware that counts the edges of encoders by itself.
+struct CounterChip {
+  std::string name{};                    ///< in the rig
+  std::string chip{};                    ///< its name among the system's counters, or what it calls itself
+  std::vector<std::int64_t> lines{};     ///< the rig's numbers of line A of the encoders that it counts
+  std::vector<std::int64_t> channels{};  ///< its counts, in the same order; none: 0, 1, 2, ...
+};
+
 /// A line that goes up and down as long as everything runs: an outside circuit cuts the power when it stops.
 struct Heartbeat {
   std::int64_t line = 0;
@@ -85,6 +93,7 @@ struct Controller {
   std::optional<QuadratureCounters> counters{};
   std::vector<GpioChip> chips{};
   std::vector<PwmChip> pwm_chips{};
+  std::vector<CounterChip> counter_chips{};
   Time edge_lateness = Time(100, units::us);  ///< that an edge on live lines may have
   std::optional<Heartbeat> heartbeat{};
 };

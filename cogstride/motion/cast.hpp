@@ -37,10 +37,6 @@ struct Cast {
   std::function<std::shared_ptr<MotionRecord>(Mover&, const GearOrder&)> gear{};
   /// Another ratio for one that goes along. @throws RangeError when it does not, or cannot
   std::function<void(Mover&, const Following&)> change_gear{};
-  /// Other ends for one that goes to and fro. @throws RangeError as above
-  std::function<void(Mover&, OutputPosition from, OutputPosition to)> change_ends{};
-  /// Against its leaders. @throws RangeError when it follows nothing, or the way is too fine to be kept
-  std::function<void(Mover&, OutputPosition)> nudge{};
   std::function<void(const std::string& who, const std::string& text)> tell{};  ///< into the record, now
   /// "41.2 mm": what a mover publishes under that name, now. @throws RangeError when it has none, with those
   /// it has

@@ -12,15 +12,13 @@
 #include <cerrno>
 #include <cstring>
 #include <filesystem>
+#include <functional>
+#include <utility>
 
 #include "cogstride/port/descriptor.hpp"
 #include "cogstride/port/kernel_files.hpp"
 
 namespace cogstride {
-namespace {
-
-constexpr std::size_t most_chip_lines = GPIO_V2_LINES_MAX;
-constexpr std::uint32_t kept_events = 1024;
 
 struct FoundChip {
   std::string path;
@@ -29,6 +27,11 @@ struct FoundChip {
   std::int64_t lines = 0;
   Descriptor fd;
 };
+
+namespace {
+
+constexpr std::size_t most_chip_lines = GPIO_V2_LINES_MAX;
+constexpr std::uint32_t kept_events = 1024;
 
 std::vector<FoundChip> chips_there() {
   std::vector<FoundChip> found;
@@ -108,7 +111,8 @@ void add_flags(gpio_v2_line_config& config, std::uint64_t mask, std::uint64_t fl
 }  // namespace
 
 GpioPort::GpioPort(const Controller& controller, const std::vector<LineSetup>& lines,
-                   const std::map<LineId, Pull>& pulls, const std::string& consumer) {
+                   const std::map<LineId, Pull>& pulls, const std::vector<LineId>& counted,
+                   const std::string& consumer) {
   if (lines.empty()) return;
   const std::vector<FoundChip> chips = chips_there();
   try {
@@ -127,51 +131,12 @@ GpioPort::GpioPort(const Controller& controller, const std::vector<LineSetup>& l
       if (own.size() > most_chip_lines)
         throw Error(fmt::format("controller.gpio.{}: {} lines of one chip; {} can be asked for together",
                                 wanted.name, own.size(), most_chip_lines));
-      Request request;
-      request.chip = fmt::format("{} ({})", chip.name, chip.label);
-      request.first_line = wanted.first_line;
-      gpio_v2_line_request asked{};
-      std::strncpy(asked.consumer, consumer.c_str(), sizeof asked.consumer - 1);
-      asked.num_lines = static_cast<std::uint32_t>(own.size());
-      asked.event_buffer_size = kept_events;
-      asked.config.flags = input_flags;
-      std::map<Pull, std::uint64_t> pulled;
-      for (std::size_t bit = 0; bit < own.size(); ++bit) {
-        const LineSetup& line = *own[bit];
-        asked.offsets[bit] =
-            static_cast<std::uint32_t>(static_cast<std::int64_t>(line.id) - wanted.first_line);
-        const std::uint64_t mask = std::uint64_t{1} << bit;
-        if (line.use != LineSetup::Use::input) {
-          request.outputs |= mask;
-          if (line.rest_high) request.rest |= mask;
-        } else if (const auto pull = pulls.find(line.id); pull != pulls.end()) {
-          pulled[pull->second] |= mask;
-        }
-        request.lines.push_back(line.id);
-      }
-      add_flags(asked.config, request.outputs, GPIO_V2_LINE_FLAG_OUTPUT);
-      for (const auto& [pull, mask] : pulled) add_flags(asked.config, mask, input_flags | flags_of(pull));
-      if (request.outputs != 0) {
-        gpio_v2_line_config_attribute& values = asked.config.attrs[asked.config.num_attrs++];
-        values.attr.id = GPIO_V2_LINE_ATTR_ID_OUTPUT_VALUES;
-        values.attr.values = request.rest;
-        values.mask = request.outputs;
-      }
-      if (ioctl(chip.fd.get(), GPIO_V2_GET_LINE_IOCTL, &asked) != 0) {
-        const int why = errno;
-        if (why == EBUSY)
-          throw Error(
-              fmt::format("{}: end that program, or give this rig other lines", holders(chip, wanted, own)));
-        throw Error(fmt::format("{}: the kernel refuses these lines: {}", request.chip, std::strerror(why)));
-      }
-      request.fd = above_standard(asked.fd);
-      fcntl(request.fd, F_SETFL, fcntl(request.fd, F_GETFL) | O_NONBLOCK);
-      for (unsigned bit = 0; bit < request.lines.size(); ++bit) {
-        const auto number = static_cast<std::size_t>(request.lines[bit]);
-        if (number >= places_.size()) places_.resize(number + 1);
-        places_[number] = {requests_.size(), bit, true};
-      }
-      requests_.push_back(std::move(request));
+      const auto is_counted = [&](const LineSetup* line) {
+        return std::find(counted.begin(), counted.end(), line->id) != counted.end();
+      };
+      const auto first_counted = std::stable_partition(own.begin(), own.end(), std::not_fn(is_counted));
+      take({own.begin(), first_counted}, false, wanted, chip, pulls, consumer);
+      take({first_counted, own.end()}, true, wanted, chip, pulls, consumer);
     }
     for (const LineSetup& line : lines) {
       const auto number = static_cast<std::size_t>(line.id);
@@ -184,6 +149,57 @@ GpioPort::GpioPort(const Controller& controller, const std::vector<LineSetup>& l
     close_all();
     throw;
   }
+}
+
+/// Some lines of a chip, in one request of the kernel's.
+void GpioPort::take(const std::vector<const LineSetup*>& own, bool is_counted, const GpioChip& wanted,
+                    const FoundChip& chip, const std::map<LineId, Pull>& pulls, const std::string& consumer) {
+  if (own.empty()) return;
+  Request request;
+  request.chip = fmt::format("{} ({})", chip.name, chip.label);
+  request.first_line = wanted.first_line;
+  request.is_counted = is_counted;
+  gpio_v2_line_request asked{};
+  std::strncpy(asked.consumer, consumer.c_str(), sizeof asked.consumer - 1);
+  asked.num_lines = static_cast<std::uint32_t>(own.size());
+  asked.event_buffer_size = kept_events;
+  asked.config.flags = input_flags;
+  std::map<Pull, std::uint64_t> pulled;
+  for (std::size_t bit = 0; bit < own.size(); ++bit) {
+    const LineSetup& line = *own[bit];
+    asked.offsets[bit] = static_cast<std::uint32_t>(static_cast<std::int64_t>(line.id) - wanted.first_line);
+    const std::uint64_t mask = std::uint64_t{1} << bit;
+    if (line.use != LineSetup::Use::input) {
+      request.outputs |= mask;
+      if (line.rest_high) request.rest |= mask;
+    } else if (const auto pull = pulls.find(line.id); pull != pulls.end()) {
+      pulled[pull->second] |= mask;
+    }
+    request.lines.push_back(line.id);
+  }
+  add_flags(asked.config, request.outputs, GPIO_V2_LINE_FLAG_OUTPUT);
+  for (const auto& [pull, mask] : pulled) add_flags(asked.config, mask, input_flags | flags_of(pull));
+  if (request.outputs != 0) {
+    gpio_v2_line_config_attribute& values = asked.config.attrs[asked.config.num_attrs++];
+    values.attr.id = GPIO_V2_LINE_ATTR_ID_OUTPUT_VALUES;
+    values.attr.values = request.rest;
+    values.mask = request.outputs;
+  }
+  if (ioctl(chip.fd.get(), GPIO_V2_GET_LINE_IOCTL, &asked) != 0) {
+    const int why = errno;
+    if (why == EBUSY)
+      throw Error(
+          fmt::format("{}: end that program, or give this rig other lines", holders(chip, wanted, own)));
+    throw Error(fmt::format("{}: the kernel refuses these lines: {}", request.chip, std::strerror(why)));
+  }
+  request.fd = above_standard(asked.fd);
+  fcntl(request.fd, F_SETFL, fcntl(request.fd, F_GETFL) | O_NONBLOCK);
+  for (unsigned bit = 0; bit < request.lines.size(); ++bit) {
+    const auto number = static_cast<std::size_t>(request.lines[bit]);
+    if (number >= places_.size()) places_.resize(number + 1);
+    places_[number] = {requests_.size(), bit, true};
+  }
+  requests_.push_back(std::move(request));
 }
 
 GpioPort::~GpioPort() {
@@ -236,7 +252,9 @@ bool GpioPort::read(LineId line) {
 }
 
 void GpioPort::take_edges(std::vector<PortEdge>& edges) {
+  const std::size_t first = edges.size();
   for (const Request& request : requests_) {
+    const std::size_t before = edges.size();
     gpio_v2_line_event events[16];
     for (;;) {
       const ssize_t got = ::read(request.fd, events, sizeof events);
@@ -252,6 +270,10 @@ void GpioPort::take_edges(std::vector<PortEdge>& edges) {
       }
       if (count < std::size(events)) break;
     }
+    // In the order of time among those of the others; they are few.
+    for (std::size_t i = before; i < edges.size(); ++i)
+      for (std::size_t j = i; j > first && edges[j].at_ns < edges[j - 1].at_ns; --j)
+        std::swap(edges[j], edges[j - 1]);
   }
 }
 
@@ -262,7 +284,8 @@ void GpioPort::sleep_until(std::int64_t ns) {
   nfds_t count = 0;
   waited[count++] = {bell_.descriptor(), POLLIN, 0};
   for (const Request& request : requests_) {
-    if (count < std::size(waited)) waited[count++] = {request.fd, POLLIN, 0};
+    if (count < std::size(waited))
+      waited[count++] = {request.fd, static_cast<short>(request.is_counted ? 0 : POLLIN), 0};
   }
   if (ppoll(waited, count, &time, nullptr) <= 0) return;
   if ((waited[0].revents & POLLIN) != 0) bell_.take();

@@ -15,14 +15,18 @@
 
 namespace cogstride {
 
+struct FoundChip;
+
 class GpioPort final : public LinePort {
  public:
   /// Finds the chips and takes all lines, outputs at their rest levels, inputs with their edges; all or none.
   /// @param pulls  of inputs that want a resistor; others are left as they are
+  /// @param counted  inputs whose edges wait until they are taken: they end no sleep
   /// @param consumer  the name under which the kernel shows who holds the lines
   /// @throws Error with what to do: no chip, no permission, a line that somebody holds (and who)
   GpioPort(const Controller& controller, const std::vector<LineSetup>& lines,
-           const std::map<LineId, Pull>& pulls, const std::string& consumer);
+           const std::map<LineId, Pull>& pulls, const std::vector<LineId>& counted,
+           const std::string& consumer);
   ~GpioPort() override;
   GpioPort(const GpioPort&) = delete;
   GpioPort& operator=(const GpioPort&) = delete;
@@ -46,6 +50,7 @@ class GpioPort final : public LinePort {
     std::vector<LineId> lines;    // by bit
     std::uint64_t outputs = 0;
     std::uint64_t rest = 0;
+    bool is_counted = false;
   };
   struct Place {
     std::size_t request = 0;
@@ -53,6 +58,8 @@ class GpioPort final : public LinePort {
     bool is_open = false;
   };
 
+  void take(const std::vector<const LineSetup*>& own, bool is_counted, const GpioChip& wanted,
+            const FoundChip& chip, const std::map<LineId, Pull>& pulls, const std::string& consumer);
   void close_all() noexcept;
 
   std::vector<Request> requests_;

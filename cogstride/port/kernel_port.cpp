@@ -6,13 +6,13 @@ namespace cogstride {
 
 KernelPort::KernelPort(const Controller& controller, const std::vector<LineSetup>& lines,
                        const std::vector<PwmChannels::Wanted>& duties, const std::map<LineId, Pull>& pulls,
-                       const std::string& consumer)
+                       const std::vector<LineId>& counted, const std::string& consumer)
     : duties_(controller, duties) {
   std::vector<LineSetup> plain;
   std::copy_if(lines.begin(), lines.end(), std::back_inserter(plain),
                [&](const LineSetup& line) { return !duties_.has(line.id); });
   plain_.reserve(lines.size());
-  gpio_ = std::make_unique<GpioPort>(controller, plain, pulls, consumer);
+  gpio_ = std::make_unique<GpioPort>(controller, plain, pulls, counted, consumer);
 }
 
 void KernelPort::write(std::span<const Level> levels) {

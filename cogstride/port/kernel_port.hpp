@@ -13,10 +13,11 @@ namespace cogstride {
 class KernelPort final : public LinePort {
  public:
   /// Takes them, at rest. @param duties  lines whose duty a PWM chip makes; the others are plain lines
+  /// @param counted  as of GpioPort
   /// @throws Error, as GpioPort and PwmChannels
   KernelPort(const Controller& controller, const std::vector<LineSetup>& lines,
              const std::vector<PwmChannels::Wanted>& duties, const std::map<LineId, Pull>& pulls,
-             const std::string& consumer);
+             const std::vector<LineId>& counted, const std::string& consumer);
 
   [[nodiscard]] std::int64_t now_ns() override { return gpio_->now_ns(); }
   void write(std::span<const Level> levels) override;

@@ -74,7 +74,9 @@ class LinePort {
   [[nodiscard]] virtual bool read(LineId line) = 0;
   /// Appends the edges that have come, in their order. @return at once. @throws PortGone
   virtual void take_edges(std::vector<PortEdge>& edges) = 0;
-  /// Sleeps until then, until an edge or a frame comes, or until wake(). @throws PortGone
+  /// Sleeps until then, until an edge or a frame comes, or until wake(); edges that are only counted may
+  /// wait.
+  /// @throws PortGone
   virtual void sleep_until(std::int64_t ns) = 0;
   /// Ends a sleep, or the next one.
   virtual void wake() noexcept = 0;

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "cogstride/report/panel_figure.hpp"
@@ -20,20 +21,25 @@ std::string percent(const std::optional<double>& share, const char* otherwise) {
 }
 
 Json point_json(const DutyPoint& point, const std::string& unit) {
+  const auto known = [](double value) { return std::isnan(value) ? Json(nullptr) : Json(value); };
   return {{"duty_share", point.duty},
           {with_unit("speed", unit), point.speed},
-          {"current_A", point.current},
-          {"loss_W", point.loss}};
+          {"current_A", known(point.current)},
+          {"loss_W", known(point.loss)}};
 }
 
 }  // namespace
 
 namespace {
 
+/// ", 0.31 A"; nothing where nothing measures it
+std::string current_words(const DutyPoint& point) {
+  return std::isnan(point.current) ? std::string() : fmt::format(", {:.3g} A", point.current);
+}
 std::string point_words(const std::optional<DutyPoint>& point) {
-  return point ? fmt::format("{:.3g} %, {:.3g} A, {:.3g} W lost", 100.0 * point->duty, point->current,
-                             point->loss)
-               : "cannot";
+  if (!point) return "cannot";
+  return fmt::format("{:.3g} %{}{}", 100.0 * point->duty, current_words(*point),
+                     std::isnan(point->loss) ? std::string() : fmt::format(", {:.3g} W lost", point->loss));
 }
 std::string predicted_words(const DutyCurve& curve) {
   return curve.predicted_start < 1.0 ? fmt::format("{:.3g} %", 100.0 * curve.predicted_start) : "never";
@@ -48,17 +54,19 @@ std::size_t widest_way(const DutySweep& sweep) {
 }
 
 std::string by_duty_text(const DutySweep& sweep) {
-  std::string text = fmt::format("{}: how it answers to duty, on the simulated bench\n", sweep.mechanism);
+  std::string text = fmt::format("{}: how it answers to duty, on {}\n", sweep.mechanism,
+                                 sweep.is_live ? "live lines, by its encoder" : "the simulated bench");
   const std::size_t width = widest_way(sweep);
   text += fmt::format("  {:<{}}{:>9}  {:>9}  {:>12}  {:>18}  {}\n", "way of switching", width, "predicted",
                       "starts at", "drops out at", "at 50 %",
                       fmt::format("for {:.4g} {}", sweep.compared_speed, sweep.unit));
   for (const DutyCurve& curve : sweep.curves) {
+    const bool has_half = !curve.up.empty() && curve.up.back().duty >= 0.5;
     const DutyPoint half = curve.at_duty(0.5);
     text +=
         fmt::format("  {:<{}}{:>9}  {:>9}  {:>12}  {:>18}  {}\n", way_words(curve), width,
                     predicted_words(curve), percent(curve.start(), "never"), percent(curve.drop_out(), "-"),
-                    fmt::format("{:.4g} {}, {:.3g} A", half.speed, sweep.unit, half.current),
+                    has_half ? fmt::format("{:.4g} {}{}", half.speed, sweep.unit, current_words(half)) : "-",
                     point_words(curve.at_speed(sweep.compared_speed)));
   }
   return text +
@@ -98,6 +106,7 @@ std::string duty_sweep_text(const DutySweep& sweep) {
 std::string duty_sweep_json(const DutySweep& sweep) {
   Json json;
   json["mechanism"] = sweep.mechanism;
+  json["is_live"] = sweep.is_live;
   json["guesses"] = sweep.guesses;
   json["unit"] = sweep.unit;
   json[with_unit("compared_speed", sweep.unit)] = sweep.compared_speed;
@@ -126,7 +135,10 @@ void draw_duty_sweep(const std::string& path, const DutySweep& sweep) {
           : fmt::format("{}: ways of switching its bridge; solid on the way up, dashed on the way down",
                         sweep.mechanism);
   figure.axis = "duty [%]";
-  figure.panels = {{fmt::format("speed [{}]", sweep.unit), {}, true}, {"mean current [A]", {}, true}};
+  const bool knows_current =
+      !sweep.curves.empty() && !sweep.curves[0].up.empty() && !std::isnan(sweep.curves[0].up[0].current);
+  figure.panels = {{fmt::format("speed [{}]", sweep.unit), {}, true}};
+  if (knows_current) figure.panels.push_back({"mean current [A]", {}, true});
   std::vector<const DutyCurve*> order;  // the rig's own on top
   for (const DutyCurve& curve : sweep.curves) order.push_back(&curve);
   std::stable_partition(order.begin(), order.end(),
@@ -143,7 +155,7 @@ void draw_duty_sweep(const std::string& path, const DutySweep& sweep) {
         current.points.emplace_back(100.0 * point.duty, point.current);
       }
       figure.panels[0].curves.push_back(std::move(speed));
-      figure.panels[1].curves.push_back(std::move(current));
+      if (knows_current) figure.panels[1].curves.push_back(std::move(current));
     }
     if (curve.is_the_rigs && curve.start() && !sweep.is_by_speeds)
       figure.marks.emplace_back(100.0 * *curve.start(),

@@ -154,7 +154,8 @@ const WheeledPair& pair_named(const Rig& rig, const std::string& name) {
 }
 
 Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
-  for (const std::string& name : mechanisms) (void)mechanism_named(rig, name);
+  for (const std::string& name : mechanisms)
+    if (find_shaft(rig, name) == nullptr) (void)mechanism_named(rig, name);
   std::erase_if(rig.mechanisms, [&](const Mechanism& mechanism) {
     return std::find(mechanisms.begin(), mechanisms.end(), mechanism.name) == mechanisms.end();
   });
@@ -172,11 +173,13 @@ Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
         follows && (!is_there(follows->first.leader) || (follows->also && !is_there(follows->also->leader))))
       mechanism.follows.reset();
   std::erase_if(rig.shafts, [&](const Shaft& shaft) {
-    return std::none_of(rig.mechanisms.begin(), rig.mechanisms.end(), [&](const Mechanism& mechanism) {
-      const auto& follows = mechanism.follows;
-      return follows &&
-             (follows->first.leader == shaft.name || (follows->also && follows->also->leader == shaft.name));
-    });
+    const bool is_asked_for = std::find(mechanisms.begin(), mechanisms.end(), shaft.name) != mechanisms.end();
+    return !is_asked_for &&
+           std::none_of(rig.mechanisms.begin(), rig.mechanisms.end(), [&](const Mechanism& mechanism) {
+             const auto& follows = mechanism.follows;
+             return follows && (follows->first.leader == shaft.name ||
+                                (follows->also && follows->also->leader == shaft.name));
+           });
   });
   return rig;
 }

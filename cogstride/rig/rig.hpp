@@ -40,7 +40,8 @@ struct Rig {
 /// The pair of that name. @throws RangeError that lists those there are.
 [[nodiscard]] const WheeledPair& pair_named(const Rig& rig, const std::string& name);
 
-/// A rig with some of its mechanisms alone, and pairs of them; who followed another goes by itself.
+/// A rig with some of its mechanisms alone, and pairs of them; who followed another goes by itself. Shafts
+/// stay that one of them follows, or that are named.
 /// @throws RangeError when it has none of a name
 [[nodiscard]] Rig only_with(Rig rig, const std::vector<std::string>& mechanisms);
 /// A rig with a mechanism, as it is in it or changed, and no other.

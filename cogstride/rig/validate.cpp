@@ -236,6 +236,7 @@ class RigCheck {
     for (TimerUnit& timer : controller.timers) keys("controller.timer." + timer.name, timer);
     for (GpioChip& chip : controller.chips) keys("controller.gpio." + chip.name, chip);
     for (PwmChip& chip : controller.pwm_chips) keys("controller.pwm." + chip.name, chip);
+    for (CounterChip& chip : controller.counter_chips) keys("controller.counter." + chip.name, chip);
     if (controller.heartbeat) keys("controller.heartbeat", *controller.heartbeat);
     if (controller.analogue) keys("controller.analogue", *controller.analogue);
     if (controller.counters) keys("controller.counters", *controller.counters);

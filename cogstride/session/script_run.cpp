@@ -7,6 +7,7 @@
 #include <memory>
 
 #include "cogstride/files/output_file.hpp"
+#include "cogstride/motion/gearing/follow.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/change_rig.hpp"
@@ -33,6 +34,9 @@ std::string figures_now(const Bench& bench, Tick now) {
     if (mover->has_ended() && !mover->is_driven(now)) continue;
     const std::string asked = mover->status(now).asked;
     if (!asked.empty()) words += fmt::format("; {} {}", mover->name(), asked);
+    Follows* const follows = mover->follows();
+    if (const Follow* const follow = follows == nullptr ? nullptr : follows->following())
+      words += fmt::format(", {}", follow->figures());
   }
   return words;
 }

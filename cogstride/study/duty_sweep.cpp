@@ -3,9 +3,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <limits>
 #include <mutex>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/plan/timer_choice.hpp"
@@ -44,6 +47,19 @@ Rig free_to_turn(const Rig& rig, const Mechanism& mechanism) {
   return alone;
 }
 
+/// In the sweep's unit; 0 where it stands, or creeps.
+double speed_of(const Mechanism& mechanism, double base_per_s) {
+  const RotaryMotorModel model = model_of(mechanism);
+  const double rad_per_s = 2.0 * pi * base_per_s * motor_turns_per_base(mechanism.train).to_double();
+  if (rad_per_s < crawl * model.supply / model.emf) return 0.0;
+  return base_per_s * (output_kind(mechanism.train) == OutputKind::rotary ? 60.0 : 1000.0);
+}
+
+/// s: of its speed, when the duty changes.
+double time_constant(const RotaryMotorModel& model) {
+  return std::clamp(model.inertia * model.resistance / (model.torque_per_ampere * model.emf), 0.02, 2.0);
+}
+
 DutyPoint look(SimulatedBench& bench, const std::string& name, double duty, double seconds) {
   const BrushedPlant& plant = bench.brushed_plant(name);
   bench.serve(Time(4.0 * seconds, units::s));
@@ -54,20 +70,13 @@ DutyPoint look(SimulatedBench& bench, const std::string& name, double duty, doub
   bench.serve(Time(seconds, units::s));
   const double lasted = bench.now().in(units::s)-from;
   const Mechanism& mechanism = bench.rig().mechanisms.front();
-  const double moved = plant.position() - place;
-  const RotaryMotorModel model = model_of(mechanism);
-  const double rad_per_s = 2.0 * pi * moved * motor_turns_per_base(mechanism.train).to_double() / lasted;
-  const bool stands = rad_per_s < crawl * model.supply / model.emf;
-  const double a_unit = output_kind(mechanism.train) == OutputKind::rotary ? 60.0 : 1000.0;
-  return {duty, stands ? 0.0 : a_unit * moved / lasted, (plant.charge() - charge) / lasted,
+  return {duty, speed_of(mechanism, (plant.position() - place) / lasted), (plant.charge() - charge) / lasted,
           (plant.heat() - heat) / lasted};
 }
 
 void go_through(const Rig& rig, DutyCurve& curve) {
   const std::string& name = rig.mechanisms.front().name;
-  const RotaryMotorModel model = model_of(rig.mechanisms.front());
-  const double constant =
-      std::clamp(model.inertia * model.resistance / (model.torque_per_ampere * model.emf), 0.02, 2.0);
+  const double constant = time_constant(model_of(rig.mechanisms.front()));
   SimulatedBench bench(rig);
   bench.leave_encoders_unchecked();  // shafts that stand are driven on purpose
   auto drive = bench.brushed(name);
@@ -87,8 +96,7 @@ void hold_speeds(const Rig& rig, DutyCurve& curve) {
   const RotaryMotorModel model = model_of(mechanism);
   constexpr int speeds = 8;
   const OutputSpeed& top = mechanism.limits.speed;
-  const double constant =
-      std::clamp(model.inertia * model.resistance / (model.torque_per_ampere * model.emf), 0.02, 2.0);
+  const double constant = time_constant(model);
   SimulatedBench bench(rig);
   auto spindle = bench.brushless(mechanism.name);
   const BrushlessPlant& plant = bench.brushless_plant(mechanism.name);
@@ -230,6 +238,139 @@ DutySweep sweep_duty(const Rig& rig, const Mechanism& mechanism,
   for (const DutyCurve& curve : sweep.curves)
     if (curve.is_the_rigs && !curve.up.empty()) sweep.compared_speed = 0.5 * curve.up.back().speed;
   return sweep;
+}
+
+namespace {
+
+constexpr double counts_by = 0.4;  // of duty: an encoder that has counted nothing by then does not count
+
+/// The mechanism alone, as it may be driven; its lowest duty is what is looked for.
+Rig for_live_sweep(const Rig& rig, const Mechanism& mechanism) {
+  if (!mechanism.is_driven_by_duty())
+    throw RangeError(fmt::format("{}: a {} on a {} is not driven by duty", mechanism.name,
+                                 kind_name(mechanism.motor), kind_name(mechanism.board)));
+  if (sensor_of<Encoder>(mechanism) == nullptr)
+    throw RangeError(
+        fmt::format("{}: has no encoder, so nothing tells how fast it turns on live lines", mechanism.name));
+  if (mechanism.limits.travel_from || mechanism.hard_ends)
+    throw RangeError(
+        fmt::format("{}: its travel has ends, and a sweep turns it on and on: unhitch it, and take "
+                    "limits.travel and hard_ends out of the rig for so long",
+                    mechanism.name));
+  Rig alone = only_with(rig, {mechanism.name});
+  alone.mechanisms.front().limits.lowest_duty.reset();
+  return alone;
+}
+
+std::vector<double> live_duties(const Mechanism& mechanism) {
+  std::vector<double> all = duties();
+  const double highest =
+      mechanism.limits.highest_duty ? mechanism.limits.highest_duty->base().to_double() : 1.0;
+  std::erase_if(all, [&](double duty) { return duty > highest + 1e-9; });
+  if (all.back() < highest - 1e-9) all.push_back(highest);
+  return all;
+}
+
+/// Turns a motor through duty on live lines, and reads what it does.
+class LiveDuties {
+ public:
+  LiveDuties(LiveBench& bench, const LiveDutySweep& how)
+      : bench_(bench), how_(how), drive_(bench.brushed(parts().name)) {
+    const double constant = time_constant(model_of(parts()));
+    settles_ = how.settles.value_or(Time(std::max(0.2, 4.0 * constant), units::s));
+    looks_ = how.looks.value_or(Time(std::max(0.1, constant), units::s));
+  }
+
+  DutyPoint at(double duty) {
+    drive_.spin({.duty = Fraction::from_base(duty)}).wait();
+    serve(settles_);
+    const std::int64_t before = drive_.measured().count;
+    const Time from = bench_.now();
+    double current = 0.0;
+    constexpr int current_looks = 20;
+    for (int i = 0; i < current_looks; ++i) {
+      serve(Time(looks_.in(units::s) / current_looks, units::s));
+      if (has_shunt_) current += std::abs(drive_.measured_current().in(units::A)) / current_looks;
+    }
+    const double lasted = (bench_.now() - from).in(units::s);
+    const double per_s = static_cast<double>(drive_.measured().count - before) / counts_per_base_ / lasted;
+    refuse_encoder(duty, per_s);
+    constexpr double not_known = std::numeric_limits<double>::quiet_NaN();
+    DutyPoint point{duty, speed_of(parts(), per_s), has_shunt_ ? current : not_known, not_known};
+    if (how_.on_point) how_.on_point(point);
+    return point;
+  }
+
+ private:
+  [[nodiscard]] const Mechanism& parts() const { return bench_.rig().mechanisms.front(); }
+  /// A fault ends it: what is read afterwards would say nothing.
+  void serve(Time time) {
+    bench_.serve(time);
+    if (const std::string obstacle = bench_.status(parts().name).obstacle; !obstacle.empty())
+      throw MotionFault(obstacle, FaultCode::failed);
+  }
+  void refuse_encoder(double duty, double per_s) const {
+    const double crawls = crawl * model_of(parts()).supply / model_of(parts()).emf / (2.0 * pi) /
+                          std::abs(motor_turns_per_base(parts().train).to_double());
+    if (per_s < -crawls)
+      throw MotionFault(fmt::format("{}: its encoder counts backwards when it is driven forwards: change its "
+                                    "lines A and B over, or say "
+                                    "counts_backwards in the rig",
+                                    parts().name),
+                        FaultCode::failed);
+    if (duty >= counts_by && drive_.measured().count == 0)
+      throw MotionFault(
+          fmt::format("{}: nothing was counted up to {:.0f} % duty: see that its supply is on, that it is "
+                      "free to turn, and its encoder's lines",
+                      parts().name, 100.0 * duty),
+          FaultCode::failed);
+  }
+
+  LiveBench& bench_;
+  const LiveDutySweep& how_;
+  BrushedHandle drive_;
+  double counts_per_base_ = counts_per_base(parts(), *sensor_of<Encoder>(parts())).to_double();
+  bool has_shunt_ = sensor_of<Shunt>(parts()) != nullptr;
+  Time settles_{};
+  Time looks_{};
+};
+
+}  // namespace
+
+DutySweep sweep_duty_live(const Rig& rig, const Mechanism& mechanism, LiveDutySweep how) {
+  const Rig alone = for_live_sweep(rig, mechanism);
+  const auto& wiring = std::get<BridgeWiring>(mechanism.wiring);
+  DutySweep sweep;
+  sweep.mechanism = mechanism.name;
+  sweep.guesses = mechanism.guesses;
+  sweep.is_live = true;
+  sweep.unit = output_kind(mechanism.train) == OutputKind::rotary ? "rpm" : "mm/s";
+  DutyCurve& curve = sweep.curves.emplace_back();
+  curve.way = fmt::format("{} decay at {}", wiring.decay == Decay::slow ? "slow" : "fast",
+                          frequency_words(wiring.pwm_frequency));
+  curve.is_the_rigs = true;
+  curve.predicted_start = start_duty(model_of(mechanism));
+  LiveBench bench(alone, how.bench);
+  bench.leave_encoders_unchecked();  // it stands, and is driven, on purpose
+  if (sensor_of<Encoder>(bench.rig().mechanisms.front()) == nullptr)
+    throw RangeError(
+        fmt::format("{}: its encoder is not read here: its lines are on no GPIO chip of the rig, and no "
+                    "counter counts it",
+                    mechanism.name));
+  if (how.opened) how.opened(bench);
+  LiveDuties live(bench, how);
+  const std::vector<double> all = live_duties(mechanism);
+  for (const double duty : all) curve.up.push_back(live.at(duty));
+  for (auto duty = all.rbegin(); duty != all.rend(); ++duty) curve.down.push_back(live.at(*duty));
+  bench.close();
+  sweep.compared_speed = 0.5 * curve.up.back().speed;
+  return sweep;
+}
+
+double live_duty_sweep_seconds(const Rig& rig, const Mechanism& mechanism) {
+  const double constant = time_constant(model_of(for_live_sweep(rig, mechanism).mechanisms.front()));
+  return 2.0 * static_cast<double>(live_duties(mechanism).size()) *
+         (std::max(0.2, 4.0 * constant) + std::max(0.1, constant));
 }
 
 }  // namespace cogstride

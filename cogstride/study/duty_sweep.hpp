@@ -10,7 +10,9 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 
+#include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/rig/rig.hpp"
 #include "cogstride/study/results/duty_sweep.hpp"
 
@@ -22,5 +24,27 @@ namespace cogstride {
 /// @throws RangeError unless the mechanism is driven by duty or has six gates and Hall sensors
 [[nodiscard]] DutySweep sweep_duty(const Rig& rig, const Mechanism& mechanism,
                                    const std::function<void(const DutyCurve&)>& on_curve = {});
+
+/// How a duty is held and read on live lines.
+struct LiveDutySweep {
+  LiveBench::Options bench{};
+  /// Told of the bench before anything turns, and of each duty as it has been read; may be empty.
+  std::function<void(LiveBench&)> opened{};
+  std::function<void(const DutyPoint&)> on_point{};
+  /// For which a duty is held before it is read, and for which it is read; nothing: by what the rig says of
+  /// the motor, four of its time constants and one, at least 0.2 s and 0.1 s.
+  std::optional<Time> settles{};
+  std::optional<Time> looks{};
+};
+
+/// On real lines, forwards, switched as the rig says and up to the highest duty of its limits: the speed by
+/// its encoder, the current by its shunt where it has one. The lines are at rest afterwards, however it ends.
+/// @throws RangeError unless it is driven by duty, has an encoder that is read here, and may turn on and on;
+/// Error when the lines cannot be had; MotionFault when it was stopped, or its encoder does not tell how it
+/// turns
+[[nodiscard]] DutySweep sweep_duty_live(const Rig& rig, const Mechanism& mechanism, LiveDutySweep how = {});
+
+/// Of sweep_duty_live() by those times: s, ramps left out.
+[[nodiscard]] double live_duty_sweep_seconds(const Rig& rig, const Mechanism& mechanism);
 
 }  // namespace cogstride

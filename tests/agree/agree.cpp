@@ -13,6 +13,7 @@
 
 #include "agree/random_rigs.hpp"
 #include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/plan/gearing.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
@@ -42,8 +43,14 @@ struct Case {
   bool held = true;    ///< it lost nothing from any phase
   double limit = 0.0;  ///< what the bench bears of what is told to be borne; 0: not measured
   std::vector<std::pair<const char*, double>> off{};  ///< shares by which figures differ
-  std::vector<std::string> misjudged{};               ///< of runs: "" where the verdict says what happened
-  std::string failed{};                               ///< it could not be tried, and why
+  std::vector<std::string> beyond{};  ///< of a follower: what is more than told, in steps; "" where it is not
+  std::vector<std::string> misjudged{};  ///< of runs: "" where the verdict says what happened
+  std::string failed{};                  ///< it could not be tried, and why
+
+  void within(const char* what, double is, double told) {
+    beyond.push_back(is <= told ? std::string()
+                                : fmt::format("{:.2f} steps {}, told {:.2f}", is, what, told));
+  }
 };
 
 /// Holds the verdict of a run against what happened.
@@ -127,6 +134,77 @@ Case of_stepper(Dice& dice) {
     (all_hold(middle) ? held : lost) = middle;
   }
   found.limit = (1.0 - trial.margin) / held;
+  return found;
+}
+
+// Followers: a wheel comes to its top speed, keeps it, and comes to rest.
+
+/// Steps by which it is ahead of where it belongs by the wheel itself.
+double ahead(const SimulatedBench& bench, const Mechanism& mechanism) {
+  const Following& follows = *mechanism.follows;
+  const double asked =
+      bench.signal(mechanism.name + ".asked") / display_units_per_base(output_kind(mechanism.train));
+  return (asked - bench.signal("wheel.made") / 360.0 * follows.first.by.base.to_double()) *
+         steps_per_base(mechanism).to_double();
+}
+
+Case of_follower(Dice& dice) {
+  const Rig rig = random_follower(dice);
+  const Mechanism& mechanism = rig.mechanisms[0];
+  const Shaft& wheel = rig.shafts[0];
+  const Following& follows = *mechanism.follows;
+  const double a_turn = (follows.first.by.base * steps_per_base(mechanism)).to_double();
+  const double a_count = a_turn / static_cast<double>(4 * wheel.encoder->lines_per_turn);
+  const double speed = wheel.speed.base.to_double();
+  const double bears = own_limits(mechanism).acceleration / a_turn;  // turns/s2 of the wheel
+  const ExactTime ramp =
+      ExactTime::from_base(Ratio(std::llround(1000.0 * (speed / bears * dice.even(1.3, 3.0) + 0.01)), 1000));
+  const ExactTime steady = ExactTime::from_base(Ratio(1, 2));
+  const ExactTime joins = ExactTime::from_base(Ratio(1, 10));
+  Case found;
+  found.what = fmt::format("{}, {:.4g} steps a turn, {:.3g} a count, {}", words(rig), a_turn, a_count,
+                           follows.compensated ? "compensated" : "never beyond");
+  SimulatedBench bench(rig, {.events = {{.at = joins, .what = "wheel", .speed = wheel.speed, .in = ramp},
+                                        {.at = joins + ramp + steady,
+                                         .what = "wheel",
+                                         .speed = OutputSpeed{OutputKind::rotary, Ratio(0)},
+                                         .in = ramp}}});
+  FollowerHandle follower = bench.gear(mechanism.name);
+  const auto serve_until = [&](ExactTime until) {
+    std::pair<double, double> range{1e9, -1e9};
+    while (bench.now().base() < until.base().to_double()) {
+      bench.serve(Time(0.4e-3, units::s));
+      const double is = ahead(bench, mechanism);
+      range = {std::min(range.first, is), std::max(range.second, is)};
+    }
+    return range;
+  };
+  const ExactTime settled = joins + ramp + ExactTime::from_base(steady.base() / Ratio(2));
+  serve_until(settled);
+  const auto [least, most] = serve_until(joins + ramp + steady);
+  const auto [slowing_least, slowing_most] = serve_until(joins + ramp + steady + ramp + steady);
+  const ExpectedLag lag = expected_lag(mechanism, parts_of(wheel), 10e-6);
+  const double steps = steps_per_base(mechanism).to_double();
+  const double coarse = std::max(1.0, a_count);
+  // It stands on the step below where it is asked to be.
+  constexpr double of_a_step = 1.35;
+  if (follows.compensated) {
+    found.within("ahead at a constant speed", most, coarse - 0.65);
+    found.within("behind at a constant speed", -least, coarse + 0.35);
+    const double braking = speed / ramp.base().to_double();
+    found.within("ahead of one that slows down", slowing_most,
+                 0.5 * braking * a_turn * lag.blind * lag.blind + a_count + 0.5);
+  } else {
+    found.within("ahead", std::max(most, slowing_most), 1e-6);
+    found.within("behind at a constant speed", -least, lag.sum() * steps + of_a_step);
+    found.within("nearer than told at a constant speed", most,
+                 -(lag.limits + lag.delay) * steps * 0.9 + of_a_step);
+  }
+  const Ratio belongs = follower.phase() * follows.first.by.base * steps_per_base(mechanism);
+  const Ratio stands = bench.stepper(mechanism.name).position()->base * steps_per_base(mechanism);
+  found.within("away from the step of whole numbers", std::abs((stands - belongs).to_double()), 1.0);
+  follower.let_go();
+  judge(found, bench, mechanism.name, bench.plant(mechanism.name).lost_microsteps() == 0);
   return found;
 }
 
@@ -268,6 +346,7 @@ Case of_one(std::uint64_t seed, std::size_t i) {
   try {
     if (kind == 2) return of_brushed(dice);
     if (kind == 3) return of_brushless(dice);
+    if (i % 8 == 5) return of_follower(dice);
     return of_stepper(dice);
   } catch (const std::exception& error) {
     Case found;
@@ -295,6 +374,7 @@ int run(std::size_t count, std::uint64_t seed) {
   Promise held{"of moves told 20 % or more to spare, lost nothing", 0, 0, least_share_held};
   Promise near{"the bench's limit within 1 to 1.25 times that told", 0, 0, least_share_near};
   Promise figures{"speed, current and heat within 3 %", 0, 0, 1.0};
+  Promise followers{"figures of followers no more than told", 0, 0, 1.0};
   Promise starts{"start duty within 2 %", 0, 0, 1.0};
   // A rotor that swings further than half a period when it was to stand is complained of, though it comes
   // back.
@@ -322,6 +402,10 @@ int run(std::size_t count, std::uint64_t seed) {
       if (!agrees)
         disagrees += fmt::format("{}{} {:+.1f} % off", disagrees.empty() ? "" : ", ", what, 100.0 * off);
     }
+    for (const std::string& beyond : one.beyond) {
+      followers.count(beyond.empty());
+      if (!beyond.empty()) disagrees += (disagrees.empty() ? "" : ", ") + beyond;
+    }
     for (const std::string& misjudged : one.misjudged) {
       judged.count(misjudged.empty());
       if (disagrees.empty()) disagrees = misjudged;
@@ -329,7 +413,7 @@ int run(std::size_t count, std::uint64_t seed) {
     if (!disagrees.empty()) fmt::print("  {:4} {}: {}\n", i, one.what, disagrees);
   }
   bool all = true;
-  for (const Promise& promise : {tried, held, near, figures, starts, judged}) {
+  for (const Promise& promise : {tried, held, near, figures, starts, followers, judged}) {
     fmt::print("{}  {} of {}, {}\n", promise.holds() ? "agrees   " : "DISAGREES", promise.kept, promise.of,
                promise.what);
     all = all && promise.holds();

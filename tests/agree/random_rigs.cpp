@@ -130,6 +130,38 @@ Rig random_stepper(Dice& dice) {
   }
 }
 
+Rig random_follower(Dice& dice) {
+  Rig rig = random_stepper(dice);
+  Mechanism& mechanism = rig.mechanisms[0];
+  Limits& limits = mechanism.limits;
+  limits.travel_from.reset();
+  limits.travel_to.reset();
+  mechanism.hard_ends.reset();
+  // Half of what it is told to bear, so that nothing but its gear is tried.
+  limits.acceleration.base = limits.acceleration.base / Ratio(2);
+  limits.jerk.reset();
+  Shaft wheel;
+  wheel.name = "wheel";
+  wheel.speed = OutputSpeed{OutputKind::rotary, exactly(dice.by_ratio(0.3, 20.0))};
+  constexpr std::int64_t discs[] = {12, 24, 100, 256, 500, 1000};
+  wheel.encoder =
+      Encoder{.name = "turns", .line_a = 900, .line_b = 901, .lines_per_turn = discs[dice.one_of(6)]};
+  rig.controller.counters = QuadratureCounters{2, ExactFrequency(Ratio(1'000'000), units::Hz)};
+  // Steps of the follower for a turn of the wheel, a fraction that nobody chose.
+  const double steps = dice.even(0.2, 0.7) * (limits.speed.base * steps_per_base(mechanism)).to_double() /
+                       wheel.speed.base.to_double();
+  const auto denominator = static_cast<std::int64_t>(1 + dice.one_of(99));
+  const auto numerator = std::max<std::int64_t>(1, std::llround(steps * static_cast<double>(denominator)));
+  Following& follows = mechanism.follows.emplace();
+  follows.first.leader = "wheel";
+  follows.first.by =
+      OutputPosition{output_kind(mechanism.train), Ratio(numerator, denominator) / steps_per_base(mechanism)};
+  follows.may_fall_behind = OutputPosition{output_kind(mechanism.train), Ratio(1)};
+  follows.compensated = dice.by_chance(0.5);
+  rig.shafts = {wheel};
+  return rig;
+}
+
 Rig random_brushed(Dice& dice) {
   constexpr const char* boards[] = {"two-input H-bridge", "sign-and-magnitude H-bridge",
                                     "four-channel motor board"};

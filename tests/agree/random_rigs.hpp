@@ -32,6 +32,10 @@ class Dice {
 /// closed form lets it have.
 [[nodiscard]] Rig random_stepper(Dice& dice);
 
+/// A stepper with much to spare behind a wheel that somebody turns, with any encoder, by any ratio of whole
+/// numbers: at the wheel's top speed it goes with a share of its own.
+[[nodiscard]] Rig random_follower(Dice& dice);
+
 /// A brushed motor, its bridge coasting or braking between, of many frequencies.
 [[nodiscard]] Rig random_brushed(Dice& dice);
 

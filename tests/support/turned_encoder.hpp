@@ -24,15 +24,23 @@ class TurnedEncoder {
   /// At once to another speed, counts/s, at the begin of a piece.
   void jerk(std::size_t piece, double to) { jerks_.emplace_back(piece, to); }
 
+  /// From an instant on the counter has counted so many more than there were, or fewer.
+  void miscount(Tick from, std::int64_t by) { miscounts_.emplace_back(from, by); }
+
   [[nodiscard]] double place(double seconds) const { return state(seconds).first; }
   [[nodiscard]] double speed(double seconds) const { return state(seconds).second; }
   [[nodiscard]] double place(Tick at) const { return place(static_cast<double>(at) / ticks_per_second_); }
 
   void wire(ScriptedPlayer& player, std::int64_t line_a) {
-    player.says(counter_source(line_a), [this](Tick now) { return look(now), count_; });
+    player.says(counter_source(line_a), [this](Tick now) { return count(now); });
     player.says(counter_edge_source(line_a), [this](Tick now) { return look(now), counted_at_; });
   }
-  [[nodiscard]] std::int64_t count(Tick now) { return look(now), count_; }
+  [[nodiscard]] std::int64_t count(Tick now) {
+    look(now);
+    std::int64_t counted = count_;
+    for (const auto& [from, by] : miscounts_) counted += now >= from ? by : 0;
+    return counted;
+  }
 
  private:
   [[nodiscard]] std::pair<double, double> state(double seconds) const {
@@ -72,6 +80,7 @@ class TurnedEncoder {
 
   std::vector<Piece> pieces_;
   std::vector<std::pair<std::size_t, double>> jerks_{};
+  std::vector<std::pair<Tick, std::int64_t>> miscounts_{};
   double ticks_per_second_;
   Tick looked_at_ = 0;
   std::int64_t count_ = 0;

@@ -176,6 +176,11 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
       "--duty", options.duty,
       "Up and down through duty: where a motor starts and drops out, by several ways of switching");
   what->require_option(1);
+  command->add_flag(
+      "--live", options.live,
+      "On this computer's lines: the duties that turn it, switched as the rig says, by its encoder");
+  command->add_flag("--yes", options.yes,
+                    "Do not ask before a rig is driven for the first time or after a change");
   command->add_option("--plot", options.plot, "Draw the trials and the prediction into FILE (.png or .svg)")
       ->type_name("FILE");
   command->add_flag("--overwrite", options.overwrite, "Replace the file when it is there already");
@@ -275,7 +280,9 @@ void add_drive(CLI::App& app, DriveOptions& options) {
   CLI::App* command = app.add_subcommand("drive", "Play a script on the lines of this computer");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
   command->add_option("SCRIPT", options.script, "The script (NAME.moves)")->required()->type_name("");
-  command->add_option("--only", options.only, "Drive these mechanisms and take no line of the others")
+  command
+      ->add_option("--only", options.only,
+                   "Drive these mechanisms, with these shafts, and take no line of the others")
       ->delimiter(',')
       ->type_name("MECHANISM[,...]");
   command->add_flag("--yes", options.yes, "Do not ask before a rig is driven for the first time");

@@ -83,6 +83,8 @@ struct SweepOptions {
   bool speed = false;
   bool modes = false;
   bool duty = false;
+  bool live = false;
+  bool yes = false;
   std::string plot;
   bool overwrite = false;
   bool json = false;

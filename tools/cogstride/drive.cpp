@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cstdio>
 #include <filesystem>
-#include <iostream>
 
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/files/output_file.hpp"
@@ -51,25 +50,6 @@ std::string what_will_move(const Rig& rig, const Script& script) {
   for (const PlainOutput& output : rig.outputs)
     words += fmt::format("  {} may be switched on (line {})\n", output.name, output.line.number);
   return words;
-}
-
-/// @return whether the user agrees
-bool asks_first(const DriveOptions& options, const Rig& rig, const Script& script) {
-  const DrivenRigs driven;
-  const std::uint64_t mark = fingerprint(read_text_file(options.rig));
-  if (!options.yes && !driven.has(mark)) {
-    fmt::print(stderr, "{} has not been driven before, as it is now. With power on:\n{}", options.rig,
-               what_will_move(rig, script));
-    if (isatty(STDIN_FILENO) == 0)
-      throw Error(
-          "nobody can be asked here whether that may be: say --yes, or drive it once from a terminal");
-    fmt::print(stderr, "Rehearsed, and nobody's fingers in it? Drive it (yes/no) ");
-    std::string answer;
-    std::getline(std::cin, answer);
-    if (answer != "yes" && answer != "y") return false;
-  }
-  driven.add(mark);
-  return true;
 }
 
 /// Where the black box of this run goes: as asked, or with this user's states; empty, and why, where it can
@@ -122,7 +102,7 @@ ExitStatus run_drive(const DriveOptions& options) {
   for (const std::string& file : read)
     if (is_one_file(black_box, file))
       throw Error(fmt::format("--black-box {}: this command reads it; name another file", black_box));
-  if (!asks_first(options, rig, script)) {
+  if (!is_agreed(options.rig, options.yes, what_will_move(rig, script))) {
     fmt::print(stderr, "nothing was moved\n");
     return ExitStatus::something_is_wrong;
   }

@@ -48,7 +48,7 @@ ExitStatus run_measure_rate(const MeasureRateOptions& options) {
     line.name = "rate";
     line.use = LineSetup::Use::pulses;
     port = std::make_unique<GpioPort>(controller, std::vector{line}, std::map<LineId, Pull>{},
-                                      fmt::format("cogstride {}", getpid()));
+                                      std::vector<LineId>{}, fmt::format("cogstride {}", getpid()));
     on = fmt::format("line {}", options.line);
   }
   ProgressLine progress;

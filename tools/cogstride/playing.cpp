@@ -1,10 +1,14 @@
 #include "playing.hpp"
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <atomic>
 #include <csignal>
+#include <iostream>
 
+#include "cogstride/files/output_file.hpp"
+#include "cogstride/session/live_run.hpp"
 #include "progress.hpp"
 
 using namespace cogstride;
@@ -17,24 +21,18 @@ void request_stop(int) {
   if (Bench* const bench = interruptible.load()) bench->request_stop();
 }
 
-/// As long as something plays, being told to end stops it by the rig's [stops]; a reader that has gone is no
-/// reason to end. Afterwards everything ends the program as usual.
-class InterruptsNoted {
- public:
-  explicit InterruptsNoted(Bench& bench) {
-    interruptible.store(&bench);
-    for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, request_stop);
-    std::signal(SIGPIPE, SIG_IGN);
-  }
-  ~InterruptsNoted() {
-    for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE}) std::signal(signal, SIG_DFL);
-    interruptible.store(nullptr);
-  }
-  InterruptsNoted(const InterruptsNoted&) = delete;
-  InterruptsNoted& operator=(const InterruptsNoted&) = delete;
-};
-
 }  // namespace
+
+InterruptsNoted::InterruptsNoted(Bench& bench) {
+  interruptible.store(&bench);
+  for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, request_stop);
+  std::signal(SIGPIPE, SIG_IGN);
+}
+
+InterruptsNoted::~InterruptsNoted() {
+  for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE}) std::signal(signal, SIG_DFL);
+  interruptible.store(nullptr);
+}
 
 PlayedScript play(Bench& bench, ScriptPlayer& player, const std::string& doing, const ScriptLength& length,
                   std::optional<Time> longest) {
@@ -56,4 +54,21 @@ void require_chips(const std::string& rig_file, const Rig& rig) {
       fmt::format("{}: names no GPIO chip: say which one has its lines, in [controller.gpio.NAME] "
                   "(`cogstride keys gpio` lists what that takes)",
                   rig_file));
+}
+
+bool is_agreed(const std::string& rig_file, bool yes, const std::string& what) {
+  const DrivenRigs driven;
+  const std::uint64_t mark = fingerprint(read_text_file(rig_file));
+  if (!yes && !driven.has(mark)) {
+    fmt::print(stderr, "{} has not been driven before, as it is now. With power on:\n{}", rig_file, what);
+    if (isatty(STDIN_FILENO) == 0)
+      throw Error(
+          "nobody can be asked here whether that may be: say --yes, or drive it once from a terminal");
+    fmt::print(stderr, "Rehearsed, and nobody's fingers in it? Drive it (yes/no) ");
+    std::string answer;
+    std::getline(std::cin, answer);
+    if (answer != "yes" && answer != "y") return false;
+  }
+  driven.add(mark);
+  return true;
 }

@@ -6,6 +6,16 @@
 #include "cogstride/session/script_run.hpp"
 #include "commands.hpp"
 
+/// As long as something plays, being told to end stops it by the rig's [stops]; a reader that has gone is no
+/// reason to end. Afterwards everything ends the program as usual.
+class InterruptsNoted {
+ public:
+  explicit InterruptsNoted(cogstride::Bench& bench);
+  ~InterruptsNoted();
+  InterruptsNoted(const InterruptsNoted&) = delete;
+  InterruptsNoted& operator=(const InterruptsNoted&) = delete;
+};
+
 /// An interrupt, a terminate or a hang-up stops it as the rig says.
 /// @param doing  "rehearsing"
 cogstride::PlayedScript play(cogstride::Bench& bench, cogstride::ScriptPlayer& player,
@@ -14,3 +24,8 @@ cogstride::PlayedScript play(cogstride::Bench& bench, cogstride::ScriptPlayer& p
 
 /// @throws cogstride::Error unless the rig says which GPIO chip has its lines
 void require_chips(const std::string& rig_file, const cogstride::Rig& rig);
+
+/// Before a rig is driven for the first time, or after it was changed: says what will move, and asks.
+/// @param yes  that is answered already @param what  lines such as "  feeder turns"
+/// @return whether the user agrees @throws cogstride::Error when nobody can be asked
+[[nodiscard]] bool is_agreed(const std::string& rig_file, bool yes, const std::string& what);

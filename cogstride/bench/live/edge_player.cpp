@@ -33,6 +33,7 @@ EdgePlayer::EdgePlayer(Setup setup, LinePort& port, Commands& commands, Reports&
     if (!setup_of.rows.cycle.empty()) opened.rows = RowLines(setup_of, setup_.lines);
     if (setup_of.use == LineSetup::Use::pulses || !opened.rows.is_none()) pulse_lines_.push_back(number);
   }
+  for (const LineId counted : setup_.counted) line(counted).is_counted = true;
   owners_.resize(owners.size());
   for (std::size_t number = 0; number < lines_.size(); ++number) {
     const Line& opened = lines_[number];
@@ -69,7 +70,10 @@ std::int64_t EdgePlayer::ns_of(Tick tick) const {
 
 void EdgePlayer::report(const PlayerReport& message) {
   // A planner that does not listen must not keep lines from coming to rest: what it misses is counted.
-  has_told_ = has_told_ || message.kind != PlayerReport::Kind::written;
+  const bool can_wait =
+      message.kind == PlayerReport::Kind::written ||
+      (message.kind == PlayerReport::Kind::reading && message.is_edge && line(message.line).is_counted);
+  has_told_ = has_told_ || !can_wait;
   if (!reports_.push(message)) missed_reports_.fetch_add(1, std::memory_order_relaxed);
 }
 

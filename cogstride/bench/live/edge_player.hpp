@@ -44,8 +44,9 @@ class EdgePlayer {
     std::int64_t spin_ns = 0;  ///< so long before an edge it does not sleep any more
     std::int64_t longest_sleep_ns = 50'000'000;
     std::vector<BusSetup> buses{};
-    std::vector<CutOn> cuts{};    ///< inputs that it acts on by itself
-    std::int64_t silence_ns = 0;  ///< nothing moves for longer without planning; 0: not looked at
+    std::vector<CutOn> cuts{};      ///< inputs that it acts on by itself
+    std::vector<LineId> counted{};  ///< inputs whose edges planning takes when it looks, and not one by one
+    std::int64_t silence_ns = 0;    ///< nothing moves for longer without planning; 0: not looked at
   };
   using Commands = boost::lockfree::spsc_queue<LiveCommand>;
   using Reports = boost::lockfree::spsc_queue<PlayerReport>;
@@ -74,6 +75,8 @@ class EdgePlayer {
 
   /// The tick that it is now: the port's clock since it was made, less what time has stood still.
   [[nodiscard]] Tick now() const;
+  /// The same of another instant of that clock.
+  [[nodiscard]] Tick tick_of(std::int64_t ns) const;
   /// From now on has_played_out() tells whether all that was planned up to `until` has gone out.
   void play_out(Tick until) noexcept { plays_out_.store(until, std::memory_order_release); }
   [[nodiscard]] bool has_played_out() const { return plays_out_.load(std::memory_order_acquire) == never; }
@@ -99,6 +102,7 @@ class EdgePlayer {
     LineSetup setup{};
     bool is_open = false;
     bool high = false;
+    bool is_counted = false;
     std::size_t owner = 0;
     std::size_t timer = 0;  // of its duty, in timers_
     PulseQueue pulses{};
@@ -157,7 +161,6 @@ class EdgePlayer {
   void write_due(Tick at);
   void wrote(const Level& level, Tick planned, Tick at);
   void report(const PlayerReport& message);
-  [[nodiscard]] Tick tick_of(std::int64_t ns) const;
   [[nodiscard]] std::int64_t ns_of(Tick tick) const;
   [[nodiscard]] Line& line(LineId id) { return lines_[static_cast<std::size_t>(id)]; }
 

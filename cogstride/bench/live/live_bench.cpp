@@ -25,6 +25,7 @@
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/port/converter.hpp"
 #include "cogstride/port/guardian.hpp"
+#include "cogstride/port/kernel_counters.hpp"
 #include "cogstride/port/kernel_port.hpp"
 #include "cogstride/port/pwm_channels.hpp"
 #include "cogstride/trace/queued_sink.hpp"
@@ -90,6 +91,7 @@ struct LiveBench::Inside {
   std::unique_ptr<KernelPort> kernel;
   LinePort* port = nullptr;
   std::unique_ptr<KernelConverter> converter;
+  std::unique_ptr<KernelCounters> counters;
   std::unique_ptr<Guardian> guardian;
   std::atomic<Guardian::State> guardians_state{Guardian::State::well};
   bool guardian_is_told = false;
@@ -114,6 +116,15 @@ bool has_own_port(const LiveBench::Options& options) {
   if (options.replay == nullptr) return options.port != nullptr;
   const auto label = options.replay->labels().find("own_port");
   return label != options.replay->labels().end() && label->second == "yes";
+}
+
+/// What a counter chip counts needs no line of a GPIO chip.
+void leave_to_counter_chips(const Controller& controller, LiveLines::Setup& setup) {
+  for (const CounterSetup& counter : setup.counters)
+    if (has_counter_chip(controller, static_cast<std::int64_t>(counter.line_a)))
+      std::erase_if(setup.lines, [&](const LineSetup& line) {
+        return line.id == counter.line_a || line.id == counter.line_b;
+      });
 }
 }  // namespace
 
@@ -140,6 +151,7 @@ LiveBench::LiveBench(Rig given, Options options)
   setup.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
   setup.asks_for_real_time = options.asks_for_real_time;
   setup.counters = encoder_counters(rig(), moved());
+  if (!has_own_port(options)) leave_to_counter_chips(controller, setup);
   const std::vector<PwmChannels::Wanted> hardware = Inside::open_duties(*this, setup);
   in.opened = setup.lines;
   CheckedLines::Setup checks{setup.lines, setup.pwm,
@@ -179,8 +191,9 @@ void LiveBench::Inside::open_lines(const LiveBench& bench, LiveLines::Setup setu
   const Controller& controller = bench.rig().controller;
   in.port = in.options.port;
   if (in.port == nullptr) {
-    in.kernel = std::make_unique<KernelPort>(controller, setup.lines, hardware, pulls_of(bench.rig()),
-                                             fmt::format("cogstride {}", getpid()));
+    in.kernel =
+        std::make_unique<KernelPort>(controller, setup.lines, hardware, pulls_of(bench.rig()),
+                                     LiveLines::counted_lines(setup), fmt::format("cogstride {}", getpid()));
     in.port = in.kernel.get();
     in.guardian = std::make_unique<Guardian>(in.kernel->rest_writes(), guardians_patience);
     setup.on_turn = [&in] { in.guardians_state.store(in.guardian->beat()); };
@@ -193,6 +206,13 @@ void LiveBench::Inside::open_lines(const LiveBench& bench, LiveLines::Setup setu
       in.converter = std::make_unique<KernelConverter>(*controller.analogue);
       setup.converter = in.converter.get();
     }
+  }
+  setup.hardware_counters = in.options.counters;
+  if (in.kernel != nullptr && setup.hardware_counters == nullptr && !controller.counter_chips.empty()) {
+    std::vector<LineId> lines_a;
+    for (const CounterSetup& counter : setup.counters) lines_a.push_back(counter.line_a);
+    in.counters = std::make_unique<KernelCounters>(controller, lines_a);
+    setup.hardware_counters = in.counters.get();
   }
   BoxLabels labels = in.options.labels;
   labels["lead"] = fmt::format("{}", setup.lead);
@@ -319,6 +339,9 @@ void LiveBench::tell_how_it_played() {
                                   1e-3 * static_cast<double>(player.wake_ns));
   if (const std::int64_t missed = in.lines->missed_reports(); missed > 0)
     played.conditions += fmt::format("; {} edges are missing in the record", missed);
+  if (in.counters != nullptr && !in.counters->untimed().empty())
+    played.conditions += fmt::format("; {} tells no times of its changes: they are known to a look",
+                                     fmt::join(in.counters->untimed(), ", "));
   if (const std::int64_t codes = in.lines->codes_read(); codes > 0)
     played.conditions += fmt::format("; {} analogue codes", codes);
   if (const std::int64_t codes = in.lines->codes_left_out(); codes > 0)

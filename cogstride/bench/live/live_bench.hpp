@@ -24,6 +24,7 @@ namespace cogstride {
 
 class BlackBox;
 class Converter;
+class CounterPort;
 class LinePort;
 
 /// What stands between a mechanism and this controller's live lines.
@@ -58,6 +59,9 @@ class LiveBench final : public Bench {
     LinePort* port = nullptr;
     /// A converter in the place of the kernel's; it must outlive the bench.
     Converter* converter = nullptr;
+    /// What counts encoders in the place of the kernel's counters; those that it has not are counted by their
+    /// edges. It must outlive the bench.
+    CounterPort* counters = nullptr;
     /// The black box of the run (bench/live/black_box.hpp): a file with all that planning was told, there
     /// whatever becomes of the program. Empty: none.
     std::string black_box{};

@@ -5,18 +5,20 @@
 #include <chrono>
 #include <thread>
 
-#include "cogstride/bench/live/edge_counters.hpp"
 #include "cogstride/bench/live/live_bench.hpp"
+#include "cogstride/bench/live/live_counters.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/busy_computer.hpp"
 #include "support/demo_rig.hpp"
 #include "support/level_port.hpp"
+#include "support/refusal.hpp"
 
 namespace cogstride::live_follow_test {
 namespace {
 
 using namespace literals;
 using testing_support::demo_rig_without_gate;
+using testing_support::has;
 using testing_support::is_of_a_busy_computer;
 using testing_support::LevelPort;
 using testing_support::unless_busy;
@@ -128,13 +130,57 @@ TEST(LiveFollow, StandsOnTheVeryStepOfTheCount) {
   });
 }
 
-TEST(EdgeCounters, CountAndNoticeWhatWasMissed) {
+/// A counter of the hardware that somebody turns by hand.
+class HandCounter final : public CounterPort {
+ public:
+  [[nodiscard]] bool has(LineId line_a) const override { return line_a == a; }
+  [[nodiscard]] PortCount read(LineId) override {
+    if (fails_) throw PortGone("counter0 does not say any more how far it has counted");
+    return {count_, changed_ns_};
+  }
+  void turn_to(std::int64_t count, std::int64_t at_ns) {
+    changed_ns_ = at_ns;
+    count_ = count;
+  }
+  void fail() { fails_ = true; }
+
+ private:
+  std::atomic<std::int64_t> count_{0};
+  std::atomic<std::int64_t> changed_ns_{0};
+  std::atomic<bool> fails_{false};
+};
+
+TEST(LiveFollow, FollowsACounterOfTheHardware) {
+  unless_busy([] {
+    WheelPort port;
+    HandCounter counter;
+    LiveBench bench(wheel_rig(), {.asks_for_real_time = false, .port = &port, .counters = &counter});
+    GearOrder order;
+    order.to.first = {.leader = "wheel", .by = OutputPosition(1.4_mm)};
+    order.to.may_fall_behind = OutputPosition(20_mm);
+    auto follower = bench.gear("traverse", order);
+    bench.serve(0.1_s);
+    counter.turn_to(250, port.now_ns());
+    bench.serve(1.5_s);
+    const std::string fault = follower.motion().has_ended() ? follower.motion().result() : std::string();
+    if (is_of_a_busy_computer(fault)) throw MotionFault(fault, FaultCode::controller);
+    ASSERT_EQ(fault, "");
+    EXPECT_EQ(port.steps(), (Ratio(56, 15) * Ratio(250)).floor());
+    EXPECT_EQ(follower.phase(), Ratio(5, 2));
+    counter.fail();
+    bench.serve(0.1_s);
+    ASSERT_TRUE(follower.motion().has_ended());
+    EXPECT_TRUE(has(follower.motion().result(), "does not say any more how far it has counted"));
+  });
+}
+
+TEST(LiveCounters, CountEdgesAndNoticeWhatWasMissed) {
   CounterSetup setup;
   setup.source = counter_source(40);
   setup.edge_source = counter_edge_source(40);
   setup.line_a = a;
   setup.line_b = b;
-  EdgeCounters counters({setup});
+  LiveCounters counters({setup}, nullptr, [](std::int64_t ns) { return Tick{ns}; });
   counters.begin([](LineId) { return false; });
   EXPECT_TRUE(counters.has(setup.source));
   EXPECT_FALSE(counters.has(counter_source(42)));
@@ -155,6 +201,34 @@ TEST(EdgeCounters, CountAndNoticeWhatWasMissed) {
   EXPECT_FALSE(counters.take(a, false, 370)) << "it must have been high in between";
   counters.forget();
   EXPECT_EQ(counters.next(), never);
+}
+
+TEST(LiveCounters, LeaveToTheHardwareWhatItCounts) {
+  CounterSetup own;
+  own.source = counter_source(40);
+  own.edge_source = counter_edge_source(40);
+  own.line_a = a;
+  own.line_b = b;
+  CounterSetup other = own;
+  other.source = counter_source(42);
+  other.edge_source = counter_edge_source(42);
+  other.line_a = LineId{42};
+  other.line_b = LineId{43};
+  HandCounter hardware;
+  hardware.turn_to(-7, 3'000);
+  LiveCounters counters({own, other}, &hardware, [](std::int64_t ns) { return Tick{ns / 10}; });
+  EXPECT_FALSE(counters.counts(a));
+  EXPECT_TRUE(counters.counts(LineId{43}));
+  counters.begin([](LineId line) { return line == LineId{42}; });
+  counters.sample(own.source, 100, 100);
+  counters.sample(own.edge_source, 100, 100);
+  std::vector<Reading> readings;
+  counters.read(250, readings);
+  ASSERT_EQ(readings.size(), 2u);
+  EXPECT_EQ(readings[0].raw, -7);
+  EXPECT_EQ(readings[1].raw, 250) << "no change is to come";
+  counters.read(1'000, readings);
+  EXPECT_EQ(readings.back().raw, 300);
 }
 
 }  // namespace

@@ -10,8 +10,8 @@
 #include <optional>
 #include <thread>
 
-#include "cogstride/bench/live/edge_counters.hpp"
 #include "cogstride/bench/live/edge_player.hpp"
+#include "cogstride/bench/live/live_counters.hpp"
 #include "cogstride/bench/live/player_thread.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/port/analogue_reader.hpp"
@@ -22,6 +22,7 @@ namespace {
 
 constexpr std::size_t command_room = 8192;
 constexpr std::size_t report_room = 131'072;
+constexpr std::int64_t between_looks_at_counted_ns = 500'000;
 constexpr auto longest_answer = std::chrono::seconds(1);
 constexpr auto longest_playing_out = std::chrono::milliseconds(100);
 
@@ -37,6 +38,9 @@ struct LiveLines::Inside {
                                 .longest_sleep_ns = PlayerThread::life_sign_ns};
     of_player.cuts = setup.cuts;
     of_player.buses = setup.buses;
+    of_player.counted = counted_lines(setup);
+    if (!of_player.counted.empty())
+      of_player.longest_sleep_ns = std::min(of_player.longest_sleep_ns, between_looks_at_counted_ns);
     of_player.silence_ns = std::llround(1e9 * planning_may_be_silent.base().to_double());
     return of_player;
   }
@@ -48,7 +52,8 @@ struct LiveLines::Inside {
         commands(command_room),
         reports(report_room),
         player(player_setup(setup, ticks_per_second), port, commands, reports),
-        counters(setup.counters) {
+        counters(setup.counters, setup.hardware_counters,
+                 [this](std::int64_t ns) { return player.tick_of(ns); }) {
     for (const LineSetup& line : setup.lines) {
       if (line.use != LineSetup::Use::input) continue;
       inputs[line.source] = line.id;
@@ -124,6 +129,17 @@ struct LiveLines::Inside {
     }
   }
 
+  void read_counters() {
+    try {
+      counters.read(now, readings);
+    } catch (const PortGone& gone) {
+      counters.forget();
+      if (std::exchange(told_gone, true)) return;
+      trouble.gone = gone.what();
+      has_trouble = true;
+    }
+  }
+
   /// What has been counted is wrong from here on.
   void edges_are_missing(LineId line) {
     if (told_gone) return;
@@ -153,7 +169,7 @@ struct LiveLines::Inside {
   EdgePlayer::Commands commands;
   EdgePlayer::Reports reports;
   EdgePlayer player;
-  EdgeCounters counters;
+  LiveCounters counters;
   Bell bell;
   std::unique_ptr<AnalogueReader> analogue;  // rings the bell
   std::map<SourceId, LineId> inputs;
@@ -176,6 +192,16 @@ struct LiveLines::Inside {
   std::optional<PlayerThread> thread;
   std::optional<PlanningPriority> priority;
 };
+
+std::vector<LineId> LiveLines::counted_lines(const Setup& setup) {
+  std::vector<LineId> counted;
+  for (const LineSetup& line : setup.lines)
+    if (std::any_of(setup.counters.begin(), setup.counters.end(), [&](const CounterSetup& counter) {
+          return counter.line_a == line.id || counter.line_b == line.id;
+        }))
+      counted.push_back(line.id);
+  return counted;
+}
 
 LiveLines::LiveLines(Setup setup, LinePort& port)
     : inside_(std::make_unique<Inside>(std::move(setup), port)) {
@@ -370,7 +396,7 @@ Tick LiveLines::wait_until(Tick until, std::vector<Reading>& readings) {
   for (;;) {
     inside_->drain();
     catch_up();
-    inside_->counters.read(now(), inside_->readings);
+    inside_->read_counters();
     if (!inside_->readings.empty()) {
       readings.insert(readings.end(), inside_->readings.begin(), inside_->readings.end());
       inside_->readings.clear();

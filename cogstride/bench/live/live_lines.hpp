@@ -16,6 +16,7 @@
 #include "cogstride/bench/live/player_conditions.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/port/converter.hpp"
+#include "cogstride/port/counter_port.hpp"
 #include "cogstride/port/line_port.hpp"
 #include "cogstride/quantity/quantity.hpp"
 
@@ -41,9 +42,13 @@ class LiveLines final : public PlayedLines {
     std::function<void()> on_turn{};
     std::vector<CutOn> cuts{};
     std::vector<BusSetup> buses{};
-    std::vector<CounterSetup> counters{};  ///< of encoders, whose edges are counted here
+    std::vector<CounterSetup> counters{};      ///< of encoders, whose edges are counted here ...
+    CounterPort* hardware_counters = nullptr;  ///< ... but for those that it has; must outlive the lines
     bool asks_for_real_time = true;
   };
+
+  /// Inputs whose edges are counted here, and wait for the next look.
+  [[nodiscard]] static std::vector<LineId> counted_lines(const Setup& setup);
 
   /// @param port  its outputs stand at rest; must outlive it
   LiveLines(Setup setup, LinePort& port);

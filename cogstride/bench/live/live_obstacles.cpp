@@ -13,7 +13,7 @@
 #include "cogstride/board/six_gate.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
-#include "cogstride/port/pwm_channels.hpp"
+#include "cogstride/port/kernel_counters.hpp"
 
 namespace cogstride {
 namespace {
@@ -29,11 +29,12 @@ bool has_duty(const Mechanism& mechanism) {
   return mechanism.is_driven_by_duty() || mechanism.takes_pulse_width();
 }
 
-/// Its edges are counted here where they are on lines of a GPIO chip. What is driven by duty goes without.
+/// A chip counts it, or its edges are counted here, from lines of a GPIO chip.
 bool is_read(const Controller& controller, const Encoder& encoder, bool has_own_port) {
-  return has_own_port ||
+  return has_own_port || has_counter_chip(controller, encoder.line_a) ||
          (is_on_a_chip(controller, encoder.line_a) && is_on_a_chip(controller, encoder.line_b));
 }
+/// What is driven by duty or by six gates can turn by what it is given alone.
 bool may_go_without_encoders(const Mechanism& mechanism) {
   return mechanism.is_driven_by_duty() || mechanism.has_six_gates();
 }
@@ -43,6 +44,14 @@ bool is_of_encoder(const Mechanism& mechanism, std::int64_t line) {
     const auto* const encoder = std::get_if<Encoder>(&sensor);
     return encoder != nullptr &&
            (encoder->line_a == line || encoder->line_b == line || encoder->line_index == line);
+  });
+}
+
+bool is_counted_by_a_chip(const Controller& controller, const Mechanism& mechanism, std::int64_t line) {
+  return std::any_of(mechanism.sensors.begin(), mechanism.sensors.end(), [&](const Sensor& sensor) {
+    const auto* const encoder = std::get_if<Encoder>(&sensor);
+    return encoder != nullptr && has_counter_chip(controller, encoder->line_a) &&
+           (encoder->line_a == line || encoder->line_b == line);
   });
 }
 
@@ -126,6 +135,7 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
     std::vector<std::int64_t> nowhere;
     for (const RigLine& line : rig_lines(rig)) {
       if (line.owner == mechanism.name && !is_on_a_chip(rig.controller, line.number) &&
+          !is_counted_by_a_chip(rig.controller, mechanism, line.number) &&
           !(has_duty(mechanism) && is_pwm_channel(rig.controller, line.number)) &&
           !(may_go_without_encoders(mechanism) && is_of_encoder(mechanism, line.number)))
         nowhere.push_back(line.number);

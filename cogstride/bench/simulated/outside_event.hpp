@@ -6,7 +6,7 @@
 // of a mechanism ("traverse.gate": from then on it acts, or does not, wherever the output is; without `on` it
 // is free again), the fault line of its board
 // ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses. A
-// shaft that another machine turns is given a speed: "lathe 60 rpm in 2 s".
+// shaft that another machine turns is given a speed: "wheel 60 rpm in 2 s".
 #pragma once
 
 #include <optional>

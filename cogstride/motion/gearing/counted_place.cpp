@@ -18,6 +18,7 @@ void CountedPlace::begin(Lines& lines) {
 }
 
 bool CountedPlace::take(Tick now, std::span<const Reading> readings) {
+  if (index_) index_->take(readings);
   std::optional<std::int64_t> count;
   Tick counted_at = counted_at_;
   for (const Reading& reading : readings) {

@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "cogstride/mechanism/sensors.hpp"
+#include "cogstride/motion/gearing/index_check.hpp"
 #include "cogstride/motion/gearing/place_source.hpp"
 #include "cogstride/motion/speed/count_speed.hpp"
 
@@ -22,7 +23,9 @@ class CountedPlace final : public PlaceSource {
         period_(period),
         is_read_(is_read),
         late_(late),
-        speed_(ticks_per_second) {}
+        speed_(ticks_per_second) {
+    if (encoder.line_index) index_.emplace(encoder);
+  }
 
   void begin(Lines& lines) override;
   bool take(Tick now, std::span<const Reading> readings) override;
@@ -32,6 +35,7 @@ class CountedPlace final : public PlaceSource {
   [[nodiscard]] double beyond(Tick now, Tick at) const override;
   [[nodiscard]] double speed(Tick now, Tick at) const override;
   [[nodiscard]] bool is_planned() const override { return false; }
+  [[nodiscard]] IndexCheck* index() override { return index_ ? &*index_ : nullptr; }
 
  private:
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
@@ -43,6 +47,7 @@ class CountedPlace final : public PlaceSource {
   bool is_read_;
   double late_;
   CountSpeed speed_;
+  std::optional<IndexCheck> index_{};
   std::optional<std::int64_t> count_{};
   int looks_ = 0;
   Tick counted_at_ = 0;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/motion/gearing/index_check.hpp"
 #include "cogstride/quantity/text.hpp"
 
 namespace cogstride {
@@ -36,6 +37,30 @@ void Follow::add_to(MoverVerdict& verdict) const {
                                             leaders_, most_held_up_, follower_.grain, text(most_held_up_, 0))
                               : fmt::format("{}; it never came to go along", leaders_)});
   verdict.add("held_up_at_most", most_held_up_, follower_.grain);
+  for (const IndexCheck* const index : gear_->indexes()) {
+    const std::int64_t off = index->most_off();
+    verdict.rows.push_back(
+        {"leader's index",
+         fmt::format("came {} times; the count was off by {} at the most", index->looked(),
+                     off == 0 ? "nothing that it could tell" : fmt::format("{} counts", std::abs(off)))});
+    verdict.looked_at.push_back("the count of its leader against its index");
+    if (off != 0)
+      verdict.complaints.push_back(fmt::format(
+          "the count that it follows was off by {} counts ({}) by its index: edges are missed or counted "
+          "twice, and it goes along with them",
+          std::abs(off), text(std::abs(static_cast<double>(off) * gear_->per_count().to_double()), 0)));
+  }
+}
+
+std::string Follow::figures() const {
+  if (!gear_->is_engaged())
+    return fmt::format("{} {}", matches_speed_ ? "comes to the speed of" : "waits for", leaders_);
+  const bool is_round = how_.leaders_kind == OutputKind::rotary;
+  const double on = followed().to_double() * (is_round ? 1.0 : display_units_per_base(how_.leaders_kind));
+  const double off = std::abs(behind_.all);
+  return fmt::format("{} {:.2f} {} on, off by {:.1f} {} ({})", leaders_, on,
+                     is_round ? "turns" : display_unit(how_.leaders_kind, 0), off, follower_.grain,
+                     text(off, 0));
 }
 
 bool Follow::has_followed(Ratio way) const {
@@ -74,19 +99,34 @@ bool Follow::sets_off(Tick now, const MotionState& is) {
   return true;
 }
 
+/// @return whether its gear is engaged now @throws RangeError when it cannot be where it is
+bool Follow::comes_to_engage(Tick now, Tick from, const MotionState& is) {
+  if (!matches_speed_ && !sets_off(now, is)) return false;
+  if (!matches_speed_) return true;
+  const double speed = gear_->leader(now, from).speed;
+  const double near =
+      follower_.limits.acceleration * static_cast<double>(gear_->period()) / gear_->ticks_per_second();
+  if (std::abs(is.speed - speed) > near) return false;
+  matches_speed_ = false;
+  gear_->engage(now, is.position);
+  const Course off = gear_->course(now, from);
+  gear_->engage(now, is.position.moved(way_between(off.place, is.position)));
+  return true;
+}
+
 std::optional<Course> Follow::look(Tick now, std::span<const Reading> readings, Tick from,
                                    const MotionState& is) {
   if (!gear_->take(now, readings)) return std::nullopt;
-  if (!gear_->is_engaged() && !matches_speed_ && !sets_off(now, is)) return std::nullopt;
-  if (matches_speed_) {
-    const double speed = gear_->leader(now, from).speed;
-    const double near =
-        follower_.limits.acceleration * static_cast<double>(gear_->period()) / gear_->ticks_per_second();
-    if (std::abs(is.speed - speed) > near) return Course{is.position, speed};
-    matches_speed_ = false;
-    gear_->engage(now, is.position);
-    const Course off = gear_->course(now, from);
-    gear_->engage(now, is.position.moved(way_between(off.place, is.position)));
+  for (IndexCheck* const index : gear_->indexes())
+    if (std::string off = index->take_news(); !off.empty()) news_ = std::move(off);
+  try {
+    if (!gear_->is_engaged() && !comes_to_engage(now, from, is)) {
+      if (!matches_speed_) return std::nullopt;
+      return Course{is.position, gear_->leader(now, from).speed};
+    }
+  } catch (const RangeError& outside) {
+    fault_ = fmt::format("{}: {}", follower_.name, outside.what());
+    return std::nullopt;
   }
   const Course course = gear_->course(now, from);
   watch(course, is, gear_->leaders_stand(now));

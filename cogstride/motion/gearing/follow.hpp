@@ -21,9 +21,10 @@ struct FollowHow {
   std::optional<Ratio> from_count{};
   /// Counts after which a place of the first leader comes back: a turn. Nothing where it never does.
   std::optional<Ratio> counts_round{};
-  Ratio counts_per_base{1};                 ///< of the first leader, for a turn or a metre of its output
-  bool ends_with_leader = false;            ///< it is over when its leaders have turned and stand
-  std::optional<double> may_fall_behind{};  ///< grains; nothing: falling behind is a fault
+  Ratio counts_per_base{1};                      ///< of the first leader, for a turn or a metre of its output
+  OutputKind leaders_kind = OutputKind::rotary;  ///< of the first leader's output
+  bool ends_with_leader = false;                 ///< it is over when its leaders have turned and stand
+  std::optional<double> may_fall_behind{};       ///< grains; nothing: falling behind is a fault
 };
 
 /// One that follows, in its grains.
@@ -87,6 +88,9 @@ class Follow {
     double held_up = 0.0;
   };
   [[nodiscard]] const Behind& behind() const { return behind_; }
+  /// "spindle 12.31 turns on, off by 0.4 steps (1.6 um)": how far its first leader has come since it set off,
+  /// and how far it is from where it belongs.
+  [[nodiscard]] std::string figures() const;
   /// The most of that while it went along.
   [[nodiscard]] double most_held_up() const { return most_held_up_; }
   /// What came of it, as a row and figures of its mover's.
@@ -94,6 +98,7 @@ class Follow {
 
  private:
   [[nodiscard]] bool sets_off(Tick now, const MotionState& is);
+  [[nodiscard]] bool comes_to_engage(Tick now, Tick from, const MotionState& is);
   void watch(const Course& course, const MotionState& is, bool leaders_stand);
   [[nodiscard]] std::string text(double grains, int per) const;
 

@@ -138,6 +138,21 @@ TEST(Follow, ThereAndBackItStandsOnTheVeryStep) {
   }
 }
 
+TEST(Follow, MissedAndDoubledEdgesAreGoneAlongWithOnARamp) {
+  for (const bool compensated : {true, false}) {
+    Drum drum({{0.1, 0.0}, {0.5, 40'000.0}, {1.0, 0.0}, {0.5, -40'000.0}, {0.5, 0.0}});
+    // Two edges the wrong way round cost four counts; one that is missed, two.
+    for (int i = 0; i < 20; ++i) drum.encoder.miscount(std::llround((0.8 + 0.013 * i) * second), -4);
+    for (int i = 0; i < 31; ++i) drum.encoder.miscount(std::llround((1.2 + 0.01 * i) * second), 2);
+    const auto record = drum.follow(ratio, compensated);
+    drum.watch(2.6, per_count);
+    ASSERT_NE(drum.mover.following(), nullptr) << record->fault;
+    const Ratio belongs = ratio * Ratio(drum.encoder.count(drum.on.now()));
+    EXPECT_LE(std::abs(static_cast<double>(drum.on.lines.player.steps[step]) - belongs.to_double()), 1.0);
+    EXPECT_LE(std::abs(drum.ahead(per_count) + 18.0 * per_count), 1.3);
+  }
+}
+
 TEST(Follow, CoarseCountsAreFollowedSmoothlyAndToTheStep) {
   // A hand on a wheel of 20 steps a count, 10 counts a second.
   Drum drum({{0.1, 0.0}, {0.5, 20.0}, {2.0, 0.0}, {0.5, -20.0}, {1.5, 0.0}});

@@ -23,6 +23,8 @@ Gear::Gear(std::vector<GearTerm> terms, const Timing& timing, const RampLimits& 
       limits_(limits),
       is_compensated_(is_compensated) {
   settle_grain();
+  for (const GearTerm& term : terms_)
+    if (IndexCheck* const index = term.source->index()) indexes_.push_back(index);
   if (lay) lay_.emplace(*lay);
 }
 

@@ -91,6 +91,8 @@ class Gear {
   /// Grains for a count of the first.
   [[nodiscard]] Ratio per_count() const { return terms_.front().per_count; }
   [[nodiscard]] const PlaceSource& first() const { return *terms_.front().source; }
+  /// What holds the counts of its leaders against their indexes.
+  [[nodiscard]] const std::vector<IndexCheck*>& indexes() const { return indexes_; }
   [[nodiscard]] bool is_compensated() const { return is_compensated_; }
   [[nodiscard]] Tick period() const { return timing_.period; }
   [[nodiscard]] double ticks_per_second() const { return timing_.ticks_per_second; }
@@ -102,6 +104,7 @@ class Gear {
   [[nodiscard]] double laid_at(const Course& way) const;
 
   std::vector<GearTerm> terms_;
+  std::vector<IndexCheck*> indexes_;
   std::vector<std::int64_t> parts_;   // of a grain, for a count of each
   std::vector<std::int64_t> counts_;  // of each, when looked at last
   Timing timing_;

@@ -9,6 +9,8 @@
 
 namespace cogstride {
 
+class IndexCheck;
+
 class PlaceSource {
  public:
   virtual ~PlaceSource() = default;
@@ -28,6 +30,8 @@ class PlaceSource {
   [[nodiscard]] virtual bool is_planned() const = 0;
   /// The count at place 0 of its output.
   [[nodiscard]] virtual std::int64_t zero() const { return 0; }
+  /// What holds its count against an index; null where nothing does.
+  [[nodiscard]] virtual IndexCheck* index() { return nullptr; }
 };
 
 /// Of a mover whose place follows from what it is told: its steps.

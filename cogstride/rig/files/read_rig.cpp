@@ -325,8 +325,9 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
   return mechanism;
 }
 
-/// Each line has one channel, each channel one line. @param before  has the chips that were read before it
-void check_channels(TomlTable& table, PwmChip& chip, const Controller& before) {
+/// Each line has one channel, each channel one line. @param before  the chips that were read before it
+template <class Chip>
+void check_channels(TomlTable& table, Chip& chip, const std::vector<Chip>& before) {
   if (chip.channels.empty()) {
     for (std::size_t i = 0; i < chip.lines.size(); ++i) chip.channels.push_back(static_cast<std::int64_t>(i));
   } else if (chip.channels.size() != chip.lines.size()) {
@@ -343,11 +344,23 @@ void check_channels(TomlTable& table, PwmChip& chip, const Controller& before) {
     table.error(table.place_of("lines"), fmt::format("line {} is named twice", *line));
   if (const auto channel = twice(chip.channels))
     table.error(table.place_of("channels"), fmt::format("channel {} is named twice", *channel));
-  for (const PwmChip& other : before.pwm_chips) {
+  for (const Chip& other : before) {
     for (const std::int64_t line : chip.lines)
       if (std::find(other.lines.begin(), other.lines.end(), line) != other.lines.end())
         table.error(table.place_of("lines"),
                     fmt::format("line {} is a channel of {} already", line, other.name));
+  }
+}
+
+template <class Chip>
+void read_channel_chips(TomlTable& controller, const std::string& key, std::vector<Chip>& chips) {
+  auto tables = controller.optional_table(key);
+  if (!tables) return;
+  for (auto& [name, table] : tables->named_tables()) {
+    Chip chip = read_part<Chip>(table);
+    chip.name = name;
+    check_channels(table, chip, chips);
+    chips.push_back(std::move(chip));
   }
 }
 
@@ -376,14 +389,8 @@ Controller read_controller(TomlTable table) {
       controller.chips.push_back(std::move(chip));
     }
   }
-  if (auto chips = table.optional_table("pwm")) {
-    for (auto& [name, chip_table] : chips->named_tables()) {
-      PwmChip chip = read_part<PwmChip>(chip_table);
-      chip.name = name;
-      check_channels(chip_table, chip, controller);
-      controller.pwm_chips.push_back(std::move(chip));
-    }
-  }
+  read_channel_chips(table, "pwm", controller.pwm_chips);
+  read_channel_chips(table, "counter", controller.counter_chips);
   if (auto heartbeat = table.optional_table("heartbeat"))
     controller.heartbeat = read_part<Heartbeat>(*heartbeat);
   if (auto analogue = table.optional_table("analogue"))

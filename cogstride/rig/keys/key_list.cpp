@@ -265,6 +265,8 @@ std::vector<KeySection> listed() {
   list.part("[controller.gpio.NAME]", "", "a GPIO chip of the operating system: for live lines", GpioChip{});
   list.part("[controller.pwm.NAME]", "", "a PWM chip of the operating system: makes duties on live lines",
             PwmChip{});
+  list.part("[controller.counter.NAME]", "",
+            "a counter chip of the operating system: counts encoders on live lines", CounterChip{});
   list.part("[controller.heartbeat]", "", "a line that goes up and down as long as everything runs",
             Heartbeat{});
   list.part("[supply.NAME]", "", "what feeds motors, boards and sensors", Supply{});

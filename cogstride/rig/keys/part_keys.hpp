@@ -56,6 +56,15 @@ void declare(Keys& keys, PwmChip& chip) {
 }
 
 template <class Keys>
+void declare(Keys& keys, CounterChip& chip) {
+  keys.key("chip", chip.chip, {"its name under /sys/bus/counter/devices, or what it calls itself"});
+  keys.key("lines", chip.lines,
+           {"line A of each encoder that it counts, in the order of `channels`", "", nullptr, Sign::any, 0,
+            most_lines});
+  keys.key("channels", chip.channels, {"their counts on the chip", "", "0, 1, 2 ...", Sign::any, 0, 63});
+}
+
+template <class Keys>
 void declare(Keys& keys, Heartbeat& heartbeat) {
   keys.key("line", heartbeat.line, {"output line", "", nullptr, Sign::any, 0, most_lines});
   keys.key("period", heartbeat.period, {"of a whole beat, up and down", "ms"});

@@ -3,9 +3,11 @@
 #include <fmt/format.h>
 
 #include <charconv>
+#include <functional>
 #include <tuple>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/gearing/changes.hpp"
 #include "cogstride/motion/gearing/follow.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/quantity/text.hpp"
@@ -81,51 +83,21 @@ class GearTo final : public Verb {
   GearOrder order_;
 };
 
-class ChangeGear final : public Verb {
+/// Something about how it follows, at once.
+class Changes final : public Verb {
  public:
-  ChangeGear(std::size_t mechanism, Following to) : mechanism_(mechanism), to_(std::move(to)) {}
+  using Change = std::function<void(const Stage&, Mover&)>;
+  Changes(std::size_t mechanism, Change change) : mechanism_(mechanism), change_(std::move(change)) {}
   void foresee(const Statement&, Walk& walk) const override { require_following(walk, mechanism_); }
   [[nodiscard]] About about() const override { return {.mechanism = mechanism_}; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    stage.cast.change_gear(stage.mover(mechanism_), to_);
+    change_(stage, stage.mover(mechanism_));
     return nullptr;
   }
 
  private:
   std::size_t mechanism_;
-  Following to_;
-};
-
-class ChangeEnds final : public Verb {
- public:
-  ChangeEnds(std::size_t mechanism, OutputPosition from, OutputPosition to)
-      : mechanism_(mechanism), from_(from), to_(to) {}
-  void foresee(const Statement&, Walk& walk) const override { require_following(walk, mechanism_); }
-  [[nodiscard]] About about() const override { return {.mechanism = mechanism_}; }
-  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    stage.cast.change_ends(stage.mover(mechanism_), from_, to_);
-    return nullptr;
-  }
-
- private:
-  std::size_t mechanism_;
-  OutputPosition from_;
-  OutputPosition to_;
-};
-
-class Nudge final : public Verb {
- public:
-  Nudge(std::size_t mechanism, OutputPosition by) : mechanism_(mechanism), by_(by) {}
-  void foresee(const Statement&, Walk& walk) const override { require_following(walk, mechanism_); }
-  [[nodiscard]] About about() const override { return {.mechanism = mechanism_}; }
-  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    stage.cast.nudge(stage.mover(mechanism_), by_);
-    return nullptr;
-  }
-
- private:
-  std::size_t mechanism_;
-  OutputPosition by_;
+  Change change_;
 };
 
 class LetGo final : public Verb {
@@ -366,8 +338,10 @@ std::unique_ptr<Verb> read_change(LineReader& reader) {
   const std::size_t place = read_follower(reader);
   const Mechanism& mechanism = reader.rig().mechanisms[place];
   if (reader.take("between")) {
-    const auto [from, ends] = read_ends(reader, mechanism);
-    return std::make_unique<ChangeEnds>(place, from, ends);
+    const std::pair<OutputPosition, OutputPosition> ends = read_ends(reader, mechanism);
+    return std::make_unique<Changes>(place, [ends](const Stage& stage, Mover& mover) {
+      change_ends(mover, ends.first, ends.second, stage.lines.now());
+    });
   }
   reader.expect("to");
   Following to;
@@ -387,14 +361,16 @@ std::unique_ptr<Verb> read_change(LineReader& reader) {
                           mechanism.name));
   read_ratio(reader, mechanism, to.first);
   if (reader.take("of")) (void)read_leader(reader);
-  return std::make_unique<ChangeGear>(place, std::move(to));
+  return std::make_unique<Changes>(
+      place, [to = std::move(to)](const Stage& stage, Mover& mover) { stage.cast.change_gear(mover, to); });
 }
 
 std::unique_ptr<Verb> read_nudge(LineReader& reader) {
   const std::size_t place = read_follower(reader);
   reader.expect("by");
-  return std::make_unique<Nudge>(place,
-                                 reader.position(reader.rig().mechanisms[place], "a way such as 0.2 mm"));
+  const OutputPosition by = reader.position(reader.rig().mechanisms[place], "a way such as 0.2 mm");
+  return std::make_unique<Changes>(
+      place, [by](const Stage& stage, Mover& mover) { nudge(mover, by, stage.lines.now()); });
 }
 
 std::unique_ptr<Verb> read_let(LineReader& reader) {

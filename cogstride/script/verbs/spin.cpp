@@ -155,8 +155,7 @@ std::unique_ptr<Verb> read_six_step(LineReader& reader, std::size_t place) {
 std::unique_ptr<Verb> read_rows(LineReader& reader, std::size_t place) {
   const Rig& rig = reader.rig();
   const Mechanism& mechanism = rig.mechanisms[place];
-  const Ratio rows =
-      Ratio(6 * std::get<BrushlessMotor>(mechanism.motor).pole_pairs) * motor_turns_per_base(mechanism.train);
+  const Ratio rows = rows_exactly(mechanism);
   const auto speed_of = [&](const char* wanted) {
     return reader.amount(wanted, [&](const std::string& text) {
       const auto time = parse_quantity<ExactTime>(text);

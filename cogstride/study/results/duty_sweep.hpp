@@ -10,8 +10,8 @@ namespace cogstride {
 struct DutyPoint {
   double duty = 0.0;     ///< share
   double speed = 0.0;    ///< of the output, in the sweep's unit
-  double current = 0.0;  ///< A, mean of its amount
-  double loss = 0.0;     ///< W, in winding and bridge
+  double current = 0.0;  ///< A, mean of its amount; not a number where nothing measures it
+  double loss = 0.0;     ///< W, in winding and bridge; the same
 };
 
 struct DutyCurve {
@@ -34,6 +34,7 @@ struct DutySweep {
   std::string mechanism{};
   std::string unit{};           ///< of speeds, rpm or mm/s
   double compared_speed = 0.0;  ///< half of what full duty gives the rig's own way
+  bool is_live = false;         ///< read on live lines, not on the simulated bench
   bool is_by_speeds = false;    ///< speeds were held and their duties read, not the other way round
   std::vector<DutyCurve> curves{};
   std::vector<std::string> guesses{};  ///< figures of the rig that it rests on, and nobody has checked
