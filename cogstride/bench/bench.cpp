@@ -384,7 +384,9 @@ std::shared_ptr<MotionRecord> Bench::gear_mover(Mover& follower, const GearOrder
                                            [&](const Check& each) { return each.of == leader.id(); });
   };
   std::unique_ptr<Follow> follow =
-      make_follow(follower, order, leaders, {rig_.controller, counters_, is_checked, edges_come_late()});
+      make_follow(follower, order, leaders,
+                  {rig_.controller, counters_, is_checked, edges_come_late(),
+                   [this](const Encoder& encoder) { return edges_known_within(encoder); }});
   std::string what = "follow " + follow->leaders();
   return follows.follow(lines(), std::move(follow), std::move(what));
 }

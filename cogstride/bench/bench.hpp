@@ -202,6 +202,8 @@ class Bench {
   [[nodiscard]] virtual bool take_stop_request();
   /// Until an edge of an encoder is known here, s at the most.
   [[nodiscard]] virtual double edges_come_late() const { return 0.0; }
+  /// s within which the time of an encoder's edge is known; 0: to a tick.
+  [[nodiscard]] virtual double edges_known_within(const Encoder&) const { return 0.0; }
   /// Told of a post before it is carried out.
   virtual void posted(const std::string& what);
   /// Called before posts are looked for: those of a run that is played again are carried out here.

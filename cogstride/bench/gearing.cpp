@@ -59,9 +59,10 @@ std::unique_ptr<PlaceSource> source_of(const Leading& leading, Mover& leader, co
                     "followed by it",
                     leader.name(), encoder.name));
   const ExactFrequency clock = setting.controller.timer_clock;
-  return std::make_unique<CountedPlace>(
-      encoder, clock.base().to_double(), ticks_at_least(between_looks, clock),
-      setting.is_checked(leader) || leader.reads(encoder), setting.edges_come_late);
+  return std::make_unique<CountedPlace>(encoder, clock.base().to_double(),
+                                        ticks_at_least(between_looks, clock),
+                                        setting.is_checked(leader) || leader.reads(encoder),
+                                        setting.edges_come_late, setting.edges_known_within(encoder));
 }
 
 /// In grains of the follower. @throws RangeError when it cannot be laid so

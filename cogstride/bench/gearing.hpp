@@ -20,6 +20,7 @@ struct GearSetting {
   /// Whether a check of the bench reads the encoder of a leader all the time.
   std::function<bool(const Mover& leader)> is_checked{};
   double edges_come_late = 0.0;  ///< s at the most, until an edge of an encoder is known
+  std::function<double(const Encoder&)> edges_known_within{};  ///< s: how well its time is; 0: to a tick
 };
 
 /// @param leaders  the movers that the order names, in its order

@@ -20,6 +20,8 @@ class CounterPort {
   virtual ~CounterPort() = default;
   /// Whether it counts the encoder with that line A.
   [[nodiscard]] virtual bool has(LineId line_a) const = 0;
+  /// Whether the hardware tells when it changed; else that is taken to be in the middle between two readings.
+  [[nodiscard]] virtual bool tells_times(LineId line_a) const = 0;
   /// @return at once. @throws PortGone
   [[nodiscard]] virtual PortCount read(LineId line_a) = 0;
 };

@@ -53,6 +53,7 @@ struct KernelCounters::Count {
   Descriptor file{};
   std::uint64_t ceiling = UINT64_MAX;
   std::uint64_t raw = 0;
+  std::int64_t read_ns = 0;
   PortCount counted{};
 
   /// Of its attribute. @throws PortGone
@@ -99,7 +100,7 @@ KernelCounters::KernelCounters(const Controller& controller, const std::vector<L
   }
   for (auto& [line_a, count] : counts_) {
     count->raw = count->read();
-    count->counted.changed_ns = monotonic_ns();
+    count->counted.changed_ns = count->read_ns = monotonic_ns();
     count->tells_changes = count->tells_changes && count->chip->watches;
   }
 }
@@ -182,22 +183,25 @@ PortCount KernelCounters::read(LineId line_a) {
   Count& count = *counts_.at(line_a);
   count.chip->take_events();
   const std::uint64_t now = count.read();
+  const std::int64_t read_ns = monotonic_ns();
   const auto told = count.chip->told.find(count.number);
   if (told != count.chip->told.end() && told->second.value == now) {
     count.counted.changed_ns = std::max(count.counted.changed_ns, told->second.at_ns);
   } else if (now != count.raw) {
-    count.counted.changed_ns = monotonic_ns();
+    count.counted.changed_ns = count.read_ns + (read_ns - count.read_ns) / 2;
   }
+  count.read_ns = read_ns;
   count.came_to(now);
   return count.counted;
 }
 
-std::vector<std::string> KernelCounters::untimed() const {
-  std::vector<std::string> names;
-  for (const auto& [line_a, count] : counts_)
-    if (!count->tells_changes)
-      names.push_back(fmt::format("count {} of {}", count->number, count->chip->name));
-  return names;
+bool KernelCounters::tells_times(LineId line_a) const {
+  return counts_.at(line_a)->tells_changes;
+}
+
+std::string KernelCounters::name_of(LineId line_a) const {
+  const Count& count = *counts_.at(line_a);
+  return fmt::format("count {} of {}", count.number, count.chip->name);
 }
 
 }  // namespace cogstride

@@ -27,9 +27,10 @@ class KernelCounters final : public CounterPort {
   ~KernelCounters() override;
 
   [[nodiscard]] bool has(LineId line_a) const override { return counts_.contains(line_a); }
+  [[nodiscard]] bool tells_times(LineId line_a) const override;
   [[nodiscard]] PortCount read(LineId line_a) override;
-  /// Those whose chip does not tell when they change: it is known as well as they are asked often.
-  [[nodiscard]] std::vector<std::string> untimed() const;
+  /// "count 0 of counter0 (eqep)"
+  [[nodiscard]] std::string name_of(LineId line_a) const;
 
  private:
   struct Chip;

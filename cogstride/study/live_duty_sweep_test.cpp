@@ -75,6 +75,7 @@ class MotorCounter final : public CounterPort {
  public:
   explicit MotorCounter(MotorPort& port) : port_(port) {}
   [[nodiscard]] bool has(LineId line_a) const override { return line_a == LineId{31}; }
+  [[nodiscard]] bool tells_times(LineId) const override { return true; }
   [[nodiscard]] PortCount read(LineId) override { return port_.read_counted(); }
 
  private:

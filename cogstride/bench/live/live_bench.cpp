@@ -9,6 +9,8 @@
 #include <algorithm>
 #include <atomic>
 #include <cmath>
+#include <set>
+#include <sstream>
 
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/bench_loop.hpp"
@@ -92,6 +94,8 @@ struct LiveBench::Inside {
   LinePort* port = nullptr;
   std::unique_ptr<KernelConverter> converter;
   std::unique_ptr<KernelCounters> counters;
+  std::vector<std::string> untimed{};     // of those: their names
+  std::set<std::int64_t> untimed_then{};  // of a run that is played again: line A of each
   std::unique_ptr<Guardian> guardian;
   std::atomic<Guardian::State> guardians_state{Guardian::State::well};
   bool guardian_is_told = false;
@@ -213,11 +217,21 @@ void LiveBench::Inside::open_lines(const LiveBench& bench, LiveLines::Setup setu
     for (const CounterSetup& counter : setup.counters) lines_a.push_back(counter.line_a);
     in.counters = std::make_unique<KernelCounters>(controller, lines_a);
     setup.hardware_counters = in.counters.get();
+    for (const LineId line_a : lines_a)
+      if (in.counters->has(line_a) && !in.counters->tells_times(line_a))
+        in.untimed.push_back(in.counters->name_of(line_a));
   }
   BoxLabels labels = in.options.labels;
   labels["lead"] = fmt::format("{}", setup.lead);
   labels["horizon"] = fmt::format("{}", setup.horizon);
   labels["analogue"] = setup.converter == nullptr ? "no" : "yes";
+  std::string untimed;
+  if (setup.hardware_counters != nullptr)
+    for (const CounterSetup& counter : setup.counters)
+      if (setup.hardware_counters->has(counter.line_a) &&
+          !setup.hardware_counters->tells_times(counter.line_a))
+        untimed += fmt::format("{} ", static_cast<int>(counter.line_a));
+  labels["untimed"] = untimed;
   labels["own_port"] = in.options.port == nullptr ? "no" : "yes";
   in.lines = std::make_unique<LiveLines>(std::move(setup), *in.port);
   in.played_lines = in.lines.get();
@@ -247,6 +261,10 @@ void LiveBench::Inside::open_record(const LiveLines::Setup& setup) {
   then.ticks_per_second = setup.clock.base().to_double();
   then.counters = setup.counters;
   const auto analogue = box.labels().find("analogue");
+  if (const auto untimed = box.labels().find("untimed"); untimed != box.labels().end()) {
+    std::istringstream lines(untimed->second);
+    for (std::int64_t line_a = 0; lines >> line_a;) in.untimed_then.insert(line_a);
+  }
   then.has_analogue = analogue != box.labels().end() && analogue->second == "yes";
   in.replayed = std::make_unique<ReplayedLines>(std::move(then), box);
   in.played_lines = in.replayed.get();
@@ -339,9 +357,9 @@ void LiveBench::tell_how_it_played() {
                                   1e-3 * static_cast<double>(player.wake_ns));
   if (const std::int64_t missed = in.lines->missed_reports(); missed > 0)
     played.conditions += fmt::format("; {} edges are missing in the record", missed);
-  if (in.counters != nullptr && !in.counters->untimed().empty())
+  if (!in.untimed.empty())
     played.conditions += fmt::format("; {} tells no times of its changes: they are known to a look",
-                                     fmt::join(in.counters->untimed(), ", "));
+                                     fmt::join(in.untimed, ", "));
   if (const std::int64_t codes = in.lines->codes_read(); codes > 0)
     played.conditions += fmt::format("; {} analogue codes", codes);
   if (const std::int64_t codes = in.lines->codes_left_out(); codes > 0)
@@ -358,6 +376,18 @@ void LiveBench::give_back() noexcept {
   if (in.guardian != nullptr && !in.lines->rested().is_at_rest()) (void)in.guardian->puts_at_rest();
   in.guardian.reset();
   in.kernel.reset();
+}
+
+double LiveBench::edges_known_within(const Encoder& encoder) const {
+  const Inside& in = *inside_;
+  constexpr double between_looks_at_counts = 1e-3;
+  if (in.replayed != nullptr) return in.untimed_then.contains(encoder.line_a) ? between_looks_at_counts : 0.0;
+  const CounterPort* const counters =
+      in.options.counters != nullptr ? in.options.counters : in.counters.get();
+  const auto line_a = static_cast<LineId>(encoder.line_a);
+  return counters != nullptr && counters->has(line_a) && !counters->tells_times(line_a)
+             ? between_looks_at_counts
+             : 0.0;
 }
 
 const Verdict& LiveBench::verdict() const {

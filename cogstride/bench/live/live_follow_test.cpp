@@ -134,6 +134,7 @@ TEST(LiveFollow, StandsOnTheVeryStepOfTheCount) {
 class HandCounter final : public CounterPort {
  public:
   [[nodiscard]] bool has(LineId line_a) const override { return line_a == a; }
+  [[nodiscard]] bool tells_times(LineId) const override { return true; }
   [[nodiscard]] PortCount read(LineId) override {
     if (fails_) throw PortGone("counter0 does not say any more how far it has counted");
     return {count_, changed_ns_};

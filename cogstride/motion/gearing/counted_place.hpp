@@ -16,14 +16,16 @@ class CountedPlace final : public PlaceSource {
   /// @param period  ticks between two looks
   /// @param is_read  somebody else looks at it, as often or oftener
   /// @param late  s at the most, until an edge is known here
-  CountedPlace(const Encoder& encoder, double ticks_per_second, Tick period, bool is_read, double late = 0.0)
+  /// @param time_error  s within which the time of an edge is known; 0: to a tick
+  CountedPlace(const Encoder& encoder, double ticks_per_second, Tick period, bool is_read, double late = 0.0,
+               double time_error = 0.0)
       : source_(counter_source(encoder.line_a)),
         edge_source_(counter_edge_source(encoder.line_a)),
         ticks_per_second_(ticks_per_second),
         period_(period),
         is_read_(is_read),
         late_(late),
-        speed_(ticks_per_second) {
+        speed_(ticks_per_second, 0.0, time_error) {
     if (encoder.line_index) index_.emplace(encoder);
   }
 

@@ -87,5 +87,38 @@ TEST(CountSpeed, TurnsRound) {
   EXPECT_NEAR(speed.counts_per_second(), -1000.0, 0.1);
 }
 
+TEST(CountSpeed, IsSteadyWhereTimesAreKnownToALookAlone) {
+  // 667 counts a second, looked at a thousand times: a count between two looks, or none.
+  CountSpeed speed(clock, 0.0, 1e-3);
+  CountSpeed trusting(clock);
+  std::int64_t before = 0;
+  chip::Tick changed = 0;
+  double least = 1e9;
+  double most = 0.0;
+  double trusting_most = 0.0;
+  for (int look = 1; look < 400; ++look) {
+    const auto now = static_cast<chip::Tick>(look * clock * 1e-3);
+    const auto count = static_cast<std::int64_t>(std::floor(0.667 * look));
+    if (count != before) changed = now - static_cast<chip::Tick>(0.5e-3 * clock);
+    before = count;
+    speed.look(now, count, changed);
+    trusting.look(now, count, changed);
+    if (look < 60) continue;
+    least = std::min(least, speed.counts_per_second());
+    most = std::max(most, speed.counts_per_second());
+    trusting_most = std::max(trusting_most, trusting.counts_per_second());
+  }
+  EXPECT_NEAR(least, 667.0, 0.04 * 667.0);
+  EXPECT_NEAR(most, 667.0, 0.04 * 667.0);
+  EXPECT_GT(trusting_most, 900.0);
+  // Many counts a look: two looks are enough, and a stop is a stop.
+  CountSpeed fast(clock, 0.0, 1e-3);
+  for (int look = 0; look < 5; ++look) {
+    const auto now = static_cast<chip::Tick>(look * clock * 1e-3);
+    fast.look(now, 60 * look, now - static_cast<chip::Tick>(0.5e-3 * clock));
+  }
+  EXPECT_NEAR(fast.counts_per_second(), 60'000.0, 1e-6);
+}
+
 }  // namespace
 }  // namespace cogstride::count_speed_test
