@@ -157,7 +157,9 @@ std::optional<Ramp> plan_meeting(const MotionState& start, const MotionState& me
                            : meet_by_accelerations(start, meets, 0.5 * seconds, limits);
 }
 
-Ramp plan_pursuit(const MotionState& start, const Course& course, const RampLimits& limits) {
+Ramp plan_pursuit(const MotionState& start, const Course& course, const RampLimits& own_limits) {
+  RampLimits limits = own_limits;
+  if (course.most_speed > 0.0) limits.speed = std::min(limits.speed, course.most_speed);
   require_finite(course.speed, "the speed of what is followed");
   require_finite(course.acceleration, "the acceleration of what is followed");
   if (course.speed == 0.0 && course.acceleration == 0.0)

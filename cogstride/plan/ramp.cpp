@@ -136,6 +136,22 @@ MotionState Ramp::state_at(double time) const {
   return {end_, 0.0};
 }
 
+std::int64_t Ramp::step_at(double time, std::int64_t made) const {
+  std::int64_t step = made;
+  const auto come_to = [&step](const StepPosition& at, int direction) {
+    const std::int64_t above = at.whole + (at.part > 0.0 ? 1 : 0);
+    step = direction < 0 ? std::min(step, above) : std::max(step, at.whole);
+  };
+  for (const RampPhase& phase : phases()) {
+    if (time <= phase.end()) {
+      if (time >= phase.start) come_to(state_at(time).position, phase.direction);
+      break;
+    }
+    come_to(phase.to, phase.direction);
+  }
+  return step;
+}
+
 Ramp plan_ramp(const MotionState& start, std::int64_t target, const RampLimits& limits) {
   require_limits(limits);
   require_state(start);

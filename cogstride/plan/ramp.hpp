@@ -118,6 +118,9 @@ class Ramp {
 
   /// State at `time` seconds; before the start and after the end, that at the start or at rest at the end.
   [[nodiscard]] MotionState state_at(double time) const;
+  /// The step that one stands on then who stood on `made` at its begin: a step forwards is made on reaching
+  /// it, a step backwards on reaching the one below.
+  [[nodiscard]] std::int64_t step_at(double time, std::int64_t made) const;
   [[nodiscard]] double position_at(double time) const { return state_at(time).position.to_double(); }
   [[nodiscard]] double speed_at(double time) const { return state_at(time).speed; }
 

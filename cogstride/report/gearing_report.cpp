@@ -96,7 +96,7 @@ std::string gearing_text(const GearingReport& report) {
       const bool live = lead == live_lead;
       row(live ? "lag, live" : "lag",
           fmt::format("{} at that speed, by the speed of the counts; slowing down by 10 turn/s2 it is passed "
-                      "by {}",
+                      "by {} more",
                       gearing.steps_per_count && *gearing.steps_per_count <= Ratio(1) &&
                               Ratio(-1) <= *gearing.steps_per_count
                           ? "within a step"

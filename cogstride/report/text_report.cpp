@@ -315,12 +315,17 @@ std::string drive_text(const LiveReport& report, const EventLog& log) {
             report.replayed ? fmt::format(" on {}, played again", report.replayed->began) : "",
             !verdict.fault.empty()                              ? "STOPPED"
             : report.replayed && !report.replayed->ends.empty() ? "no further"
+            : !verdict.is_sound()                               ? "done, BUT SOMETHING IS WRONG,"
                                                                 : "done",
             verdict.seconds);
   if (!verdict.fault.empty()) page.line("  fault: {}", verdict.fault);
   happenings(page, log);
   page.line("");
-  for (const MoverVerdict& mover : verdict.movers) page.row(mover.name.c_str(), "{}", mover.sum);
+  for (const MoverVerdict& mover : verdict.movers) {
+    if (!mover.sum.empty()) page.row(mover.name.c_str(), "{}", mover.sum);
+    for (const MoverVerdict::Row& each : mover.rows) page.row(each.about.c_str(), "{}", each.words);
+    for (const std::string& complaint : mover.complaints) page.line("  ! {}", complaint);
+  }
   if (report.replayed) {
     const LiveReport::Replayed& again = *report.replayed;
     page.row("planned", "as then: compared {} times", again.compared);

@@ -130,6 +130,6 @@ ExitStatus run_drive(const DriveOptions& options) {
                                        options.script, black_box));
   const std::string text = options.json ? drive_json(report, log) : drive_text(report, log);
   std::fputs(text.c_str(), stdout);
-  const bool is_whole = report.verdict.fault.empty() && report.played.record_failure.empty();
+  const bool is_whole = report.verdict.is_sound() && report.played.record_failure.empty();
   return is_whole ? ExitStatus::done : ExitStatus::something_is_wrong;
 }

@@ -99,6 +99,8 @@ class Follow {
  private:
   [[nodiscard]] bool sets_off(Tick now, const MotionState& is);
   [[nodiscard]] bool comes_to_engage(Tick now, Tick from, const MotionState& is);
+  [[nodiscard]] Course course_soon_met(Tick now, Tick from, const MotionState& is) const;
+  [[nodiscard]] Course never_beyond(Course course, const MotionState& is) const;
   void watch(const Course& course, const MotionState& is, bool leaders_stand);
   [[nodiscard]] std::string text(double grains, int per) const;
 

@@ -8,9 +8,8 @@
 namespace cogstride {
 namespace {
 
-constexpr double least_bend = 1e-3;    // of the acceleration that the follower may have
-constexpr double looks_to_meet = 8.0;  // in which what is a little off is met
-constexpr double bends_for = 20.0;     // half periods, that it is taken to last
+constexpr double least_bend = 1e-3;  // of the acceleration that the follower may have
+constexpr double bends_for = 20.0;   // half periods, that it is taken to last
 
 }  // namespace
 
@@ -184,7 +183,7 @@ Lag Gear::lag(double speed, double lead_seconds) const {
   return lag;
 }
 
-Course Gear::course(Tick now, Tick at) const {
+Course Gear::course(Tick now, Tick at, double looks_to_meet) const {
   if (leaders_stand(now)) return {{belongs_on(), 0.0}, 0.0};
   Course way = way_at(now, at);
   const double meets_in = looks_to_meet * static_cast<double>(timing_.period) / timing_.ticks_per_second;

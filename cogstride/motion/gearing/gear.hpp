@@ -81,7 +81,8 @@ class Gear {
   /// Where its leaders are at an instant, in its grains, as far as can be told.
   [[nodiscard]] Course leader(Tick now, Tick at) const;
   /// Where it is to be at an instant: the same where it is compensated, so far behind it else.
-  [[nodiscard]] Course course(Tick now, Tick at) const;
+  /// @param looks_to_meet  in which what is a little off is met
+  [[nodiscard]] Course course(Tick now, Tick at, double looks_to_meet = 8.0) const;
   /// Where one belongs that keeps itself no way behind.
   [[nodiscard]] Course there(Tick now, Tick at) const;
   /// How far behind, at a speed of the leader in grains/s.

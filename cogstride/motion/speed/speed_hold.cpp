@@ -59,7 +59,8 @@ void SpeedHold::move(chip::Tick now, std::int64_t target, std::optional<double> 
 
 void SpeedHold::go_along(chip::Tick now, const Course& course) {
   const RampLimits limits = own_limits();
-  course_.go_along(now, course, limits.speed, limits.acceleration);
+  const double most = course.most_speed > 0.0 ? std::min(limits.speed, course.most_speed) : limits.speed;
+  course_.go_along(now, course, most, limits.acceleration);
   if (!goes_along_) watch_.order(now);
   holds_speed_ = false;
   goes_along_ = true;

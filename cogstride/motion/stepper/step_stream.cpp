@@ -51,6 +51,7 @@ void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at) {
   ramp_ = ramp;
   fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_, grain_);
   start_ = at;
+  made_before_ = made;
   ends_at_ = ramp.is_endless() ? never : at + std::llround(ramp.duration() * ticks_per_second_) + grain_ - 1;
   busy_ = true;
   all_put_ = false;
@@ -91,9 +92,7 @@ void StepStream::hold_speed(Lines& lines, double speed, const RampLimits& limits
 /// A step forwards is made on reaching n, backwards on reaching n - 1, each at the nearest tick.
 std::int64_t StepStream::step_at(Tick at) const {
   const double seconds = (static_cast<double>(std::max<Tick>(0, at - start_)) + 0.5) / ticks_per_second_;
-  const MotionState state = ramp_.state_at(seconds);
-  const bool is_above = state.speed < 0.0 && state.position.part > 0.0;
-  return state.position.whole + (is_above ? 1 : 0);
+  return ramp_.step_at(seconds, made_before_);
 }
 
 double StepStream::speed_at(Tick at) const {
@@ -191,6 +190,7 @@ bool StepStream::goes_along_with(const Course& course, Tick from) const {
   if (!ramp_.is_endless() || course.acceleration != 0.0) return false;
   const MotionState state = state_at(from);
   if (state.acceleration != 0.0) return false;
+  if (course.most_speed > 0.0 && std::abs(state.speed) > course.most_speed) return false;
   const double off = way_between(course.place, state.position);
   return std::abs(off) <= near_enough &&
          std::abs(off + (state.speed - course.speed) * looked_at_in) <= near_enough;

@@ -96,6 +96,7 @@ class StepStream final : public Walker {
   Tick grain_;  // that its steps come at multiples of
   RunFitter fitter_;
   Tick start_ = 0;
+  std::int64_t made_before_ = 0;
   Tick ends_at_ = never;
   std::optional<StopOn> stop_;
   bool busy_ = false;

@@ -221,6 +221,23 @@ TEST(ReadRig, SaysEverythingThatIsWrongInOneGo) {
   for (std::size_t i = 1; i < wrong.size(); ++i) EXPECT_LE(wrong[i - 1].place.line, wrong[i].place.line);
 }
 
+TEST(ReadRig, CountersOfTheSystemHaveAChannelForEachEncoder) {
+  const std::string chip = "\n[controller.counter.main]\nchip = \"counter0\"\n";
+  const Rig rig = parse_rig(demo_text() + chip + "lines = [24, 31]\n", "test");
+  ASSERT_EQ(rig.controller.counter_chips.size(), 1u);
+  EXPECT_EQ(rig.controller.counter_chips[0].channels, (std::vector<std::int64_t>{0, 1}));
+  const auto says = [&](const std::string& more) {
+    const std::vector<Diagnostic> wrong = wrong_in(demo_text() + chip + more);
+    return wrong.empty() ? std::string() : wrong[0].message;
+  };
+  EXPECT_NE(says("lines = [24, 24]\n").find("line 24 is named twice"), std::string::npos);
+  EXPECT_NE(says("lines = [24]\nchannels = [0, 1]\n").find("names 2 channels for 1 lines"),
+            std::string::npos);
+  EXPECT_NE(says("lines = [24]\n[controller.counter.other]\nchip = \"counter1\"\nlines = [24]\n")
+                .find("line 24 is a channel of main already"),
+            std::string::npos);
+}
+
 // The declarations against the reader: what a table knows is what is listed, and nothing else.
 TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
   std::string text = demo_text();
@@ -230,9 +247,9 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
     const std::size_t close = text.find(']', at);
     if (close < end) text.insert(end + 1, "zzzzzzzzzzzzzzzzzzzzzzzz = 1\n");
   }
-  std::set<std::string> listed{"motor",  "board",   "lines",     "load",   "limits",   "sensor",
-                               "homing", "follows", "also",      "timer",  "counters", "analogue",
-                               "gpio",   "pwm",     "heartbeat", "proven", "guesses"};
+  std::set<std::string> listed{"motor",  "board",   "lines",   "load",      "limits",   "sensor",
+                               "homing", "follows", "also",    "timer",     "counters", "analogue",
+                               "gpio",   "pwm",     "counter", "heartbeat", "proven",   "guesses"};
   for (const KeySection& section : key_sections())
     for (const KeyInfo& key : section.keys) listed.insert(key.name);
   const std::string known = "known: ";
