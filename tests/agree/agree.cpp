@@ -159,7 +159,9 @@ Case of_follower(Dice& dice) {
   const double bears = own_limits(mechanism).acceleration / a_turn;  // turns/s2 of the wheel
   const ExactTime ramp =
       ExactTime::from_base(Ratio(std::llround(1000.0 * (speed / bears * dice.even(1.3, 3.0) + 0.01)), 1000));
-  const ExactTime steady = ExactTime::from_base(Ratio(1, 2));
+  // One that keeps itself behind settles there as it can stop: in times of its speed over its acceleration.
+  const double settles = follows.compensated ? 0.0 : 2.5 * speed / bears;
+  const ExactTime steady = ExactTime::from_base(Ratio(std::llround(1000.0 * (0.5 + settles)), 1000));
   const ExactTime joins = ExactTime::from_base(Ratio(1, 10));
   Case found;
   found.what = fmt::format("{}, {:.4g} steps a turn, {:.3g} a count, {}", words(rig), a_turn, a_count,
@@ -179,7 +181,7 @@ Case of_follower(Dice& dice) {
     }
     return range;
   };
-  const ExactTime settled = joins + ramp + ExactTime::from_base(steady.base() / Ratio(2));
+  const ExactTime settled = joins + ramp + steady - ExactTime::from_base(Ratio(1, 4));
   serve_until(settled);
   const auto [least, most] = serve_until(joins + ramp + steady);
   const auto [slowing_least, slowing_most] = serve_until(joins + ramp + steady + ramp + steady);
@@ -193,10 +195,10 @@ Case of_follower(Dice& dice) {
     found.within("behind at a constant speed", -least, coarse + 0.35);
     const double braking = speed / ramp.base().to_double();
     found.within("ahead of one that slows down", slowing_most,
-                 0.5 * braking * a_turn * lag.blind * lag.blind + a_count + 0.5);
+                 0.5 * braking * a_turn * lag.blind * lag.blind + a_count + 1.0);
   } else {
     found.within("ahead", std::max(most, slowing_most), 1e-6);
-    found.within("behind at a constant speed", -least, lag.sum() * steps + of_a_step);
+    found.within("behind at a constant speed", -least, 1.03 * lag.sum() * steps + of_a_step);
     found.within("nearer than told at a constant speed", most,
                  -(lag.limits + lag.delay) * steps * 0.9 + of_a_step);
   }

@@ -52,6 +52,7 @@ void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at) {
   fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_, grain_);
   start_ = at;
   made_before_ = made;
+  changes_soon_ = false;
   ends_at_ = ramp.is_endless() ? never : at + std::llround(ramp.duration() * ticks_per_second_) + grain_ - 1;
   busy_ = true;
   all_put_ = false;
@@ -157,7 +158,7 @@ void StepStream::go_along(Lines& lines, const Course& course, const RampLimits& 
     const Tick at = earliest_start(lines, forwards ? made() + 1 : made() - 1);
     stop_.reset();
     begin_turned(lines, plan_pursuit({{made(), 0.0}, 0.0}, at == from ? course : later(at), limits), made(),
-                 at);
+                 at, true);
     return;
   }
   const bool stands = course.speed == 0.0 && course.acceleration == 0.0;
@@ -167,12 +168,12 @@ void StepStream::go_along(Lines& lines, const Course& course, const RampLimits& 
   switch_on(lines);
   const Tick at = std::max(withheld.at, awake_at_);
   begin_turned(lines, plan_pursuit(withheld.state, at == from ? course : later(at), limits), withheld.made,
-               at);
+               at, true);
 }
 
 /// A motion that is changed may turn round by a hair: its first step the other way may be due before DIR can
 /// settle. The whole of it then comes so much later.
-void StepStream::begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at) {
+void StepStream::begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at, bool changes_soon) {
   StepTimes times(ramp, made);
   std::array<double, 1> first{};
   if (times.fill(first) > 0 && (times.direction() > 0) != forwards_) {
@@ -180,6 +181,7 @@ void StepStream::begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made,
     at += std::max<Tick>(0, earliest_turn(lines) + driver_.dir_steady_before() - due);
   }
   begin(ramp, made, at);
+  changes_soon_ = changes_soon;
   feed(lines);
 }
 
@@ -220,7 +222,9 @@ void StepStream::lines_were_cut(Lines& lines) {
 }
 
 void StepStream::feed(Lines& lines) {
-  const Tick until = lines.now() + lines.lead() + lines.horizon();
+  // What is likely to be planned anew at the next look is not all handed out.
+  const Tick ahead = changes_soon_ ? lines.horizon() / 2 + lines.horizon() / 8 : lines.horizon();
+  const Tick until = lines.now() + lines.lead() + ahead;
   chip::PulseRun run{};
   while (!all_put_ && fitter_.end().tick < until) {
     const FineTick from = fitter_.end();

@@ -78,7 +78,7 @@ class StepStream final : public Walker {
   [[nodiscard]] MotionState state_at(Tick at) const;
   [[nodiscard]] bool goes_along_with(const Course& course, Tick from) const;
   void begin(const Ramp& ramp, std::int64_t made, Tick at);
-  void begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at);
+  void begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at, bool changes_soon = false);
   void feed(Lines& lines);
   void face(Lines& lines, bool forwards, Tick before);
   [[nodiscard]] Tick earliest_turn(const Lines& lines) const;
@@ -97,6 +97,7 @@ class StepStream final : public Walker {
   RunFitter fitter_;
   Tick start_ = 0;
   std::int64_t made_before_ = 0;
+  bool changes_soon_ = false;  // it is looked at again before it has gone far
   Tick ends_at_ = never;
   std::optional<StopOn> stop_;
   bool busy_ = false;
