@@ -2,6 +2,7 @@
 // is in tests/kernel.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <fstream>
 #include <nlohmann/json.hpp>
@@ -229,6 +230,30 @@ TEST_F(LiveCommands, CompareSaysWhereAFileIsNoWaveform) {
     EXPECT_NE(ran.out.find(wrong.what), std::string::npos) << ran.out;
   }
   EXPECT_EQ(cogstride_command("compare " + path("none.vcd") + " " + path("none.vcd")).status, 2);
+}
+
+TEST_F(LiveCommands, OperateTakesOrdersFromItsInputAndAnswersEachOnce) {
+  const auto operate = [](const std::string& input) {
+    return cogstride::testing_support::run("(" + input + ") | " COGSTRIDE_TOOL " operate " + demo_rig_path +
+                                           " --only feeder");
+  };
+  const Ran ran = operate(
+      "echo '@1 spin feeder at 30 % for 0.2 s'; echo 'spin feeder at 300 % for 1 s'; echo; "
+      "echo '{\"order\": \"clear\", \"tag\": 9}'; echo '{\"order\": 3}'; sleep 1.5; echo end");
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  for (const char* const part :
+       {"@1 done: spin feeder at 30 % for 0.2 s\n",
+        "refused: spin feeder at 300 % for 1 s: ", "refused: nothing is asked\n",
+        "{\"tag\":9,\"answer\":\"done\",\"order\":\"clear\"", "it has no `order`", "done: end\n"})
+    EXPECT_NE(ran.out.find(part), std::string::npos) << part << "in\n" << ran.out;
+  // Its input ends while something turns, and after two thousand lines of rubbish.
+  const Ran gone = operate("echo 'spin feeder at 30 % until stopped'; yes '\001{fly' | head -2000");
+  EXPECT_EQ(gone.status, 0) << gone.out.substr(0, 500);
+  EXPECT_EQ(std::count(gone.out.begin(), gone.out.end(), '\n'), 2001);
+  const Ran stopped =
+      operate("echo 'spin feeder at 30 % until stopped'; sleep 0.5; echo 'stop everything'; echo 'wait 1 s'");
+  EXPECT_NE(stopped.out.find("done: stop everything"), std::string::npos) << stopped.out;
+  EXPECT_NE(stopped.out.find("refused: wait 1 s: everything is stopped"), std::string::npos) << stopped.out;
 }
 
 }  // namespace

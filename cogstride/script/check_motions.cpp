@@ -42,7 +42,7 @@ class MotionChecker final : public Walk {
 
 }  // namespace
 
-ScriptCheck check_motions(const Script& script, const Rig& rig, const KnownPositions& positions) {
+Foreseen known_at_begin(const Rig& rig, const KnownPositions& positions) {
   Foreseen known;
   for (const Mechanism& mechanism : rig.mechanisms) {
     const OutputPosition zero{output_kind(mechanism.train), 0};
@@ -55,6 +55,15 @@ ScriptCheck check_motions(const Script& script, const Rig& rig, const KnownPosit
       known.standing.push_back(mechanism.homing ? Standing{} : Standing{true, zero, nullptr});
     }
   }
+  return known;
+}
+
+ScriptCheck check_motions(const Script& script, const Rig& rig, const KnownPositions& positions) {
+  Foreseen known = known_at_begin(rig, positions);
+  return check_motions(script, rig, known);
+}
+
+ScriptCheck check_motions(const Script& script, const Rig& rig, Foreseen& known) {
   MotionChecker checker(rig, known);
   checker.go_through(script.statements);
   return {std::move(checker.wrong), known.length, known.endless};

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/script/foreseen.hpp"
 #include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/script.hpp"
 #include "cogstride/script/verbs/verb.hpp"
@@ -66,7 +67,8 @@ class ScriptParser {
     script_.name = std::move(name);
   }
 
-  Script parse(const KnownPositions& known) {
+  /// @param known  what is known before, and then what will be
+  Script parse(Foreseen& known) {
     script_.statements = read_block(nullptr);
     if (wrong_.empty() && script_.statements.empty())
       add(1, 1,
@@ -468,7 +470,16 @@ class ScriptParser {
 
 Script parse_script(std::string_view text, const std::string& name, const Rig& rig,
                     const KnownPositions& known, std::span<const VerbWord> verbs) {
-  return ScriptParser(text, name, rig, verbs).parse(known);
+  Foreseen at_begin = known_at_begin(rig, known);
+  return ScriptParser(text, name, rig, verbs).parse(at_begin);
+}
+
+Script parse_orders(std::string_view text, const std::string& name, const Rig& rig, Foreseen& known,
+                    std::span<const VerbWord> verbs) {
+  Foreseen then = known;
+  Script script = ScriptParser(text, name, rig, verbs).parse(then);
+  known = std::move(then);
+  return script;
 }
 
 Script read_script(const std::string& path, const Rig& rig, const KnownPositions& known,

@@ -68,6 +68,14 @@ using KnownPositions = std::map<std::string, OutputPosition>;
 [[nodiscard]] Script parse_script(std::string_view text, const std::string& name, const Rig& rig,
                                   const KnownPositions& known = {}, std::span<const VerbWord> verbs = {});
 
+struct Foreseen;
+
+/// Orders for mechanisms that are as `known` says: they may stand anywhere, and turn. What will be known once
+/// all of it has been carried out stands in `known` then. @throws InputError with everything that is wrong;
+/// `known` is as it was then
+[[nodiscard]] Script parse_orders(std::string_view text, const std::string& name, const Rig& rig,
+                                  Foreseen& known, std::span<const VerbWord> verbs = {});
+
 struct ScriptCheck {
   std::vector<Diagnostic> wrong;
   ScriptLength length;
@@ -77,5 +85,9 @@ struct ScriptCheck {
 /// All that is wrong with where a parsed script's motions would end, and how long they take.
 [[nodiscard]] ScriptCheck check_motions(const Script& script, const Rig& rig,
                                         const KnownPositions& known = {});
+/// The same from what is known already, and with what will be known then.
+[[nodiscard]] ScriptCheck check_motions(const Script& script, const Rig& rig, Foreseen& known);
+/// What is known of a rig that was just switched on.
+[[nodiscard]] Foreseen known_at_begin(const Rig& rig, const KnownPositions& known = {});
 
 }  // namespace cogstride

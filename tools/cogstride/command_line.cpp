@@ -187,6 +187,17 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
   command->add_flag("--json", options.json, "The same for programs");
 }
 
+void add_operate(CLI::App& app, OperateOptions& options) {
+  CLI::App* command = app.add_subcommand(
+      "operate",
+      "Keep a rig going on the simulated bench, as fast as a clock, and take orders by hand, a line each");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("--only", options.only, "These mechanisms, with these shafts, and no others")
+      ->delimiter(',')
+      ->type_name("MECHANISM[,...]");
+  command->add_flag("--json", options.json, "Answers as JSON Lines");
+}
+
 void add_timer(CLI::App& app, TimerOptions& options) {
   CLI::App* command = app.add_subcommand(
       "timer",
@@ -419,6 +430,7 @@ ExitStatus run_command_line(int count, char** words) {
   TimerOptions timer;
   RehearseOptions rehearse;
   DriveOptions drive;
+  OperateOptions operate;
   ProveOptions prove;
   FitOptions fit;
   CompareOptions compare;
@@ -437,6 +449,7 @@ ExitStatus run_command_line(int count, char** words) {
   add_timer(app, timer);
   add_rehearse(app, rehearse);
   add_drive(app, drive);
+  add_operate(app, operate);
   add_prove(app, prove);
   add_fit(app, fit);
   add_compare(app, compare);
@@ -464,6 +477,7 @@ ExitStatus run_command_line(int count, char** words) {
   if (app.got_subcommand("timer")) return run_timer(timer);
   if (app.got_subcommand("rehearse")) return run_rehearse(rehearse);
   if (app.got_subcommand("drive")) return run_drive(drive);
+  if (app.got_subcommand("operate")) return run_operate(operate);
   if (app.got_subcommand("prove")) return run_prove(prove);
   if (app.got_subcommand("fit")) return run_fit(fit);
   if (app.got_subcommand("compare")) return run_compare(compare);

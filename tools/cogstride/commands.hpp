@@ -90,6 +90,12 @@ struct SweepOptions {
   bool json = false;
 };
 
+struct OperateOptions {
+  std::string rig;
+  std::vector<std::string> only;
+  bool json = false;
+};
+
 struct TimerOptions {
   std::string rig{};
   std::string timer{};
@@ -190,6 +196,7 @@ ExitStatus run_sweep(const SweepOptions& options);
 ExitStatus run_timer(const TimerOptions& options);
 ExitStatus run_rehearse(const RehearseOptions& options);
 ExitStatus run_drive(const DriveOptions& options);
+ExitStatus run_operate(const OperateOptions& options);
 ExitStatus run_prove(const ProveOptions& options);
 ExitStatus run_fit(const FitOptions& options);
 ExitStatus run_compare(const CompareOptions& options);

@@ -8,6 +8,7 @@
 #include <iostream>
 
 #include "cogstride/files/output_file.hpp"
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/session/live_run.hpp"
 #include "progress.hpp"
 
@@ -16,8 +17,10 @@ using namespace cogstride;
 namespace {
 
 std::atomic<Bench*> interruptible{nullptr};
+std::atomic<bool> interrupted{false};
 
 void request_stop(int) {
+  interrupted.store(true);
   if (Bench* const bench = interruptible.load()) bench->request_stop();
 }
 
@@ -32,6 +35,10 @@ InterruptsNoted::InterruptsNoted(Bench& bench) {
 InterruptsNoted::~InterruptsNoted() {
   for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE}) std::signal(signal, SIG_DFL);
   interruptible.store(nullptr);
+}
+
+bool was_interrupted() {
+  return interrupted.load();
 }
 
 PlayedScript play(Bench& bench, ScriptPlayer& player, const std::string& doing, const ScriptLength& length,

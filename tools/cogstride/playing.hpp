@@ -16,6 +16,9 @@ class InterruptsNoted {
   InterruptsNoted& operator=(const InterruptsNoted&) = delete;
 };
 
+/// Whether the program has been told to end meanwhile.
+[[nodiscard]] bool was_interrupted();
+
 /// An interrupt, a terminate or a hang-up stops it as the rig says.
 /// @param doing  "rehearsing"
 cogstride::PlayedScript play(cogstride::Bench& bench, cogstride::ScriptPlayer& player,
