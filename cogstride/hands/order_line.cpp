@@ -13,12 +13,12 @@ using Json = nlohmann::ordered_json;
 
 OrderLine read_json(std::string_view line) {
   const Json json = Json::parse(line, nullptr, false);
-  if (json.is_discarded()) throw Error("this is no JSON: write {\"order\": \"release traverse\"}");
+  if (json.is_discarded()) throw Error("this is no JSON: write {\"order\": \"stop traverse\"}");
   for (const auto& [key, value] : json.items())
     if (key != "order" && key != "tag") throw Error(fmt::format("'{}' is not known; known: order, tag", key));
   const auto order = json.find("order");
   if (order == json.end() || !order->is_string())
-    throw Error("it has no `order`, a text such as \"release traverse\"");
+    throw Error("it has no `order`, a text such as \"stop traverse\"");
   OrderLine read{order->get<std::string>(), {}, true};
   if (const auto tag = json.find("tag"); tag != json.end()) {
     if (!tag->is_string() && !tag->is_number_integer()) throw Error("its `tag` is a text or a whole number");
@@ -31,7 +31,7 @@ OrderLine read_plain(std::string_view line) {
   if (!line.starts_with('@')) return {std::string(line), {}, false};
   const std::size_t blank = line.find(' ');
   if (blank == std::string_view::npos || blank < 2)
-    throw Error("a tag stands before an order: @7 release traverse");
+    throw Error("a tag stands before an order: @7 stop traverse");
   return {std::string(line.substr(blank + 1)), std::string(line.substr(1, blank - 1)), false};
 }
 

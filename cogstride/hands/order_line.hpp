@@ -2,7 +2,7 @@
 //
 //   move traverse to 40 mm                         done: move traverse to 40 mm
 //   @7 move traverse to 400 mm                     @7 refused: move traverse to 400 mm: ends at 400 mm, ...
-//   {"order": "release traverse", "tag": 8}        {"tag":8,"answer":"done","order":"release
+//   {"order": "stop traverse", "tag": 8}        {"tag":8,"answer":"done","order":"release
 //   traverse","at_s":12.5}
 #pragma once
 

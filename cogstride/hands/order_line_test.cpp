@@ -13,10 +13,10 @@ using testing_support::has;
 using testing_support::refusal_of;
 
 TEST(OrderLine, IsPlainOrTaggedOrJson) {
-  EXPECT_EQ(read_order("  release traverse \r").order, "release traverse");
-  const OrderLine tagged = read_order("@7 release traverse");
+  EXPECT_EQ(read_order("  stop traverse \r").order, "stop traverse");
+  const OrderLine tagged = read_order("@7 stop traverse");
   EXPECT_EQ(tagged.tag, "7");
-  EXPECT_EQ(tagged.order, "release traverse");
+  EXPECT_EQ(tagged.order, "stop traverse");
   const OrderLine json = read_order(R"({"order": "clear", "tag": "a\"b"})");
   EXPECT_TRUE(json.is_json);
   EXPECT_EQ(json.order, "clear");
@@ -41,8 +41,8 @@ TEST(OrderLine, AnswersInTheFormThatIsWanted) {
   const Operation::Answer refused{Operation::Answer::Kind::refused, "it is on its way", 0};
   EXPECT_EQ(answer_line({"clear", "", false}, {Operation::Answer::Kind::done, "", 0}, 1.0, false),
             "done: clear");
-  EXPECT_EQ(answer_line({"push x on", "7", false}, refused, 1.0, false),
-            "@7 refused: push x on: it is on its way");
+  EXPECT_EQ(answer_line({"jog x on", "7", false}, refused, 1.0, false),
+            "@7 refused: jog x on: it is on its way");
   EXPECT_EQ(answer_line({"clear", "8", true}, refused, 1.5, true),
             R"({"tag":8,"answer":"refused","order":"clear","words":"it is on its way","at_s":1.5})");
   EXPECT_EQ(answer_line({"clear", "x", false}, {Operation::Answer::Kind::done, "", 0}, 1.5, true),

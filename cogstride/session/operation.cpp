@@ -34,7 +34,7 @@ struct Operation::Order {
 };
 
 /// A mechanism that goes as long as somebody asks for it.
-struct Operation::Push {
+struct Operation::Jog {
   Jogging jogging;
   int way = 0;
   Tick lapses = 0;
@@ -79,15 +79,14 @@ void Operation::stop_everything() noexcept {
 }
 
 bool Operation::has_ended() const {
-  return ends_ && orders_.empty() && pushes_.empty();
+  return ends_ && orders_.empty() && jogs_.empty();
 }
 
 std::vector<std::string> Operation::held() const {
   std::vector<std::string> names;
-  for (const auto& [place, push] : pushes_)
-    if (push.way != 0)
-      names.push_back(
-          fmt::format("{} {}", bench_.rig().mechanisms[place].name, push.way > 0 ? "on" : "back"));
+  for (const auto& [place, jog] : jogs_)
+    if (jog.way != 0)
+      names.push_back(fmt::format("{} {}", bench_.rig().mechanisms[place].name, jog.way > 0 ? "on" : "back"));
   return names;
 }
 
@@ -131,17 +130,18 @@ void Operation::take(const std::string& line, Told told) {
     return answer(told, Answer::Kind::done,
                   was ? "orders are taken again; nothing moves by it" : "nothing was stopped");
   }
-  if (is_stopped())
-    return answer(told, Answer::Kind::refused, "everything is stopped: 'clear' comes before any other order");
   if (text == "end") {
     ends_ = true;
-    for (auto& [place, push] : pushes_) push.way = 0;
+    for (auto& [place, jog] : jogs_) jog.way = 0;
     return answer(told, Answer::Kind::done);
   }
+  if (is_stopped())
+    return answer(told, Answer::Kind::refused, "everything is stopped: 'clear' comes before any other order");
   if (ends_) return answer(told, Answer::Kind::refused, "it comes to its end: 'end' was ordered");
   try {
-    if (verb == "push") return take_push(line, told);
-    if (verb == "release") return take_release(line, told);
+    const bool is_jog = verb == "jog" && words.words.size() > 2 &&
+                        (words.words[2].text == "on" || words.words[2].text == "back");
+    if (is_jog) return take_jog(line, told);
     take_statement(line, told);
   } catch (const InputError& error) {
     answer(told, Answer::Kind::refused, first_of(error));
@@ -156,19 +156,23 @@ void Operation::take_statement(const std::string& line, const Told& told) {
   look_where_all_stand();
   auto script = std::make_shared<const Script>(parse_orders(line, by_hand, bench_.rig(), known_));
   keep(script);
-  const About about = script->statements.empty() ? About{} : script->statements.front().verb->about();
-  if (about.moves && pushes_.contains(about.mechanism))
+  const About about = script->statements.front().verb->about();
+  // It stops as one that was asked to go on no longer: on its ramp.
+  if (script->statements.front().text.starts_with("stop"))
+    for (auto& [place, jog] : jogs_)
+      if (about.mechanism == place || about.mechanism == About::everything) jog.way = 0;
+  if (about.moves && jogs_.contains(about.mechanism))
     return answer(told, Answer::Kind::refused,
-                  bench_.rig().mechanisms[about.mechanism].name + " is pushed: 'release' comes first");
+                  bench_.rig().mechanisms[about.mechanism].name + " is jogged: 'stop' it first");
   auto player = std::make_unique<ScriptPlayer>(*script, bench_.rig(), cast_);
   orders_.push_back(std::make_unique<Order>(Order{std::move(script), std::move(player), told}));
 }
 
-void Operation::take_push(const std::string& line, const Told& told) {
+void Operation::take_jog(const std::string& line, const Told& told) {
   const SourceLine words = split_words(1, line);
   const PatternValues none;
   LineReader reader(words, bench_.rig(), none);
-  reader.expect("push");
+  reader.expect("jog");
   const std::size_t place = reader.mechanism();
   const Mechanism& mechanism = bench_.rig().mechanisms[place];
   const bool on = reader.take("on");
@@ -177,35 +181,21 @@ void Operation::take_push(const std::string& line, const Told& told) {
   if (reader.take("at")) speed = OrderReader(reader, place).speed("a speed such as 5 mm/s", true);
   reader.expect_end();
   Mover& mover = *cast_.mechanisms[place];
-  const auto known = pushes_.find(place);
-  if (known == pushes_.end()) {
-    const Zeroed& zeroed = able(mechanism.name, mover.zeroed(), "be pushed");
+  const auto known = jogs_.find(place);
+  if (known == jogs_.end()) {
+    const Zeroed& zeroed = able(mechanism.name, mover.zeroed(), "be jogged");
     if (!zeroed.knows_zero())
       throw RangeError(mechanism.name + ": nobody knows where it stands: 'home' comes first");
     if (!mover.has_ended()) throw RangeError(mechanism.name + ": is on its way by another order");
   }
-  const Tick lapses = now() + ticks_at_least(options_.push_lasts, bench_.rig().controller.timer_clock);
+  const Tick lapses = now() + ticks_at_least(options_.jog_lasts, bench_.rig().controller.timer_clock);
   const int way = on ? 1 : -1;
-  if (known == pushes_.end()) {
-    pushes_.emplace(place, Push{Jogging(mover, speed, false), way, lapses});
+  if (known == jogs_.end()) {
+    jogs_.emplace(place, Jog{Jogging(mover, speed, false), way, lapses});
   } else {
     known->second.way = way;
     known->second.lapses = lapses;
   }
-  answer(told, Answer::Kind::done);
-}
-
-void Operation::take_release(const std::string& line, const Told& told) {
-  const SourceLine words = split_words(1, line);
-  const PatternValues none;
-  LineReader reader(words, bench_.rig(), none);
-  reader.expect("release");
-  const std::size_t place = reader.mechanism();
-  reader.expect_end();
-  const auto known = pushes_.find(place);
-  if (known == pushes_.end())
-    return answer(told, Answer::Kind::done, bench_.rig().mechanisms[place].name + " was not pushed");
-  known->second.way = 0;
   answer(told, Answer::Kind::done);
 }
 
@@ -217,20 +207,20 @@ void Operation::take_stop(const Told& told) {
 }
 
 Tick Operation::next_act() const {
-  if (is_stopped() && !(orders_.empty() && pushes_.empty())) return 0;
+  if (is_stopped() && !(orders_.empty() && jogs_.empty())) return 0;
   Tick next = never;
   for (const auto& order : orders_)
     next = std::min(next, order->player->has_ended() ? 0 : order->player->next_act());
-  for (const auto& [place, push] : pushes_) {
-    if (push.jogging.would_change(push.way) || (push.way == 0 && push.jogging.stands())) return 0;
-    if (push.way != 0) next = std::min(next, push.lapses);
+  for (const auto& [place, jog] : jogs_) {
+    if (jog.jogging.would_change(jog.way) || (jog.way == 0 && jog.jogging.stands())) return 0;
+    if (jog.way != 0) next = std::min(next, jog.lapses);
   }
   return next;
 }
 
 /// What was ordered before does not go on when orders are taken again.
 void Operation::drop_all() {
-  pushes_.clear();
+  jogs_.clear();
   for (const std::unique_ptr<Order>& order : std::exchange(orders_, {}))
     answer(order->told, Answer::Kind::faulted, "everything was stopped");
 }
@@ -248,15 +238,15 @@ void Operation::act(Lines& lines, std::span<const Reading> readings) {
     orders_.erase(orders_.begin() + static_cast<std::ptrdiff_t>(i--));
     answer(told, fault.empty() ? Answer::Kind::done : Answer::Kind::faulted, fault);
   }
-  for (auto push = pushes_.begin(); push != pushes_.end();) {
-    if (push->second.way != 0 && lines.now() >= push->second.lapses) push->second.way = 0;
+  for (auto jog = jogs_.begin(); jog != jogs_.end();) {
+    if (jog->second.way != 0 && lines.now() >= jog->second.lapses) jog->second.way = 0;
     try {
-      push->second.jogging.want(lines, push->second.way);
+      jog->second.jogging.want(lines, jog->second.way);
     } catch (const RangeError&) {  // something stands in its way: the mover has told it
-      push->second.way = 0;
+      jog->second.way = 0;
     }
-    const bool is_over = push->second.way == 0 && push->second.jogging.stands();
-    push = is_over ? pushes_.erase(push) : std::next(push);
+    const bool is_over = jog->second.way == 0 && jog->second.jogging.stands();
+    jog = is_over ? jogs_.erase(jog) : std::next(jog);
   }
 }
 

@@ -4,12 +4,10 @@
 //   by_hand.take("move traverse to 40 mm", [](const Operation::Answer& answer) { ... });
 //   bench.run(by_hand, [&] { return by_hand.has_ended(); });
 //
-// A line is a statement of the script language, or one of these:
-//
-//   push traverse on at 20 mm/s     it goes that way (`back`: the other) as long as this is said again in
-//   time release traverse                and comes to rest on its ramp stop everything                 at
-//   once; from then on nothing but `clear` is taken clear                           moves nothing end what
-//   still turns comes to rest, and the operation is over
+// A line is a statement of the script language, or one of these: `jog traverse on at 20 mm/s` (`back`: the
+// other way), which goes on as long as it is said again in time, and else, and at `stop traverse`, comes to
+// rest on its ramp; `stop everything`, after which nothing but `clear` is taken; `clear`, which moves
+// nothing; and `end`, after which what is on its way comes to its end.
 //
 // Threads: all of it is the bench's thread's, where take() is called by a post; but stop_everything(), which
 // anybody may call.
@@ -43,8 +41,8 @@ class Operation final : public Participant {
   };
   using Told = std::function<void(const Answer&)>;
   struct Options {
-    /// A push that is not said again for so long ends by itself.
-    Time push_lasts{0.3, units::s};
+    /// A jog that is not said again for so long ends by itself.
+    Time jog_lasts{0.3, units::s};
   };
 
   /// @param bench  must outlive it
@@ -60,7 +58,7 @@ class Operation final : public Participant {
   [[nodiscard]] bool is_stopped() const { return stopped_.load(std::memory_order_acquire); }
   /// `end` was ordered, and nothing is on its way any more.
   [[nodiscard]] bool has_ended() const;
-  /// What is pushed now: "traverse on".
+  /// What is jogged now: "traverse on".
   [[nodiscard]] std::vector<std::string> held() const;
 
   [[nodiscard]] Tick next_act() const override;
@@ -68,15 +66,14 @@ class Operation final : public Participant {
 
  private:
   struct Order;
-  struct Push;
+  struct Jog;
   /// Whose statements known_ names.
   struct Kept {
     std::shared_ptr<const Script> spins{};
     std::shared_ptr<const Script> follows{};
   };
   void take_statement(const std::string& line, const Told& told);
-  void take_push(const std::string& line, const Told& told);
-  void take_release(const std::string& line, const Told& told);
+  void take_jog(const std::string& line, const Told& told);
   void take_stop(const Told& told);
   void answer(const Told& told, Answer::Kind kind, std::string words = {}) const;
   void drop_all();
@@ -89,8 +86,8 @@ class Operation final : public Participant {
   Cast cast_;
   Foreseen known_;
   std::vector<std::unique_ptr<Order>> orders_;
-  std::vector<Kept> kept_;              // by mechanism
-  std::map<std::size_t, Push> pushes_;  // by mechanism
+  std::vector<Kept> kept_;           // by mechanism
+  std::map<std::size_t, Jog> jogs_;  // by mechanism
   std::atomic<bool> stopped_{false};
   bool ends_ = false;
 };

@@ -101,13 +101,13 @@ TEST(Operation, KnowsWhatTurnsWhenTheNextOrderComes) {
   EXPECT_TRUE(has(at.answers[again], "refused: "));
 }
 
-TEST(Operation, APushGoesOnAsLongAsItIsSaidAgain) {
+TEST(Operation, AJogGoesOnAsLongAsItIsSaidAgain) {
   Attended at;
   at.say("move traverse to 20 mm");
   at.go_on(2.0);
   for (int i = 0; i < 10; ++i) {
     EXPECT_EQ(at.answers.size(), static_cast<std::size_t>(1 + i));
-    at.say("push traverse on at 10 mm/s");
+    at.say("jog traverse on at 10 mm/s");
     at.go_on(0.1);
   }
   EXPECT_EQ(at.by_hand.held(), std::vector<std::string>{"traverse on"});
@@ -121,28 +121,28 @@ TEST(Operation, APushGoesOnAsLongAsItIsSaidAgain) {
   at.go_on(0.5);
   EXPECT_EQ(at.place_mm(), stands);
   // The other way, and released.
-  at.say("push traverse back at 10 mm/s");
+  at.say("jog traverse back at 10 mm/s");
   at.go_on(0.1);
   const auto refused = at.say("move traverse to 5 mm");
-  at.say("release traverse");
+  at.say("stop traverse");
   at.go_on(0.5);
-  EXPECT_TRUE(has(at.answers[refused], "refused: traverse is pushed: 'release' comes first"));
+  EXPECT_TRUE(has(at.answers[refused], "refused: traverse is jogged: 'stop' it first"));
   EXPECT_LT(at.place_mm(), stands);
   EXPECT_GT(at.place_mm(), stands - 2.0);
   for (const int count : at.counts) EXPECT_EQ(count, 1);
 }
 
-TEST(Operation, APushStaysInsideTheTravelAndWantsAZero) {
+TEST(Operation, AJogStaysInsideTheTravelAndWantsAZero) {
   Attended at;
   at.say("move traverse to 117 mm");
   at.go_on(4.0);
   for (int i = 0; i < 20; ++i) {
-    at.say("push traverse on at 20 mm/s");
+    at.say("jog traverse on at 20 mm/s");
     at.go_on(0.1);
   }
   EXPECT_NEAR(at.place_mm(), 118.0, 0.01) << "its travel ends there";
   Attended gated(only_with(testing_support::demo_rig(), {"traverse"}));
-  const auto pushed = gated.say("push traverse on");
+  const auto pushed = gated.say("jog traverse on");
   const auto moved = gated.say("move traverse to 5 mm");
   gated.go_on(0.2);
   EXPECT_TRUE(has(gated.answers[pushed], "nobody knows where it stands: 'home' comes first"));
