@@ -52,6 +52,13 @@ Rig with_shafts() {
   return rig;
 }
 
+/// Of the traverse, from where 1.4 mm a turn of its leader lead by whole numbers.
+double steps_off(SimulatedBench& bench, const FollowerHandle& follower) {
+  const Ratio belongs = follower.phase() * Ratio(1120, 3);
+  const Ratio stands = bench.stepper("traverse").position()->base * Ratio(800'000, 3);
+  return std::abs((stands - belongs).to_double());
+}
+
 /// Where a triangle between two ends is after so much way.
 double folded(double way, double from, double length) {
   const double layers = std::floor(way / length);
@@ -242,9 +249,7 @@ TEST(GearedBench, ALeaderThatJerksIsCaughtUpWithToTheStep) {
                                    {.at = 2_s, .what = "wheel", .speed = OutputSpeed(0_rpm)}}}};
   auto follower = bench.gear("traverse", {.to = behind("wheel", 1.4_mm, 30_mm)});
   bench.serve(3_s);
-  const Ratio belongs = follower.phase() * Ratio(1120, 3);
-  const Ratio stands = bench.stepper("traverse").position()->base * Ratio(800'000, 3);
-  EXPECT_LE(std::abs((stands - belongs).to_double()), 1.0);
+  EXPECT_LE(steps_off(bench, follower), 1.0);
   EXPECT_NEAR(follower.phase().to_double(), bench.signal("wheel.made") / 360.0, 1.0 / 2000.0);
   EXPECT_EQ(follower.motion().status(), MotionStatus::running);
   follower.let_go();
@@ -276,9 +281,7 @@ TEST(GearedBench, ANoisyDiscIsFollowedToTheStepOfItsCount) {
                   {.at = 3_s, .what = "wheel", .speed = OutputSpeed(0_rpm)}}}};
   auto follower = bench.gear("traverse", {.to = behind("wheel", 1.4_mm, 1_mm)});
   bench.serve(4_s);
-  const Ratio belongs = follower.phase() * Ratio(1120, 3);
-  const Ratio stands = bench.stepper("traverse").position()->base * Ratio(800'000, 3);
-  EXPECT_LE(std::abs((stands - belongs).to_double()), 1.0);
+  EXPECT_LE(steps_off(bench, follower), 1.0);
   EXPECT_NEAR(follower.phase().to_double(), bench.signal("wheel.made") / 360.0, 4.0 / 2000.0);
   follower.let_go();
   const MoverVerdict verdict = bench.verdict().of("traverse");

@@ -357,7 +357,7 @@ DutySweep sweep_duty_live(const Rig& rig, const Mechanism& mechanism, LiveDutySw
         fmt::format("{}: its encoder is not read here: its lines are on no GPIO chip of the rig, and no "
                     "counter counts it",
                     mechanism.name));
-  if (how.opened) how.opened(bench);
+  const std::shared_ptr<void> attends = how.opened ? how.opened(bench) : nullptr;
   LiveDuties live(bench, how);
   const std::vector<double> all = live_duties(mechanism);
   for (const double duty : all) curve.up.push_back(live.at(duty));

@@ -10,6 +10,7 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 #include <optional>
 
 #include "cogstride/bench/live/live_bench.hpp"
@@ -28,8 +29,10 @@ namespace cogstride {
 /// How a duty is held and read on live lines.
 struct LiveDutySweep {
   LiveBench::Options bench{};
-  /// Told of the bench before anything turns, and of each duty as it has been read; may be empty.
-  std::function<void(LiveBench&)> opened{};
+  /// Told of the bench before anything turns; what it hands back lives no longer than the bench. May be
+  /// empty.
+  std::function<std::shared_ptr<void>(LiveBench&)> opened{};
+  /// Told of each duty as it has been read; may be empty.
   std::function<void(const DutyPoint&)> on_point{};
   /// For which a duty is held before it is read, and for which it is read; nothing: by what the rig says of
   /// the motor, four of its time constants and one, at least 0.2 s and 0.1 s.

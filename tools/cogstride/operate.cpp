@@ -6,8 +6,8 @@
 #include <cstdio>
 #include <deque>
 #include <mutex>
-#include <optional>
 #include <thread>
+#include <utility>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/hands/order_line.hpp"
@@ -45,7 +45,10 @@ class AnswersOut {
 
   void put(std::string line) {
     const std::lock_guard lock(mutex_);
-    if (lines_.size() >= most_waiting) lines_.pop_front();
+    if (lines_.size() >= most_waiting) {
+      lines_.pop_front();
+      ++not_taken_;
+    }
     lines_.push_back(std::move(line) + "\n");
     changed_.notify_all();
   }
@@ -60,7 +63,10 @@ class AnswersOut {
       if (lines_.empty()) break;
       const std::string line = std::move(lines_.front());
       lines_.pop_front();
+      const std::size_t not_taken = std::exchange(not_taken_, 0);
       lock.unlock();
+      if (not_taken > 0)
+        fmt::print(stderr, "{} answers are missing here: nobody took them in time\n", not_taken);
       std::fputs(line.c_str(), stdout);
       std::fflush(stdout);
       lock.lock();
@@ -74,6 +80,7 @@ class AnswersOut {
   std::deque<std::string> lines_{};
   bool ends_ = false;
   bool is_over_ = false;
+  std::size_t not_taken_ = 0;
   WriterThread thread_{};
 };
 
@@ -86,6 +93,11 @@ class StandardInput {
         out_(out),
         json_(json),
         thread_([this](const std::stop_token& ends) { run(ends); }) {}
+  /// Nothing is read any more; what has been posted may still be carried out.
+  void end() {
+    thread_.request_stop();
+    thread_.join();
+  }
 
  private:
   void run(const std::stop_token& ends) {
@@ -145,16 +157,26 @@ ExitStatus attend(Bench& bench, const OperateOptions& options) {
   bool has_failed = false;
   AnswersOut out;
   bench.on_fault([&](const std::string& why) {
-    if (why == "a stop was requested" && operation.is_stopped()) return;  // ordered, and answered
+    // One that was ordered has its answer.
+    if (why == "a stop was requested" && operation.is_stopped() && !was_interrupted()) return;
     has_failed = true;
     out.put(fault_line(why, bench.now().in(units::s), options.json));
   });
   {
     const InterruptsNoted noted(bench);
     StandardInput in(bench, operation, out, options.json);
-    bench.run(operation, [&] { return operation.has_ended() || was_interrupted(); });
+    bool is_told_to_end = false;
+    bench.run(operation, [&] {
+      if (was_interrupted() && !std::exchange(is_told_to_end, true)) {
+        operation.take("stop everything", {});
+        operation.take("end", {});
+      }
+      return operation.has_ended();
+    });
+    bench.come_to_rest();
+    in.end();
+    bench.serve(1_ms);  // what came in meanwhile is answered
   }
-  bench.come_to_rest();
   return !has_failed ? ExitStatus::done : ExitStatus::something_is_wrong;
 }
 

@@ -2,6 +2,7 @@
 #include <unistd.h>
 
 #include <cstdio>
+#include <memory>
 #include <optional>
 
 #include "cogstride/report/sweep_report.hpp"
@@ -93,9 +94,8 @@ std::optional<std::string> sweep_live_duties(const SweepOptions& options, const 
   DutySweep sweep;
   {
     ProgressLine progress;
-    std::optional<InterruptsNoted> noted;
     LiveDutySweep how;
-    how.opened = [&](LiveBench& bench) { noted.emplace(bench); };
+    how.opened = [](LiveBench& bench) { return std::make_shared<InterruptsNoted>(bench); };
     how.on_point = [&](const DutyPoint& point) {
       if (progress.is_due())
         progress.say(fmt::format("{:.3g} % duty: {:.4g} {}", 100.0 * point.duty, point.speed,

@@ -42,7 +42,8 @@ void Follow::add_to(MoverVerdict& verdict) const {
     verdict.rows.push_back(
         {"index", index->looked() == 0 ? "its leader's was not seen twice, so nothing tells of missed edges"
                   : off == 0
-                      ? fmt::format("its leader's, seen {} times: no edge was missed", index->looked() + 1)
+                      ? fmt::format("its leader's, seen {} times: its count was not off by two or more",
+                                    index->looked() + 1)
                       : fmt::format("its leader's, seen {} times: the count was off by {} counts at the most",
                                     index->looked() + 1, std::abs(off))});
     if (index->looked() == 0) continue;
