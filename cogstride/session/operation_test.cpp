@@ -167,7 +167,9 @@ TEST(Operation, StopEverythingComesFirstAndOnlyClearAfterIt) {
     EXPECT_TRUE(has(at.answers[waits], "fault: everything was stopped"));
     EXPECT_TRUE(
         has(at.answers[late], "refused: everything is stopped: 'clear' comes before any other order"));
-    if (!from_elsewhere) EXPECT_TRUE(has(at.answers[stop], "done"));
+    if (!from_elsewhere) {
+      EXPECT_TRUE(has(at.answers[stop], "done"));
+    }
     const double stands = at.place_mm();
     EXPECT_LT(stands, 60.0);
     const auto clear = at.say("clear");
