@@ -41,6 +41,7 @@ set(cogstride_public_headers
     cogstride/lines/quadrature_counter.hpp
     cogstride/lines/row_lines.hpp
     cogstride/mechanism/boards.hpp
+    cogstride/mechanism/by_hand.hpp
     cogstride/mechanism/controller.hpp
     cogstride/mechanism/limits.hpp
     cogstride/mechanism/mechanism.hpp

@@ -441,6 +441,7 @@ void Bench::take_posts() {
   }
   if (!take_stop_request()) return;
   const std::string why = "a stop was requested";
+  ++times_stopped_;
   stop(rig_.stops.interrupt, why);
   stopped(lines().now(), {Trip::Cause::requested, {}, why});
   tell_fault(why);
@@ -616,7 +617,10 @@ std::string Bench::obstacle_of(const std::string& name) const {
 /// motor was without current.
 void Bench::tripped(Lines&, const Trip& trip) {
   StopBy how = rig_.stops.fault;
-  if (trip.cause == Trip::Cause::emergency_stop) how = rig_.stops.emergency;
+  if (trip.cause == Trip::Cause::emergency_stop) {
+    how = rig_.stops.emergency;
+    ++times_stopped_;
+  }
   if (trip.cause == Trip::Cause::limit_switch) how = rig_.stops.limit_switch;
   std::string why = trip.what;
   Mover* const mover = trip.mechanism ? &mover_of(*trip.mechanism) : nullptr;

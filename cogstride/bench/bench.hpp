@@ -26,6 +26,7 @@
 #pragma once
 
 #include <atomic>
+#include <cstdint>
 #include <exception>
 #include <functional>
 #include <memory>
@@ -151,6 +152,9 @@ class Bench {
   /// From any thread or signal handler, as often as one likes: everything is stopped as the rig says of an
   /// interrupt (`stops.interrupt`), as soon as the bench runs.
   void request_stop() noexcept;
+  /// How often everything was stopped because somebody wanted it so: an emergency stop, a stop that was
+  /// requested.
+  [[nodiscard]] std::int64_t times_stopped() const { return times_stopped_; }
   /// Told of every fault: an emergency stop, a limit switch, a board, a supply, a motion that failed. What
   /// had to be stopped is being stopped by then, as the rig says. The listener is called while the bench
   /// runs: it may stop and order, but cannot wait. What it throws comes out of the call that waits, once all
@@ -288,6 +292,7 @@ class Bench {
   std::unique_ptr<SwitchWatch> switch_watch_;
   std::vector<std::unique_ptr<ArrivingTogether>> arriving_;
   bool checks_encoders_ = true;
+  std::int64_t times_stopped_ = 0;
   mutable std::vector<std::size_t> own_signals_{};  // how many, by MechanismId
   std::pair<Tick, std::string> told_trip_{never, {}};
   std::function<void(const std::string&)> fault_listener_;

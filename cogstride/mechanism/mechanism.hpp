@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "cogstride/mechanism/boards.hpp"
+#include "cogstride/mechanism/by_hand.hpp"
 #include "cogstride/mechanism/limits.hpp"
 #include "cogstride/mechanism/motors.hpp"
 #include "cogstride/mechanism/sensors.hpp"
@@ -40,6 +41,7 @@ struct Mechanism {
   std::optional<HardEnds> hard_ends{};
   std::optional<Following> follows{};
   std::optional<Proven> proven{};
+  ByHand by_hand{};
   std::vector<std::string>
       guesses{};  ///< its keys whose figures are still as a new rig had them: "motor.resistance"
 

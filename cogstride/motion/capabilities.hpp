@@ -35,6 +35,20 @@ class Places {
   [[nodiscard]] virtual std::optional<OutputPosition> position(Tick now) const = 0;
 };
 
+/// Can be given another order in mid-motion, from the state that it is in.
+class Redirects {
+ public:
+  virtual ~Redirects() = default;
+  /// The motion that is on gets a new target, a new speed or new limits; an order without a target keeps that
+  /// it has. A way is counted from that target. Its record ends as cancelled, the new one is running.
+  /// @throws RangeError, with the motion going on as it was, when the order is refused, no move or run is on,
+  /// or others are queued behind it
+  virtual std::shared_ptr<MotionRecord> redirect(Lines& lines, const MoveOrder& order) = 0;
+  virtual std::shared_ptr<MotionRecord> redirect(Lines& lines, const SpeedOrder& order) = 0;
+  /// Whether a motion is on that can be.
+  [[nodiscard]] virtual bool can_be_redirected() const = 0;
+};
+
 /// Has moves that wait until they are told when to begin and how long to take.
 class Arrivals {
  public:
@@ -103,6 +117,10 @@ class Zeroed {
   /// Towards an end, by hand. @param way  +1 or -1
   virtual std::shared_ptr<MotionRecord> jog(Lines& lines, int way, const OutputSpeed& speed,
                                             bool past_limits) = 0;
+  /// A little way by hand, from where the last one ends; its zero need not be known.
+  /// @throws RangeError as move(), and while a motion is on that it cannot be added to
+  virtual std::shared_ptr<MotionRecord> nudge(Lines& lines, const OutputPosition& by,
+                                              const std::optional<OutputSpeed>& speed) = 0;
   /// From now on the travel ends where it stands. @return that place
   virtual OutputPosition teach_far_limit() = 0;
 };

@@ -38,10 +38,10 @@ TEST(Jogging, GoesAsLongAsItIsAskedToAndStopsOnARamp) {
   EXPECT_FALSE(it.jogging.would_change(0));
   EXPECT_TRUE(it.jogging.would_change(1));
   it.want(1, second);
-  EXPECT_FALSE(it.jogging.stands());
+  EXPECT_FALSE(it.jogging.stands(it.on.now()));
   EXPECT_FALSE(it.jogging.would_change(1));
   it.want(0, second);
-  EXPECT_TRUE(it.jogging.stands());
+  EXPECT_TRUE(it.jogging.stands(it.on.now()));
   EXPECT_NEAR(it.millimetres(), 20.0, 0.3) << "20 mm/s for 1 s, with a ramp at each end";
 }
 
@@ -50,7 +50,7 @@ TEST(Jogging, TurnsRoundOnlyOnceItStands) {
   it.want(1, second);
   it.want(-1, 1);
   EXPECT_FALSE(it.jogging.would_change(-1)) << "it brakes first";
-  EXPECT_TRUE(it.on.run_until([&] { return it.jogging.stands(); }));
+  EXPECT_TRUE(it.on.run_until([&] { return it.jogging.stands(it.on.now()); }));
   const double turned_at = it.millimetres();
   EXPECT_TRUE(it.jogging.would_change(-1));
   it.want(-1, second / 2);
@@ -61,7 +61,7 @@ TEST(Jogging, TurnsRoundOnlyOnceItStands) {
 TEST(Jogging, AtAnEndOfItsTravelItStaysThere) {
   Jogged it;
   it.want(1, 10 * second);
-  EXPECT_TRUE(it.jogging.stands());
+  EXPECT_TRUE(it.jogging.stands(it.on.now()));
   const double end = 1e3 * it.rig.mechanisms[0].limits.travel_to->base.to_double();
   EXPECT_EQ(it.millimetres(), end);
   const std::size_t pulses = it.on.lines.player.pulses[step].size();

@@ -83,6 +83,7 @@ class Mover : public Participant {
   // What it can do; null where it cannot.
   [[nodiscard]] virtual Places* places() { return nullptr; }
   [[nodiscard]] virtual Arrivals* arrivals() { return nullptr; }
+  [[nodiscard]] virtual Redirects* redirects() { return nullptr; }
   [[nodiscard]] virtual Speeds* speeds() { return nullptr; }
   [[nodiscard]] virtual Duties* duties() { return nullptr; }
   [[nodiscard]] virtual Zeroed* zeroed() { return nullptr; }
@@ -103,6 +104,8 @@ class Mover : public Participant {
   [[nodiscard]] virtual std::optional<std::int64_t> counted(Tick) const { return std::nullopt; }
   /// What is asked of it now, for one who looks on: "41.2 mm, 40 mm/s". "" where there is nothing to say.
   [[nodiscard]] virtual std::string asked(Tick) const { return {}; }
+  /// Of its output as it is asked for now, m/s or turns/s, where that is known exactly; else a signal tells.
+  [[nodiscard]] virtual std::optional<double> asked_speed(Tick) const { return std::nullopt; }
   /// The motion that is on; "" when none is.
   [[nodiscard]] virtual std::string doing() const { return log_.doing(); }
   [[nodiscard]] Status status(Tick now) const;

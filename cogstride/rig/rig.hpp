@@ -24,6 +24,8 @@ struct Rig {
   std::vector<HandControl> hands{};
   std::vector<PlainOutput> outputs{};
   Stops stops{};
+  Operating operating{};
+  std::vector<Binding> bindings{};
   std::map<std::string, SourcePlace>
       places{};  ///< of every key that was read: "mechanism.traverse.board.current"
 };

@@ -187,6 +187,8 @@ class RigCheck {
     }
     for (HandControl& hand : rig_.hands) keys("hand." + hand.name, hand);
     for (PlainOutput& output : rig_.outputs) keys("output." + output.name, output);
+    for (Binding& binding : rig_.bindings) keys("binding." + binding.name, binding);
+    keys("operate", rig_.operating);
     keys("stops", rig_.stops);
     names("supply", rig_.supplies);
     names("part", rig_.parts);
@@ -194,6 +196,7 @@ class RigCheck {
     names("pair", rig_.pairs);
     names("shaft", rig_.shafts);
     names("hand", rig_.hands);
+    names("binding", rig_.bindings);
     names("output", rig_.outputs);
     if (errors_.empty()) {
       for (const Diagnostic& wrong : wrong_names(rig_, "", {})) errors_.push_back(wrong.message);
@@ -314,6 +317,10 @@ class RigCheck {
           },
           sensor);
     }
+    ValidKeys by_hand(where + ".by_hand", errors_, kind);
+    declare(by_hand, each.by_hand);
+    ListedErrors by_hand_errors(where + ".by_hand", errors_);
+    check_by_hand(by_hand_errors, each);
     if (each.homing) {
       ValidKeys homing(where + ".homing", errors_, kind);
       declare(homing, *each.homing);

@@ -13,7 +13,7 @@ void require_rest(const Walk& walk, std::size_t mechanism) {
     throw RangeError(fmt::format("{0} follows another (line {1}): write 'let {0} go' first",
                                  walk.rig.mechanisms[mechanism].name, follows->place.line));
   const Statement* const spins = walk.standing(mechanism).spins;
-  if (spins == nullptr) return;
+  if (spins == nullptr || walk.known.is_by_hand) return;
   throw RangeError(fmt::format("{0} still spins (line {1}): write 'stop {0}' first",
                                walk.rig.mechanisms[mechanism].name, spins->place.line));
 }

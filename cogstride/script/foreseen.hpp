@@ -26,6 +26,7 @@ struct Foreseen {
   std::vector<Standing> standing{};  ///< by a mechanism's place in the rig
   ScriptLength length{};
   const Statement* endless = nullptr;  ///< a repeat that never ends
+  bool is_by_hand = false;             ///< what is on may be given another order
 };
 
 /// A script that is walked through ahead of it, one statement after the other.

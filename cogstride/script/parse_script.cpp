@@ -62,8 +62,12 @@ struct Opener {
 
 class ScriptParser {
  public:
-  ScriptParser(std::string_view text, std::string name, const Rig& rig, std::span<const VerbWord> verbs)
-      : rig_(rig), verbs_(verbs), lines_(split_lines(of_bounded_length(text, name))) {
+  ScriptParser(std::string_view text, std::string name, const Rig& rig, std::span<const VerbWord> verbs,
+               std::span<const Stretch> stretches = {})
+      : rig_(rig),
+        verbs_(verbs),
+        lines_(split_lines(of_bounded_length(text, name))),
+        stretches_(stretches.begin(), stretches.end()) {
     script_.name = std::move(name);
   }
 
@@ -475,9 +479,9 @@ Script parse_script(std::string_view text, const std::string& name, const Rig& r
 }
 
 Script parse_orders(std::string_view text, const std::string& name, const Rig& rig, Foreseen& known,
-                    std::span<const VerbWord> verbs) {
+                    std::span<const VerbWord> verbs, std::span<const Stretch> stretches) {
   Foreseen then = known;
-  Script script = ScriptParser(text, name, rig, verbs).parse(then);
+  Script script = ScriptParser(text, name, rig, verbs, stretches).parse(then);
   known = std::move(then);
   return script;
 }

@@ -29,6 +29,7 @@
 namespace cogstride {
 
 class Verb;
+struct Stretch;
 struct VerbWord;
 
 /// A limit that a script has taught: `teach traverse far limit`.
@@ -71,10 +72,11 @@ using KnownPositions = std::map<std::string, OutputPosition>;
 struct Foreseen;
 
 /// Orders for mechanisms that are as `known` says: they may stand anywhere, and turn. What will be known once
-/// all of it has been carried out stands in `known` then. @throws InputError with everything that is wrong;
-/// `known` is as it was then
+/// all of it has been carried out stands in `known` then. @param stretches  limits that hold where a line
+/// names none. @throws InputError with everything that is wrong; `known` is as it was then
 [[nodiscard]] Script parse_orders(std::string_view text, const std::string& name, const Rig& rig,
-                                  Foreseen& known, std::span<const VerbWord> verbs = {});
+                                  Foreseen& known, std::span<const VerbWord> verbs = {},
+                                  std::span<const Stretch> stretches = {});
 
 struct ScriptCheck {
   std::vector<Diagnostic> wrong;

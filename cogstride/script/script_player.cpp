@@ -29,7 +29,8 @@ class ScriptPlayer::Branch final : private Playing {
 
   [[nodiscard]] Tick next_act() const {
     if (ended_) return never;
-    if (current_ == nullptr || is_over()) return 0;
+    if (current_ == nullptr) return player_.is_paused_ ? never : 0;
+    if (is_over()) return 0;
     return doing_->wakes_at();
   }
 
@@ -37,6 +38,7 @@ class ScriptPlayer::Branch final : private Playing {
     if (ended_) return;
     now_ = lines.now();
     if (current_ != nullptr && !go_on(lines)) return;
+    if (player_.is_paused_) return;
     current_ = next_statement();
     if (player_.ended_) return;
     if (current_ == nullptr) {
@@ -46,7 +48,8 @@ class ScriptPlayer::Branch final : private Playing {
     try {
       began_ = now_;
       if (player_.listener_) player_.listener_(now_, *current_);
-      doing_ = current_->verb->begin({player_.rig_, player_.cast_, lines, *this, player_.taught_});
+      doing_ = current_->verb->begin(
+          {player_.rig_, player_.cast_, lines, *this, player_.taught_, player_.replaces_});
     } catch (const RangeError& error) {
       player_.stop(*current_, error.what());
     }

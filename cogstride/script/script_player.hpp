@@ -23,6 +23,12 @@ class ScriptPlayer final : public Participant {
   /// Asked by `ready` where no line tells: "is the supply small on?". Without it the answer is yes.
   void on_question(std::function<bool(const std::string&)> ask) { ask_ = std::move(ask); }
 
+  /// By hand: a motion that is on is given the new order, where it can be, from the state that it is in.
+  void replace_what_is_on() { replaces_ = true; }
+  /// From now on no statement begins, and what is on comes to its end; or they begin again.
+  void pause(bool pauses) { is_paused_ = pauses; }
+  [[nodiscard]] bool is_paused() const { return is_paused_; }
+
   [[nodiscard]] bool has_ended() const { return ended_; }
   /// What stopped it early, with the line; empty when nothing did.
   [[nodiscard]] const std::string& fault() const { return fault_; }
@@ -45,6 +51,8 @@ class ScriptPlayer final : public Participant {
   std::unique_ptr<Branch> main_;
   std::vector<TaughtLimit> taught_;
   bool ended_ = false;
+  bool replaces_ = false;
+  bool is_paused_ = false;
   std::string fault_;
 };
 

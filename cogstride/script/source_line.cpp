@@ -39,6 +39,7 @@ std::vector<SourceLine> split_lines(std::string_view text) {
 }
 
 std::string statement_text(const SourceLine& line) {
+  if (line.words.empty()) return {};
   const Word& first = line.words.front();
   const Word& last = line.words.back();
   return std::string(line.text.substr(first.column - 1, last.column + last.text.size() - first.column));

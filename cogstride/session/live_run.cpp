@@ -16,6 +16,8 @@
 namespace cogstride {
 namespace {
 
+const std::string by_hand_script = "orders by hand";
+
 /// What a statement asks of live lines that they cannot do; "" when they can.
 std::string why_not_live(const About& about, const Rig& rig) {
   // A fade wants a duty, which not every line of this computer has.
@@ -117,8 +119,8 @@ BoxLabels box_labels(const std::string& rig_file, const std::string& script_file
   std::strftime(began, sizeof began, "%Y-%m-%d %H:%M:%S", &local);
   return {{"rig", rig_file},
           {"rig_mark", mark_of(rig_file)},
-          {"script", script_file},
-          {"script_mark", mark_of(script_file)},
+          {"script", script_file.empty() ? by_hand_script : script_file},
+          {"script_mark", script_file.empty() ? std::string() : mark_of(script_file)},
           {"only", fmt::format("{}", fmt::join(only, ","))},
           {"began", began}};
 }
@@ -136,8 +138,14 @@ std::vector<std::string> only_of(const BlackBox& box) {
 
 void require_same_files(const BlackBox& box, const std::string& box_file, const std::string& rig_file,
                         const std::string& script_file) {
+  const bool was_by_hand = label_of(box, "script") == by_hand_script;
+  if (was_by_hand != script_file.empty())
+    throw Error(fmt::format("{}: is of a run {}", box_file,
+                            was_by_hand
+                                ? "by hand: `cogstride operate RIG --replay` plays it again"
+                                : "of a script: `cogstride rehearse RIG SCRIPT --replay` plays it again"));
   const auto compare = [&](const std::string& key, const std::string& file) {
-    if (label_of(box, key + "_mark") == mark_of(file)) return;
+    if (file.empty() || label_of(box, key + "_mark") == mark_of(file)) return;
     throw Error(fmt::format("{}: is of a run with another {} than {}: that was {}, as it was on {}", box_file,
                             key, file, label_of(box, key), label_of(box, "began")));
   };

@@ -3,42 +3,46 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <utility>
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/mover.hpp"
-#include "cogstride/quantity/text.hpp"
-#include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/script_player.hpp"
-#include "cogstride/script/verbs/order_reader.hpp"
 #include "cogstride/script/verbs/verb.hpp"
+#include "cogstride/session/operation_inside.hpp"
 
 namespace cogstride {
 namespace {
 
-constexpr const char* by_hand = "by hand";
+/// Orders of which the next one takes the place of one that has not been looked at: "move traverse to", of
+/// one hand. "": none.
+std::string value_key(const std::string& line) {
+  const SourceLine words = split_words(1, line);
+  if (words.words.size() < 3) return {};
+  constexpr std::array<std::pair<std::string_view, std::string_view>, 6> kinds{
+      {{"move", "to"}, {"turn", "to"}, {"spin", "at"}, {"swing", "to"}, {"throttle", "to"}, {"fade", "to"}}};
+  const std::string_view verb = words.words[0].text;
+  const std::string_view how = words.words[2].text;
+  const bool is_value = verb == "set" || (verb == "jog" && how != "with") ||
+                        std::find(kinds.begin(), kinds.end(), std::pair(verb, how)) != kinds.end();
+  if (!is_value) return {};
+  return fmt::format("{} {} {}", verb, words.words[1].text, verb == "jog" ? std::string_view() : how);
+}
+
+/// The mechanism that a line names: its second word.
+std::string named_in(const std::string& line) {
+  const SourceLine words = split_words(1, line);
+  return words.words.size() < 2 ? std::string() : std::string(words.words[1].text);
+}
+
+}  // namespace
 
 std::string first_of(const InputError& error) {
   const std::vector<Diagnostic>& wrong = error.diagnostics();
   return wrong.empty() ? std::string(error.what()) : wrong.front().message;
 }
-
-}  // namespace
-
-/// A statement that has begun.
-struct Operation::Order {
-  std::shared_ptr<const Script> script;
-  std::unique_ptr<ScriptPlayer> player;
-  Told told;
-};
-
-/// A mechanism that goes as long as somebody asks for it.
-struct Operation::Jog {
-  Jogging jogging;
-  int way = 0;
-  Tick lapses = 0;
-};
 
 const char* to_text(Operation::Answer::Kind kind) {
   switch (kind) {
@@ -56,12 +60,18 @@ const char* to_text(Operation::Answer::Kind kind) {
 
 Operation::Operation(Bench& bench) : Operation(bench, Options{}) {}
 
-Operation::Operation(Bench& bench, const Options& options)
+Operation::Operation(Bench& bench, Options options)
     : bench_(bench),
-      options_(options),
+      options_(std::move(options)),
       cast_(bench.cast()),
       known_(known_at_begin(bench.rig())),
-      kept_(known_.standing.size()) {}
+      kept_(known_.standing.size()),
+      is_set_(known_.standing.size()),
+      looks_every_(ticks_at_least(ExactTime::from_base({1, 50}), cast_.clock)),
+      times_stopped_(bench.times_stopped()) {
+  known_.is_by_hand = true;
+  for (const Mechanism& mechanism : bench.rig().mechanisms) settings_.push_back(mechanism.by_hand);
+}
 
 Operation::~Operation() = default;
 
@@ -69,25 +79,48 @@ void Operation::answer(const Told& told, Answer::Kind kind, std::string words) c
   if (told) told({kind, std::move(words), now()});
 }
 
-Tick Operation::now() const {
-  return std::llround(bench_.now().in(units::s)*bench_.rig().controller.timer_clock.base().to_double());
+void Operation::refuse(const Incoming& incoming, std::string why) const {
+  answer(incoming.told, Answer::Kind::refused, std::move(why));
 }
 
-void Operation::stop_everything() noexcept {
-  stopped_.store(true, std::memory_order_release);
-  bench_.request_stop();
+Tick Operation::now() const {
+  return std::llround(bench_.now().in(units::s)*cast_.clock.base().to_double());
 }
 
 bool Operation::has_ended() const {
-  return ends_ && orders_.empty() && jogs_.empty();
+  return ends_ && incoming_.empty() && orders_.empty() && jogs_.empty() && !script_;
 }
 
 std::vector<std::string> Operation::held() const {
   std::vector<std::string> names;
-  for (const auto& [place, jog] : jogs_)
-    if (jog.way != 0)
-      names.push_back(fmt::format("{} {}", bench_.rig().mechanisms[place].name, jog.way > 0 ? "on" : "back"));
+  for (const auto& mover : bench_.movers())
+    if (const auto jog = jogs_.find(mover.get()); jog != jogs_.end() && jog->second.way != 0)
+      names.push_back(fmt::format("{} {}", mover->name(), jog->second.way > 0 ? "on" : "back"));
   return names;
+}
+
+OperationState Operation::state() const {
+  OperationState state = state_of(bench_.rig(), cast_, now());
+  for (const auto& [mover, by] : claims_)
+    for (MovedState& each : state.moved)
+      if (each.name == mover->name()) each.held_by = by;
+  state.is_stopped = is_stopped();
+  state.fault = fault_;
+  if (script_) {
+    state.script = script_->line;
+    state.statement = script_->statement;
+    state.script_is_paused = script_->player->is_paused();
+  }
+  return state;
+}
+
+void Operation::show(const std::string& by, ExactTime every,
+                     std::function<void(const OperationState&)> show) {
+  if (!show) {
+    shown_.erase(by);
+    return;
+  }
+  shown_[by] = {std::max<Tick>(1, ticks_at_least(every, cast_.clock)), now(), std::move(show)};
 }
 
 /// What was foreseen of places is held against what movers say: a hand may come at any time.
@@ -97,8 +130,12 @@ void Operation::look_where_all_stand() {
     Mover* const mover = cast_.mechanisms[i];
     if (mover == nullptr) continue;
     Standing& standing = known_.standing[i];
+    const auto homes = [&](const auto& order) { return order->homes && order->has(mover); };
+    if (std::any_of(orders_.begin(), orders_.end(), homes)) continue;  // it will be there when its turn comes
     if (const Zeroed* const zeroed = mover->zeroed()) standing.is_homed = zeroed->knows_zero();
     if (const Places* const places = mover->places()) standing.at = places->position(at);
+    // A way is counted from where the one that is on ends, and that may be changed.
+    if (!mover->has_ended()) standing.at.reset();
     if (!mover->has_ended() || mover->is_driven(at)) continue;
     standing.spins = standing.follows = nullptr;
     standing.duty = 0.0;
@@ -109,144 +146,290 @@ void Operation::look_where_all_stand() {
 
 /// What turns on is named by its statement until it stands.
 void Operation::keep(const std::shared_ptr<const Script>& script) {
-  const auto is_of = [&](const Statement* statement) {
-    return std::any_of(script->statements.begin(), script->statements.end(),
-                       [&](const Statement& each) { return &each == statement; });
-  };
+  const std::function<bool(std::span<const Statement>, const Statement*)> has =
+      [&](std::span<const Statement> statements, const Statement* wanted) {
+        return std::any_of(statements.begin(), statements.end(), [&](const Statement& each) {
+          return &each == wanted || has(each.verb->inside(), wanted);
+        });
+      };
   for (std::size_t i = 0; i < known_.standing.size(); ++i) {
-    if (is_of(known_.standing[i].spins)) kept_[i].spins = script;
-    if (is_of(known_.standing[i].follows)) kept_[i].follows = script;
+    if (has(script->statements, known_.standing[i].spins)) kept_[i].spins = script;
+    if (has(script->statements, known_.standing[i].follows)) kept_[i].follows = script;
+  }
+  known_.endless = nullptr;
+}
+
+std::vector<Stretch> Operation::stretches() const {
+  std::vector<Stretch> stretches;
+  for (std::size_t i = 0; i < settings_.size(); ++i)
+    if (settings_[i].speed || settings_[i].acceleration)
+      stretches.push_back({i, settings_[i].speed, settings_[i].acceleration});
+  return stretches;
+}
+
+// ---- who has what
+
+std::vector<Mover*> Operation::movers_of(std::span<const Statement> statements, bool moved) const {
+  std::vector<Mover*> movers;
+  const auto add = [&](Mover* mover) {
+    if (mover != nullptr && std::find(movers.begin(), movers.end(), mover) == movers.end())
+      movers.push_back(mover);
+  };
+  for (const Statement& statement : statements) {
+    const About about = statement.verb->about();
+    if (about.mechanism < cast_.mechanisms.size() && (!moved || about.moves || about.homes))
+      add(cast_.mechanisms[about.mechanism]);
+    if (about.pair < cast_.carts.size()) {
+      add(cast_.carts[about.pair]);
+      for (Mover* const wheel : cast_.carts[about.pair]->moves()) add(wheel);
+    }
+    for (Mover* const inside : movers_of(statement.verb->inside(), moved)) add(inside);
+  }
+  return movers;
+}
+
+void Operation::require_free(const std::vector<Mover*>& movers, const std::string& by) const {
+  for (Mover* const mover : movers) {
+    const auto claim = claims_.find(mover);
+    if (claim != claims_.end() && claim->second != by)
+      throw RangeError(
+          fmt::format("{0} has {1} until it stands; anyone may 'stop {1}'", claim->second, mover->name()));
   }
 }
 
-void Operation::take(const std::string& line, Told told) {
-  const SourceLine words = split_words(1, line);
-  if (words.words.empty()) return answer(told, Answer::Kind::refused, "nothing is asked");
-  const std::string_view verb = words.words.front().text;
-  const std::string text = statement_text(words);
-  if (text == "stop everything") return take_stop(told);
-  if (text == "clear") {
-    const bool was = stopped_.exchange(false, std::memory_order_acq_rel);
-    return answer(told, Answer::Kind::done,
-                  was ? "orders are taken again; nothing moves by it" : "nothing was stopped");
+void Operation::claim(const std::vector<Mover*>& movers, const std::string& by) {
+  for (Mover* const mover : movers) claims_[mover] = by;
+}
+
+void Operation::let_go_what_stands() {
+  const Tick at = now();
+  std::erase_if(claims_, [&](const auto& claim) {
+    Mover* const mover = claim.first;
+    const auto has = [&](const auto& order) { return order->has(mover); };
+    return mover->stands() && !mover->is_driven(at) && !jogs_.contains(mover) &&
+           std::none_of(orders_.begin(), orders_.end(), has) && !(script_ && script_->has(mover));
+  });
+}
+
+void Operation::lost(const std::string& by) {
+  shown_.erase(by);
+  const bool holds =
+      std::any_of(claims_.begin(), claims_.end(), [&](const auto& claim) { return claim.second == by; });
+  if (!holds) return;
+  if (bench_.rig().operating.when_lost == Operating::Lost::stop_everything) {
+    incoming_.push_front({"stop everything", by, {}, {}});
+    return;
   }
-  if (text == "end") {
-    ends_ = true;
-    for (auto& [place, jog] : jogs_) jog.way = 0;
-    return answer(told, Answer::Kind::done);
-  }
-  if (is_stopped())
-    return answer(told, Answer::Kind::refused, "everything is stopped: 'clear' comes before any other order");
-  if (ends_) return answer(told, Answer::Kind::refused, "it comes to its end: 'end' was ordered");
-  try {
-    const bool is_jog = verb == "jog" && words.words.size() > 2 &&
-                        (words.words[2].text == "on" || words.words[2].text == "back");
-    if (is_jog) return take_jog(line, told);
-    take_statement(line, told);
-  } catch (const InputError& error) {
-    answer(told, Answer::Kind::refused, first_of(error));
-  } catch (const Error& error) {
-    answer(told, Answer::Kind::refused, error.what());
-  } catch (const Wrong& wrong) {
-    answer(told, Answer::Kind::refused, fmt::format("column {}: {}", wrong.column, wrong.message));
+  lost_.push_back(by);
+}
+
+/// Holds, and what goes on without an end of its own.
+void Operation::bring_to_rest(Lines& lines, const std::string& by) {
+  for (const auto& [mover, who] : claims_) {
+    if (who != by) continue;
+    if (const auto jog = jogs_.find(mover); jog != jogs_.end()) {
+      jog->second.way = 0;
+      continue;
+    }
+    const auto has = [mover = mover](const auto& order) { return order->has(mover); };
+    const bool ends_by_itself = std::any_of(orders_.begin(), orders_.end(), has);
+    if (!ends_by_itself) mover->answers_for().stop(lines, Braking::on_a_ramp);
   }
 }
 
-void Operation::take_statement(const std::string& line, const Told& told) {
-  look_where_all_stand();
-  auto script = std::make_shared<const Script>(parse_orders(line, by_hand, bench_.rig(), known_));
-  keep(script);
-  const About about = script->statements.front().verb->about();
-  // It stops as one that was asked to go on no longer: on its ramp.
-  if (script->statements.front().text.starts_with("stop"))
-    for (auto& [place, jog] : jogs_)
-      if (about.mechanism == place || about.mechanism == About::everything) jog.way = 0;
-  if (about.moves && jogs_.contains(about.mechanism))
-    return answer(told, Answer::Kind::refused,
-                  bench_.rig().mechanisms[about.mechanism].name + " is jogged: 'stop' it first");
-  auto player = std::make_unique<ScriptPlayer>(*script, bench_.rig(), cast_);
-  orders_.push_back(std::make_unique<Order>(Order{std::move(script), std::move(player), told}));
+// ---- lines
+
+void Operation::take(const std::string& line, const std::string& by, Told told) {
+  incoming_.push_back({line, by.empty() ? "the program" : by, std::move(told), {}});
 }
 
-void Operation::take_jog(const std::string& line, const Told& told) {
-  const SourceLine words = split_words(1, line);
-  const PatternValues none;
-  LineReader reader(words, bench_.rig(), none);
-  reader.expect("jog");
-  const std::size_t place = reader.mechanism();
-  const Mechanism& mechanism = bench_.rig().mechanisms[place];
-  const bool on = reader.take("on");
-  if (!on) reader.expect("back");
-  OutputSpeed speed = mechanism.homing ? mechanism.homing->speed : mechanism.limits.speed;
-  if (reader.take("at")) speed = OrderReader(reader, place).speed("a speed such as 5 mm/s", true);
-  reader.expect_end();
-  Mover& mover = *cast_.mechanisms[place];
-  const auto known = jogs_.find(place);
-  if (known == jogs_.end()) {
-    const Zeroed& zeroed = able(mechanism.name, mover.zeroed(), "be jogged");
-    if (!zeroed.knows_zero())
-      throw RangeError(mechanism.name + ": nobody knows where it stands: 'home' comes first");
-    if (!mover.has_ended()) throw RangeError(mechanism.name + ": is on its way by another order");
-  }
-  const Tick lapses = now() + ticks_at_least(options_.jog_lasts, bench_.rig().controller.timer_clock);
-  const int way = on ? 1 : -1;
-  if (known == jogs_.end()) {
-    jogs_.emplace(place, Jog{Jogging(mover, speed, false), way, lapses});
-  } else {
-    known->second.way = way;
-    known->second.lapses = lapses;
-  }
-  answer(told, Answer::Kind::done);
+void Operation::take_unreadable(const std::string& line, const std::string& by, std::string why, Told told) {
+  incoming_.push_back({line, by, std::move(told), std::move(why)});
 }
 
-void Operation::take_stop(const Told& told) {
+/// The next value of the same hand for the same thing among what waits, as long as nothing else about the
+/// same mechanism stands between; the end of it when there is none.
+std::deque<Operation::Incoming>::iterator Operation::next_value_after(const Incoming& value) {
+  const std::string key = value.wrong.empty() ? value_key(value.line) : std::string();
+  if (key.empty()) return incoming_.end();
+  const std::string name = named_in(value.line);
+  for (auto next = incoming_.begin(); next != incoming_.end(); ++next) {
+    const std::string other = next->wrong.empty() ? value_key(next->line) : std::string();
+    if (other == key && next->by == value.by) return next;
+    if (other.empty() || named_in(next->line) == name) break;
+  }
+  return incoming_.end();
+}
+
+/// The first line that waits. Of a flood of values the last one wins that is not refused.
+void Operation::begin_next(Lines& lines) {
+  std::vector<Incoming> values;
+  values.push_back(std::move(incoming_.front()));
+  incoming_.pop_front();
+  for (auto next = next_value_after(values.back()); next != incoming_.end();
+       next = next_value_after(values.back())) {
+    values.push_back(std::move(*next));
+    incoming_.erase(next);
+  }
+  std::string by;
+  for (auto value = values.rbegin(); value != values.rend(); ++value) {
+    if (!by.empty()) {
+      answer(value->told, Answer::Kind::superseded, "by " + by);
+      continue;
+    }
+    const auto is_refused = std::make_shared<bool>(false);
+    Incoming told = *value;
+    told.told = [is_refused, told = value->told](const Answer& said) {
+      *is_refused = said.kind == Answer::Kind::refused;
+      if (told) told(said);
+    };
+    begin(lines, told);
+    if (!*is_refused) by = value->line;
+  }
+}
+
+void Operation::latch(const std::string& why) {
   stopped_.store(true, std::memory_order_release);
-  bench_.stop(bench_.rig().stops.interrupt, "stop everything was ordered");
-  drop_all();
-  answer(told, Answer::Kind::done, "everything is stopped: 'clear' takes orders again");
-}
-
-Tick Operation::next_act() const {
-  if (is_stopped() && !(orders_.empty() && jogs_.empty())) return 0;
-  Tick next = never;
-  for (const auto& order : orders_)
-    next = std::min(next, order->player->has_ended() ? 0 : order->player->next_act());
-  for (const auto& [place, jog] : jogs_) {
-    if (jog.jogging.would_change(jog.way) || (jog.way == 0 && jog.jogging.stands())) return 0;
-    if (jog.way != 0) next = std::min(next, jog.lapses);
-  }
-  return next;
+  drop_all(why);
 }
 
 /// What was ordered before does not go on when orders are taken again.
-void Operation::drop_all() {
+void Operation::drop_all(const std::string& why) {
   jogs_.clear();
+  lost_.clear();
   for (const std::unique_ptr<Order>& order : std::exchange(orders_, {}))
-    answer(order->told, Answer::Kind::faulted, "everything was stopped");
+    for (const Told& told : order->told) answer(told, Answer::Kind::faulted, why);
+  if (const std::unique_ptr<Order> script = std::move(script_))
+    for (const Told& told : script->told) answer(told, Answer::Kind::faulted, why);
+  claims_.clear();
+}
+
+Tick Operation::next_act() const {
+  if (!incoming_.empty() || !lost_.empty() || bench_.times_stopped() != times_stopped_) return 0;
+  Tick next = never;
+  for (const auto& order : orders_) next = std::min(next, order->next_act());
+  if (script_) next = std::min(next, script_->next_act());
+  for (const auto& [mover, jog] : jogs_) {
+    if (jog.jogging.would_change(jog.way)) return 0;
+    next = std::min(next, jog.way != 0 ? jog.lapses : jog.looks);
+  }
+  for (const auto& [by, shown] : shown_) next = std::min(next, shown.next);
+  if (!claims_.empty()) next = std::min(next, looks_at_claims_);
+  return next;
+}
+
+void Operation::go_on_jogging(Lines& lines) {
+  for (auto each = jogs_.begin(); each != jogs_.end();) {
+    Jog& jog = each->second;
+    if (jog.way != 0 && lines.now() >= jog.lapses) jog.way = 0;
+    try {
+      jog.jogging.want(lines, jog.way);
+    } catch (const RangeError& error) {  // something stands in its way
+      fault_ = error.what();
+      jog.way = 0;
+    }
+    jog.looks = lines.now() + looks_every_;
+    const bool is_over = jog.way == 0 && jog.jogging.stands(lines.now());
+    each = is_over ? jogs_.erase(each) : std::next(each);
+  }
+}
+
+/// What went wrong, without where: it is said of the line.
+std::string Operation::Order::fault() const {
+  if (motion)
+    return motion->status == MotionStatus::done ? std::string()
+           : motion->fault.empty()              ? "it was stopped"
+                                                : motion->fault;
+  std::string fault = player->fault();
+  for (const std::string& where : {fmt::format("{}:1: ", by_hand), line + ": "})
+    if (!is_script && fault.starts_with(where)) fault.erase(0, where.size());
+  return fault;
+}
+
+bool Operation::Order::has(const Mover* mover) const {
+  return std::find(movers.begin(), movers.end(), mover) != movers.end();
+}
+
+Tick Operation::Order::next_act() const {
+  if (motion) return motion->has_ended() ? 0 : never;
+  return player->has_ended() ? 0 : player->next_act();
+}
+
+bool Operation::Order::has_ended() const {
+  return motion ? motion->has_ended() : player->has_ended();
+}
+
+void Operation::finish(const Order& order) {
+  if (order.player)
+    for (const TaughtLimit& taught : order.player->taught()) taught_[taught.mechanism] = taught;
+  const std::string fault = order.fault();
+  for (const Told& told : order.told)
+    answer(told, fault.empty() ? Answer::Kind::done : Answer::Kind::faulted, fault);
+}
+
+void Operation::go_on_with(Lines& lines, std::span<const Reading> readings) {
+  for (std::size_t i = 0; i < orders_.size(); ++i) {
+    if (orders_[i]->player) orders_[i]->player->act(lines, readings);
+    if (!orders_[i]->has_ended()) continue;
+    const std::unique_ptr<Order> order = std::move(orders_[i]);
+    orders_.erase(orders_.begin() + static_cast<std::ptrdiff_t>(i--));
+    finish(*order);
+  }
+  if (!script_) return;
+  script_->player->act(lines, readings);
+  if (!script_->has_ended()) return;
+  const std::unique_ptr<Order> script = std::move(script_);
+  finish(*script);
 }
 
 void Operation::act(Lines& lines, std::span<const Reading> readings) {
-  if (is_stopped()) return drop_all();
+  if (bench_.times_stopped() != times_stopped_) {
+    times_stopped_ = bench_.times_stopped();
+    latch("everything was stopped");
+  }
+  // A stop comes before what was ordered before it.
+  const auto stop = std::find_if(incoming_.rbegin(), incoming_.rend(), [](const Incoming& each) {
+    return each.wrong.empty() && is_stop_everything(each.line);
+  });
+  if (stop != incoming_.rend()) {
+    if (!is_stopped()) bench_.stop(bench_.rig().stops.interrupt, "stop everything was ordered");
+    latch("everything was stopped");
+    const auto last = stop.base();
+    for (auto each = incoming_.begin(); each != last; ++each) {
+      if (is_stop_everything(each->line))
+        answer(each->told, Answer::Kind::done, "everything is stopped: 'clear' takes orders again");
+      else
+        refuse(*each, "everything was stopped after it");
+    }
+    incoming_.erase(incoming_.begin(), last);
+  }
+  while (!incoming_.empty()) begin_next(lines);
+  for (const std::string& by : std::exchange(lost_, {})) bring_to_rest(lines, by);
+  go_on_with(lines, readings);
+  go_on_jogging(lines);
+  let_go_what_stands();
+  looks_at_claims_ = lines.now() + looks_every_;
+  for (auto& [by, shown] : shown_) {
+    if (shown.next > lines.now()) continue;
+    shown.next = lines.now() + shown.every;
+    shown.show(state());
+  }
+}
+
+/// What another order takes the place of. @param merges  both are nudges: they are answered together
+void Operation::supersede(const std::vector<Mover*>& movers, const std::string& line, Order* merged) {
   for (std::size_t i = 0; i < orders_.size(); ++i) {
     Order& order = *orders_[i];
-    order.player->act(lines, readings);
-    if (!order.player->has_ended()) continue;
-    std::string fault = order.player->fault();
-    const std::string where = fmt::format("{}:1: ", by_hand);
-    if (fault.starts_with(where)) fault.erase(0, where.size());
-    const Told told = std::move(order.told);
-    orders_.erase(orders_.begin() + static_cast<std::ptrdiff_t>(i--));
-    answer(told, fault.empty() ? Answer::Kind::done : Answer::Kind::faulted, fault);
-  }
-  for (auto jog = jogs_.begin(); jog != jogs_.end();) {
-    if (jog->second.way != 0 && lines.now() >= jog->second.lapses) jog->second.way = 0;
-    try {
-      jog->second.jogging.want(lines, jog->second.way);
-    } catch (const RangeError&) {  // something stands in its way: the mover has told it
-      jog->second.way = 0;
+    const bool is_same =
+        std::any_of(movers.begin(), movers.end(), [&](Mover* each) { return order.has(each); });
+    if (!is_same || &order == merged) continue;
+    for (Told& told : order.told) {
+      if (merged != nullptr && merged->motion && order.motion)
+        merged->told.push_back(std::move(told));
+      else
+        answer(told, Answer::Kind::superseded, "by " + line);
     }
-    const bool is_over = jog->second.way == 0 && jog->second.jogging.stands();
-    jog = is_over ? jogs_.erase(jog) : std::next(jog);
+    orders_.erase(orders_.begin() + static_cast<std::ptrdiff_t>(i--));
   }
 }
 

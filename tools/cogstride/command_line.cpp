@@ -190,11 +190,26 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
 void add_operate(CLI::App& app, OperateOptions& options) {
   CLI::App* command = app.add_subcommand(
       "operate",
-      "Keep a rig going on the simulated bench, as fast as a clock, and take orders by hand, a line each");
+      "Keep a rig going and move it by hand: by keys of a terminal, by lines, by a socket, by its own "
+      "controls; on the simulated bench, or on live lines");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
   command->add_option("--only", options.only, "These mechanisms, with these shafts, and no others")
       ->delimiter(',')
       ->type_name("MECHANISM[,...]");
+  command->add_flag("--live", options.live, "On live lines of this computer");
+  command->add_flag("--yes", options.yes, "Do not ask before this rig is driven for the first time");
+  command->add_option("--listen", options.listen, "Take orders at this address too, such as 127.0.0.1:7440")
+      ->type_name("ADDRESS:PORT");
+  command->add_flag("--plain", options.plain, "Lines instead of the whole screen, on a terminal too");
+  command
+      ->add_option(
+          "--black-box", options.black_box,
+          "Of live lines: where the record is kept that plays the run again (last-operate.box in the "
+          "user's folder for states)")
+      ->type_name("FILE");
+  command->add_option("--replay", options.replay, "Play a run again from its black box; nothing moves")
+      ->type_name("FILE");
+  command->add_flag("--overwrite", options.overwrite, "Replace a black box that is there already");
   command->add_flag("--json", options.json, "Answers as JSON Lines");
 }
 

@@ -93,6 +93,13 @@ struct SweepOptions {
 struct OperateOptions {
   std::string rig;
   std::vector<std::string> only;
+  bool live = false;
+  bool yes = false;         ///< does not ask before the first time
+  std::string listen{};     ///< address and port of a socket; empty: the rig's
+  bool plain = false;       ///< lines, on a terminal too
+  std::string black_box{};  ///< of live lines; empty: last-operate.box in the user's folder for states
+  std::string replay{};     ///< the black box of such a run
+  bool overwrite = false;
   bool json = false;
 };
 

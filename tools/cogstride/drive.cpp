@@ -1,13 +1,8 @@
 #include <fmt/format.h>
-#include <fmt/ranges.h>
-#include <unistd.h>
 
-#include <algorithm>
 #include <cstdio>
-#include <filesystem>
 
 #include "cogstride/bench/live/live_bench.hpp"
-#include "cogstride/files/output_file.hpp"
 #include "cogstride/motion/duty_course.hpp"
 #include "cogstride/motion/pulse_width/throttle_mover.hpp"
 #include "cogstride/plan/duty.hpp"
@@ -18,6 +13,7 @@
 #include "cogstride/script/script_player.hpp"
 #include "cogstride/session/live_run.hpp"
 #include "commands.hpp"
+#include "live_opening.hpp"
 #include "outputs.hpp"
 #include "playing.hpp"
 
@@ -52,56 +48,18 @@ std::string what_will_move(const Rig& rig, const Script& script) {
   return words;
 }
 
-/// Where the black box of this run goes: as asked, or with this user's states; empty, and why, where it can
-/// go nowhere.
-std::string black_box_of(const DriveOptions& options) {
-  if (!options.black_box.empty()) return options.black_box;
-  const std::filesystem::path folder = state_folder();
-  std::error_code failed;
-  if (!folder.empty()) std::filesystem::create_directories(folder, failed);
-  if (!folder.empty() && !failed && access(folder.c_str(), W_OK) == 0) return folder / "last-drive.box";
-  fmt::print(stderr, "note: the run keeps no black box: {}\n",
-             folder.empty() ? "neither XDG_STATE_HOME nor HOME is set"
-                            : fmt::format("{} cannot be written to", folder.string()));
-  return {};
-}
-
-void refuse_obstacles(const DriveOptions& options, const Rig& rig) {
-  require_chips(options.rig, rig);
-  const std::vector<LiveObstacle> obstacles = live_obstacles(rig);
-  if (obstacles.empty()) return;
-  std::string words = fmt::format("{}: not everything in it can be driven on live lines:\n", options.rig);
-  std::vector<std::string> others;
-  for (const Mechanism& mechanism : rig.mechanisms) {
-    const auto is_its = [&](const LiveObstacle& obstacle) { return obstacle.mechanism == mechanism.name; };
-    const auto obstacle = std::find_if(obstacles.begin(), obstacles.end(), is_its);
-    if (obstacle == obstacles.end()) {
-      others.push_back(mechanism.name);
-    } else {
-      words += fmt::format("  {}: {}\n", mechanism.name, obstacle->why);
-    }
-  }
-  throw Error(words + (others.empty() ? "nothing is left to drive"
-                                      : fmt::format("--only {} drives the rest", fmt::join(others, ","))));
-}
-
 }  // namespace
 
 ExitStatus run_drive(const DriveOptions& options) {
   Rig rig = read_rig(options.rig);
   if (!options.only.empty()) rig = only_with(std::move(rig), options.only);
-  refuse_obstacles(options, rig);
+  require_drivable(options.rig, rig);
   const Script script = read_script(options.script, rig, {});
   require_live(script, rig);
   const std::vector<std::string> read{options.rig, options.script};
   check_output_names(options.outputs, read);
-  if (!options.black_box.empty() && !options.outputs.overwrite && std::filesystem::exists(options.black_box))
-    throw Error(fmt::format("{}: is there already and is left as it is; say --overwrite to replace it",
-                            options.black_box));
-  const std::string black_box = black_box_of(options);
-  for (const std::string& file : read)
-    if (is_one_file(black_box, file))
-      throw Error(fmt::format("--black-box {}: this command reads it; name another file", black_box));
+  const std::string black_box =
+      black_box_of(options.black_box, "last-drive.box", options.outputs.overwrite, read);
   if (!is_agreed(options.rig, options.yes, what_will_move(rig, script))) {
     fmt::print(stderr, "nothing was moved\n");
     return ExitStatus::something_is_wrong;

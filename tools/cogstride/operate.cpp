@@ -5,18 +5,30 @@
 #include <condition_variable>
 #include <cstdio>
 #include <deque>
+#include <filesystem>
 #include <mutex>
 #include <thread>
 #include <utility>
 
+#include "cogstride/bench/live/black_box.hpp"
+#include "cogstride/bench/live/live_bench.hpp"
+#include "cogstride/bench/live/recorded_lines.hpp"
 #include "cogstride/bench/simulated/simulated_bench.hpp"
-#include "cogstride/hands/order_line.hpp"
+#include "cogstride/hands/bindings.hpp"
+#include "cogstride/hands/order_desk.hpp"
+#include "cogstride/hands/socket_ways.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
+#include "cogstride/session/kept_settings.hpp"
+#include "cogstride/session/live_run.hpp"
 #include "cogstride/session/operation.hpp"
+#include "cogstride/trace/last_levels.hpp"
 #include "cogstride/trace/writer_thread.hpp"
 #include "commands.hpp"
+#include "live_opening.hpp"
 #include "playing.hpp"
+#include "terminal_view.hpp"
 
 using namespace cogstride;
 using namespace cogstride::literals;
@@ -84,14 +96,14 @@ class AnswersOut {
   WriterThread thread_{};
 };
 
-/// Lines of standard input, read in a thread of their own and posted to the bench.
+/// Lines of standard input, read in a thread of their own; and whether the program is told to end.
 class StandardInput {
  public:
-  StandardInput(Bench& bench, Operation& operation, AnswersOut& out, bool json)
-      : bench_(bench),
-        operation_(operation),
-        out_(out),
-        json_(json),
+  /// @param way  null: nothing is read @param is_alone  nobody else can order anything
+  StandardInput(OrderDesk& desk, std::shared_ptr<OrderDesk::Way> way, bool is_alone)
+      : desk_(desk),
+        way_(std::move(way)),
+        is_alone_(is_alone),
         thread_([this](const std::stop_token& ends) { run(ends); }) {}
   /// Nothing is read any more; what has been posted may still be carried out.
   void end() {
@@ -101,90 +113,241 @@ class StandardInput {
 
  private:
   void run(const std::stop_token& ends) {
-    std::string text;
+    const auto order = [this](const std::string& text) { desk_.line(way_, text); };
+    LineSplitter lines;
+    bool reads = way_ != nullptr;
+    bool is_told_to_end = false;
     while (!ends.stop_requested()) {
-      pollfd in{STDIN_FILENO, POLLIN, 0};
+      // Everything is being stopped by then.
+      if (was_interrupted() && !std::exchange(is_told_to_end, true))
+        desk_.line(desk_.open("a signal", {}, false), "end");
+      pollfd in{reads ? STDIN_FILENO : -1, POLLIN, 0};
       if (poll(&in, 1, 50) <= 0) continue;
       char buffer[4096];
       const ssize_t count = read(STDIN_FILENO, buffer, sizeof buffer);
-      if (count <= 0) break;
-      text.append(buffer, static_cast<std::size_t>(count));
-      for (std::size_t end = text.find('\n'); end != std::string::npos; end = text.find('\n')) {
-        order(text.substr(0, end));
-        text.erase(0, end + 1);
+      if (count > 0) {
+        lines.take({buffer, static_cast<std::size_t>(count)}, order);
+        continue;
       }
-      if (text.size() > 4 * longest_order) text.resize(4 * longest_order);  // refused when its end comes
+      lines.finish(order);
+      reads = false;
+      if (is_alone_)
+        desk_.line(desk_.open(way_->name(), {}, false), "end");
+      else
+        desk_.close(way_);
     }
-    if (!text.empty()) order(text);
-    // Nobody can order anything any more.
-    if (!ends.stop_requested()) post({"end", {}, false}, [](const Operation::Answer&) {});
   }
 
-  void order(const std::string& line) {
-    OrderLine read;
-    try {
-      read = read_order(line);
-    } catch (const Error& error) {
-      out_.put(answer_line({line.substr(0, longest_order), {}, false},
-                           {Operation::Answer::Kind::refused, error.what(), 0}, 0.0, json_));
-      return;
-    }
-    if (read.order == "stop everything") operation_.stop_everything();
-    post(read, [this, read](const Operation::Answer& answer) {
-      out_.put(answer_line(read, answer, bench_.now().in(units::s), json_ || read.is_json));
-    });
-  }
-
-  void post(const OrderLine& read, Operation::Told told) {
-    bench_.post(read.order,
-                [this, order = read.order, told = std::move(told)] { operation_.take(order, told); });
-  }
-
-  Bench& bench_;
-  Operation& operation_;
-  AnswersOut& out_;
-  bool json_;
+  OrderDesk& desk_;
+  std::shared_ptr<OrderDesk::Way> way_;
+  bool is_alone_;
   std::jthread thread_;
 };
 
-/// Of what nobody ordered: a switch, a supply, an emergency stop.
-std::string fault_line(const std::string& why, double at_s, bool json) {
-  return answer_line({{}, {}, false}, {Operation::Answer::Kind::faulted, why, 0}, at_s, json);
-}
+/// Orders by hand, and the rig's own controls.
+struct Attended final : Participant {
+  Attended(Operation& of_hands, Bindings& of_controls) : operation(of_hands), bindings(of_controls) {}
+  [[nodiscard]] Tick next_act() const override { return std::min(bindings.next_act(), operation.next_act()); }
+  void act(Lines& lines, std::span<const Reading> readings) override {
+    bindings.act(lines, readings);
+    operation.act(lines, readings);
+  }
+  Operation& operation;
+  Bindings& bindings;
+};
 
-ExitStatus attend(Bench& bench, const OperateOptions& options) {
-  Operation operation(bench);
+/// Writes what was set into the rig, beside the bench.
+class Keeper {
+ public:
+  Keeper(Bench& bench, std::string rig_file) : bench_(bench), rig_file_(std::move(rig_file)) {}
+  void keep(const std::vector<SetByHand>& all, const Operation::Told& said) {
+    threads_.emplace_back([this, all, said] {
+      Operation::Answer answer;
+      try {
+        answer.words = keep_settings(rig_file_, bench_.rig(), all);
+      } catch (const Error& error) {
+        answer = {Operation::Answer::Kind::refused, error.what(), 0};
+      }
+      bench_.post("settings are kept", [said, answer] {
+        if (said) said(answer);
+      });
+    });
+  }
+
+ private:
+  Bench& bench_;
+  std::string rig_file_;
+  std::vector<std::jthread> threads_{};
+};
+
+/// The hands of one bench: what is the same whether they are there or played again.
+struct Hands {
+  Hands(Bench& bench, const std::string& rig_file, std::function<void(const std::string&)> tell)
+      : keeper(bench, rig_file),
+        operation(bench, {std::filesystem::absolute(rig_file).parent_path(),
+                          [this](const std::vector<SetByHand>& all, const Operation::Told& said) {
+                            keeper.keep(all, said);
+                          }}),
+        bindings(bench, operation, std::move(tell)),
+        desk(bench, operation),
+        attended(operation, bindings) {
+    desk.on_press([this](char key, const std::string& by) { bindings.press(key, by); });
+  }
+  Keeper keeper;
+  Operation operation;
+  Bindings bindings;
+  OrderDesk desk;
+  Attended attended;
+};
+
+ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels& levels) {
+  const Operating& operating = bench.rig().operating;
+  std::mutex telling;
+  std::function<void(const std::string&)> shows;
+  // Beside the answers: where somebody looks at the screen, on that.
+  const auto tell = [&](const std::string& words) {
+    const std::lock_guard lock(telling);
+    if (shows)
+      shows(words);
+    else
+      fmt::print(stderr, "{}\n", words);
+  };
+  Hands hands(bench, options.rig, tell);
   bool has_failed = false;
-  AnswersOut out;
+  const std::string listen = !options.listen.empty() ? options.listen : operating.listen.value_or("");
+  const bool on_screen =
+      !options.plain && !options.json && isatty(STDIN_FILENO) == 1 && isatty(STDOUT_FILENO) == 1;
+  const InterruptsNoted noted(bench);
+  std::unique_ptr<SocketWays> sockets;
+  if (!listen.empty()) {
+    sockets = std::make_unique<SocketWays>(
+        hands.desk,
+        SocketWays::Options{listen, operating.token, operating.look_without_token, options.json, tell});
+    hands.desk.on_renewal([&] { return "the token is now " + sockets->renew_token(); });
+    tell(fmt::format("orders are taken at {}{}", sockets->address(),
+                     sockets->token() ? "; who comes says first: token " + *sockets->token() : ""));
+  }
+  std::unique_ptr<AnswersOut> out;
+  std::unique_ptr<TerminalView> view;
+  std::shared_ptr<OrderDesk::Way> lines;
+  if (on_screen) {
+    view = std::make_unique<TerminalView>(
+        hands.desk, bench.rig(), levels,
+        TerminalView::Shown{bench.rig().name, options.live ? "live lines" : "simulated",
+                            sockets ? sockets->address() : "", sockets == nullptr});
+    const std::lock_guard lock(telling);
+    shows = [&](const std::string& words) { view->tell(words); };
+    hands.operation.show("the screen", ExactTime::from_base({1, 10}),
+                         [&](const OperationState& state) { view->update(state); });
+  } else {
+    out = std::make_unique<AnswersOut>();
+    lines = hands.desk.open(
+        "standard input", [&](std::string line) { out->put(std::move(line)); }, options.json);
+  }
   bench.on_fault([&](const std::string& why) {
     // One that was ordered has its answer.
-    if (why == "a stop was requested" && operation.is_stopped() && !was_interrupted()) return;
+    if (why == "a stop was requested" && !was_interrupted()) return;
     has_failed = true;
-    out.put(fault_line(why, bench.now().in(units::s), options.json));
+    hands.desk.tell_fault(why);
   });
+  StandardInput in(hands.desk, lines, sockets == nullptr);
+  bench.run(hands.attended, [&] { return hands.operation.has_ended(); });
+  bench.come_to_rest();
+  in.end();
+  bench.serve(1_ms);  // what came in meanwhile is answered
+  sockets.reset();
   {
-    const InterruptsNoted noted(bench);
-    StandardInput in(bench, operation, out, options.json);
-    bool is_told_to_end = false;
-    bench.run(operation, [&] {
-      if (was_interrupted() && !std::exchange(is_told_to_end, true)) {
-        operation.take("stop everything", {});
-        operation.take("end", {});
-      }
-      return operation.has_ended();
-    });
-    bench.come_to_rest();
-    in.end();
-    bench.serve(1_ms);  // what came in meanwhile is answered
+    const std::lock_guard lock(telling);
+    shows = {};
   }
+  view.reset();
   return !has_failed ? ExitStatus::done : ExitStatus::something_is_wrong;
+}
+
+std::string what_may_move(const Rig& rig) {
+  std::string words;
+  for (const Mechanism& mechanism : rig.mechanisms)
+    if (mechanism.moves()) words += fmt::format("  {} moves as it is told by hand\n", mechanism.name);
+  for (const PlainOutput& output : rig.outputs)
+    words += fmt::format("  {} may be switched on (line {})\n", output.name, output.line.number);
+  return words;
+}
+
+ExitStatus operate_live(const OperateOptions& options, const Rig& rig) {
+  require_drivable(options.rig, rig);
+  const std::vector<std::string> read{options.rig};
+  const std::string black_box = black_box_of(options.black_box, "last-operate.box", options.overwrite, read);
+  if (!is_agreed(options.rig, options.yes, what_may_move(rig))) {
+    fmt::print(stderr, "nothing was moved\n");
+    return ExitStatus::something_is_wrong;
+  }
+  for (const std::string& note : live_notes(rig)) fmt::print(stderr, "note: {}\n", note);
+  LastLevels levels;
+  LiveBench::Options opened;
+  opened.trace = &levels;
+  opened.sample_period = ExactTime::from_base({1});
+  opened.black_box = black_box;
+  opened.labels = box_labels(options.rig, {}, options.only);
+  LiveBench bench(rig, std::move(opened));
+  if (!bench.conditions().words.empty()) fmt::print(stderr, "note: {}\n", bench.conditions().words);
+  const ExitStatus status = attend(bench, options, levels);
+  bench.close();
+  if (status != ExitStatus::done && !black_box.empty())
+    fmt::print(stderr, "what led to it: cogstride operate {} --replay {}\n", options.rig, black_box);
+  return bench.verdict().fault.empty() ? status : ExitStatus::something_is_wrong;
+}
+
+/// The same planner is told what it was told then, and orders the same.
+ExitStatus play_again(const OperateOptions& options) {
+  BlackBox box(options.replay);
+  require_same_files(box, options.replay, options.rig, {});
+  Rig rig = read_rig(options.rig);
+  if (const std::vector<std::string> only = only_of(box); !only.empty())
+    rig = only_with(std::move(rig), only);
+  LiveBench::Options opened;
+  opened.replay = &box;
+  std::unique_ptr<Hands> hands;
+  opened.on_replayed_post = [&](const std::string& posted) {
+    fmt::print("{}\n", posted);
+    if (hands) hands->desk.play_again(posted);
+  };
+  LiveBench bench(rig, std::move(opened));
+  hands = std::make_unique<Hands>(bench, options.rig, [](const std::string&) {});
+  std::string ends;
+  bench.on_fault([](const std::string& why) { fmt::print("fault: {}\n", why); });
+  try {
+    bench.run(hands->attended, [&] { return hands->operation.has_ended(); });
+    bench.come_to_rest();
+    bench.serve(1_ms);
+  } catch (const ReplayEnds& error) {
+    ends = error.what();
+  }
+  bench.close();
+  fmt::print("played again as it was on {}: {} times what was ordered was held against what was then\n",
+             box.labels().at("began"), bench.commands_compared());
+  if (!ends.empty()) fmt::print("it ends before its end: {}\n", ends);
+  return ends.empty() ? ExitStatus::done : ExitStatus::something_is_wrong;
 }
 
 }  // namespace
 
 ExitStatus run_operate(const OperateOptions& options) {
+  if (!options.replay.empty()) {
+    if (options.live || !options.listen.empty() || !options.black_box.empty() || !options.only.empty())
+      throw Error("--replay: goes with the rig alone: all else is in the box");
+    return play_again(options);
+  }
+  if (!options.live && !options.black_box.empty()) throw Error("--black-box: is kept of live lines (--live)");
   Rig rig = read_rig(options.rig);
   if (!options.only.empty()) rig = only_with(std::move(rig), options.only);
-  SimulatedBench bench(rig, {.at_wall_clock = true});
-  return attend(bench, options);
+  if (options.live) return operate_live(options, rig);
+  LastLevels levels;
+  SimulatedBench::Options opened;
+  opened.at_wall_clock = true;
+  opened.trace = &levels;
+  opened.sample_period = ExactTime::from_base({1});
+  SimulatedBench bench(rig, std::move(opened));
+  const ExitStatus status = attend(bench, options, levels);
+  bench.close();
+  return status;
 }

@@ -66,10 +66,41 @@ std::shared_ptr<MotionRecord> StepperMover::jog(Lines& lines, int way, const Out
   return record;
 }
 
+std::shared_ptr<MotionRecord> StepperMover::nudge(Lines& lines, const OutputPosition& by,
+                                                  const std::optional<OutputSpeed>& speed) {
+  require_kind(mechanism_, by.kind);
+  const std::string what = "nudge by " + to_text(by);
+  if (can_be_redirected()) {
+    const RampLimits limits = ramp_limits(mechanism_, controller_, speed, {});
+    const OutputPosition target{by.kind, commanded_at(lines.now()).base + by.base};
+    if (!is_makeshift_) {
+      auto record = redirect(lines, MoveOrder{.to = target, .speed = speed});
+      record->what = what;
+      return record;
+    }
+    stream_.retarget(lines, *origin_ + step_at(mechanism_, target), limits);
+    commanded_ = target;
+    return replace_running(lines, what, {.what = MoveOrder{.by = by}, .limits = limits, .ends_at = target});
+  }
+  if (!queue_.is_empty()) throw RangeError(mechanism_.name + ": another motion is on");
+  if (!origin_) {
+    // It counts from where it stands, until it stands again.
+    origin_ = stream_.made();
+    is_makeshift_ = true;
+    commanded_ = {by.kind, Ratio(0)};
+    return queue_.add(what, {.what = MoveOrder{.by = by},
+                             .limits = ramp_limits(mechanism_, controller_, speed, {}),
+                             .ends_at = by});
+  }
+  std::shared_ptr<MotionRecord> record = move(lines, {.by = by, .speed = speed});
+  record->what = what;
+  return record;
+}
+
 OutputPosition StepperMover::teach_far_limit() {
   if (!queue_.is_empty())
     throw RangeError(fmt::format("{}: it moves, so its limit cannot be taught", mechanism_.name));
-  if (!origin_)
+  if (!knows_zero())
     throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
   const Limits& limits = mechanism_.limits;
   if (!limits.travel_from || commanded_.base <= limits.travel_from->base) {
@@ -81,6 +112,8 @@ OutputPosition StepperMover::teach_far_limit() {
 }
 
 std::shared_ptr<MotionRecord> StepperMover::move(Lines&, const MoveOrder& order) {
+  if (is_makeshift_)
+    throw RangeError(fmt::format("{}: nobody knows where it stands: home it first", mechanism_.name));
   const OutputPosition from = queue_.end();
   const OutputPosition target = target_of(mechanism_, from, order);
   const RampLimits limits = ramp_limits(mechanism_, controller_, order.speed, order.acceleration);
@@ -213,6 +246,11 @@ RampLimits StepperMover::limits_of(const SpeedOrder& order) const {
   return ramp_limits(mechanism_, controller_, magnitude_of(order.at), order.acceleration);
 }
 
+bool StepperMover::can_be_redirected() const {
+  return queue_.first_is_running() && !braking_ && !homing_ && !following_ && in_position_by_ == never &&
+         queue_.size() == 1;
+}
+
 void StepperMover::require_redirectable() const {
   if (!queue_.first_is_running() || braking_ || homing_)
     throw RangeError(fmt::format("{}: no move is on that could be redirected", mechanism_.name));
@@ -284,7 +322,7 @@ void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how)
 
 /// Where it stands, or will when the motion that is on has ended.
 std::optional<OutputPosition> StepperMover::known_end() const {
-  return origin_ ? std::optional(commanded_) : std::nullopt;
+  return knows_zero() ? std::optional(commanded_) : std::nullopt;
 }
 
 /// For a stop as hard as the motor can, less what differs from bench to bench. A rotor that is still being
@@ -352,7 +390,7 @@ std::optional<MoveOrder> StepperMover::to_whole_period() const {
 }
 
 std::optional<OutputPosition> StepperMover::position(Tick now) const {
-  if (!origin_) return std::nullopt;
+  if (!knows_zero()) return std::nullopt;
   if (following_) return position_of(standing_step(now));
   return stream_.is_busy() ? position_of(stream_.step_at(now)) : commanded_;
 }
@@ -498,12 +536,13 @@ void StepperMover::stand_at(std::int64_t step) {
 void StepperMover::finish(Lines& lines, MotionStatus status) {
   const bool was_homing = std::holds_alternative<HomeOrder>(queue_.first().what);
   const bool followed = std::holds_alternative<FollowOrder>(queue_.first().what);
+  const bool was_makeshift = is_makeshift_;
   if (followed) stand_at(stream_.made());
   const std::shared_ptr<MotionRecord> record = queue_.end_first(status, lines.now(), {});
   const auto done = was_homing ? MotionNote::Kind::homed : MotionNote::Kind::done;
   log().note(lines.now(), status == MotionStatus::done ? done : MotionNote::Kind::cancelled, record->what);
   forget_how();
-  if (status == MotionStatus::done && !followed) return;
+  if (status == MotionStatus::done && !followed && !was_makeshift) return;
   if (!followed) stand_at(stream_.made());
   queue_.foresee(known_end());
 }
@@ -524,6 +563,7 @@ void StepperMover::finish(Lines& lines, const Why& why, bool by_itself) {
 }
 
 void StepperMover::forget_how() {
+  if (std::exchange(is_makeshift_, false)) origin_.reset();
   homing_.reset();
   following_.reset();
   was_let_go_ = false;
@@ -634,9 +674,10 @@ std::vector<TracedSignal> StepperMover::signals() const {
 }
 
 void StepperMover::sample(Tick now, std::span<double> values) const {
-  values[0] = origin_ ? display_units_per_base(output_kind(mechanism_.train)) *
-                            static_cast<double>(standing_step(now) - *origin_) / steps_per_base_.to_double()
-                      : std::numeric_limits<double>::quiet_NaN();
+  values[0] = knows_zero()
+                  ? display_units_per_base(output_kind(mechanism_.train)) *
+                        static_cast<double>(standing_step(now) - *origin_) / steps_per_base_.to_double()
+                  : std::numeric_limits<double>::quiet_NaN();
   sample_lag(following_.get(), values);
 }
 
@@ -666,7 +707,7 @@ bool StepperMover::loses_place(Tick now, Tick late) const {
 
 std::string StepperMover::asked(Tick now) const {
   const auto at = position(now);
-  if (!at) return "looks for its zero";
+  if (!at) return homing_ ? "looks for its zero" : "where it stands is not known";
   const double steps_per_unit = steps_per_base_.to_double() / display_units_per_base(at->kind);
   return fmt::format("{:.2f} {}, {:.3g} {}", at->base.to_double() * display_units_per_base(at->kind),
                      display_unit(at->kind, 0), stream_.speed_at(now) / steps_per_unit,

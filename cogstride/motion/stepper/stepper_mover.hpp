@@ -18,6 +18,7 @@ namespace cogstride {
 
 class StepperMover final : public Mover,
                            public Places,
+                           public Redirects,
                            public Arrivals,
                            public Speeds,
                            public Zeroed,
@@ -43,6 +44,8 @@ class StepperMover final : public Mover,
   /// @throws RangeError as move(), or when it stands there already
   std::shared_ptr<MotionRecord> jog(Lines& lines, int way, const OutputSpeed& speed,
                                     bool past_limits) override;
+  std::shared_ptr<MotionRecord> nudge(Lines& lines, const OutputPosition& by,
+                                      const std::optional<OutputSpeed>& speed) override;
   /// From now on the travel ends where it stands. @throws RangeError when that is not beyond its begin, or it
   /// moves, or no position is known
   OutputPosition teach_far_limit() override;
@@ -76,12 +79,9 @@ class StepperMover final : public Mover,
   [[nodiscard]] std::int64_t step_at_zero() const override { return origin_.value_or(0); }
   /// Brakes what is on and takes back all that is queued.
   void stop(Lines& lines, Braking how) override;
-  /// The running motion gets a new target, a new speed or new limits, from the state that it is in; an order
-  /// without a target keeps that it has. Its record ends as cancelled, the new one is running.
-  /// @throws RangeError, with the motion going on as it was, when the order is refused, no move or run is on,
-  /// or others are queued behind it
-  std::shared_ptr<MotionRecord> redirect(Lines& lines, const MoveOrder& order);
-  std::shared_ptr<MotionRecord> redirect(Lines& lines, const SpeedOrder& order);
+  std::shared_ptr<MotionRecord> redirect(Lines& lines, const MoveOrder& order) override;
+  std::shared_ptr<MotionRecord> redirect(Lines& lines, const SpeedOrder& order) override;
+  [[nodiscard]] bool can_be_redirected() const override;
   /// Takes a queued motion back, or brakes the running one; those queued behind it go on.
   void cancel(Lines& lines, const MotionRecord& motion, Braking how) override;
 
@@ -113,9 +113,10 @@ class StepperMover final : public Mover,
   /// The short way to the nearest whole electrical period inside the travel; nothing when it stands on one.
   [[nodiscard]] std::optional<MoveOrder> to_whole_period() const override;
   [[nodiscard]] bool is_homing() const override { return homing_.has_value(); }
-  [[nodiscard]] bool knows_zero() const override { return origin_.has_value(); }
+  [[nodiscard]] bool knows_zero() const override { return origin_ && !is_makeshift_; }
 
   [[nodiscard]] Places* places() override { return this; }
+  [[nodiscard]] Redirects* redirects() override { return this; }
   [[nodiscard]] Arrivals* arrivals() override { return this; }
   [[nodiscard]] Speeds* speeds() override { return this; }
   [[nodiscard]] Zeroed* zeroed() override { return this; }
@@ -129,6 +130,9 @@ class StepperMover final : public Mover,
     return standing_step(now) - origin_.value_or(0);
   }
   [[nodiscard]] std::string asked(Tick now) const override;
+  [[nodiscard]] std::optional<double> asked_speed(Tick now) const override {
+    return stream_.speed_at(now) / steps_per_base_.to_double();
+  }
   [[nodiscard]] std::string doing() const override {
     return queue_.first_is_running() ? queue_.first().record->what : std::string();
   }
@@ -184,8 +188,9 @@ class StepperMover final : public Mover,
   bool was_let_go_ = false;
   bool braking_ = false;
   std::optional<std::int64_t> origin_;
-  OutputPosition commanded_;  // where the running motion ends
-  bool endless_ = false;      // the running motion has no end
+  bool is_makeshift_ = false;  // the origin is that of a nudge, for want of a zero, and goes with it
+  OutputPosition commanded_;   // where the running motion ends
+  bool endless_ = false;       // the running motion has no end
   RampLimits running_limits_;
   std::optional<OutputPosition> measured_travel_;
   Tick in_position_by_ =

@@ -51,6 +51,7 @@ class NameCheck {
         add(path + ".speed", "a mechanism has the shaft's name: a script could mean either");
       if (shaft.encoder) known(shaft.encoder->feed.supply, supplies_, path + ".encoder.supply");
     }
+    for (const Binding& binding : rig.bindings) bound(rig, binding);
     for (const WheeledPair& pair : rig.pairs) {
       const std::string path = "pair." + pair.name;
       known(pair.left, mechanisms_, path + ".left");
@@ -116,6 +117,35 @@ class NameCheck {
       from = from->fed_by ? find_supply(rig, *from->fed_by) : nullptr;
     if (from != nullptr)
       add(path + ".fed_by", "goes round in a circle: one of them needs a source of its own");
+  }
+  /// Its control is a hand that does what it is bound to.
+  void bound(const Rig& rig, const Binding& binding) {
+    const std::string key = "binding." + binding.name + ".control";
+    const std::string& control = binding.control;
+    const bool is_key = control.size() == 5 && control.starts_with("key ") && control[4] > ' ';
+    if (is_key || control == "anything else") {
+      if (binding.value || (binding.off && !binding.latched))
+        add(key, fmt::format("{} has no {}: a terminal tells of presses alone", control,
+                             binding.value ? "value" : "`off`, unless it is latched"));
+      return;
+    }
+    std::vector<std::string> names;
+    for (const HandControl& hand : rig.hands) {
+      names.push_back(hand.name);
+      if (hand.name != control) continue;
+      if (hand.kind == HandControl::Kind::stop)
+        add(key, fmt::format("{} is an emergency stop: it stops everything, and does nothing else", control));
+      else if (hand.channel.has_value() != binding.value.has_value())
+        add(key, hand.channel ? fmt::format("{} is a knob: `value` says what it does", control)
+                              : fmt::format("{} is pressed: `on` and `off` say what it does", control));
+      return;
+    }
+    if (control.empty()) return;
+    add(key,
+        fmt::format("found \"{}\"; it is one of {}, a key of the terminal such as \"key f\", or "
+                    "\"anything else\"",
+                    control,
+                    names.empty() ? "its hands (it has none)" : fmt::format("{}", fmt::join(names, ", "))));
   }
   void wheel(const Mechanism& mechanism, const std::string& key) {
     const bool has_encoder =

@@ -12,6 +12,7 @@ std::string parts_mark(const toml::table& rig, const std::string& mechanism) {
   if (found == nullptr || !found->is_table()) return {};
   toml::table parts = *found->as_table();
   parts.erase("proven");
+  parts.erase("by_hand");
   parts.erase("guesses");
   std::ostringstream text;  // keys in the order of the alphabet, no comments
   text << toml::toml_formatter(parts);

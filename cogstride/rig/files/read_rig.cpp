@@ -312,6 +312,12 @@ Mechanism read_mechanism(const std::string& name, TomlTable table, const std::ve
     follows->finish();
     mechanism.follows = following;
   }
+  if (auto by_hand = table.optional_table("by_hand")) {
+    read_keys(*by_hand, kind, mechanism.by_hand);
+    TomlErrors errors(*by_hand);
+    check_by_hand(errors, mechanism);
+    by_hand->finish();
+  }
   if (auto proven = table.optional_table("proven")) {
     Proven read;
     read_keys(*proven, kind, read);
@@ -423,6 +429,40 @@ void read_hand(const std::string& name, TomlTable table, Rig& rig) {
   rig.hands.push_back(std::move(hand));
 }
 
+/// What it orders is checked when the rig is operated.
+void read_binding(const std::string& name, TomlTable table, Rig& rig) {
+  Binding binding;
+  binding.name = name;
+  read_keys(table, OutputKind::rotary, binding);
+  const auto has = [&](const char* key) { return table.has(key); };
+  const bool has_range = has("from") || has("to");
+  if (binding.value && (has("on") || has("latched")))
+    table.error(table.place(), "a value has no `on` and is not latched: a knob is turned, not pressed");
+  else if (binding.value && binding.value->find("VALUE") == std::string::npos)
+    table.error(table.place_of("value"), "value: the word VALUE stands where the amount is to come");
+  else if (binding.value && !(has("from") && has("to")))
+    table.error(table.place(), "a value needs `from` and `to`: what its travel begins and ends with");
+  else if (!binding.value && has_range)
+    table.error(table.place(), "`from` and `to` are of a value");
+  else if (!binding.value && !binding.on && !binding.off)
+    table.error(table.place(), "it does nothing: `on`, `off` or `value` says what");
+  table.finish();
+  rig.bindings.push_back(std::move(binding));
+}
+
+Operating read_operating(TomlTable table) {
+  Operating operating;
+  read_keys(table, OutputKind::rotary, operating);
+  if (table.has("hold_lasts") &&
+      (operating.hold_lasts < Time(0.05, units::s) || Time(5.0, units::s) < operating.hold_lasts))
+    table.error(table.place_of("hold_lasts"),
+                fmt::format("hold_lasts: found {}; from 0.05 s (a link is quicker than that) to 5 s (so far "
+                            "it may run on) it can be",
+                            to_text(operating.hold_lasts, "s")));
+  table.finish();
+  return operating;
+}
+
 void read_between(const std::string& name, TomlTable table, Rig& rig) {
   const auto kind = kind_of(table, part_kinds());
   if (!kind) return;
@@ -502,6 +542,9 @@ Rig read_tables(TomlFile& file, TomlTable root) {
     output.name = name;
     rig.outputs.push_back(std::move(output));
   });
+  for_each_table(root, "binding",
+                 [&](const auto& name, TomlTable& table) { read_binding(name, table, rig); });
+  if (auto operating = root.optional_table("operate")) rig.operating = read_operating(*operating);
   if (auto stops = root.optional_table("stops")) rig.stops = read_part<Stops>(*stops);
   root.finish();
   // Where names themselves are wrong, what refers to them says nothing new.

@@ -249,7 +249,8 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
   }
   std::set<std::string> listed{"motor",  "board",   "lines",   "load",      "limits",   "sensor",
                                "homing", "follows", "also",    "timer",     "counters", "analogue",
-                               "gpio",   "pwm",     "counter", "heartbeat", "proven",   "guesses"};
+                               "gpio",   "pwm",     "counter", "heartbeat", "proven",   "guesses",
+                               "by_hand"};
   for (const KeySection& section : key_sections())
     for (const KeyInfo& key : section.keys) listed.insert(key.name);
   const std::string known = "known: ";

@@ -208,7 +208,23 @@ void check_knob(const Rig& rig, const HandControl& knob, FindingSheet& sheet) {
             fmt::format("feed it from {:.4g} V, or halve its voltage by two resistors", reads));
 }
 
+/// A control does one thing.
+void check_bindings(const Rig& rig, FindingSheet& sheet) {
+  for (std::size_t i = 0; i < rig.bindings.size(); ++i)
+    for (std::size_t before = 0; before < i; ++before) {
+      const Binding& binding = rig.bindings[i];
+      const Binding& other = rig.bindings[before];
+      if (binding.control != other.control) continue;
+      sheet.add(
+          "bound-twice", "binding." + binding.name + ".control",
+          fmt::format("{} is bound to {} already: one press would order both", binding.control, other.name),
+          fmt::format("one binding for {}, or another control for one of them", binding.control));
+      break;
+    }
+}
+
 void check_hands(const Rig& rig, FindingSheet& sheet) {
+  check_bindings(rig, sheet);
   check_last_resort(rig, sheet);
   check_stops(rig, sheet);
   for (const HandControl& hand : rig.hands) {

@@ -296,6 +296,9 @@ const std::vector<FindingKind>& finding_kinds() {
       {"bounce-over-debounce", Severity::error, "a contact bounces longer than the controller waits",
        "One push is then seen as several: a home edge is taken at the wrong one, a key nudges twice.",
        "bounce <= debounce"},
+      {"bound-twice", Severity::error, "one control is bound twice",
+       "A press would order both at once, and which of them comes last is chance.",
+       "each binding.control once"},
       {"start-duty-too-high", Severity::error,
        "it breaks loose only above the lowest duty or throttle it is asked for",
        "Friction at rest is more than friction in motion. At a small duty the motor hums and does not "

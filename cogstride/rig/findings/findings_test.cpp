@@ -136,6 +136,10 @@ const Fault faults[] = {
      "nothing cuts the power of creel, snips"},
     {"bounce-over-debounce", "bounce = \"1.5 ms\"\ndebounce = \"4 ms\"",
      "bounce = \"6 ms\"\ndebounce = \"4 ms\"", "bounces for 6 ms"},
+    {"bound-twice", "[output.lamp]",
+     "[binding.a]\ncontrol = \"pedal\"\non = \"stop creel\"\n\n[binding.b]\ncontrol = \"pedal\"\non = \"stop "
+     "feeder\"\n\n[output.lamp]",
+     "pedal is bound to a already"},
     {"start-duty-too-high", "lowest_duty = \"20 %\"", "lowest_duty = \"10 %\"",
      "breaks loose at 13.3 % duty"},
     {"start-duty-too-high", "lowest_throttle = \"10 %\"", "lowest_throttle = \"5 %\"",

@@ -230,6 +230,7 @@ void other_sections(SectionList& list) {
         [&](const auto& sensor) { list.part("[mechanism.NAME.sensor.NAME]", kind.word, kind.about, sensor); },
         kind.part);
   list.part("[mechanism.NAME.homing]", "", "left out, it stands at 0 when it is switched on", Homing{});
+  list.part("[mechanism.NAME.by_hand]", "", "what orders by hand mean that do not say it", ByHand{});
   list.part("[mechanism.NAME.follows]", "", "follows another mechanism by an exact ratio", Following{});
   list.part("[mechanism.NAME.follows.also]", "", "a second leader: what both ask for is added up", Leading{});
   list.plain("[mechanism.NAME.guesses]", "figures as `cogstride new` wrote them",
@@ -250,6 +251,9 @@ void other_sections(SectionList& list) {
     list.part("[hand.NAME]", kind.word, kind.about, hand);
   }
   list.part("[output.NAME]", "", "something that is only switched or faded: a lamp", PlainOutput{});
+  list.part("[binding.NAME]", "", "what a hand, or a key of the terminal, does while one operates the rig",
+            Binding{});
+  list.part("[operate]", "", "how `cogstride operate` behaves", Operating{});
   list.part("[stops]", "", "how everything stops", Stops{});
 }
 
@@ -299,8 +303,9 @@ std::vector<KeySection> key_sections_about(const std::string& word) {
     if (!section.kind.empty()) words.push_back(section.kind);
   }
   for (const char* table :
-       {"controller", "timer", "supply", "part", "mechanism", "motor", "board", "lines", "load", "limits",
-        "sensor", "homing", "follows", "proven", "pair", "shaft", "hand", "output", "stops"})
+       {"controller", "timer",  "supply",  "part",    "mechanism", "motor",  "board", "lines",
+        "load",       "limits", "sensor",  "homing",  "follows",   "proven", "pair",  "shaft",
+        "hand",       "output", "binding", "operate", "by_hand",   "stops"})
     words.emplace_back(table);
   if (!some.empty()) return some;
   // No table: a word of a key, or of what is said of it.

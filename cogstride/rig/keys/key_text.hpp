@@ -8,6 +8,7 @@
 #include <string_view>
 #include <utility>
 
+#include "cogstride/mechanism/by_hand.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/mechanism/shaft.hpp"
 #include "cogstride/mechanism/stops.hpp"
@@ -130,6 +131,11 @@ struct Words<HomesTo> {
 template <>
 struct Words<StopBy> {
   static constexpr WordList<StopBy, 2> list{{{"cut", StopBy::cut}, {"steepest ramp", StopBy::steepest_ramp}}};
+};
+template <>
+struct Words<Operating::Lost> {
+  static constexpr WordList<Operating::Lost, 2> list{
+      {{"rest", Operating::Lost::rest}, {"stop everything", Operating::Lost::stop_everything}}};
 };
 template <>
 struct Words<TurningSense> {

@@ -716,6 +716,39 @@ void declare(Keys& keys, HandControl& hand) {
 }
 
 template <class Keys>
+void declare(Keys& keys, ByHand& by_hand) {
+  keys.key("speed", by_hand.speed, {"of an order by hand that says none", "speed"});
+  keys.key("acceleration", by_hand.acceleration, {"the same", "acceleration"});
+  keys.key("nudge", by_hand.nudge, {"way of one press", "position"});
+}
+
+template <class Keys>
+void declare(Keys& keys, Operating& operating) {
+  keys.key("hold_lasts", operating.hold_lasts,
+           {"a hold that is not said again for so long comes to rest", "s", "0.3 s"});
+  keys.key("when_lost", operating.when_lost,
+           {"what becomes of what a way in holds that is gone", "", "rest"});
+  keys.key("listen", operating.listen, {"address and port for orders by a socket, such as 127.0.0.1:7440"});
+  keys.key("token", operating.token,
+           {"what one who comes in by the socket says first; left out, one is made at each start"});
+  keys.key("look_without_token", operating.look_without_token,
+           {"true when one may see how things are without it", "", "false"});
+}
+
+template <class Keys>
+void declare(Keys& keys, Binding& binding) {
+  keys.key("control", binding.control,
+           {"a hand of this rig, `key x` of the terminal, or `anything else`: all other keys there"});
+  keys.key("on", binding.on, {"order when it is pressed, such as `jog creel on at 20 deg/s`"});
+  keys.key("off", binding.off, {"order when it is let go; of a value, where that is nothing"});
+  keys.key("latched", binding.latched, {"true when the next press lets it go", "", "false"});
+  keys.key("value", binding.value,
+           {"of a knob: order with VALUE in it, such as `spin spindle at VALUE`, whenever it is turned"});
+  keys.key("from", binding.from, {"of a knob: amount just above nothing, such as 60 rpm"});
+  keys.key("to", binding.to, {"amount at the end of its travel"});
+}
+
+template <class Keys>
 void declare(Keys& keys, Stops& stops) {
   keys.key("emergency", stops.emergency, {"when an emergency stop is pressed", "", "cut"});
   keys.key("fault", stops.fault, {"when a board, a supply or a motion fails", "", "steepest ramp"});

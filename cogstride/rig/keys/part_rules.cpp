@@ -227,6 +227,16 @@ void check_homing(PartErrors& errors, const Homing& homing, OutputKind kind, con
   }
 }
 
+void check_by_hand(PartErrors& errors, const Mechanism& mechanism) {
+  const ByHand& by_hand = mechanism.by_hand;
+  const auto within = [&](const char* key, const auto& amount, const auto& limit) {
+    if (amount && Ratio(0) < limit.base && limit.base < amount->base)
+      errors.error(key, fmt::format("{}: {} is over its limit of {}", key, to_text(*amount), to_text(limit)));
+  };
+  within("speed", by_hand.speed, mechanism.limits.speed);
+  within("acceleration", by_hand.acceleration, mechanism.limits.acceleration);
+}
+
 void check_wiring(PartErrors& errors, const Mechanism& mechanism) {
   if (const auto* const steps = std::get_if<StepDirWiring>(&mechanism.wiring)) {
     const auto& rows = mechanism.step_dir().microsteps_by_switch;

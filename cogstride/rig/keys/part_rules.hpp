@@ -35,6 +35,8 @@ void check(PartErrors&, const Part&) {}
 void check_limits(PartErrors& errors, const Limits& limits, const std::optional<HardEnds>& hard_ends);
 void check_homing(PartErrors& errors, const Homing& homing, OutputKind kind, const Limits& limits,
                   const std::vector<Sensor>& sensors);
+/// Against its limits.
+void check_by_hand(PartErrors& errors, const Mechanism& mechanism);
 /// Its lines against its board.
 void check_wiring(PartErrors& errors, const Mechanism& mechanism);
 /// Its board against its motor.

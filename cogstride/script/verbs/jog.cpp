@@ -36,7 +36,7 @@ class Jog final : public Verb {
    public:
     ByKeys(const Inputs& inputs, const Keys& keys, Jogging jogging)
         : inputs_(inputs), keys_(keys), jogging_(jogging) {}
-    [[nodiscard]] bool is_over(Tick) const override { return ends() && jogging_.stands(); }
+    [[nodiscard]] bool is_over(Tick now) const override { return ends() && jogging_.stands(now); }
     [[nodiscard]] Tick wakes_at() const override { return jogging_.would_change(way()) ? 0 : never; }
     void act(Lines& lines) override { jogging_.want(lines, way()); }
 

@@ -30,6 +30,8 @@ class Move final : public Verb {
   [[nodiscard]] const OrderedMove* move() const override { return &move_; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     Mover& mover = stage.mover(move_.mechanism);
+    if (Redirects* const on = stage.replaces ? mover.redirects() : nullptr; on && on->can_be_redirected())
+      return wait_for(on->redirect(stage.lines, move_.order));
     return wait_for(able(mover.name(), mover.places(), "move to places").move(stage.lines, move_.order));
   }
 

@@ -32,6 +32,11 @@ class SpinBySteps final : public Verb {
   [[nodiscard]] About about() const override { return {.mechanism = mechanism_, .moves = true}; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     Mover& mover = stage.mover(mechanism_);
+    Redirects* const on = stage.replaces && !has_known_length() ? mover.redirects() : nullptr;
+    if (on != nullptr && on->can_be_redirected()) {
+      (void)on->redirect(stage.lines, order_);
+      return nullptr;
+    }
     auto motion = able(mover.name(), mover.speeds(), "hold a speed").spin(stage.lines, order_);
     return has_known_length() ? wait_for(std::move(motion)) : nullptr;
   }

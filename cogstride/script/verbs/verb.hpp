@@ -54,6 +54,7 @@ struct Stage {
   Lines& lines;
   Playing& playing;
   std::vector<TaughtLimit>& taught;  ///< limits that the script has taught so far
+  bool replaces = false;             ///< a motion that is on is given the new order, from the state it is in
 
   /// @param mechanism  its place in the rig
   [[nodiscard]] Mover& mover(std::size_t mechanism) const { return *cast.mechanisms[mechanism]; }

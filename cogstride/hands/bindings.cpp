@@ -1,0 +1,196 @@
+#include "cogstride/hands/bindings.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/inputs.hpp"
+#include "cogstride/motion/knob.hpp"
+#include "cogstride/quantity/text.hpp"
+#include "cogstride/script/source_line.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr double nothing = 0.01;  // share of a knob's travel that is none
+constexpr double hardly = 0.004;  // by which it has to differ to be told again
+
+bool is_hold(const std::string& order) {
+  return order.starts_with("jog ");
+}
+
+/// "stop creel", of what a hold jogs.
+std::string stop_of(const std::string& order) {
+  const SourceLine words = split_words(1, order);
+  return words.words.size() < 2 ? std::string() : fmt::format("stop {}", words.words[1].text);
+}
+
+struct Amount {
+  double number = 0.0;
+  std::string unit{};
+};
+
+Amount amount_of(const std::string& text) {
+  (void)parse_any_quantity(text);
+  std::size_t end = 0;
+  const double number = std::stod(text, &end);
+  return {number, text.substr(text.find_first_not_of(' ', end))};
+}
+
+/// With the amount where the word VALUE stands.
+std::string with_value(std::string order, const std::string& amount) {
+  const std::string word = "VALUE";
+  for (std::size_t at = order.find(word); at != std::string::npos; at = order.find(word, at + amount.size()))
+    order.replace(at, word.size(), amount);
+  return order;
+}
+
+}  // namespace
+
+Bindings::Bindings(Bench& bench, Operation& operation, std::function<void(const std::string&)> tell)
+    : bench_(bench), operation_(operation), tell_(std::move(tell)) {
+  const ExactFrequency clock = bench.rig().controller.timer_clock;
+  between_values_ = ticks_at_least(ExactTime::from_base({1, 20}), clock);
+  again_after_ = std::llround(bench.rig().operating.hold_lasts.in(units::s)*clock.base().to_double() / 3.0);
+  for (const Binding& binding : bench.rig().bindings) {
+    check(binding);
+    for (const HandControl& hand : bench.rig().hands) {
+      if (hand.name != binding.control) continue;
+      if (binding.value) {
+        const Amount from = amount_of(*binding.from);
+        const Amount to = amount_of(*binding.to);
+        if (from.unit != to.unit)
+          throw RangeError(fmt::format("binding.{}: from {} to {}: both in one unit", binding.name,
+                                       *binding.from, *binding.to));
+        turned_.push_back({&binding, &bench.knob(hand.name), from.number, to.number, to.unit});
+      } else {
+        contacts_.push_back({&binding, static_cast<LineId>(*hand.line)});
+      }
+    }
+  }
+}
+
+void Bindings::check(const Binding& binding) const {
+  const auto look = [&](const char* key, const std::optional<std::string>& order) {
+    if (!order) return;
+    const std::string why = operation_.why_never(binding.to ? with_value(*order, *binding.to) : *order);
+    if (!why.empty()) throw RangeError(fmt::format("binding.{}.{}: {}: {}", binding.name, key, *order, why));
+  };
+  look("on", binding.on);
+  look("off", binding.off);
+  look("value", binding.value);
+}
+
+void Bindings::order(const Binding& binding, const std::string& line, Contact* contact) {
+  const std::string by = binding.control;
+  operation_.take(line, by, [this, line, by, contact](const Operation::Answer& answer) {
+    if (answer.kind == Operation::Answer::Kind::refused) {
+      if (contact != nullptr) contact->holds = false;  // not said again before it has been let go
+      tell_(fmt::format("{}: {}: {}", by, line, answer.words));
+    } else if (answer.kind == Operation::Answer::Kind::faulted) {
+      tell_(fmt::format("{}: {}: fault: {}", by, line, answer.words));
+    }
+  });
+}
+
+void Bindings::press(Contact& contact) {
+  const Binding& binding = *contact.binding;
+  contact.is_on = true;
+  if (!binding.on) return;
+  contact.holds = is_hold(*binding.on);
+  order(binding, *binding.on, &contact);
+}
+
+void Bindings::let_go(Contact& contact) {
+  const Binding& binding = *contact.binding;
+  const bool held = std::exchange(contact.holds, false);
+  contact.is_on = false;
+  if (binding.off)
+    order(binding, *binding.off, nullptr);
+  else if (held)
+    order(binding, stop_of(*binding.on), nullptr);
+}
+
+void Bindings::look_at(Contact& contact, Tick now) {
+  const std::optional<bool> acts = bench_.inputs().acts(contact.line);
+  if (!acts) return;
+  const bool begins = *acts && !contact.was_pressed;
+  const bool ends = !*acts && contact.was_pressed;
+  contact.was_pressed = *acts;
+  if (contact.binding->latched) {
+    if (begins && operation_.is_stopped()) return;
+    if (begins) contact.is_on ? let_go(contact) : press(contact);
+  } else if (begins) {
+    press(contact);
+  } else if (ends && contact.is_on) {
+    let_go(contact);
+  }
+  if (begins || ends) contact.again = contact.holds ? now + again_after_ : never;
+  if (contact.holds && now >= contact.again) {
+    contact.again = now + again_after_;
+    order(*contact.binding, *contact.binding->on, &contact);
+  }
+}
+
+void Bindings::look_at(Turned& turned, Tick now) {
+  if (now < turned.next) return;
+  turned.next = now + between_values_;
+  if (!turned.knob->is_known()) return;
+  const double share = turned.knob->share().base();
+  const bool is_nothing = std::abs(share) < nothing;
+  if (operation_.is_stopped()) turned.told.reset();
+  if (!turned.told) {
+    if (is_nothing && !operation_.is_stopped()) turned.told = 0.0;
+    return;
+  }
+  const bool was_nothing = std::abs(*turned.told) < nothing;
+  if (is_nothing && was_nothing) return;
+  if (!is_nothing && !was_nothing && std::abs(share - *turned.told) < hardly) return;
+  turned.told = is_nothing ? 0.0 : share;
+  const Binding& binding = *turned.binding;
+  if (is_nothing) {
+    order(binding, binding.off ? *binding.off : stop_of(*binding.value), nullptr);
+    return;
+  }
+  const double part = (std::abs(share) - nothing) / (1.0 - nothing);
+  const double amount = std::copysign(turned.from + part * (turned.to - turned.from), share);
+  order(binding, with_value(*binding.value, fmt::format("{:.4g} {}", amount, turned.unit)), nullptr);
+}
+
+void Bindings::press(char key, const std::string& by) {
+  const std::string control = fmt::format("key {}", key);
+  const Binding* found = nullptr;
+  for (const Binding& binding : bench_.rig().bindings)
+    if (binding.control == control || (found == nullptr && binding.control == "anything else"))
+      found = &binding;
+  if (found == nullptr) throw RangeError(fmt::format("key {} is bound to nothing", key));
+  bool& is_on = latched_[found];
+  const bool lets_go = found->latched && is_on;
+  is_on = !lets_go;
+  const std::optional<std::string>& line = lets_go ? found->off : found->on;
+  if (!line) return;
+  operation_.take(*line, by, [this, line = *line](const Operation::Answer& answer) {
+    if (answer.kind == Operation::Answer::Kind::refused) tell_(fmt::format("{}: {}", line, answer.words));
+  });
+}
+
+Tick Bindings::next_act() const {
+  Tick next = never;
+  for (const Contact& contact : contacts_) {
+    if (contact.holds) next = std::min(next, contact.again);
+    // Steady for long enough only after its edge has been read.
+    const std::optional<bool> acts = bench_.inputs().acts(contact.line);
+    if (acts && *acts != contact.was_pressed) return 0;
+  }
+  for (const Turned& turned : turned_) next = std::min(next, turned.next);
+  return next;
+}
+
+void Bindings::act(Lines& lines, std::span<const Reading>) {
+  for (Contact& contact : contacts_) look_at(contact, lines.now());
+  for (Turned& turned : turned_) look_at(turned, lines.now());
+}
+
+}  // namespace cogstride

@@ -1,0 +1,67 @@
+// The controls of a rig give orders: keys and pedals by what their lines say, knobs by their voltages; keys
+// of a terminal by their letters.
+//
+// A control that acts when it is first seen, or while everything is stopped, does nothing before it has been
+// let go (a knob: before it has stood at nothing), so that nothing moves by switching on or by clearing.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "cogstride/bench/bench.hpp"
+#include "cogstride/motion/participant.hpp"
+#include "cogstride/session/operation.hpp"
+
+namespace cogstride {
+
+class Knob;
+
+class Bindings final : public Participant {
+ public:
+  /// Both must outlive it. @param tell  told, in words, of what was not done, from the bench's thread
+  /// @throws RangeError, with the binding, when an order of one can never be carried out
+  Bindings(Bench& bench, Operation& operation, std::function<void(const std::string&)> tell);
+
+  /// A key of a terminal is pressed. @throws RangeError when no binding is of it, nor of anything else
+  void press(char key, const std::string& by);
+
+  [[nodiscard]] Tick next_act() const override;
+  void act(Lines& lines, std::span<const Reading> readings) override;
+
+ private:
+  struct Contact {
+    const Binding* binding = nullptr;
+    LineId line{};
+    bool is_on = false;       // as it counts
+    bool was_pressed = true;  // until it has been seen let go, nothing is
+    bool holds = false;       // its order is a hold, and said again
+    Tick again = never;
+  };
+  struct Turned {
+    const Binding* binding = nullptr;
+    const Knob* knob = nullptr;
+    double from = 0.0;
+    double to = 0.0;
+    std::string unit{};
+    std::optional<double> told{};  // share; nothing: it has not stood at nothing yet
+    Tick next = 0;
+  };
+  void order(const Binding& binding, const std::string& line, Contact* contact);
+  void press(Contact& contact);
+  void let_go(Contact& contact);
+  void look_at(Contact& contact, Tick now);
+  void look_at(Turned& turned, Tick now);
+  void check(const Binding& binding) const;
+
+  Bench& bench_;
+  Operation& operation_;
+  std::function<void(const std::string&)> tell_;
+  std::vector<Contact> contacts_{};
+  std::vector<Turned> turned_{};
+  std::map<const Binding*, bool> latched_{};  // keys of a terminal that are on
+  Tick again_after_ = 0;
+  Tick between_values_ = 0;
+};
+
+}  // namespace cogstride

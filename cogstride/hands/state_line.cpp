@@ -1,0 +1,89 @@
+#include "cogstride/hands/state_line.hpp"
+
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+
+namespace cogstride {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+std::string words(const MovedState& moved) {
+  std::string text = moved.name;
+  const auto add = [&](const std::string& part) { text += (text == moved.name ? " " : ", ") + part; };
+  if (!moved.knows_zero)
+    add("not homed");
+  else if (moved.place)
+    add(fmt::format("{:.2f} {}", *moved.place, moved.place_unit));
+  if (moved.share) add(fmt::format("{:.3g} %", *moved.share));
+  if (moved.speed) add(fmt::format("{:.1f} {}", *moved.speed, moved.speed_unit));
+  if (moved.counted) add(fmt::format("count {}", *moved.counted));
+  if (moved.lag) add(fmt::format("lag {:.3g} {}", *moved.lag, moved.place_unit));
+  if (!moved.doing.empty()) add(moved.doing);
+  if (!moved.held_by.empty()) add("held by " + moved.held_by);
+  if (!moved.obstacle.empty()) add("obstacle: " + moved.obstacle);
+  return text;
+}
+
+Json json_of(const MovedState& moved) {
+  Json out;
+  out["name"] = moved.name;
+  const auto put = [&](const char* key, const auto& value) {
+    if (value) out[key] = *value;
+  };
+  const auto say = [&](const char* key, const std::string& text) {
+    if (!text.empty()) out[key] = text;
+  };
+  put("place", moved.place);
+  say("place_unit", moved.place_unit);
+  put("from", moved.from);
+  put("to", moved.to);
+  put("speed", moved.speed);
+  say("speed_unit", moved.speed_unit);
+  put("share_percent", moved.share);
+  put("lag", moved.lag);
+  put("count", moved.counted);
+  out["homed"] = moved.knows_zero;
+  out["driven"] = moved.is_driven;
+  say("doing", moved.doing);
+  say("held_by", moved.held_by);
+  say("obstacle", moved.obstacle);
+  return out;
+}
+
+}  // namespace
+
+std::string state_line(const OperationState& state, bool json) {
+  if (!json) {
+    std::string text = fmt::format("state: at {:.2f} s", state.at);
+    if (state.is_stopped) text += "; everything is stopped";
+    for (const MovedState& moved : state.moved) text += "; " + words(moved);
+    for (const NamedState& input : state.inputs)
+      if (input.acts.value_or(false)) text += fmt::format("; {} acts", input.name);
+    for (const NamedState& output : state.outputs)
+      if (output.acts.value_or(false)) text += fmt::format("; {} on", output.name);
+    if (!state.script.empty())
+      text +=
+          fmt::format("; {}{}: {}", state.script, state.script_is_paused ? " (paused)" : "", state.statement);
+    if (!state.fault.empty()) text += "; fault: " + state.fault;
+    return text;
+  }
+  Json out;
+  out["at_s"] = state.at;
+  out["stopped"] = state.is_stopped;
+  out["moved"] = Json::array();
+  for (const MovedState& moved : state.moved) out["moved"].push_back(json_of(moved));
+  out["inputs"] = Json::object();
+  for (const NamedState& input : state.inputs)
+    out["inputs"][input.name] = input.acts ? Json(*input.acts) : Json();
+  out["outputs"] = Json::object();
+  for (const NamedState& output : state.outputs) out["outputs"][output.name] = output.share.value_or(0.0);
+  if (!state.script.empty())
+    out["script"] = {
+        {"name", state.script}, {"statement", state.statement}, {"paused", state.script_is_paused}};
+  if (!state.fault.empty()) out["fault"] = state.fault;
+  return Json{{"state", out}}.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+}  // namespace cogstride

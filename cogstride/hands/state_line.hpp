@@ -1,0 +1,16 @@
+// How everything is, as one line.
+//
+//   state: at 12.3 s; traverse 41.20 mm, 40.0 mm/s, move to 92 mm, held by socket 1; feeder 40 %
+//   {"state":{"at_s":12.3,"moved":[{"name":"traverse","place":41.2,"place_unit":"mm", ...}], ...}}
+#pragma once
+
+#include <string>
+
+#include "cogstride/session/operation_state.hpp"
+
+namespace cogstride {
+
+/// Without the end of the line.
+[[nodiscard]] std::string state_line(const OperationState& state, bool json);
+
+}  // namespace cogstride

@@ -1,0 +1,58 @@
+// How everything is while a rig is operated, as plain values for whoever shows it.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "cogstride/lines/events.hpp"
+
+namespace cogstride {
+
+class Mover;
+struct Cast;
+struct Rig;
+
+/// A mechanism or a cart.
+struct MovedState {
+  std::string name{};
+  std::string doing{};     ///< "move to 40 mm"; empty: nothing
+  std::string asked{};     ///< "41.2 mm, 40 mm/s"
+  std::string obstacle{};  ///< what stands in the way of a motion
+  std::string held_by{};   ///< who has it
+  bool is_driven = false;
+  bool knows_zero = true;         ///< else it has to be homed
+  std::optional<double> place{};  ///< in its unit; nothing: not known, or it has none
+  std::string place_unit{};       ///< "mm"
+  std::optional<double> from{};   ///< its travel
+  std::optional<double> to{};
+  std::optional<double> speed{};
+  std::string speed_unit{};
+  std::optional<double> share{};          ///< % of its supply, of one that is driven by that
+  std::optional<double> lag{};            ///< of one that follows, in its unit
+  std::optional<std::int64_t> counted{};  ///< steps or counts
+};
+
+struct NamedState {
+  std::string name{};
+  std::optional<bool> acts{};     ///< not read yet
+  std::optional<double> share{};  ///< of a knob or an output
+};
+
+struct OperationState {
+  double at = 0.0;  ///< s, of the bench
+  bool is_stopped = false;
+  std::string fault{};  ///< the last
+  std::vector<MovedState> moved{};
+  std::vector<NamedState> inputs{};  ///< hands, switches, supplies
+  std::vector<NamedState> outputs{};
+  std::string script{};     ///< that is played
+  std::string statement{};  ///< that is on
+  bool script_is_paused = false;
+};
+
+/// What a bench knows of it at an instant that is now; who holds what is left empty.
+[[nodiscard]] OperationState state_of(const Rig& rig, const Cast& cast, Tick now);
+
+}  // namespace cogstride
