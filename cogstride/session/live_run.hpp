@@ -45,7 +45,8 @@ class DrivenRigs {
   std::filesystem::path file_;
 };
 
-/// Of a run that begins now. @param script_file  empty: orders by hand. @param only  mechanisms; empty: all. @throws Error when a file cannot be read
+/// Of a run that begins now. @param script_file  empty: orders by hand. @param only  mechanisms; empty: all.
+/// @throws Error when a file cannot be read
 [[nodiscard]] BoxLabels box_labels(const std::string& rig_file, const std::string& script_file,
                                    const std::vector<std::string>& only);
 /// The mechanisms that a box is of; empty: all of its rig.

@@ -310,7 +310,10 @@ std::shared_ptr<MotionRecord> StepperMover::redirect(Lines& lines, const SpeedOr
 
 void StepperMover::cancel(Lines& lines, const MotionRecord& motion, Braking how) {
   if (queue_.first_is_running() && queue_.first().record.get() == &motion) {
+    // One that brakes as hard as it can would have to be let up for a gentler stop, and run backwards.
+    if (braking_ && (brakes_steeply_ || how == Braking::on_a_ramp)) return;
     braking_ = true;
+    brakes_steeply_ = how == Braking::steepest;
     homing_.reset();
     following_.reset();
     stream_.brake(lines, how == Braking::steepest ? steepest_limits(lines) : running_limits_);
@@ -344,7 +347,7 @@ void StepperMover::halt(Lines& lines, const Why& why) {
     return;
   }
   halted_by_ = why;
-  braking_ = true;
+  braking_ = brakes_steeply_ = true;
   homing_.reset();
   following_.reset();
   stream_.brake(lines, steepest_limits(lines));
@@ -567,7 +570,7 @@ void StepperMover::forget_how() {
   homing_.reset();
   following_.reset();
   was_let_go_ = false;
-  braking_ = false;
+  braking_ = brakes_steeply_ = false;
   endless_ = false;
   halted_by_.reset();
 }

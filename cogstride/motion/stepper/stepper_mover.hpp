@@ -187,6 +187,7 @@ class StepperMover final : public Mover,
   std::shared_ptr<Follow> followed_{};   // the last
   bool was_let_go_ = false;
   bool braking_ = false;
+  bool brakes_steeply_ = false;
   std::optional<std::int64_t> origin_;
   bool is_makeshift_ = false;  // the origin is that of a nudge, for want of a zero, and goes with it
   OutputPosition commanded_;   // where the running motion ends

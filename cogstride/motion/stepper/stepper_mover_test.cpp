@@ -257,6 +257,21 @@ TEST(StepperMover, IsHeldAndReleased) {
 }
 
 TEST(StepperMover, WhatIsHaltedOrCutIsFaulted) {
+  // A gentler stop on top of it does not let it up: that would swing it backwards.
+  Traverse twice;
+  auto going = twice.mover.move(twice.lines(), {.to = 80_mm, .speed = 20_mm_per_s});
+  twice.serve(0.6);
+  twice.mover.halt(twice.lines(), {FaultCode::stopped, "the lid is open"});
+  twice.serve(0.001);
+  twice.mover.stop(twice.lines(), Braking::on_a_ramp);
+  double slowest = 1.0;
+  while (!twice.mover.has_ended()) {
+    slowest = std::min(slowest, *twice.mover.asked_speed(twice.lines().now()));
+    twice.serve(0.0005);
+  }
+  EXPECT_EQ(going->status, MotionStatus::faulted);
+  EXPECT_GE(slowest, 0.0);
+
   Traverse halted;
   auto move = halted.mover.move(halted.lines(), {.to = 80_mm});
   auto queued = halted.mover.move(halted.lines(), {.to = 0_mm});
