@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <sstream>
 
 #include "cogstride/quantity/text.hpp"
 
@@ -156,6 +157,9 @@ const WheeledPair& pair_named(const Rig& rig, const std::string& name) {
 Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
   for (const std::string& name : mechanisms)
     if (find_shaft(rig, name) == nullptr) (void)mechanism_named(rig, name);
+  std::vector<std::string> before;
+  for (const Mechanism& mechanism : rig.mechanisms) before.push_back(mechanism.name);
+  for (const WheeledPair& pair : rig.pairs) before.push_back(pair.name);
   std::erase_if(rig.mechanisms, [&](const Mechanism& mechanism) {
     return std::find(mechanisms.begin(), mechanisms.end(), mechanism.name) == mechanisms.end();
   });
@@ -180,6 +184,19 @@ Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
              return follows && (follows->first.leader == shaft.name ||
                                 (follows->also && follows->also->leader == shaft.name));
            });
+  });
+  // Controls that order what is left out do nothing.
+  std::erase_if(before, [&](const std::string& name) {
+    return named(rig.mechanisms, name) != nullptr || named(rig.pairs, name) != nullptr;
+  });
+  std::erase_if(rig.bindings, [&](const Binding& binding) {
+    const auto is_about = [&](const std::optional<std::string>& order) {
+      std::istringstream words(order.value_or(""));
+      for (std::string word; words >> word;)
+        if (std::find(before.begin(), before.end(), word) != before.end()) return true;
+      return false;
+    };
+    return is_about(binding.on) || is_about(binding.off) || is_about(binding.value);
   });
   return rig;
 }

@@ -197,11 +197,13 @@ void Operation::take_statement(Lines& lines, const Incoming& incoming) {
   std::vector<Mover*> movers = movers_of(script->statements, !stops);
   if (stops && about.mechanism == About::everything)
     for (const auto& mover : bench_.movers()) movers.push_back(mover.get());
-  if (!stops) {
-    require_free(movers_of(script->statements, false), incoming.by);
-    for (Mover* const mover : movers)
-      if (jogs_.contains(mover)) throw RangeError(mover->name() + " is jogged: 'stop' it first");
-  }
+  if (!stops) require_free(movers_of(script->statements, false), incoming.by);
+  // What would come after a hold, and not instead of it, would let it run on.
+  const OrderedMove* const way = script->statements.front().verb->move();
+  const bool takes_place = (way != nullptr && !way->order.in) || text.ends_with("until stopped");
+  for (Mover* const mover : movers)
+    if (!stops && !takes_place && mover->redirects() != nullptr && jogs_.contains(mover))
+      throw RangeError(mover->name() + " is jogged: 'stop' it first");
   // Who comes after what is on, and who takes its place.
   std::vector<Mover*> replaced;
   for (Mover* const mover : movers) {
@@ -229,6 +231,9 @@ void Operation::take_statement(Lines& lines, const Incoming& incoming) {
   if (!order->player->has_ended() && order->player->next_act() <= lines.now()) order->player->act(lines, {});
   if (order->player->has_ended() && !order->fault().empty()) return refuse(incoming, order->fault());
   if (!movers.empty()) supersede(replaced, text, order.get());
+  // A hold of one's own is let go for it.
+  if (!stops)
+    for (Mover* const mover : movers) jogs_.erase(mover);
   if (!stops) claim(movers, incoming.by);
   if (order->has_ended()) return finish(*order);
   if (stops) order->movers.clear();
@@ -315,7 +320,6 @@ void Operation::take_nudge(Lines* on, const Incoming& incoming, LineReader& read
   if (on == nullptr) return;
   Lines& lines = *on;
   require_free({&mover}, incoming.by);
-  if (jogs_.contains(&mover)) throw RangeError(mover.name() + " is jogged: 'stop' it first");
   const std::string in_the_way = mover.log().obstacle();
   if (!in_the_way.empty()) throw RangeError(mover.name() + ": " + in_the_way);
   auto order = std::make_unique<Order>();
@@ -337,6 +341,7 @@ void Operation::take_nudge(Lines* on, const Incoming& incoming, LineReader& read
     order->motion = places.move(lines, MoveOrder{.by = by, .speed = settings_[place].speed});
   }
   supersede(order->movers, incoming.line, order.get());
+  jogs_.erase(&mover);
   claim(order->movers, incoming.by);
   orders_.push_back(std::move(order));
 }

@@ -425,12 +425,22 @@ TEST(Operation, AJogGoesOnAsLongAsItIsSaidAgain) {
   // The other way, and released.
   at.say("jog traverse back at 10 mm/s");
   at.go_on(0.1);
-  const auto refused = at.say("move traverse to 5 mm");
   at.say("stop traverse");
   at.go_on(0.5);
-  EXPECT_TRUE(has(at.answers[refused], "refused: traverse is jogged: 'stop' it first"));
   EXPECT_LT(at.place_mm(), stands);
   EXPECT_GT(at.place_mm(), stands - 2.0);
+  at.say("jog traverse on at 10 mm/s");
+  const auto after = at.say("move traverse to 5 mm in 2 s");
+  at.go_on(0.2);
+  EXPECT_TRUE(has(at.answers[after], "refused: traverse is jogged: 'stop' it first"));
+  // An order of one's own takes the place of a hold, from the state that it is in.
+  at.say("jog traverse on at 10 mm/s");
+  at.go_on(0.2);
+  const auto instead = at.say("move traverse to 25 mm");
+  at.go_on(1.0);
+  EXPECT_TRUE(at.by_hand.held().empty());
+  EXPECT_EQ(at.answers[instead], "done");
+  EXPECT_NEAR(at.place_mm(), 25.0, 0.005);
   for (const int count : at.counts) EXPECT_EQ(count, 1);
 }
 

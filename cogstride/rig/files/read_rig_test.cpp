@@ -82,7 +82,7 @@ TEST(ReadRig, DerivesWhatAMakerWouldWorkOut) {
 const KeySection* section_of(const std::string& header, const std::string& kind, const std::string& motor,
                              const std::string& board) {
   std::string table = std::regex_replace(
-      header, std::regex("(mechanism|sensor|timer|supply|hand|output)\\.[a-z_]+"), "$1.NAME");
+      header, std::regex("(mechanism|sensor|timer|supply|hand|output|binding)\\.[a-z_]+"), "$1.NAME");
   std::string wanted = kind;
   if (table == "[mechanism.NAME.lines]") wanted = board;
   if (table == "[mechanism.NAME.limits]")
@@ -238,6 +238,36 @@ TEST(ReadRig, CountersOfTheSystemHaveAChannelForEachEncoder) {
             std::string::npos);
 }
 
+TEST(ReadRig, BindingsAndWhatHoldsByHandAreWhatTheyCanBe) {
+  const Rig rig = parse_rig(demo_text(), "test");
+  ASSERT_EQ(rig.bindings.size(), 6u);
+  EXPECT_EQ(rig.bindings[0].control, "pedal");
+  EXPECT_TRUE(rig.bindings[4].latched);
+  EXPECT_EQ(only_with(rig, {"traverse"}).bindings.size(), 3u) << "the two keys, and the lamp's";
+  const auto says = [&](const std::string& more) {
+    const std::vector<Diagnostic> wrong = wrong_in(demo_text() + more);
+    return wrong.empty() ? std::string() : wrong[0].message;
+  };
+  for (const auto& [more, wanted] :
+       {std::pair{"[binding.x]\ncontrol = \"foot\"\non = \"stop\"\n",
+                  "found \"foot\"; it is one of pedal, left"},
+        std::pair{"[binding.x]\ncontrol = \"halt\"\non = \"stop\"\n", "is an emergency stop"},
+        std::pair{"[binding.x]\ncontrol = \"dial\"\non = \"stop\"\n", "dial is a knob"},
+        std::pair{"[binding.x]\ncontrol = \"pedal\"\n", "it does nothing"},
+        std::pair{"[binding.x]\ncontrol = \"key f\"\noff = \"stop\"\n", "key f has no `off`"},
+        std::pair{"[binding.x]\ncontrol = \"pedal\"\nvalue = \"spin feeder at 3 %\"\nfrom = \"1 %\"\nto = "
+                  "\"2 %\"\n",
+                  "the word VALUE"},
+        std::pair{"[binding.x]\ncontrol = \"dial\"\nvalue = \"spin feeder at VALUE\"\n",
+                  "needs `from` and `to`"},
+        std::pair{"[binding.x]\ncontrol = \"pedal\"\non = \"stop\"\nfrom = \"1 %\"\n", "are of a value"},
+        std::pair{"[operate]\nhold_lasts = \"20 s\"\n", "from 0.05 s"},
+        std::pair{"[operate]\nwhen_lost = \"nothing\"\n", "expected \"rest\" or \"stop everything\""},
+        std::pair{"[mechanism.creel.by_hand]\nspeed = \"90 deg/s\"\n", "is over its limit of 40 deg/s"}})
+    EXPECT_NE(says(std::string("\n") + more).find(wanted), std::string::npos)
+        << more << says(std::string("\n") + more);
+}
+
 // The declarations against the reader: what a table knows is what is listed, and nothing else.
 TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
   std::string text = demo_text();
@@ -247,10 +277,9 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
     const std::size_t close = text.find(']', at);
     if (close < end) text.insert(end + 1, "zzzzzzzzzzzzzzzzzzzzzzzz = 1\n");
   }
-  std::set<std::string> listed{"motor",  "board",   "lines",   "load",      "limits",   "sensor",
-                               "homing", "follows", "also",    "timer",     "counters", "analogue",
-                               "gpio",   "pwm",     "counter", "heartbeat", "proven",   "guesses",
-                               "by_hand"};
+  std::set<std::string> listed{"motor",   "board",     "lines",  "load",     "limits",   "sensor", "homing",
+                               "follows", "also",      "timer",  "counters", "analogue", "gpio",   "pwm",
+                               "counter", "heartbeat", "proven", "guesses",  "by_hand"};
   for (const KeySection& section : key_sections())
     for (const KeyInfo& key : section.keys) listed.insert(key.name);
   const std::string known = "known: ";
@@ -266,7 +295,7 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
          ++it, ++keys)
       EXPECT_EQ(listed.count(it->str()), 1u) << it->str() << " is not listed";
   }
-  EXPECT_EQ(tables, 61);
+  EXPECT_EQ(tables, 68);
   EXPECT_GT(keys, 400);
 }
 
