@@ -1,6 +1,7 @@
 #include "cogstride/hands/order_desk.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <utility>
@@ -91,6 +92,7 @@ void OrderDesk::line(const std::shared_ptr<Way>& way, const std::string& text) {
 void OrderDesk::carry_out(const std::shared_ptr<Way>& way, const OrderLine& read) {
   if (first_word(read.order) == "watch") return watch(way, read);
   if (first_word(read.order) == "press") return press(way, read);
+  if (first_word(read.order) == "show") return show(way, read);
   if (statement_text(split_words(1, read.order)) == "renew token") {
     try {
       if (!renew_) throw Error("nobody listens at a socket");
@@ -120,6 +122,20 @@ void OrderDesk::watch(const std::shared_ptr<Way>& way, const OrderLine& read) {
   }
 }
 
+void OrderDesk::show(const std::shared_ptr<Way>& way, const OrderLine& read) {
+  const SourceLine words = split_words(1, read.order);
+  const OperationState state = operation_.state();
+  std::vector<std::string> names;
+  for (const MovedState& moved : state.moved) {
+    names.push_back(moved.name);
+    if (words.words.size() == 2 && words.words[1].text == moved.name)
+      return answer(way, read, {Operation::Answer::Kind::done, state_words(moved), 0});
+  }
+  answer(way, read,
+         {Operation::Answer::Kind::refused,
+          fmt::format("'show NAME': it is one of {}", fmt::join(names, ", ")), 0});
+}
+
 void OrderDesk::press(const std::shared_ptr<Way>& way, const OrderLine& read) {
   const SourceLine words = split_words(1, read.order);
   try {
@@ -143,7 +159,9 @@ void OrderDesk::play_again(const std::string& posted) {
   const std::size_t colon = posted.find(": ");
   if (colon == std::string::npos) return;
   const std::string order = posted.substr(colon + 2);
-  if (order == unreadable) return;
+  // Refused again: what is looked at then is looked at now.
+  if (order == unreadable)
+    return operation_.take_unreadable(order, posted.substr(0, colon), "it could not be read", {});
   carry_out(open(posted.substr(0, colon), {}, false), {order, {}, false});
 }
 

@@ -1,7 +1,7 @@
 // Takes lines from ways in, hands them to an operation, and its answers back: each line is answered once.
 //
 // A way in may be read in a thread of its own. Beside orders, a line may ask to be shown how everything is:
-// `watch every 100 ms`, `watch off`.
+// `watch every 100 ms`, `watch off`, `show traverse`.
 #pragma once
 
 #include <atomic>
@@ -48,6 +48,7 @@ class OrderDesk {
   void carry_out(const std::shared_ptr<Way>& way, const OrderLine& read);
   void watch(const std::shared_ptr<Way>& way, const OrderLine& read);
   void press(const std::shared_ptr<Way>& way, const OrderLine& read);
+  void show(const std::shared_ptr<Way>& way, const OrderLine& read);
   void answer(const std::shared_ptr<Way>& way, const OrderLine& read, const Operation::Answer& answer);
 
   Bench& bench_;

@@ -70,6 +70,11 @@ TEST(OrderDesk, ShowsHowEverythingIsAsOftenAsItIsAsked) {
     at.go(0.01);
     EXPECT_TRUE(has(at.said.back(), "refused: ")) << wrong;
   }
+  at.say("show traverse");
+  at.say("show nothing");
+  at.go(0.01);
+  EXPECT_EQ(at.said[at.said.size() - 2], "done: show traverse: 40.00 mm, 0.0 mm/s, count 10667");
+  EXPECT_EQ(at.said.back(), "refused: show nothing: 'show NAME': it is one of traverse, feeder");
   // As JSON, to one who asks so.
   at.say("{\"order\": \"watch every 100 ms\"}");
   at.go(0.05);
@@ -141,6 +146,7 @@ TEST(LineSplitter, TakesBytesAsTheyCome) {
 
 Rig bound_rig() {
   Rig rig = only_with(demo_rig_without_gate(), {"traverse", "feeder"});
+  rig.bindings.clear();
   const auto bind = [&](const char* name, const char* control, const char* on) -> Binding& {
     Binding binding;
     binding.name = name;

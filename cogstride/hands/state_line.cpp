@@ -2,29 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 namespace cogstride {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-std::string words(const MovedState& moved) {
-  std::string text = moved.name;
-  const auto add = [&](const std::string& part) { text += (text == moved.name ? " " : ", ") + part; };
-  if (!moved.knows_zero)
-    add("not homed");
-  else if (moved.place)
-    add(fmt::format("{:.2f} {}", *moved.place, moved.place_unit));
-  if (moved.share) add(fmt::format("{:.3g} %", *moved.share));
-  if (moved.speed) add(fmt::format("{:.1f} {}", *moved.speed, moved.speed_unit));
-  if (moved.counted) add(fmt::format("count {}", *moved.counted));
-  if (moved.lag) add(fmt::format("lag {:.3g} {}", *moved.lag, moved.place_unit));
-  if (!moved.doing.empty()) add(moved.doing);
-  if (!moved.held_by.empty()) add("held by " + moved.held_by);
-  if (!moved.obstacle.empty()) add("obstacle: " + moved.obstacle);
-  return text;
-}
 
 Json json_of(const MovedState& moved) {
   Json out;
@@ -54,11 +38,29 @@ Json json_of(const MovedState& moved) {
 
 }  // namespace
 
+std::string state_words(const MovedState& moved) {
+  std::string text;
+  const auto add = [&](const std::string& part) { text += (text.empty() ? "" : ", ") + part; };
+  if (!moved.knows_zero)
+    add("not homed");
+  else if (moved.place)
+    add(fmt::format("{:.2f} {}", *moved.place, moved.place_unit));
+  if (moved.share) add(fmt::format("{:.3g} %", *moved.share));
+  if (moved.speed)
+    add(fmt::format("{:.1f} {}", std::abs(*moved.speed) < 0.05 ? 0.0 : *moved.speed, moved.speed_unit));
+  if (moved.counted) add(fmt::format("count {}", *moved.counted));
+  if (moved.lag) add(fmt::format("lag {:.3g} {}", *moved.lag, moved.place_unit));
+  if (!moved.doing.empty()) add(moved.doing);
+  if (!moved.held_by.empty()) add("held by " + moved.held_by);
+  if (!moved.obstacle.empty()) add("obstacle: " + moved.obstacle);
+  return text;
+}
+
 std::string state_line(const OperationState& state, bool json) {
   if (!json) {
     std::string text = fmt::format("state: at {:.2f} s", state.at);
     if (state.is_stopped) text += "; everything is stopped";
-    for (const MovedState& moved : state.moved) text += "; " + words(moved);
+    for (const MovedState& moved : state.moved) text += "; " + moved.name + " " + state_words(moved);
     for (const NamedState& input : state.inputs)
       if (input.acts.value_or(false)) text += fmt::format("; {} acts", input.name);
     for (const NamedState& output : state.outputs)

@@ -10,6 +10,8 @@
 
 namespace cogstride {
 
+/// "41.20 mm, 40.0 mm/s, count 10987, move to 92 mm, held by socket 1"
+[[nodiscard]] std::string state_words(const MovedState& moved);
 /// Without the end of the line.
 [[nodiscard]] std::string state_line(const OperationState& state, bool json);
 

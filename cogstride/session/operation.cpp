@@ -67,6 +67,7 @@ Operation::Operation(Bench& bench, Options options)
       known_(known_at_begin(bench.rig())),
       kept_(known_.standing.size()),
       is_set_(known_.standing.size()),
+      claim_lasts_(ticks_at_least(ExactTime::from_base({1, 10}), cast_.clock)),
       looks_every_(ticks_at_least(ExactTime::from_base({1, 50}), cast_.clock)),
       times_stopped_(bench.times_stopped()) {
   known_.is_by_hand = true;
@@ -74,6 +75,10 @@ Operation::Operation(Bench& bench, Options options)
 }
 
 Operation::~Operation() = default;
+
+bool Operation::InRigOrder::operator()(const Mover* a, const Mover* b) const {
+  return a->id() < b->id();
+}
 
 void Operation::answer(const Told& told, Answer::Kind kind, std::string words) const {
   if (told) told({kind, std::move(words), now()});
@@ -101,9 +106,9 @@ std::vector<std::string> Operation::held() const {
 
 OperationState Operation::state() const {
   OperationState state = state_of(bench_.rig(), cast_, now());
-  for (const auto& [mover, by] : claims_)
+  for (const auto& [mover, claim] : claims_)
     for (MovedState& each : state.moved)
-      if (each.name == mover->name()) each.held_by = by;
+      if (each.name == mover->name()) each.held_by = claim.by;
   state.is_stopped = is_stopped();
   state.fault = fault_;
   if (script_) {
@@ -191,14 +196,14 @@ std::vector<Mover*> Operation::movers_of(std::span<const Statement> statements, 
 void Operation::require_free(const std::vector<Mover*>& movers, const std::string& by) const {
   for (Mover* const mover : movers) {
     const auto claim = claims_.find(mover);
-    if (claim != claims_.end() && claim->second != by)
+    if (claim != claims_.end() && claim->second.by != by)
       throw RangeError(
-          fmt::format("{0} has {1} until it stands; anyone may 'stop {1}'", claim->second, mover->name()));
+          fmt::format("{0} has {1} until it stands; anyone may 'stop {1}'", claim->second.by, mover->name()));
   }
 }
 
 void Operation::claim(const std::vector<Mover*>& movers, const std::string& by) {
-  for (Mover* const mover : movers) claims_[mover] = by;
+  for (Mover* const mover : movers) claims_[mover] = {by, now()};
 }
 
 void Operation::let_go_what_stands() {
@@ -206,15 +211,17 @@ void Operation::let_go_what_stands() {
   std::erase_if(claims_, [&](const auto& claim) {
     Mover* const mover = claim.first;
     const auto has = [&](const auto& order) { return order->has(mover); };
-    return mover->stands() && !mover->is_driven(at) && !jogs_.contains(mover) &&
-           std::none_of(orders_.begin(), orders_.end(), has) && !(script_ && script_->has(mover));
+    // What has been ordered just now may begin to be driven a little later.
+    return at - claim.second.since > claim_lasts_ && mover->stands() && !mover->is_driven(at) &&
+           !jogs_.contains(mover) && std::none_of(orders_.begin(), orders_.end(), has) &&
+           !(script_ && script_->has(mover));
   });
 }
 
 void Operation::lost(const std::string& by) {
   shown_.erase(by);
   const bool holds =
-      std::any_of(claims_.begin(), claims_.end(), [&](const auto& claim) { return claim.second == by; });
+      std::any_of(claims_.begin(), claims_.end(), [&](const auto& claim) { return claim.second.by == by; });
   if (!holds) return;
   if (bench_.rig().operating.when_lost == Operating::Lost::stop_everything) {
     incoming_.push_front({"stop everything", by, {}, {}});
@@ -225,8 +232,8 @@ void Operation::lost(const std::string& by) {
 
 /// Holds, and what goes on without an end of its own.
 void Operation::bring_to_rest(Lines& lines, const std::string& by) {
-  for (const auto& [mover, who] : claims_) {
-    if (who != by) continue;
+  for (const auto& [mover, claim] : claims_) {
+    if (claim.by != by) continue;
     if (const auto jog = jogs_.find(mover); jog != jogs_.end()) {
       jog->second.way = 0;
       continue;

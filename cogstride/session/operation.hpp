@@ -31,6 +31,7 @@
 #include "cogstride/script/foreseen.hpp"
 #include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/script.hpp"
+#include "cogstride/script/source_line.hpp"
 #include "cogstride/session/operation_state.hpp"
 
 namespace cogstride {
@@ -100,6 +101,15 @@ class Operation final : public Participant {
     Tick lapses = 0;
     Tick looks = 0;  ///< whether it stands
   };
+  /// What is done in turn is done in the same one whenever it is played again.
+  struct InRigOrder {
+    [[nodiscard]] bool operator()(const Mover* a, const Mover* b) const;
+  };
+  /// Who has a mechanism.
+  struct Claim {
+    std::string by{};
+    Tick since = 0;
+  };
   struct Shown {
     Tick every = 0;
     Tick next = 0;
@@ -121,6 +131,7 @@ class Operation final : public Participant {
   [[nodiscard]] std::deque<Incoming>::iterator next_value_after(const Incoming& value);
   void begin_next(Lines& lines);
   void begin(Lines& lines, const Incoming& incoming);
+  [[nodiscard]] bool follows(const SourceLine& words) const;
   void begin_own(Lines& lines, const Incoming& incoming, const SourceLine& words);
   void take_statement(Lines& lines, const Incoming& incoming);
   void take_jog(Lines* on, const Incoming& incoming, LineReader& reader);
@@ -157,10 +168,11 @@ class Operation final : public Participant {
   std::vector<ByHand> settings_;   // by mechanism
   std::vector<bool> is_set_;       // by hand, in this session
   std::map<std::size_t, TaughtLimit> taught_;
-  std::map<Mover*, Jog> jogs_;
-  std::map<Mover*, std::string> claims_;  // who has it
+  std::map<Mover*, Jog, InRigOrder> jogs_;
+  std::map<Mover*, Claim, InRigOrder> claims_;
   std::map<std::string, Shown> shown_;
   std::vector<std::string> lost_;  // ways in that are gone, and what they hold is not at rest
+  Tick claim_lasts_;               // at the least
   Tick looks_every_;               // whether what is held stands
   Tick looks_at_claims_ = 0;
   std::string fault_;  // that stopped everything, or the last

@@ -165,13 +165,25 @@ std::string Operation::why_never(const std::string& line) {
   return why;
 }
 
+/// Whether a line is about one that goes along with another: `nudge` is the script's own then.
+bool Operation::follows(const SourceLine& words) const {
+  if (words.words.size() < 2) return false;
+  const auto& mechanisms = bench_.rig().mechanisms;
+  for (std::size_t i = 0; i < mechanisms.size(); ++i)
+    if (words.words[1].text == mechanisms[i].name) {
+      Follows* const able = cast_.mechanisms[i] == nullptr ? nullptr : cast_.mechanisms[i]->follows();
+      return able != nullptr && able->following() != nullptr;
+    }
+  return false;
+}
+
 void Operation::begin_own(Lines& lines, const Incoming& incoming, const SourceLine& words) {
   const PatternValues none;
   LineReader reader(words, bench_.rig(), none);
   const std::string text = statement_text(words);
   const std::string_view verb = words.words.front().text;
   if (is_hold(words)) return take_jog(&lines, incoming, reader);
-  if (verb == "nudge") return take_nudge(&lines, incoming, reader);
+  if (verb == "nudge" && !follows(words)) return take_nudge(&lines, incoming, reader);
   if (verb == "set") return take_setting(&lines, incoming, reader);
   if (verb == "zero") return take_zero(&lines, incoming, reader);
   if (verb == "play") return take_script(&lines, incoming, reader);
@@ -448,7 +460,7 @@ void Operation::take_script(Lines* on, const Incoming& incoming, LineReader& rea
   std::vector<Mover*> movers = movers_of(script->statements, true);
   for (Mover* const mover : movers)
     if (const auto claim = claims_.find(mover); claim != claims_.end())
-      throw RangeError(fmt::format("{0} has {1}: 'stop {1}' comes first", claim->second, mover->name()));
+      throw RangeError(fmt::format("{0} has {1}: 'stop {1}' comes first", claim->second.by, mover->name()));
   auto order = std::make_unique<Order>();
   order->line = name.string();
   order->is_script = true;

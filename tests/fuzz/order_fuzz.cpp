@@ -1,5 +1,5 @@
-// Any bytes as they come in by a way in: lines, each an order that is read and looked at, or refused with why;
-// and its answer is one line, as JSON too.
+// Any bytes as they come in by a way in: lines, each an order that is read and looked at, or refused with
+// why; and its answer is one line, as JSON too.
 #include <cstdlib>
 
 #include <nlohmann/json.hpp>

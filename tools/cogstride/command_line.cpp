@@ -198,6 +198,8 @@ void add_operate(CLI::App& app, OperateOptions& options) {
       ->type_name("MECHANISM[,...]");
   command->add_flag("--live", options.live, "On live lines of this computer");
   command->add_flag("--yes", options.yes, "Do not ask before this rig is driven for the first time");
+  command->add_option("--events", options.event, "On the simulated bench: who presses what, and when")
+      ->type_name("FILE");
   command->add_option("--listen", options.listen, "Take orders at this address too, such as 127.0.0.1:7440")
       ->type_name("ADDRESS:PORT");
   command->add_flag("--plain", options.plain, "Lines instead of the whole screen, on a terminal too");

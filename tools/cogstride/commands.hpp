@@ -95,6 +95,7 @@ struct OperateOptions {
   std::vector<std::string> only;
   bool live = false;
   bool yes = false;         ///< does not ask before the first time
+  std::string event{};      ///< what happens from outside, on the simulated bench
   std::string listen{};     ///< address and port of a socket; empty: the rig's
   bool plain = false;       ///< lines, on a terminal too
   std::string black_box{};  ///< of live lines; empty: last-operate.box in the user's folder for states

@@ -59,5 +59,6 @@ ExitStatus run_demo(const DemoOptions& options) {
   std::printf(
       "\nleft in %s: figures (plan.png, first.png), waveforms (plan.vcd, first.vcd), signals (first.csv)\n",
       to.c_str());
+  std::printf("\nnow by hand, on the simulated bench: cogstride operate %s\n", rig.c_str());
   return status;
 }

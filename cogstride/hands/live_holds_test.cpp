@@ -1,0 +1,189 @@
+// How soon a hand is followed, and how soon a hold ends whose sender is stopped: wall time, on live lines of
+// a port that keeps when each edge was written. The figures of docs/by-hand.md.
+#include <gtest/gtest.h>
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <csignal>
+#include <cstdlib>
+#include <thread>
+
+#include "cogstride/bench/live/live_bench.hpp"
+#include "cogstride/hands/order_desk.hpp"
+#include "cogstride/port/bell.hpp"
+#include "cogstride/quantity/literals.hpp"
+#include "support/busy_computer.hpp"
+#include "support/demo_rig.hpp"
+#include "support/level_port.hpp"
+
+namespace cogstride::live_holds_test {
+namespace {
+
+using namespace literals;
+using std::chrono::milliseconds;
+
+constexpr LineId step{0};
+
+/// Keeps when STEP rose.
+class NotingPort final : public testing_support::LevelPort {
+ public:
+  NotingPort() : LevelPort({LineId{2}, LineId{5}}) {}
+  void write(std::span<const Level> levels) override {
+    const std::lock_guard lock(mutex_);
+    for (const Level& each : levels) {
+      if (each.line == step && each.high && !level(step)) rises_.push_back(monotonic_ns());
+      level(each.line) = each.high;
+    }
+  }
+  RestOutcome rest() noexcept override { return {}; }
+  /// Those since it was asked last, ns.
+  std::vector<std::int64_t> rises() {
+    const std::lock_guard lock(mutex_);
+    return std::exchange(rises_, {});
+  }
+
+ private:
+  std::vector<std::int64_t> rises_{};
+};
+
+/// A process that says a line each 50 ms, by a pipe.
+class Sender {
+ public:
+  explicit Sender(const std::string& line) {
+    int ends[2];
+    if (pipe(ends) != 0) std::abort();
+    child_ = fork();
+    if (child_ == 0) {
+      dup2(ends[1], STDOUT_FILENO);
+      const std::string loop = "while :; do echo '" + line + "'; sleep 0.05; done";
+      execl("/bin/sh", "sh", "-c", loop.c_str(), nullptr);
+      _exit(127);
+    }
+    close(ends[1]);
+    out_ = ends[0];
+  }
+  ~Sender() {
+    kill(child_, SIGKILL);
+    waitpid(child_, nullptr, 0);
+    close(out_);
+  }
+  Sender(const Sender&) = delete;
+  Sender& operator=(const Sender&) = delete;
+  void stop() const { kill(child_, SIGSTOP); }
+  [[nodiscard]] int out() const { return out_; }
+
+ private:
+  pid_t child_ = -1;
+  int out_ = -1;
+};
+
+/// A rig that is operated in a thread of its own.
+struct Operated {
+  explicit Operated(const Rig& of) : bench(of, {.port = &port}) {
+    thread = std::thread([this] { bench.run(operation, [this] { return operation.has_ended(); }); });
+  }
+  ~Operated() {
+    desk.line(hand, "end");
+    thread.join();
+    bench.close();
+  }
+  /// Until the last line has its answer.
+  void wait_for_answers() const {
+    while (hand->waiting() > 0) std::this_thread::sleep_for(milliseconds(1));
+  }
+  NotingPort port;
+  LiveBench bench;
+  Operation operation{bench};
+  OrderDesk desk{bench, operation};
+  std::shared_ptr<OrderDesk::Way> hand = desk.open("hand", {}, false);
+  std::thread thread;
+};
+
+Rig rig() {
+  Rig rig = only_with(testing_support::demo_rig_without_gate(), {"traverse"});
+  rig.controller.edge_lateness = Time(40.0, units::ms);
+  return rig;
+}
+
+double ms_at(const std::vector<double>& sorted, double share) {
+  return sorted[static_cast<std::size_t>(share * static_cast<double>(sorted.size() - 1))];
+}
+
+TEST(LiveHolds, EndWhenWhoSendsThemIsStopped) {
+  const int holds = std::getenv("COGSTRIDE_SLOW") == nullptr ? 4 : 1000;
+  Operated at(rig());
+  std::vector<double> delays;
+  for (int i = 0; i < holds; ++i) {
+    at.desk.line(at.hand, "move traverse to 50 mm");
+    at.wait_for_answers();
+    (void)at.port.rises();
+    const auto way = at.desk.open("sender", {}, false);
+    Sender sender("jog traverse on at 5 mm/s");
+    std::int64_t last = 0;
+    LineSplitter lines;
+    const auto until = std::chrono::steady_clock::now() + milliseconds(150 + i % 50);
+    bool is_stopped = false;
+    fcntl(sender.out(), F_SETFL, O_NONBLOCK);
+    while (std::chrono::steady_clock::now() < until + milliseconds(450)) {
+      if (!is_stopped && std::chrono::steady_clock::now() >= until) {
+        sender.stop();
+        is_stopped = true;
+      }
+      char buffer[512];
+      const ssize_t count = read(sender.out(), buffer, sizeof buffer);
+      if (count > 0)
+        lines.take({buffer, static_cast<std::size_t>(count)}, [&](const std::string& line) {
+          last = monotonic_ns();
+          at.desk.line(way, line);
+        });
+      std::this_thread::sleep_for(milliseconds(1));
+    }
+    // 5 mm/s is a step each 0.75 ms, once it goes evenly. An edge may be written late, and the next ones are
+    // in time again; the first slower one is that from which on none is in time.
+    const std::vector<std::int64_t> rises = at.port.rises();
+    ASSERT_GT(rises.size(), 100U);
+    const auto even_at = [](std::size_t k) { return static_cast<std::int64_t>(k) * 750'000; };
+    std::int64_t begin = rises[40] - even_at(40);
+    for (std::size_t k = 40; k < 100; ++k) begin = std::min(begin, rises[k] - even_at(k));
+    std::size_t slower = rises.size() - 1;
+    while (slower > 0 && rises[slower] - even_at(slower) - begin > 300'000) --slower;
+    delays.push_back(1e-6 * static_cast<double>(rises[std::min(slower + 1, rises.size() - 1)] - last));
+  }
+  std::sort(delays.begin(), delays.end());
+  fmt::print(
+      "{} holds, their sender stopped: from its last line to the first slower step {:.1f} ms, the worst "
+      "{:.1f}; the rig says 300 ms\n",
+      holds, ms_at(delays, 0.5), delays.back());
+  EXPECT_GT(delays.front(), 250.0);
+  EXPECT_LT(delays.back(), 300.0 + 100.0);
+}
+
+TEST(LiveHolds, AreFollowedSoon) {
+  const int nudges = std::getenv("COGSTRIDE_SLOW") == nullptr ? 30 : 1000;
+  Operated at(rig());
+  at.desk.line(at.hand, "move traverse to 50 mm");
+  at.wait_for_answers();
+  std::vector<double> delays;
+  for (int i = 0; i < nudges; ++i) {
+    (void)at.port.rises();
+    const std::int64_t begins = monotonic_ns();
+    at.desk.line(at.hand, i % 2 == 0 ? "nudge traverse by 0.1 mm" : "nudge traverse by -0.1 mm");
+    at.wait_for_answers();
+    const std::vector<std::int64_t> rises = at.port.rises();
+    ASSERT_FALSE(rises.empty());
+    delays.push_back(1e-6 * static_cast<double>(rises.front() - begins));
+    std::this_thread::sleep_for(milliseconds(3 + i % 7));
+  }
+  std::sort(delays.begin(), delays.end());
+  fmt::print(
+      "{} nudges: from the line to its first step {:.2f} ms, 99 of 100 within {:.2f}, the worst {:.2f}\n",
+      nudges, ms_at(delays, 0.5), ms_at(delays, 0.99), delays.back());
+  EXPECT_LT(ms_at(delays, 0.5), 60.0);
+}
+
+}  // namespace
+}  // namespace cogstride::live_holds_test
