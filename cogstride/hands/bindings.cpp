@@ -39,15 +39,23 @@ Amount amount_of(const std::string& text) {
   return {number, text.substr(text.find_first_not_of(' ', end))};
 }
 
-/// With the amount where the word VALUE stands.
-std::string with_value(std::string order, const std::string& amount) {
-  const std::string word = "VALUE";
+/// With an amount where a word stands.
+std::string with(std::string order, const std::string& word, const std::string& amount) {
   for (std::size_t at = order.find(word); at != std::string::npos; at = order.find(word, at + amount.size()))
     order.replace(at, word.size(), amount);
   return order;
 }
 
 }  // namespace
+
+Bindings::Axis Bindings::axis_of(Bench& bench, const Binding& binding, const std::string& knob,
+                                 const std::string& first, const std::string& last) {
+  const Amount from = amount_of(first);
+  const Amount to = amount_of(last);
+  if (from.unit != to.unit)
+    throw RangeError(fmt::format("binding.{}: from {} to {}: both in one unit", binding.name, first, last));
+  return {&bench.knob(knob), from.number, to.number, to.unit};
+}
 
 Bindings::Bindings(Bench& bench, Operation& operation, std::function<void(const std::string&)> tell)
     : bench_(bench), operation_(operation), tell_(std::move(tell)) {
@@ -59,12 +67,13 @@ Bindings::Bindings(Bench& bench, Operation& operation, std::function<void(const 
     for (const HandControl& hand : bench.rig().hands) {
       if (hand.name != binding.control) continue;
       if (binding.value) {
-        const Amount from = amount_of(*binding.from);
-        const Amount to = amount_of(*binding.to);
-        if (from.unit != to.unit)
-          throw RangeError(fmt::format("binding.{}: from {} to {}: both in one unit", binding.name,
-                                       *binding.from, *binding.to));
-        turned_.push_back({&binding, &bench.knob(hand.name), from.number, to.number, to.unit});
+        Turned turned;
+        turned.binding = &binding;
+        turned.axes.push_back(axis_of(bench, binding, hand.name, *binding.from, *binding.to));
+        if (binding.also)
+          turned.axes.push_back(
+              axis_of(bench, binding, *binding.also, *binding.other_from, *binding.other_to));
+        turned_.push_back(std::move(turned));
       } else {
         contacts_.push_back({&binding, static_cast<LineId>(*hand.line)});
       }
@@ -75,7 +84,10 @@ Bindings::Bindings(Bench& bench, Operation& operation, std::function<void(const 
 void Bindings::check(const Binding& binding) const {
   const auto look = [&](const char* key, const std::optional<std::string>& order) {
     if (!order) return;
-    const std::string why = operation_.why_never(binding.to ? with_value(*order, *binding.to) : *order);
+    std::string line = *order;
+    if (binding.to) line = with(line, "VALUE", *binding.to);
+    if (binding.other_to) line = with(line, "OTHER", *binding.other_to);
+    const std::string why = operation_.why_never(line);
     if (!why.empty()) throw RangeError(fmt::format("binding.{}.{}: {}: {}", binding.name, key, *order, why));
   };
   look("on", binding.on);
@@ -137,26 +149,45 @@ void Bindings::look_at(Contact& contact, Tick now) {
 void Bindings::look_at(Turned& turned, Tick now) {
   if (now < turned.next) return;
   turned.next = now + between_values_;
-  if (!turned.knob->is_known()) return;
-  const double share = turned.knob->share().base();
-  const bool is_nothing = std::abs(share) < nothing;
-  if (operation_.is_stopped()) turned.told.reset();
-  if (!turned.told) {
-    if (is_nothing && !operation_.is_stopped()) turned.told = 0.0;
+  std::vector<double> shares;
+  for (const Axis& axis : turned.axes) {
+    if (!axis.knob->is_known()) return;
+    const double share = axis.knob->share().base();
+    shares.push_back(std::abs(share) < nothing ? 0.0 : share);
+  }
+  const auto stands_at_nothing = [](const std::vector<double>& all) {
+    return std::all_of(all.begin(), all.end(), [](double share) { return share == 0.0; });
+  };
+  const bool is_nothing = stands_at_nothing(shares);
+  if (operation_.is_stopped()) turned.told.clear();
+  if (turned.told.empty()) {
+    if (is_nothing && !operation_.is_stopped()) turned.told = shares;
     return;
   }
-  const bool was_nothing = std::abs(*turned.told) < nothing;
-  if (is_nothing && was_nothing) return;
-  if (!is_nothing && !was_nothing && std::abs(share - *turned.told) < hardly) return;
-  turned.told = is_nothing ? 0.0 : share;
   const Binding& binding = *turned.binding;
+  const bool was_nothing = stands_at_nothing(turned.told);
+  bool differs = is_nothing != was_nothing;
+  for (std::size_t i = 0; i < shares.size(); ++i)
+    differs = differs || std::abs(shares[i] - turned.told[i]) >= hardly ||
+              (shares[i] == 0.0) != (turned.told[i] == 0.0);
+  // What is held is said again as long as it is turned up.
+  const bool holds = is_hold(*binding.value) && !is_nothing && now >= turned.again;
+  if (!differs && !holds) return;
+  turned.told = shares;
+  turned.again = now + again_after_;
   if (is_nothing) {
-    order(binding, binding.off ? *binding.off : stop_of(*binding.value), nullptr);
+    if (!was_nothing) order(binding, binding.off ? *binding.off : stop_of(*binding.value), nullptr);
     return;
   }
-  const double part = (std::abs(share) - nothing) / (1.0 - nothing);
-  const double amount = std::copysign(turned.from + part * (turned.to - turned.from), share);
-  order(binding, with_value(*binding.value, fmt::format("{:.4g} {}", amount, turned.unit)), nullptr);
+  std::string line = *binding.value;
+  for (std::size_t i = 0; i < shares.size(); ++i) {
+    const Axis& axis = turned.axes[i];
+    const double part = (std::abs(shares[i]) - nothing) / (1.0 - nothing);
+    const double amount =
+        shares[i] == 0.0 ? 0.0 : std::copysign(axis.from + part * (axis.to - axis.from), shares[i]);
+    line = with(line, i == 0 ? "VALUE" : "OTHER", fmt::format("{:.4g} {}", amount, axis.unit));
+  }
+  order(binding, line, nullptr);
 }
 
 void Bindings::press(char key, const std::string& by) {

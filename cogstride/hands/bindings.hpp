@@ -38,15 +38,22 @@ class Bindings final : public Participant {
     bool holds = false;       // its order is a hold, and said again
     Tick again = never;
   };
-  struct Turned {
-    const Binding* binding = nullptr;
+  /// One knob of a value, or one axis of a stick.
+  struct Axis {
     const Knob* knob = nullptr;
     double from = 0.0;
     double to = 0.0;
     std::string unit{};
-    std::optional<double> told{};  // share; nothing: it has not stood at nothing yet
-    Tick next = 0;
   };
+  struct Turned {
+    const Binding* binding = nullptr;
+    std::vector<Axis> axes{};
+    std::vector<double> told{};  // shares; none: it has not stood at nothing yet
+    Tick next = 0;
+    Tick again = never;  // of one that holds
+  };
+  [[nodiscard]] static Axis axis_of(Bench& bench, const Binding& binding, const std::string& knob,
+                                    const std::string& first, const std::string& last);
   void order(const Binding& binding, const std::string& line, Contact* contact);
   void press(Contact& contact);
   void let_go(Contact& contact);

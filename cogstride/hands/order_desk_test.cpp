@@ -259,6 +259,44 @@ TEST(Bindings, AKnobIsHeardOnceItHasStoodAtNothingAndItsWholeTravelIsUseful) {
   EXPECT_NEAR(at.bench->brushed("feeder").duty().base(), 0.0, 1e-9) << "zero is zero";
 }
 
+TEST(Bindings, AStickWithTwoAxesSteersACart) {
+  Rig rig = read_rig(testing_support::cart_rig_path);
+  const std::string cart = rig.pairs.front().name;
+  rig.controller.analogue = demo_rig_without_gate().controller.analogue;
+  for (const auto& [name, channel] : {std::pair{"stick_y", 0}, std::pair{"stick_x", 1}}) {
+    HandControl stick;
+    stick.name = name;
+    stick.kind = HandControl::Kind::knob;
+    stick.channel = channel;
+    stick.centre = Voltage(1.65, units::V);
+    stick.dead_band = Voltage(0.06, units::V);
+    rig.hands.push_back(stick);
+  }
+  Binding steer;
+  steer.name = "steer";
+  steer.control = "stick_y";
+  steer.also = "stick_x";
+  steer.value = "jog " + cart + " at VALUE and OTHER";
+  steer.from = "20 mm/s";
+  steer.to = "150 mm/s";
+  steer.other_from = "5 deg/s";
+  steer.other_to = "60 deg/s";
+  rig.bindings = {steer};
+  Controlled at({{1.0, "stick_y 100 %"}, {3.0, "stick_x 50 %"}, {5.0, "stick_y 0 %"}, {5.0, "stick_x 0 %"}},
+                rig);
+  at.go(2.9);
+  EXPECT_NEAR(at.bench->cart_pose(cart).heading, 0.0, 0.03) << "straight on";
+  EXPECT_GT(at.bench->cart_pose(cart).x, 0.2);
+  at.go(2.0);
+  EXPECT_GT(at.bench->cart_pose(cart).heading, 0.7) << "and to the left, without a stop";
+  EXPECT_EQ(at.operation->held(), std::vector<std::string>{cart + " on"});
+  at.go(2.0);
+  const CartPose stands = at.bench->cart_pose(cart);
+  at.go(0.5);
+  EXPECT_NEAR(at.bench->cart_pose(cart).x, stands.x, 1e-6) << "let go, it stands";
+  EXPECT_TRUE(at.told.empty()) << at.told.front();
+}
+
 TEST(Bindings, KeysOfATerminalArePressedByTheirLetters) {
   Controlled at({});
   at.bindings->press('l', "terminal");

@@ -37,6 +37,10 @@ struct Binding {
   std::optional<std::string> value{};  ///< order with VALUE in it, whenever a knob has another
   std::optional<std::string> from{};   ///< that the knob's travel begins with; with a centre, next to it
   std::optional<std::string> to{};     ///< and ends with
+  std::optional<std::string>
+      also{};  ///< a second knob, for the word OTHER in the value: a stick's other axis
+  std::optional<std::string> other_from{};
+  std::optional<std::string> other_to{};
 };
 
 }  // namespace cogstride

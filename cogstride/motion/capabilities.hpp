@@ -156,6 +156,10 @@ class Ways {
  public:
   virtual ~Ways() = default;
   virtual std::shared_ptr<MotionRecord> drive(Lines& lines, const CartOrder& order) = 0;
+  /// At a speed of the middle between the wheels and a turn to the left, from now on until it is stopped or
+  /// told another; on ramps of both wheels that end together. @param speed  m/s @param turn  rad/s
+  /// @throws RangeError when it is refused: over what a wheel can, or on its way otherwise
+  virtual std::shared_ptr<MotionRecord> roll(Lines& lines, double speed, double turn) = 0;
 };
 
 }  // namespace cogstride

@@ -22,7 +22,10 @@ Jogging::Jogging(Mover& mover, OutputSpeed speed, bool past_limits)
 
 Jogging::Jogging(Mover& mover, const JogPace& pace, bool on_the_spot)
     : mover_(mover), how_(How::rolling), pace_(pace), on_the_spot_(on_the_spot) {
-  if (mover.ways() != nullptr) return;
+  if (mover.ways() != nullptr) {
+    if (pace.steered) how_ = How::steered;
+    return;
+  }
   if (pace.duty) {
     (void)able(mover.name(), mover.duties(), "be driven by a share of its supply");
     how_ = How::by_duty;
@@ -61,6 +64,11 @@ void Jogging::want(Lines& lines, int way) {
 
 void Jogging::go(Lines& lines, int way) {
   switch (how_) {
+    case How::steered: {
+      const JogPace::Steered& to = *pace_.steered;
+      (void)mover_.ways()->roll(lines, to.speed.in(units::m_per_s), 2.0 * pi * to.turn.in(units::turn_per_s));
+      return;
+    }
     case How::to_its_ends: {
       const OutputSpeed speed = pace_.speed ? *pace_.speed : mover_.parts()->limits.speed;
       (void)mover_.zeroed()->jog(lines, way, speed, past_limits_);

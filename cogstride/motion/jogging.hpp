@@ -12,10 +12,16 @@ namespace cogstride {
 
 class Mover;
 
-/// How fast, in one of two ways; without either as fast as it may.
+/// How fast, in one of three ways; without any as fast as it may.
 struct JogPace {
   std::optional<OutputSpeed> speed{};
   std::optional<Fraction> duty{};  ///< of what is driven by one: above 0
+  /// Of a cart, by two axes: how fast it goes on and turns to the left; below 0 the other way.
+  struct Steered {
+    Speed speed{};
+    AngularSpeed turn{};
+  };
+  std::optional<Steered> steered{};
 };
 
 class Jogging {
@@ -40,10 +46,12 @@ class Jogging {
   [[nodiscard]] bool stands(Tick now) const;
 
  private:
-  enum class How { to_its_ends, at_a_speed, by_duty, swinging, rolling };
+  enum class How { to_its_ends, at_a_speed, by_duty, swinging, rolling, steered };
   void go(Lines& lines, int way);
   void go_on(Redirects& redirects, Lines& lines, int way);
-  [[nodiscard]] bool turns_over() const { return how_ == How::at_a_speed || how_ == How::by_duty; }
+  [[nodiscard]] bool turns_over() const {
+    return how_ == How::at_a_speed || how_ == How::by_duty || how_ == How::steered;
+  }
 
   Mover& mover_;
   How how_;

@@ -28,7 +28,8 @@ std::string value_key(const std::string& line) {
   const bool is_value = verb == "set" || (verb == "jog" && how != "with") ||
                         std::find(kinds.begin(), kinds.end(), std::pair(verb, how)) != kinds.end();
   if (!is_value) return {};
-  return fmt::format("{} {} {}", verb, words.words[1].text, verb == "jog" ? std::string_view() : how);
+  const bool has_ways = verb == "jog" && how != "at";
+  return fmt::format("{} {} {}", verb, words.words[1].text, has_ways ? std::string_view() : how);
 }
 
 /// The mechanism that a line names: its second word.

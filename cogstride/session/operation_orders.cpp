@@ -27,7 +27,7 @@ constexpr int longest_blind_nudge = 2;
 
 /// "jog NAME on": the script's own `jog` has keys.
 bool is_hold(const SourceLine& words) {
-  constexpr std::array<std::string_view, 4> ways{"on", "back", "left", "right"};
+  constexpr std::array<std::string_view, 5> ways{"on", "back", "left", "right", "at"};
   return words.words.size() > 2 && words.words[0].text == "jog" &&
          std::find(ways.begin(), ways.end(), words.words[2].text) != ways.end();
 }
@@ -79,6 +79,16 @@ JogPace pace_of(LineReader& reader, std::size_t place) {
   if (pace.speed->base <= Ratio(0))
     throw LineReader::wrong(speed, "how fast: above 0; 'on' and 'back' say which way");
   return pace;
+}
+
+/// Of a cart, by two axes: "200 mm/s and -30 deg/s".
+JogPace::Steered steered(LineReader& reader) {
+  const auto speed = reader.amount("a speed such as 200 mm/s",
+                                   [](const std::string& text) { return parse_quantity<Speed>(text); });
+  reader.expect("and");
+  const auto turn = reader.amount("a turn such as 30 deg/s",
+                                  [](const std::string& text) { return parse_quantity<AngularSpeed>(text); });
+  return {speed, turn};
 }
 
 /// The speed of a hold that does not say it.
@@ -257,13 +267,19 @@ void Operation::take_jog(Lines* on, const Incoming& incoming, LineReader& reader
   const bool is_cart = reader.comes_a_pair();
   const std::size_t place = is_cart ? reader.pair() : reader.mechanism(all_kinds);
   Mover& mover = is_cart ? *cast_.carts[place] : *cast_.mechanisms[place];
-  const Word way_word = reader.word("'on' or 'back'");
+  const bool is_steered = is_cart && reader.next_is("at");
+  const Word way_word = is_steered ? reader.peek() : reader.word("'on' or 'back'");
+  if (way_word.text == "at" && !is_steered)
+    throw LineReader::wrong(way_word, "'on' or 'back' says which way");
   const bool on_the_spot = way_word.text == "left" || way_word.text == "right";
   if (on_the_spot && !is_cart)
     throw LineReader::wrong(way_word, "'left' and 'right' are of a cart: 'on' or 'back'");
-  const int way = way_word.text == "on" || way_word.text == "left" ? 1 : -1;
+  const int way = is_steered || way_word.text == "on" || way_word.text == "left" ? 1 : -1;
   JogPace pace;
-  if (reader.take("at")) {
+  if (is_steered) {
+    reader.expect("at");
+    pace.steered = steered(reader);
+  } else if (reader.take("at")) {
     pace = is_cart ? JogPace{reader.amount("a speed such as 200 mm/s",
                                            [](const std::string& text) { return parse_output<1>(text); }),
                              {}}
@@ -277,7 +293,7 @@ void Operation::take_jog(Lines* on, const Incoming& incoming, LineReader& reader
   std::vector<Mover*> movers{&mover};
   for (Mover* const wheel : mover.moves()) movers.push_back(wheel);
   require_free(movers, incoming.by);
-  std::string pace_text = on_the_spot ? "turns" : "";
+  std::string pace_text = is_steered ? "steers " + incoming.line : on_the_spot ? "turns" : "";
   if (pace.speed) pace_text += to_text(*pace.speed);
   if (pace.duty) pace_text += fmt::format("{} %", 100.0 * pace.duty->base());
   auto jog = jogs_.find(&mover);
@@ -296,7 +312,10 @@ void Operation::take_jog(Lines* on, const Incoming& incoming, LineReader& reader
     supersede({&mover}, incoming.line, nullptr);
     jog = jogs_.emplace(&mover, Jog{jogging, pace_text}).first;
   } else if (jog->second.pace != pace_text) {
-    if (pace_text.starts_with("turns") != jog->second.pace.starts_with("turns"))
+    const auto how = [](const std::string& text) {
+      return text.starts_with("turns") ? 1 : text.starts_with("steers") ? 2 : 0;
+    };
+    if (how(pace_text) != how(jog->second.pace))
       throw RangeError(mover.name() + ": lets go first, and then turns the other way");
     jog->second.jogging.change_pace(lines, pace);
     jog->second.pace = pace_text;

@@ -300,6 +300,40 @@ TEST(Operation, ACartIsHeldByKeysAndItsWheelsAreItsOwn) {
   EXPECT_GT(at.bench.cart_pose(cart).heading, 0.3);
 }
 
+TEST(Operation, ACartIsSteeredByTwoAxes) {
+  Attended at(read_rig(testing_support::cart_rig_path));
+  const std::string cart = at.bench.rig().pairs.front().name;
+  const auto steer = [&](const std::string& how, int tenths) {
+    for (int i = 0; i < tenths; ++i) {
+      const auto said = at.say("jog " + cart + " at " + how);
+      at.go_on(0.1);
+      EXPECT_EQ(at.answers[said], "done") << how;
+    }
+  };
+  // On an arc of v over the turn, as the closed form has it.
+  steer("100 mm/s and 30 deg/s", 25);
+  at.go_on(2.0);
+  const double radius = 0.1 / (30.0 * pi / 180.0);
+  const CartPose arc = at.bench.cart_pose(cart);
+  EXPECT_GT(arc.heading, 60.0 * pi / 180.0);
+  EXPECT_NEAR(arc.x, radius * std::sin(arc.heading), 0.01);
+  EXPECT_NEAR(arc.y, radius * (1.0 - std::cos(arc.heading)), 0.01);
+  EXPECT_EQ(at.moved(cart).held_by, "") << "it stands again";
+  // Straight back, and round on the spot, without coming to rest between.
+  steer("-100 mm/s and 0 deg/s", 10);
+  steer("0 mm/s and -60 deg/s", 15);
+  at.go_on(2.0);
+  const CartPose end = at.bench.cart_pose(cart);
+  EXPECT_LT(end.heading, arc.heading - 60.0 * pi / 180.0);
+  EXPECT_LT(std::cos(arc.heading) * (end.x - arc.x) + std::sin(arc.heading) * (end.y - arc.y), -0.05);
+  const auto fast = at.say("jog " + cart + " at 9 m/s and 0 deg/s");
+  const auto kinds = at.say("jog " + cart + " at 30 deg/s and 2 mm/s");
+  at.go_on(0.05);
+  EXPECT_TRUE(has(at.answers[fast], "its left wheel would have to roll at"));
+  EXPECT_TRUE(has(at.answers[kinds], "refused: "));
+  EXPECT_TRUE(at.are_all_answered());
+}
+
 TEST(Operation, AZeroIsGivenByHandOnlyWhereNoSensorFindsIt) {
   Attended at;
   at.say("move traverse to 20 mm");

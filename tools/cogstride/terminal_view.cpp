@@ -12,6 +12,7 @@
 #include <chrono>
 #include <cmath>
 #include <csignal>
+#include <cstdint>
 #include <cstring>
 #include <deque>
 #include <map>
@@ -502,8 +503,8 @@ TerminalView::TerminalView(OrderDesk& desk, const Rig& rig, const LastLevels& le
   in.screen = newterm(nullptr, stdout, stdin);
   if (in.screen == nullptr) throw Error("this terminal is not known (TERM): --plain takes orders as lines");
   set_term(in.screen);
-  if (const char* const leaves = tigetstr("rmcup");
-      leaves != nullptr && leaves != reinterpret_cast<const char*>(-1))
+  // What is no string has the address of nothing, or of the byte before it.
+  if (const char* const leaves = tigetstr("rmcup"); reinterpret_cast<std::uintptr_t>(leaves) + 1 > 1)
     std::snprintf(leaves_screen, sizeof leaves_screen, "%s", leaves);
   terminal_is_taken.store(true);
   for (const int signal : ways_to_crash) std::signal(signal, crashed);

@@ -89,7 +89,11 @@ void DutyMover::close_loop(Tick now) {
 std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double speed,
                                                        std::optional<double> acceleration, std::string what) {
   require_no_obstacle(speed != 0.0);
-  const Tick now = lines.now();
+  return hold_from_now(lines.now(), speed, acceleration, std::move(what));
+}
+
+std::shared_ptr<MotionRecord> DutyMover::hold_from_now(Tick now, double speed,
+                                                       std::optional<double> acceleration, std::string what) {
   close_loop(now);
   stands_at_.reset();
   stops_ = speed == 0.0;
@@ -156,6 +160,11 @@ std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_
   hold_->move(now, target, speed, acceleration);
   stands_at_.reset();
   return log().begin(now, "roll");
+}
+
+std::shared_ptr<MotionRecord> DutyMover::roll_as_wheel(Lines& lines, double speed, double acceleration) {
+  require_loop(lines);
+  return hold_from_now(lines.now(), speed, acceleration, "roll");
 }
 
 double DutyMover::feedback_counts_per_base() const {

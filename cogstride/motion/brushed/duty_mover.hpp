@@ -63,6 +63,9 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   /// @param speed @param acceleration  of the output, the most on the way
   std::shared_ptr<MotionRecord> move_as_wheel(Lines& lines, std::int64_t target, double speed,
                                               double acceleration);
+  /// At a speed of its output from now on, as one wheel of a pair; 0: it comes to rest. @param acceleration
+  /// on the way there
+  std::shared_ptr<MotionRecord> roll_as_wheel(Lines& lines, double speed, double acceleration);
   /// What is wanted goes on with a share of its speed.
   void set_pace(Tick now, double pace) {
     if (holds_) hold_->set_pace(now, pace);
@@ -129,6 +132,8 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
  private:
   std::shared_ptr<MotionRecord> begin(Lines& lines, double to, std::optional<double> ramp,
                                       std::optional<double> holds_for, std::string what);
+  std::shared_ptr<MotionRecord> hold_from_now(Tick now, double speed, std::optional<double> acceleration,
+                                              std::string what);
   std::shared_ptr<MotionRecord> begin_holding(Lines& lines, double speed, std::optional<double> acceleration,
                                               std::string what);
   void require_no_obstacle(bool drives) const;

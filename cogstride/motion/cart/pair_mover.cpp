@@ -3,10 +3,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/quantity/finite.hpp"
 
 namespace cogstride {
 namespace {
@@ -115,6 +117,52 @@ std::shared_ptr<MotionRecord> PairMover::drive(Lines& lines, const CartOrder& or
   return log().begin(now, "drive " + way_text(order.way));
 }
 
+std::shared_ptr<MotionRecord> PairMover::roll(Lines& lines, double speed, double turn) {
+  require_finite(speed, "a speed in m/s");
+  require_finite(turn, "a turn in rad/s");
+  if (!rolls_ && !has_ended())
+    throw RangeError(fmt::format("{}: is on its way; wait for it, or stop it first", pair_.name));
+  const double half_track = 0.5 * wheels_.track;
+  struct Wanted {
+    Wheel& wheel;
+    const HeldRange& range;
+    double turns;  // a second
+    double change = 0.0;
+  };
+  std::array<Wanted, 2> wanted{
+      {{left_, wheels_.left, (speed - turn * half_track) / left_.rolled_per_turn},
+       {right_, wheels_.right, (speed + turn * half_track) / right_.rolled_per_turn}}};
+  double seconds = 0.0;
+  for (Wanted& each : wanted) {
+    if (std::abs(each.turns) > each.range.highest_speed() * (1.0 + 1e-9))
+      throw RangeError(fmt::format(
+          "{}: its {} wheel would have to roll at {:.4g} mm/s, and can be held to {:.4g}", pair_.name,
+          &each.wheel == &left_ ? "left" : "right", 1e3 * std::abs(each.turns) * each.wheel.rolled_per_turn,
+          1e3 * each.range.highest_speed() * each.wheel.rolled_per_turn));
+    // Slower than it can be held to it stands, or goes as slowly as it can.
+    const double lowest = each.range.lowest_speed();
+    if (std::abs(each.turns) < lowest)
+      each.turns = 2.0 * std::abs(each.turns) < lowest ? 0.0 : std::copysign(lowest, each.turns);
+    const double now = each.wheel.mover->holds_speed() ? each.wheel.mover->speed_hold().asked_speed() : 0.0;
+    each.change = std::abs(each.turns - now);
+    seconds = std::max(seconds, each.change / each.range.highest_acceleration());
+  }
+  for (Mover* const wheel : moves()) wheel->log().require_no_obstacle(name());
+  if (!rolls_) {
+    for (Mover* const wheel : moves()) wheel->hold_for(*this);
+    rolls_ = log().begin(lines.now(), "roll");
+  }
+  for (Wanted& each : wanted) {
+    const double acceleration =
+        each.change > 0.0 && seconds > 0.0 ? each.change / seconds : each.range.highest_acceleration();
+    each.wheel.record = each.wheel.mover->roll_as_wheel(lines, each.turns, acceleration);
+    each.wheel.wanted.reset();
+  }
+  pace_ = 1.0;
+  next_act_ = lines.now();
+  return rolls_;
+}
+
 void PairMover::look_at_wheels() {
   const auto look = [](Wheel& wheel) {
     const auto count = wheel.mover->feedback().count();
@@ -163,6 +211,7 @@ void PairMover::act(Lines& lines, std::span<const Reading> readings) {
               has_a_reason ? wheel->record->fault : wheel->mover->name() + " was stopped by itself"});
     return;
   }
+  if (rolls_) return;  // until it is stopped
   if (left_.record->has_ended() && right_.record->has_ended()) {
     end(now, MotionStatus::done);
     return;
@@ -177,6 +226,7 @@ void PairMover::act(Lines& lines, std::span<const Reading> readings) {
 }
 
 void PairMover::let_go() {
+  rolls_.reset();
   for (Mover* const wheel : moves()) wheel->let_go_for(*this);
 }
 

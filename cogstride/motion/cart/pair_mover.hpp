@@ -47,6 +47,7 @@ class PairMover final : public Mover, public Ways {
 
   /// @throws RangeError when it is refused, or the way before has not ended
   std::shared_ptr<MotionRecord> drive(Lines& lines, const CartOrder& order) override;
+  std::shared_ptr<MotionRecord> roll(Lines& lines, double speed, double turn) override;
   /// Both wheels down as their limits allow, and let go.
   void stop(Lines& lines, Braking how) override;
   [[nodiscard]] const MoverKind& kind() const override { return its_kind; }
@@ -101,6 +102,7 @@ class PairMover final : public Mover, public Ways {
   double slowest_ = 1.0;
   Tick slow_since_ = -1;
   Tick next_act_ = 0;
+  std::shared_ptr<MotionRecord> rolls_{};  // on, at a speed
 };
 
 }  // namespace cogstride

@@ -129,6 +129,12 @@ class NameCheck {
                              binding.value ? "value" : "`off`, unless it is latched"));
       return;
     }
+    if (binding.also) {
+      const auto is_it = [&](const HandControl& hand) { return hand.name == *binding.also && hand.channel; };
+      if (*binding.also == control || std::none_of(rig.hands.begin(), rig.hands.end(), is_it))
+        add("binding." + binding.name + ".also",
+            fmt::format("found \"{}\"; it is another knob of this rig", *binding.also));
+    }
     std::vector<std::string> names;
     for (const HandControl& hand : rig.hands) {
       names.push_back(hand.name);

@@ -442,8 +442,13 @@ void read_binding(const std::string& name, TomlTable table, Rig& rig) {
     table.error(table.place_of("value"), "value: the word VALUE stands where the amount is to come");
   else if (binding.value && !(has("from") && has("to")))
     table.error(table.place(), "a value needs `from` and `to`: what its travel begins and ends with");
-  else if (!binding.value && has_range)
-    table.error(table.place(), "`from` and `to` are of a value");
+  else if (binding.value && binding.also.has_value() != (binding.value->find("OTHER") != std::string::npos))
+    table.error(table.place_of("value"),
+                "value: the word OTHER stands where the amount of `also` is to come");
+  else if (binding.also && !(has("other_from") && has("other_to")))
+    table.error(table.place(), "a second knob (also) needs `other_from` and `other_to`");
+  else if (!binding.value && (has_range || has("also") || has("other_from") || has("other_to")))
+    table.error(table.place(), "`from`, `to` and a second knob are of a value");
   else if (!binding.value && !binding.on && !binding.off)
     table.error(table.place(), "it does nothing: `on`, `off` or `value` says what");
   table.finish();

@@ -214,7 +214,9 @@ void check_bindings(const Rig& rig, FindingSheet& sheet) {
     for (std::size_t before = 0; before < i; ++before) {
       const Binding& binding = rig.bindings[i];
       const Binding& other = rig.bindings[before];
-      if (binding.control != other.control) continue;
+      const bool is_shared = binding.control == other.control || binding.also == other.control ||
+                             other.also == binding.control || (binding.also && binding.also == other.also);
+      if (!is_shared) continue;
       sheet.add(
           "bound-twice", "binding." + binding.name + ".control",
           fmt::format("{} is bound to {} already: one press would order both", binding.control, other.name),

@@ -746,6 +746,9 @@ void declare(Keys& keys, Binding& binding) {
            {"of a knob: order with VALUE in it, such as `spin spindle at VALUE`, whenever it is turned"});
   keys.key("from", binding.from, {"of a knob: amount just above nothing, such as 60 rpm"});
   keys.key("to", binding.to, {"amount at the end of its travel"});
+  keys.key("also", binding.also, {"a second knob, for the word OTHER in `value`: a stick's other axis"});
+  keys.key("other_from", binding.other_from, {"the same as `from`, of that"});
+  keys.key("other_to", binding.other_to, {"the same as `to`, of that"});
 }
 
 template <class Keys>
