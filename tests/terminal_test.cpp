@@ -122,7 +122,6 @@ TEST(Terminal, KeysHomeNudgeHoldStopAndEnd) {
   EXPECT_TRUE(at.shows("not homed"));
   at.press("o");
   EXPECT_TRUE(at.shows("done: home traverse", 20));
-  at.press("n");
   at.press(right);
   EXPECT_TRUE(at.shows("done: nudge traverse by 1 mm"));
   at.hold(right, 25);

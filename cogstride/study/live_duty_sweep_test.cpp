@@ -89,6 +89,7 @@ Rig feeder_rig() {
   rig.controller.edge_lateness = Time(50.0, units::ms);
   rig.outputs.clear();
   rig.hands.clear();
+  rig.bindings.clear();
   Mechanism& feeder = rig.mechanisms[0];
   feeder.limits.highest_duty = 24_percent;
   feeder.limits.full_ramp = Time(0.1, units::s);

@@ -86,6 +86,7 @@ Rig homed_rig(const std::string& name) {
   rig.mechanisms[0].follows.reset();
   rig.outputs.clear();
   rig.hands.clear();
+  rig.bindings.clear();
   return rig;
 }
 

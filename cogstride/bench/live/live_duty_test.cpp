@@ -287,6 +287,7 @@ Rig pulses_rig(bool has_chip, Time lateness) {
   rig.controller.edge_lateness = lateness;
   rig.outputs.clear();
   rig.hands.clear();
+  rig.bindings.clear();
   for (Mechanism& mechanism : rig.mechanisms)
     if (mechanism.is_throttled())
       std::get<PulseWidthInput>(mechanism.board).arming = {{Time(1, units::ms), 0.2_s}};

@@ -86,6 +86,7 @@ Rig wheel_rig() {
   rig.controller.chips = {{"bench", "gpiochip0", 0, 64}};
   rig.controller.edge_lateness = Time(50.0, units::ms);
   rig.hands.clear();
+  rig.bindings.clear();
   rig.outputs.clear();
   Shaft wheel;
   wheel.name = "wheel";

@@ -295,7 +295,7 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
          ++it, ++keys)
       EXPECT_EQ(listed.count(it->str()), 1u) << it->str() << " is not listed";
   }
-  EXPECT_EQ(tables, 68);
+  EXPECT_EQ(tables, 67);
   EXPECT_GT(keys, 400);
 }
 
