@@ -257,6 +257,9 @@ void Operation::take_statement(Lines& lines, const Incoming& incoming) {
   if (!stops)
     for (Mover* const mover : movers) jogs_.erase(mover);
   if (!stops) claim(movers, incoming.by);
+  // What goes on without an end may take a while to be driven: its sensors are read, its supply comes up.
+  if (text.ends_with("until stopped"))
+    for (Mover* const mover : movers) claims_[mover].since = lines.now() + 10 * claim_lasts_;
   if (order->has_ended()) return finish(*order);
   if (stops) order->movers.clear();
   orders_.push_back(std::move(order));

@@ -164,6 +164,10 @@ TEST(Operation, WhoMovesAMechanismHasItUntilItStands) {
   const auto mine = at.say("move traverse to 60 mm", "keyboard");
   at.say("spin feeder at 40 % until stopped", "pedal");
   at.go_on(0.3);
+  Attended spun(only_with(testing_support::demo_rig(), {"spindle"}));
+  spun.say("spin spindle at 900 rpm until stopped");
+  spun.go_on(3.0);
+  EXPECT_EQ(spun.moved("spindle").held_by, "keyboard");
   EXPECT_EQ(at.moved("traverse").held_by, "keyboard");
   EXPECT_EQ(at.moved("feeder").held_by, "pedal");
   const auto other = at.say("move traverse to 10 mm", "socket 1");
