@@ -49,7 +49,7 @@ class OnATerminal {
     EXPECT_EQ(write(master_, keys.data(), keys.size()), static_cast<ssize_t>(keys.size()));
   }
   /// Whether that has been drawn since it was asked for last.
-  bool shows(const std::string& text, int seconds = 10) {
+  bool shows(const std::string& text, int seconds = 30) {
     for (const auto until = Clock::now() + std::chrono::seconds(seconds); Clock::now() < until;) {
       read_for(50);
       if (const std::size_t at = drawn_.find(text, seen_); at != std::string::npos) {
@@ -121,7 +121,7 @@ TEST(Terminal, KeysHomeNudgeHoldStopAndEnd) {
   ASSERT_TRUE(at.shows("Bobbin bench"));
   EXPECT_TRUE(at.shows("not homed"));
   at.press("o");
-  EXPECT_TRUE(at.shows("done: home traverse", 20));
+  EXPECT_TRUE(at.shows("done: home traverse", 90));
   at.press(right);
   EXPECT_TRUE(at.shows("done: nudge traverse by 1 mm"));
   at.hold(right, 25);
@@ -143,7 +143,7 @@ TEST(Terminal, KeysHomeNudgeHoldStopAndEnd) {
   at.press("xc");
   EXPECT_TRUE(at.shows("done: clear"));
   at.press("q");
-  EXPECT_EQ(at.status(10), 0);
+  EXPECT_EQ(at.status(30), 0);
   EXPECT_TRUE(at.is_as_before());
   EXPECT_TRUE(at.left_its_screen());
 }
@@ -154,7 +154,7 @@ TEST(Terminal, IsRestoredOnEveryWayOut) {
     ASSERT_TRUE(at.shows("Bobbin bench"));
     EXPECT_FALSE(at.is_as_before());
     at.signal(signal);
-    const int status = at.status(10);
+    const int status = at.status(30);
     EXPECT_NE(status, -1) << "it ends by " << strsignal(signal);
     EXPECT_NE(status, 0) << strsignal(signal);
     EXPECT_TRUE(at.is_as_before()) << strsignal(signal);
@@ -168,12 +168,12 @@ TEST(Terminal, OneThatIsBlockedOrGoneHoldsUpNothing) {
   // Nobody reads what it draws any more.
   std::this_thread::sleep_for(std::chrono::seconds(2));
   blocked.signal(SIGTERM);
-  EXPECT_NE(blocked.status(10, false), -1);
+  EXPECT_NE(blocked.status(30, false), -1);
 
   OnATerminal gone;
   ASSERT_TRUE(gone.shows("Bobbin bench"));
   gone.hang_up();
-  EXPECT_NE(gone.status(10), -1);
+  EXPECT_NE(gone.status(30), -1);
 }
 
 }  // namespace
