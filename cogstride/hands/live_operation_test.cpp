@@ -22,16 +22,6 @@ using namespace literals;
 using testing_support::RandomHands;
 using testing_support::unless_busy;
 
-class QuietPort final : public testing_support::LevelPort {
- public:
-  QuietPort() : LevelPort({LineId{2}, LineId{5}}) {}
-  void write(std::span<const Level> levels) override {
-    const std::lock_guard lock(mutex_);
-    for (const Level& each : levels) level(each.line) = each.high;
-  }
-  RestOutcome rest() noexcept override { return {}; }
-};
-
 Rig rig() {
   Rig rig = only_with(testing_support::demo_rig_without_gate(), {"traverse"});
   rig.controller.edge_lateness = Time(40.0, units::ms);
@@ -40,7 +30,7 @@ Rig rig() {
 
 /// Random hands for a while, and what was planned then.
 void live(const std::string& box, std::uint64_t seed) {
-  QuietPort port;
+  testing_support::LevelPort port({LineId{2}, LineId{5}});
   LiveBench bench(rig(), {.port = &port, .black_box = box, .labels = {{"rig", "the demo's"}}});
   Operation operation(bench);
   OrderDesk desk(bench, operation);

@@ -131,9 +131,9 @@ void Jogging::take_over(Lines& lines, int way) {
 void Jogging::change_pace(Lines& lines, const JogPace& pace) {
   const JogPace before = pace_;
   pace_ = pace;
-  if (going_ == 0 || mover_.stands()) {
-    if (!turns_over() || going_ == 0) return;
-  }
+  const bool is_at_rest =
+      mover_.stands() && !turns_over();  // at an end of its travel, or before it turns round
+  if (going_ == 0 || is_at_rest) return;
   try {
     if (how_ == How::rolling) {
       mover_.stop(lines, Braking::on_a_ramp);  // and on from there

@@ -27,6 +27,11 @@ class LevelPort : public LinePort {
     edges.insert(edges.end(), edges_.begin(), edges_.end());
     edges_.clear();
   }
+  void write(std::span<const Level> levels) override {
+    const std::lock_guard lock(mutex_);
+    for (const Level& each : levels) level(each.line) = each.high;
+  }
+  RestOutcome rest() noexcept override { return {}; }
   void sleep_until(std::int64_t ns) override { clock_.sleep_until(ns); }
   void wake() noexcept override { clock_.wake(); }
 

@@ -155,8 +155,7 @@ struct TerminalView::Inside {
   void key(int pressed);
   void typing(int pressed);
   void arrow(int way_of_it, const std::string& name);
-  void faster(double by);
-  void steeper(double by);
+  void set(int per_time, double by);
   [[nodiscard]] const Mechanism* mechanism_of(const std::string& name) const;
   [[nodiscard]] std::string nudge_text(const Mechanism& mechanism) const;
 };
@@ -338,37 +337,25 @@ void TerminalView::Inside::arrow(int way_of_it, const std::string& name) {
   }
 }
 
-void TerminalView::Inside::faster(double by) {
+/// Its speed (1) or acceleration (2), by so much, down to a hundredth of the rig's.
+void TerminalView::Inside::set(int per_time, double by) {
   const Mechanism* const mechanism = seen.moved.empty() ? nullptr : mechanism_of(seen.moved[chosen].name);
   if (mechanism == nullptr) return;
-  const double unit = display_units_per_base(output_kind(mechanism->train));
-  const double top = mechanism->limits.speed.base.to_double() * unit;
+  const OutputKind kind = output_kind(mechanism->train);
+  const auto base = [&](const auto& of_speed, const auto& of_acceleration) {
+    return per_time == 1 ? of_speed.base.to_double() : of_acceleration.base.to_double();
+  };
+  const double unit = display_units_per_base(kind);
+  const Limits& limits = mechanism->limits;
+  const ByHand& by_hand = mechanism->by_hand;
+  const double top = unit * base(limits.speed, limits.acceleration);
   if (top <= 0.0) return;
-  double& speed =
-      speeds
-          .try_emplace(mechanism->name,
-                       mechanism->by_hand.speed ? mechanism->by_hand.speed->base.to_double() * unit : top)
-          .first->second;
-  speed = std::clamp(speed * by, 0.001 * top, top);
-  say(fmt::format("set {} speed {:.4g} {}", mechanism->name, speed,
-                  display_unit(output_kind(mechanism->train), 1)));
-}
-
-void TerminalView::Inside::steeper(double by) {
-  const Mechanism* const mechanism = seen.moved.empty() ? nullptr : mechanism_of(seen.moved[chosen].name);
-  if (mechanism == nullptr) return;
-  const double unit = display_units_per_base(output_kind(mechanism->train));
-  const double top = mechanism->limits.acceleration.base.to_double() * unit;
-  if (top <= 0.0) return;
-  double& set =
-      accelerations
-          .try_emplace(mechanism->name, mechanism->by_hand.acceleration
-                                            ? mechanism->by_hand.acceleration->base.to_double() * unit
-                                            : top)
-          .first->second;
-  set = std::clamp(set * by, 0.01 * top, top);
-  say(fmt::format("set {} acceleration {:.4g} {}", mechanism->name, set,
-                  display_unit(output_kind(mechanism->train), 2)));
+  const double usual =
+      unit * base(by_hand.speed.value_or(limits.speed), by_hand.acceleration.value_or(limits.acceleration));
+  double& value = (per_time == 1 ? speeds : accelerations).try_emplace(mechanism->name, usual).first->second;
+  value = std::clamp(value * by, 0.01 * top, top);
+  say(fmt::format("set {} {} {:.4g} {}", mechanism->name, per_time == 1 ? "speed" : "acceleration", value,
+                  display_unit(kind, per_time)));
 }
 
 void TerminalView::Inside::typing(int pressed) {
@@ -434,13 +421,13 @@ void TerminalView::Inside::key(int pressed) {
       nudge = (nudge + 1) % nudge_shares.size();
       return;
     case '+':
-      return faster(1.1);
+      return set(1, 1.1);
     case '-':
-      return faster(1.0 / 1.1);
+      return set(1, 1.0 / 1.1);
     case ']':
-      return steeper(1.1);
+      return set(2, 1.1);
     case '[':
-      return steeper(1.0 / 1.1);
+      return set(2, 1.0 / 1.1);
     case 't':
       prompt = name + " to: ";
       return;

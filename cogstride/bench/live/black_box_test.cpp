@@ -27,16 +27,6 @@ using testing_support::unless_busy;
 
 constexpr LineId halt{38};
 
-class PlainPort final : public testing_support::LevelPort {
- public:
-  PlainPort() : LevelPort({LineId{2}, LineId{5}}) {}
-  void write(std::span<const Level> levels) override {
-    const std::lock_guard lock(mutex_);
-    for (const Level& each : levels) level(each.line) = each.high;
-  }
-  RestOutcome rest() noexcept override { return {}; }
-};
-
 Rig rig() {
   Rig rig = only_with(demo_rig_without_gate(), {"traverse"});
   rig.controller.edge_lateness = Time(20.0, units::ms);
@@ -83,7 +73,7 @@ void go_on(LiveBench& bench, const std::string& what) {
 }
 
 void live(const std::string& box, Told& told, bool presses) {
-  PlainPort port;
+  testing_support::LevelPort port({LineId{2}, LineId{5}});
   LiveBench bench(rig(),
                   {.trace = &told, .port = &port, .black_box = box, .labels = {{"rig", "the demo's"}}});
   order(bench, 10.0);
