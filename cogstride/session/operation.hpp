@@ -132,7 +132,8 @@ class Operation final : public Participant {
   void begin_next(Lines& lines);
   void begin(Lines& lines, const Incoming& incoming);
   [[nodiscard]] bool follows(const SourceLine& words) const;
-  void begin_own(Lines& lines, const Incoming& incoming, const SourceLine& words);
+  bool take_own(Lines* on, const Incoming& incoming, const SourceLine& words);
+  void begin_order(Lines& lines, const Incoming& incoming, const SourceLine& words);
   void take_statement(Lines& lines, const Incoming& incoming);
   void take_jog(Lines* on, const Incoming& incoming, LineReader& reader);
   void take_nudge(Lines* on, const Incoming& incoming, LineReader& reader);

@@ -102,6 +102,21 @@ JogPace usual_pace(const Mechanism& mechanism, const ByHand& settings) {
                   mechanism.name));
 }
 
+/// What is wrong with a line, in words; "" when nothing is.
+template <class Take>
+std::string wrong_in(Take take) {
+  try {
+    take();
+    return {};
+  } catch (const InputError& error) {
+    return first_of(error);
+  } catch (const Error& error) {
+    return error.what();
+  } catch (const Wrong& wrong) {
+    return fmt::format("column {}: {}", wrong.column, wrong.message);
+  }
+}
+
 }  // namespace
 
 void Operation::begin(Lines& lines, const Incoming& incoming) {
@@ -123,56 +138,26 @@ void Operation::begin(Lines& lines, const Incoming& incoming) {
   }
   if (is_stopped()) return refuse(incoming, "everything is stopped: 'clear' comes before any other order");
   if (ends_) return refuse(incoming, "it comes to its end: 'end' was ordered");
-  try {
-    begin_own(lines, incoming, words);
-  } catch (const InputError& error) {
-    refuse(incoming, first_of(error));
-  } catch (const Error& error) {
-    refuse(incoming, error.what());
-  } catch (const Wrong& wrong) {
-    refuse(incoming, fmt::format("column {}: {}", wrong.column, wrong.message));
-  }
+  const std::string why = wrong_in([&] { begin_order(lines, incoming, words); });
+  if (!why.empty()) refuse(incoming, why);
 }
 
 std::string Operation::why_never(const std::string& line) {
   const SourceLine words = split_words(1, line);
+  if (words.words.empty()) return "nothing is asked";
   const std::string text = statement_text(words);
   for (const char* const known : {"clear", "end", "keep", "pause", "resume", "end script", "stop everything"})
     if (text == known) return {};
-  if (words.words.empty()) return "nothing is asked";
-  const PatternValues none;
-  LineReader reader(words, bench_.rig(), none);
-  const Incoming incoming{line, {}, {}, {}};
-  const std::string_view verb = words.words.front().text;
-  std::string why;
-  try {
-    if (is_hold(words)) {
-      take_jog(nullptr, incoming, reader);
-    } else if (verb == "nudge") {
-      take_nudge(nullptr, incoming, reader);
-    } else if (verb == "set") {
-      take_setting(nullptr, incoming, reader);
-    } else if (verb == "zero") {
-      take_zero(nullptr, incoming, reader);
-    } else if (verb == "play") {
-      take_script(nullptr, incoming, reader);
-    } else {
-      Foreseen known = known_at_begin(bench_.rig());
-      known.is_by_hand = true;
-      for (Standing& standing : known.standing) {
-        standing.is_homed = standing.is_armed = true;
-        standing.at.reset();
-      }
-      (void)parse_orders(line, by_hand, bench_.rig(), known, {}, stretches());
+  return wrong_in([&] {
+    if (take_own(nullptr, {line, {}, {}, {}}, words)) return;
+    Foreseen known = known_at_begin(bench_.rig());
+    known.is_by_hand = true;
+    for (Standing& standing : known.standing) {
+      standing.is_homed = standing.is_armed = true;
+      standing.at.reset();
     }
-  } catch (const InputError& error) {
-    why = first_of(error);
-  } catch (const Error& error) {
-    why = error.what();
-  } catch (const Wrong& wrong) {
-    why = wrong.message;
-  }
-  return why;
+    (void)parse_orders(line, by_hand, bench_.rig(), known, {}, stretches());
+  });
 }
 
 /// Whether a line is about one that goes along with another: `nudge` is the script's own then.
@@ -187,16 +172,31 @@ bool Operation::follows(const SourceLine& words) const {
   return false;
 }
 
-void Operation::begin_own(Lines& lines, const Incoming& incoming, const SourceLine& words) {
+/// Orders that a hand needs and no script has. @param on  null: it is read, and not carried out
+/// @return whether it is one
+bool Operation::take_own(Lines* on, const Incoming& incoming, const SourceLine& words) {
   const PatternValues none;
   LineReader reader(words, bench_.rig(), none);
-  const std::string text = statement_text(words);
   const std::string_view verb = words.words.front().text;
-  if (is_hold(words)) return take_jog(&lines, incoming, reader);
-  if (verb == "nudge" && !follows(words)) return take_nudge(&lines, incoming, reader);
-  if (verb == "set") return take_setting(&lines, incoming, reader);
-  if (verb == "zero") return take_zero(&lines, incoming, reader);
-  if (verb == "play") return take_script(&lines, incoming, reader);
+  if (is_hold(words)) {
+    take_jog(on, incoming, reader);
+  } else if (verb == "nudge" && !follows(words)) {
+    take_nudge(on, incoming, reader);
+  } else if (verb == "set") {
+    take_setting(on, incoming, reader);
+  } else if (verb == "zero") {
+    take_zero(on, incoming, reader);
+  } else if (verb == "play") {
+    take_script(on, incoming, reader);
+  } else {
+    return false;
+  }
+  return true;
+}
+
+void Operation::begin_order(Lines& lines, const Incoming& incoming, const SourceLine& words) {
+  if (take_own(&lines, incoming, words)) return;
+  const std::string text = statement_text(words);
   if (text == "keep") return keep_settings(incoming);
   if (text != "pause" && text != "resume" && text != "end script") return take_statement(lines, incoming);
   if (!script_) return refuse(incoming, "no script is played");
