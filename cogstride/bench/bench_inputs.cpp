@@ -62,7 +62,10 @@ std::vector<Inputs::Input> switched_inputs(const Rig& rig, const MovedMechanisms
       add(in_position->number, in_position->active == ActiveLevel::high, 0, mechanism.name + ".in_position");
   }
   for (const HandControl& hand : rig.hands)
-    if (hand.line) {
+    if (hand.kind == HandControl::Kind::wheel) {
+      add(*hand.line, true, 0, hand.name + ".a");
+      add(*hand.line_b, true, 0, hand.name + ".b");
+    } else if (hand.line) {
       add(*hand.line, hand.active == ActiveLevel::high, steady_for(hand.debounce, rig), hand.name);
       // A stop counts at its first edge; that it bounces is not that it was let go of.
       if (hand.kind == HandControl::Kind::stop) inputs.back().steady_for = 0;

@@ -182,6 +182,20 @@ TEST(WheeledPair, StopsOnItsWayAndGoesOnFromThere) {
   EXPECT_NEAR(bench.cart_pose("cart").x, at + 0.1, 2e-3);
 }
 
+// A wheel that hardly turns stands between two counts: told to stop, it does not creep on to the next one.
+TEST(WheeledPair, AWheelThatHardlyTurnsComesToRestAtOnce) {
+  for (const std::int64_t ms : {20, 50, 100, 200}) {
+    SimulatedBench bench(cart_rig());
+    auto cart = bench.cart("cart");
+    const Length half_track = Length(0.5 * bench.rig().pairs.front().track.in(units::m) + 0.0005, units::m);
+    cart.drive({.way = {.turns = 90_deg, .radius = half_track}});
+    bench.serve(Time(static_cast<double>(ms), units::ms));
+    const Time before = bench.now();
+    cart.stop();  // serves the bench until it stands
+    EXPECT_LT((bench.now() - before).in(units::s), 0.3) << ms;
+  }
+}
+
 TEST(WheeledPair, RefusesWhatItCannotDo) {
   SimulatedBench bench(cart_rig());
   auto cart = bench.cart("cart");

@@ -57,6 +57,28 @@ Bindings::Axis Bindings::axis_of(Bench& bench, const Binding& binding, const std
   return {&bench.knob(knob), from.number, to.number, to.unit};
 }
 
+Bindings::Wheel Bindings::wheel_of(const Binding& binding, const HandControl& hand) {
+  Wheel wheel;
+  wheel.binding = &binding;
+  wheel.a = static_cast<LineId>(*hand.line);
+  wheel.b = static_cast<LineId>(*hand.line_b);
+  wheel.way = hand.reversed ? -1 : 1;
+  // An edge in each click counts it: what goes to and fro over it leaves nothing behind.
+  wheel.decoder = chip::QuadratureDecoder(static_cast<std::uint8_t>(4 / hand.edges_per_click));
+  const Amount each = amount_of(*binding.each);
+  wheel.each = each.number;
+  wheel.unit = each.unit;
+  if (!binding.from) return wheel;
+  const Amount from = amount_of(*binding.from);
+  const Amount to = amount_of(*binding.to);
+  if (from.unit != each.unit || to.unit != each.unit)
+    throw RangeError(fmt::format("binding.{}: {} a click, from {} to {}: all in one unit", binding.name,
+                                 *binding.each, *binding.from, *binding.to));
+  wheel.range = std::minmax(from.number, to.number);
+  wheel.amount = from.number;
+  return wheel;
+}
+
 Bindings::Bindings(Bench& bench, Operation& operation, std::function<void(const std::string&)> tell)
     : bench_(bench), operation_(operation), tell_(std::move(tell)) {
   const ExactFrequency clock = bench.rig().controller.timer_clock;
@@ -66,7 +88,9 @@ Bindings::Bindings(Bench& bench, Operation& operation, std::function<void(const 
     check(binding);
     for (const HandControl& hand : bench.rig().hands) {
       if (hand.name != binding.control) continue;
-      if (binding.value) {
+      if (binding.each) {
+        wheels_.push_back(wheel_of(binding, hand));
+      } else if (binding.value) {
         Turned turned;
         turned.binding = &binding;
         turned.axes.push_back(axis_of(bench, binding, hand.name, *binding.from, *binding.to));
@@ -86,6 +110,7 @@ void Bindings::check(const Binding& binding) const {
     if (!order) return;
     std::string line = *order;
     if (binding.to) line = with(line, "VALUE", *binding.to);
+    if (binding.each) line = with(line, "VALUE", *binding.each);
     if (binding.other_to) line = with(line, "OTHER", *binding.other_to);
     const std::string why = operation_.why_never(line);
     if (!why.empty()) throw RangeError(fmt::format("binding.{}.{}: {}: {}", binding.name, key, *order, why));
@@ -190,6 +215,41 @@ void Bindings::look_at(Turned& turned, Tick now) {
   order(binding, line, nullptr);
 }
 
+void Bindings::read(Wheel& wheel, std::span<const Reading> readings) {
+  for (const Reading& reading : readings) {
+    const bool is_a = reading.source == static_cast<SourceId>(wheel.a);
+    if (!is_a && reading.source != static_cast<SourceId>(wheel.b)) continue;
+    (is_a ? wheel.a_is_on : wheel.b_is_on) = (reading.raw != 0) == wheel.on_is_high;
+    if (wheel.is_known) (void)wheel.decoder.take(wheel.a_is_on, wheel.b_is_on);
+  }
+  const std::optional<bool> a = bench_.inputs().acts(wheel.a);
+  const std::optional<bool> b = bench_.inputs().acts(wheel.b);
+  if (wheel.is_known || !a || !b) return;
+  wheel.is_known = true;
+  // A click is counted half-way through it: tracks that are alike at rest count as on there.
+  wheel.on_is_high = *a || *b;
+  wheel.a_is_on = *a == wheel.on_is_high;
+  wheel.b_is_on = *b == wheel.on_is_high;
+  wheel.decoder.begin(wheel.a_is_on, wheel.b_is_on);
+}
+
+/// What it was turned by since the last order, in one.
+void Bindings::look_at(Wheel& wheel, Tick now) {
+  const std::int64_t clicks = (wheel.decoder.count() - wheel.counted) * wheel.way;
+  if (operation_.is_stopped()) wheel.counted = wheel.decoder.count();
+  if (clicks == 0 || operation_.is_stopped() || now < wheel.next) return;
+  wheel.next = now + between_values_;
+  wheel.counted = wheel.decoder.count();
+  double amount = static_cast<double>(clicks) * wheel.each;
+  if (wheel.range) {
+    const double before = wheel.amount;
+    amount = wheel.amount = std::clamp(before + amount, wheel.range->first, wheel.range->second);
+    if (amount == before) return;
+  }
+  order(*wheel.binding, with(*wheel.binding->value, "VALUE", fmt::format("{:.6g} {}", amount, wheel.unit)),
+        nullptr);
+}
+
 void Bindings::press(char key, const std::string& by) {
   const std::string control = fmt::format("key {}", key);
   const Binding* found = nullptr;
@@ -216,10 +276,18 @@ Tick Bindings::next_act() const {
     if (acts && *acts != contact.was_pressed) return 0;
   }
   for (const Turned& turned : turned_) next = std::min(next, turned.next);
+  for (const Wheel& wheel : wheels_) {
+    if (!wheel.is_known && bench_.inputs().acts(wheel.a) && bench_.inputs().acts(wheel.b)) return 0;
+    if (wheel.decoder.count() != wheel.counted) next = std::min(next, wheel.next);
+  }
   return next;
 }
 
-void Bindings::act(Lines& lines, std::span<const Reading>) {
+void Bindings::act(Lines& lines, std::span<const Reading> readings) {
+  for (Wheel& wheel : wheels_) {
+    read(wheel, readings);
+    look_at(wheel, lines.now());
+  }
   for (Contact& contact : contacts_) look_at(contact, lines.now());
   for (Turned& turned : turned_) look_at(turned, lines.now());
 }

@@ -1,8 +1,9 @@
-// The controls of a rig give orders: keys and pedals by what their lines say, knobs by their voltages; keys
-// of a terminal by their letters.
+// The controls of a rig give orders: keys and pedals by what their lines say, knobs by their voltages,
+// encoder wheels by their clicks; keys of a terminal by their letters.
 //
 // A control that acts when it is first seen, or while everything is stopped, does nothing before it has been
 // let go (a knob: before it has stood at nothing), so that nothing moves by switching on or by clearing.
+// Clicks of a wheel that was turned then are forgotten.
 #pragma once
 
 #include <optional>
@@ -10,6 +11,7 @@
 #include <vector>
 
 #include "cogstride/bench/bench.hpp"
+#include "cogstride/chip/quadrature.hpp"
 #include "cogstride/motion/participant.hpp"
 #include "cogstride/session/operation.hpp"
 
@@ -52,6 +54,24 @@ class Bindings final : public Participant {
     Tick next = 0;
     Tick again = never;  // of one that holds
   };
+  /// An encoder wheel.
+  struct Wheel {
+    const Binding* binding = nullptr;
+    LineId a{};
+    LineId b{};
+    int way = 1;  // of its clicks, as they count
+    chip::QuadratureDecoder decoder;
+    bool is_known = false;
+    bool on_is_high = true;
+    bool a_is_on = false;
+    bool b_is_on = false;
+    std::int64_t counted = 0;  // clicks that orders were given for
+    double each = 0.0;
+    std::string unit{};
+    std::optional<std::pair<double, double>> range{};  // that clicks add up in
+    double amount = 0.0;                               // where they have come to
+    Tick next = 0;
+  };
   [[nodiscard]] static Axis axis_of(Bench& bench, const Binding& binding, const std::string& knob,
                                     const std::string& first, const std::string& last);
   void order(const Binding& binding, const std::string& line, Contact* contact);
@@ -59,6 +79,9 @@ class Bindings final : public Participant {
   void let_go(Contact& contact);
   void look_at(Contact& contact, Tick now);
   void look_at(Turned& turned, Tick now);
+  void read(Wheel& wheel, std::span<const Reading> readings);
+  void look_at(Wheel& wheel, Tick now);
+  [[nodiscard]] static Wheel wheel_of(const Binding& binding, const HandControl& hand);
   void check(const Binding& binding) const;
 
   Bench& bench_;
@@ -66,6 +89,7 @@ class Bindings final : public Participant {
   std::function<void(const std::string&)> tell_;
   std::vector<Contact> contacts_{};
   std::vector<Turned> turned_{};
+  std::vector<Wheel> wheels_{};
   std::map<const Binding*, bool> latched_{};  // keys of a terminal that are on
   Tick again_after_ = 0;
   Tick between_values_ = 0;

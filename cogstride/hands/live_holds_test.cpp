@@ -10,9 +10,12 @@
 #include <chrono>
 #include <csignal>
 #include <cstdlib>
+#include <future>
+#include <optional>
 #include <thread>
 
 #include "cogstride/bench/live/live_bench.hpp"
+#include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/hands/order_desk.hpp"
 #include "cogstride/port/bell.hpp"
 #include "cogstride/quantity/literals.hpp"
@@ -214,6 +217,82 @@ TEST(LiveHolds, AreFollowedSoon) {
       "{} nudges: from the line to its first step {:.2f} ms, 99 of 100 within {:.2f}, the worst {:.2f}\n",
       nudges, ms_at(delays, 0.5), ms_at(delays, 0.99), delays.back());
   EXPECT_LT(ms_at(delays, 0.5), 60.0);
+}
+
+/// Keeps when STEP rose, on the simulated bench and by this computer's clock.
+class NotingTrace final : public TraceSink {
+ public:
+  struct Rise {
+    Tick tick;
+    std::int64_t ns;
+  };
+  void begin(const TraceLayout&) override {}
+  void edge(Tick at, LineId line, bool high) override {
+    if (line != step || !high) return;
+    const std::lock_guard lock(mutex_);
+    if (!first_) first_ = Rise{at, monotonic_ns()};
+  }
+  void sample(Tick, std::span<const double>) override {}
+  void event(const TraceEvent&) override {}
+  void end(Tick) override {}
+  /// The first since it was asked last.
+  std::optional<Rise> first() {
+    const std::lock_guard lock(mutex_);
+    return std::exchange(first_, std::nullopt);
+  }
+
+ private:
+  std::mutex mutex_;
+  std::optional<Rise> first_{};
+};
+
+// The same on the simulated bench at the pace of a clock: the bench's time from taking the line, and wall
+// time from saying it.
+TEST(SimulatedHolds, AreFollowedSoon) {
+  const int nudges = std::getenv("COGSTRIDE_SLOW") == nullptr ? 30 : 1000;
+  NotingTrace trace;
+  SimulatedBench::Options options;
+  options.trace = &trace;
+  options.at_wall_clock = true;
+  SimulatedBench bench(rig(), std::move(options));
+  Operation operation(bench);
+  std::thread thread([&] { bench.run(operation, [&] { return operation.has_ended(); }); });
+  std::vector<double> by_bench;
+  std::vector<double> by_clock;
+  const auto say = [&](const std::string& line) {
+    std::promise<void> answered;
+    double taken_at = 0.0;
+    (void)bench.post("hand", [&] {
+      taken_at = bench.now().in(units::ms);
+      operation.take(line, "hand", [&](const Operation::Answer&) { answered.set_value(); });
+    });
+    answered.get_future().wait();
+    return taken_at;
+  };
+  (void)say("move traverse to 50 mm");
+  const double ticks_per_ms = 1e-3 * rig().controller.timer_clock.base().to_double();
+  for (int i = 0; i < nudges; ++i) {
+    (void)trace.first();
+    const std::int64_t begins = monotonic_ns();
+    const double taken = say(i % 2 == 0 ? "nudge traverse by 0.1 mm" : "nudge traverse by -0.1 mm");
+    const auto rise = trace.first();
+    if (!rise) continue;
+    by_bench.push_back(static_cast<double>(rise->tick) / ticks_per_ms - taken);
+    by_clock.push_back(1e-6 * static_cast<double>(rise->ns - begins));
+    std::this_thread::sleep_for(milliseconds(3 + i % 7));
+  }
+  (void)bench.post("hand", [&] { operation.take("end", "hand", {}); });
+  thread.join();
+  ASSERT_EQ(by_bench.size(), static_cast<std::size_t>(nudges));
+  std::sort(by_bench.begin(), by_bench.end());
+  std::sort(by_clock.begin(), by_clock.end());
+  fmt::print(
+      "{} nudges: from the line to its first step {:.2f} ms of the bench, 99 of 100 within {:.2f}; by the "
+      "clock {:.2f} ms, 99 of 100 within {:.2f}, the worst {:.2f}\n",
+      nudges, ms_at(by_bench, 0.5), ms_at(by_bench, 0.99), ms_at(by_clock, 0.5), ms_at(by_clock, 0.99),
+      by_clock.back());
+  EXPECT_LT(by_bench.back(), 5.0);
+  EXPECT_LT(ms_at(by_clock, 0.5), 60.0);
 }
 
 }  // namespace

@@ -179,6 +179,7 @@ struct Controlled {
       const std::string how = what.substr(blank + 1);
       event.on = how == "on";
       if (how.ends_with('%')) event.share = std::stod(how) / 100.0;
+      if (how.find("click") != std::string::npos) event.clicks = std::stoi(how);
       options.events.push_back(event);
     }
     bench = std::make_unique<SimulatedBench>(std::move(rig), std::move(options));
@@ -257,6 +258,70 @@ TEST(Bindings, AKnobIsHeardOnceItHasStoodAtNothingAndItsWholeTravelIsUseful) {
   EXPECT_NEAR(at.bench->brushed("feeder").duty().base(), 1.0, 0.01);
   at.go(3.0);
   EXPECT_NEAR(at.bench->brushed("feeder").duty().base(), 0.0, 1e-9) << "zero is zero";
+}
+
+Rig wheel_rig(const char* value, const char* each) {
+  Rig rig = bound_rig();
+  HandControl wheel;
+  wheel.name = "handwheel";
+  wheel.kind = HandControl::Kind::wheel;
+  wheel.line = 50;
+  wheel.line_b = 51;
+  wheel.bounce = 1_ms;
+  rig.hands.push_back(wheel);
+  Binding binding;
+  binding.name = "fine";
+  binding.control = "handwheel";
+  binding.value = value;
+  binding.each = each;
+  rig.bindings.push_back(binding);
+  return rig;
+}
+
+// Whatever a click's edges are, however its contacts bounce, whichever way round its tracks are.
+TEST(Bindings, AnEncoderWheelNudgesByItsClicks) {
+  for (const std::int64_t edges : {1, 2, 4})
+    for (const bool reversed : {false, true})
+      for (const ActiveLevel active : {ActiveLevel::low, ActiveLevel::high}) {
+        Rig rig = wheel_rig("nudge traverse by VALUE", "0.1 mm");
+        rig.hands.back().edges_per_click = edges;
+        rig.hands.back().reversed = reversed;
+        rig.hands.back().active = active;
+        Controlled at({{1.0, "handwheel 50 clicks"}, {4.0, "handwheel -20 clicks"}}, std::move(rig));
+        at.go(3.5);
+        EXPECT_NEAR(at.place_mm(), 5.0, 0.002) << edges << reversed;
+        at.go(2.5);
+        EXPECT_NEAR(at.place_mm(), 3.0, 0.002) << edges << reversed;
+        EXPECT_TRUE(at.told.empty());
+      }
+}
+
+TEST(Bindings, ClicksOfAWheelWhileAllIsStoppedAreForgotten) {
+  Controlled at({{1.0, "handwheel 10 clicks"}, {3.0, "handwheel 30 clicks"}, {5.0, "handwheel 1 clicks"}},
+                wheel_rig("nudge traverse by VALUE", "0.1 mm"));
+  at.go(2.5);
+  EXPECT_NEAR(at.place_mm(), 1.0, 0.002);
+  at.operation->stop_everything();
+  at.go(2.0);
+  at.operation->take("clear", "keyboard", {});
+  at.go(0.4);
+  EXPECT_NEAR(at.place_mm(), 1.0, 0.002) << "nothing moves by clearing";
+  at.go(1.0);
+  EXPECT_NEAR(at.place_mm(), 1.1, 0.002);
+}
+
+TEST(Bindings, ClicksOfAWheelAddUpBetweenItsEnds) {
+  Rig rig = wheel_rig("spin feeder at VALUE until stopped", "5 %");
+  rig.bindings.back().from = "0 %";
+  rig.bindings.back().to = "60 %";
+  Controlled at({{1.0, "handwheel 4 clicks"}, {3.0, "handwheel 40 clicks"}, {5.0, "handwheel -2 clicks"}},
+                std::move(rig));
+  at.go(2.5);
+  EXPECT_NEAR(at.bench->brushed("feeder").duty().base(), 0.2, 0.01);
+  at.go(2.4);
+  EXPECT_NEAR(at.bench->brushed("feeder").duty().base(), 0.6, 0.01) << "no more than its end";
+  at.go(2.0);
+  EXPECT_NEAR(at.bench->brushed("feeder").duty().base(), 0.5, 0.01) << "and down from there";
 }
 
 TEST(Bindings, AStickWithTwoAxesSteersACart) {

@@ -27,6 +27,7 @@ void PwmTimer::put(Tick at, const Compare& compare) {
   } else if (next_period_ == never) {
     next_period_ = starts;
   }
+  find_next();
 }
 
 void PwmTimer::withdraw(Tick from) {
@@ -35,7 +36,7 @@ void PwmTimer::withdraw(Tick from) {
 
 void PwmTimer::stop() {
   pending_.clear();
-  next_period_ = never;
+  next_period_ = next_ = never;
   std::fill(channels_.begin(), channels_.end(), Channel{});
 }
 
@@ -45,11 +46,10 @@ bool PwmTimer::is_driving() const {
                      [](const Channel& channel) { return channel.runs && channel.on_ticks > 0; });
 }
 
-Tick PwmTimer::next() const {
-  Tick soonest = next_period_;
+void PwmTimer::find_next() {
+  next_ = next_period_;
   for (const Channel& channel : channels_)
-    soonest = std::min({soonest, channel.change_at, channel.line.comes_on, channel.complement.comes_on});
-  return soonest;
+    next_ = std::min({next_, channel.change_at, channel.line.comes_on, channel.complement.comes_on});
 }
 
 Tick PwmTimer::rise_of(const Channel& channel) const {
@@ -129,6 +129,7 @@ void PwmTimer::advance(std::vector<Level>& changes) {
     come_on(i, at, changes);
   }
   if (starts && pending_.empty() && stands_still()) next_period_ = never;
+  find_next();
 }
 
 /// Every channel is off or on for good: periods come and go, and nothing changes.
@@ -148,6 +149,7 @@ void PwmTimer::advance(std::vector<Share>& shares) {
   }
   next_period_ = never;
   for (const Pending& item : pending_) next_period_ = std::min(next_period_, item.at);
+  find_next();
 }
 
 std::vector<LineId> PwmTimer::lines() const {

@@ -27,7 +27,7 @@ class PwmTimer {
   /// Whether one of its channels is on for a part of its periods, or will be.
   [[nodiscard]] bool is_driving() const;
   /// The tick of the next change or period start; `never` while stopped.
-  [[nodiscard]] Tick next() const;
+  [[nodiscard]] Tick next() const { return next_; }
   /// Goes to next() and appends the levels that change there (true: on).
   void advance(std::vector<Level>& changes);
   [[nodiscard]] std::vector<LineId> lines() const;
@@ -62,6 +62,7 @@ class PwmTimer {
   };
 
   void start_period(Tick at);
+  void find_next();
   void compare(std::size_t index, Tick at, std::vector<Level>& changes);
   void come_on(std::size_t index, Tick at, std::vector<Level>& changes);
   [[nodiscard]] bool stands_still() const;
@@ -73,6 +74,7 @@ class PwmTimer {
   std::vector<Pending> pending_;
   Tick period_start_ = 0;
   Tick next_period_ = never;
+  Tick next_ = never;  // the soonest of all these
 };
 
 /// Its channels by the owners of their lines, each a timer of its own: what one of them has queued is taken

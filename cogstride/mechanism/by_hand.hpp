@@ -34,9 +34,10 @@ struct Binding {
   std::optional<std::string> on{};     ///< order when it is pressed
   std::optional<std::string> off{};    ///< order when it is let go; of a value: where that is at nothing
   bool latched = false;                ///< it is let go by pressing it again
-  std::optional<std::string> value{};  ///< order with VALUE in it, whenever a knob has another
+  std::optional<std::string> value{};  ///< order with VALUE in it, whenever a knob or a wheel has another
   std::optional<std::string> from{};   ///< that the knob's travel begins with; with a centre, next to it
   std::optional<std::string> to{};     ///< and ends with
+  std::optional<std::string> each{};   ///< of a wheel: amount of a click
   std::optional<std::string>
       also{};  ///< a second knob, for the word OTHER in the value: a stick's other axis
   std::optional<std::string> other_from{};

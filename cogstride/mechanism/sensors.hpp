@@ -119,10 +119,11 @@ using Sensor = std::variant<PlaceSwitch, Encoder, HallSet, Shunt, TerminalVoltag
 
 /// Something for a hand or a foot.
 struct HandControl {
-  enum class Kind : std::uint8_t { key, pedal, knob, stop };
+  enum class Kind : std::uint8_t { key, pedal, knob, wheel, stop };
   std::string name{};
   Kind kind = Kind::key;
-  std::optional<std::int64_t> line{};     ///< of a contact
+  std::optional<std::int64_t> line{};     ///< of a contact; of an encoder wheel: of its track A
+  std::optional<std::int64_t> line_b{};   ///< of an encoder wheel
   std::optional<std::int64_t> channel{};  ///< of a knob: analogue
   ActiveLevel active = ActiveLevel::low;
   std::optional<Contact> contact{};
@@ -135,7 +136,12 @@ struct HandControl {
   std::optional<Voltage> highest{};
   std::optional<Voltage> centre{};
   Voltage dead_band{};    ///< to each side of the centre
-  bool reversed = false;  ///< its share falls as its voltage rises
+  bool reversed = false;  ///< its share falls as its voltage rises; a wheel: B leads A, turned forwards
+
+  std::int64_t edges_per_click = 4;  ///< of an encoder wheel, of both tracks: 1, 2 or 4
+
+  /// By amounts, not on and off.
+  [[nodiscard]] bool is_turned() const { return kind == Kind::knob || kind == Kind::wheel; }
 };
 
 /// Something that is only switched or faded: a lamp.

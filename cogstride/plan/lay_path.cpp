@@ -63,22 +63,27 @@ void LayPath::begin(Ratio at) {
     throw RangeError("it stands outside the ends between which it is to lay: move it there first");
   start_ = at;
   first_ = 0;
-  now_ = {0, Ratio(0), at, turning_point(0)};
+  now_ = layer_of(0, Ratio(0), at, turning_point(0));
   floor_ = now_;
 }
 
+LayPath::Layer LayPath::layer_of(std::int64_t number, Ratio begins, Ratio from, Ratio to) const {
+  Layer layer{number, begins, from, to, magnitude(to - from), {}, {}};
+  layer.ends = begins + layer.length;
+  layer.is_over = layer.ends + lay_.dwell;
+  return layer;
+}
+
 LayPath::Layer LayPath::next_of(const Layer& layer) const {
-  return {layer.number + 1, layer.begins + layer.length() + lay_.dwell, layer.to,
-          turning_point(layer.number + 1)};
+  return layer_of(layer.number + 1, layer.is_over, layer.to, turning_point(layer.number + 1));
 }
 
 std::optional<LayPath::Layer> LayPath::before(const Layer& layer) const {
   if (!floor_ || layer.number <= floor_->number) return std::nullopt;
   if (layer.number == floor_->number + 1) return floor_;
-  const Ratio from = turning_point(layer.number - 2);
-  Layer its{layer.number - 1, {}, layer.number - 1 == floor_->number + 1 ? floor_->to : from, layer.from};
-  its.begins = layer.begins - lay_.dwell - its.length();
-  return its;
+  const std::int64_t number = layer.number - 1;
+  const Ratio from = number == floor_->number + 1 ? floor_->to : turning_point(number - 1);
+  return layer_of(number, layer.begins - lay_.dwell - magnitude(layer.from - from), from, layer.from);
 }
 
 void LayPath::find(Ratio way) {
@@ -87,14 +92,14 @@ void LayPath::find(Ratio way) {
     if (!earlier) return;
     now_ = *earlier;
   }
-  while (!is_last(now_.number) && now_.begins + now_.length() + lay_.dwell <= way) now_ = next_of(now_);
+  while (now_.is_over <= way && !is_last(now_.number)) now_ = next_of(now_);
 }
 
 Ratio LayPath::place(Ratio way) {
   find(way);
   const Ratio into = way - now_.begins;
   if (into <= Ratio(0)) return now_.from;
-  if (now_.length() <= into) return now_.to;
+  if (now_.length <= into) return now_.to;
   return now_.direction() > 0 ? now_.from + into : now_.from - into;
 }
 
@@ -105,7 +110,7 @@ std::int64_t LayPath::step(Ratio way) {
 
 std::int64_t LayPath::layers_done(Ratio way) {
   find(way);
-  return now_.number + (now_.begins + now_.length() <= way ? 1 : 0);
+  return now_.number + (now_.ends <= way ? 1 : 0);
 }
 
 double LayPath::rounded(Ratio whole, double beyond, double speed, const RampLimits& limits) {
@@ -114,12 +119,12 @@ double LayPath::rounded(Ratio whole, double beyond, double speed, const RampLimi
   Layer layer = now_;
   double into = (whole - layer.begins).to_double() + beyond;
   for (;;) {
-    const double span = layer.length().to_double() + lay_.dwell.to_double();
+    const double span = layer.length.to_double() + lay_.dwell.to_double();
     if (into < 0.0) {
       const std::optional<Layer> earlier = before(layer);
       if (!earlier) break;
       layer = *earlier;
-      into = into + layer.length().to_double() + lay_.dwell.to_double();
+      into = into + layer.length.to_double() + lay_.dwell.to_double();
     } else if (into >= span && !is_last(layer.number)) {
       layer = next_of(layer);
       into -= span;
@@ -127,7 +132,7 @@ double LayPath::rounded(Ratio whole, double beyond, double speed, const RampLimi
       break;
     }
   }
-  const double length = layer.length().to_double();
+  const double length = layer.length.to_double();
   const double dwell = lay_.dwell.to_double();
   const int way = layer.direction();
   const double from = layer.from.to_double();
@@ -147,9 +152,9 @@ double LayPath::rounded(Ratio whole, double beyond, double speed, const RampLimi
     double room_after;
   };
   const double slope = way;
-  const double earlier_length = earlier ? earlier->length().to_double() : 0.0;
+  const double earlier_length = earlier ? earlier->length.to_double() : 0.0;
   const double room_back = is_first ? 0.0 : dwell > 0.0 ? dwell : earlier_length;
-  const double next_length = ends_here ? 0.0 : next_of(layer).length().to_double();
+  const double next_length = ends_here ? 0.0 : next_of(layer).length.to_double();
   std::array<Corner, 3> corners{
       Corner{0.0, from, is_first || dwell > 0.0 ? 0.0 : -slope, slope, room_back, length},
       Corner{length, to, slope, ends_here || dwell > 0.0 ? 0.0 : -slope, length,
@@ -187,14 +192,14 @@ void LayPath::change_ends(Ratio way, Ratio low, Ratio high) {
   const Ratio at = place(way);
   const int direction = now_.direction();
   const Ratio into = std::max(Ratio(0), way - now_.begins);
-  const bool dwells = now_.length() <= into;
+  const bool dwells = now_.length <= into;
   lay_.low = low;
   lay_.high = high;
   first_ = now_.number;
   floor_.reset();
   if (!dwells) {
     const Ratio to = now_.direction() > 0 ? high : low;
-    now_.to = direction > 0 ? std::max(to, at) : std::min(to, at);
+    now_ = layer_of(now_.number, now_.begins, now_.from, direction > 0 ? std::max(to, at) : std::min(to, at));
   }
   floor_ = now_;
 }

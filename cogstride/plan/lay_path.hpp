@@ -74,9 +74,12 @@ class LayPath {
     Ratio begins{};  ///< way at which it does
     Ratio from{};
     Ratio to{};
-    [[nodiscard]] Ratio length() const { return to < from ? from - to : to - from; }
+    Ratio length{};
+    Ratio ends{};     ///< way at which it does
+    Ratio is_over{};  ///< and the dwell behind it
     [[nodiscard]] int direction() const { return to < from ? -1 : 1; }
   };
+  [[nodiscard]] Layer layer_of(std::int64_t number, Ratio begins, Ratio from, Ratio to) const;
   [[nodiscard]] Ratio turning_point(std::int64_t layer) const;
   [[nodiscard]] bool is_last(std::int64_t layer) const;
   [[nodiscard]] Layer next_of(const Layer& layer) const;

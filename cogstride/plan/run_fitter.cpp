@@ -9,7 +9,6 @@ namespace cogstride {
 namespace {
 
 constexpr double fraction_scale = 65536.0;
-constexpr std::size_t most_steps = wide_runs.most_steps;
 
 /// Solves the symmetric system of `n` <= 3 unknowns by elimination; it is small and well scaled.
 void solve(std::array<std::array<double, 4>, 3>& rows, std::size_t n, std::array<double, 3>& x) {
@@ -123,7 +122,7 @@ RunFitter::RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, 
       grain_(static_cast<double>(grain)),
       end_(start),
       made_(made),
-      window_(2 * most_steps) {}
+      window_(2 * form.most_steps) {}
 
 void RunFitter::refill() {
   std::move(window_.begin() + static_cast<std::ptrdiff_t>(first_),
@@ -146,11 +145,11 @@ void RunFitter::refill() {
 }
 
 bool RunFitter::next(chip::PulseRun& run) {
-  if (first_ == last_ || (last_ - first_ < most_steps && !turns_next_)) refill();
+  if (first_ == last_ || (last_ - first_ < form_.most_steps && !turns_next_)) refill();
   const std::size_t available = std::min(last_ - first_, form_.most_steps);
   if (available == 0) return false;
 
-  std::array<double, most_steps> ways;
+  std::array<double, wide_runs.most_steps> ways;
   const double from = static_cast<double>(end_.tick - start_.tick) +
                       (static_cast<double>(end_.fraction) - start_.fraction) / fraction_scale;
   std::size_t filled = 0;

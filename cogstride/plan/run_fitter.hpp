@@ -20,10 +20,10 @@ namespace cogstride {
 
 /// What a run can hold.
 struct RunForm {
-  std::size_t most_steps;
-  double longest_gap;  ///< ticks; longer ones are silent runs
-  double most_change;  ///< 2^-16 ticks
-  double most_bend;    ///< 2^-16 ticks
+  std::size_t most_steps;  ///< at most those of wide_runs
+  double longest_gap;      ///< ticks; longer ones are silent runs
+  double most_change;      ///< 2^-16 ticks
+  double most_bend;        ///< 2^-16 ticks
 };
 /// chip::PulseRun, played by hosts.
 constexpr RunForm wide_runs{4096, 2147483648.0, 0x1p47 - 1.0, 2147483647.0};

@@ -26,6 +26,8 @@ class Plant {
  public:
   virtual ~Plant() = default;
 
+  /// Whether it never makes an edge.
+  [[nodiscard]] virtual bool only_hears() const { return false; }
   /// Lines that it listens to.
   [[nodiscard]] virtual std::span<const LineId> hears() const = 0;
   /// Lines that it drives, with their levels now.
@@ -41,6 +43,11 @@ class Plant {
   virtual void hear_share(LineId, double) {}
   /// Lets physics run to `until`, or to its first edge when that comes sooner.
   virtual std::optional<LineEdge> advance(Tick until) = 0;
+
+  /// Whether nothing in it changes up to `until`: then its clock alone goes on.
+  [[nodiscard]] virtual bool stands_until(Tick) const { return false; }
+  /// Sets its clock, within the time that it stands for.
+  virtual void stand(Tick) {}
 
   /// Remembers the state; go_back() returns to it.
   virtual void keep() = 0;

@@ -19,6 +19,7 @@ class PulsePlant : public Plant {
 
   [[nodiscard]] std::span<const LineId> hears() const override { return {&line_, 1}; }
   [[nodiscard]] std::vector<Level> drives() const override { return {}; }
+  [[nodiscard]] bool only_hears() const final { return true; }
   void hear(LineId line, bool high) final;
   std::optional<LineEdge> advance(Tick until) final;
   void keep() final {

@@ -169,7 +169,7 @@ double ShaftPlant::clear_way() const {
 /// Until when its current may flow before the shaft is turned: a step in all, and no sensor comes near.
 /// @param clear  rad that the shaft may turn before one does
 Tick ShaftPlant::free_until(double clear) const {
-  if (!flows_alone_ || shaft_.due_count > 0) return shaft_.now;
+  if (shaft_.due_count > 0) return shaft_.now;
   const double fastest = (1.25 * std::abs(shaft_.speed) + speeds_up_at_most) * seconds_per_tick_;
   const Tick step =
       clear >= fastest * static_cast<double>(step_ticks_) ? step_ticks_ : static_cast<Tick>(clear / fastest);
@@ -298,6 +298,13 @@ bool ShaftPlant::flows_to(Tick until) {
   return to == until;
 }
 
+bool ShaftPlant::stands_until(Tick until) const {
+  if (!shaft_.settled || shaft_.owed > 0 || shaft_.due_count > 0) return false;
+  for (const EncoderTrack::State& track : shaft_.tracks)
+    if (track.due_count > 0) return false;
+  return next_own_instant() > until;
+}
+
 std::optional<LineEdge> ShaftPlant::advance(Tick until) {
   if (until <= shaft_.free_until && flows_to(until)) return std::nullopt;
   if (const std::optional<LineEdge> edge = tell_due()) return edge;
@@ -344,7 +351,7 @@ std::optional<LineEdge> ShaftPlant::advance(Tick until) {
     shaft_.now += step;
     step_is_over();
     shaft_.settled = has_settled();
-    shaft_.free_until = free_until(clear_way());
+    shaft_.free_until = flows_alone_ ? free_until(clear_way()) : shaft_.now;
     if (shaft_.due_count > 0) return tell_due();
   }
 }

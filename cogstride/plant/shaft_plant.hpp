@@ -48,6 +48,8 @@ class ShaftPlant : public Plant {
   void hear_share(LineId line, double share) final;
   [[nodiscard]] std::vector<Level> drives() const override;
   std::optional<LineEdge> advance(Tick until) override;
+  [[nodiscard]] bool stands_until(Tick until) const final;
+  void stand(Tick at) final { shaft_.now = at; }
   void keep() final {
     kept_shaft_ = shaft_;
     keep_own();

@@ -127,7 +127,7 @@ void StepperPlant::count_slips() {
     const auto* const board = std::get_if<StepDirReceiver>(&state_.stage);
     const bool backwards = board != nullptr ? board->last_direction() < 0 : shaft_.speed < 0.0;
     const double rate = board != nullptr ? board->step_rate() : coil_step_rate();
-    state_.slips[state_.slip_count++] = {shaft_.now, rate, microsteps * (backwards ? -1 : 1)};
+    slips_[state_.slip_count++] = {shaft_.now, rate, microsteps * (backwards ? -1 : 1)};
   }
   state_.lost += microsteps;
   state_.period = period;

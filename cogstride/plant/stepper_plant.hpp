@@ -33,9 +33,7 @@ class StepperPlant final : public SteppedPlant {
   [[nodiscard]] double current_a() const override;
   [[nodiscard]] double current_b() const override;
   [[nodiscard]] std::int64_t lost_microsteps() const override { return state_.lost; }
-  [[nodiscard]] std::span<const Slip> slips() const override {
-    return {state_.slips.data(), state_.slip_count};
-  }
+  [[nodiscard]] std::span<const Slip> slips() const override { return {slips_.data(), state_.slip_count}; }
   [[nodiscard]] std::int64_t microsteps_per_period() const override { return microsteps_per_period_; }
   [[nodiscard]] StepDirReceiver::Counts counts() const override;
   void count_losses_from_here() override;
@@ -55,7 +53,6 @@ class StepperPlant final : public SteppedPlant {
     bool aligned = false;     ///< the outputs have been on: periods are counted
     std::int64_t period = 0;  ///< electrical periods between field and rotor
     std::int64_t lost = 0;
-    std::array<Slip, most_slips> slips{};
     std::size_t slip_count = 0;
   };
 
@@ -94,6 +91,7 @@ class StepperPlant final : public SteppedPlant {
   WindingParts parts_;
   ChoppedWinding kept_a_{};
   ChoppedWinding kept_b_{};
+  std::array<Slip, most_slips> slips_{};  // as many as the state says; those beyond come again
   State state_;
   State kept_;
 };

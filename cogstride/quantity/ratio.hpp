@@ -42,8 +42,8 @@ class Ratio {
     }
     const Wide divisor = greatest_common_divisor(numerator < 0 ? -numerator : numerator, denominator);
     Ratio result;
-    result.numerator_ = narrow(numerator / divisor);
-    result.denominator_ = narrow(denominator / divisor);
+    result.numerator_ = narrow(divisor == 1 ? numerator : numerator / divisor);
+    result.denominator_ = narrow(divisor == 1 ? denominator : denominator / divisor);
     return result;
   }
 
@@ -100,6 +100,8 @@ class Ratio {
 
  private:
   static constexpr Wide greatest_common_divisor(Wide a, Wide b) {
+    if (a <= INT64_MAX && b <= INT64_MAX)
+      return std::gcd(static_cast<std::int64_t>(a), static_cast<std::int64_t>(b));
     while (b != 0) {
       const Wide rest = a % b;
       a = b;

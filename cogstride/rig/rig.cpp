@@ -82,7 +82,13 @@ class LineCollector {
   }
   void hand(const HandControl& hand) {
     owner_ = hand.name;
-    if (hand.line) input(*hand.line, "pressed", "hand." + hand.name + ".line");
+    const std::string path = "hand." + hand.name;
+    if (hand.kind == HandControl::Kind::wheel) {
+      if (hand.line) input(*hand.line, "a", path + ".line_a");
+      if (hand.line_b) input(*hand.line_b, "b", path + ".line_b");
+    } else if (hand.line) {
+      input(*hand.line, "pressed", path + ".line");
+    }
   }
   void heartbeat(const Heartbeat& heartbeat) {
     lines.push_back({heartbeat.line,

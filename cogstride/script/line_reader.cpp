@@ -20,7 +20,7 @@ std::vector<AwaitedLine> named_inputs(const Rig& rig) {
     inputs.push_back({std::move(name), static_cast<LineId>(line), true});
   };
   for (const HandControl& hand : rig.hands)
-    if (hand.line) add(hand.name, *hand.line);
+    if (hand.line && !hand.is_turned()) add(hand.name, *hand.line);
   for (const Supply& supply : rig.supplies)
     if (supply.power_good_line) add(supply.name, *supply.power_good_line);
   for (const Mechanism& mechanism : rig.mechanisms) {

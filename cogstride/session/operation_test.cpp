@@ -279,6 +279,26 @@ TEST(Operation, HoldsEveryKindOfMotorAsLongAsItIsSaidAgain) {
   }
 }
 
+// A stick is never quite still: a hair more for one wheel, said on its ramp, is no ramp of its own.
+TEST(Operation, ACartGoesOnWithItsRampWhenALittleMoreIsSaid) {
+  Attended at(read_rig(testing_support::cart_rig_path));
+  const std::string cart = at.bench.rig().pairs.front().name;
+  at.say("jog " + cart + " at 200 mm/s and 0 deg/s");
+  at.go_on(0.02);
+  // The left wheel changes by a hundredth of what the right one does.
+  const double half_track = 500.0 * at.bench.rig().pairs.front().track.in(units::m);
+  for (int i = 0; i < 20; ++i) {
+    const double turn = i % 2 == 0 ? 0.0 : 0.1;
+    at.say(fmt::format("jog {} at {} mm/s and {} deg/s", cart, 200.0 + 0.98 * turn * half_track,
+                       turn * 180.0 / pi));
+    at.go_on(0.05);
+  }
+  const double before = at.bench.cart_pose(cart).x;
+  at.say("jog " + cart + " at 200 mm/s and 0 deg/s");
+  at.go_on(0.2);
+  EXPECT_NEAR((at.bench.cart_pose(cart).x - before) / 0.2, 0.2, 0.01);
+}
+
 TEST(Operation, ACartIsHeldByKeysAndItsWheelsAreItsOwn) {
   Attended at(read_rig(testing_support::cart_rig_path));
   const std::string cart = at.bench.rig().pairs.front().name;

@@ -50,7 +50,8 @@ std::map<LineId, Pull> pulls_of(const Rig& rig) {
     }
   }
   for (const HandControl& hand : rig.hands)
-    if (hand.line && hand.internal_pull) pulls[static_cast<LineId>(*hand.line)] = *hand.internal_pull;
+    for (const std::optional<std::int64_t>& line : {hand.line, hand.line_b})
+      if (line && hand.internal_pull) pulls[static_cast<LineId>(*line)] = *hand.internal_pull;
   return pulls;
 }
 

@@ -5,7 +5,9 @@
 
 #include <algorithm>
 #include <cctype>
+#include <charconv>
 #include <cmath>
+#include <limits>
 
 #include "cogstride/bench/simulated/world_events.hpp"
 #include "cogstride/lines/noise.hpp"
@@ -27,7 +29,8 @@ class WorldMaker {
  public:
   WorldMaker(const Rig& rig, const Rig& actual) : rig_(rig), actual_(actual) {
     for (const HandControl& hand : actual.hands)
-      if (hand.line) add_line(*hand.line, hand.active != ActiveLevel::high);
+      for (const std::optional<std::int64_t>& line : {hand.line, hand.line_b})
+        if (line) add_line(*line, hand.active != ActiveLevel::high);
     for (const HandControl& hand : actual.hands)
       if (hand.channel && actual.controller.analogue) turn(hand, 0, 0.0);
     for (const Supply& supply : actual.supplies)
@@ -46,7 +49,9 @@ class WorldMaker {
 
   void take(const OutsideEvent& event) {
     const Tick at = tick_of(event, rig_.controller.timer_clock);
-    if (const auto* const hand = named(actual_.hands, event.what); hand != nullptr && hand->line) {
+    if (const auto* const hand = named(actual_.hands, event.what); hand != nullptr && hand->line_b) {
+      turn_by_clicks(*hand, at, event);
+    } else if (hand != nullptr && hand->line) {
       press(*hand, at, required(event));
     } else if (hand != nullptr && hand->channel && actual_.controller.analogue) {
       const KnobScale scale(*hand, *actual_.controller.analogue);
@@ -107,8 +112,12 @@ class WorldMaker {
     return found == parts.end() ? nullptr : &*found;
   }
 
+  static bool has_amount(const OutsideEvent& event) {
+    return event.share || event.speed || event.torque || event.clicks;
+  }
+
   static bool required(const OutsideEvent& event) {
-    if (event.on) return *event.on;
+    if (event.on && !has_amount(event)) return *event.on;
     throw RangeError(fmt::format("{} is on or off; only a switch of a mechanism can be free", event.what));
   }
 
@@ -119,19 +128,50 @@ class WorldMaker {
     world_.voltages.push_back({at, analogue_source(*hand.channel), scale.volts(share)});
   }
 
-  void press(const HandControl& hand, Tick at, bool on) {
-    const auto line = static_cast<LineId>(*hand.line);
-    const bool level = on == (hand.active == ActiveLevel::high);
+  /// A contact of a hand changes, and bounces for no longer than `most` ticks.
+  void change(const HandControl& hand, std::int64_t number, Tick at, bool level, double most) {
+    const auto line = static_cast<LineId>(number);
     world_.changes.push_back({at, line, level});
-    if (hand.bounce) {
-      const double lasts = hand.bounce->base() * rig_.controller.timer_clock.base().to_double();
-      const std::uint64_t key = 0x30000u + static_cast<std::uint64_t>(*hand.line);
-      Tick chatter[4];
-      for (std::uint64_t i = 0; i < 4; ++i)
-        chatter[i] = at + 1 + static_cast<Tick>(lasts * even_noise(key, static_cast<std::uint64_t>(at), i));
-      std::sort(std::begin(chatter), std::end(chatter));
-      for (int i = 0; i < 4; ++i) world_.changes.push_back({chatter[i], line, (i % 2 == 0) != level});
+    if (!hand.bounce) return;
+    const double lasts = std::min(most, hand.bounce->base() * rig_.controller.timer_clock.base().to_double());
+    const std::uint64_t key = 0x30000u + static_cast<std::uint64_t>(number);
+    Tick chatter[4];
+    for (std::uint64_t i = 0; i < 4; ++i)
+      chatter[i] = at + 1 + static_cast<Tick>(lasts * even_noise(key, static_cast<std::uint64_t>(at), i));
+    std::sort(std::begin(chatter), std::end(chatter));
+    for (int i = 0; i < 4; ++i) world_.changes.push_back({chatter[i], line, (i % 2 == 0) != level});
+  }
+
+  /// Edge after edge, evenly; it has come to rest before it is turned again.
+  void turn_by_clicks(const HandControl& hand, Tick at, const OutsideEvent& event) {
+    constexpr double usual_click = 0.02;   // s
+    constexpr std::int64_t most = 10'000;  // clicks
+    if (!event.clicks || *event.clicks == 0 || std::abs(*event.clicks) > most)
+      throw RangeError(
+          fmt::format("{} is turned by clicks, such as 5 clicks or -2 clicks in 0.5 s", hand.name));
+    const std::int64_t edges = std::abs(*event.clicks) * hand.edges_per_click;
+    const double clock = rig_.controller.timer_clock.base().to_double();
+    const double lasts = clock * (event.in ? event.in->base().to_double()
+                                           : usual_click * static_cast<double>(std::abs(*event.clicks)));
+    const double between = std::max(1.0, lasts / static_cast<double>(edges));
+    const int way = (*event.clicks > 0) != hand.reversed ? 1 : -1;
+    std::int64_t& quarter = quarters_[hand.name];
+    for (std::int64_t i = 1; i <= edges; ++i) {
+      // A changes into the odd quarters, forwards; see chip/quadrature.hpp.
+      const std::int64_t before = quarter & 3;
+      quarter += way;
+      const std::int64_t now = quarter & 3;
+      const auto a = [](std::int64_t q) { return q == 1 || q == 2; };
+      const bool changes_a = a(before) != a(now);
+      const bool is_on = changes_a ? a(now) : now >= 2;
+      change(hand, changes_a ? *hand.line : *hand.line_b, at + std::llround(between * static_cast<double>(i)),
+             is_on == (hand.active == ActiveLevel::high), 0.5 * between);
     }
+  }
+
+  void press(const HandControl& hand, Tick at, bool on) {
+    change(hand, *hand.line, at, on == (hand.active == ActiveLevel::high),
+           std::numeric_limits<double>::infinity());
     for (const std::string& name : hand.cuts)
       if (const Supply* const supply = find_supply(actual_, name))
         switched_supplies_.push_back({at, supply->name, !on});
@@ -173,6 +213,7 @@ class WorldMaker {
     for (const Sensor& sensor : mechanism->sensors) {
       const auto* const place = std::get_if<PlaceSwitch>(&sensor);
       if (place == nullptr || place->name != part) continue;
+      if (has_amount(event)) throw RangeError(fmt::format("{} is on, off or free", event.what));
       events.push_back({at, PlantEvent::Kind::contact, static_cast<LineId>(place->line), event.on});
       return true;
     }
@@ -221,6 +262,7 @@ class WorldMaker {
     bool on;
   };
   std::vector<SwitchedSupply> switched_supplies_{};
+  std::map<std::string, std::int64_t> quarters_{};  // that wheels have been turned by
 };
 
 std::vector<std::pair<std::string, std::size_t>> words_of(std::string_view line) {
@@ -236,23 +278,43 @@ std::vector<std::pair<std::string, std::size_t>> words_of(std::string_view line)
   return words;
 }
 
+/// " in 2 s" behind an amount.
+std::optional<ExactTime> time_of(const std::string& value) {
+  const std::size_t in = value.find(" in ");
+  if (in == std::string::npos) return std::nullopt;
+  const auto time = parse_quantity<ExactTime>(value.substr(in + 4));
+  if (time < ExactTime()) throw RangeError("a change takes no time below 0");
+  return time;
+}
+
 /// "60 rpm" or "60 rpm in 2 s"; nothing: it is no speed.
 std::optional<std::pair<OutputSpeed, std::optional<ExactTime>>> speed_of(const std::string& value) {
-  const std::size_t in = value.find(" in ");
   OutputSpeed speed;
   try {
-    speed = parse_output<1>(value.substr(0, in));
+    speed = parse_output<1>(value.substr(0, value.find(" in ")));
   } catch (const Error&) {
     return std::nullopt;
   }
-  if (in == std::string::npos) return std::pair{speed, std::optional<ExactTime>{}};
-  const auto time = parse_quantity<ExactTime>(value.substr(in + 4));
-  if (time < ExactTime()) throw RangeError("a change takes no time below 0");
-  return std::pair{speed, std::optional(time)};
+  return std::pair{speed, time_of(value)};
+}
+
+/// "5 clicks", "1 click" or "-5 clicks in 0.1 s"; nothing: they are no clicks.
+std::optional<std::pair<std::int64_t, std::optional<ExactTime>>> clicks_of(const std::string& value) {
+  const std::string amount = value.substr(0, value.find(" in "));
+  const std::size_t blank = amount.find(' ');
+  if (blank == std::string::npos || (amount.substr(blank) != " clicks" && amount.substr(blank) != " click"))
+    return std::nullopt;
+  std::int64_t clicks = 0;
+  const char* const end = amount.data() + blank;
+  const auto read = std::from_chars(amount.data(), end, clicks);
+  if (read.ec != std::errc() || read.ptr != end)
+    throw RangeError(fmt::format("found '{}'; a wheel is turned by whole clicks, such as 5 clicks", value));
+  return std::pair{clicks, time_of(value)};
 }
 
 OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>& words) {
-  constexpr const char* form = "write 'at TIME NAME on' (or off, or free, or 40 %, or 0.05 N m, or 60 rpm)";
+  constexpr const char* form =
+      "write 'at TIME NAME on' (or off, or free, or 40 %, or 5 clicks, or 0.05 N m, or 60 rpm)";
   if (words.size() < 4 || words[0].first != "at") throw RangeError(form);
   // "3s" or "3 s"; and all after the name is one value: "on", "40 %", "0.05 N m".
   std::size_t next = 1;
@@ -275,14 +337,19 @@ OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>&
     event.on = std::nullopt;
   } else if (value.back() == '%') {
     event.share = parse_quantity<ExactFraction>(value).base().to_double();
+  } else if (const auto clicks = clicks_of(value)) {
+    event.clicks = clicks->first;
+    event.in = clicks->second;
   } else if (const auto speed = speed_of(value)) {
     event.speed = speed->first;
     event.in = speed->second;
   } else if (std::isdigit(static_cast<unsigned char>(value.front())) != 0 || value.front() == '-') {
     event.torque = parse_quantity<Torque>(value);
   } else {
-    throw RangeError(fmt::format(
-        "found '{}'; expected on, off or free, a share of a knob's travel, or the torque of a load", value));
+    throw RangeError(
+        fmt::format("found '{}'; expected on, off or free, a share of a knob's travel, clicks of a wheel, or "
+                    "the torque of a load",
+                    value));
   }
   return event;
 }
@@ -291,6 +358,9 @@ OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>&
 
 std::string to_text(const OutsideEvent& event) {
   if (event.share) return fmt::format("{} {:.6g} %", event.what, 100.0 * *event.share);
+  if (event.clicks)
+    return fmt::format("{} {} click{}{}", event.what, *event.clicks, std::abs(*event.clicks) == 1 ? "" : "s",
+                       event.in ? fmt::format(" in {}", to_text(*event.in, "s")) : "");
   if (event.speed)
     return fmt::format("{} {}{}", event.what, speed_text(event.speed->kind, event.speed->base.to_double()),
                        event.in ? fmt::format(" in {}", to_text(*event.in, "s")) : "");

@@ -6,7 +6,8 @@
 // of a mechanism ("traverse.gate": from then on it acts, or does not, wherever the output is; without `on` it
 // is free again), the fault line of its board
 // ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses. A
-// shaft that another machine turns is given a speed: "wheel 60 rpm in 2 s".
+// shaft that another machine turns is given a speed: "wheel 60 rpm in 2 s". An encoder wheel for a hand is
+// turned by clicks: "handwheel 5 clicks in 0.5 s", "handwheel -2 clicks".
 #pragma once
 
 #include <optional>
@@ -22,16 +23,19 @@ struct OutsideEvent {
   ExactTime at{};
   std::string what{};
   std::optional<bool> on = true;
-  std::optional<double> share{};       ///< of a knob: where it is turned to, 0 to 1; a stick -1 to 1
-  std::optional<OutputSpeed> speed{};  ///< at which another machine turns a shaft from then on ...
-  std::optional<ExactTime> in{};       ///< ... come to evenly in that time; nothing: at once
-  std::optional<Torque> torque{};      ///< of a mechanism's load, against going forwards, at the motor
+  std::optional<double> share{};         ///< of a knob: where it is turned to, 0 to 1; a stick -1 to 1
+  std::optional<OutputSpeed> speed{};    ///< at which another machine turns a shaft from then on ...
+  std::optional<ExactTime> in{};         ///< ... come to evenly in that time; nothing: at once
+  std::optional<std::int64_t> clicks{};  ///< by which an encoder wheel is turned, evenly; backwards: below 0;
+                                         ///< `in`: how long that takes, 20 ms a click when it is not said
+  std::optional<Torque> torque{};        ///< of a mechanism's load, against going forwards, at the motor
 };
 
 /// "halt on", "dial 40 %", "feeder.load 0.063 N m", "traverse.gate free": as an events file says it.
 [[nodiscard]] std::string to_text(const OutsideEvent& event);
 
-/// Reads an events file: one `at TIME NAME on`, `off`, `free` or `40 %` a line; `#` begins a comment.
+/// Reads an events file: one `at TIME NAME on`, `off`, `free`, `40 %` or `5 clicks` a line; `#` begins a
+/// comment.
 /// @throws InputError with everything that is wrong, Error when the file cannot be read
 [[nodiscard]] std::vector<OutsideEvent> read_events(const std::string& path, const Rig& rig);
 [[nodiscard]] std::vector<OutsideEvent> parse_events(std::string_view text, const std::string& name,

@@ -48,6 +48,34 @@ TEST(OutsideEvents, FindsEveryErrorInOneGoAndSaysWhereItIs) {
   }
 }
 
+TEST(OutsideEvents, AnEncoderWheelIsTurnedByClicks) {
+  Rig rig = demo_rig();
+  HandControl wheel;
+  wheel.name = "handwheel";
+  wheel.kind = HandControl::Kind::wheel;
+  wheel.line = 50;
+  wheel.line_b = 51;
+  rig.hands.push_back(wheel);
+  const auto events =
+      parse_events("at 1 s handwheel 2 clicks in 80 ms\nat 2s handwheel -1 click in 0.1 s", "x.events", rig);
+  ASSERT_EQ(events.size(), 2u);
+  EXPECT_EQ(events[0].clicks, 2);
+  EXPECT_EQ(to_text(events[0]), "handwheel 2 clicks in 0.08 s");
+  EXPECT_EQ(to_text(events[1]), "handwheel -1 click in 0.1 s");
+  SimulatedBench bench(rig, {.events = events});
+  std::string tracks;
+  for (int i = 0; i < 300; ++i) {
+    bench.serve(0.01_s);
+    const char now = static_cast<char>('0' + (bench.inputs().acts(LineId{50}).value_or(false) ? 1 : 0) +
+                                       (bench.inputs().acts(LineId{51}).value_or(false) ? 2 : 0));
+    if (tracks.empty() || tracks.back() != now) tracks += now;
+  }
+  EXPECT_EQ(tracks, "3201320131023") << "low acts: A leads forwards, and B back";
+  for (const char* const wrong : {"pedal 3 clicks", "pedal 40 %", "traverse.gate 40 %", "main 3 rpm",
+                                  "handwheel on", "handwheel 0 clicks", "handwheel 1.5 clicks"})
+    EXPECT_THROW((void)parse_events(std::string("at 1 s ") + wrong, "x.events", rig), InputError) << wrong;
+}
+
 TEST(OutsideEvents, APressedPedalBouncesAndCountsOnce) {
   SimulatedBench bench(demo_rig(), {.events = {{1_s, "pedal", true}, {2_s, "pedal", false}}});
   const LineId pedal{35};

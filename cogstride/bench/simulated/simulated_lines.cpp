@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "cogstride/lines/noise.hpp"
 #include "cogstride/quantity/error.hpp"
@@ -58,6 +59,11 @@ bool SimulatedLines::is_open(LineId line) const {
 
 void SimulatedLines::attach(Plant& plant) {
   plants_.push_back(&plant);
+  if (plant.only_hears()) {
+    hearing_.push_back(&plant);
+  } else {
+    driving_.push_back({&plant, driving_.size(), {}});
+  }
   // What is wired to a line that the controller has not opened hears nothing, and nobody hears it.
   for (const LineId line : plant.hears()) {
     if (!is_open(line)) continue;
@@ -103,9 +109,17 @@ void SimulatedLines::put(Tick at, BusId bus, const Frame& frame, MechanismId who
 }
 
 void SimulatedLines::sample(SourceId source, Tick first, Tick period) {
-  Sampling& sampling = samplings_[source];
-  sampling.next = first;
-  sampling.period = period;
+  auto its = std::lower_bound(samplings_.begin(), samplings_.end(), source,
+                              [](const Sampling& each, SourceId id) { return each.source < id; });
+  if (its == samplings_.end() || its->source != source) its = samplings_.insert(its, Sampling{source});
+  its->next = first;
+  its->period = period;
+  find_next_sample();
+}
+
+void SimulatedLines::find_next_sample() {
+  next_sample_ = never;
+  for (const Sampling& sampling : samplings_) next_sample_ = std::min(next_sample_, sampling.next);
 }
 
 bool SimulatedLines::answers(SourceId source) const {
@@ -145,7 +159,8 @@ Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
 void SimulatedLines::cut() noexcept {
   plays_nothing_ = false;
   cuts_.forget();
-  for (auto& [source, sampling] : samplings_) sampling.next = never;
+  for (Sampling& sampling : samplings_) sampling.next = never;
+  next_sample_ = never;
   put_at_rest();
 }
 
@@ -182,49 +197,68 @@ void SimulatedLines::put_at_rest() {
 }
 
 Tick SimulatedLines::next_event() {
-  Tick soonest = std::min(next_look_, cuts_.next());
+  Tick soonest = std::min({next_look_, cuts_.next(), next_sample_});
   if (!levels_.empty()) soonest = std::min(soonest, levels_.begin()->first);
   for (LineState* line : pulse_lines_) soonest = std::min({soonest, line->back_at, line->pulses.next()});
   for (const PwmTimer& timer : timers_) soonest = std::min(soonest, timer.next());
   for (const BusLine& bus : buses_) soonest = std::min(soonest, bus.next());
-  for (const auto& [source, sampling] : samplings_) soonest = std::min(soonest, sampling.next);
   return soonest;
 }
 
-std::optional<LineEdge> SimulatedLines::advance_plants(Tick until) {
-  if (plants_.size() == 1) return plants_.front()->advance(until);
-  std::optional<LineEdge> first;
-  std::size_t maker = 0;
-  for (std::size_t i = 0; i < plants_.size(); ++i) {
-    plants_[i]->keep();
-    const std::optional<LineEdge> edge = plants_[i]->advance(first ? first->at : until);
-    if (!edge || (first && edge->at >= first->at)) {
-      if (edge) {  // it too makes an edge, at the very tick of the first: that one is taken next
-        plants_[i]->go_back();
-        (void)plants_[i]->advance(first->at - 1);
+void SimulatedLines::Driving::advance(Tick until) {
+  edge = plant->advance(until);
+  reached = edge ? edge->at : until;
+}
+
+/// Each up to the first edge that one of them makes. The one that made the last goes first, so that the
+/// others seldom go farther than that.
+std::optional<LineEdge> SimulatedLines::advance_driving(Tick until) {
+  if (driving_.size() == 1) return driving_.front().plant->advance(until);
+  std::size_t first = driving_.size();
+  Tick to = until;
+  for (std::size_t i = 0; i < driving_.size(); ++i) {
+    Driving& each = driving_[i];
+    if (!each.edge) {
+      each.stood = each.plant->stands_until(to);
+      if (each.stood) {
+        each.plant->stand(to);
+        continue;
       }
-      continue;
+      if (i + 1 < driving_.size()) each.plant->keep();  // the last never goes back
+      each.advance(to);
     }
-    first = edge;
-    maker = i;
+    if (!each.edge || (first < i && each.edge->at == to && driving_[first].rank < each.rank)) continue;
+    first = i;
+    to = each.edge->at;
   }
-  if (!first) return first;
-  for (std::size_t i = 0; i < maker; ++i) {
-    plants_[i]->go_back();
-    // Up to the edge they make none of their own: the maker's is the earliest. One of the same tick comes
-    // next.
-    if (plants_[i]->advance(first->at)) {
-      plants_[i]->go_back();
-      (void)plants_[i]->advance(first->at - 1);
+  if (first == driving_.size()) return std::nullopt;
+  for (std::size_t i = 0; i < first; ++i) {
+    Driving& each = driving_[i];
+    if (each.stood) {
+      each.plant->stand(to);
+    } else if (each.reached > to) {
+      each.plant->go_back();
+      each.advance(to);
     }
   }
-  return first;
+  const std::optional<LineEdge> edge = std::exchange(driving_[first].edge, std::nullopt);
+  std::rotate(driving_.begin(), driving_.begin() + static_cast<std::ptrdiff_t>(first),
+              driving_.begin() + static_cast<std::ptrdiff_t>(first) + 1);
+  return edge;
+}
+
+/// Those that only hear need not go on before they are heard of or spoken to.
+void SimulatedLines::advance_hearing() {
+  for (Plant* const plant : hearing_) (void)plant->advance(now_);
 }
 
 void SimulatedLines::set_level(LineState& line, bool high) {
   if (line.high == high) return;
   line.high = high;
-  for (Plant* plant : line.listeners) plant->hear(line.setup->id, high);
+  for (Plant* plant : line.listeners) {
+    if (plant->only_hears()) (void)plant->advance(now_);
+    plant->hear(line.setup->id, high);
+  }
   if (listener_) listener_(now_, line.setup->id, high);
 }
 
@@ -243,7 +277,8 @@ void SimulatedLines::take_edge(const LineEdge& edge, std::vector<Reading>& readi
   cut_by_themselves();
 }
 
-void SimulatedLines::take_sample(SourceId source, Sampling& sampling, std::vector<Reading>& readings) {
+void SimulatedLines::take_sample(Sampling& sampling, std::vector<Reading>& readings) {
+  const SourceId source = sampling.source;
   sampling.next = sampling.period > 0 ? sampling.next + sampling.period : never;
   const std::uint64_t number = sampling.count++;
   for (const LineSetup& line : setup_.lines) {
@@ -281,7 +316,10 @@ void SimulatedLines::tell_shares(PwmTimer& timer) {
   for (const auto& [id, share] : shares) {
     LineState& line = line_at(id);
     set_level(line, (share > 0.0) != line.setup->rest_high);
-    for (Plant* plant : line.listeners) plant->hear_share(id, share);
+    for (Plant* plant : line.listeners) {
+      if (plant->only_hears()) (void)plant->advance(now_);
+      plant->hear_share(id, share);
+    }
   }
 }
 
@@ -327,11 +365,14 @@ void SimulatedLines::happen(std::vector<Reading>& readings) {
     bus.happen(now_, came_in_);
     for (const Frame& frame : came_in_) readings.push_back(reading_of(now_, bus.setup().id, frame));
   }
-  for (auto& [source, sampling] : samplings_) {
-    if (sampling.next == now_) take_sample(source, sampling, readings);
+  if (next_sample_ == now_) {
+    for (Sampling& sampling : samplings_)
+      if (sampling.next == now_) take_sample(sampling, readings);
+    find_next_sample();
   }
   if (next_look_ == now_) {
     next_look_ += look_period_;
+    advance_hearing();
     look_(now_);
   }
 }
@@ -339,16 +380,18 @@ void SimulatedLines::happen(std::vector<Reading>& readings) {
 Tick SimulatedLines::wait_until(Tick until, std::vector<Reading>& readings) {
   for (;;) {
     const Tick next = std::min(next_event(), until);
-    if (const std::optional<LineEdge> edge = advance_plants(next)) {
+    if (const std::optional<LineEdge> edge = advance_driving(next)) {
       now_ = edge->at;
       take_edge(*edge, readings);
       if (readings.empty()) continue;  // counted by a counter: nothing to tell yet
-      return now_;
+      break;
     }
     now_ = next;
     happen(readings);
-    if (!readings.empty() || now_ >= until) return now_;
+    if (!readings.empty() || now_ >= until) break;
   }
+  advance_hearing();
+  return now_;
 }
 
 }  // namespace cogstride

@@ -7,6 +7,7 @@
 
 #include <functional>
 #include <map>
+#include <optional>
 #include <vector>
 
 #include "cogstride/lines/bus_line.hpp"
@@ -85,21 +86,34 @@ class SimulatedLines final : public TimedLines {
     Tick back_at = never;                // end of the pulse that is out
   };
   struct Sampling {
+    SourceId source;
     Tick next = never;
     Tick period = 0;
     std::uint64_t count = 0;
+  };
+
+  /// A plant that may make an edge before another one does.
+  struct Driving {
+    Plant* plant;
+    std::size_t rank;                // of edges at one tick, that of the plant attached first comes first
+    std::optional<LineEdge> edge{};  // that it has made, and nobody has been told of
+    Tick reached = 0;                // when all were advanced last
+    bool stood = false;              // then its clock alone went on
+    void advance(Tick until);
   };
 
   [[nodiscard]] LineState& line_at(LineId line);
   [[nodiscard]] bool is_open(LineId line) const;
   [[nodiscard]] const LineState& line_at(LineId line) const;
   [[nodiscard]] Tick next_event();
-  std::optional<LineEdge> advance_plants(Tick until);
+  std::optional<LineEdge> advance_driving(Tick until);
+  void advance_hearing();
   void happen(std::vector<Reading>& readings);
   void set_level(LineState& line, bool high);
   void tell_shares(PwmTimer& timer);
   void take_edge(const LineEdge& edge, std::vector<Reading>& readings);
-  void take_sample(SourceId source, Sampling& sampling, std::vector<Reading>& readings);
+  void take_sample(Sampling& sampling, std::vector<Reading>& readings);
+  void find_next_sample();
 
   [[nodiscard]] BusLine& bus_line(BusId id);
   void cut_by_themselves();
@@ -117,8 +131,11 @@ class SimulatedLines final : public TimedLines {
   std::vector<QuadratureCounter> counters_;
   std::vector<BusLine> buses_;
   std::vector<Frame> came_in_;
-  std::map<SourceId, Sampling> samplings_;
+  std::vector<Sampling> samplings_;  // by their sources
+  Tick next_sample_ = never;         // the soonest of them
   std::vector<Plant*> plants_;
+  std::vector<Driving> driving_;  // those of them that may make edges
+  std::vector<Plant*> hearing_;   // those that only hear
   std::function<void(Tick, LineId, bool)> listener_;
   std::function<void(Tick)> look_;
   Tick look_period_ = 0;

@@ -143,7 +143,9 @@ std::shared_ptr<MotionRecord> PairMover::roll(Lines& lines, double speed, double
     const double lowest = each.range.lowest_speed();
     if (std::abs(each.turns) < lowest)
       each.turns = 2.0 * std::abs(each.turns) < lowest ? 0.0 : std::copysign(lowest, each.turns);
-    const double now = each.wheel.mover->holds_speed() ? each.wheel.mover->speed_hold().asked_speed() : 0.0;
+    // From what it has come to, which on a ramp is not what it was asked for.
+    const DutyMover& mover = *each.wheel.mover;
+    const double now = mover.holds_speed() ? mover.speed_hold().wanted_speed(lines.now()) : 0.0;
     each.change = std::abs(each.turns - now);
     seconds = std::max(seconds, each.change / each.range.highest_acceleration());
   }

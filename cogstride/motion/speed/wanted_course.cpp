@@ -36,8 +36,16 @@ void WantedCourse::go_at(chip::Tick now, double speed, double acceleration, doub
   RampLimits limits;
   limits.speed = std::max({highest, std::abs(from.speed), std::abs(speed)});
   limits.acceleration = acceleration;
-  ramp_ = plan_speed(from, speed, limits);
-  begin_ramp(now, speed == 0.0 ? ramp_.duration() : ramp_.phases().back().start);
+  if (speed != 0.0) {
+    ramp_ = plan_speed(from, speed, limits);
+    begin_ramp(now, ramp_.phases().back().start);
+    return;
+  }
+  // A shaft may rest between two counts: going on to the next one slower than a crawl would take seconds.
+  ramp_ = Ramp(from.position);
+  const StepPosition rest = from.position.moved(from.speed * std::abs(from.speed) / (2.0 * acceleration));
+  if (way_between(from.position, rest) != 0.0) ramp_.append(rest, std::abs(from.speed), 0.0);
+  begin_ramp(now, ramp_.duration());
 }
 
 void WantedCourse::go_to(chip::Tick now, std::int64_t place, double most, double acceleration) {

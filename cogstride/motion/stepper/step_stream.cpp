@@ -47,9 +47,9 @@ void StepStream::face(Lines& lines, bool forwards, Tick before) {
   turned_at_ = at;
 }
 
-void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at) {
+void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at, const RunForm& form) {
   ramp_ = ramp;
-  fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_, grain_);
+  fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_, grain_, form);
   start_ = at;
   made_before_ = made;
   changes_soon_ = false;
@@ -157,8 +157,7 @@ void StepStream::go_along(Lines& lines, const Course& course, const RampLimits& 
     const bool forwards = way != 0.0 ? way > 0.0 : course.speed > 0.0;
     const Tick at = earliest_start(lines, forwards ? made() + 1 : made() - 1);
     stop_.reset();
-    begin_turned(lines, plan_pursuit({{made(), 0.0}, 0.0}, at == from ? course : later(at), limits), made(),
-                 at, true);
+    begin_along(lines, {{made(), 0.0}, 0.0}, at == from ? course : later(at), limits, made(), at);
     return;
   }
   const bool stands = course.speed == 0.0 && course.acceleration == 0.0;
@@ -167,21 +166,36 @@ void StepStream::go_along(Lines& lines, const Course& course, const RampLimits& 
   const Withheld withheld = withhold(lines);
   switch_on(lines);
   const Tick at = std::max(withheld.at, awake_at_);
-  begin_turned(lines, plan_pursuit(withheld.state, at == from ? course : later(at), limits), withheld.made,
-               at, true);
+  begin_along(lines, withheld.state, at == from ? course : later(at), limits, withheld.made, at);
 }
 
 /// A motion that is changed may turn round by a hair: its first step the other way may be due before DIR can
 /// settle. The whole of it then comes so much later.
-void StepStream::begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at, bool changes_soon) {
+Tick StepStream::begins_turned(const Lines& lines, const Ramp& ramp, std::int64_t made, Tick at) const {
   StepTimes times(ramp, made);
   std::array<double, 1> first{};
-  if (times.fill(first) > 0 && (times.direction() > 0) != forwards_) {
-    const Tick due = at + static_cast<Tick>(std::floor(first[0] * ticks_per_second_));
-    at += std::max<Tick>(0, earliest_turn(lines) + driver_.dir_steady_before() - due);
-  }
-  begin(ramp, made, at);
-  changes_soon_ = changes_soon;
+  if (times.fill(first) == 0 || (times.direction() > 0) == forwards_) return at;
+  const Tick due = at + static_cast<Tick>(std::floor(first[0] * ticks_per_second_));
+  return at + std::max<Tick>(0, earliest_turn(lines) + driver_.dir_steady_before() - due);
+}
+
+void StepStream::begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at) {
+  begin(ramp, made, begins_turned(lines, ramp, made, at));
+  feed(lines);
+}
+
+/// What is likely to be planned anew at the next look is not all fitted, and not all handed out.
+void StepStream::begin_along(Lines& lines, const MotionState& state, const Course& course,
+                             const RampLimits& limits, std::int64_t made, Tick at) {
+  constexpr double fewest = 16.0;  // steps of a run
+  const Ramp ramp = plan_pursuit(state, course, limits);
+  const double speed = std::max(std::abs(state.speed), std::abs(course.speed));
+  const double steps = std::ceil(speed * static_cast<double>(part_ahead(lines)) / ticks_per_second_);
+  RunForm form = wide_runs;
+  form.most_steps =
+      static_cast<std::size_t>(std::clamp(steps, fewest, static_cast<double>(wide_runs.most_steps)));
+  begin(ramp, made, begins_turned(lines, ramp, made, at), form);
+  changes_soon_ = true;
   feed(lines);
 }
 
@@ -221,9 +235,12 @@ void StepStream::lines_were_cut(Lines& lines) {
   forwards_ = false;
 }
 
+Tick StepStream::part_ahead(const Lines& lines) {
+  return lines.horizon() / 2 + lines.horizon() / 8;
+}
+
 void StepStream::feed(Lines& lines) {
-  // What is likely to be planned anew at the next look is not all handed out.
-  const Tick ahead = changes_soon_ ? lines.horizon() / 2 + lines.horizon() / 8 : lines.horizon();
+  const Tick ahead = changes_soon_ ? part_ahead(lines) : lines.horizon();
   const Tick until = lines.now() + lines.lead() + ahead;
   chip::PulseRun run{};
   while (!all_put_ && fitter_.end().tick < until) {

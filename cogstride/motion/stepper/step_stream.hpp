@@ -77,9 +77,14 @@ class StepStream final : public Walker {
   Withheld withhold(Lines& lines);
   [[nodiscard]] MotionState state_at(Tick at) const;
   [[nodiscard]] bool goes_along_with(const Course& course, Tick from) const;
-  void begin(const Ramp& ramp, std::int64_t made, Tick at);
-  void begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at, bool changes_soon = false);
+  void begin(const Ramp& ramp, std::int64_t made, Tick at, const RunForm& form = wide_runs);
+  [[nodiscard]] Tick begins_turned(const Lines& lines, const Ramp& ramp, std::int64_t made, Tick at) const;
+  void begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at);
+  void begin_along(Lines& lines, const MotionState& state, const Course& course, const RampLimits& limits,
+                   std::int64_t made, Tick at);
   void feed(Lines& lines);
+  /// So far is handed out of a motion that changes soon: a little more than may pass unserved.
+  [[nodiscard]] static Tick part_ahead(const Lines& lines);
   void face(Lines& lines, bool forwards, Tick before);
   [[nodiscard]] Tick earliest_turn(const Lines& lines) const;
 

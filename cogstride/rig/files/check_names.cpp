@@ -141,9 +141,13 @@ class NameCheck {
       if (hand.name != control) continue;
       if (hand.kind == HandControl::Kind::stop)
         add(key, fmt::format("{} is an emergency stop: it stops everything, and does nothing else", control));
-      else if (hand.channel.has_value() != binding.value.has_value())
-        add(key, hand.channel ? fmt::format("{} is a knob: `value` says what it does", control)
-                              : fmt::format("{} is pressed: `on` and `off` say what it does", control));
+      else if (hand.is_turned() != binding.value.has_value())
+        add(key, hand.is_turned() ? fmt::format("{} is turned: `value` says what it does", control)
+                                  : fmt::format("{} is pressed: `on` and `off` say what it does", control));
+      else if ((hand.kind == HandControl::Kind::wheel) != binding.each.has_value())
+        add(key, binding.each
+                     ? fmt::format("{} is a knob, and has no clicks: `each` is of an encoder wheel", control)
+                     : fmt::format("{} is an encoder wheel: `each` says what a click amounts to", control));
       return;
     }
     if (control.empty()) return;

@@ -415,7 +415,12 @@ void read_hand(const std::string& name, TomlTable table, Rig& rig) {
   hand.kind = *kind;
   read_keys(table, OutputKind::rotary, hand);
   const bool is_knob = hand.kind == HandControl::Kind::knob;
-  if (is_knob != hand.channel.has_value() || is_knob == hand.line.has_value())
+  if (hand.kind == HandControl::Kind::wheel) {
+    if (!hand.line || !hand.line_b)
+      table.error(table.place(), "an encoder wheel needs `line_a` and `line_b`, its tracks");
+    if (hand.edges_per_click == 3)
+      table.error(table.place_of("edges_per_click"), "edges_per_click: found 3; it is 1, 2 or 4");
+  } else if (is_knob != hand.channel.has_value() || is_knob == hand.line.has_value())
     table.error(table.place(), is_knob ? "a knob needs `channel`, its analogue input, and no line"
                                        : "a contact needs `line`, and no channel");
   if (is_knob && rig.controller.analogue && Voltage() < rig.controller.analogue->full_scale) {
@@ -437,11 +442,20 @@ void read_binding(const std::string& name, TomlTable table, Rig& rig) {
   const auto has = [&](const char* key) { return table.has(key); };
   const bool has_range = has("from") || has("to");
   if (binding.value && (has("on") || has("latched")))
-    table.error(table.place(), "a value has no `on` and is not latched: a knob is turned, not pressed");
+    table.error(table.place(),
+                "a value has no `on` and is not latched: what it is of is turned, not pressed");
   else if (binding.value && binding.value->find("VALUE") == std::string::npos)
     table.error(table.place_of("value"), "value: the word VALUE stands where the amount is to come");
-  else if (binding.value && !(has("from") && has("to")))
-    table.error(table.place(), "a value needs `from` and `to`: what its travel begins and ends with");
+  else if (binding.value && has("from") != has("to"))
+    table.error(table.place(), "of `from` and `to` both are said, or none");
+  else if (binding.value && !has_range && !has("each"))
+    table.error(table.place(),
+                "a value needs `from` and `to`, what a knob's travel begins and ends with; of an encoder "
+                "wheel `each`, the amount of a click");
+  else if (has("each") && (!binding.value || has("also") || has("off")))
+    table.error(table.place_of("each"),
+                "each: is of the value of an encoder wheel, which has no `off` and no "
+                "second one beside it");
   else if (binding.value && binding.also.has_value() != (binding.value->find("OTHER") != std::string::npos))
     table.error(table.place_of("value"),
                 "value: the word OTHER stands where the amount of `also` is to come");

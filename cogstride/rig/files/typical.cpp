@@ -346,6 +346,12 @@ HandControl typical_hand(HandControl::Kind kind, std::int64_t& first_line, std::
     return hand;
   }
   hand.line = first_line++;
+  if (kind == HandControl::Kind::wheel) {
+    hand.line_b = first_line++;
+    hand.internal_pull = Pull::up;
+    hand.bounce = 2_ms;
+    return hand;
+  }
   hand.contact = kind == HandControl::Kind::stop ? Contact::normally_closed : Contact::normally_open;
   hand.active = kind == HandControl::Kind::stop ? ActiveLevel::high : ActiveLevel::low;
   hand.bounce = 5_ms;

@@ -82,6 +82,7 @@ const std::vector<NamedKind<HandControl::Kind>>& hand_kinds() {
   static const std::vector<NamedKind<K>> kinds = {{"key", "acts while it is pressed", K::key},
                                                   {"pedal", "the same, for a foot", K::pedal},
                                                   {"knob", "a voltage by its angle", K::knob},
+                                                  {"encoder wheel", "counted by its clicks", K::wheel},
                                                   {"emergency stop", "stops everything", K::stop}};
   return kinds;
 }

@@ -701,6 +701,17 @@ void declare(Keys& keys, TemperatureProbe& probe) {
 
 template <class Keys>
 void declare(Keys& keys, HandControl& hand) {
+  if (hand.kind == HandControl::Kind::wheel) {
+    keys.key("line_a", hand.line, {"input line of its track A", "", nullptr, Sign::any, 0, most_lines});
+    keys.key("line_b", hand.line_b, {"of its track B", "", nullptr, Sign::any, 0, most_lines});
+    keys.key("edges_per_click", hand.edges_per_click,
+             {"of both tracks, from one rest to the next: 1, 2 or 4", "", "4", Sign::any, 1, 4});
+    keys.key("reversed", hand.reversed, {"true when B leads A, turned forwards", "", "false"});
+    keys.key("internal_pull", hand.internal_pull,
+             {"resistors inside the controller that hold its lines", "", "as the chip stands"});
+    keys.key("bounce", hand.bounce, {"of its contacts, at the longest", "ms"});
+    return;
+  }
   keys.key("line", hand.line, {"input line of a contact", "", nullptr, Sign::any, 0, most_lines});
   keys.key("channel", hand.channel, {"analogue input of a knob", "", nullptr, Sign::any, 0, 63});
   if (hand.kind == HandControl::Kind::knob) {
@@ -742,10 +753,15 @@ void declare(Keys& keys, Binding& binding) {
   keys.key("on", binding.on, {"order when it is pressed, such as `jog creel on at 20 deg/s`"});
   keys.key("off", binding.off, {"order when it is let go; of a value, where that is nothing"});
   keys.key("latched", binding.latched, {"true when the next press lets it go", "", "false"});
-  keys.key("value", binding.value,
-           {"of a knob: order with VALUE in it, such as `spin spindle at VALUE`, whenever it is turned"});
-  keys.key("from", binding.from, {"of a knob: amount just above nothing, such as 60 rpm"});
-  keys.key("to", binding.to, {"amount at the end of its travel"});
+  keys.key(
+      "value", binding.value,
+      {"of a knob or a wheel: order with VALUE in it, such as `spin spindle at VALUE`, when it is turned"});
+  keys.key("from", binding.from,
+           {"of a knob: amount just above nothing, such as 60 rpm; of a wheel: what VALUE begins with"});
+  keys.key("to", binding.to, {"amount at the end of its travel; of a wheel: the most of it"});
+  keys.key(
+      "each", binding.each,
+      {"of a wheel: amount of a click. With `from` and `to` clicks add up; without, each turn counts alone"});
   keys.key("also", binding.also, {"a second knob, for the word OTHER in `value`: a stick's other axis"});
   keys.key("other_from", binding.other_from, {"the same as `from`, of that"});
   keys.key("other_to", binding.other_to, {"the same as `to`, of that"});
