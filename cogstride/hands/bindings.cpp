@@ -83,7 +83,29 @@ Bindings::Bindings(Bench& bench, Operation& operation, std::function<void(const 
     : bench_(bench), operation_(operation), tell_(std::move(tell)) {
   const ExactFrequency clock = bench.rig().controller.timer_clock;
   between_values_ = ticks_at_least(ExactTime::from_base({1, 20}), clock);
-  again_after_ = std::llround(bench.rig().operating.hold_lasts.in(units::s)*clock.base().to_double() / 3.0);
+  ticks_per_second_ = clock.base().to_double();
+  hold_lasts_ = std::llround(bench.rig().operating.hold_lasts.in(units::s)*ticks_per_second_);
+  again_after_ = hold_lasts_ / 3;
+  for (const Device& device : bench.rig().devices) {
+    for (const DeviceMessage& message : device.messages) {
+      const auto bound_to = [&](const std::string& name) -> const Binding* {
+        for (const Binding& binding : bench.rig().bindings)
+          if (binding.control == device.name + "." + name) return &binding;
+        return nullptr;
+      };
+      Heard heard;
+      heard.binding = bound_to(message.name);
+      heard.message = &message;
+      if (message.releases) heard.begins = bound_to(*message.releases);
+      heard.is_let_go_by_another =
+          std::any_of(device.messages.begin(), device.messages.end(),
+                      [&](const DeviceMessage& other) { return other.releases == message.name; });
+      if (heard.binding != nullptr || heard.begins != nullptr) {
+        controls_.push_back(device.name + "." + message.name);
+        heard_.push_back(std::move(heard));
+      }
+    }
+  }
   for (const Binding& binding : bench.rig().bindings) {
     check(binding);
     for (const HandControl& hand : bench.rig().hands) {
@@ -111,6 +133,7 @@ void Bindings::check(const Binding& binding) const {
     std::string line = *order;
     if (binding.to) line = with(line, "VALUE", *binding.to);
     if (binding.each) line = with(line, "VALUE", *binding.each);
+    if (!binding.to && !binding.each) line = with(line, "VALUE", "1");
     if (binding.other_to) line = with(line, "OTHER", *binding.other_to);
     const std::string why = operation_.why_never(line);
     if (!why.empty()) throw RangeError(fmt::format("binding.{}.{}: {}: {}", binding.name, key, *order, why));
@@ -120,14 +143,13 @@ void Bindings::check(const Binding& binding) const {
   look("value", binding.value);
 }
 
-void Bindings::order(const Binding& binding, const std::string& line, Contact* contact) {
-  const std::string by = binding.control;
-  operation_.take(line, by, [this, line, by, contact](const Operation::Answer& answer) {
+void Bindings::order(const Binding& binding, const std::string& line, const std::string& by, bool* holds) {
+  operation_.take(line, by, [this, line, control = binding.control, holds](const Operation::Answer& answer) {
     if (answer.kind == Operation::Answer::Kind::refused) {
-      if (contact != nullptr) contact->holds = false;  // not said again before it has been let go
-      tell_(fmt::format("{}: {}: {}", by, line, answer.words));
+      if (holds != nullptr) *holds = false;  // not said again before it has been let go
+      tell_(fmt::format("{}: {}: {}", control, line, answer.words));
     } else if (answer.kind == Operation::Answer::Kind::faulted) {
-      tell_(fmt::format("{}: {}: fault: {}", by, line, answer.words));
+      tell_(fmt::format("{}: {}: fault: {}", control, line, answer.words));
     }
   });
 }
@@ -267,8 +289,79 @@ void Bindings::press(char key, const std::string& by) {
   });
 }
 
+Bindings::Heard* Bindings::heard_of(const Binding* binding) {
+  for (Heard& heard : heard_)
+    if (heard.binding == binding && binding != nullptr) return &heard;
+  return nullptr;
+}
+
+void Bindings::hear(const std::string& control, std::optional<std::int64_t> number, const std::string& by) {
+  const auto found = std::find(controls_.begin(), controls_.end(), control);
+  if (found == controls_.end()) throw RangeError(fmt::format("{} is bound to nothing", control));
+  Heard& heard = heard_[static_cast<std::size_t>(found - controls_.begin())];
+  if (heard.message->has_number() != number.has_value())
+    throw RangeError(fmt::format("{} says {} number", control, number ? "no" : "a"));
+  const Tick now = std::llround(bench_.now().in(units::s)*ticks_per_second_);
+  heard.by = by;
+  const bool was_silent = now - heard.last >= hold_lasts_;
+  heard.last = now;
+  if (Heard* const begun = heard_of(heard.begins); begun != nullptr && begun->is_on) let_go(*begun);
+  if (heard.binding == nullptr) return;
+  if (operation_.is_stopped()) heard.waits_for_silence = true;
+  if (heard.waits_for_silence && !was_silent) return;
+  heard.waits_for_silence = false;
+  if (!number) return press(heard, now);
+  std::string amount = fmt::format("{}", *number);
+  if (heard.binding->each) {
+    const Amount each = amount_of(*heard.binding->each);
+    amount = fmt::format("{:.9g} {}", static_cast<double>(*number) * each.number, each.unit);
+  }
+  order(*heard.binding, with(*heard.binding->value, "VALUE", amount), by, nullptr);
+}
+
+void Bindings::press(Heard& heard, Tick now) {
+  const Binding& binding = *heard.binding;
+  if (binding.latched && heard.is_on) return let_go(heard);
+  const bool holds = binding.on && is_hold(*binding.on);
+  const bool was_on = std::exchange(heard.is_on, true);
+  if (heard.is_let_go_by_another) {
+    if (holds) heard.again = now + again_after_;
+    heard.ends = now + std::llround(heard.message->held_at_most->in(units::s)*ticks_per_second_);
+  } else if (binding.off && !binding.latched) {
+    heard.ends = now + hold_lasts_;  // it is held as long as it comes again
+    if (was_on && !holds) return;
+  }
+  if (binding.on) order(binding, *binding.on, heard.by, &heard.is_on);
+}
+
+void Bindings::let_go(Heard& heard) {
+  const Binding& binding = *heard.binding;
+  heard.is_on = false;
+  heard.again = heard.ends = never;
+  if (binding.off)
+    order(binding, *binding.off, heard.by, nullptr);
+  else if (binding.on && is_hold(*binding.on))
+    order(binding, stop_of(*binding.on), heard.by, nullptr);
+}
+
+/// Says again what is held until it is let go, and ends what no release ended.
+void Bindings::look_at(Heard& heard, Tick now) {
+  if (!heard.is_on) {
+    heard.again = heard.ends = never;
+  } else if (now >= heard.ends) {
+    if (heard.is_let_go_by_another)
+      tell_(fmt::format("{}: was not let go in {:.3g} s", heard.binding->control,
+                        heard.message->held_at_most->in(units::s)));
+    let_go(heard);
+  } else if (now >= heard.again) {
+    heard.again = now + again_after_;
+    order(*heard.binding, *heard.binding->on, heard.by, &heard.is_on);
+  }
+}
+
 Tick Bindings::next_act() const {
   Tick next = never;
+  for (const Heard& heard : heard_) next = std::min({next, heard.again, heard.ends});
   for (const Contact& contact : contacts_) {
     if (contact.holds) next = std::min(next, contact.again);
     // Steady for long enough only after its edge has been read.
@@ -290,6 +383,7 @@ void Bindings::act(Lines& lines, std::span<const Reading> readings) {
   }
   for (Contact& contact : contacts_) look_at(contact, lines.now());
   for (Turned& turned : turned_) look_at(turned, lines.now());
+  for (Heard& heard : heard_) look_at(heard, lines.now());
 }
 
 }  // namespace cogstride

@@ -28,6 +28,12 @@ class Bindings final : public Participant {
   /// A key of a terminal is pressed. @throws RangeError when no binding is of it, nor of anything else
   void press(char key, const std::string& by);
 
+  /// A device has said a text of its own. What it holds ends with its repeats, or with the text that releases
+  /// it; what came while everything was stopped does nothing before it has not been said for a while.
+  /// @param control  "panel.hold" @param number  of a text that has one @param by  who orders by it
+  /// @throws RangeError when nothing is bound to it, or it has a number and should not, or has none
+  void hear(const std::string& control, std::optional<std::int64_t> number, const std::string& by);
+
   [[nodiscard]] Tick next_act() const override;
   void act(Lines& lines, std::span<const Reading> readings) override;
 
@@ -74,13 +80,33 @@ class Bindings final : public Participant {
   };
   [[nodiscard]] static Axis axis_of(Bench& bench, const Binding& binding, const std::string& knob,
                                     const std::string& first, const std::string& last);
-  void order(const Binding& binding, const std::string& line, Contact* contact);
+  void order(const Binding& binding, const std::string& line, const std::string& by, bool* holds);
+  void order(const Binding& binding, const std::string& line, Contact* contact) {
+    order(binding, line, binding.control, contact == nullptr ? nullptr : &contact->holds);
+  }
   void press(Contact& contact);
   void let_go(Contact& contact);
   void look_at(Contact& contact, Tick now);
   void look_at(Turned& turned, Tick now);
   void read(Wheel& wheel, std::span<const Reading> readings);
   void look_at(Wheel& wheel, Tick now);
+  /// A text of a device that is bound.
+  struct Heard {
+    const Binding* binding = nullptr;
+    const DeviceMessage* message = nullptr;
+    const Binding* begins = nullptr;  // what it ends, where it is a release
+    std::string by{};
+    bool is_on = false;
+    bool is_let_go_by_another = false;  // else its repeats alone hold
+    bool waits_for_silence = false;     // it was said while all was stopped
+    Tick last = -never / 2;
+    Tick again = never;  // of what is held until it is let go
+    Tick ends = never;
+  };
+  [[nodiscard]] Heard* heard_of(const Binding* binding);
+  void press(Heard& heard, Tick now);
+  void let_go(Heard& heard);
+  void look_at(Heard& heard, Tick now);
   [[nodiscard]] static Wheel wheel_of(const Binding& binding, const HandControl& hand);
   void check(const Binding& binding) const;
 
@@ -90,9 +116,13 @@ class Bindings final : public Participant {
   std::vector<Contact> contacts_{};
   std::vector<Turned> turned_{};
   std::vector<Wheel> wheels_{};
+  std::vector<Heard> heard_{};
+  std::vector<std::string> controls_{};       // of each of these: "panel.hold"
   std::map<const Binding*, bool> latched_{};  // keys of a terminal that are on
   Tick again_after_ = 0;
   Tick between_values_ = 0;
+  Tick hold_lasts_ = 0;
+  double ticks_per_second_ = 0.0;
 };
 
 }  // namespace cogstride

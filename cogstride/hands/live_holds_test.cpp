@@ -10,6 +10,7 @@
 #include <chrono>
 #include <csignal>
 #include <cstdlib>
+#include <functional>
 #include <future>
 #include <optional>
 #include <thread>
@@ -171,11 +172,23 @@ std::vector<double> holds_ended(int holds) {
   return delays;
 }
 
+/// Many of them, in sessions short enough that this computer is not busy at a bad moment in each.
+std::vector<double> in_sessions(int all, int of_a_session,
+                                const std::function<std::vector<double>(int)>& session) {
+  std::vector<double> delays;
+  for (int left = all; left > 0; left -= of_a_session)
+    testing_support::unless_busy([&] {
+      const std::vector<double> its = session(std::min(left, of_a_session));
+      delays.insert(delays.end(), its.begin(), its.end());
+    });
+  std::sort(delays.begin(), delays.end());
+  return delays;
+}
+
 TEST(LiveHolds, EndWhenWhoSendsThemIsStopped) {
   const int holds = std::getenv("COGSTRIDE_SLOW") == nullptr ? 4 : 1000;
-  std::vector<double> delays;
-  testing_support::unless_busy([&] { delays = holds_ended(holds); });
-  ASSERT_FALSE(delays.empty());
+  const std::vector<double> delays = in_sessions(holds, 25, holds_ended);
+  ASSERT_EQ(delays.size(), static_cast<std::size_t>(holds));
   fmt::print(
       "{} holds, their sender stopped: from its last line to the first slower step {:.1f} ms, the worst "
       "{:.1f}; the rig says 300 ms\n",
@@ -210,9 +223,8 @@ std::vector<double> nudges_followed(int nudges) {
 
 TEST(LiveHolds, AreFollowedSoon) {
   const int nudges = std::getenv("COGSTRIDE_SLOW") == nullptr ? 30 : 1000;
-  std::vector<double> delays;
-  testing_support::unless_busy([&] { delays = nudges_followed(nudges); });
-  ASSERT_FALSE(delays.empty());
+  const std::vector<double> delays = in_sessions(nudges, 100, nudges_followed);
+  ASSERT_EQ(delays.size(), static_cast<std::size_t>(nudges));
   fmt::print(
       "{} nudges: from the line to its first step {:.2f} ms, 99 of 100 within {:.2f}, the worst {:.2f}\n",
       nudges, ms_at(delays, 0.5), ms_at(delays, 0.99), delays.back());

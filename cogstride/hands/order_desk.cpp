@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <charconv>
 #include <utility>
 
 #include "cogstride/hands/state_line.hpp"
@@ -92,6 +93,7 @@ void OrderDesk::line(const std::shared_ptr<Way>& way, const std::string& text) {
 void OrderDesk::carry_out(const std::shared_ptr<Way>& way, const OrderLine& read) {
   if (first_word(read.order) == "watch") return watch(way, read);
   if (first_word(read.order) == "press") return press(way, read);
+  if (first_word(read.order) == "heard") return hear(way, read);
   if (first_word(read.order) == "show") return show(way, read);
   if (statement_text(split_words(1, read.order)) == "renew token") {
     try {
@@ -134,6 +136,27 @@ void OrderDesk::show(const std::shared_ptr<Way>& way, const OrderLine& read) {
   answer(way, read,
          {Operation::Answer::Kind::refused,
           fmt::format("'show NAME': it is one of {}", fmt::join(names, ", ")), 0});
+}
+
+void OrderDesk::hear(const std::shared_ptr<Way>& way, const OrderLine& read) {
+  const SourceLine line = split_words(1, read.order);
+  try {
+    const std::size_t count = line.words.size();
+    std::optional<std::int64_t> number;
+    if (count == 3) {
+      const std::string_view text = line.words[2].text;
+      std::int64_t value = 0;
+      const auto end = std::from_chars(text.data(), text.data() + text.size(), value);
+      if (end.ec == std::errc() && end.ptr == text.data() + text.size()) number = value;
+    }
+    if (count < 2 || count > 3 || (count == 3 && !number))
+      throw Error("'heard panel.station 5': what a device said, and its number where it has one");
+    if (!heard_) throw Error("the rig binds nothing");
+    heard_(std::string(line.words[1].text), number, way->name_);
+    answer(way, read, {Operation::Answer::Kind::done, {}, 0});
+  } catch (const Error& error) {
+    answer(way, read, {Operation::Answer::Kind::refused, error.what(), 0});
+  }
 }
 
 void OrderDesk::press(const std::shared_ptr<Way>& way, const OrderLine& read) {

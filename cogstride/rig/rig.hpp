@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/mechanism/devices.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/mechanism/shaft.hpp"
 #include "cogstride/mechanism/stops.hpp"
@@ -22,6 +23,7 @@ struct Rig {
   std::vector<WheeledPair> pairs{};
   std::vector<Shaft> shafts{};
   std::vector<HandControl> hands{};
+  std::vector<Device> devices{};
   std::vector<PlainOutput> outputs{};
   Stops stops{};
   Operating operating{};

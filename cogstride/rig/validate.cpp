@@ -186,6 +186,11 @@ class RigCheck {
       if (shaft.encoder) keys("shaft." + shaft.name + ".encoder", *shaft.encoder);
     }
     for (HandControl& hand : rig_.hands) keys("hand." + hand.name, hand);
+    for (Device& device : rig_.devices) {
+      keys("device." + device.name, device);
+      for (DeviceMessage& message : device.messages)
+        keys("device." + device.name + ".message." + message.name, message);
+    }
     for (PlainOutput& output : rig_.outputs) keys("output." + output.name, output);
     for (Binding& binding : rig_.bindings) keys("binding." + binding.name, binding);
     keys("operate", rig_.operating);
@@ -196,6 +201,7 @@ class RigCheck {
     names("pair", rig_.pairs);
     names("shaft", rig_.shafts);
     names("hand", rig_.hands);
+    names("device", rig_.devices);
     names("binding", rig_.bindings);
     names("output", rig_.outputs);
     if (errors_.empty()) {

@@ -16,6 +16,7 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/hands/bindings.hpp"
 #include "cogstride/hands/order_desk.hpp"
+#include "cogstride/hands/serial_ways.hpp"
 #include "cogstride/hands/socket_ways.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
@@ -192,6 +193,8 @@ struct Hands {
         desk(bench, operation),
         attended(operation, bindings) {
     desk.on_press([this](char key, const std::string& by) { bindings.press(key, by); });
+    desk.on_heard([this](const std::string& control, std::optional<std::int64_t> number,
+                         const std::string& by) { bindings.hear(control, number, by); });
   }
   Keeper keeper;
   Operation operation;
@@ -227,6 +230,9 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     tell(fmt::format("orders are taken at {}{}", sockets->address(),
                      sockets->token() ? "; who comes says first: token " + *sockets->token() : ""));
   }
+  std::unique_ptr<SerialWays> serial;
+  if (!bench.rig().devices.empty())
+    serial = std::make_unique<SerialWays>(hands.desk, bench.rig().devices, tell);
   std::unique_ptr<AnswersOut> out;
   std::unique_ptr<TerminalView> view;
   std::shared_ptr<OrderDesk::Way> lines;
@@ -234,7 +240,7 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     view = std::make_unique<TerminalView>(
         hands.desk, bench.rig(), levels,
         TerminalView::Shown{bench.rig().name, options.live ? "live lines" : "simulated",
-                            sockets ? sockets->address() : "", sockets == nullptr});
+                            sockets ? sockets->address() : "", sockets == nullptr && serial == nullptr});
     const std::lock_guard lock(telling);
     shows = [&](const std::string& words) { view->tell(words); };
     // As an order, so that a run that is played again looks as often.
@@ -253,12 +259,13 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     has_failed = true;
     hands.desk.tell_fault(why);
   });
-  StandardInput in(hands.desk, lines, sockets == nullptr);
+  StandardInput in(hands.desk, lines, sockets == nullptr && serial == nullptr);
   bench.run(hands.attended, [&] { return hands.operation.has_ended(); });
   bench.come_to_rest();
   in.end();
   bench.serve(1_ms);  // what came in meanwhile is answered
   sockets.reset();
+  serial.reset();
   {
     const std::lock_guard lock(telling);
     shows = {};

@@ -136,6 +136,13 @@ class NameCheck {
             fmt::format("found \"{}\"; it is another knob of this rig", *binding.also));
     }
     std::vector<std::string> names;
+    for (const Device& device : rig.devices)
+      for (const DeviceMessage& message : device.messages) {
+        names.push_back(device.name + "." + message.name);
+        if (names.back() != control) continue;
+        said(message, binding, key);
+        return;
+      }
     for (const HandControl& hand : rig.hands) {
       names.push_back(hand.name);
       if (hand.name != control) continue;
@@ -144,6 +151,10 @@ class NameCheck {
       else if (hand.is_turned() != binding.value.has_value())
         add(key, hand.is_turned() ? fmt::format("{} is turned: `value` says what it does", control)
                                   : fmt::format("{} is pressed: `on` and `off` say what it does", control));
+      else if (hand.kind == HandControl::Kind::knob && !binding.each && !binding.from)
+        add(key, fmt::format("{} is a knob, and its value needs `from` and `to`: what its travel begins and "
+                             "ends with",
+                             control));
       else if ((hand.kind == HandControl::Kind::wheel) != binding.each.has_value())
         add(key, binding.each
                      ? fmt::format("{} is a knob, and has no clicks: `each` is of an encoder wheel", control)
@@ -156,6 +167,17 @@ class NameCheck {
                     "\"anything else\"",
                     control,
                     names.empty() ? "its hands (it has none)" : fmt::format("{}", fmt::join(names, ", "))));
+  }
+  /// What a device's text does: a number is a value, anything else a press.
+  void said(const DeviceMessage& message, const Binding& binding, const std::string& key) {
+    const bool has_number = message.has_number();
+    if (has_number != binding.value.has_value())
+      add(key, has_number
+                   ? fmt::format("{} says a number: `value` says what it does", binding.control)
+                   : fmt::format("{} says no number: `on` and `off` say what it does", binding.control));
+    else if (has_number && (binding.from || binding.also))
+      add(key, fmt::format("{} says a number: its range stands there; `each` says what one of it amounts to",
+                           binding.control));
   }
   void wheel(const Mechanism& mechanism, const std::string& key) {
     const bool has_encoder =

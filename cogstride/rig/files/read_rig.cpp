@@ -448,10 +448,6 @@ void read_binding(const std::string& name, TomlTable table, Rig& rig) {
     table.error(table.place_of("value"), "value: the word VALUE stands where the amount is to come");
   else if (binding.value && has("from") != has("to"))
     table.error(table.place(), "of `from` and `to` both are said, or none");
-  else if (binding.value && !has_range && !has("each"))
-    table.error(table.place(),
-                "a value needs `from` and `to`, what a knob's travel begins and ends with; of an encoder "
-                "wheel `each`, the amount of a click");
   else if (has("each") && (!binding.value || has("also") || has("off")))
     table.error(table.place_of("each"),
                 "each: is of the value of an encoder wheel, which has no `off` and no "
@@ -467,6 +463,27 @@ void read_binding(const std::string& name, TomlTable table, Rig& rig) {
     table.error(table.place(), "it does nothing: `on`, `off` or `value` says what");
   table.finish();
   rig.bindings.push_back(std::move(binding));
+}
+
+/// How its texts are told apart is checked where they are declared.
+void read_device(const std::string& name, TomlTable table, Rig& rig) {
+  Device device;
+  device.name = name;
+  read_keys(table, OutputKind::rotary, device);
+  if (auto messages = table.optional_table("message")) {
+    for (auto& [each, its] : messages->named_tables()) {
+      DeviceMessage message = read_part<DeviceMessage>(its);
+      message.name = each;
+      device.messages.push_back(std::move(message));
+    }
+  }
+  try {
+    require_readable(device);
+  } catch (const RangeError& error) {
+    table.error(table.place(), error.what());
+  }
+  table.finish();
+  rig.devices.push_back(std::move(device));
 }
 
 Operating read_operating(TomlTable table) {
@@ -556,6 +573,7 @@ Rig read_tables(TomlFile& file, TomlTable root) {
   for_each_table(root, "shaft",
                  [&](const auto& name, TomlTable& table) { rig.shafts.push_back(read_shaft(name, table)); });
   for_each_table(root, "hand", [&](const auto& name, TomlTable& table) { read_hand(name, table, rig); });
+  for_each_table(root, "device", [&](const auto& name, TomlTable& table) { read_device(name, table, rig); });
   for_each_table(root, "output", [&](const auto& name, TomlTable& table) {
     PlainOutput output = read_part<PlainOutput>(table);
     output.name = name;

@@ -250,6 +250,10 @@ void other_sections(SectionList& list) {
     hand.kind = kind.part;
     list.part("[hand.NAME]", kind.word, kind.about, hand);
   }
+  list.part("[device.NAME]", "", "something with texts of its own on a serial port: a display, another board",
+            Device{});
+  list.part("[device.NAME.message.NAME]", "", "a text that it says: a control, NAME.NAME, for bindings",
+            DeviceMessage{});
   list.part("[output.NAME]", "", "something that is only switched or faded: a lamp", PlainOutput{});
   list.part("[binding.NAME]", "", "what a hand, or a key of the terminal, does while one operates the rig",
             Binding{});

@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "cogstride/mechanism/by_hand.hpp"
+#include "cogstride/mechanism/devices.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/mechanism/shaft.hpp"
 #include "cogstride/mechanism/stops.hpp"

@@ -768,6 +768,32 @@ void declare(Keys& keys, Binding& binding) {
 }
 
 template <class Keys>
+void declare(Keys& keys, Device& device) {
+  keys.key("port", device.port, {"serial port or pseudo-terminal that it speaks on, such as /dev/ttyS0"});
+  keys.key("baud", device.baud, {"bits a second", "", "as the port stands", Sign::any, 50, 4'000'000});
+  keys.key("ends_with", device.ends_with, {"bytes that end a text of it, such as \"\\r\\n\""});
+  keys.key("ends_after", device.ends_after, {"a silence that ends a text of it", "ms"});
+}
+
+template <class Keys>
+void declare(Keys& keys, DeviceMessage& message) {
+  keys.key("text", message.text, {"what it says, with the word NUMBER where digits stand"});
+  keys.key("fewest_digits", message.fewest_digits, {"of the number", "", "1", Sign::any, 1, 18});
+  keys.key("most_digits", message.most_digits, {"of the number", "", "9", Sign::any, 1, 18});
+  keys.key("negative", message.negative, {"true when a minus may stand before them", "", "false"});
+  keys.key("lowest", message.lowest,
+           {"number that it says", "", "0", Sign::any, -1'000'000'000, 1'000'000'000});
+  keys.key("highest", message.highest,
+           {"number that it says", "", "999999999", Sign::any, -1'000'000'000, 1'000'000'000});
+  keys.key("inverted", message.inverted, {"true when lowest + highest - the number is meant", "", "false"});
+  keys.key("again_after", message.again_after,
+           {"the same text sooner than that is the last one, heard twice", "ms", "0 ms", Sign::not_negative});
+  keys.key("releases", message.releases, {"message of this device that begins what this one ends"});
+  keys.key("held_at_most", message.held_at_most,
+           {"of one that another releases: what it holds ends by then, should that be lost", "s"});
+}
+
+template <class Keys>
 void declare(Keys& keys, Stops& stops) {
   keys.key("emergency", stops.emergency, {"when an emergency stop is pressed", "", "cut"});
   keys.key("fault", stops.fault, {"when a board, a supply or a motion fails", "", "steepest ramp"});
