@@ -246,7 +246,8 @@ TEST(Verdict, SaysHowItFollowed) {
   for (const MoverVerdict::Row& row : verdict.of("traverse").rows)
     said = said || row.words.find("spindle; held up by its limits by") != std::string::npos;
   EXPECT_TRUE(said);
-  EXPECT_LT(verdict.of("traverse").figure("held_up_at_most"), 8.0);
+  EXPECT_LT(verdict.of("traverse").figure("held_up_at_most"), 12.0)
+      << "steps, as the spindle is braked at the end of its ramp";
 }
 
 }  // namespace
