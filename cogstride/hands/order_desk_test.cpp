@@ -10,6 +10,7 @@
 #include "cogstride/hands/state_line.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/hand_wheel.hpp"
 #include "support/refusal.hpp"
 #include "support/until_then.hpp"
 
@@ -262,13 +263,8 @@ TEST(Bindings, AKnobIsHeardOnceItHasStoodAtNothingAndItsWholeTravelIsUseful) {
 
 Rig wheel_rig(const char* value, const char* each) {
   Rig rig = bound_rig();
-  HandControl wheel;
-  wheel.name = "handwheel";
-  wheel.kind = HandControl::Kind::wheel;
-  wheel.line = 50;
-  wheel.line_b = 51;
-  wheel.bounce = 1_ms;
-  rig.hands.push_back(wheel);
+  rig.hands.push_back(testing_support::hand_wheel());
+  rig.hands.back().bounce = 1_ms;
   Binding binding;
   binding.name = "fine";
   binding.control = "handwheel";

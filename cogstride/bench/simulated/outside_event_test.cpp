@@ -5,6 +5,7 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
+#include "support/hand_wheel.hpp"
 #include "support/inside.hpp"
 
 namespace cogstride::outside_event_test {
@@ -50,12 +51,7 @@ TEST(OutsideEvents, FindsEveryErrorInOneGoAndSaysWhereItIs) {
 
 TEST(OutsideEvents, AnEncoderWheelIsTurnedByClicks) {
   Rig rig = demo_rig();
-  HandControl wheel;
-  wheel.name = "handwheel";
-  wheel.kind = HandControl::Kind::wheel;
-  wheel.line = 50;
-  wheel.line_b = 51;
-  rig.hands.push_back(wheel);
+  rig.hands.push_back(testing_support::hand_wheel());
   const auto events =
       parse_events("at 1 s handwheel 2 clicks in 80 ms\nat 2s handwheel -1 click in 0.1 s", "x.events", rig);
   ASSERT_EQ(events.size(), 2u);

@@ -450,8 +450,8 @@ void read_binding(const std::string& name, TomlTable table, Rig& rig) {
     table.error(table.place(), "of `from` and `to` both are said, or none");
   else if (has("each") && (!binding.value || has("also") || has("off")))
     table.error(table.place_of("each"),
-                "each: is of the value of an encoder wheel, which has no `off` and no "
-                "second one beside it");
+                "each: is of the value of an encoder wheel or a device's number, which have no `off` and no "
+                "second one beside them");
   else if (binding.value && binding.also.has_value() != (binding.value->find("OTHER") != std::string::npos))
     table.error(table.place_of("value"),
                 "value: the word OTHER stands where the amount of `also` is to come");

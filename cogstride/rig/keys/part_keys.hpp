@@ -759,9 +759,10 @@ void declare(Keys& keys, Binding& binding) {
   keys.key("from", binding.from,
            {"of a knob: amount just above nothing, such as 60 rpm; of a wheel: what VALUE begins with"});
   keys.key("to", binding.to, {"amount at the end of its travel; of a wheel: the most of it"});
-  keys.key(
-      "each", binding.each,
-      {"of a wheel: amount of a click. With `from` and `to` clicks add up; without, each turn counts alone"});
+  keys.key("each", binding.each,
+           {"of a wheel: amount of a click (with `from` and `to` clicks add up); of a device: amount of one "
+            "of its "
+            "number"});
   keys.key("also", binding.also, {"a second knob, for the word OTHER in `value`: a stick's other axis"});
   keys.key("other_from", binding.other_from, {"the same as `from`, of that"});
   keys.key("other_to", binding.other_to, {"the same as `to`, of that"});
