@@ -32,6 +32,9 @@ set(cogstride_public_headers
     cogstride/chip/step_axis.hpp
     cogstride/chip/tick.hpp
     cogstride/cogstride.hpp
+    cogstride/hands/heard_devices.hpp
+    cogstride/hands/order_desk.hpp
+    cogstride/hands/order_line.hpp
     cogstride/lines/bus_line.hpp
     cogstride/lines/cut_watch.hpp
     cogstride/lines/events.hpp
@@ -57,7 +60,9 @@ set(cogstride_public_headers
     cogstride/motion/capabilities.hpp
     cogstride/motion/cast.hpp
     cogstride/motion/count_check.hpp
+    cogstride/motion/devices/heard.hpp
     cogstride/motion/inputs.hpp
+    cogstride/motion/jogging.hpp
     cogstride/motion/knob.hpp
     cogstride/motion/measured.hpp
     cogstride/motion/motion_log.hpp
@@ -95,6 +100,8 @@ set(cogstride_public_headers
     cogstride/script/script_player.hpp
     cogstride/script/source_line.hpp
     cogstride/script/verbs/verb.hpp
+    cogstride/session/operation.hpp
+    cogstride/session/operation_state.hpp
     cogstride/session/proving.hpp
     cogstride/session/remembered.hpp
     cogstride/study/duty_sweep.hpp

@@ -17,6 +17,7 @@
 #include "cogstride/bench/post_box.hpp"
 #include "cogstride/motion/arriving_together.hpp"
 #include "cogstride/motion/cast.hpp"
+#include "cogstride/motion/devices/watches.hpp"
 #include "cogstride/motion/knob.hpp"
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/quantity/finite.hpp"
@@ -93,7 +94,7 @@ class Bench::SwitchWatch final : public Participant {
 };
 
 Bench::Bench(Rig rig, std::span<const Guest> guests)
-    : rig_(std::move(rig)), posts_(std::make_unique<PostBox>()) {
+    : rig_(std::move(rig)), heard_(said_controls(rig_)), posts_(std::make_unique<PostBox>()) {
   validate(rig_);
   add_movers(guests);
   for (const PlainOutput& output : rig_.outputs)
@@ -108,6 +109,16 @@ Bench::Bench(Rig rig, std::span<const Guest> guests)
   });
   counters_ = encoder_counters(rig_, moved());
   for (const auto& mover : movers_) connect(*mover);
+  for (const Remote& remote : rig_.remotes)
+    devices_.push_back(std::make_unique<RemoteWatch>(
+        remote, rig_.controller.timer_clock,
+        [this, name = remote.name](const std::string& words) { hear(words, name); }));
+  for (std::size_t i = 0; i < rig_.bus_sensors.size(); ++i)
+    devices_.push_back(std::make_unique<InterruptWatch>(
+        *inputs_, static_cast<LineId>(rig_.bus_sensors[i].line), rig_.controller.timer_clock, [this, i] {
+          for (const auto& each : interrupted_)
+            if (const std::shared_ptr<Interrupted> listener = each.lock()) (*listener)(i);
+        }));
 }
 
 /// Mechanisms in the rig's order, then carts, then guests.
@@ -309,6 +320,14 @@ const Knob& Bench::knob(const std::string& name) {
   throw RangeError(fmt::format("'{}' is not a knob of this rig; it has: {}", name, fmt::join(names, ", ")));
 }
 
+void Bench::hear(const std::string& words, const std::string& by) {
+  const HeardControls::Hearing hearing = heard_.read(words);
+  heard_.take(hearing);
+  trace_event({lines().now(), "heard", words, TraceEvent::Kind::outside});
+  for (std::size_t i = 0; i < listeners_.size(); ++i)
+    if (const std::shared_ptr<Listener> listener = listeners_[i].lock()) (*listener)(hearing, by);
+}
+
 Cast Bench::cast() {
   Cast cast;
   const auto named = [&](const std::string& name) -> Mover* {
@@ -326,6 +345,8 @@ Cast Bench::cast() {
       cast.guests.push_back(mover.get());
   for (const auto& output : outputs_) cast.outputs.push_back(output.get());
   cast.inputs = inputs_.get();
+  cast.heard = &heard_;
+  cast.knob = [this](const std::string& name) -> const Knob& { return knob(name); };
   cast.clock = rig_.controller.timer_clock;
   cast.arrive_together = [this](const auto& orders) { return arrive_together(orders); };
   cast.gear = [this](Mover& follower, const GearOrder& order) { return gear_mover(follower, order); };
@@ -454,6 +475,7 @@ BenchLoop& Bench::loop() {
     for (Participant* const participant : surroundings()) loop_->add(*participant);
     loop_->add(*inputs_);
     loop_->add(*guard_);
+    for (const auto& device : devices_) loop_->add(*device);
     for (const auto& mover : movers_) loop_->add(*mover);
     for (const auto& output : outputs_) loop_->add(*output);
     for (const Check& each : checks_) loop_->add(*each.check);
@@ -557,6 +579,32 @@ bool Bench::all_are_idle() const {
 
 void Bench::wait_for_all() {
   run_until([this] { return all_are_idle(); });
+}
+
+std::optional<std::size_t> Bench::wait_for_first(const std::vector<std::function<bool()>>& happenings,
+                                                 Time longest) {
+  /// Sees to it that somebody looks, whatever else acts.
+  struct Looks final : Participant {
+    explicit Looks(Tick now, Tick each, Tick end) : between(each), next(now), until(end) {}
+    [[nodiscard]] Tick next_act() const override { return std::min(next, until); }
+    void act(Lines& lines, std::span<const Reading>) override {
+      if (lines.now() >= next) next = lines.now() + between;
+      is_over = lines.now() >= until;
+    }
+    Tick between;
+    Tick next;
+    Tick until;
+    bool is_over = false;
+  };
+  const Tick now = lines().now();
+  Looks looks(now, ticks(Time(1e-3, units::s)), now + ticks(longest));
+  std::optional<std::size_t> first;
+  run(looks, [&] {
+    for (std::size_t i = 0; i < happenings.size() && !first; ++i)
+      if (happenings[i]()) first = i;
+    return first || looks.is_over;
+  });
+  return first;
 }
 
 void Bench::run(Participant& guest, const std::function<bool()>& finished) {

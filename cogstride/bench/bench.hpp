@@ -39,6 +39,7 @@
 #include "cogstride/bench/handles.hpp"
 #include "cogstride/bench/posted.hpp"
 #include "cogstride/mechanism/stops.hpp"
+#include "cogstride/motion/devices/heard.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/knob.hpp"
 #include "cogstride/motion/status.hpp"
@@ -126,6 +127,19 @@ class Bench {
   /// A knob, followed from now on: what its analogue input says, as a share of its travel.
   /// @throws RangeError when the rig has none of that name
   [[nodiscard]] const Knob& knob(const std::string& name);
+  /// What the devices of the rig have said: a display, a remote, a pad, a sensor.
+  [[nodiscard]] const HeardControls& heard() const { return heard_; }
+  /// One of them says something now: "panel.station 5" (HeardControls::read). From another thread by post().
+  /// @param by  who says so, for those who listen
+  /// @throws RangeError when no device of the rig says that
+  void hear(const std::string& words, const std::string& by = "a device");
+  /// Told of all that is heard, from the bench's thread, as long as `listener` is kept.
+  using Listener = std::function<void(const HeardControls::Hearing&, const std::string& by)>;
+  void on_heard(std::weak_ptr<Listener> listener) { listeners_.push_back(std::move(listener)); }
+  /// Told when a sensor on a bus has raised its interrupt line, and again as long as it is not served, as
+  /// long as `listener` is kept: its place in the rig.
+  using Interrupted = std::function<void(std::size_t sensor)>;
+  void on_interrupt(std::weak_ptr<Interrupted> listener) { interrupted_.push_back(std::move(listener)); }
   /// What a script has to do with here.
   [[nodiscard]] Cast cast();
   /// At the end: what still turns is stopped as the rig says (`stops.end`), and stands when this returns.
@@ -141,6 +155,13 @@ class Bench {
   void wait_for_all();
   /// Lets `guest` (a script, a control loop) take part until `finished`.
   void run(Participant& guest, const std::function<bool()>& finished);
+  /// Lets it run until the first of several things has come about: a key, a message, a place. They are looked
+  /// at after each act, and each millisecond.
+  /// @param longest  it waits at the most
+  /// @return its place among them, of two at once the lower one; nothing: none has come about in time
+  /// @throws RangeError when `longest` is no time, or as run()
+  std::optional<std::size_t> wait_for_first(const std::vector<std::function<bool()>>& happenings,
+                                            Time longest);
   /// Everything to rest, now. Motions that had not ended are faulted.
   void stop();
   /// Stops everything in one of the two ways that a rig knows, and says why; motions that had not ended are
@@ -287,6 +308,10 @@ class Bench {
   std::vector<Check> checks_;                 // of encoders against movers
   std::vector<std::unique_ptr<Knob>> knobs_;  // those that somebody has asked for
   std::unique_ptr<Inputs> inputs_;
+  HeardControls heard_;
+  std::vector<std::weak_ptr<Listener>> listeners_{};
+  std::vector<std::weak_ptr<Interrupted>> interrupted_{};
+  std::vector<std::unique_ptr<Participant>> devices_{};  // those that are heard at lines
   std::unique_ptr<Guard> guard_;
   class SwitchWatch;
   std::unique_ptr<SwitchWatch> switch_watch_;

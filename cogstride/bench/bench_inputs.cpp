@@ -70,6 +70,10 @@ std::vector<Inputs::Input> switched_inputs(const Rig& rig, const MovedMechanisms
       // A stop counts at its first edge; that it bounces is not that it was let go of.
       if (hand.kind == HandControl::Kind::stop) inputs.back().steady_for = 0;
     }
+  for (const Remote& remote : rig.remotes)
+    add(remote.line, remote.active == ActiveLevel::high, 0, remote.name);
+  for (const BusSensor& sensor : rig.bus_sensors)
+    add(sensor.line, sensor.active == ActiveLevel::high, 0, sensor.name);
   for (const Supply& supply : rig.supplies)
     if (supply.power_good_line) add(*supply.power_good_line, true, 0, supply.name);
   return inputs;

@@ -14,29 +14,20 @@
 namespace cogstride {
 namespace {
 
-constexpr double nothing = 0.01;  // share of a knob's travel that is none
 constexpr double hardly = 0.004;  // by which it has to differ to be told again
 
 bool is_hold(const std::string& order) {
   return order.starts_with("jog ");
 }
 
+bool is_stop(const Binding& binding) {
+  return binding.on && binding.on->starts_with("stop");
+}
+
 /// "stop creel", of what a hold jogs.
 std::string stop_of(const std::string& order) {
   const SourceLine words = split_words(1, order);
   return words.words.size() < 2 ? std::string() : fmt::format("stop {}", words.words[1].text);
-}
-
-struct Amount {
-  double number = 0.0;
-  std::string unit{};
-};
-
-Amount amount_of(const std::string& text) {
-  (void)parse_any_quantity(text);
-  std::size_t end = 0;
-  const double number = std::stod(text, &end);
-  return {number, text.substr(text.find_first_not_of(' ', end))};
 }
 
 /// With an amount where a word stands.
@@ -46,36 +37,51 @@ std::string with(std::string order, const std::string& word, const std::string& 
   return order;
 }
 
+bool is_share(const Bench& bench, const std::string& control) {
+  for (const SaidControl& each : bench.heard().controls())
+    if (each.name == control) return each.says == SaidControl::Says::share;
+  return false;
+}
+
+/// Of a knob of the rig, or an axis of a device.
+std::function<std::optional<double>()> share_of(Bench& bench, const std::string& control) {
+  if (is_share(bench, control))
+    return [&heard = bench.heard(), place = bench.heard().place_of(control)]() -> std::optional<double> {
+      const std::optional<std::int64_t> said = heard.number(place);
+      return said ? std::optional(1e-3 * static_cast<double>(*said)) : std::nullopt;
+    };
+  return [&knob = bench.knob(control)]() -> std::optional<double> {
+    return knob.is_known() ? std::optional(knob.share().base()) : std::nullopt;
+  };
+}
+
 }  // namespace
 
 Bindings::Axis Bindings::axis_of(Bench& bench, const Binding& binding, const std::string& knob,
                                  const std::string& first, const std::string& last) {
-  const Amount from = amount_of(first);
-  const Amount to = amount_of(last);
-  if (from.unit != to.unit)
-    throw RangeError(fmt::format("binding.{}: from {} to {}: both in one unit", binding.name, first, last));
-  return {&bench.knob(knob), from.number, to.number, to.unit};
+  try {
+    return {share_of(bench, knob), TravelAmount(first, last)};
+  } catch (const RangeError& error) {
+    throw RangeError(fmt::format("binding.{}: {}", binding.name, error.what()));
+  }
 }
 
 Bindings::Wheel Bindings::wheel_of(const Binding& binding, const HandControl& hand) {
-  Wheel wheel;
+  Wheel wheel(*binding.each);
   wheel.binding = &binding;
   wheel.a = static_cast<LineId>(*hand.line);
   wheel.b = static_cast<LineId>(*hand.line_b);
   wheel.way = hand.reversed ? -1 : 1;
   // An edge in each click counts it: what goes to and fro over it leaves nothing behind.
   wheel.decoder = chip::QuadratureDecoder(static_cast<std::uint8_t>(4 / hand.edges_per_click));
-  const Amount each = amount_of(*binding.each);
-  wheel.each = each.number;
-  wheel.unit = each.unit;
   if (!binding.from) return wheel;
-  const Amount from = amount_of(*binding.from);
-  const Amount to = amount_of(*binding.to);
-  if (from.unit != each.unit || to.unit != each.unit)
+  const UnitAmount from(*binding.from);
+  const UnitAmount to(*binding.to);
+  if (from.unit() != wheel.each.unit() || to.unit() != wheel.each.unit())
     throw RangeError(fmt::format("binding.{}: {} a click, from {} to {}: all in one unit", binding.name,
                                  *binding.each, *binding.from, *binding.to));
-  wheel.range = std::minmax(from.number, to.number);
-  wheel.amount = from.number;
+  wheel.range = std::minmax(from.each(), to.each());
+  wheel.amount = from.each();
   return wheel;
 }
 
@@ -86,43 +92,39 @@ Bindings::Bindings(Bench& bench, Operation& operation, std::function<void(const 
   ticks_per_second_ = clock.base().to_double();
   hold_lasts_ = std::llround(bench.rig().operating.hold_lasts.in(units::s)*ticks_per_second_);
   again_after_ = hold_lasts_ / 3;
-  for (const Device& device : bench.rig().devices) {
-    for (const DeviceMessage& message : device.messages) {
-      const auto bound_to = [&](const std::string& name) -> const Binding* {
-        for (const Binding& binding : bench.rig().bindings)
-          if (binding.control == device.name + "." + name) return &binding;
-        return nullptr;
-      };
-      Heard heard;
-      heard.binding = bound_to(message.name);
-      heard.message = &message;
-      if (message.releases) heard.begins = bound_to(*message.releases);
-      heard.is_let_go_by_another =
-          std::any_of(device.messages.begin(), device.messages.end(),
-                      [&](const DeviceMessage& other) { return other.releases == message.name; });
-      if (heard.binding != nullptr || heard.begins != nullptr) {
-        controls_.push_back(device.name + "." + message.name);
-        heard_.push_back(std::move(heard));
-      }
-    }
+  const auto bound_to = [&](const std::string& control) -> const Binding* {
+    for (const Binding& binding : bench.rig().bindings)
+      if (binding.control == control && !is_share(bench, control)) return &binding;
+    return nullptr;
+  };
+  for (const SaidControl& control : bench.heard().controls()) {
+    Heard heard;
+    heard.binding = bound_to(control.name);
+    heard.control = &control;
+    if (control.releases) heard.begins = bound_to(*control.releases);
+    heard.is_let_go = control.held_at_most || control.says == SaidControl::Says::hold;
+    heard_.push_back(std::move(heard));
   }
+  listener_ = std::make_shared<Bench::Listener>(
+      [this](const HeardControls::Hearing& hearing, const std::string& by) { hear(hearing, by); });
+  bench.on_heard(listener_);
   for (const Binding& binding : bench.rig().bindings) {
     check(binding);
-    for (const HandControl& hand : bench.rig().hands) {
-      if (hand.name != binding.control) continue;
-      if (binding.each) {
-        wheels_.push_back(wheel_of(binding, hand));
-      } else if (binding.value) {
-        Turned turned;
-        turned.binding = &binding;
-        turned.axes.push_back(axis_of(bench, binding, hand.name, *binding.from, *binding.to));
-        if (binding.also)
-          turned.axes.push_back(
-              axis_of(bench, binding, *binding.also, *binding.other_from, *binding.other_to));
-        turned_.push_back(std::move(turned));
-      } else {
-        contacts_.push_back({&binding, static_cast<LineId>(*hand.line)});
-      }
+    const bool is_axis = is_share(bench, binding.control);
+    const HandControl* hand = nullptr;
+    for (const HandControl& each : bench.rig().hands)
+      if (each.name == binding.control) hand = &each;
+    if (hand != nullptr && binding.each) {
+      wheels_.push_back(wheel_of(binding, *hand));
+    } else if (is_axis || (hand != nullptr && binding.value)) {
+      Turned turned;
+      turned.binding = &binding;
+      turned.axes.push_back(axis_of(bench, binding, binding.control, *binding.from, *binding.to));
+      if (binding.also)
+        turned.axes.push_back(axis_of(bench, binding, *binding.also, *binding.other_from, *binding.other_to));
+      turned_.push_back(std::move(turned));
+    } else if (hand != nullptr) {
+      contacts_.push_back({&binding, static_cast<LineId>(*hand->line)});
     }
   }
 }
@@ -152,6 +154,18 @@ void Bindings::order(const Binding& binding, const std::string& line, const std:
       tell_(fmt::format("{}: {}: fault: {}", control, line, answer.words));
     }
   });
+}
+
+/// What was held or turned up through a stop and its clearing waits until it is let go, however short both
+/// were.
+void Bindings::look_for_clearing() {
+  if (std::exchange(cleared_, operation_.times_cleared()) == operation_.times_cleared()) return;
+  for (Contact& contact : contacts_) contact.holds = false;
+  for (Turned& turned : turned_) turned.told.clear();
+  for (Heard& heard : heard_) {
+    heard.is_on = false;
+    heard.waits_for_silence = true;
+  }
 }
 
 void Bindings::press(Contact& contact) {
@@ -198,9 +212,9 @@ void Bindings::look_at(Turned& turned, Tick now) {
   turned.next = now + between_values_;
   std::vector<double> shares;
   for (const Axis& axis : turned.axes) {
-    if (!axis.knob->is_known()) return;
-    const double share = axis.knob->share().base();
-    shares.push_back(std::abs(share) < nothing ? 0.0 : share);
+    const std::optional<double> share = axis.share();
+    if (!share) return;
+    shares.push_back(TravelAmount::is_nothing(*share) ? 0.0 : *share);
   }
   const auto stands_at_nothing = [](const std::vector<double>& all) {
     return std::all_of(all.begin(), all.end(), [](double share) { return share == 0.0; });
@@ -228,11 +242,7 @@ void Bindings::look_at(Turned& turned, Tick now) {
   }
   std::string line = *binding.value;
   for (std::size_t i = 0; i < shares.size(); ++i) {
-    const Axis& axis = turned.axes[i];
-    const double part = (std::abs(shares[i]) - nothing) / (1.0 - nothing);
-    const double amount =
-        shares[i] == 0.0 ? 0.0 : std::copysign(axis.from + part * (axis.to - axis.from), shares[i]);
-    line = with(line, i == 0 ? "VALUE" : "OTHER", fmt::format("{:.4g} {}", amount, axis.unit));
+    line = with(line, i == 0 ? "VALUE" : "OTHER", turned.axes[i].amount.text(shares[i]));
   }
   order(binding, line, nullptr);
 }
@@ -262,14 +272,13 @@ void Bindings::look_at(Wheel& wheel, Tick now) {
   if (clicks == 0 || operation_.is_stopped() || now < wheel.next) return;
   wheel.next = now + between_values_;
   wheel.counted = wheel.decoder.count();
-  double amount = static_cast<double>(clicks) * wheel.each;
+  double amount = static_cast<double>(clicks) * wheel.each.each();
   if (wheel.range) {
     const double before = wheel.amount;
     amount = wheel.amount = std::clamp(before + amount, wheel.range->first, wheel.range->second);
     if (amount == before) return;
   }
-  order(*wheel.binding, with(*wheel.binding->value, "VALUE", fmt::format("{:.6g} {}", amount, wheel.unit)),
-        nullptr);
+  order(*wheel.binding, with(*wheel.binding->value, "VALUE", wheel.each.of(amount)), nullptr);
 }
 
 void Bindings::press(char key, const std::string& by) {
@@ -295,27 +304,27 @@ Bindings::Heard* Bindings::heard_of(const Binding* binding) {
   return nullptr;
 }
 
-void Bindings::hear(const std::string& control, std::optional<std::int64_t> number, const std::string& by) {
-  const auto found = std::find(controls_.begin(), controls_.end(), control);
-  if (found == controls_.end()) throw RangeError(fmt::format("{} is bound to nothing", control));
-  Heard& heard = heard_[static_cast<std::size_t>(found - controls_.begin())];
-  if (heard.message->has_number() != number.has_value())
-    throw RangeError(fmt::format("{} says {} number", control, number ? "no" : "a"));
+void Bindings::hear(const HeardControls::Hearing& hearing, const std::string& by) {
+  Heard& heard = heard_[hearing.place];
   const Tick now = std::llround(bench_.now().in(units::s)*ticks_per_second_);
+  look_for_clearing();
   heard.by = by;
   const bool was_silent = now - heard.last >= hold_lasts_;
   heard.last = now;
   if (Heard* const begun = heard_of(heard.begins); begun != nullptr && begun->is_on) let_go(*begun);
   if (heard.binding == nullptr) return;
-  if (operation_.is_stopped()) heard.waits_for_silence = true;
-  if (heard.waits_for_silence && !was_silent) return;
-  heard.waits_for_silence = false;
-  if (!number) return press(heard, now);
-  std::string amount = fmt::format("{}", *number);
-  if (heard.binding->each) {
-    const Amount each = amount_of(*heard.binding->each);
-    amount = fmt::format("{:.9g} {}", static_cast<double>(*number) * each.number, each.unit);
+  if (hearing.is_let_go) {
+    heard.waits_for_silence = false;
+    if (heard.is_on && !heard.binding->latched) let_go(heard);
+    return;
   }
+  if (operation_.is_stopped()) heard.waits_for_silence = true;
+  if (heard.waits_for_silence && !was_silent && !is_stop(*heard.binding)) return;
+  heard.waits_for_silence = false;
+  if (!hearing.number) return press(heard, now);
+  std::string amount = fmt::format("{}", *hearing.number);
+  if (heard.binding->each)
+    amount = UnitAmount(*heard.binding->each).text(static_cast<double>(*hearing.number));
   order(*heard.binding, with(*heard.binding->value, "VALUE", amount), by, nullptr);
 }
 
@@ -324,9 +333,10 @@ void Bindings::press(Heard& heard, Tick now) {
   if (binding.latched && heard.is_on) return let_go(heard);
   const bool holds = binding.on && is_hold(*binding.on);
   const bool was_on = std::exchange(heard.is_on, true);
-  if (heard.is_let_go_by_another) {
+  if (heard.is_let_go) {
     if (holds) heard.again = now + again_after_;
-    heard.ends = now + std::llround(heard.message->held_at_most->in(units::s)*ticks_per_second_);
+    const std::optional<Time>& at_most = heard.control->held_at_most;
+    heard.ends = at_most ? now + std::llround(at_most->in(units::s)*ticks_per_second_) : never;
   } else if (binding.off && !binding.latched) {
     heard.ends = now + hold_lasts_;  // it is held as long as it comes again
     if (was_on && !holds) return;
@@ -349,9 +359,9 @@ void Bindings::look_at(Heard& heard, Tick now) {
   if (!heard.is_on) {
     heard.again = heard.ends = never;
   } else if (now >= heard.ends) {
-    if (heard.is_let_go_by_another)
+    if (heard.is_let_go)
       tell_(fmt::format("{}: was not let go in {:.3g} s", heard.binding->control,
-                        heard.message->held_at_most->in(units::s)));
+                        heard.control->held_at_most->in(units::s)));
     let_go(heard);
   } else if (now >= heard.again) {
     heard.again = now + again_after_;
@@ -377,6 +387,7 @@ Tick Bindings::next_act() const {
 }
 
 void Bindings::act(Lines& lines, std::span<const Reading> readings) {
+  look_for_clearing();
   for (Wheel& wheel : wheels_) {
     read(wheel, readings);
     look_at(wheel, lines.now());

@@ -12,12 +12,11 @@
 
 #include "cogstride/bench/bench.hpp"
 #include "cogstride/chip/quadrature.hpp"
+#include "cogstride/motion/devices/amounts.hpp"
 #include "cogstride/motion/participant.hpp"
 #include "cogstride/session/operation.hpp"
 
 namespace cogstride {
-
-class Knob;
 
 class Bindings final : public Participant {
  public:
@@ -27,12 +26,6 @@ class Bindings final : public Participant {
 
   /// A key of a terminal is pressed. @throws RangeError when no binding is of it, nor of anything else
   void press(char key, const std::string& by);
-
-  /// A device has said a text of its own. What it holds ends with its repeats, or with the text that releases
-  /// it; what came while everything was stopped does nothing before it has not been said for a while.
-  /// @param control  "panel.hold" @param number  of a text that has one @param by  who orders by it
-  /// @throws RangeError when nothing is bound to it, or it has a number and should not, or has none
-  void hear(const std::string& control, std::optional<std::int64_t> number, const std::string& by);
 
   [[nodiscard]] Tick next_act() const override;
   void act(Lines& lines, std::span<const Reading> readings) override;
@@ -46,12 +39,10 @@ class Bindings final : public Participant {
     bool holds = false;       // its order is a hold, and said again
     Tick again = never;
   };
-  /// One knob of a value, or one axis of a stick.
+  /// One knob of a value, or one axis of a stick or a pad.
   struct Axis {
-    const Knob* knob = nullptr;
-    double from = 0.0;
-    double to = 0.0;
-    std::string unit{};
+    std::function<std::optional<double>()> share{};  // of its travel, once it is known
+    TravelAmount amount;
   };
   struct Turned {
     const Binding* binding = nullptr;
@@ -62,6 +53,7 @@ class Bindings final : public Participant {
   };
   /// An encoder wheel.
   struct Wheel {
+    explicit Wheel(const std::string& of_a_click) : each(of_a_click) {}
     const Binding* binding = nullptr;
     LineId a{};
     LineId b{};
@@ -72,8 +64,7 @@ class Bindings final : public Participant {
     bool a_is_on = false;
     bool b_is_on = false;
     std::int64_t counted = 0;  // clicks that orders were given for
-    double each = 0.0;
-    std::string unit{};
+    UnitAmount each;
     std::optional<std::pair<double, double>> range{};  // that clicks add up in
     double amount = 0.0;                               // where they have come to
     Tick next = 0;
@@ -90,19 +81,22 @@ class Bindings final : public Participant {
   void look_at(Turned& turned, Tick now);
   void read(Wheel& wheel, std::span<const Reading> readings);
   void look_at(Wheel& wheel, Tick now);
-  /// A text of a device that is bound.
+  /// What a device says, and something is bound to it. What it holds ends with its repeats, or with what
+  /// lets it go; what came while everything was stopped does nothing before it has not been said for a while.
   struct Heard {
     const Binding* binding = nullptr;
-    const DeviceMessage* message = nullptr;
-    const Binding* begins = nullptr;  // what it ends, where it is a release
+    const SaidControl* control = nullptr;
+    const Binding* begins = nullptr;  // what it ends, where it lets something go
     std::string by{};
     bool is_on = false;
-    bool is_let_go_by_another = false;  // else its repeats alone hold
-    bool waits_for_silence = false;     // it was said while all was stopped
+    bool is_let_go = false;          // in words; else its repeats alone hold
+    bool waits_for_silence = false;  // it was said while all was stopped
     Tick last = -never / 2;
     Tick again = never;  // of what is held until it is let go
     Tick ends = never;
   };
+  void look_for_clearing();
+  void hear(const HeardControls::Hearing& hearing, const std::string& by);
   [[nodiscard]] Heard* heard_of(const Binding* binding);
   void press(Heard& heard, Tick now);
   void let_go(Heard& heard);
@@ -116,12 +110,13 @@ class Bindings final : public Participant {
   std::vector<Contact> contacts_{};
   std::vector<Turned> turned_{};
   std::vector<Wheel> wheels_{};
-  std::vector<Heard> heard_{};
-  std::vector<std::string> controls_{};       // of each of these: "panel.hold"
+  std::vector<Heard> heard_{};  // by the place of their controls
+  std::shared_ptr<Bench::Listener> listener_{};
   std::map<const Binding*, bool> latched_{};  // keys of a terminal that are on
   Tick again_after_ = 0;
   Tick between_values_ = 0;
   Tick hold_lasts_ = 0;
+  std::int64_t cleared_ = 0;  // how often all was, when last looked at
   double ticks_per_second_ = 0.0;
 };
 

@@ -34,7 +34,7 @@ void live(const std::string& box, std::uint64_t seed) {
   LiveBench bench(rig(), {.port = &port, .black_box = box, .labels = {{"rig", "the demo's"}}});
   Operation operation(bench);
   OrderDesk desk(bench, operation);
-  std::thread hands([&] {
+  const std::jthread hands([&] {
     RandomHands dice(seed);
     auto one = desk.open("hand 1", {}, false);
     auto two = desk.open("hand 2", {}, false);
@@ -49,7 +49,6 @@ void live(const std::string& box, std::uint64_t seed) {
     desk.line(two, "end");
   });
   bench.run(operation, [&] { return operation.has_ended(); });
-  hands.join();
   bench.come_to_rest();
   bench.close();
   if (testing_support::is_of_a_busy_computer(bench.verdict().fault))

@@ -4,7 +4,6 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
-#include <charconv>
 #include <utility>
 
 #include "cogstride/hands/state_line.hpp"
@@ -140,19 +139,13 @@ void OrderDesk::show(const std::shared_ptr<Way>& way, const OrderLine& read) {
 
 void OrderDesk::hear(const std::shared_ptr<Way>& way, const OrderLine& read) {
   const SourceLine line = split_words(1, read.order);
+  std::string words;
+  for (std::size_t i = 1; i < line.words.size(); ++i)
+    words += fmt::format("{}{}", i == 1 ? "" : " ", line.words[i].text);
   try {
-    const std::size_t count = line.words.size();
-    std::optional<std::int64_t> number;
-    if (count == 3) {
-      const std::string_view text = line.words[2].text;
-      std::int64_t value = 0;
-      const auto end = std::from_chars(text.data(), text.data() + text.size(), value);
-      if (end.ec == std::errc() && end.ptr == text.data() + text.size()) number = value;
-    }
-    if (count < 2 || count > 3 || (count == 3 && !number))
+    if (words.empty())
       throw Error("'heard panel.station 5': what a device said, and its number where it has one");
-    if (!heard_) throw Error("the rig binds nothing");
-    heard_(std::string(line.words[1].text), number, way->name_);
+    bench_.hear(words, way->name_);
     answer(way, read, {Operation::Answer::Kind::done, {}, 0});
   } catch (const Error& error) {
     answer(way, read, {Operation::Answer::Kind::refused, error.what(), 0});

@@ -34,13 +34,6 @@ class OrderDesk {
   /// What `press f` does: given the key and who pressed it, from the bench's thread. @throws Error when it is
   /// bound to nothing
   void on_press(std::function<void(char key, const std::string& by)> press) { press_ = std::move(press); }
-  /// What `heard panel.station 5` does: a device has said a text of its own, with its number where it has
-  /// one. From the bench's thread. @throws Error when it is bound to nothing
-  void on_heard(std::function<void(const std::string& control, std::optional<std::int64_t> number,
-                                   const std::string& by)>
-                    heard) {
-    heard_ = std::move(heard);
-  }
   /// What `renew token` does; its answer. Told of in words. @throws Error
   void on_renewal(std::function<std::string()> renew) { renew_ = std::move(renew); }
   /// A line that came in. From any thread.
@@ -63,7 +56,6 @@ class OrderDesk {
   Bench& bench_;
   Operation& operation_;
   std::function<void(char, const std::string&)> press_{};
-  std::function<void(const std::string&, std::optional<std::int64_t>, const std::string&)> heard_{};
   std::function<std::string()> renew_{};
   std::mutex mutex_;  // of the ways in
   std::vector<std::weak_ptr<Way>> ways_{};

@@ -1,9 +1,11 @@
 #include "cogstride/mechanism/devices.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <charconv>
+#include <cmath>
 
 #include "cogstride/quantity/error.hpp"
 
@@ -131,6 +133,170 @@ void require_readable(const Device& device) {
       if (can_be_the_same(device.messages[i], device.messages[before]))
         throw RangeError(fmt::format("messages {} and {} cannot be told apart: one text can be both",
                                      device.messages[before].name, device.messages[i].name));
+  }
+}
+
+std::vector<SaidControl> controls_of(const Device& device) {
+  std::vector<SaidControl> controls;
+  for (const DeviceMessage& message : device.messages) {
+    SaidControl control{.name = device.name + "." + message.name};
+    if (message.has_number()) control.says = SaidControl::Says::number;
+    control.lowest = message.lowest;
+    control.highest = message.highest;
+    if (message.releases) control.releases = device.name + "." + *message.releases;
+    const bool is_let_go =
+        std::any_of(device.messages.begin(), device.messages.end(),
+                    [&](const DeviceMessage& other) { return other.releases == message.name; });
+    if (is_let_go) control.held_at_most = message.held_at_most;
+    controls.push_back(std::move(control));
+  }
+  return controls;
+}
+
+std::vector<SaidControl> controls_of(const InputDevice& device) {
+  constexpr std::int64_t most_clicks = 1000;  // in one event
+  std::vector<SaidControl> controls;
+  for (const InputKey& key : device.keys)
+    controls.push_back({.name = device.name + "." + key.name, .says = SaidControl::Says::hold});
+  for (const InputAxis& axis : device.axes)
+    controls.push_back({.name = device.name + "." + axis.name,
+                        .says = SaidControl::Says::share,
+                        .has_centre = axis.centred});
+  for (const InputWheel& wheel : device.wheels)
+    controls.push_back({.name = device.name + "." + wheel.name,
+                        .says = SaidControl::Says::number,
+                        .lowest = -most_clicks,
+                        .highest = most_clicks});
+  return controls;
+}
+
+std::int64_t thousandths_of(const InputAxis& axis, std::int64_t value, std::int64_t least, std::int64_t most,
+                            std::int64_t flat) {
+  constexpr double whole = 1000.0;
+  if (most <= least) return 0;
+  const double span = static_cast<double>(most) - static_cast<double>(least);
+  // Of 0 to 255 the middle is 127.5: neither 127 nor 128 is off it.
+  const double middle = axis.centred ? static_cast<double>(least) + 0.5 * span
+                                     : static_cast<double>(axis.reversed ? most : least);
+  const double reach = axis.centred ? 0.5 * span : span;
+  const double off = (static_cast<double>(value) - middle) * (axis.reversed ? -1.0 : 1.0);
+  const double still =
+      std::max(axis.dead_zone ? axis.dead_zone->base().to_double() * reach : static_cast<double>(flat),
+               axis.centred ? 0.5 : 0.0);
+  const double beyond = std::abs(off) - still;
+  if (beyond <= 0.0 || still >= reach) return 0;
+  const double share = std::min(1.0, beyond / (reach - still));
+  return std::llround(std::copysign(whole * share, off));
+}
+
+std::vector<SaidControl> controls_of(const Remote& remote) {
+  std::vector<SaidControl> controls;
+  for (const RemoteKey& key : remote.keys)
+    controls.push_back({.name = remote.name + "." + key.name, .says = SaidControl::Says::hold});
+  return controls;
+}
+
+std::vector<SaidControl> controls_of(const BusSensor& sensor) {
+  std::vector<SaidControl> controls;
+  for (const SensorEvent& event : sensor.events) controls.push_back({.name = sensor.name + "." + event.name});
+  return controls;
+}
+
+void require_sound(const Device& device) {
+  require_readable(device);
+  for (const DeviceReply& reply : device.replies) {
+    const bool is_state = reply.says == DeviceReply::Says::state;
+    const std::string_view word = is_state ? state_word : number_word;
+    if (reply.text.find(word) == std::string::npos)
+      throw RangeError(fmt::format("reply {}: the word {} stands where its {} is to come (text)", reply.name,
+                                   word, is_state ? "state" : "number"));
+    if (is_state && reply.each)
+      throw RangeError(fmt::format("reply {}: a state has no amount (each)", reply.name));
+    if (!is_state && !reply.each)
+      throw RangeError(fmt::format("reply {}: `each` says what one of its number amounts to", reply.name));
+    if (reply.every < Time(0.02, units::s))
+      throw RangeError(fmt::format("reply {}: every: 20 ms or more can be had", reply.name));
+  }
+}
+
+void require_sound(const InputDevice& device) {
+  if (device.called.empty()) throw RangeError("called: as it calls itself");
+  std::vector<std::string> codes;
+  std::vector<std::string> names;
+  const auto take = [&](const char* what, const auto& parts, std::initializer_list<const char*> begins) {
+    for (const auto& part : parts) {
+      if (std::none_of(begins.begin(), begins.end(),
+                       [&](const char* begin) { return part.code.starts_with(begin); }))
+        throw RangeError(fmt::format("{} {}: found code \"{}\"; it begins with {}", what, part.name,
+                                     part.code, fmt::join(begins, " or ")));
+      if (std::find(codes.begin(), codes.end(), part.code) != codes.end())
+        throw RangeError(fmt::format("{} {}: {} is said twice", what, part.name, part.code));
+      if (std::find(names.begin(), names.end(), part.name) != names.end())
+        throw RangeError(fmt::format("{} {}: two of its controls have this name", what, part.name));
+      codes.push_back(part.code);
+      names.push_back(part.name);
+    }
+  };
+  take("key", device.keys, {"KEY_", "BTN_"});
+  take("axis", device.axes, {"ABS_"});
+  take("wheel", device.wheels, {"REL_"});
+  for (const InputAxis& axis : device.axes)
+    if (axis.dead_zone && !(axis.dead_zone->base() < Ratio(1)))
+      throw RangeError(fmt::format("axis {}: dead_zone: is below 100 %", axis.name));
+}
+
+namespace {
+
+constexpr std::size_t most_durations = 400;
+constexpr std::int64_t longest_duration = 1'000'000;  // us
+
+void require_timing(const std::string& what, const std::vector<std::int64_t>& timing) {
+  if (timing.empty()) return;
+  if (timing.size() % 2 == 0 || timing.size() < 3 || timing.size() > most_durations)
+    throw RangeError(
+        fmt::format("{}: found {} durations; marks and gaps in turn, from the first mark to the last, are "
+                    "an odd number of 3 to {}",
+                    what, timing.size(), most_durations));
+  for (const std::int64_t each : timing)
+    if (each < 1 || each > longest_duration)
+      throw RangeError(fmt::format("{}: found {} us; from 1 us to a second can be had", what, each));
+}
+
+}  // namespace
+
+void require_sound(const Remote& remote) {
+  const bool is_learned = remote.coding == Remote::Coding::learned;
+  if (!is_learned && !remote.held_timing.empty()) throw RangeError("held_timing: is of a learned remote");
+  if (!(Time(0.12, units::s) <= remote.held_for && remote.held_for <= Time(2.0, units::s)))
+    throw RangeError("held_for: from 0.12 s (its frames are 0.11 s apart) to 2 s can be had");
+  require_timing("held_timing", remote.held_timing);
+  std::vector<std::int64_t> codes;
+  for (const RemoteKey& key : remote.keys) {
+    const auto refuse = [&](const std::string& why) {
+      throw RangeError(fmt::format("key {}: {}", key.name, why));
+    };
+    if (is_learned && (key.timing.empty() || key.code))
+      refuse("of a learned remote: `timing` says it, and no code");
+    if (!is_learned && (!key.code || !key.timing.empty() || !key.other_timing.empty()))
+      refuse("`code` says it, and no timing: that is of a learned remote");
+    require_timing("key " + key.name + ": timing", key.timing);
+    require_timing("key " + key.name + ": other_timing", key.other_timing);
+    if (!key.code) continue;
+    if (std::find(codes.begin(), codes.end(), *key.code) != codes.end())
+      refuse(fmt::format("{:#010x} is another key's as well", *key.code));
+    codes.push_back(*key.code);
+    if (((*key.code >> 16) & 0xff) != (~(*key.code >> 24) & 0xff))
+      refuse(fmt::format("{:#010x} is no code: its last eight bits are the third eight inverted", *key.code));
+  }
+}
+
+void require_sound(const BusSensor& sensor) {
+  if (sensor.events.empty()) throw RangeError("it tells nothing: its events are missing");
+  std::vector<std::int64_t> values;
+  for (const SensorEvent& event : sensor.events) {
+    if (std::find(values.begin(), values.end(), event.value) != values.end())
+      throw RangeError(fmt::format("event {}: {:#04x} is another event's as well", event.name, event.value));
+    values.push_back(event.value);
   }
 }
 

@@ -13,7 +13,9 @@
 
 namespace cogstride {
 
+class HeardControls;
 class Inputs;
+class Knob;
 class Mover;
 class OutputSwitch;
 
@@ -29,6 +31,9 @@ struct Cast {
   std::vector<Mover*> guests{};      ///< of the program's own
   std::vector<OutputSwitch*> outputs{};  ///< by an output's place in the rig
   const Inputs* inputs = nullptr;
+  const HeardControls* heard = nullptr;
+  /// A knob, read from then on. @throws RangeError when there is none of that name
+  std::function<const Knob&(const std::string& name)> knob{};
   ExactFrequency clock{};
   /// Moves that begin and arrive together. @throws RangeError when one is refused; nothing is ordered then
   std::function<std::vector<std::shared_ptr<MotionRecord>>(const std::vector<std::pair<Mover*, MoveOrder>>&)>

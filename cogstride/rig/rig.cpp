@@ -90,6 +90,14 @@ class LineCollector {
       input(*hand.line, "pressed", path + ".line");
     }
   }
+  void remote(const Remote& remote) {
+    owner_ = remote.name;
+    input(remote.line, "marks", "remote." + remote.name + ".line", remote.output_level);
+  }
+  void bus_sensor(const BusSensor& sensor) {
+    owner_ = sensor.name;
+    input(sensor.line, "happened", "bus_sensor." + sensor.name + ".line", sensor.output_level);
+  }
   void heartbeat(const Heartbeat& heartbeat) {
     lines.push_back({heartbeat.line,
                      "controller",
@@ -266,9 +274,24 @@ std::vector<RigLine> rig_lines(const Rig& rig) {
   for (const Shaft& shaft : rig.shafts) collector.shaft(shaft);
   for (const Supply& supply : rig.supplies) collector.supply(supply);
   for (const HandControl& hand : rig.hands) collector.hand(hand);
+  for (const Remote& remote : rig.remotes) collector.remote(remote);
+  for (const BusSensor& sensor : rig.bus_sensors) collector.bus_sensor(sensor);
   for (const PlainOutput& output : rig.outputs) collector.output(output);
   if (rig.controller.heartbeat) collector.heartbeat(*rig.controller.heartbeat);
   return std::move(collector.lines);
+}
+
+std::vector<SaidControl> said_controls(const Rig& rig) {
+  std::vector<SaidControl> all;
+  const auto add = [&](const auto& devices) {
+    for (const auto& device : devices)
+      for (SaidControl& control : controls_of(device)) all.push_back(std::move(control));
+  };
+  add(rig.devices);
+  add(rig.input_devices);
+  add(rig.remotes);
+  add(rig.bus_sensors);
+  return all;
 }
 
 }  // namespace cogstride

@@ -24,6 +24,9 @@ struct Rig {
   std::vector<Shaft> shafts{};
   std::vector<HandControl> hands{};
   std::vector<Device> devices{};
+  std::vector<InputDevice> input_devices{};
+  std::vector<Remote> remotes{};
+  std::vector<BusSensor> bus_sensors{};
   std::vector<PlainOutput> outputs{};
   Stops stops{};
   Operating operating{};
@@ -61,6 +64,9 @@ struct Rig {
 /// Whether nothing of a mechanism's board hangs on the controller's ground: it isolates its inputs, or a part
 /// between does.
 [[nodiscard]] bool is_isolated(const Rig& rig, const Mechanism& mechanism);
+
+/// All that the devices of a rig tell of by themselves.
+[[nodiscard]] std::vector<SaidControl> said_controls(const Rig& rig);
 
 /// One wire at a line of the controller.
 struct RigLine {

@@ -190,6 +190,24 @@ class RigCheck {
       keys("device." + device.name, device);
       for (DeviceMessage& message : device.messages)
         keys("device." + device.name + ".message." + message.name, message);
+      for (DeviceReply& reply : device.replies) keys("device." + device.name + ".reply." + reply.name, reply);
+    }
+    for (InputDevice& device : rig_.input_devices) {
+      const std::string path = "input_device." + device.name;
+      keys(path, device);
+      for (InputKey& key : device.keys) keys(path + ".key." + key.name, key);
+      for (InputAxis& axis : device.axes) keys(path + ".axis." + axis.name, axis);
+      for (InputWheel& wheel : device.wheels) keys(path + ".wheel." + wheel.name, wheel);
+    }
+    for (Remote& remote : rig_.remotes) {
+      keys("remote." + remote.name, remote);
+      for (RemoteKey& key : remote.keys) keys("remote." + remote.name + ".key." + key.name, key);
+    }
+    for (BusSensor& sensor : rig_.bus_sensors) {
+      const std::string path = "bus_sensor." + sensor.name;
+      keys(path, sensor);
+      for (SensorSetting& setting : sensor.settings) keys(path + ".setting." + setting.name, setting);
+      for (SensorEvent& event : sensor.events) keys(path + ".event." + event.name, event);
     }
     for (PlainOutput& output : rig_.outputs) keys("output." + output.name, output);
     for (Binding& binding : rig_.bindings) keys("binding." + binding.name, binding);
@@ -202,6 +220,9 @@ class RigCheck {
     names("shaft", rig_.shafts);
     names("hand", rig_.hands);
     names("device", rig_.devices);
+    names("input_device", rig_.input_devices);
+    names("remote", rig_.remotes);
+    names("bus_sensor", rig_.bus_sensors);
     names("binding", rig_.bindings);
     names("output", rig_.outputs);
     if (errors_.empty()) {

@@ -21,6 +21,10 @@ class MotionChecker final : public Walk {
                                    known.endless->place.line));
         return;
       }
+      if (known.has_left) {
+        add(statement, "this is never reached: 'leave' stands before it");
+        return;
+      }
       try {
         statement.verb->foresee(statement, *this);
       } catch (const RangeError& error) {

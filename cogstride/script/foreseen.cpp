@@ -2,11 +2,37 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+
 #include "cogstride/motion/duty_course.hpp"
 #include "cogstride/motion/pulse_width/throttle_mover.hpp"
 #include "cogstride/plan/duty.hpp"
 
 namespace cogstride {
+
+Foreseen either(const Foreseen& one, const Foreseen& other) {
+  Foreseen both = one.has_left ? other : one;
+  both.left = one.left;
+  both.left.insert(both.left.end(), other.left.begin(), other.left.end());
+  if (one.has_left || other.has_left) return both;
+  for (std::size_t i = 0; i < both.standing.size(); ++i) {
+    Standing& a = both.standing[i];
+    const Standing& b = other.standing[i];
+    a.is_homed = a.is_homed && b.is_homed;
+    a.is_armed = a.is_armed && b.is_armed;
+    a.is_held = a.is_held || b.is_held;
+    if (a.at != b.at) a.at.reset();
+    if (a.spins == nullptr) a.spins = b.spins;
+    if (a.follows == nullptr) a.follows = b.follows;
+    if (std::abs(a.duty) < std::abs(b.duty)) a.duty = b.duty;
+  }
+  both.length.seconds = std::max(one.length.seconds, other.length.seconds);
+  both.length.is_whole = one.length.is_whole && other.length.is_whole;
+  both.length.has_an_end = one.length.has_an_end && other.length.has_an_end;
+  if (both.endless == nullptr || other.endless == nullptr) both.endless = nullptr;
+  return both;
+}
 
 void require_rest(const Walk& walk, std::size_t mechanism) {
   if (const Statement* const follows = walk.standing(mechanism).follows)

@@ -27,7 +27,12 @@ struct Foreseen {
   ScriptLength length{};
   const Statement* endless = nullptr;  ///< a repeat that never ends
   bool is_by_hand = false;             ///< what is on may be given another order
+  std::vector<Foreseen> left{};        ///< wherever the repeat that is walked through is left
+  bool has_left = false;               ///< it is left here: what follows inside is not reached
 };
+
+/// What is known where one of two may have come about.
+[[nodiscard]] Foreseen either(const Foreseen& one, const Foreseen& other);
 
 /// A script that is walked through ahead of it, one statement after the other.
 class Walk {

@@ -10,6 +10,7 @@
 #include "cogstride/script/foreseen.hpp"
 #include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/script.hpp"
+#include "cogstride/script/valued.hpp"
 #include "cogstride/script/verbs/verb.hpp"
 
 namespace cogstride {
@@ -58,6 +59,7 @@ struct Opener {
   std::string text{};
   SourcePlace place{};
   const Block* block = nullptr;  ///< null: a pattern, or a block whose first line is wrong
+  const Opener* around = nullptr;
 };
 
 class ScriptParser {
@@ -166,9 +168,12 @@ class ScriptParser {
     }
     guarded(line, [&] {
       LineReader reader(line, rig_, values_, stretches_);
-      statement.verb = read_by_verb_or_call(reader, statement);
+      const VerbWord* const known = verb_word(verb.text);
+      if (known != nullptr) statement.verb = read_valued(line, rig_, values_, stretches_, *known);
+      const bool is_valued = statement.verb != nullptr;
+      if (!is_valued) statement.verb = read_by_verb_or_call(reader, statement);
       require_fits(opener, verb, statement);
-      reader.expect_end();
+      if (!is_valued) reader.expect_end();
       into.push_back(std::move(statement));
     });
   }
@@ -190,7 +195,7 @@ class ScriptParser {
     // Read even when its first line is wrong, so that its 'end' is not an error of its own.
     const std::size_t stretches = stretches_.size();
     if (block && block->stretch() != nullptr) stretches_.push_back(*block->stretch());
-    std::vector<Statement> body = read_body({statement.text, statement.place, block.get()});
+    std::vector<Statement> body = read_body({statement.text, statement.place, block.get(), opener});
     stretches_.resize(stretches);
     if (!block) return;
     block->take_in(std::move(body));
@@ -210,9 +215,21 @@ class ScriptParser {
 
   /// @throws Wrong unless a statement may stand in what it stands in
   static void require_fits(const Opener* opener, const Word& verb, const Statement& statement) {
-    if (opener == nullptr || opener->block == nullptr) return;
-    const std::string why = opener->block->refuses(statement);
+    const bool is_in_a_wrong_one = opener != nullptr && opener->block == nullptr;
+    const Block* const block = opener == nullptr ? nullptr : opener->block;
+    std::string why = block == nullptr ? std::string() : block->refuses(statement);
+    if (why.empty() && !is_in_a_wrong_one) why = statement.verb->refuses_to_stand_in(block);
+    if (why.empty() && statement.verb->leaves_repeat() && !is_inside_a_repeat(opener))
+      why = "'leave' goes on behind the repeat that it stands in, and it stands in none";
     if (!why.empty()) throw LineReader::wrong(verb, why);
+  }
+
+  static bool is_inside_a_repeat(const Opener* opener) {
+    for (; opener != nullptr && opener->block != nullptr; opener = opener->around) {
+      if (opener->block->repeats()) return true;
+      if (!opener->block->goes_on_in_its_row()) return false;
+    }
+    return false;
   }
 
   // ---- patterns

@@ -47,6 +47,7 @@ class ScriptPlayer::Branch final : private Playing {
     }
     try {
       began_ = now_;
+      player_.leave_what_followed(current_->verb->about());
       if (player_.listener_) player_.listener_(now_, *current_);
       doing_ = current_->verb->begin(
           {player_.rig_, player_.cast_, lines, *this, player_.taught_, player_.replaces_});
@@ -62,10 +63,14 @@ class ScriptPlayer::Branch final : private Playing {
     std::span<const Statement> statements;
     std::size_t next = 0;
     std::int64_t passes_left = 1;  // 0: without end
+    bool is_repeat = false;
   };
 
   bool answers(const std::string& question) override { return !player_.ask_ || player_.ask_(question); }
   std::unique_ptr<Doing> side_by_side(std::span<const Statement> statements) override;
+  void follow(std::unique_ptr<Doing> following, const About& about) override {
+    player_.followed_.push_back({std::move(following), about, current_});
+  }
 
   /// The next statement that does something, or nothing at the end.
   const Statement* next_statement() {
@@ -87,9 +92,14 @@ class ScriptPlayer::Branch final : private Playing {
                                             most_at_once));
         return nullptr;
       }
+      if (statement.verb->leaves_repeat()) {
+        while (!blocks_.empty() && !blocks_.back().is_repeat) blocks_.pop_back();
+        if (!blocks_.empty()) blocks_.pop_back();
+        continue;
+      }
       const std::optional<std::int64_t> passes = statement.verb->passes();
       if (!passes) return &statement;
-      blocks_.push_back({statement.verb->inside(), 0, *passes});
+      blocks_.push_back({statement.verb->inside(), 0, *passes, statement.verb->repeats()});
     }
     return nullptr;
   }
@@ -114,6 +124,9 @@ class ScriptPlayer::Branch final : private Playing {
     }
     known_done_ += known_of_current(now_);
     side_by_side_ = nullptr;
+    if (doing_)
+      if (const std::span<const Statement> next = doing_->goes_on_with(now_); !next.empty())
+        blocks_.push_back({next, 0, 1, false});
     doing_.reset();
     current_ = nullptr;
     return true;
@@ -194,9 +207,37 @@ double ScriptPlayer::known_seconds_done(Tick now) const {
   return main_->known_seconds(now);
 }
 
+/// What is ordered now takes the place of a hand.
+void ScriptPlayer::leave_what_followed(const About& about) {
+  std::erase_if(followed_, [&](const Followed& each) {
+    if (about.mechanism == About::everything) return true;
+    return (about.mechanism != About::nothing && about.mechanism == each.about.mechanism) ||
+           (about.pair != About::nothing && about.pair == each.about.pair) ||
+           (about.faded != About::nothing && about.faded == each.about.faded);
+  });
+}
+
+void ScriptPlayer::follow_hands(Lines& lines) {
+  std::erase_if(followed_, [&](const Followed& each) { return each.doing->is_over(lines.now()); });
+  if (is_paused_) return;
+  for (const Followed& each : followed_) {
+    try {
+      each.doing->act(lines);
+    } catch (const RangeError& error) {
+      stop(*each.statement, error.what());
+      return;
+    }
+  }
+}
+
 Tick ScriptPlayer::next_act() const {
   if (ended_) return never;
-  if (!main_->has_ended()) return main_->next_act();
+  if (!main_->has_ended()) {
+    Tick soonest = main_->next_act();
+    if (!is_paused_)
+      for (const Followed& each : followed_) soonest = std::min(soonest, each.doing->wakes_at());
+    return soonest;
+  }
   // What fades goes on to its end.
   Tick fades_until = never;
   for (const auto& output : cast_.outputs)
@@ -208,6 +249,7 @@ void ScriptPlayer::act(Lines& lines, std::span<const Reading>) {
   if (ended_) return;
   if (next_act() > lines.now()) return;
   if (!main_->has_ended()) main_->act(lines);
+  if (!main_->has_ended() && !ended_) follow_hands(lines);
   const auto fades = [](const auto& output) { return output->is_fading(); };
   if (main_->has_ended() && std::none_of(cast_.outputs.begin(), cast_.outputs.end(), fades)) ended_ = true;
 }

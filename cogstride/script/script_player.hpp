@@ -8,6 +8,7 @@
 #include "cogstride/motion/cast.hpp"
 #include "cogstride/motion/participant.hpp"
 #include "cogstride/script/script.hpp"
+#include "cogstride/script/verbs/verb.hpp"
 
 namespace cogstride {
 
@@ -42,13 +43,22 @@ class ScriptPlayer final : public Participant {
  private:
   class Branch;
   friend class Branch;
+  /// What goes along with a hand.
+  struct Followed {
+    std::unique_ptr<Doing> doing;
+    About about;
+    const Statement* statement;
+  };
   void stop(const Statement& statement, const std::string& why);
+  void leave_what_followed(const About& about);
+  void follow_hands(Lines& lines);
 
   const Rig& rig_;
   Cast cast_;
   std::function<void(Tick, const Statement&)> listener_;
   std::function<bool(const std::string&)> ask_;
   std::unique_ptr<Branch> main_;
+  std::vector<Followed> followed_{};
   std::vector<TaughtLimit> taught_;
   bool ended_ = false;
   bool replaces_ = false;

@@ -69,6 +69,7 @@ Operation::Operation(Bench& bench, Options options)
       kept_(known_.standing.size()),
       is_set_(known_.standing.size()),
       claim_lasts_(ticks_at_least(ExactTime::from_base({1, 10}), cast_.clock)),
+      hold_lasts_(std::llround(bench.rig().operating.hold_lasts.in(units::s)*cast_.clock.base().to_double())),
       looks_every_(ticks_at_least(ExactTime::from_base({1, 50}), cast_.clock)),
       times_stopped_(bench.times_stopped()) {
   known_.is_by_hand = true;
@@ -303,6 +304,8 @@ void Operation::latch(const std::string& why) {
 
 /// What was ordered before does not go on when orders are taken again.
 void Operation::drop_all(const std::string& why) {
+  for (const auto& [mover, jog] : jogs_)
+    if (jog.way != 0) held_through_[{claims_[mover].by, mover->name()}] = jog.lapses - hold_lasts_;
   jogs_.clear();
   lost_.clear();
   for (const std::unique_ptr<Order>& order : std::exchange(orders_, {}))
@@ -404,6 +407,7 @@ void Operation::act(Lines& lines, std::span<const Reading> readings) {
     latch("everything was stopped");
     const auto last = stop.base();
     for (auto each = incoming_.begin(); each != last; ++each) {
+      note_held(lines, *each);
       if (is_stop_everything(each->line))
         answer(each->told, Answer::Kind::done, "everything is stopped: 'clear' takes orders again");
       else

@@ -80,6 +80,8 @@ class Operation final : public Participant {
   /// taken from now on. From any thread or signal handler.
   void stop_everything() noexcept { bench_.request_stop(); }
   [[nodiscard]] bool is_stopped() const { return stopped_.load(std::memory_order_acquire); }
+  /// How often orders were taken again after a stop of everything.
+  [[nodiscard]] std::int64_t times_cleared() const { return times_cleared_; }
   /// `end` was ordered, and nothing is on its way any more.
   [[nodiscard]] bool has_ended() const;
   /// What is jogged now: "traverse on".
@@ -153,6 +155,8 @@ class Operation final : public Participant {
   void finish(const Order& order);
   void bring_to_rest(Lines& lines, const std::string& by);
   void let_go_what_stands();
+  void note_held(Lines& lines, const Incoming& incoming);
+  void require_let_go(Lines& lines, const std::string& by, const std::string& name);
   [[nodiscard]] std::vector<Mover*> movers_of(std::span<const Statement> statements, bool moved) const;
   void require_free(const std::vector<Mover*>& movers, const std::string& by) const;
   void claim(const std::vector<Mover*>& movers, const std::string& by);
@@ -171,13 +175,18 @@ class Operation final : public Participant {
   std::map<std::size_t, TaughtLimit> taught_;
   std::map<Mover*, Jog, InRigOrder> jogs_;
   std::map<Mover*, Claim, InRigOrder> claims_;
+  /// Holds that a stop of everything ended, by who held and what, and when each was said last: one that is
+  /// said on and on through the stop and its clearing was never let go.
+  std::map<std::pair<std::string, std::string>, Tick> held_through_;
   std::map<std::string, Shown> shown_;
   std::vector<std::string> lost_;  // ways in that are gone, and what they hold is not at rest
   Tick claim_lasts_;               // at the least
+  Tick hold_lasts_;                // when it is not said again
   Tick looks_every_;               // whether what is held stands
   Tick looks_at_claims_ = 0;
   std::string fault_;  // that stopped everything, or the last
   std::int64_t times_stopped_ = 0;
+  std::int64_t times_cleared_ = 0;
   std::atomic<bool> stopped_{false};
   bool ends_ = false;
 };

@@ -32,6 +32,21 @@ bool is_hold(const SourceLine& words) {
          std::find(ways.begin(), ways.end(), words.words[2].text) != ways.end();
 }
 
+/// "jog traverse at -5 mm/s" of one that goes on or back is "jog traverse back at 5 mm/s"; "": it says its
+/// way.
+std::string with_its_way(const SourceLine& words, const Rig& rig) {
+  const auto is_its = [&](const auto& part) { return part.name == words.words[1].text; };
+  if (words.words[2].text != "at" || words.words.size() < 4 ||
+      std::none_of(rig.mechanisms.begin(), rig.mechanisms.end(), is_its))
+    return {};
+  const std::string_view speed = words.words[3].text;
+  const bool back = speed.starts_with('-');
+  std::string text = fmt::format("jog {} {} at {}", words.words[1].text, back ? "back" : "on",
+                                 back ? speed.substr(1) : speed);
+  for (std::size_t i = 4; i < words.words.size(); ++i) text += fmt::format(" {}", words.words[i].text);
+  return text;
+}
+
 /// The patterns of a script, without what stands outside them.
 std::string patterns_of(const std::string& text) {
   std::string patterns;
@@ -126,6 +141,7 @@ void Operation::begin(Lines& lines, const Incoming& incoming) {
   const std::string text = statement_text(words);
   if (text == "clear") {
     const bool was = stopped_.exchange(false, std::memory_order_acq_rel);
+    times_cleared_ += was ? 1 : 0;
     fault_.clear();
     return answer(incoming.told, Answer::Kind::done,
                   was ? "orders are taken again; nothing moves by it" : "nothing was stopped");
@@ -136,10 +152,33 @@ void Operation::begin(Lines& lines, const Incoming& incoming) {
     if (script_ && script_->is_endless) end_script(lines, "by end");
     return answer(incoming.told, Answer::Kind::done);
   }
-  if (is_stopped()) return refuse(incoming, "everything is stopped: 'clear' comes before any other order");
+  if (is_stopped()) {
+    note_held(lines, incoming);
+    return refuse(incoming, "everything is stopped: 'clear' comes before any other order");
+  }
   if (ends_) return refuse(incoming, "it comes to its end: 'end' was ordered");
   const std::string why = wrong_in([&] { begin_order(lines, incoming, words); });
   if (!why.empty()) refuse(incoming, why);
+}
+
+/// While everything is stopped: a hold that is said is held, and `stop` lets go.
+void Operation::note_held(Lines& lines, const Incoming& incoming) {
+  if (!incoming.wrong.empty()) return;
+  const SourceLine words = split_words(1, incoming.line);
+  if (is_hold(words))
+    held_through_[{incoming.by, std::string(words.words[1].text)}] = lines.now();
+  else if (words.words.size() == 2 && words.words.front().text == "stop" &&
+           words.words[1].text != "everything")
+    held_through_.erase({incoming.by, std::string(words.words[1].text)});
+}
+
+void Operation::require_let_go(Lines& lines, const std::string& by, const std::string& name) {
+  const auto held = held_through_.find({by, name});
+  if (held == held_through_.end()) return;
+  const bool was_let_go = lines.now() - held->second >= hold_lasts_;
+  held->second = lines.now();
+  if (!was_let_go) throw RangeError(name + ": was held when everything was stopped: let it go first");
+  held_through_.erase(held);
 }
 
 std::string Operation::why_never(const std::string& line) {
@@ -179,7 +218,10 @@ bool Operation::take_own(Lines* on, const Incoming& incoming, const SourceLine& 
   LineReader reader(words, bench_.rig(), none);
   const std::string_view verb = words.words.front().text;
   if (is_hold(words)) {
-    take_jog(on, incoming, reader);
+    const std::string by_its_way = with_its_way(words, bench_.rig());
+    const SourceLine said = split_words(1, by_its_way);
+    LineReader its(by_its_way.empty() ? words : said, bench_.rig(), none);
+    take_jog(on, incoming, its);
   } else if (verb == "nudge" && !follows(words)) {
     take_nudge(on, incoming, reader);
   } else if (verb == "set") {
@@ -296,6 +338,7 @@ void Operation::take_jog(Lines* on, const Incoming& incoming, LineReader& reader
   std::vector<Mover*> movers{&mover};
   for (Mover* const wheel : mover.moves()) movers.push_back(wheel);
   require_free(movers, incoming.by);
+  require_let_go(lines, incoming.by, mover.name());
   std::string pace_text = is_steered ? "steers " + incoming.line : on_the_spot ? "turns" : "";
   if (pace.speed) pace_text += to_text(*pace.speed);
   if (pace.duty) pace_text += fmt::format("{} %", 100.0 * pace.duty->base());
@@ -324,9 +367,7 @@ void Operation::take_jog(Lines* on, const Incoming& incoming, LineReader& reader
     jog->second.pace = pace_text;
   }
   jog->second.way = way;
-  jog->second.lapses =
-      lines.now() +
-      std::llround(bench_.rig().operating.hold_lasts.in(units::s)*cast_.clock.base().to_double());
+  jog->second.lapses = lines.now() + hold_lasts_;
   claim(movers, incoming.by);
   answer(incoming.told, Answer::Kind::done);
 }

@@ -191,6 +191,62 @@ TEST(Operation, WhoMovesAMechanismHasItUntilItStands) {
   EXPECT_TRUE(at.are_all_answered());
 }
 
+TEST(Operation, AHoldMaySayItsWayByASign) {
+  Attended at;
+  at.say("move traverse to 40 mm");
+  at.go_on(3.0);
+  const auto on = at.say("jog traverse at 10 mm/s");
+  at.go_on(0.2);
+  const double first = at.place_mm();
+  const auto back = at.say("jog traverse at -10 mm/s");
+  at.go_on(0.25);
+  EXPECT_EQ(at.answers[on], "done");
+  EXPECT_EQ(at.answers[back], "done");
+  EXPECT_GT(first, 41.0);
+  EXPECT_LT(at.place_mm(), first - 1.0);
+  const auto none = at.say("jog traverse at 0 mm/s");
+  const auto far = at.say("jog traverse at -1000 mm/s");
+  at.go_on(0.1);
+  EXPECT_TRUE(has(at.answers[none], "above 0"));
+  EXPECT_TRUE(has(at.answers[far], "refused"));
+}
+
+TEST(Operation, WhatIsHeldThroughAStopAndItsClearingIsLetGoFirst) {
+  Attended at;
+  const auto held_for = [&](double seconds) {
+    std::string last;
+    for (double t = 0.0; t < seconds; t += 0.1) {
+      const auto said = at.say("jog traverse on at 10 mm/s", "pedal");
+      at.go_on(0.1);
+      last = at.answers[said];
+    }
+    return last;
+  };
+  EXPECT_EQ(held_for(0.5), "done");
+  // Both fall between two repeats.
+  at.say("stop everything", "keyboard");
+  at.say("clear", "keyboard");
+  at.go_on(0.05);
+  const double stood_at = at.place_mm();
+  EXPECT_EQ(held_for(1.0), "refused: traverse: was held when everything was stopped: let it go first");
+  EXPECT_EQ(at.place_mm(), stood_at);
+  const auto other = at.say("jog traverse on at 10 mm/s", "socket 1");
+  at.go_on(0.2);
+  EXPECT_EQ(at.answers[other], "done") << "another hand";
+  at.go_on(1.0);
+  EXPECT_EQ(held_for(0.2), "done") << "it was let go";
+  // The same of one that began while everything was stopped, until it says itself that it is let go.
+  at.say("stop everything", "keyboard");
+  EXPECT_TRUE(has(held_for(0.3), "everything is stopped"));
+  at.say("clear", "keyboard");
+  EXPECT_TRUE(has(held_for(0.1), "let it go first"));
+  at.say("stop everything", "keyboard");
+  at.say("stop traverse", "pedal");
+  at.say("clear", "keyboard");
+  EXPECT_EQ(held_for(0.2), "done");
+  EXPECT_TRUE(at.are_all_answered());
+}
+
 TEST(Operation, WhatAWayInHeldThatIsGoneComesToRest) {
   Attended at;
   const auto moved = at.say("move traverse to 60 mm", "socket 1");

@@ -213,6 +213,12 @@ void add_operate(CLI::App& app, OperateOptions& options) {
       ->type_name("FILE");
   command->add_flag("--overwrite", options.overwrite, "Replace a black box that is there already");
   command->add_flag("--json", options.json, "Answers as JSON Lines");
+  command->add_flag(
+      "--learn", options.learn,
+      "Nothing moves: show what input devices, serial ports and remotes say, propose how the rig "
+      "declares it, and write that into it");
+  command->add_option("--port", options.ports, "With --learn: a serial port that the rig does not know")
+      ->type_name("PATH[:BAUD]");
 }
 
 void add_timer(CLI::App& app, TimerOptions& options) {

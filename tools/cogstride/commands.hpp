@@ -102,6 +102,8 @@ struct OperateOptions {
   std::string replay{};     ///< the black box of such a run
   bool overwrite = false;
   bool json = false;
+  bool learn = false;                ///< shows what devices say, and proposes how the rig declares it
+  std::vector<std::string> ports{};  ///< that are listened to then
 };
 
 struct TimerOptions {
@@ -205,6 +207,8 @@ ExitStatus run_timer(const TimerOptions& options);
 ExitStatus run_rehearse(const RehearseOptions& options);
 ExitStatus run_drive(const DriveOptions& options);
 ExitStatus run_operate(const OperateOptions& options);
+/// `operate --learn`
+ExitStatus run_learning(const OperateOptions& options);
 ExitStatus run_prove(const ProveOptions& options);
 ExitStatus run_fit(const FitOptions& options);
 ExitStatus run_compare(const CompareOptions& options);

@@ -3,6 +3,7 @@
 #include <cstdio>
 
 #include "cogstride/bench/live/live_bench.hpp"
+#include "cogstride/hands/heard_devices.hpp"
 #include "cogstride/motion/duty_course.hpp"
 #include "cogstride/motion/pulse_width/throttle_mover.hpp"
 #include "cogstride/plan/duty.hpp"
@@ -75,6 +76,7 @@ ExitStatus run_drive(const DriveOptions& options) {
   const Driven driven = drive(
       rig, script, std::move(bench),
       [&](Bench& on, ScriptPlayer& player) {
+        const HeardDevices devices(on, [](const std::string& words) { fmt::print(stderr, "{}\n", words); });
         return play(on, player, "driving", check_motions(script, rig, {}).length);
       },
       [](LiveBench& opened) {

@@ -2,10 +2,12 @@
 #include <poll.h>
 #include <unistd.h>
 
+#include <cmath>
 #include <condition_variable>
 #include <cstdio>
 #include <deque>
 #include <filesystem>
+#include <map>
 #include <mutex>
 #include <thread>
 #include <utility>
@@ -15,8 +17,9 @@
 #include "cogstride/bench/live/recorded_lines.hpp"
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/hands/bindings.hpp"
+#include "cogstride/hands/device_replies.hpp"
+#include "cogstride/hands/device_ways.hpp"
 #include "cogstride/hands/order_desk.hpp"
-#include "cogstride/hands/serial_ways.hpp"
 #include "cogstride/hands/socket_ways.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
@@ -193,14 +196,61 @@ struct Hands {
         desk(bench, operation),
         attended(operation, bindings) {
     desk.on_press([this](char key, const std::string& by) { bindings.press(key, by); });
-    desk.on_heard([this](const std::string& control, std::optional<std::int64_t> number,
-                         const std::string& by) { bindings.hear(control, number, by); });
   }
   Keeper keeper;
   Operation operation;
   Bindings bindings;
   OrderDesk desk;
   Attended attended;
+};
+
+/// The devices of the rig, each a way in of its own.
+class DevicesIn {
+ public:
+  DevicesIn(Bench& bench, OrderDesk& desk, Operation& operation,
+            const std::function<void(const std::string&)>& tell) {
+    if (!DeviceWays::are_of(bench.rig())) return;
+    DeviceEars ears;
+    ears.came = [this, &desk](const std::string& device) { ways_in_[device] = desk.open(device, {}, false); };
+    ears.heard = [this, &desk](const std::string& device, const std::string& words) {
+      if (const auto& way = ways_in_[device]) desk.line(way, "heard " + words);
+    };
+    ears.gone = [this, &desk](const std::string& device) {
+      desk.close(std::exchange(ways_in_[device], nullptr));
+    };
+    ears.tell = tell;
+    ways_ = std::make_unique<DeviceWays>(bench.rig(), std::move(ears));
+    interrupted_ =
+        std::make_shared<Bench::Interrupted>([this](std::size_t sensor) { ways_->interrupted(sensor); });
+    bench.on_interrupt(interrupted_);
+    for (const Device& device : bench.rig().devices)
+      for (const DeviceReply& reply : device.replies) reply_by(bench, operation, device, reply);
+  }
+  [[nodiscard]] bool are_there() const { return ways_ != nullptr; }
+  void end() {
+    interrupted_.reset();
+    ways_.reset();
+  }
+
+ private:
+  /// As an order, so that a run that is played again looks as often.
+  void reply_by(Bench& bench, Operation& operation, const Device& device, const DeviceReply& reply) {
+    const std::string who = fmt::format("{}'s {}", device.name, reply.name);
+    const auto every = ExactTime::from_base({std::llround(1e6 * reply.every.in(units::s)), 1'000'000});
+    (void)bench.post(fmt::format("{}: watch every {}", who, to_text(every, "ms")),
+                     [this, &operation, &device, &reply, who, every, last = std::make_shared<std::string>()] {
+                       operation.show(who, every, [this, &device, &reply, last](const OperationState& state) {
+                         const std::optional<std::string> text = reply_text(reply, state);
+                         if (!ways_ || !text || *text == *last) return;
+                         *last = *text;
+                         ways_->say(device.name, *text);
+                       });
+                     });
+  }
+
+  std::map<std::string, std::shared_ptr<OrderDesk::Way>> ways_in_{};  // of the devices' thread
+  std::unique_ptr<DeviceWays> ways_{};
+  std::shared_ptr<Bench::Interrupted> interrupted_{};
 };
 
 ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels& levels) {
@@ -230,9 +280,7 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     tell(fmt::format("orders are taken at {}{}", sockets->address(),
                      sockets->token() ? "; who comes says first: token " + *sockets->token() : ""));
   }
-  std::unique_ptr<SerialWays> serial;
-  if (!bench.rig().devices.empty())
-    serial = std::make_unique<SerialWays>(hands.desk, bench.rig().devices, tell);
+  DevicesIn devices(bench, hands.desk, hands.operation, tell);
   std::unique_ptr<AnswersOut> out;
   std::unique_ptr<TerminalView> view;
   std::shared_ptr<OrderDesk::Way> lines;
@@ -240,7 +288,7 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     view = std::make_unique<TerminalView>(
         hands.desk, bench.rig(), levels,
         TerminalView::Shown{bench.rig().name, options.live ? "live lines" : "simulated",
-                            sockets ? sockets->address() : "", sockets == nullptr && serial == nullptr});
+                            sockets ? sockets->address() : "", sockets == nullptr && !devices.are_there()});
     const std::lock_guard lock(telling);
     shows = [&](const std::string& words) { view->tell(words); };
     // As an order, so that a run that is played again looks as often.
@@ -259,13 +307,13 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     has_failed = true;
     hands.desk.tell_fault(why);
   });
-  StandardInput in(hands.desk, lines, sockets == nullptr && serial == nullptr);
+  StandardInput in(hands.desk, lines, sockets == nullptr && !devices.are_there());
   bench.run(hands.attended, [&] { return hands.operation.has_ended(); });
   bench.come_to_rest();
   in.end();
   bench.serve(1_ms);  // what came in meanwhile is answered
   sockets.reset();
-  serial.reset();
+  devices.end();
   {
     const std::lock_guard lock(telling);
     shows = {};
@@ -342,6 +390,14 @@ ExitStatus play_again(const OperateOptions& options) {
 }  // namespace
 
 ExitStatus run_operate(const OperateOptions& options) {
+  if (options.learn) {
+    if (!options.replay.empty() || !options.listen.empty() || !options.black_box.empty() ||
+        !options.only.empty() || options.json || options.plain)
+      throw Error("--learn: goes with --live, --events, --port and --yes");
+    return run_learning(options);
+  }
+  if (!options.ports.empty())
+    throw Error("--port: is listened to with --learn; a rig declares it as a [device.NAME]");
   if (!options.replay.empty()) {
     if (options.live || !options.listen.empty() || !options.black_box.empty() || !options.only.empty())
       throw Error("--replay: goes with the rig alone: all else is in the box");

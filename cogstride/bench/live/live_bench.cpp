@@ -52,6 +52,10 @@ std::map<LineId, Pull> pulls_of(const Rig& rig) {
   for (const HandControl& hand : rig.hands)
     for (const std::optional<std::int64_t>& line : {hand.line, hand.line_b})
       if (line && hand.internal_pull) pulls[static_cast<LineId>(*line)] = *hand.internal_pull;
+  for (const Remote& remote : rig.remotes)
+    if (remote.internal_pull) pulls[static_cast<LineId>(remote.line)] = *remote.internal_pull;
+  for (const BusSensor& sensor : rig.bus_sensors)
+    if (sensor.internal_pull) pulls[static_cast<LineId>(sensor.line)] = *sensor.internal_pull;
   return pulls;
 }
 
@@ -446,11 +450,15 @@ void LiveBench::replay_posts() {
   while (const BoxEvent* const post = in.replayed->take_if(BoxEvent::Kind::posted)) {
     const std::string what = post->words;
     Bench::posted(what);
-    if (!in.options.on_replayed_post)
+    constexpr std::string_view heard = "heard ";
+    if (!in.options.on_replayed_post && !what.starts_with(heard))
       throw ReplayEnds(
           fmt::format("'{}' was ordered by a program: only that program can play it again", what));
     try {
-      in.options.on_replayed_post(what);
+      if (in.options.on_replayed_post)
+        in.options.on_replayed_post(what);
+      else
+        hear(what.substr(heard.size()));
     } catch (const ReplayEnds&) {
       throw;
     } catch (const std::exception&) {  // refused, as it was then: whoever posted it was told

@@ -9,6 +9,7 @@
 #include <cmath>
 #include <limits>
 
+#include "cogstride/bench/simulated/device_stand_ins.hpp"
 #include "cogstride/bench/simulated/world_events.hpp"
 #include "cogstride/lines/noise.hpp"
 #include "cogstride/motion/speed/held_range.hpp"
@@ -31,6 +32,7 @@ class WorldMaker {
     for (const HandControl& hand : actual.hands)
       for (const std::optional<std::int64_t>& line : {hand.line, hand.line_b})
         if (line) add_line(*line, hand.active != ActiveLevel::high);
+    for (const Level& level : levels_of_devices(actual)) world_.levels.push_back(level);
     for (const HandControl& hand : actual.hands)
       if (hand.channel && actual.controller.analogue) turn(hand, 0, 0.0);
     for (const Supply& supply : actual.supplies)
@@ -68,8 +70,13 @@ class WorldMaker {
           {at, event.speed->base.to_double(), event.in ? event.in->base().to_double() : 0.0});
     } else if (const Supply* const supply = find_supply(actual_, event.what)) {
       switched_supplies_.push_back({at, supply->name, required(event)});
+    } else if (is_of_a_device(actual_, event)) {
+      for (const LineEdge& edge : edges_of_devices(rig_, {event})) world_.changes.push_back(edge);
     } else if (!take_of_mechanism(event, at)) {
       std::vector<std::string> names;
+      for (const Device& device : actual_.devices) names.push_back(device.name);
+      for (const Remote& remote : actual_.remotes) names.push_back(remote.name);
+      for (const SaidControl& control : said_controls(actual_)) names.push_back(control.name);
       for (const HandControl& control : actual_.hands)
         if (control.line || control.channel) names.push_back(control.name);
       for (const Shaft& shaft : actual_.shafts)
@@ -113,7 +120,8 @@ class WorldMaker {
   }
 
   static bool has_amount(const OutsideEvent& event) {
-    return event.share || event.speed || event.torque || event.clicks;
+    return event.share || event.speed || event.torque || event.clicks || event.number || event.says ||
+           event.lasts;
   }
 
   static bool required(const OutsideEvent& event) {
@@ -298,6 +306,14 @@ std::optional<std::pair<OutputSpeed, std::optional<ExactTime>>> speed_of(const s
   return std::pair{speed, time_of(value)};
 }
 
+/// "5", "-370"; nothing: it is no whole number.
+std::optional<std::int64_t> number_of(const std::string& value) {
+  std::int64_t number = 0;
+  const auto read = std::from_chars(value.data(), value.data() + value.size(), number);
+  const bool is_one = read.ec == std::errc() && read.ptr == value.data() + value.size();
+  return is_one ? std::optional(number) : std::nullopt;
+}
+
 /// "5 clicks", "1 click" or "-5 clicks in 0.1 s"; nothing: they are no clicks.
 std::optional<std::pair<std::int64_t, std::optional<ExactTime>>> clicks_of(const std::string& value) {
   const std::string amount = value.substr(0, value.find(" in "));
@@ -312,7 +328,41 @@ std::optional<std::pair<std::int64_t, std::optional<ExactTime>>> clicks_of(const
   return std::pair{clicks, time_of(value)};
 }
 
-OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>& words) {
+/// Bytes as a line of text has them: \"\\x40\", \"\\r\\n\". @param text  from its first quote on
+std::string unquoted(std::string_view text) {
+  std::string bytes;
+  const auto refuse = [&](const char* why) { throw RangeError(fmt::format("{}: {}", text, why)); };
+  std::size_t at = 1;
+  for (; at < text.size() && text[at] != '"'; ++at) {
+    if (text[at] != '\\') {
+      bytes += text[at];
+      continue;
+    }
+    constexpr std::string_view marks = "rnt0\\\"";
+    constexpr std::string_view meant{"\r\n\t\0\\\"", 6};
+    const char mark = ++at < text.size() ? text[at] : 'x';
+    if (const std::size_t known = marks.find(mark); known != std::string_view::npos) {
+      bytes += meant[known];
+      continue;
+    }
+    unsigned value = 0;
+    const std::string_view digits = text.substr(std::min(at + 1, text.size()), 2);
+    const auto read = std::from_chars(digits.data(), digits.data() + digits.size(), value, 16);
+    if (mark != 'x' || read.ptr != digits.data() + 2)
+      refuse("behind a \\ stands one of r, n, t, 0, \\, \", or x and two hexadecimal digits");
+    bytes += static_cast<char>(value);
+    at += 2;
+  }
+  if (at >= text.size()) refuse("its closing quote is missing");
+  const std::string_view rest = text.substr(at + 1);
+  const std::size_t more = rest.find_first_not_of(" \t\r");
+  if (more != std::string_view::npos && rest[more] != '#') refuse("nothing stands behind its closing quote");
+  if (bytes.empty()) refuse("it says nothing");
+  return bytes;
+}
+
+OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>& words,
+                         std::string_view line) {
   constexpr const char* form =
       "write 'at TIME NAME on' (or off, or free, or 40 %, or 5 clicks, or 0.05 N m, or 60 rpm)";
   if (words.size() < 4 || words[0].first != "at") throw RangeError(form);
@@ -328,15 +378,29 @@ OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>&
     throw RangeError(fmt::format("'{}' is more than ten years", time));
   event.what = words[next++].first;
   std::string value = words[next++].first;
+  if (value == "says") {
+    // Its text may have blanks in it, and a mark that begins a comment elsewhere.
+    const std::size_t begin = line.find('"', words[next - 1].second);
+    if (begin == std::string_view::npos || next == words.size() || words[next].second != begin + 1)
+      throw RangeError("'says' is followed by bytes in quotes, such as \"@5\\r\\n\"");
+    event.says = unquoted(line.substr(begin));
+    return event;
+  }
   while (next < words.size()) value += " " + words[next++].first;
   if (value == "on") {
     event.on = true;
+  } else if (value.starts_with("on for ")) {
+    event.lasts = parse_quantity<ExactTime>(value.substr(7));
+    if (event.lasts < ExactTime() || ExactTime(3600, Unit<dimensions::Time>{1}) < event.lasts)
+      throw RangeError(fmt::format("'{}': it is said for at most an hour", value));
   } else if (value == "off") {
     event.on = false;
   } else if (value == "free") {
     event.on = std::nullopt;
   } else if (value.back() == '%') {
     event.share = parse_quantity<ExactFraction>(value).base().to_double();
+  } else if (const auto number = number_of(value)) {
+    event.number = number;
   } else if (const auto clicks = clicks_of(value)) {
     event.clicks = clicks->first;
     event.in = clicks->second;
@@ -347,14 +411,30 @@ OutsideEvent parse_event(const std::vector<std::pair<std::string, std::size_t>>&
     event.torque = parse_quantity<Torque>(value);
   } else {
     throw RangeError(
-        fmt::format("found '{}'; expected on, off or free, a share of a knob's travel, clicks of a wheel, or "
-                    "the torque of a load",
+        fmt::format("found '{}'; expected on, off or free, a share of a knob's travel, clicks of a wheel, "
+                    "what a device says, or the torque of a load",
                     value));
   }
   return event;
 }
 
 }  // namespace
+
+std::string quoted(const std::string& bytes) {
+  std::string text = "\"";
+  for (const char byte : bytes) {
+    const auto code = static_cast<unsigned char>(byte);
+    if (byte == '"' || byte == '\\')
+      text += {'\\', byte};
+    else if (byte == '\r' || byte == '\n')
+      text += byte == '\r' ? "\\r" : "\\n";
+    else if (code < ' ' || code > '~')
+      text += fmt::format("\\x{:02x}", code);
+    else
+      text += byte;
+  }
+  return text + '"';
+}
 
 std::string to_text(const OutsideEvent& event) {
   if (event.share) return fmt::format("{} {:.6g} %", event.what, 100.0 * *event.share);
@@ -365,6 +445,9 @@ std::string to_text(const OutsideEvent& event) {
     return fmt::format("{} {}{}", event.what, speed_text(event.speed->kind, event.speed->base.to_double()),
                        event.in ? fmt::format(" in {}", to_text(*event.in, "s")) : "");
   if (event.torque) return fmt::format("{} {}", event.what, to_text(*event.torque, "N m"));
+  if (event.number) return fmt::format("{} {}", event.what, *event.number);
+  if (event.says) return fmt::format("{} says {}", event.what, quoted(*event.says));
+  if (event.lasts) return fmt::format("{} on for {}", event.what, to_text(*event.lasts, "s"));
   return fmt::format("{} {}", event.what, !event.on ? "free" : *event.on ? "on" : "off");
 }
 
@@ -418,7 +501,7 @@ std::vector<OutsideEvent> parse_events(std::string_view text, const std::string&
     const auto words = words_of(line);
     if (words.empty()) continue;
     try {
-      events.push_back(parse_event(words));
+      events.push_back(parse_event(words, line));
       (void)world_events(rig, rig, {events.back()});
     } catch (const Error& error) {
       add_or_end(wrong, {{name, number, words.front().second}, error.what(), fmt::format("    {}", line)});

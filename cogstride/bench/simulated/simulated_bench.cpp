@@ -9,6 +9,7 @@
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/bench_loop.hpp"
 #include "cogstride/bench/kinds.hpp"
+#include "cogstride/bench/simulated/device_stand_ins.hpp"
 #include "cogstride/bench/simulated/paced_lines.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
@@ -117,7 +118,9 @@ std::vector<OutsideEvent> SimulatedBench::events_not_come() const {
   return teller_->not_come();
 }
 std::vector<Participant*> SimulatedBench::surroundings() {
-  return {teller_.get()};
+  std::vector<Participant*> all{teller_.get()};
+  for (const auto& device : stand_ins_) all.push_back(device.get());
+  return all;
 }
 TimedLines& SimulatedBench::lines() {
   return *checked_;
@@ -148,6 +151,12 @@ SimulatedBench::SimulatedBench(Rig rig, Options options)
                                  to_text(position), to_text(one.hard_ends->from),
                                  to_text(one.hard_ends->to)));
   }
+  stand_ins_ =
+      device_stand_ins(this->rig(), options_.events,
+                       {[this](const std::string& words) { hear(words, words.substr(0, words.find('.'))); },
+                        [this](const std::string& device, const std::string& text) {
+                          trace_event({lines().now(), device, text, TraceEvent::Kind::outside});
+                        }});
   open_lines();
   make_twins();
   for (const auto& mover : movers()) made_signals_.push_back(twin_of(mover->id()).signals().size());

@@ -102,6 +102,7 @@ class SimulatedBench final : public Bench {
 
   Options options_;
   std::unique_ptr<EventTeller> teller_;
+  std::vector<std::unique_ptr<Participant>> stand_ins_{};  // of devices that something happens to
   std::unique_ptr<SimulatedLines> lines_;
   std::unique_ptr<PacedLines> paced_;         // before them, where they are
   std::unique_ptr<CheckedLines> checked_;     // before all

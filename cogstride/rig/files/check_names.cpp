@@ -52,6 +52,8 @@ class NameCheck {
       if (shaft.encoder) known(shaft.encoder->feed.supply, supplies_, path + ".encoder.supply");
     }
     for (const Binding& binding : rig.bindings) bound(rig, binding);
+    for (const Device& device : rig.devices)
+      for (const DeviceReply& reply : device.replies) replied(rig, device, reply);
     for (const WheeledPair& pair : rig.pairs) {
       const std::string path = "pair." + pair.name;
       known(pair.left, mechanisms_, path + ".left");
@@ -131,18 +133,20 @@ class NameCheck {
     }
     if (binding.also) {
       const auto is_it = [&](const HandControl& hand) { return hand.name == *binding.also && hand.channel; };
-      if (*binding.also == control || std::none_of(rig.hands.begin(), rig.hands.end(), is_it))
+      const auto is_axis = [&](const SaidControl& said) {
+        return said.name == *binding.also && said.says == SaidControl::Says::share;
+      };
+      const std::vector<SaidControl> said = said_controls(rig);
+      if (*binding.also == control || (std::none_of(rig.hands.begin(), rig.hands.end(), is_it) &&
+                                       std::none_of(said.begin(), said.end(), is_axis)))
         add("binding." + binding.name + ".also",
-            fmt::format("found \"{}\"; it is another knob of this rig", *binding.also));
+            fmt::format("found \"{}\"; it is another knob of this rig, or another axis", *binding.also));
     }
     std::vector<std::string> names;
-    for (const Device& device : rig.devices)
-      for (const DeviceMessage& message : device.messages) {
-        names.push_back(device.name + "." + message.name);
-        if (names.back() != control) continue;
-        said(message, binding, key);
-        return;
-      }
+    for (const SaidControl& said : said_controls(rig)) {
+      names.push_back(said.name);
+      if (said.name == control) return by_what_it_says(said, binding, key);
+    }
     for (const HandControl& hand : rig.hands) {
       names.push_back(hand.name);
       if (hand.name != control) continue;
@@ -168,16 +172,51 @@ class NameCheck {
                     control,
                     names.empty() ? "its hands (it has none)" : fmt::format("{}", fmt::join(names, ", "))));
   }
-  /// What a device's text does: a number is a value, anything else a press.
-  void said(const DeviceMessage& message, const Binding& binding, const std::string& key) {
-    const bool has_number = message.has_number();
-    if (has_number != binding.value.has_value())
-      add(key, has_number
-                   ? fmt::format("{} says a number: `value` says what it does", binding.control)
-                   : fmt::format("{} says no number: `on` and `off` say what it does", binding.control));
-    else if (has_number && (binding.from || binding.also))
+  /// What it is told is of something that moves, and in its unit.
+  void replied(const Rig& rig, const Device& device, const DeviceReply& reply) {
+    const std::string path = "device." + device.name + ".reply." + reply.name;
+    OutputKind kind = OutputKind::linear;
+    std::vector<std::string> names;
+    bool is_known = false;
+    for (const Mechanism& mechanism : rig.mechanisms) {
+      names.push_back(mechanism.name);
+      if (mechanism.name == reply.of) kind = output_kind(mechanism.train), is_known = true;
+    }
+    for (const WheeledPair& pair : rig.pairs) {
+      names.push_back(pair.name);
+      is_known = is_known || pair.name == reply.of;
+    }
+    if (!is_known)
+      return add(path + ".of",
+                 fmt::format("found \"{}\"; it is one of {}", reply.of, fmt::join(names, ", ")));
+    if (!reply.each) return;
+    try {
+      const bool is_place = reply.says == DeviceReply::Says::place;
+      const OutputKind found =
+          is_place ? parse_output<0>(*reply.each).kind : parse_output<1>(*reply.each).kind;
+      if (found != kind)
+        add(path + ".each", fmt::format("found {}; {} {}", *reply.each, reply.of,
+                                        kind == OutputKind::linear ? "moves along a line" : "turns"));
+    } catch (const Error& error) {
+      add(path + ".each", error.what());
+    }
+  }
+  /// What a device says: a number and a share are values, anything else a press.
+  void by_what_it_says(const SaidControl& said, const Binding& binding, const std::string& key) {
+    using Says = SaidControl::Says;
+    const bool is_value = said.says == Says::number || said.says == Says::share;
+    if (is_value != binding.value.has_value())
+      add(key, is_value ? fmt::format("{} says {}: `value` says what it does", said.name,
+                                      said.says == Says::number ? "a number" : "how far it is turned")
+                        : fmt::format("{} says no number: `on` and `off` say what it does", said.name));
+    else if (said.says == Says::number && (binding.from || binding.also))
       add(key, fmt::format("{} says a number: its range stands there; `each` says what one of it amounts to",
-                           binding.control));
+                           said.name));
+    else if (said.says == Says::share && (binding.each || !binding.from))
+      add(key,
+          fmt::format("{} is an axis, and its value needs `from` and `to`: what its travel begins and ends "
+                      "with",
+                      said.name));
   }
   void wheel(const Mechanism& mechanism, const std::string& key) {
     const bool has_encoder =

@@ -3,50 +3,14 @@
 #include <algorithm>
 #include <map>
 
-#include "cogstride/plan/knob.hpp"
 #include "cogstride/rig/files/check_names.hpp"
 #include "cogstride/rig/files/parts_mark.hpp"
+#include "cogstride/rig/files/read_hands.hpp"
+#include "cogstride/rig/files/read_part.hpp"
 #include "cogstride/rig/files/stray_character.hpp"
-#include "cogstride/rig/keys/key_reader.hpp"
-#include "cogstride/rig/keys/kinds.hpp"
-#include "cogstride/rig/keys/part_rules.hpp"
 
 namespace cogstride {
 namespace {
-
-/// Breaches of a part's rules, at their keys in the file.
-class TomlErrors final : public PartErrors {
- public:
-  explicit TomlErrors(TomlTable& table) : table_(table) {}
-  void error(const char* key, const std::string& message, const char* code) override {
-    table_.error(*key == 0 ? table_.place() : table_.place_of(key), message, code);
-  }
-  [[nodiscard]] bool has(const char* key) const override { return table_.has(key); }
-
- private:
-  TomlTable& table_;
-};
-
-/// Reads the declared keys of a part; what is left is the caller's, who finishes the table.
-template <class Part, class... More>
-void read_keys(TomlTable& table, OutputKind kind, Part& part, More&... more) {
-  KeyReader keys(table, kind);
-  declare(keys, part, more...);
-}
-
-template <class Part>
-Part read_part(TomlTable table) {
-  Part part;
-  read_keys(table, OutputKind::rotary, part);
-  table.finish();
-  return part;
-}
-
-/// The part of the kind that a table names; nothing, and an error, when it names none.
-template <class Part>
-std::optional<Part> kind_of(TomlTable& table, const std::vector<NamedKind<Part>>& kinds) {
-  return table.kind<Part>(kinds);
-}
 
 enum class TrainPart { belt, gear_pair, screw, toothed_drive };
 
@@ -407,98 +371,6 @@ Controller read_controller(TomlTable table) {
   return controller;
 }
 
-void read_hand(const std::string& name, TomlTable table, Rig& rig) {
-  const auto kind = kind_of(table, hand_kinds());
-  if (!kind) return;
-  HandControl hand;
-  hand.name = name;
-  hand.kind = *kind;
-  read_keys(table, OutputKind::rotary, hand);
-  const bool is_knob = hand.kind == HandControl::Kind::knob;
-  if (hand.kind == HandControl::Kind::wheel) {
-    if (!hand.line || !hand.line_b)
-      table.error(table.place(), "an encoder wheel needs `line_a` and `line_b`, its tracks");
-    if (hand.edges_per_click == 3)
-      table.error(table.place_of("edges_per_click"), "edges_per_click: found 3; it is 1, 2 or 4");
-  } else if (is_knob != hand.channel.has_value() || is_knob == hand.line.has_value())
-    table.error(table.place(), is_knob ? "a knob needs `channel`, its analogue input, and no line"
-                                       : "a contact needs `line`, and no channel");
-  if (is_knob && rig.controller.analogue && Voltage() < rig.controller.analogue->full_scale) {
-    try {
-      (void)KnobScale(hand, *rig.controller.analogue);
-    } catch (const RangeError& error) {
-      table.error(table.place(), error.what());
-    }
-  }
-  table.finish();
-  rig.hands.push_back(std::move(hand));
-}
-
-/// What it orders is checked when the rig is operated.
-void read_binding(const std::string& name, TomlTable table, Rig& rig) {
-  Binding binding;
-  binding.name = name;
-  read_keys(table, OutputKind::rotary, binding);
-  const auto has = [&](const char* key) { return table.has(key); };
-  const bool has_range = has("from") || has("to");
-  if (binding.value && (has("on") || has("latched")))
-    table.error(table.place(),
-                "a value has no `on` and is not latched: what it is of is turned, not pressed");
-  else if (binding.value && binding.value->find("VALUE") == std::string::npos)
-    table.error(table.place_of("value"), "value: the word VALUE stands where the amount is to come");
-  else if (binding.value && has("from") != has("to"))
-    table.error(table.place(), "of `from` and `to` both are said, or none");
-  else if (has("each") && (!binding.value || has("also") || has("off")))
-    table.error(table.place_of("each"),
-                "each: is of the value of an encoder wheel or a device's number, which have no `off` and no "
-                "second one beside them");
-  else if (binding.value && binding.also.has_value() != (binding.value->find("OTHER") != std::string::npos))
-    table.error(table.place_of("value"),
-                "value: the word OTHER stands where the amount of `also` is to come");
-  else if (binding.also && !(has("other_from") && has("other_to")))
-    table.error(table.place(), "a second knob (also) needs `other_from` and `other_to`");
-  else if (!binding.value && (has_range || has("also") || has("other_from") || has("other_to")))
-    table.error(table.place(), "`from`, `to` and a second knob are of a value");
-  else if (!binding.value && !binding.on && !binding.off)
-    table.error(table.place(), "it does nothing: `on`, `off` or `value` says what");
-  table.finish();
-  rig.bindings.push_back(std::move(binding));
-}
-
-/// How its texts are told apart is checked where they are declared.
-void read_device(const std::string& name, TomlTable table, Rig& rig) {
-  Device device;
-  device.name = name;
-  read_keys(table, OutputKind::rotary, device);
-  if (auto messages = table.optional_table("message")) {
-    for (auto& [each, its] : messages->named_tables()) {
-      DeviceMessage message = read_part<DeviceMessage>(its);
-      message.name = each;
-      device.messages.push_back(std::move(message));
-    }
-  }
-  try {
-    require_readable(device);
-  } catch (const RangeError& error) {
-    table.error(table.place(), error.what());
-  }
-  table.finish();
-  rig.devices.push_back(std::move(device));
-}
-
-Operating read_operating(TomlTable table) {
-  Operating operating;
-  read_keys(table, OutputKind::rotary, operating);
-  if (table.has("hold_lasts") &&
-      (operating.hold_lasts < Time(0.05, units::s) || Time(5.0, units::s) < operating.hold_lasts))
-    table.error(table.place_of("hold_lasts"),
-                fmt::format("hold_lasts: found {}; from 0.05 s (a link is quicker than that) to 5 s (so far "
-                            "it may run on) it can be",
-                            to_text(operating.hold_lasts, "s")));
-  table.finish();
-  return operating;
-}
-
 void read_between(const std::string& name, TomlTable table, Rig& rig) {
   const auto kind = kind_of(table, part_kinds());
   if (!kind) return;
@@ -508,13 +380,6 @@ void read_between(const std::string& name, TomlTable table, Rig& rig) {
   read_keys(table, OutputKind::rotary, part);
   table.finish();
   rig.parts.push_back(std::move(part));
-}
-
-template <class Read>
-void for_each_table(TomlTable& root, const char* key, Read read) {
-  if (auto tables = root.optional_table(key)) {
-    for (auto& [name, table] : tables->named_tables()) read(name, table);
-  }
 }
 
 /// Of the limits' unit where it has no train.
@@ -572,16 +437,12 @@ Rig read_tables(TomlFile& file, TomlTable root) {
   });
   for_each_table(root, "shaft",
                  [&](const auto& name, TomlTable& table) { rig.shafts.push_back(read_shaft(name, table)); });
-  for_each_table(root, "hand", [&](const auto& name, TomlTable& table) { read_hand(name, table, rig); });
-  for_each_table(root, "device", [&](const auto& name, TomlTable& table) { read_device(name, table, rig); });
+  read_hands(root, rig);
   for_each_table(root, "output", [&](const auto& name, TomlTable& table) {
     PlainOutput output = read_part<PlainOutput>(table);
     output.name = name;
     rig.outputs.push_back(std::move(output));
   });
-  for_each_table(root, "binding",
-                 [&](const auto& name, TomlTable& table) { read_binding(name, table, rig); });
-  if (auto operating = root.optional_table("operate")) rig.operating = read_operating(*operating);
   if (auto stops = root.optional_table("stops")) rig.stops = read_part<Stops>(*stops);
   root.finish();
   // Where names themselves are wrong, what refers to them says nothing new.

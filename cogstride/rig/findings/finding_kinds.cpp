@@ -299,6 +299,22 @@ const std::vector<FindingKind>& finding_kinds() {
       {"bound-twice", Severity::error, "one control is bound twice",
        "A press would order both at once, and which of them comes last is chance.",
        "each binding.control once"},
+      {"heard-by-another", Severity::error,
+       "two devices are heard on one port, by one name, or at one address",
+       "What comes in is read once: one of the two would hear a part of it, and the other the rest.",
+       "each device.port, input_device.called, and bus_sensor.bus with its address once"},
+      {"bus-too-fast", Severity::error, "a two-wire bus is faster than a sensor on it stands",
+       "It misses bits then, and answers with what nobody said, or not at all.",
+       "bus_sensor.bus_speed <= bus_sensor.top_bus_speed"},
+      {"events-missed", Severity::warning, "a sensor tells of two events before the first one is read",
+       "A register holds one event. Its interrupt is noticed within 5 ms, and a read takes 36 bits of the "
+       "bus.",
+       "bus_sensor.least_between >= 5 ms + 36 / bus_sensor.bus_speed"},
+      {"hold-without-end", Severity::warning, "a hold is latched, and nobody's hand ends it",
+       "A hold lives on being said again, so that it ends with whoever holds it. Latched, the program says "
+       "it "
+       "again by itself.",
+       "latched with orders that go on by themselves alone"},
       {"start-duty-too-high", Severity::error,
        "it breaks loose only above the lowest duty or throttle it is asked for",
        "Friction at rest is more than friction in motion. At a small duty the motor hums and does not "

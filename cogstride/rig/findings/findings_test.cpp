@@ -140,6 +140,27 @@ const Fault faults[] = {
      "[binding.a]\ncontrol = \"pedal\"\non = \"stop creel\"\n\n[binding.b]\ncontrol = \"pedal\"\non = \"stop "
      "feeder\"\n\n[output.lamp]",
      "pedal is bound to a already"},
+    {"heard-by-another", "[output.lamp]",
+     "[device.a]\nport = \"/dev/ttyS0\"\nends_after = \"20 ms\"\n\n[device.a.message.x]\ntext = \"x\"\n\n"
+     "[device.b]\nport = \"/dev/ttyS0\"\nends_after = \"20 ms\"\n\n[device.b.message.x]\ntext = "
+     "\"x\"\n\n[output.lamp]",
+     "/dev/ttyS0 is a's already"},
+    {"bus-too-fast", "[output.lamp]",
+     "[bus_sensor.watcher]\nbus = \"/dev/i2c-1\"\naddress = 0x39\nline = 47\nreads = 0x43\nbus_speed = \"400 "
+     "kHz\"\n"
+     "top_bus_speed = \"100 kHz\"\nleast_between = \"100 ms\"\n\n[bus_sensor.watcher.event.along]\nvalue = "
+     "1\n\n"
+     "[output.lamp]",
+     "the bus at 100 kHz or less"},
+    {"events-missed", "[output.lamp]",
+     "[bus_sensor.watcher]\nbus = \"/dev/i2c-1\"\naddress = 0x39\nline = 47\nreads = 0x43\n"
+     "top_bus_speed = \"100 kHz\"\nleast_between = \"4 ms\"\n\n[bus_sensor.watcher.event.along]\nvalue = "
+     "1\n\n"
+     "[output.lamp]",
+     "the first of two would be missed"},
+    {"hold-without-end", "[output.lamp]",
+     "[binding.a]\ncontrol = \"key j\"\non = \"jog creel on at 5 deg/s\"\nlatched = true\n\n[output.lamp]",
+     "with nobody's hand on it"},
     {"start-duty-too-high", "lowest_duty = \"20 %\"", "lowest_duty = \"10 %\"",
      "breaks loose at 13.3 % duty"},
     {"start-duty-too-high", "lowest_throttle = \"10 %\"", "lowest_throttle = \"5 %\"",

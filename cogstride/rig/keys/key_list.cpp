@@ -254,6 +254,20 @@ void other_sections(SectionList& list) {
             Device{});
   list.part("[device.NAME.message.NAME]", "", "a text that it says: a control, NAME.NAME, for bindings",
             DeviceMessage{});
+  list.part("[device.NAME.reply.NAME]", "", "what it is told while the rig is operated, in its own form",
+            DeviceReply{});
+  list.part("[input_device.NAME]", "", "an input device of the operating system: a pad, a pedal, a receiver",
+            InputDevice{});
+  list.part("[input_device.NAME.key.NAME]", "", "a key of it: a control, NAME.NAME", InputKey{});
+  list.part("[input_device.NAME.axis.NAME]", "", "an axis of it", InputAxis{});
+  list.part("[input_device.NAME.wheel.NAME]", "", "a wheel of it: its clicks are a number", InputWheel{});
+  list.part("[remote.NAME]", "", "a remote for a hand, heard by an infrared receiver at a line", Remote{});
+  list.part("[remote.NAME.key.NAME]", "", "a key of it: a control, NAME.NAME", RemoteKey{});
+  list.part("[bus_sensor.NAME]", "", "a sensor on a two-wire bus that tells of events by an interrupt line",
+            BusSensor{});
+  list.part("[bus_sensor.NAME.setting.NAME]", "", "a register that is written at the start", SensorSetting{});
+  list.part("[bus_sensor.NAME.event.NAME]", "", "an event that it tells of: a control, NAME.NAME",
+            SensorEvent{});
   list.part("[output.NAME]", "", "something that is only switched or faded: a lamp", PlainOutput{});
   list.part("[binding.NAME]", "", "what a hand, or a key of the terminal, does while one operates the rig",
             Binding{});
@@ -307,9 +321,10 @@ std::vector<KeySection> key_sections_about(const std::string& word) {
     if (!section.kind.empty()) words.push_back(section.kind);
   }
   for (const char* table :
-       {"controller", "timer",  "supply",  "part",    "mechanism", "motor",  "board", "lines",
-        "load",       "limits", "sensor",  "homing",  "follows",   "proven", "pair",  "shaft",
-        "hand",       "output", "binding", "operate", "by_hand",   "stops"})
+       {"controller", "timer",   "supply",  "part",    "mechanism",    "motor",   "board",
+        "lines",      "load",    "limits",  "sensor",  "homing",       "follows", "proven",
+        "pair",       "shaft",   "hand",    "device",  "input_device", "remote",  "bus_sensor",
+        "output",     "binding", "operate", "by_hand", "stops"})
     words.emplace_back(table);
   if (!some.empty()) return some;
   // No table: a word of a key, or of what is said of it.

@@ -47,6 +47,17 @@ struct Words<ActiveLevel> {
   static constexpr WordList<ActiveLevel, 2> list{{{"low", ActiveLevel::low}, {"high", ActiveLevel::high}}};
 };
 template <>
+struct Words<DeviceReply::Says> {
+  static constexpr WordList<DeviceReply::Says, 3> list{{{"place", DeviceReply::Says::place},
+                                                        {"speed", DeviceReply::Says::speed},
+                                                        {"state", DeviceReply::Says::state}}};
+};
+template <>
+struct Words<Remote::Coding> {
+  static constexpr WordList<Remote::Coding, 2> list{
+      {{"pulse distance", Remote::Coding::pulse_distance}, {"learned", Remote::Coding::learned}}};
+};
+template <>
 struct Words<BootLevel> {
   static constexpr WordList<BootLevel, 3> list{
       {{"floating", BootLevel::floating}, {"low", BootLevel::low}, {"high", BootLevel::high}}};

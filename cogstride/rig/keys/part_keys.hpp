@@ -772,7 +772,8 @@ template <class Keys>
 void declare(Keys& keys, Device& device) {
   keys.key("port", device.port, {"serial port or pseudo-terminal that it speaks on, such as /dev/ttyS0"});
   keys.key("baud", device.baud, {"bits a second", "", "as the port stands", Sign::any, 50, 4'000'000});
-  keys.key("ends_with", device.ends_with, {"bytes that end a text of it, such as \"\\r\\n\""});
+  keys.key("ends_with", device.ends_with,
+           {"bytes that end a text of it, such as \"\\r\\n\" or \"\\u00ff\": a byte of 255"});
   keys.key("ends_after", device.ends_after, {"a silence that ends a text of it", "ms"});
 }
 
@@ -792,6 +793,101 @@ void declare(Keys& keys, DeviceMessage& message) {
   keys.key("releases", message.releases, {"message of this device that begins what this one ends"});
   keys.key("held_at_most", message.held_at_most,
            {"of one that another releases: what it holds ends by then, should that be lost", "s"});
+}
+
+template <class Keys>
+void declare(Keys& keys, DeviceReply& reply) {
+  keys.key("text", reply.text, {"all that it is told, its end too, with the word NUMBER, or STATE, in it"});
+  keys.key("of", reply.of, {"name of a mechanism or a cart"});
+  keys.key("says", reply.says, {"of it", "", "place"});
+  keys.key("each", reply.each, {"of a place or a speed: amount that one of the number is, such as 0.01 mm"});
+  keys.key("fewest_digits", reply.fewest_digits, {"of the number", "", "1", Sign::any, 1, 18});
+  keys.key("every", reply.every, {"it is told at the soonest, when it has changed", "s", "0.2 s"});
+  keys.key("moving", reply.moving, {"word for STATE while it does something", "", "moving"});
+  keys.key("resting", reply.resting, {"while it does nothing", "", "resting"});
+  keys.key("stopped", reply.stopped, {"while everything is stopped", "", "stopped"});
+}
+
+template <class Keys>
+void declare(Keys& keys, InputDevice& device) {
+  keys.key("called", device.called, {"as it calls itself: `cogstride operate RIG --learn` lists them"});
+  keys.key("exclusive", device.exclusive, {"true when nobody else is to hear it meanwhile", "", "false"});
+}
+
+template <class Keys>
+void declare(Keys& keys, InputKey& key) {
+  keys.key("code", key.code, {"the kernel's name of it, such as BTN_SOUTH or KEY_PLAYPAUSE"});
+}
+
+template <class Keys>
+void declare(Keys& keys, InputAxis& axis) {
+  keys.key("code", axis.code, {"the kernel's name of it, such as ABS_Y"});
+  keys.key("centred", axis.centred, {"false when it does not spring back to its middle", "", "true"});
+  keys.key("reversed", axis.reversed, {"true when its share falls as it says more", "", "false"});
+  keys.key("dead_zone", axis.dead_zone,
+           {"of its travel, that is taken for its middle", "%", "as the device says", Sign::not_negative});
+}
+
+template <class Keys>
+void declare(Keys& keys, InputWheel& wheel) {
+  keys.key("code", wheel.code, {"the kernel's name of it, such as REL_DIAL"});
+  keys.key("reversed", wheel.reversed, {"true when it is turned forwards by what is below 0", "", "false"});
+}
+
+template <class Keys>
+void declare(Keys& keys, Remote& remote) {
+  keys.key("line", remote.line, {"input line of its receiver", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("active", remote.active, {"level of the line during a mark", "", "low"});
+  keys.key("internal_pull", remote.internal_pull,
+           {"resistor inside the controller that holds its line", "", "as the chip stands"});
+  keys.key("output_level", remote.output_level, {"of the receiver, when it is high", "V"});
+  keys.key("coding", remote.coding, {"how its keys are told apart", "", "pulse distance"});
+  keys.key("held_timing", remote.held_timing,
+           {"us, of a learned one: the frame that says that a key is held on", "", "none: its own again",
+            Sign::any, 1, 1'000'000});
+  keys.key("held_for", remote.held_for,
+           {"a key is let go when nothing of it has come for so long", "s", "0.25 s"});
+}
+
+template <class Keys>
+void declare(Keys& keys, RemoteKey& key) {
+  keys.key("code", key.code,
+           {"of pulse distance: its 32 bits, such as 0xe916fb04; the first that comes is the lowest", "",
+            nullptr, Sign::any, 0, 0xffffffff});
+  keys.key("timing", key.timing,
+           {"us, of a learned one: marks and gaps in turn (`cogstride operate RIG --learn`)", "", "none",
+            Sign::any, 1, 1'000'000});
+  keys.key("other_timing", key.other_timing,
+           {"us, of one that says it in two ways, in turn", "", "none", Sign::any, 1, 1'000'000});
+}
+
+template <class Keys>
+void declare(Keys& keys, BusSensor& sensor) {
+  keys.key("bus", sensor.bus, {"two-wire bus that it is on, such as /dev/i2c-1"});
+  keys.key("address", sensor.address, {"on the bus, seven bits", "", nullptr, Sign::any, 0, 127});
+  keys.key("bus_speed", sensor.bus_speed, {"as the bus is set", "kHz", "100 kHz"});
+  keys.key("top_bus_speed", sensor.top_bus_speed, {"that the sensor stands", "kHz"});
+  keys.key("line", sensor.line, {"input line of its interrupt", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("active", sensor.active, {"level of the line when something has happened", "", "low"});
+  keys.key("internal_pull", sensor.internal_pull,
+           {"resistor inside the controller that holds its line", "", "as the chip stands"});
+  keys.key("output_level", sensor.output_level, {"of its line and its bus, when they are high", "V"});
+  keys.key("reads", sensor.reads, {"register that says what has happened", "", nullptr, Sign::any, 0, 255});
+  keys.key("least_between", sensor.least_between,
+           {"two events, as it tells them at the soonest", "ms", "0 ms: not known", Sign::not_negative});
+  keys.key("again_after", sensor.again_after,
+           {"the same event sooner than that is the last one, told twice", "ms", "0 ms", Sign::not_negative});
+}
+
+template <class Keys>
+void declare(Keys& keys, SensorSetting& setting) {
+  keys.key("at", setting.at, {"register that is written at the start", "", nullptr, Sign::any, 0, 255});
+  keys.key("value", setting.value, {"what is written", "", nullptr, Sign::any, 0, 255});
+}
+
+template <class Keys>
+void declare(Keys& keys, SensorEvent& event) {
+  keys.key("value", event.value, {"of the register that is read", "", nullptr, Sign::any, 0, 255});
 }
 
 template <class Keys>

@@ -16,6 +16,7 @@ class Fade final : public Verb {
   void foresee(const Statement&, Walk&) const override {}
   [[nodiscard]] std::string told_of(const Rig& rig) const override { return rig.outputs[output_].name; }
   [[nodiscard]] About about() const override { return {.faded = output_}; }
+  [[nodiscard]] bool goes_on_until_stopped() const override { return true; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     stage.cast.outputs[output_]->fade(stage.lines, share_, stage.ticks(in_));
     return nullptr;

@@ -29,6 +29,7 @@ class SpinBySteps final : public Verb {
     walk.standing(mechanism_).at.reset();
   }
   [[nodiscard]] bool has_known_length() const override { return order_.lasts || order_.by; }
+  [[nodiscard]] bool goes_on_until_stopped() const override { return !has_known_length(); }
   [[nodiscard]] About about() const override { return {.mechanism = mechanism_, .moves = true}; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     Mover& mover = stage.mover(mechanism_);
@@ -60,6 +61,7 @@ class SpinHeld final : public Verb {
     if (order_.lasts) walk.known.length.seconds += order_.lasts->base().to_double();
   }
   [[nodiscard]] bool has_known_length() const override { return order_.lasts.has_value(); }
+  [[nodiscard]] bool goes_on_until_stopped() const override { return !has_known_length(); }
   [[nodiscard]] About about() const override {
     return {.mechanism = mechanism_, .moves = true, .by_encoder = by_encoder_};
   }
@@ -90,6 +92,7 @@ class SpinByDuty final : public Verb {
     standing.spins = nullptr;
   }
   [[nodiscard]] bool has_known_length() const override { return order_.lasts.has_value(); }
+  [[nodiscard]] bool goes_on_until_stopped() const override { return !has_known_length(); }
   [[nodiscard]] About about() const override { return {.mechanism = mechanism_, .moves = true}; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     Mover& mover = stage.mover(mechanism_);

@@ -26,6 +26,7 @@ class Throttle final : public Verb {
     standing.spins = nullptr;
   }
   [[nodiscard]] bool has_known_length() const override { return true; }
+  [[nodiscard]] bool goes_on_until_stopped() const override { return !order_.lasts; }
   [[nodiscard]] About about() const override { return {.mechanism = mechanism_, .moves = true}; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     Mover& mover = stage.mover(mechanism_);

@@ -47,6 +47,10 @@ constexpr std::array words{
     VerbWord{"print", read_print},
     VerbWord{"all", read_all},
     VerbWord{"wait", read_wait},
+    VerbWord{"whichever", nullptr, read_whichever},
+    VerbWord{"when", nullptr, read_when},
+    VerbWord{"after", nullptr, read_after},
+    VerbWord{"leave", read_leave},
 };
 
 bool has_failed(const MotionRecord& motion) {

@@ -35,6 +35,20 @@ class Doing {
   [[nodiscard]] virtual Tick wakes_at() const { return never; }
   /// It has been looked at, and is not over. @throws RangeError when what it wants to do is refused
   virtual void act(Lines& /*lines*/) {}
+  /// Once it is over: statements that are carried out before those behind it.
+  [[nodiscard]] virtual std::span<const Statement> goes_on_with(Tick /*now*/) const { return {}; }
+};
+
+/// What a statement is about, for whoever checks or draws it.
+struct About {
+  static constexpr std::size_t nothing = static_cast<std::size_t>(-1);
+  static constexpr std::size_t everything = nothing - 1;
+  std::size_t mechanism = nothing;  ///< its place in the rig
+  std::size_t pair = nothing;       ///< of a cart: its place in the rig
+  std::size_t faded = nothing;      ///< an output that is faded: its place in the rig
+  bool moves = false;               ///< it goes somewhere, or turns
+  bool homes = false;
+  bool by_encoder = false;  ///< a motor that is driven by duty goes by what its encoder counts
 };
 
 /// Who plays a script.
@@ -45,6 +59,8 @@ class Playing {
   [[nodiscard]] virtual bool answers(const std::string& question) = 0;
   /// Statements that begin at one instant; they must outlive it.
   [[nodiscard]] virtual std::unique_ptr<Doing> side_by_side(std::span<const Statement> statements) = 0;
+  /// Looked after until it is over, or something else is ordered of what it is about.
+  virtual void follow(std::unique_ptr<Doing> following, const About& about) = 0;
 };
 
 /// What a statement is carried out on.
@@ -61,24 +77,14 @@ struct Stage {
   [[nodiscard]] Tick ticks(ExactTime time) const;
 };
 
-/// What a statement is about, for whoever checks or draws it.
-struct About {
-  static constexpr std::size_t nothing = static_cast<std::size_t>(-1);
-  static constexpr std::size_t everything = nothing - 1;
-  std::size_t mechanism = nothing;  ///< its place in the rig
-  std::size_t pair = nothing;       ///< of a cart: its place in the rig
-  std::size_t faded = nothing;      ///< an output that is faded: its place in the rig
-  bool moves = false;               ///< it goes somewhere, or turns
-  bool homes = false;
-  bool by_encoder = false;  ///< a motor that is driven by duty goes by what its encoder counts
-};
-
 /// A move to a place or by a way.
 struct OrderedMove {
   std::size_t mechanism = 0;  ///< its place in the rig
   MoveOrder order{};
   bool by_encoder = false;  ///< its loop decides how long it takes
 };
+
+class Block;
 
 class Verb {
  public:
@@ -100,6 +106,15 @@ class Verb {
   /// How often those are carried out, one after the other, in its place, 0: without end; nothing: it begins
   /// itself.
   [[nodiscard]] virtual std::optional<std::int64_t> passes() const { return std::nullopt; }
+  [[nodiscard]] virtual bool repeats() const { return false; }
+  /// It is begun, and goes on meanwhile: a hand may go on saying how.
+  [[nodiscard]] virtual bool goes_on_until_stopped() const { return false; }
+  /// It goes on behind the repeat that it stands in.
+  [[nodiscard]] virtual bool leaves_repeat() const { return false; }
+  /// What it waits for, of one that stands in 'whichever comes first'.
+  [[nodiscard]] virtual const Verb* happening() const { return nullptr; }
+  /// Why it cannot stand in a block, or in none; "" when it can.
+  [[nodiscard]] virtual std::string refuses_to_stand_in(const Block* /*block*/) const { return {}; }
 };
 
 /// A verb with statements of its own, up to their `end`.
@@ -113,6 +128,10 @@ class Block : public Verb {
   [[nodiscard]] virtual const Stretch* stretch() const { return nullptr; }
   /// Why a statement cannot stand in it; "" when it can.
   [[nodiscard]] virtual std::string refuses(const Statement& /*statement*/) const { return {}; }
+  /// Whether what stands in it goes on in the row that it stands in itself, and not beside it.
+  [[nodiscard]] virtual bool goes_on_in_its_row() const { return passes().has_value(); }
+  /// Whether what stands in it waits for something each.
+  [[nodiscard]] virtual bool is_of_happenings() const { return false; }
   /// Whether it may be empty.
   [[nodiscard]] virtual bool may_be_empty() const { return true; }
   /// What is wrong with a statement inside it beside the others.

@@ -14,6 +14,7 @@ std::unique_ptr<Verb> read_faster(LineReader& reader);
 std::unique_ptr<Verb> read_gear(LineReader& reader);
 std::unique_ptr<Verb> read_change(LineReader& reader);
 std::unique_ptr<Verb> read_nudge(LineReader& reader);
+std::unique_ptr<Verb> read_leave(LineReader& reader);
 std::unique_ptr<Verb> read_let(LineReader& reader);
 std::unique_ptr<Verb> read_hold(LineReader& reader);
 std::unique_ptr<Verb> read_home(LineReader& reader);
@@ -34,6 +35,14 @@ std::unique_ptr<Verb> read_turn(LineReader& reader);
 std::unique_ptr<Verb> read_print(LineReader& reader);
 std::unique_ptr<Verb> read_all(LineReader& reader);
 std::unique_ptr<Verb> read_wait(LineReader& reader);
+/// What can be waited for: "pedal is on", "panel.station is heard", "traverse passes 60 mm".
+/// @param has_longest  "for at most 10 s" may follow
+std::unique_ptr<Verb> read_happening(LineReader& reader, bool has_longest);
+/// "0.5 s"
+std::unique_ptr<Verb> read_pause(LineReader& reader);
+std::unique_ptr<Block> read_after(LineReader& reader);
+std::unique_ptr<Block> read_when(LineReader& reader);
+std::unique_ptr<Block> read_whichever(LineReader& reader);
 std::unique_ptr<Block> read_arrive(LineReader& reader);
 std::unique_ptr<Block> read_in_order(LineReader& reader);
 std::unique_ptr<Block> read_repeat(LineReader& reader);

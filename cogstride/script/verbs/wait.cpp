@@ -1,9 +1,11 @@
-// wait 0.5 s; wait until pedal is on for at most 10 s; wait until traverse passes 60 mm
+// wait 0.5 s; wait until pedal is on for at most 10 s; wait until traverse passes 60 mm; wait until
+// panel.station is heard
 #include <fmt/format.h>
 
 #include <algorithm>
 
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/devices/heard.hpp"
 #include "cogstride/motion/gearing/follow.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/mover.hpp"
@@ -14,6 +16,7 @@
 namespace cogstride {
 namespace {
 
+constexpr std::int64_t most_said = 1'000'000'000;
 constexpr ExactTime looking_period = ExactTime::from_base({1, 1000});  // for a place to be passed
 
 class WaitTime final : public Verb {
@@ -70,6 +73,82 @@ class WaitLine final : public Verb {
   };
 
   AwaitedLine awaits_;
+  std::optional<ExactTime> longest_;
+};
+
+/// Until a device has said something, from the begin of the statement on.
+class WaitHeard final : public Verb {
+ public:
+  /// @param number  which it is to be; nothing: any
+  WaitHeard(std::size_t control, std::string name, std::optional<std::int64_t> number,
+            std::optional<ExactTime> longest)
+      : control_(control), name_(std::move(name)), number_(number), longest_(longest) {}
+  void foresee(const Statement&, Walk& walk) const override { walk.known.length.is_whole = false; }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    return std::make_unique<Waiting>(*stage.cast.heard, *this, Patience(stage, longest_));
+  }
+
+ private:
+  class Waiting final : public Doing {
+   public:
+    Waiting(const HeardControls& heard, const WaitHeard& what, Patience patience)
+        : heard_(heard), what_(what), patience_(patience), times_(heard.times(what.control_)) {}
+    [[nodiscard]] bool is_over(Tick) const override {
+      if (what_.number_) return heard_.has_said(what_.control_, *what_.number_, times_);
+      return heard_.times(what_.control_) > times_;
+    }
+    [[nodiscard]] std::string failure(Tick now) const override {
+      if (!patience_.is_out(now) || is_over(now)) return {};
+      return fmt::format("{}{} was not heard within {}", what_.name_,
+                         what_.number_ ? fmt::format(" {}", *what_.number_) : "", patience_.waited(now));
+    }
+    [[nodiscard]] Tick wakes_at() const override { return patience_.until(); }
+
+   private:
+    const HeardControls& heard_;
+    const WaitHeard& what_;
+    Patience patience_;
+    std::int64_t times_;
+  };
+
+  std::size_t control_;
+  std::string name_;
+  std::optional<std::int64_t> number_;
+  std::optional<ExactTime> longest_;
+};
+
+/// Until a key of a device is held, or is not.
+class WaitHeld final : public Verb {
+ public:
+  WaitHeld(std::size_t control, std::string name, bool held, std::optional<ExactTime> longest)
+      : control_(control), name_(std::move(name)), held_(held), longest_(longest) {}
+  void foresee(const Statement&, Walk& walk) const override { walk.known.length.is_whole = false; }
+  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
+    return std::make_unique<Waiting>(*stage.cast.heard, *this, Patience(stage, longest_));
+  }
+
+ private:
+  class Waiting final : public Doing {
+   public:
+    Waiting(const HeardControls& heard, const WaitHeld& what, Patience patience)
+        : heard_(heard), what_(what), patience_(patience) {}
+    [[nodiscard]] bool is_over(Tick) const override { return heard_.is_held(what_.control_) == what_.held_; }
+    [[nodiscard]] std::string failure(Tick now) const override {
+      if (!patience_.is_out(now) || is_over(now)) return {};
+      return fmt::format("{} was not {} within {}", what_.name_, what_.held_ ? "on" : "off",
+                         patience_.waited(now));
+    }
+    [[nodiscard]] Tick wakes_at() const override { return patience_.until(); }
+
+   private:
+    const HeardControls& heard_;
+    const WaitHeld& what_;
+    Patience patience_;
+  };
+
+  std::size_t control_;
+  std::string name_;
+  bool held_;
   std::optional<ExactTime> longest_;
 };
 
@@ -188,15 +267,15 @@ class WaitFollowed final : public Verb {
   std::optional<ExactTime> longest_;
 };
 
-std::optional<ExactTime> read_longest(LineReader& reader) {
-  if (!reader.take("for")) return std::nullopt;
+std::optional<ExactTime> read_longest(LineReader& reader, bool has_longest) {
+  if (!has_longest || !reader.take("for")) return std::nullopt;
   reader.expect("at");
   reader.expect("most");
   return reader.time("a time such as 10 s");
 }
 
 /// "traverse has followed 400 turns", "traverse has laid 7 layers"
-std::unique_ptr<Verb> read_followed(LineReader& reader) {
+std::unique_ptr<Verb> read_followed(LineReader& reader, bool has_longest) {
   using Moved = LineReader::Moved;
   const std::size_t mechanism = reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step});
   reader.expect("has");
@@ -208,29 +287,61 @@ std::unique_ptr<Verb> read_followed(LineReader& reader) {
     reader.expect("followed");
     what.way = reader.exact_way("so much of its leader's way, such as 400 turns");
   }
-  return std::make_unique<WaitFollowed>(mechanism, what, read_longest(reader));
+  return std::make_unique<WaitFollowed>(mechanism, what, read_longest(reader, has_longest));
+}
+
+/// "panel.station is heard", "panel.station is 5", "pad.go is on"
+std::unique_ptr<Verb> read_heard(LineReader& reader, std::size_t place, const SaidControl& control,
+                                 bool has_longest) {
+  using Says = SaidControl::Says;
+  const Word name = reader.word("a control");
+  if (control.says == Says::share)
+    throw LineReader::wrong(
+        name, fmt::format("{} is turned, and not heard: a statement follows its value", control.name));
+  reader.expect("is");
+  if (control.says == Says::hold) {
+    const bool held = reader.on_or_off();
+    return std::make_unique<WaitHeld>(place, control.name, held, read_longest(reader, has_longest));
+  }
+  std::optional<std::int64_t> number;
+  if (!reader.take("heard")) {
+    if (control.says != Says::number) reader.expect("heard");
+    number = reader.count("'heard', or the number that it says", -most_said, most_said);
+  }
+  return std::make_unique<WaitHeard>(place, control.name, number, read_longest(reader, has_longest));
 }
 
 }  // namespace
 
 std::unique_ptr<Verb> read_wait(LineReader& reader) {
-  if (!reader.take("until")) return std::make_unique<WaitTime>(reader.time("a time such as 0.5 s"));
+  if (reader.take("until")) return read_happening(reader, true);
+  return read_pause(reader);
+}
+
+std::unique_ptr<Verb> read_pause(LineReader& reader) {
+  return std::make_unique<WaitTime>(reader.time("a time such as 0.5 s"));
+}
+
+std::unique_ptr<Verb> read_happening(LineReader& reader, bool has_longest) {
   const Rig& rig = reader.rig();
   const Word name = reader.peek();
   const bool is_mechanism = std::any_of(rig.mechanisms.begin(), rig.mechanisms.end(),
                                         [&](const Mechanism& each) { return each.name == name.text; });
   if (is_mechanism) {
     if (LineReader ahead = reader; (void)ahead.word("a mechanism"), ahead.next_is("has"))
-      return read_followed(reader);
+      return read_followed(reader, has_longest);
     const std::size_t mechanism = reader.mechanism();
     reader.expect("passes");
     const OutputPosition passes = reader.position(rig.mechanisms[mechanism], "a position such as 60 mm");
-    return std::make_unique<WaitPlace>(mechanism, passes, read_longest(reader));
+    return std::make_unique<WaitPlace>(mechanism, passes, read_longest(reader, has_longest));
   }
+  const std::vector<SaidControl> said = said_controls(rig);
+  for (std::size_t i = 0; i < said.size(); ++i)
+    if (said[i].name == name.text) return read_heard(reader, i, said[i], has_longest);
   AwaitedLine awaits = reader.input();
   reader.expect("is");
   awaits.acts = reader.on_or_off();
-  return std::make_unique<WaitLine>(std::move(awaits), read_longest(reader));
+  return std::make_unique<WaitLine>(std::move(awaits), read_longest(reader, has_longest));
 }
 
 }  // namespace cogstride

@@ -1,4 +1,4 @@
-#include "cogstride/hands/messages.hpp"
+#include "cogstride/motion/devices/messages.hpp"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>

@@ -1,5 +1,5 @@
 // A device on a pseudo-terminal, heard by the bindings of a rig that goes as fast as a clock.
-#include "cogstride/hands/serial_ways.hpp"
+#include "cogstride/hands/device_ways.hpp"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -14,11 +14,12 @@
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/hands/bindings.hpp"
+#include "cogstride/hands/order_desk.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 #include "support/refusal.hpp"
 
-namespace cogstride::serial_ways_test {
+namespace cogstride::device_ways_test {
 namespace {
 
 using namespace literals;
@@ -90,11 +91,13 @@ Rig panel_rig(const std::string& port) {
 
 struct Operated {
   explicit Operated(const std::string& port) : wire(port), bench(panel_rig(port), paced()) {
-    desk.on_heard([this](const std::string& control, std::optional<std::int64_t> number,
-                         const std::string& by) { bindings.hear(control, number, by); });
     thread = std::thread([this] { bench.run(both, [this] { return operation.has_ended(); }); });
-    serial = std::make_unique<SerialWays>(desk, bench.rig().devices,
-                                          [this](const std::string& words) { note(words); });
+    DeviceEars ears;
+    ears.came = [this](const std::string& device) { panel = desk.open(device, {}, false); };
+    ears.heard = [this](const std::string&, const std::string& words) { desk.line(panel, "heard " + words); };
+    ears.gone = [this](const std::string&) { desk.close(panel); };
+    ears.tell = [this](const std::string& words) { note(words); };
+    serial = std::make_unique<DeviceWays>(bench.rig(), std::move(ears));
     EXPECT_TRUE(was_told("panel is heard on"));
   }
   ~Operated() {
@@ -163,7 +166,8 @@ struct Operated {
   std::shared_ptr<OrderDesk::Way> hand = desk.open("the test", {}, false);
   Both both{*this};
   std::thread thread;
-  std::unique_ptr<SerialWays> serial;
+  std::shared_ptr<OrderDesk::Way> panel;  // of the devices' thread
+  std::unique_ptr<DeviceWays> serial;
 };
 
 std::string port_here() {
@@ -173,7 +177,7 @@ std::string port_here() {
       .string();
 }
 
-TEST(SerialWays, WhatADeviceSaysIsDoneAndWhatItGarblesIsNot) {
+TEST(DeviceWays, WhatADeviceSaysIsDoneAndWhatItGarblesIsNot) {
   Operated at(port_here());
   for (const char* const bytes : {"=150", "=15 ", "x=150", "=9999", "=1=1", "=", "=50"}) {
     const std::int64_t before = at.heard();
@@ -187,7 +191,7 @@ TEST(SerialWays, WhatADeviceSaysIsDoneAndWhatItGarblesIsNot) {
   EXPECT_EQ(at.serial->counts("panel").unknown, 5);
 }
 
-TEST(SerialWays, AHoldLivesOnItsRepeatsAndEndsWithTheDevice) {
+TEST(DeviceWays, AHoldLivesOnItsRepeatsAndEndsWithTheDevice) {
   Operated at(port_here());
   for (int i = 0; i < 6; ++i) {
     at.wire.say("~");
@@ -210,7 +214,7 @@ TEST(SerialWays, AHoldLivesOnItsRepeatsAndEndsWithTheDevice) {
 }
 
 // Its release may come, or be lost.
-TEST(SerialWays, AHoldThatIsLetGoByAnotherTextEndsByItsTimeOutToo) {
+TEST(DeviceWays, AHoldThatIsLetGoByAnotherTextEndsByItsTimeOutToo) {
   Operated at(port_here());
   at.wire.say("d");
   std::this_thread::sleep_for(milliseconds(700));
@@ -226,4 +230,4 @@ TEST(SerialWays, AHoldThatIsLetGoByAnotherTextEndsByItsTimeOutToo) {
 }
 
 }  // namespace
-}  // namespace cogstride::serial_ways_test
+}  // namespace cogstride::device_ways_test

@@ -36,6 +36,10 @@ class MessageReader {
   /// @param device  must outlive it @throws RangeError as require_readable
   explicit MessageReader(const Device& device);
 
+  /// Told of frames that are none, and why.
+  void on_ignored(std::function<void(std::string_view frame, const char* why)> listener) {
+    ignored_ = std::move(listener);
+  }
   /// Bytes as they come. @param heard  told of each message, in its turn
   void take(std::string_view bytes, std::int64_t now, const Hear& heard);
   /// A silence may end a frame. @return when it is to be asked again at the latest; nothing: after more bytes
@@ -51,6 +55,7 @@ class MessageReader {
     std::optional<std::int64_t> at{};
   };
   void end_frame(std::int64_t now, const Hear& heard);
+  void ignore(std::string_view frame, std::int64_t& count, const char* why);
 
   const Device& device_;
   std::string ends_with_;
@@ -60,6 +65,7 @@ class MessageReader {
   bool is_overlong_ = false;
   std::int64_t last_byte_ = 0;
   Counts counts_{};
+  std::function<void(std::string_view, const char*)> ignored_{};
 };
 
 }  // namespace cogstride

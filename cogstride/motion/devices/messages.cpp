@@ -1,4 +1,4 @@
-#include "cogstride/hands/messages.hpp"
+#include "cogstride/motion/devices/messages.hpp"
 
 #include <cmath>
 #include <utility>
@@ -48,29 +48,30 @@ void MessageReader::forget() {
   is_overlong_ = false;
 }
 
+void MessageReader::ignore(std::string_view frame, std::int64_t& count, const char* why) {
+  ++count;
+  if (ignored_) ignored_(frame, why);
+}
+
 void MessageReader::end_frame(std::int64_t now, const Hear& heard) {
   const std::string frame = std::exchange(frame_, {});
-  if (std::exchange(is_overlong_, false) || frame.size() > longest_device_text) {
-    ++counts_.overlong;
-    return;
-  }
+  if (std::exchange(is_overlong_, false) || frame.size() > longest_device_text)
+    return ignore(frame, counts_.overlong, "it is too long");
   for (std::size_t i = 0; i < device_.messages.size(); ++i) {
     const DeviceMessage& message = device_.messages[i];
     const std::optional<Said> said = said_by(message, frame);
     if (!said) continue;
-    if (!said->is_in_range) {
-      ++counts_.out_of_range;
-      return;
-    }
+    if (!said->is_in_range) return ignore(frame, counts_.out_of_range, "its number is out of its range");
     Last& last = last_[i];
     const bool is_again =
         last.at && last.number == said->number && now - *last.at < ns_of(message.again_after);
     last = {said->number, now};
-    ++(is_again ? counts_.doubled : counts_.good);
-    if (!is_again) heard(message, said->number);
+    if (is_again) return ignore(frame, counts_.doubled, "it is the last one, heard twice");
+    ++counts_.good;
+    heard(message, said->number);
     return;
   }
-  ++counts_.unknown;
+  ignore(frame, counts_.unknown, "it is no message of it");
 }
 
 }  // namespace cogstride
