@@ -56,13 +56,20 @@ std::string state_words(const MovedState& moved) {
   return text;
 }
 
+std::string input_words(const NamedState& input) {
+  if (input.acts.value_or(false)) return input.name + " acts";
+  if (input.share && *input.share != 0.0) return fmt::format("{} {:.0f} %", input.name, 100.0 * *input.share);
+  if (input.said) return fmt::format("{} {}", input.name, *input.said);
+  return {};
+}
+
 std::string state_line(const OperationState& state, bool json) {
   if (!json) {
     std::string text = fmt::format("state: at {:.2f} s", state.at);
     if (state.is_stopped) text += "; everything is stopped";
     for (const MovedState& moved : state.moved) text += "; " + moved.name + " " + state_words(moved);
     for (const NamedState& input : state.inputs)
-      if (input.acts.value_or(false)) text += fmt::format("; {} acts", input.name);
+      if (const std::string says = input_words(input); !says.empty()) text += "; " + says;
     for (const NamedState& output : state.outputs)
       if (output.acts.value_or(false)) text += fmt::format("; {} on", output.name);
     if (!state.script.empty())
@@ -78,7 +85,10 @@ std::string state_line(const OperationState& state, bool json) {
   for (const MovedState& moved : state.moved) out["moved"].push_back(json_of(moved));
   out["inputs"] = Json::object();
   for (const NamedState& input : state.inputs)
-    out["inputs"][input.name] = input.acts ? Json(*input.acts) : Json();
+    out["inputs"][input.name] = input.acts    ? Json(*input.acts)
+                                : input.share ? Json(*input.share)
+                                : input.said  ? Json(*input.said)
+                                              : Json();
   out["outputs"] = Json::object();
   for (const NamedState& output : state.outputs) out["outputs"][output.name] = output.share.value_or(0.0);
   if (!state.script.empty())

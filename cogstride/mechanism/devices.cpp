@@ -141,8 +141,11 @@ std::vector<SaidControl> controls_of(const Device& device) {
   for (const DeviceMessage& message : device.messages) {
     SaidControl control{.name = device.name + "." + message.name};
     if (message.has_number()) control.says = SaidControl::Says::number;
-    control.lowest = message.lowest;
-    control.highest = message.highest;
+    // No more than its digits say.
+    std::int64_t most = 9;
+    for (std::int64_t i = 1; i < message.most_digits; ++i) most = 10 * most + 9;
+    control.lowest = std::max(message.lowest, -most);
+    control.highest = std::min(message.highest, most);
     if (message.releases) control.releases = device.name + "." + *message.releases;
     const bool is_let_go =
         std::any_of(device.messages.begin(), device.messages.end(),

@@ -72,5 +72,15 @@ TEST(BusSensor, WhatMakesNoSenseIsRefused) {
       has(refusal_of<RangeError>([&] { require_sound(watcher); }), "event near: 0x02 is another event's"));
 }
 
+TEST(Device, ANumberIsNoMoreThanItsDigitsSay) {
+  Device panel{.name = "panel"};
+  panel.messages = {{.name = "a", .text = "NUMBER", .most_digits = 3, .negative = true, .lowest = -5000},
+                    {.name = "b", .text = "=NUMBER", .most_digits = 18, .highest = 7}};
+  const std::vector<SaidControl> controls = controls_of(panel);
+  EXPECT_EQ(controls[0].lowest, -999);
+  EXPECT_EQ(controls[0].highest, 999);
+  EXPECT_EQ(controls[1].highest, 7);
+}
+
 }  // namespace
 }  // namespace cogstride::devices_test

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "cogstride/motion/cast.hpp"
+#include "cogstride/motion/devices/heard.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/output_switch.hpp"
@@ -76,10 +77,19 @@ OperationState state_of(const Rig& rig, const Cast& cast, Tick now) {
     for (Mover* const mover : *all)
       if (mover != nullptr) state.moved.push_back(state_of(*mover, now));
   for (const Inputs::Input& input : cast.inputs->all())
-    state.inputs.push_back({input.name, cast.inputs->acts(input.line), std::nullopt});
+    state.inputs.push_back({input.name, cast.inputs->acts(input.line), {}, {}});
+  for (std::size_t i = 0; i < cast.heard->controls().size(); ++i) {
+    const SaidControl& control = cast.heard->controls()[i];
+    NamedState said{control.name, {}, {}, {}};
+    const std::optional<std::int64_t> number = cast.heard->number(i);
+    if (control.says == SaidControl::Says::hold) said.acts = cast.heard->is_held(i);
+    if (control.says == SaidControl::Says::number) said.said = number;
+    if (control.says == SaidControl::Says::share && number) said.share = 1e-3 * static_cast<double>(*number);
+    if (control.says != SaidControl::Says::press) state.inputs.push_back(std::move(said));
+  }
   for (std::size_t i = 0; i < rig.outputs.size(); ++i) {
     const double share = cast.outputs[i]->share();
-    state.outputs.push_back({rig.outputs[i].name, share > 0.0, share});
+    state.outputs.push_back({rig.outputs[i].name, share > 0.0, share, {}});
   }
   return state;
 }

@@ -36,8 +36,9 @@ struct MovedState {
 
 struct NamedState {
   std::string name{};
-  std::optional<bool> acts{};     ///< not read yet
-  std::optional<double> share{};  ///< of a knob or an output
+  std::optional<bool> acts{};          ///< not read yet
+  std::optional<double> share{};       ///< of an axis or an output
+  std::optional<std::int64_t> said{};  ///< number that a device said last
 };
 
 struct OperationState {
@@ -45,7 +46,7 @@ struct OperationState {
   bool is_stopped = false;
   std::string fault{};  ///< the last
   std::vector<MovedState> moved{};
-  std::vector<NamedState> inputs{};  ///< hands, switches, supplies
+  std::vector<NamedState> inputs{};  ///< hands, switches, supplies, what devices say
   std::vector<NamedState> outputs{};
   std::string script{};     ///< that is played
   std::string statement{};  ///< that is on

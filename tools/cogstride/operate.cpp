@@ -226,7 +226,6 @@ class DevicesIn {
     for (const Device& device : bench.rig().devices)
       for (const DeviceReply& reply : device.replies) reply_by(bench, operation, device, reply);
   }
-  [[nodiscard]] bool are_there() const { return ways_ != nullptr; }
   void end() {
     interrupted_.reset();
     ways_.reset();
@@ -280,7 +279,7 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     tell(fmt::format("orders are taken at {}{}", sockets->address(),
                      sockets->token() ? "; who comes says first: token " + *sockets->token() : ""));
   }
-  DevicesIn devices(bench, hands.desk, hands.operation, tell);
+  const bool has_devices = DeviceWays::are_of(bench.rig());
   std::unique_ptr<AnswersOut> out;
   std::unique_ptr<TerminalView> view;
   std::shared_ptr<OrderDesk::Way> lines;
@@ -288,7 +287,7 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     view = std::make_unique<TerminalView>(
         hands.desk, bench.rig(), levels,
         TerminalView::Shown{bench.rig().name, options.live ? "live lines" : "simulated",
-                            sockets ? sockets->address() : "", sockets == nullptr && !devices.are_there()});
+                            sockets ? sockets->address() : "", sockets == nullptr && !has_devices});
     const std::lock_guard lock(telling);
     shows = [&](const std::string& words) { view->tell(words); };
     // As an order, so that a run that is played again looks as often.
@@ -301,13 +300,14 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     lines = hands.desk.open(
         "standard input", [&](std::string line) { out->put(std::move(line)); }, options.json);
   }
+  DevicesIn devices(bench, hands.desk, hands.operation, tell);
   bench.on_fault([&](const std::string& why) {
     // One that was ordered has its answer.
     if (why == "a stop was requested" && !was_interrupted()) return;
     has_failed = true;
     hands.desk.tell_fault(why);
   });
-  StandardInput in(hands.desk, lines, sockets == nullptr && !devices.are_there());
+  StandardInput in(hands.desk, lines, sockets == nullptr && !has_devices);
   bench.run(hands.attended, [&] { return hands.operation.has_ended(); });
   bench.come_to_rest();
   in.end();

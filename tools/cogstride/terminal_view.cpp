@@ -20,6 +20,7 @@
 #include <thread>
 #include <utility>
 
+#include "cogstride/hands/state_line.hpp"
 #include "cogstride/quantity/text.hpp"
 
 using namespace cogstride;
@@ -284,8 +285,14 @@ void TerminalView::Inside::draw() {
     put_wrapped(row, line, LINES - 2);
   }
   std::string acting;
-  for (const NamedState& input : now.inputs)
-    acting += fmt::format(" {}{} ", input.name, !input.acts ? "?" : *input.acts ? "*" : "");
+  for (const NamedState& input : now.inputs) {
+    const bool is_value = input.share || input.said;
+    const std::string says = input_words(input);
+    if (is_value)
+      acting += fmt::format(" {} ", says.empty() ? input.name + " 0 %" : says);
+    else
+      acting += fmt::format(" {}{} ", input.name, !input.acts ? "?" : *input.acts ? "*" : "");
+  }
   put_wrapped(row, " inputs " + acting, LINES - 2);
   std::string outputs;
   for (const NamedState& output : now.outputs)

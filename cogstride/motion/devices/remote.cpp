@@ -13,7 +13,7 @@ constexpr double leading_mark = 9000.0;
 constexpr double leading_gap = 4500.0;
 constexpr double held_gap = 2250.0;
 constexpr double one_gap = 3.0 * unit;
-constexpr int bits = 32;
+constexpr std::size_t bits = 32;
 
 constexpr std::size_t most_durations = 401;
 
@@ -32,9 +32,9 @@ RemoteFrame remote_frame(std::vector<double> us) {
   }
   if (all.size() != 2 + 2 * bits + 1 || gap < between || gap > 1.3 * leading_gap) return frame;
   std::uint32_t code = 0;
-  for (int i = 0; i < bits; ++i) {
-    const double mark = all[static_cast<std::size_t>(2 + 2 * i)];
-    const double off = all[static_cast<std::size_t>(3 + 2 * i)];
+  for (std::size_t i = 0; i < bits; ++i) {
+    const double mark = all[2 + 2 * i];
+    const double off = all[3 + 2 * i];
     if (!is_short(mark) || off < 0.25 * unit || off > one_gap + unit) return frame;
     if (off > 0.5 * (unit + one_gap)) code |= 1U << i;
   }
@@ -47,7 +47,7 @@ RemoteFrame remote_frame(std::vector<double> us) {
 std::vector<std::int64_t> timing_of(std::uint32_t code) {
   const auto us = [](double duration) { return std::llround(duration); };
   std::vector<std::int64_t> timing{us(leading_mark), us(leading_gap)};
-  for (int i = 0; i < bits; ++i) {
+  for (std::size_t i = 0; i < bits; ++i) {
     timing.push_back(us(unit));
     timing.push_back(us((code >> i & 1U) != 0 ? one_gap : unit));
   }

@@ -158,6 +158,10 @@ const Fault faults[] = {
      "1\n\n"
      "[output.lamp]",
      "the first of two would be missed"},
+    {"input-over-voltage", "[output.lamp]",
+     "[remote.remote]\nline = 47\noutput_level = \"5 V\"\n\n[remote.remote.key.up]\ncode = 0xe916fb04\n\n"
+     "[output.lamp]",
+     "its output gives 5 V"},
     {"hold-without-end", "[output.lamp]",
      "[binding.a]\ncontrol = \"key j\"\non = \"jog creel on at 5 deg/s\"\nlatched = true\n\n[output.lamp]",
      "with nobody's hand on it"},

@@ -7,6 +7,7 @@
 #include <pty.h>
 #include <unistd.h>
 
+#include <atomic>
 #include <chrono>
 #include <filesystem>
 #include <mutex>
@@ -14,12 +15,14 @@
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/hands/bindings.hpp"
+#include "cogstride/hands/heard_devices.hpp"
 #include "cogstride/hands/order_desk.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
 #include "support/refusal.hpp"
 
-namespace cogstride::device_ways_test {
+namespace cogstride::live_device_ways_test {
 namespace {
 
 using namespace literals;
@@ -229,5 +232,27 @@ TEST(DeviceWays, AHoldThatIsLetGoByAnotherTextEndsByItsTimeOutToo) {
   EXPECT_NEAR(lost, let_go + 30.0, 6.0);
 }
 
+TEST(HeardDevices, AScriptWaitsForThem) {
+  Wire wire(port_here());
+  const Rig rig = panel_rig(port_here());
+  SimulatedBench bench(rig, Operated::paced());
+  std::atomic<bool> is_heard{false};
+  const HeardDevices devices(bench, [&](const std::string& words) {
+    if (has(words, "panel is heard on")) is_heard = true;
+  });
+  const Script script = parse_script(
+      "wait until panel.pitch is heard for at most 60 s\nmove traverse by panel.pitch with panel.pitch each "
+      "0.01 mm",
+      "x.moves", rig);
+  ScriptPlayer player(script, rig, bench.cast());
+  const std::jthread hand([&] {
+    while (!is_heard) std::this_thread::sleep_for(milliseconds(5));
+    wire.say("=150");
+  });
+  bench.run(player, [&] { return player.has_ended(); });
+  EXPECT_EQ(player.fault(), "");
+  EXPECT_EQ(bench.stepper("traverse").position()->base, Ratio(15, 10'000));
+}
+
 }  // namespace
-}  // namespace cogstride::device_ways_test
+}  // namespace cogstride::live_device_ways_test
