@@ -67,7 +67,7 @@ TEST(HeardControls, RefusesWhatNoDeviceSays) {
            std::pair{"pad.along -1001", "in thousandths"},
            std::pair{"", "no device of this rig says ''"},
        })
-    EXPECT_TRUE(has(refusal_of<RangeError>([&] { (void)heard.read(words); }), says)) << words;
+    EXPECT_TRUE(has(refusal_of<RangeError>([&, &said = words] { (void)heard.read(said); }), says)) << words;
 }
 
 TEST(Amounts, ReachFromJustAboveNothingToTheEnd) {
