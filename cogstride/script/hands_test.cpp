@@ -3,10 +3,14 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <cstdlib>
 #include <map>
+#include <random>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/quantity/literals.hpp"
+#include "cogstride/quantity/text.hpp"
+#include "cogstride/rig/findings/findings.hpp"
 #include "cogstride/script/foreseen.hpp"
 #include "cogstride/script/script_player.hpp"
 #include "support/demo_rig.hpp"
@@ -318,6 +322,86 @@ TEST(HandsInScripts, AreHeardOfEveryKind) {
             "4.121 panel: \"\\x07#\": it is no message of it: ignored\n");
   EXPECT_EQ(record.edges[52], 2 * (68 + 4)) << "two frames of 32 bits, and two that hold it on";
   EXPECT_EQ(record.edges[53], 4);
+}
+
+// Whatever is checked to be sound is played without a fault, whichever comes: random bodies in a loop, chosen
+// by a panel's station keys.
+TEST(HandsInScripts, RandomOnesThatAreSoundArePlayedWithoutAFault) {
+  const int scripts = std::getenv("COGSTRIDE_SLOW") == nullptr ? 60 : 2000;
+  std::mt19937 dice(2026);
+  const auto of = [&](int most) { return static_cast<int>(dice() % static_cast<unsigned>(most)); };
+  int sound = 0;
+  for (int n = 0; n < scripts; ++n) {
+    const auto statement = [&]() -> std::string {
+      switch (of(8)) {
+        case 0:
+          return "home traverse";
+        case 1:
+          return fmt::format("move traverse to {} mm", of(140));
+        case 2:
+          return fmt::format("move traverse to {} mm at 20 mm/s",
+                             10 + of(60));  // a way is checked as it begins
+        case 3:
+          return "wait 0.1 s";
+        case 4:
+          return "spin feeder at 40 % until stopped";
+        case 5:
+          return "stop feeder";
+        case 6:
+          return "switch lamp on";
+        default:
+          return "leave";
+      }
+    };
+    std::string text = of(2) == 0 ? "home traverse\n" : "";
+    text += fmt::format("repeat {}\nwhichever comes first\n", of(2) == 0 ? "without end" : "3 times");
+    for (int i = 0; i < 3; ++i) {
+      text += fmt::format("when panel.station is {}\n", i);
+      for (int k = of(3); k > 0; --k) text += statement() + "\n";
+      text += "end\n";
+    }
+    text += "after 3 s\nleave\nend\nend\nend\n" + statement() + "\n";
+    std::string events;
+    for (int i = 0; i < 8; ++i) events += fmt::format("at {} s panel.station {}\n", 0.5 + 2.3 * i, of(3));
+    try {
+      (void)parse_script(text, "x.moves", rig_with_panel());
+    } catch (const InputError&) {
+      continue;
+    }
+    ++sound;
+    const Played all(text, events);
+    EXPECT_EQ(all.player.fault(), "") << text << events;
+  }
+  EXPECT_GT(sound, scripts / 20);
+}
+
+// What is found of a sensor, and what becomes of two events that follow each other so soon.
+TEST(HandsInScripts, EventsAreMissedWhereTheFindingSaysSo) {
+  std::mt19937 dice(7);
+  int missed = 0;
+  for (int n = 0; n < 40; ++n) {
+    Rig rig = only_with(rig_with_panel(), {"traverse"});
+    BusSensor watcher{.name = "watcher", .bus = "/dev/i2c-1", .address = 0x39, .line = 46};
+    watcher.bus_speed = ExactFrequency::from_base(10'000 + static_cast<std::int64_t>(dice() % 400'000));
+    watcher.top_bus_speed = watcher.bus_speed;
+    watcher.least_between = Time(4.0 + 0.01 * static_cast<double>(dice() % 500), units::ms);
+    watcher.events = {{"along", 1}, {"across", 2}};
+    rig.bus_sensors.push_back(watcher);
+    bool is_found = false;
+    for (const Finding& finding : inspect_rig(rig).findings)
+      is_found = is_found || finding.code == "events-missed";
+    SimulatedBench bench(
+        rig, {.events = parse_events(fmt::format("at 0.1 s watcher.along on\nat {:.6f} s watcher.across on\n",
+                                                 0.1 + watcher.least_between.in(units::s)),
+                                     "x.events", rig)});
+    bench.serve(0.2_s);
+    EXPECT_EQ(bench.heard().times(bench.heard().place_of("watcher.along")), is_found ? 0 : 1)
+        << to_text(watcher.least_between, "ms") << " at " << to_text(watcher.bus_speed, "kHz");
+    EXPECT_EQ(bench.heard().times(bench.heard().place_of("watcher.across")), 1);
+    missed += is_found ? 1 : 0;
+  }
+  EXPECT_GT(missed, 5);
+  EXPECT_LT(missed, 35);
 }
 
 }  // namespace

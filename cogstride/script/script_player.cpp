@@ -71,6 +71,7 @@ class ScriptPlayer::Branch final : private Playing {
   void follow(std::unique_ptr<Doing> following, const About& about) override {
     player_.followed_.push_back({std::move(following), about, current_});
   }
+  Playing& whole() override { return *player_.main_; }
 
   /// The next statement that does something, or nothing at the end.
   const Statement* next_statement() {
@@ -209,11 +210,14 @@ double ScriptPlayer::known_seconds_done(Tick now) const {
 
 /// What is ordered now takes the place of a hand.
 void ScriptPlayer::leave_what_followed(const About& about) {
+  const std::vector<std::size_t> ordered = mechanisms_of(about, rig_);
   std::erase_if(followed_, [&](const Followed& each) {
     if (about.mechanism == About::everything) return true;
-    return (about.mechanism != About::nothing && about.mechanism == each.about.mechanism) ||
-           (about.pair != About::nothing && about.pair == each.about.pair) ||
-           (about.faded != About::nothing && about.faded == each.about.faded);
+    if (about.faded != About::nothing && about.faded == each.about.faded) return true;
+    const std::vector<std::size_t> its = mechanisms_of(each.about, rig_);
+    return std::any_of(its.begin(), its.end(), [&](std::size_t mechanism) {
+      return std::find(ordered.begin(), ordered.end(), mechanism) != ordered.end();
+    });
   });
 }
 

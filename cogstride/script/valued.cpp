@@ -221,7 +221,7 @@ class Valued final : public Verb {
         : what_(what),
           rig_(stage.rig),
           cast_(stage.cast),
-          playing_(stage.playing),
+          playing_(stage.playing.whole()),
           taught_(stage.taught),
           mover_(mover_of(what.about(), stage.cast)),
           between_(ticks_at_least(looking_period, stage.cast.clock)),

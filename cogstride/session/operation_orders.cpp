@@ -164,6 +164,8 @@ void Operation::begin(Lines& lines, const Incoming& incoming) {
 /// While everything is stopped: a hold that is said is held, and `stop` lets go.
 void Operation::note_held(Lines& lines, const Incoming& incoming) {
   if (!incoming.wrong.empty()) return;
+  // What has not been said for so long is let go.
+  std::erase_if(held_through_, [&](const auto& held) { return lines.now() - held.second >= hold_lasts_; });
   const SourceLine words = split_words(1, incoming.line);
   if (is_hold(words))
     held_through_[{incoming.by, std::string(words.words[1].text)}] = lines.now();

@@ -7,7 +7,6 @@
 #include <cmath>
 #include <utility>
 
-#include "cogstride/lines/noise.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/devices/messages.hpp"
 #include "cogstride/motion/devices/remote.hpp"
@@ -32,7 +31,7 @@ std::optional<std::string> part_of(const std::string& device, const std::string&
 }
 
 /// Says words when their time has come.
-class Hearsay : public Participant {
+class Hearsay final : public Participant {
  public:
   explicit Hearsay(DeviceTold told) : told_(std::move(told)) {}
   void say(Tick at, std::string words) {
@@ -48,10 +47,8 @@ class Hearsay : public Participant {
       told_.hear(coming_[next_].second);
   }
 
- protected:
-  DeviceTold told_;
-
  private:
+  DeviceTold told_;
   std::vector<std::pair<Tick, std::string>> coming_{};
   std::size_t next_ = 0;
 };
@@ -359,7 +356,7 @@ std::unique_ptr<Participant> stand_in(const BusSensor& sensor, const Rig& rig,
   return sensing(sensor, rig, events, told);
 }
 
-/// Marks of a frame, each edge off by a little as receivers have it.
+/// The edges of a frame's marks.
 void add_frame(const Remote& remote, double at, const std::vector<std::int64_t>& timing, double clock,
                std::vector<LineEdge>& edges) {
   const auto line = static_cast<LineId>(remote.line);

@@ -89,8 +89,4 @@ bool HeardControls::has_said(std::size_t place, std::int64_t number, std::int64_
          state.last.end();
 }
 
-std::string share_text(std::int64_t thousandths) {
-  return fmt::format("{} %", 0.1 * static_cast<double>(thousandths));
-}
-
 }  // namespace cogstride

@@ -59,7 +59,4 @@ class HeardControls {
   std::vector<State> states_;
 };
 
-/// A share in thousandths as a rig and its events say it: "-37 %", "40.5 %".
-[[nodiscard]] std::string share_text(std::int64_t thousandths);
-
 }  // namespace cogstride

@@ -38,8 +38,8 @@ struct RemoteFrame {
 [[nodiscard]] std::vector<std::int64_t> timing_of(std::uint32_t code);
 /// Of a key that is held on, in us.
 [[nodiscard]] std::vector<std::int64_t> held_timing();
-/// How far a frame is from a timing, of the shortest of its durations that it could be off by at most;
-/// nothing: it is another one.
+/// How far a frame is from a timing: rms of what its durations are off, as shares of what they may be off, 0
+/// to 1; nothing: it is another one.
 [[nodiscard]] std::optional<double> distance(const std::vector<double>& us,
                                              const std::vector<std::int64_t>& timing);
 

@@ -33,13 +33,7 @@ void add_once(std::vector<std::size_t>& found, std::size_t mechanism) {
 
 /// The mechanisms that a statement and those inside it are about.
 void add_mechanisms_of(const Statement& statement, const Rig& rig, std::vector<std::size_t>& found) {
-  const About about = statement.verb->about();
-  if (about.mechanism != About::nothing) add_once(found, about.mechanism);
-  if (about.pair != About::nothing) {
-    const WheeledPair& pair = rig.pairs[about.pair];
-    for (std::size_t i = 0; i < rig.mechanisms.size(); ++i)
-      if (rig.mechanisms[i].name == pair.left || rig.mechanisms[i].name == pair.right) add_once(found, i);
-  }
+  for (const std::size_t mechanism : mechanisms_of(statement.verb->about(), rig)) add_once(found, mechanism);
   for (const Statement& inner : statement.verb->inside()) add_mechanisms_of(inner, rig, found);
 }
 

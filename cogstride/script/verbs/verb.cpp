@@ -63,6 +63,16 @@ std::span<const VerbWord> verb_words() {
   return words;
 }
 
+std::vector<std::size_t> mechanisms_of(const About& about, const Rig& rig) {
+  std::vector<std::size_t> found;
+  if (about.mechanism != About::nothing) found.push_back(about.mechanism);
+  if (about.pair == About::nothing) return found;
+  const WheeledPair& pair = rig.pairs[about.pair];
+  for (std::size_t i = 0; i < rig.mechanisms.size(); ++i)
+    if (rig.mechanisms[i].name == pair.left || rig.mechanisms[i].name == pair.right) found.push_back(i);
+  return found;
+}
+
 Tick Stage::ticks(ExactTime time) const {
   return (time.base() * cast.clock.base()).rounded();
 }

@@ -61,6 +61,8 @@ class Playing {
   [[nodiscard]] virtual std::unique_ptr<Doing> side_by_side(std::span<const Statement> statements) = 0;
   /// Looked after until it is over, or something else is ordered of what it is about.
   virtual void follow(std::unique_ptr<Doing> following, const About& about) = 0;
+  /// Who plays the whole script, for as long as it is played.
+  [[nodiscard]] virtual Playing& whole() = 0;
 };
 
 /// What a statement is carried out on.
@@ -76,6 +78,10 @@ struct Stage {
   [[nodiscard]] Mover& mover(std::size_t mechanism) const { return *cast.mechanisms[mechanism]; }
   [[nodiscard]] Tick ticks(ExactTime time) const;
 };
+
+/// The mechanisms of a rig that something is about, a cart's wheels for a cart; About::everything stands for
+/// itself.
+[[nodiscard]] std::vector<std::size_t> mechanisms_of(const About& about, const Rig& rig);
 
 /// A move to a place or by a way.
 struct OrderedMove {

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <functional>
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/devices/heard.hpp"
@@ -44,113 +45,46 @@ class WaitTime final : public Verb {
   ExactTime pause_;
 };
 
-class WaitLine final : public Verb {
+/// Until something is so that is known as soon as it is read: a line, what a device says.
+class WaitUntil final : public Verb {
  public:
-  WaitLine(AwaitedLine awaits, std::optional<ExactTime> longest)
-      : awaits_(std::move(awaits)), longest_(longest) {}
+  /// Whether it has come about, from the begin of the statement on.
+  using HasCome = std::function<bool()>;
+  /// @param begin  asked when the statement begins @param what  "pedal was not on": said where it does not
+  /// come
+  WaitUntil(std::function<HasCome(const Cast&)> begin, std::string what, std::optional<ExactTime> longest)
+      : begin_(std::move(begin)), what_(std::move(what)), longest_(longest) {}
   void foresee(const Statement&, Walk& walk) const override { walk.known.length.is_whole = false; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    return std::make_unique<Waiting>(*stage.cast.inputs, awaits_, Patience(stage, longest_));
+    return std::make_unique<Waiting>(begin_(stage.cast), what_, Patience(stage, longest_));
   }
 
  private:
   class Waiting final : public Doing {
    public:
-    Waiting(const Inputs& inputs, const AwaitedLine& awaits, Patience patience)
-        : inputs_(inputs), awaits_(awaits), patience_(patience) {}
-    [[nodiscard]] bool is_over(Tick) const override { return inputs_.acts(awaits_.line) == awaits_.acts; }
+    Waiting(HasCome has_come, const std::string& what, Patience patience)
+        : has_come_(std::move(has_come)), what_(what), patience_(patience) {}
+    [[nodiscard]] bool is_over(Tick) const override { return has_come_(); }
     [[nodiscard]] std::string failure(Tick now) const override {
       if (!patience_.is_out(now) || is_over(now)) return {};
-      return fmt::format("{} was not {} within {}", awaits_.name, awaits_.acts ? "on" : "off",
-                         patience_.waited(now));
+      return fmt::format("{} within {}", what_, patience_.waited(now));
     }
     [[nodiscard]] Tick wakes_at() const override { return patience_.until(); }
 
    private:
-    const Inputs& inputs_;
-    const AwaitedLine& awaits_;
+    HasCome has_come_;
+    const std::string& what_;
     Patience patience_;
   };
 
-  AwaitedLine awaits_;
+  std::function<HasCome(const Cast&)> begin_;
+  std::string what_;
   std::optional<ExactTime> longest_;
 };
 
-/// Until a device has said something, from the begin of the statement on.
-class WaitHeard final : public Verb {
- public:
-  /// @param number  which it is to be; nothing: any
-  WaitHeard(std::size_t control, std::string name, std::optional<std::int64_t> number,
-            std::optional<ExactTime> longest)
-      : control_(control), name_(std::move(name)), number_(number), longest_(longest) {}
-  void foresee(const Statement&, Walk& walk) const override { walk.known.length.is_whole = false; }
-  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    return std::make_unique<Waiting>(*stage.cast.heard, *this, Patience(stage, longest_));
-  }
-
- private:
-  class Waiting final : public Doing {
-   public:
-    Waiting(const HeardControls& heard, const WaitHeard& what, Patience patience)
-        : heard_(heard), what_(what), patience_(patience), times_(heard.times(what.control_)) {}
-    [[nodiscard]] bool is_over(Tick) const override {
-      if (what_.number_) return heard_.has_said(what_.control_, *what_.number_, times_);
-      return heard_.times(what_.control_) > times_;
-    }
-    [[nodiscard]] std::string failure(Tick now) const override {
-      if (!patience_.is_out(now) || is_over(now)) return {};
-      return fmt::format("{}{} was not heard within {}", what_.name_,
-                         what_.number_ ? fmt::format(" {}", *what_.number_) : "", patience_.waited(now));
-    }
-    [[nodiscard]] Tick wakes_at() const override { return patience_.until(); }
-
-   private:
-    const HeardControls& heard_;
-    const WaitHeard& what_;
-    Patience patience_;
-    std::int64_t times_;
-  };
-
-  std::size_t control_;
-  std::string name_;
-  std::optional<std::int64_t> number_;
-  std::optional<ExactTime> longest_;
-};
-
-/// Until a key of a device is held, or is not.
-class WaitHeld final : public Verb {
- public:
-  WaitHeld(std::size_t control, std::string name, bool held, std::optional<ExactTime> longest)
-      : control_(control), name_(std::move(name)), held_(held), longest_(longest) {}
-  void foresee(const Statement&, Walk& walk) const override { walk.known.length.is_whole = false; }
-  [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
-    return std::make_unique<Waiting>(*stage.cast.heard, *this, Patience(stage, longest_));
-  }
-
- private:
-  class Waiting final : public Doing {
-   public:
-    Waiting(const HeardControls& heard, const WaitHeld& what, Patience patience)
-        : heard_(heard), what_(what), patience_(patience) {}
-    [[nodiscard]] bool is_over(Tick) const override { return heard_.is_held(what_.control_) == what_.held_; }
-    [[nodiscard]] std::string failure(Tick now) const override {
-      if (!patience_.is_out(now) || is_over(now)) return {};
-      return fmt::format("{} was not {} within {}", what_.name_, what_.held_ ? "on" : "off",
-                         patience_.waited(now));
-    }
-    [[nodiscard]] Tick wakes_at() const override { return patience_.until(); }
-
-   private:
-    const HeardControls& heard_;
-    const WaitHeld& what_;
-    Patience patience_;
-  };
-
-  std::size_t control_;
-  std::string name_;
-  bool held_;
-  std::optional<ExactTime> longest_;
-};
+std::string was_not(const std::string& name, bool on) {
+  return fmt::format("{} was not {}", name, on ? "on" : "off");
+}
 
 class WaitPlace final : public Verb {
  public:
@@ -300,15 +234,24 @@ std::unique_ptr<Verb> read_heard(LineReader& reader, std::size_t place, const Sa
         name, fmt::format("{} is turned, and not heard: a statement follows its value", control.name));
   reader.expect("is");
   if (control.says == Says::hold) {
-    const bool held = reader.on_or_off();
-    return std::make_unique<WaitHeld>(place, control.name, held, read_longest(reader, has_longest));
+    const bool on = reader.on_or_off();
+    const auto begin = [place, on](const Cast& cast) -> WaitUntil::HasCome {
+      return [&heard = *cast.heard, place, on] { return heard.is_held(place) == on; };
+    };
+    return std::make_unique<WaitUntil>(begin, was_not(control.name, on), read_longest(reader, has_longest));
   }
   std::optional<std::int64_t> number;
   if (!reader.take("heard")) {
     if (control.says != Says::number) reader.expect("heard");
     number = reader.count("'heard', or the number that it says", -most_said, most_said);
   }
-  return std::make_unique<WaitHeard>(place, control.name, number, read_longest(reader, has_longest));
+  const auto begin = [place, number](const Cast& cast) -> WaitUntil::HasCome {
+    return [&heard = *cast.heard, place, number, times = cast.heard->times(place)] {
+      return number ? heard.has_said(place, *number, times) : heard.times(place) > times;
+    };
+  };
+  const std::string what = number ? fmt::format("{} {}", control.name, *number) : control.name;
+  return std::make_unique<WaitUntil>(begin, what + " was not heard", read_longest(reader, has_longest));
 }
 
 }  // namespace
@@ -341,7 +284,11 @@ std::unique_ptr<Verb> read_happening(LineReader& reader, bool has_longest) {
   AwaitedLine awaits = reader.input();
   reader.expect("is");
   awaits.acts = reader.on_or_off();
-  return std::make_unique<WaitLine>(std::move(awaits), read_longest(reader, has_longest));
+  const auto begin = [awaits](const Cast& cast) -> WaitUntil::HasCome {
+    return [&inputs = *cast.inputs, awaits] { return inputs.acts(awaits.line) == awaits.acts; };
+  };
+  return std::make_unique<WaitUntil>(begin, was_not(awaits.name, awaits.acts),
+                                     read_longest(reader, has_longest));
 }
 
 }  // namespace cogstride
