@@ -1,6 +1,9 @@
 # What `cmake --install` lays down: headers, library, CMake package, pkg-config file, command and demo files.
 install(TARGETS cogstride cogstride_chip EXPORT CogStrideTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR}
         LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR})
+if(COGSTRIDE_PAGE)
+  install(TARGETS cogstride_page EXPORT CogStrideTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+endif()
 include(cmake/public_headers.cmake)
 foreach(header IN LISTS cogstride_public_headers)
   get_filename_component(folder ${header} DIRECTORY)

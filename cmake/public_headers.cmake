@@ -32,6 +32,7 @@ set(cogstride_public_headers
     cogstride/chip/step_axis.hpp
     cogstride/chip/tick.hpp
     cogstride/cogstride.hpp
+    cogstride/hands/access_token.hpp
     cogstride/hands/heard_devices.hpp
     cogstride/hands/order_desk.hpp
     cogstride/hands/order_line.hpp
@@ -71,6 +72,8 @@ set(cogstride_public_headers
     cogstride/motion/orders.hpp
     cogstride/motion/participant.hpp
     cogstride/motion/status.hpp
+    cogstride/page/page_server.hpp
+    cogstride/page/served_page.hpp
     cogstride/plan/fastest.hpp
     cogstride/plan/knob.hpp
     cogstride/plan/move.hpp
@@ -112,6 +115,7 @@ set(cogstride_public_headers
     cogstride/study/scatter.hpp
     cogstride/study/sweep.hpp
     cogstride/trace/live_play.hpp
+    cogstride/trace/run_window.hpp
     cogstride/trace/trace.hpp
     cogstride/trace/verdict.hpp
 )

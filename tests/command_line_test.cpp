@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "cogstride/rig/diagnostic.hpp"
+#include "support/refusal.hpp"
 #include "support/run_command.hpp"
 
 namespace fs = std::filesystem;
@@ -319,11 +320,40 @@ TEST_F(CommandLine, TheDemoLeavesItsFilesAndRenewsThem) {
   for (int i = 0; i < 2; ++i) {
     const Ran ran = cogstride(words);
     ASSERT_EQ(ran.status, 0) << ran.out;
-    for (const char* name : {"plan.png", "plan.vcd", "first.png", "first.vcd", "first.csv"}) {
+    for (const char* name : {"plan.png", "plan.vcd", "first.png", "first.vcd", "first.csv", "first.html"}) {
       EXPECT_TRUE(fs::exists(fs::path(path("out")) / name)) << name;
     }
   }
   EXPECT_EQ(cogstride("demo --from " + path("nothing")).status, 2);
+}
+
+TEST_F(CommandLine, AReportKeepsAllOfIt) {
+  const std::string script = write("short.moves", "spin feeder at 30 % for 1 s\nswing snips to 20 deg\n");
+  const auto report_of = [&](const std::string& words, const char* name, int status = 0) {
+    const Ran ran = cogstride(words + " --report " + path(name));
+    EXPECT_EQ(ran.status, status) << ran.out;
+    return cogstride::read_text_file(path(name), std::string::npos);
+  };
+  const auto expect_parts = [](const std::string& page, const std::vector<const char*>& parts) {
+    for (const char* const part : parts) EXPECT_TRUE(cogstride::testing_support::has(page, part)) << part;
+    EXPECT_FALSE(cogstride::testing_support::has(page, "src=")) << "nothing is fetched";
+  };
+  const std::string rehearse = "rehearse " + demo_rig + " " + script;
+  const std::string ran = report_of(rehearse, "a.html");
+  expect_parts(ran, {"all as asked, after", "<svg", "feeder alone", "snips alone", "swing to 20 deg",
+                     "sold as 107.5:1", "   1  spin feeder at 30 % for 1 s", "[mechanism.feeder]", "Made by",
+                     "<td>seed</td>"});
+  EXPECT_EQ(report_of(rehearse, "b.html"), ran) << "the same run gives the same bytes";
+  expect_parts(report_of("plan " + demo_rig + " traverse --to 85mm", "plan.html"),
+               {"it takes 1.4", "<svg", "to spare"});
+  expect_parts(report_of("inspect " + demo_rig, "inspect.html"),
+               {"nothing but notes was found", "Lines", "800/3"});
+  expect_parts(report_of("operate " + demo_rig + " --plain </dev/null", "operate.html"),
+               {"by hand", "Findings"});
+  const Ran again = cogstride(rehearse + " --report " + path("a.html"));
+  EXPECT_EQ(again.status, 2);
+  EXPECT_TRUE(cogstride::testing_support::has(again.out, "--overwrite"));
+  EXPECT_EQ(cogstride(rehearse + " --report " + path("a.txt")).status, 2);
 }
 
 TEST_F(CommandLine, WarpsWithTwoMechanismsThatArriveTogether) {

@@ -46,13 +46,8 @@ bool is_share(const Bench& bench, const std::string& control) {
 /// Of a knob of the rig, or an axis of a device.
 std::function<std::optional<double>()> share_of(Bench& bench, const std::string& control) {
   if (is_share(bench, control))
-    return [&heard = bench.heard(), place = bench.heard().place_of(control)]() -> std::optional<double> {
-      const std::optional<std::int64_t> said = heard.number(place);
-      return said ? std::optional(1e-3 * static_cast<double>(*said)) : std::nullopt;
-    };
-  return [&knob = bench.knob(control)]() -> std::optional<double> {
-    return knob.is_known() ? std::optional(knob.share().base()) : std::nullopt;
-  };
+    return [&heard = bench.heard(), place = bench.heard().place_of(control)] { return heard.share(place); };
+  return [&knob = bench.knob(control)] { return knob.known_share(); };
 }
 
 }  // namespace

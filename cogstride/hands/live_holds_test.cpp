@@ -187,7 +187,7 @@ std::vector<double> in_sessions(int all, int of_a_session,
 
 TEST(LiveHolds, EndWhenWhoSendsThemIsStopped) {
   const int holds = std::getenv("COGSTRIDE_SLOW") == nullptr ? 4 : 1000;
-  const std::vector<double> delays = in_sessions(holds, 25, holds_ended);
+  const std::vector<double> delays = in_sessions(holds, 5, holds_ended);
   ASSERT_EQ(delays.size(), static_cast<std::size_t>(holds));
   fmt::print(
       "{} holds, their sender stopped: from its last line to the first slower step {:.1f} ms, the worst "
@@ -223,7 +223,7 @@ std::vector<double> nudges_followed(int nudges) {
 
 TEST(LiveHolds, AreFollowedSoon) {
   const int nudges = std::getenv("COGSTRIDE_SLOW") == nullptr ? 30 : 1000;
-  const std::vector<double> delays = in_sessions(nudges, 100, nudges_followed);
+  const std::vector<double> delays = in_sessions(nudges, 50, nudges_followed);
   ASSERT_EQ(delays.size(), static_cast<std::size_t>(nudges));
   fmt::print(
       "{} nudges: from the line to its first step {:.2f} ms, 99 of 100 within {:.2f}, the worst {:.2f}\n",

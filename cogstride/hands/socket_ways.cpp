@@ -2,8 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <sys/random.h>
-
 #include <array>
 #include <boost/asio/io_context.hpp>
 #include <boost/asio/ip/tcp.hpp>
@@ -11,10 +9,10 @@
 #include <boost/asio/steady_timer.hpp>
 #include <boost/asio/write.hpp>
 #include <deque>
-#include <mutex>
 #include <set>
 #include <utility>
 
+#include "cogstride/hands/listening.hpp"
 #include "cogstride/quantity/error.hpp"
 #include "cogstride/script/source_line.hpp"
 #include "cogstride/trace/writer_thread.hpp"
@@ -29,61 +27,22 @@ using Failure = boost::system::error_code;
 constexpr std::size_t most_sockets = 16;
 constexpr std::size_t most_not_taken = 10'000;  // lines
 
-std::string made_token() {
-  std::array<unsigned char, 16> bytes{};
-  if (getrandom(bytes.data(), bytes.size(), 0) != static_cast<ssize_t>(bytes.size()))
-    throw Error("the system gives no random bytes for a token");
-  std::string token;
-  for (const unsigned char each : bytes) token += fmt::format("{:02x}", each);
-  return token;
-}
-
-tcp::endpoint endpoint_of(const std::string& listen) {
-  const std::size_t colon = listen.rfind(':');
-  const auto refuse = [&]() -> tcp::endpoint {
-    throw Error(fmt::format("'{}' is no address to listen at; one is 127.0.0.1:7440", listen));
-  };
-  if (colon == std::string::npos) return refuse();
-  const std::string port = listen.substr(colon + 1);
-  std::string host = listen.substr(0, colon);
-  if (host.size() > 2 && host.front() == '[' && host.back() == ']') host = host.substr(1, host.size() - 2);
-  if (port.empty() || port.size() > 5 || port.find_first_not_of("0123456789") != std::string::npos)
-    return refuse();
-  const int number = std::stoi(port);
-  Failure failure;
-  const auto address = asio::ip::make_address(host, failure);
-  if (failure || number > 65535) return refuse();
-  return {address, static_cast<unsigned short>(number)};
-}
-
 }  // namespace
-
-bool is_same_token(const std::string& said, const std::string& wanted) {
-  unsigned char differs = said.size() == wanted.size() && !wanted.empty() ? 0 : 1;
-  for (std::size_t i = 0; i < wanted.size(); ++i) {
-    const char other = said.empty() ? '\0' : said[i % said.size()];
-    differs = static_cast<unsigned char>(differs | (wanted[i] ^ other));
-  }
-  return differs == 0;
-}
 
 struct SocketWays::Inside {
   Inside(OrderDesk& at, Options wanted)
-      : desk(at), options(std::move(wanted)), acceptor(context), work(asio::make_work_guard(context)) {}
+      : desk(at), options(std::move(wanted)), acceptor(context), work(asio::make_work_guard(context)) {
+    if (!options.token) options.token = std::make_shared<AccessToken>();
+  }
 
   class Connection;
   void accept();
   void tell(const std::string& words) const {
     if (options.tell) options.tell(words);
   }
-  [[nodiscard]] std::optional<std::string> wanted_token() const {
-    const std::lock_guard lock(mutex);
-    return options.token;
-  }
 
   OrderDesk& desk;
   Options options;
-  mutable std::mutex mutex;  // of options.token
   asio::io_context context{1};
   tcp::acceptor acceptor;
   asio::executor_work_guard<asio::io_context::executor_type> work;
@@ -113,7 +72,7 @@ class SocketWays::Inside::Connection : public std::enable_shared_from_this<Conne
           });
         },
         all_.options.json);
-    is_known_ = !all_.wanted_token();
+    is_known_ = !all_.options.token->is_wanted();
     all_.tell(name_ + " has come" + (is_known_ ? "" : ", and is asked for the token"));
     read();
   }
@@ -164,9 +123,8 @@ class SocketWays::Inside::Connection : public std::enable_shared_from_this<Conne
     const bool may_look =
         all_.options.look_without_token && !words.words.empty() && words.words[0].text == "watch";
     if (order == "stop everything" || may_look) return all_.desk.line(way_, text);
-    const std::optional<std::string> wanted = all_.wanted_token();
     if (words.words.size() == 2 && words.words[0].text == "token" &&
-        is_same_token(std::string(words.words[1].text), wanted.value_or(""))) {
+        all_.options.token->lets_in(std::string(words.words[1].text))) {
       is_known_ = true;
       read.order = "token";
       return answer(read, Operation::Answer::Kind::done, {});
@@ -230,18 +188,15 @@ SocketWays::SocketWays(OrderDesk& desk, Options options) {
   const tcp::endpoint at = endpoint_of(options.listen);
   inside_ = std::make_unique<Inside>(desk, std::move(options));
   // From elsewhere nobody comes in without one.
-  if (!at.address().is_loopback() && !inside_->options.token) inside_->options.token = made_token();
-  try {
-    inside_->acceptor.open(at.protocol());
-    inside_->acceptor.set_option(tcp::acceptor::reuse_address(true));
-    inside_->acceptor.bind(at);
-    inside_->acceptor.listen();
-  } catch (const boost::system::system_error& error) {
-    throw Error(fmt::format("cannot listen at {}: {}", inside_->options.listen, error.code().message()));
-  }
-  const tcp::endpoint got = inside_->acceptor.local_endpoint();
-  inside_->address = got.address().is_v6() ? fmt::format("[{}]:{}", got.address().to_string(), got.port())
-                                           : fmt::format("{}:{}", got.address().to_string(), got.port());
+  if (!at.address().is_loopback()) inside_->options.token->require();
+  listen_at(inside_->acceptor, at);
+  inside_->address = address_text(inside_->acceptor.local_endpoint());
+  inside_->options.token->on_renewal([inside = inside_.get()] {
+    asio::post(inside->context, [inside] {
+      const auto all = inside->connections;
+      for (const auto& each : all) each->close("the token is another one now");
+    });
+  });
   inside_->accept();
   inside_->thread.start([inside = inside_.get()] { inside->context.run(); });
 }
@@ -267,23 +222,6 @@ SocketWays::~SocketWays() {
 
 const std::string& SocketWays::address() const {
   return inside_->address;
-}
-
-std::optional<std::string> SocketWays::token() const {
-  return inside_->wanted_token();
-}
-
-std::string SocketWays::renew_token() {
-  std::string token = made_token();
-  {
-    const std::lock_guard lock(inside_->mutex);
-    inside_->options.token = token;
-  }
-  asio::post(inside_->context, [inside = inside_.get()] {
-    const auto all = inside->connections;
-    for (const auto& each : all) each->close("the token is another one now");
-  });
-  return token;
 }
 
 }  // namespace cogstride

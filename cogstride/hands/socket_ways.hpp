@@ -7,9 +7,9 @@
 
 #include <functional>
 #include <memory>
-#include <optional>
 #include <string>
 
+#include "cogstride/hands/access_token.hpp"
 #include "cogstride/hands/order_desk.hpp"
 
 namespace cogstride {
@@ -18,7 +18,8 @@ class SocketWays {
  public:
   struct Options {
     std::string listen{};  ///< "127.0.0.1:7440"; port 0: any that is free
-    std::optional<std::string> token{};
+    /// Left out: one of its own. When it is renewed, who came by the old one is let go at once.
+    std::shared_ptr<AccessToken> token{};
     bool look_without_token = false;
     bool json = false;
     /// Told, in words, who has come and gone, from a thread of its own.
@@ -34,17 +35,10 @@ class SocketWays {
 
   /// "127.0.0.1:7440"
   [[nodiscard]] const std::string& address() const;
-  /// What has to be said first; nothing: nothing has.
-  [[nodiscard]] std::optional<std::string> token() const;
-  /// Another one from now on: who came by the old one is let go at once. @return the new one
-  std::string renew_token();
 
  private:
   struct Inside;
   std::unique_ptr<Inside> inside_;
 };
-
-/// Whether both are the same, in a time that does not tell how much of them is.
-[[nodiscard]] bool is_same_token(const std::string& said, const std::string& wanted);
 
 }  // namespace cogstride

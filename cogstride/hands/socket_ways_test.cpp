@@ -27,15 +27,16 @@ using testing_support::refusal_of;
 
 /// A rig that is operated in a thread of its own.
 struct Operated {
-  explicit Operated(SocketWays::Options options = {})
+  explicit Operated(SocketWays::Options options = {}, std::optional<std::string> wanted = {})
       : bench(only_with(demo_rig_without_gate(), {"traverse"}), paced()) {
     if (options.listen.empty()) options.listen = "127.0.0.1:0";
+    options.token = token = std::make_shared<AccessToken>(std::move(wanted));
     options.tell = [this](const std::string& words) {
       const std::lock_guard lock(mutex);
       told.push_back(words);
     };
     ways = std::make_unique<SocketWays>(desk, std::move(options));
-    desk.on_renewal([this] { return ways->renew_token(); });
+    desk.on_renewal([this] { return token->renew(); });
     thread = std::thread([this] { bench.run(operation, [this] { return operation.has_ended(); }); });
   }
   ~Operated() {
@@ -65,6 +66,7 @@ struct Operated {
   OrderDesk desk{bench, operation};
   std::mutex mutex;
   std::vector<std::string> told;
+  std::shared_ptr<AccessToken> token;
   std::unique_ptr<SocketWays> ways;
   std::thread thread;
 };
@@ -119,7 +121,7 @@ TEST(SocketWays, TakeOrdersAndAnswerThemAndSeveralComeAtOnce) {
 }
 
 TEST(SocketWays, WhoHasNoTokenOrdersNothingButAStop) {
-  Operated at({"127.0.0.1:0", "bobbin", false, false, {}});
+  Operated at({}, "bobbin");
   Caller caller(at.ways->address());
   EXPECT_EQ(caller.ask("switch lamp on"), "refused: switch lamp on: who orders here says 'token ...' first");
   EXPECT_TRUE(has(caller.ask("watch every 100 ms"), "refused: "));
@@ -137,7 +139,7 @@ TEST(SocketWays, WhoHasNoTokenOrdersNothingButAStop) {
 }
 
 TEST(SocketWays, ARenewedTokenLetsGoWhoCameByTheOldOne) {
-  Operated at({"127.0.0.1:0", "bobbin", true, false, {}});
+  Operated at({.look_without_token = true}, "bobbin");
   Caller caller(at.ways->address());
   Caller looker(at.ways->address());
   EXPECT_EQ(looker.ask("watch every 50 ms"), "done: watch every 50 ms") << "the rig lets anybody look";
@@ -145,7 +147,7 @@ TEST(SocketWays, ARenewedTokenLetsGoWhoCameByTheOldOne) {
   EXPECT_EQ(caller.ask("token bobbin"), "done: token");
   caller.send("jog traverse on at 20 mm/s\n");
   EXPECT_EQ(caller.line(), "done: jog traverse on at 20 mm/s");
-  const std::string token = at.ways->renew_token();
+  const std::string token = at.token->renew();
   EXPECT_EQ(token.size(), 32U);
   EXPECT_EQ(caller.line(), "");
   EXPECT_TRUE(at.was_told("socket 1 is gone: the token is another one now"));
@@ -155,9 +157,9 @@ TEST(SocketWays, ARenewedTokenLetsGoWhoCameByTheOldOne) {
 }
 
 TEST(SocketWays, OneFromElsewhereAlwaysNeedsAToken) {
-  Operated at({"0.0.0.0:0", {}, false, false, {}});
-  ASSERT_TRUE(at.ways->token());
-  EXPECT_EQ(at.ways->token()->size(), 32U);
+  Operated at({.listen = "0.0.0.0:0"});
+  ASSERT_TRUE(at.token->wanted());
+  EXPECT_EQ(at.token->wanted()->size(), 32U);
   Caller caller("127.0.0.1:" + at.ways->address().substr(at.ways->address().rfind(':') + 1));
   EXPECT_TRUE(has(caller.ask("switch lamp on"), "refused: "));
 }
@@ -177,23 +179,11 @@ TEST(SocketWays, OneWhoTakesNoAnswersIsLetGo) {
 TEST(SocketWays, SaysWhereItCannotListen) {
   for (const char* const wrong :
        {"here", "127.0.0.1", "127.0.0.1:", "127.0.0.1:99999", "localhost:80", "127.0.0.1:1x"})
-    EXPECT_TRUE(has(refusal_of<Error>([&] {
-                      Operated at({wrong, {}, false, false, {}});
-                    }),
-                    "is no address to listen at"))
+    EXPECT_TRUE(has(refusal_of<Error>([&] { Operated at({.listen = wrong}); }), "is no address to listen at"))
         << wrong;
   Operated at;
-  EXPECT_TRUE(has(refusal_of<Error>([&] {
-                    SocketWays twice(at.desk, {at.ways->address(), {}, false, false, {}});
-                  }),
+  EXPECT_TRUE(has(refusal_of<Error>([&] { SocketWays twice(at.desk, {.listen = at.ways->address()}); }),
                   "cannot listen at 127.0.0.1:"));
-}
-
-TEST(SocketWays, ComparesTokensWhole) {
-  EXPECT_TRUE(is_same_token("bobbin", "bobbin"));
-  for (const char* const other : {"", "b", "bobbim", "bobbinbobbin", "Bobbin", "bobbi"})
-    EXPECT_FALSE(is_same_token(other, "bobbin")) << other;
-  EXPECT_FALSE(is_same_token("", "")) << "no token opens nothing";
 }
 
 }  // namespace

@@ -36,6 +36,15 @@ Json json_of(const MovedState& moved) {
   return out;
 }
 
+Json script_json(const OperationState& state) {
+  Json out{{"name", state.script}, {"statement", state.statement}, {"paused", state.script_is_paused}};
+  out["played_s"] = state.script_played;
+  if (!state.script_lasts) return out;
+  out["lasts_s"] = *state.script_lasts;
+  if (state.script_takes_longer) out["takes_longer"] = true;
+  return out;
+}
+
 }  // namespace
 
 std::string state_words(const MovedState& moved) {
@@ -91,9 +100,7 @@ std::string state_line(const OperationState& state, bool json) {
                                               : Json();
   out["outputs"] = Json::object();
   for (const NamedState& output : state.outputs) out["outputs"][output.name] = output.share.value_or(0.0);
-  if (!state.script.empty())
-    out["script"] = {
-        {"name", state.script}, {"statement", state.statement}, {"paused", state.script_is_paused}};
+  if (!state.script.empty()) out["script"] = script_json(state);
   if (!state.fault.empty()) out["fault"] = state.fault;
   return Json{{"state", out}}.dump(-1, ' ', false, Json::error_handler_t::replace);
 }

@@ -1,9 +1,11 @@
 // What a rig says of moving it by hand.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "cogstride/mechanism/output.hpp"
 #include "cogstride/quantity/quantity.hpp"
@@ -43,5 +45,25 @@ struct Binding {
   std::optional<std::string> other_from{};
   std::optional<std::string> other_to{};
 };
+
+/// What the page shows, in the order of the file: something of the rig, or a control of its own.
+struct PageControl {
+  std::string name{};
+  std::optional<std::string> label{};  ///< nothing: its name
+  std::optional<std::string> of{};     ///< a mechanism, a cart or an output
+  std::vector<std::string> shows{};    ///< of it (page_parts); none: all that makes sense
+  std::optional<std::string> from{};   ///< amount that its slider begins with; nothing: as far as it may go
+  std::optional<std::string> to{};     ///< and ends with
+  // Else a control of its own:
+  std::optional<std::string> on{};     ///< order when it is pressed
+  std::optional<std::string> off{};    ///< order when it is let go
+  bool latched = false;                ///< it is let go by pressing it again
+  std::optional<std::string> value{};  ///< order with VALUE in it, of a slider from `from` to `to`
+};
+
+/// What can be shown of a mechanism, a cart or an output.
+inline constexpr std::array<const char*, 11> page_parts = {"drawing",  "place",   "speed",    "share",
+                                                           "hold",     "nudge",   "stations", "home",
+                                                           "settings", "gearing", "switch"};
 
 }  // namespace cogstride

@@ -15,6 +15,10 @@ class Knob final : public Participant {
   /// Of its travel, 0 to 100 %; of one with a centre -100 % to 100 %; none until it has been read.
   [[nodiscard]] Fraction share() const { return Fraction::from_base(share_); }
   [[nodiscard]] bool is_known() const { return means_ > 0; }
+  /// The share, once it is known.
+  [[nodiscard]] std::optional<double> known_share() const {
+    return is_known() ? std::optional(share_) : std::nullopt;
+  }
   /// The lines were cut: it is asked for again.
   void read_again() { asked_ = false; }
 

@@ -6,6 +6,7 @@
 #include <iterator>
 #include <map>
 
+#include "cogstride/report/happenings.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/figures/connections.hpp"
 #include "cogstride/rig/figures/derive.hpp"
@@ -144,30 +145,17 @@ void findings_list(Page& page, const Inspection& inspection) {
   }
 }
 
-/// One row for each motion, with the time it took, and one for whatever else happened.
 void happenings(Page& page, const EventLog& log) {
   constexpr std::size_t most_shown = 24;
-  const std::vector<TraceEvent>& events = log.events();
-  if (events.empty()) return;
-  const auto time_taken = [&](std::size_t began) -> std::string {
-    for (std::size_t i = began + 1; i < events.size(); ++i) {
-      if (events[i].who != events[began].who || events[i].kind == TraceEvent::Kind::note) continue;
-      return fmt::format("{:.4f} s", log.layout().seconds(events[i].at - events[began].at));
-    }
-    return "";
-  };
+  const std::vector<Happening> all = happenings_of(log);
+  if (all.empty()) return;
   page.line("");
   page.line("  {:>10}  {:>10}  what happened", "at", "took");
   std::size_t rows = 0;
-  for (std::size_t i = 0; i < events.size(); ++i) {
-    const TraceEvent& event = events[i];
-    const bool was_cancelled = event.kind == TraceEvent::Kind::ended && event.text.starts_with("cancelled");
-    if (event.kind == TraceEvent::Kind::ended && !was_cancelled) continue;
-    if (!event.is_always_told() && ++rows > most_shown) continue;
-    const bool says_who = event.who.empty() || event.text.starts_with(event.who + ":");
-    page.line("  {:>8.4f} s  {:>10}  {}{}", log.layout().seconds(event.at),
-              event.kind == TraceEvent::Kind::began ? time_taken(i) : "", says_who ? "" : event.who + ": ",
-              event.text);
+  for (const Happening& each : all) {
+    if (!each.is_always_told && ++rows > most_shown) continue;
+    page.line("  {:>8.4f} s  {:>10}  {}", each.at, each.took ? fmt::format("{:.4f} s", *each.took) : "",
+              each.words);
   }
   const std::size_t rest = (rows > most_shown ? rows - most_shown : 0) + log.left_out();
   if (rest > 0) page.line("  {:>10}  {:>10}  and {} more", "", "", rest);

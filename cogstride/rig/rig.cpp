@@ -203,14 +203,18 @@ Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
   std::erase_if(before, [&](const std::string& name) {
     return named(rig.mechanisms, name) != nullptr || named(rig.pairs, name) != nullptr;
   });
-  std::erase_if(rig.bindings, [&](const Binding& binding) {
-    const auto is_about = [&](const std::optional<std::string>& order) {
-      std::istringstream words(order.value_or(""));
-      for (std::string word; words >> word;)
-        if (std::find(before.begin(), before.end(), word) != before.end()) return true;
-      return false;
-    };
-    return is_about(binding.on) || is_about(binding.off) || is_about(binding.value);
+  const auto is_about = [&](const std::optional<std::string>& order) {
+    std::istringstream words(order.value_or(""));
+    for (std::string word; words >> word;)
+      if (std::find(before.begin(), before.end(), word) != before.end()) return true;
+    return false;
+  };
+  const auto orders_what_is_left_out = [&](const auto& control) {
+    return is_about(control.on) || is_about(control.off) || is_about(control.value);
+  };
+  std::erase_if(rig.bindings, orders_what_is_left_out);
+  std::erase_if(rig.page, [&](const PageControl& control) {
+    return is_about(control.of) || orders_what_is_left_out(control);
   });
   return rig;
 }

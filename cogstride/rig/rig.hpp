@@ -31,6 +31,7 @@ struct Rig {
   Stops stops{};
   Operating operating{};
   std::vector<Binding> bindings{};
+  std::vector<PageControl> page{};  ///< none: the page shows all that there is
   std::map<std::string, SourcePlace>
       places{};  ///< of every key that was read: "mechanism.traverse.board.current"
 };

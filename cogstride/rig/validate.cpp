@@ -211,6 +211,7 @@ class RigCheck {
     }
     for (PlainOutput& output : rig_.outputs) keys("output." + output.name, output);
     for (Binding& binding : rig_.bindings) keys("binding." + binding.name, binding);
+    for (PageControl& control : rig_.page) keys("page." + control.name, control);
     keys("operate", rig_.operating);
     keys("stops", rig_.stops);
     names("supply", rig_.supplies);
@@ -224,6 +225,7 @@ class RigCheck {
     names("remote", rig_.remotes);
     names("bus_sensor", rig_.bus_sensors);
     names("binding", rig_.bindings);
+    names("page", rig_.page);
     names("output", rig_.outputs);
     if (errors_.empty()) {
       for (const Diagnostic& wrong : wrong_names(rig_, "", {})) errors_.push_back(wrong.message);

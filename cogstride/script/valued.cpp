@@ -38,13 +38,10 @@ struct Valuer {
   [[nodiscard]] bool is_number() const { return says == Says::number; }
   /// What it says now: a share, or a number; nothing: it has not said anything yet.
   [[nodiscard]] std::optional<double> now(const Cast& cast) const {
-    if (is_knob) {
-      const Knob& knob = cast.knob(name);
-      return knob.is_known() ? std::optional(knob.share().base()) : std::nullopt;
-    }
+    if (is_knob) return cast.knob(name).known_share();
+    if (!is_number()) return cast.heard->share(place);
     const std::optional<std::int64_t> said = cast.heard->number(place);
-    if (!said) return std::nullopt;
-    return is_number() ? static_cast<double>(*said) : 1e-3 * static_cast<double>(*said);
+    return said ? std::optional(static_cast<double>(*said)) : std::nullopt;
   }
   [[nodiscard]] std::string text(double value) const {
     if (travel) return travel->text(value);

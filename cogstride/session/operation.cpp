@@ -117,6 +117,10 @@ OperationState Operation::state() const {
     state.script = script_->line;
     state.statement = script_->statement;
     state.script_is_paused = script_->player->is_paused();
+    const ScriptLength& length = script_->length;
+    if (length.has_an_end) state.script_lasts = length.seconds;
+    state.script_takes_longer = !length.is_whole;
+    state.script_played = static_cast<double>(script_->played_until(now())) / cast_.clock.base().to_double();
   }
   return state;
 }

@@ -31,6 +31,18 @@ struct Operation::Order {
   bool is_script = false;
   bool is_endless = false;
   std::string statement{};  // of a script, that is on
+  ScriptLength length{};
+  Tick played = 0;  // of it, up to `since`
+  Tick since = 0;   // it has been going on; nothing while it is paused
+  bool is_paused = false;
+
+  void pause(Tick now, bool paused) {
+    if (!is_paused) played += now - since;
+    since = now;
+    is_paused = paused;
+    player->pause(paused);
+  }
+  [[nodiscard]] Tick played_until(Tick now) const { return played + (is_paused ? 0 : now - since); }
 
   [[nodiscard]] bool has(const Mover* mover) const;
   [[nodiscard]] Tick next_act() const;

@@ -247,7 +247,7 @@ void Operation::begin_order(Lines& lines, const Incoming& incoming, const Source
   if (text == "end script") {
     end_script(lines, "by end script");
   } else {
-    script_->player->pause(text == "pause");
+    script_->pause(now(), text == "pause");
   }
   answer(incoming.told, Answer::Kind::done);
 }
@@ -520,6 +520,7 @@ void Operation::take_script(Lines* on, const Incoming& incoming, LineReader& rea
   look_where_all_stand();
   Foreseen known = known_;
   known.is_by_hand = false;
+  Foreseen begins = known;
   auto script =
       std::make_shared<const Script>(parse_orders(text, name.string(), bench_.rig(), known, {}, stretches()));
   std::vector<Mover*> movers = movers_of(script->statements, true);
@@ -529,6 +530,8 @@ void Operation::take_script(Lines* on, const Incoming& incoming, LineReader& rea
   auto order = std::make_unique<Order>();
   order->line = name.string();
   order->is_script = true;
+  order->length = check_motions(*script, bench_.rig(), begins).length;
+  order->since = now();
   order->is_endless = known.endless != nullptr;
   order->movers = std::move(movers);
   order->told.push_back(incoming.told);

@@ -51,6 +51,9 @@ struct OperationState {
   std::string script{};     ///< that is played
   std::string statement{};  ///< that is on
   bool script_is_paused = false;
+  std::optional<double> script_lasts{};  ///< s, of all of it that can be told ahead ...
+  bool script_takes_longer = false;      ///< ... and it waits for something, or homes, as well
+  double script_played = 0.0;            ///< s of it
 };
 
 /// What a bench knows of it at an instant that is now; who holds what is left empty.

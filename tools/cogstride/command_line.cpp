@@ -11,6 +11,13 @@ using namespace cogstride;
 
 namespace {
 
+void add_report(CLI::App& command, std::string& report) {
+  command
+      .add_option("--report", report,
+                  "Keep all of it in FILE: one page with figures, findings, rig and script (.html)")
+      ->type_name("FILE");
+}
+
 void add_outputs(CLI::App& command, OutputOptions& outputs) {
   command.add_option("--plot", outputs.plot, "Draw position, speed and pulses into FILE (.png or .svg)")
       ->type_name("FILE");
@@ -22,6 +29,7 @@ void add_outputs(CLI::App& command, OutputOptions& outputs) {
       ->type_name("FILE");
   command.add_option("--csv-each", outputs.csv_each, "A row of --csv no more often than that, such as 10ms")
       ->type_name("TIME");
+  add_report(command, outputs.report);
   command.add_flag("--overwrite", outputs.overwrite, "Replace these files when they are there already");
 }
 
@@ -32,6 +40,8 @@ void add_inspect(CLI::App& app, InspectOptions& options) {
   command
       ->add_option("MECHANISM", options.mechanism, "Only this mechanism; all, and the whole, when not given")
       ->type_name("");
+  add_report(*command, options.report);
+  command->add_flag("--overwrite", options.overwrite, "Replace the file when it is there already");
   command->add_flag("--json", options.json, "The same figures for programs");
 }
 
@@ -183,6 +193,7 @@ void add_sweep(CLI::App& app, SweepOptions& options) {
                     "Do not ask before a rig is driven for the first time or after a change");
   command->add_option("--plot", options.plot, "Draw the trials and the prediction into FILE (.png or .svg)")
       ->type_name("FILE");
+  add_report(*command, options.report);
   command->add_flag("--overwrite", options.overwrite, "Replace the file when it is there already");
   command->add_flag("--json", options.json, "The same for programs");
 }
@@ -200,8 +211,14 @@ void add_operate(CLI::App& app, OperateOptions& options) {
   command->add_flag("--yes", options.yes, "Do not ask before this rig is driven for the first time");
   command->add_option("--events", options.event, "On the simulated bench: who presses what, and when")
       ->type_name("FILE");
-  command->add_option("--listen", options.listen, "Take orders at this address too, such as 127.0.0.1:7440")
+  command->add_flag(
+      "--page", options.page,
+      "Serve a page to the browsers of this computer (127.0.0.1:7480), or at --listen to others");
+  command
+      ->add_option("--listen", options.listen,
+                   "Take orders at this address too, such as 127.0.0.1:7440; with --page, serve it there")
       ->type_name("ADDRESS:PORT");
+  add_report(*command, options.report);
   command->add_flag("--plain", options.plain, "Lines instead of the whole screen, on a terminal too");
   command
       ->add_option(
@@ -211,7 +228,8 @@ void add_operate(CLI::App& app, OperateOptions& options) {
       ->type_name("FILE");
   command->add_option("--replay", options.replay, "Play a run again from its black box; nothing moves")
       ->type_name("FILE");
-  command->add_flag("--overwrite", options.overwrite, "Replace a black box that is there already");
+  command->add_flag("--overwrite", options.overwrite,
+                    "Replace a black box or a report that is there already");
   command->add_flag("--json", options.json, "Answers as JSON Lines");
   command->add_flag(
       "--learn", options.learn,
@@ -325,6 +343,7 @@ void add_drive(CLI::App& app, DriveOptions& options) {
   command
       ->add_option("--waves", options.outputs.waves, "Write what really went out, and when, into FILE (.vcd)")
       ->type_name("FILE");
+  add_report(*command, options.outputs.report);
   command
       ->add_option("--black-box", options.black_box,
                    "Keep what the run is told in FILE, for `rehearse --replay` "

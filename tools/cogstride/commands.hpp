@@ -7,9 +7,10 @@
 
 /// Files that a command leaves behind; empty: none.
 struct OutputOptions {
-  std::string plot;
-  std::string waves;
-  std::string csv;
+  std::string plot{};
+  std::string waves{};
+  std::string csv{};
+  std::string report{};  ///< a page that keeps the run
   bool overwrite = false;
   std::string csv_each{};  ///< time from one of its rows to the next; empty: as it is sampled
 };
@@ -17,6 +18,8 @@ struct OutputOptions {
 struct InspectOptions {
   std::string rig;
   std::string mechanism;  ///< empty: all
+  std::string report{};
+  bool overwrite = false;
   bool json = false;
 };
 
@@ -86,6 +89,7 @@ struct SweepOptions {
   bool live = false;
   bool yes = false;
   std::string plot;
+  std::string report{};
   bool overwrite = false;
   bool json = false;
 };
@@ -96,10 +100,12 @@ struct OperateOptions {
   bool live = false;
   bool yes = false;         ///< does not ask before the first time
   std::string event{};      ///< what happens from outside, on the simulated bench
-  std::string listen{};     ///< address and port of a socket; empty: the rig's
+  std::string listen{};     ///< address and port of a socket, or of the page; empty: the rig's
+  bool page = false;        ///< a browser's page moves it too
   bool plain = false;       ///< lines, on a terminal too
   std::string black_box{};  ///< of live lines; empty: last-operate.box in the user's folder for states
   std::string replay{};     ///< the black box of such a run
+  std::string report{};
   bool overwrite = false;
   bool json = false;
   bool learn = false;                ///< shows what devices say, and proposes how the rig declares it

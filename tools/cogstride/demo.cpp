@@ -40,7 +40,7 @@ ExitStatus run_demo(const DemoOptions& options) {
   say(fmt::format("inspect {} traverse", rig));
   run_inspect({.rig = rig, .mechanism = "traverse"});
 
-  const OutputOptions plan_files{(to / "plan.png").string(), (to / "plan.vcd").string(), "", true};
+  const OutputOptions plan_files{(to / "plan.png").string(), (to / "plan.vcd").string(), "", "", true};
   say(fmt::format("plan {} traverse --to 85mm --plot {} --waves {}", rig, plan_files.plot, plan_files.waves));
   run_plan({.rig = rig,
             .mechanism = "traverse",
@@ -51,13 +51,14 @@ ExitStatus run_demo(const DemoOptions& options) {
             .outputs = plan_files});
 
   const OutputOptions files{(to / "first.png").string(), (to / "first.vcd").string(),
-                            (to / "first.csv").string(), true};
-  say(fmt::format("rehearse {} {} --plot {} --waves {} --csv {}", rig, script, files.plot, files.waves,
-                  files.csv));
+                            (to / "first.csv").string(), (to / "first.html").string(), true};
+  say(fmt::format("rehearse {} {} --plot {} --waves {} --csv {} --report {}", rig, script, files.plot,
+                  files.waves, files.csv, files.report));
   const ExitStatus status = run_rehearse({.rig = rig, .script = script, .start_at = {}, .outputs = files});
 
   std::printf(
-      "\nleft in %s: figures (plan.png, first.png), waveforms (plan.vcd, first.vcd), signals (first.csv)\n",
+      "\nleft in %s: figures (plan.png, first.png), waveforms (plan.vcd, first.vcd), signals (first.csv), "
+      "all of it (first.html)\n",
       to.c_str());
   std::printf("\nnow by hand, on the simulated bench: cogstride operate %s\n", rig.c_str());
   return status;

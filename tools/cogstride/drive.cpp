@@ -17,6 +17,7 @@
 #include "live_opening.hpp"
 #include "outputs.hpp"
 #include "playing.hpp"
+#include "report_file.hpp"
 
 using namespace cogstride;
 using namespace cogstride::literals;
@@ -88,8 +89,26 @@ ExitStatus run_drive(const DriveOptions& options) {
   if (!report.verdict.fault.empty() && !black_box.empty())
     report.notes.push_back(fmt::format("what led to it: cogstride rehearse {} {} --replay {}", options.rig,
                                        options.script, black_box));
+  const bool is_whole = report.verdict.is_sound() && report.played.record_failure.empty();
+  if (!options.outputs.report.empty()) {
+    std::vector<std::string> moved;
+    for (const MoverVerdict& mover : report.verdict.movers)
+      if (mover.has_moved) moved.push_back(mover.name);
+    outputs.draw_signals(moved, fmt::format("{} on live lines", report.script));
+    ReportPage page(fmt::format("{} on {}", report.script, report.rig), is_whole,
+                    fmt::format("{}, after {:.3f} s on live lines",
+                                is_whole                       ? "all as asked"
+                                : report.verdict.fault.empty() ? "something is wrong"
+                                                               : report.verdict.fault,
+                                report.verdict.seconds));
+    page.add_verdict(report.verdict);
+    page.add_text("As it was played", drive_text(report, log));
+    for (const auto& [heading, svg] : outputs.figures()) page.add_figure(heading, svg);
+    page.add_events(log);
+    finish_report(page, rig, {options.script, options.rig}, {{"bench", "live lines"}}, options.outputs.report,
+                  options.outputs.overwrite);
+  }
   const std::string text = options.json ? drive_json(report, log) : drive_text(report, log);
   std::fputs(text.c_str(), stdout);
-  const bool is_whole = report.verdict.is_sound() && report.played.record_failure.empty();
   return is_whole ? ExitStatus::done : ExitStatus::something_is_wrong;
 }

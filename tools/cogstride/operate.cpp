@@ -21,17 +21,28 @@
 #include "cogstride/hands/device_ways.hpp"
 #include "cogstride/hands/order_desk.hpp"
 #include "cogstride/hands/socket_ways.hpp"
+#ifdef COGSTRIDE_HAS_PAGE
+#include "cogstride/page/page_server.hpp"
+#endif
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/session/kept_settings.hpp"
 #include "cogstride/session/live_run.hpp"
 #include "cogstride/session/operation.hpp"
+#include "cogstride/trace/event_log.hpp"
 #include "cogstride/trace/last_levels.hpp"
+#include "cogstride/trace/run_window.hpp"
+#include "cogstride/trace/thinned.hpp"
 #include "cogstride/trace/writer_thread.hpp"
+#ifdef COGSTRIDE_HAS_PAGE
+#include "code_text.hpp"
+#endif
 #include "commands.hpp"
 #include "live_opening.hpp"
+#include "outputs.hpp"
 #include "playing.hpp"
+#include "report_file.hpp"
 #include "terminal_view.hpp"
 
 using namespace cogstride;
@@ -252,7 +263,63 @@ class DevicesIn {
   std::shared_ptr<Bench::Interrupted> interrupted_{};
 };
 
-ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels& levels) {
+/// What is kept of the run for those who look on, now or later.
+struct Watched {
+  LastLevels levels{};
+  RunWindow window{};  // of the page
+  ThinnedTrace thinned{"", LineId{}};
+  EventLog log{};
+  TraceFork fork{};
+  explicit Watched(const OperateOptions& options) {
+    fork.add(levels);
+    if (options.page) fork.add(window);
+    if (options.report.empty()) return;
+    fork.add(thinned);
+    fork.add(log);
+  }
+};
+
+/// How often signals are sampled.
+ExactTime sample_period(const OperateOptions& options) {
+  return options.page || !options.report.empty() ? ExactTime::from_base({1, 20}) : ExactTime::from_base({1});
+}
+
+void keep_report(const OperateOptions& options, const Rig& rig, const Verdict& verdict,
+                 const Watched& watched) {
+  if (options.report.empty()) return;
+  const std::string where = options.live ? "live lines" : "the simulated bench";
+  ReportPage page(rig.name + ", by hand", verdict.is_sound(),
+                  fmt::format("{}, after {:.3f} s on {}",
+                              verdict.is_sound()      ? "all as asked"
+                              : verdict.fault.empty() ? "something is wrong"
+                                                      : verdict.fault,
+                              verdict.seconds, where));
+  page.add_verdict(verdict);
+  for (const MoverVerdict& mover : verdict.movers) {
+    if (!mover.has_moved) continue;
+    const std::string svg = signals_svg(watched.thinned, mover.name, "by hand on " + where);
+    if (!svg.empty()) page.add_figure(mover.name + ", drawn", svg);
+  }
+  page.add_events(watched.log);
+  finish_report(page, rig, {options.event, options.rig}, {{"bench", where}}, options.report,
+                options.overwrite);
+}
+
+#ifdef COGSTRIDE_HAS_PAGE
+/// Where it is to be opened; for a phone as a code that its camera reads.
+void show_links(const PageServer& page, bool waits, const std::function<void(const std::string&)>& tell) {
+  const std::vector<std::string> links = page.links();
+  for (const std::string& link : links) tell("the page is at " + link);
+  if (page.address().starts_with("127.") || page.address().starts_with("[::1]")) return;
+  fmt::print(stderr, "{}", code_text(links.front()));
+  if (!waits) return;
+  fmt::print(stderr, "Enter goes on to the view of this terminal ");
+  for (int each = std::getchar(); each != '\n' && each != EOF;) each = std::getchar();
+}
+#endif
+
+ExitStatus attend(Bench& bench, const OperateOptions& options, const Watched& watched) {
+  const LastLevels& levels = watched.levels;
   const Operating& operating = bench.rig().operating;
   std::mutex telling;
   std::function<void(const std::string&)> shows;
@@ -266,19 +333,44 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
   };
   Hands hands(bench, options.rig, tell);
   bool has_failed = false;
-  const std::string listen = !options.listen.empty() ? options.listen : operating.listen.value_or("");
+  const std::string listen =
+      !options.listen.empty() && !options.page ? options.listen : operating.listen.value_or("");
   const bool on_screen =
       !options.plain && !options.json && isatty(STDIN_FILENO) == 1 && isatty(STDOUT_FILENO) == 1;
   const InterruptsNoted noted(bench);
+  const auto token = std::make_shared<AccessToken>(operating.token);
   std::unique_ptr<SocketWays> sockets;
   if (!listen.empty()) {
     sockets = std::make_unique<SocketWays>(
-        hands.desk,
-        SocketWays::Options{listen, operating.token, operating.look_without_token, options.json, tell});
-    hands.desk.on_renewal([&] { return "the token is now " + sockets->renew_token(); });
+        hands.desk, SocketWays::Options{listen, token, operating.look_without_token, options.json, tell});
     tell(fmt::format("orders are taken at {}{}", sockets->address(),
-                     sockets->token() ? "; who comes says first: token " + *sockets->token() : ""));
+                     token->is_wanted() ? "; who comes says first: token " + *token->wanted() : ""));
   }
+  bool is_alone = sockets == nullptr;
+#ifdef COGSTRIDE_HAS_PAGE
+  std::unique_ptr<PageServer> page;
+  if (options.page) {
+    PageServer::Options served;
+    if (!options.listen.empty()) served.listen = options.listen;
+    served.token = token;
+    served.look_without_token = operating.look_without_token;
+    served.where = options.live ? "live lines" : "simulated";
+    served.scripts = std::filesystem::absolute(options.rig).parent_path().string();
+    served.window = &watched.window;
+    served.tell = tell;
+    page = std::make_unique<PageServer>(bench, hands.operation, hands.desk, std::move(served));
+    show_links(*page, on_screen, tell);
+    is_alone = false;
+  }
+#endif
+  if (!is_alone)
+    hands.desk.on_renewal([&] {
+      std::string words = "the token is now " + token->renew();
+#ifdef COGSTRIDE_HAS_PAGE
+      if (page) words += ", the page at " + page->links().front();
+#endif
+      return words;
+    });
   const bool has_devices = DeviceWays::are_of(bench.rig());
   std::unique_ptr<AnswersOut> out;
   std::unique_ptr<TerminalView> view;
@@ -287,7 +379,7 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     view = std::make_unique<TerminalView>(
         hands.desk, bench.rig(), levels,
         TerminalView::Shown{bench.rig().name, options.live ? "live lines" : "simulated",
-                            sockets ? sockets->address() : "", sockets == nullptr && !has_devices});
+                            sockets ? sockets->address() : "", is_alone && !has_devices});
     const std::lock_guard lock(telling);
     shows = [&](const std::string& words) { view->tell(words); };
     // As an order, so that a run that is played again looks as often.
@@ -307,12 +399,15 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const LastLevels&
     has_failed = true;
     hands.desk.tell_fault(why);
   });
-  StandardInput in(hands.desk, lines, sockets == nullptr && !has_devices);
+  StandardInput in(hands.desk, lines, is_alone && !has_devices);
   bench.run(hands.attended, [&] { return hands.operation.has_ended(); });
   bench.come_to_rest();
   in.end();
   bench.serve(1_ms);  // what came in meanwhile is answered
   sockets.reset();
+#ifdef COGSTRIDE_HAS_PAGE
+  page.reset();
+#endif
   devices.end();
   {
     const std::lock_guard lock(telling);
@@ -340,16 +435,17 @@ ExitStatus operate_live(const OperateOptions& options, const Rig& rig) {
     return ExitStatus::something_is_wrong;
   }
   for (const std::string& note : live_notes(rig)) fmt::print(stderr, "note: {}\n", note);
-  LastLevels levels;
+  Watched watched(options);
   LiveBench::Options opened;
-  opened.trace = &levels;
-  opened.sample_period = ExactTime::from_base({1});
+  opened.trace = &watched.fork;
+  opened.sample_period = sample_period(options);
   opened.black_box = black_box;
   opened.labels = box_labels(options.rig, {}, options.only);
   LiveBench bench(rig, std::move(opened));
   if (!bench.conditions().words.empty()) fmt::print(stderr, "note: {}\n", bench.conditions().words);
-  const ExitStatus status = attend(bench, options, levels);
+  const ExitStatus status = attend(bench, options, watched);
   bench.close();
+  keep_report(options, rig, bench.verdict(), watched);
   if (status != ExitStatus::done && !black_box.empty())
     fmt::print(stderr, "what led to it: cogstride operate {} --replay {}\n", options.rig, black_box);
   return status;
@@ -392,31 +488,39 @@ ExitStatus play_again(const OperateOptions& options) {
 ExitStatus run_operate(const OperateOptions& options) {
   if (options.learn) {
     if (!options.replay.empty() || !options.listen.empty() || !options.black_box.empty() ||
-        !options.only.empty() || options.json || options.plain)
+        !options.only.empty() || options.json || options.plain || options.page || !options.report.empty())
       throw Error("--learn: goes with --live, --events, --port and --yes");
     return run_learning(options);
   }
   if (!options.ports.empty())
     throw Error("--port: is listened to with --learn; a rig declares it as a [device.NAME]");
+#ifndef COGSTRIDE_HAS_PAGE
+  if (options.page) throw Error("--page: this command was built without it (COGSTRIDE_PAGE=OFF)");
+#endif
   if (!options.replay.empty()) {
-    if (options.live || !options.listen.empty() || !options.black_box.empty() || !options.only.empty())
+    if (options.live || options.page || !options.report.empty() || !options.listen.empty() ||
+        !options.black_box.empty() || !options.only.empty())
       throw Error("--replay: goes with the rig alone: all else is in the box");
     return play_again(options);
   }
+  check_output_names({.report = options.report, .overwrite = options.overwrite},
+                     {options.rig, options.event});
   if (!options.live && !options.black_box.empty()) throw Error("--black-box: is kept of live lines (--live)");
   Rig rig = read_rig(options.rig);
   if (!options.only.empty()) rig = only_with(std::move(rig), options.only);
   if (options.live && !options.event.empty())
     throw Error("--events: is of the simulated bench; on live lines it is hands that press");
   if (options.live) return operate_live(options, rig);
-  LastLevels levels;
+  Watched watched(options);
   SimulatedBench::Options opened;
   opened.at_wall_clock = true;
   if (!options.event.empty()) opened.events = read_events(options.event, rig);
-  opened.trace = &levels;
-  opened.sample_period = ExactTime::from_base({1});
+  opened.trace = &watched.fork;
+  opened.sample_period = sample_period(options);
   SimulatedBench bench(rig, std::move(opened));
-  const ExitStatus status = attend(bench, options, levels);
+  const ExitStatus status = attend(bench, options, watched);
+  const Verdict verdict = bench.verdict();
   bench.close();
+  keep_report(options, rig, verdict, watched);
   return status;
 }

@@ -9,6 +9,7 @@
 
 #include "cogstride/files/output_file.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "report_file.hpp"
 
 using namespace cogstride;
 
@@ -34,7 +35,7 @@ double seconds_of(const char* option, const std::string& written) {
 
 void check_output_names(const OutputOptions& options, const std::vector<std::string>& read) {
   std::set<std::string> names;
-  for (const std::string* name : {&options.plot, &options.waves, &options.csv}) {
+  for (const std::string* name : {&options.plot, &options.waves, &options.csv, &options.report}) {
     if (name->empty()) continue;
     if (!names.insert(*name).second)
       throw Error(fmt::format("{}: two outputs cannot go into one file", *name));
@@ -50,7 +51,8 @@ void check_output_names(const OutputOptions& options, const std::vector<std::str
     }
   }
   for (const auto& [option, name, ending] :
-       {std::tuple{"--waves", &options.waves, ".vcd"}, std::tuple{"--csv", &options.csv, ".csv"}})
+       {std::tuple{"--waves", &options.waves, ".vcd"}, std::tuple{"--csv", &options.csv, ".csv"},
+        std::tuple{"--report", &options.report, ".html"}})
     if (!name->empty() && std::filesystem::path(*name).extension() != ending && !is_device(*name))
       throw Error(fmt::format("{} {}: its name ends in {}", option, *name, ending));
   if (!options.csv_each.empty() && options.csv.empty()) throw Error("--csv-each goes with --csv");
@@ -61,10 +63,10 @@ void check_output_names(const OutputOptions& options, const std::vector<std::str
 }
 
 Outputs::Outputs(const OutputOptions& options, const std::vector<std::string>& read, const Mechanism& shown)
-    : plot_(options.plot) {
+    : plot_(options.plot), reports_(!options.report.empty()) {
   check_output_names(options, read);
   const auto existing = options.overwrite ? OutputFile::Existing::replaced : OutputFile::Existing::refused;
-  if (!options.plot.empty()) {
+  if (!options.plot.empty() || reports_) {
     thinned_.emplace(shown.name + ".speed",
                      static_cast<LineId>(board_lines(shown.wiring).front().line.number));
     fork_.add(*thinned_);
@@ -80,9 +82,32 @@ Outputs::Outputs(const OutputOptions& options, const std::vector<std::string>& r
 }
 
 void Outputs::draw(const FigureContent& content) {
-  if (thinned_) write_figure(plot_, *thinned_, content);
+  if (!plot_.empty()) write_figure(plot_, *thinned_, content);
+  if (reports_)
+    figures_.emplace_back(
+        content.title, drawn_svg([&](const std::string& path) { write_figure(path, *thinned_, content); }));
+}
+
+void Outputs::draw_signals(const std::vector<std::string>& movers, const std::string& title) {
+  for (const std::string& mover : movers)
+    if (std::string svg = signals_svg(*thinned_, mover, title); !svg.empty())
+      figures_.emplace_back(mover, std::move(svg));
 }
 
 void Outputs::draw(const Rig& rig, const RunFigure& what) {
-  if (thinned_) write_run_figure(plot_, *thinned_, rig, what);
+  if (!plot_.empty()) write_run_figure(plot_, *thinned_, rig, what);
+  if (!reports_) return;
+  const auto add = [&](const std::string& heading, const RunFigure& figure) {
+    figures_.emplace_back(
+        heading, drawn_svg([&](const std::string& path) { write_run_figure(path, *thinned_, rig, figure); }));
+  };
+  add("The run", what);
+  if (what.moved.size() < 2 || !what.measured.empty()) return;
+  for (const std::size_t one : what.moved) {
+    RunFigure alone = what;
+    alone.moved = {one};
+    alone.pair.reset();
+    alone.shown = one;
+    add(rig.mechanisms[one].name + " alone", alone);
+  }
 }

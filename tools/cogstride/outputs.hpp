@@ -5,6 +5,8 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <utility>
+#include <vector>
 
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/report/csv_writer.hpp"
@@ -35,9 +37,15 @@ class Outputs {
   void draw(const cogstride::FigureContent& content);
   /// The same of a run.
   void draw(const cogstride::Rig& rig, const cogstride::RunFigure& what);
+  /// Of a run of which is not known beforehand what is worth seeing: all signals of these movers.
+  void draw_signals(const std::vector<std::string>& movers, const std::string& title);
+  /// Figures for the report: SVG, with what stands over each.
+  [[nodiscard]] const std::vector<std::pair<std::string, std::string>>& figures() const { return figures_; }
 
  private:
   std::string plot_;
+  bool reports_;
+  std::vector<std::pair<std::string, std::string>> figures_{};
   cogstride::TraceFork fork_;
   std::optional<cogstride::ThinnedTrace> thinned_;
   std::unique_ptr<cogstride::VcdWriter> waves_;

@@ -14,6 +14,7 @@
 #include "commands.hpp"
 #include "outputs.hpp"
 #include "progress.hpp"
+#include "report_file.hpp"
 
 using namespace cogstride;
 
@@ -156,6 +157,16 @@ ExitStatus run_plan(const PlanOptions& options) {
   Outputs outputs(options.outputs, {options.rig}, mechanism);
   trace_plan(rig, mechanism.name, plan, outputs.sink());
   outputs.draw(figure_content(figures, margin));
+
+  if (!options.outputs.report.empty()) {
+    ReportPage page(fmt::format("{}: {} to {} on {}", figures.mechanism, figures.from, figures.to, rig.name),
+                    margin >= 0.0,
+                    margin >= 0.0 ? fmt::format("it takes {:.3f} s", figures.duration)
+                                  : "it may lose steps: look at its margin");
+    page.add_text("What it comes to", chosen + plan_text(figures, trial));
+    for (const auto& [heading, svg] : outputs.figures()) page.add_figure(heading, svg);
+    finish_report(page, rig, {options.rig}, {}, options.outputs.report, options.outputs.overwrite);
+  }
 
   const std::string report = options.json ? plan_json(figures, trial) : chosen + plan_text(figures, trial);
   std::fputs(report.c_str(), stdout);

@@ -19,6 +19,7 @@
 #include "playing.hpp"
 #include "progress.hpp"
 #include "replay.hpp"
+#include "report_file.hpp"
 
 using namespace cogstride;
 using namespace cogstride::literals;
@@ -73,6 +74,7 @@ ExitStatus scatter(const RehearseOptions& options, const Rig& rig, const Script&
   const std::vector<std::size_t> homed = homed_by(script.statements);
   if (!options.outputs.csv.empty() || !options.outputs.waves.empty())
     throw Error("--scatter draws a figure (--plot) and prints figures; it writes no --waves and no --csv");
+  if (!options.outputs.report.empty()) throw Error("--report keeps one run: --scatter plays many");
   if (homed.empty()) {
     std::vector<std::size_t> moved = moved_by(script.statements);
     std::erase_if(moved, [&](std::size_t i) { return !rig.mechanisms[i].is_driven_by_duty(); });
@@ -103,6 +105,24 @@ ExitStatus scatter(const RehearseOptions& options, const Rig& rig, const Script&
 std::string figure_title(const RehearsalReport& report) {
   return fmt::format("{} on the simulated bench, {}", report.script,
                      report.verdict.is_sound() ? "all as asked" : "something is wrong");
+}
+
+void keep_report(const RehearseOptions& options, const Rig& rig, const RehearsalReport& report,
+                 const EventLog& log, const Outputs& outputs) {
+  const Verdict& verdict = report.verdict;
+  ReportPage page(fmt::format("{} on {}", report.script, report.rig), verdict.is_sound(),
+                  fmt::format("{}, after {:.3f} s on the simulated bench",
+                              verdict.is_sound()      ? "all as asked"
+                              : verdict.fault.empty() ? "something is wrong"
+                                                      : verdict.fault,
+                              verdict.seconds));
+  page.add_verdict(verdict);
+  if (!report.notes.empty()) page.add_list("Notes", report.notes);
+  for (const auto& [heading, svg] : outputs.figures()) page.add_figure(heading, svg);
+  page.add_events(log);
+  finish_report(page, rig, {options.script, options.event, options.actual, options.rig},
+                {{"bench", "simulated"}, {"seed", std::to_string(options.seed)}}, options.outputs.report,
+                options.outputs.overwrite);
 }
 
 }  // namespace
@@ -177,6 +197,8 @@ ExitStatus run_rehearse(const RehearseOptions& options) {
   for (const VerdictMoment& moment : report.verdict.of(shown.name).moments)
     figure.too_warm_at = log.layout().seconds(moment.at);
   outputs.draw(rig, figure);
+
+  if (!options.outputs.report.empty()) keep_report(options, rig, report, log, outputs);
 
   const std::string text = options.json ? rehearsal_json(report, log) : rehearsal_text(report, log);
   std::fputs(text.c_str(), stdout);

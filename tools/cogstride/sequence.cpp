@@ -15,7 +15,7 @@ using namespace cogstride;
 ExitStatus run_sequence(const SequenceOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
-  check_output_names({options.plot, {}, {}, options.overwrite}, {options.rig});
+  check_output_names({.plot = options.plot, .overwrite = options.overwrite}, {options.rig});
   if (mechanism.has_six_gates()) {
     const Commutation commutation = commutation_of(mechanism, options.backwards);
     if (!options.plot.empty()) draw_commutation(options.plot, mechanism, commutation);

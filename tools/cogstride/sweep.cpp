@@ -14,6 +14,7 @@
 #include "outputs.hpp"
 #include "playing.hpp"
 #include "progress.hpp"
+#include "report_file.hpp"
 
 using namespace cogstride;
 
@@ -35,7 +36,21 @@ class Progress {
   bool shown_ = false;
 };
 
-std::string sweep_one(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
+/// What a sweep came to.
+struct Swept {
+  std::string text{};
+  std::string json{};
+  std::string svg{};  ///< for the report
+};
+
+/// @param draw  into a file of that name
+Swept swept(const SweepOptions& options, std::string text, std::string json,
+            const std::function<void(const std::string& path)>& draw) {
+  if (!options.plot.empty()) draw(options.plot);
+  return {std::move(text), std::move(json), options.report.empty() ? std::string() : drawn_svg(draw)};
+}
+
+Swept sweep_one(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
   const SweepOf of = options.acceleration ? SweepOf::acceleration : SweepOf::speed;
   SweepResult sweep;
   {
@@ -46,11 +61,11 @@ std::string sweep_one(const SweepOptions& options, const Rig& rig, const Mechani
           fmt::format("trial {}: {:.5g} {}", ++trials, trial.value, trial.holds ? "held" : "lost steps"));
     });
   }
-  if (!options.plot.empty()) draw_sweep(options.plot, sweep);
-  return options.json ? sweep_json(sweep) : sweep_text(sweep);
+  return swept(options, sweep_text(sweep), sweep_json(sweep),
+               [&](const std::string& path) { draw_sweep(path, sweep); });
 }
 
-std::string sweep_modes(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
+Swept sweep_modes(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
   ModeComparison comparison;
   {
     Progress progress;
@@ -58,24 +73,24 @@ std::string sweep_modes(const SweepOptions& options, const Rig& rig, const Mecha
     comparison =
         compare_modes(rig, mechanism, [&](const ModeCurve& mode) { progress.say(mode.mode + ": done"); });
   }
-  if (!options.plot.empty()) draw_comparison(options.plot, comparison);
-  return options.json ? comparison_json(comparison) : comparison_text(comparison);
+  return swept(options, comparison_text(comparison), comparison_json(comparison),
+               [&](const std::string& path) { draw_comparison(path, comparison); });
 }
 
-std::string sweep_duties(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
+Swept sweep_duties(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
   DutySweep sweep;
   {
     Progress progress;
     progress.say("going up and down through duty");
     sweep = sweep_duty(rig, mechanism, [&](const DutyCurve& curve) { progress.say(curve.way + ": done"); });
   }
-  if (!options.plot.empty()) draw_duty_sweep(options.plot, sweep);
-  return options.json ? duty_sweep_json(sweep) : duty_sweep_text(sweep);
+  return swept(options, duty_sweep_text(sweep), duty_sweep_json(sweep),
+               [&](const std::string& path) { draw_duty_sweep(path, sweep); });
 }
 
 /// On real lines. Nothing is returned when the user does not want it.
-std::optional<std::string> sweep_live_duties(const SweepOptions& options, const Rig& rig,
-                                             const Mechanism& mechanism) {
+std::optional<Swept> sweep_live_duties(const SweepOptions& options, const Rig& rig,
+                                       const Mechanism& mechanism) {
   require_chips(options.rig, rig);
   for (const LiveObstacle& obstacle : live_obstacles(only_with(rig, {mechanism.name})))
     throw Error(fmt::format("{}: {}: {}", options.rig, obstacle.mechanism, obstacle.why));
@@ -103,26 +118,32 @@ std::optional<std::string> sweep_live_duties(const SweepOptions& options, const 
     };
     sweep = sweep_duty_live(rig, mechanism, std::move(how));
   }
-  if (!options.plot.empty()) draw_duty_sweep(options.plot, sweep);
-  return options.json ? duty_sweep_json(sweep) : duty_sweep_text(sweep);
+  return swept(options, duty_sweep_text(sweep), duty_sweep_json(sweep),
+               [&](const std::string& path) { draw_duty_sweep(path, sweep); });
 }
 
 }  // namespace
 
 ExitStatus run_sweep(const SweepOptions& options) {
-  check_output_names({options.plot, {}, {}, options.overwrite}, {options.rig});
+  check_output_names({.plot = options.plot, .report = options.report, .overwrite = options.overwrite},
+                     {options.rig});
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
-  if (options.live) {
-    if (!options.duty) throw Error("--live is for --duty: steps that are lost are not seen on live lines");
-    const std::optional<std::string> report = sweep_live_duties(options, rig, mechanism);
-    if (!report) return ExitStatus::something_is_wrong;
-    std::fputs(report->c_str(), stdout);
-    return ExitStatus::done;
+  if (options.live && !options.duty)
+    throw Error("--live is for --duty: steps that are lost are not seen on live lines");
+  const std::optional<Swept> came = options.live    ? sweep_live_duties(options, rig, mechanism)
+                                    : options.duty  ? sweep_duties(options, rig, mechanism)
+                                    : options.modes ? sweep_modes(options, rig, mechanism)
+                                                    : sweep_one(options, rig, mechanism);
+  if (!came) return ExitStatus::something_is_wrong;
+  if (!options.report.empty()) {
+    ReportPage page(fmt::format("{} of {}, swept", mechanism.name, rig.name), true,
+                    came->text.substr(0, came->text.find('\n')));
+    page.add_text("What was found", came->text);
+    page.add_figure("The figure", came->svg);
+    finish_report(page, rig, {options.rig}, {{"bench", options.live ? "live lines" : "simulated"}},
+                  options.report, options.overwrite);
   }
-  const std::string report = options.duty    ? sweep_duties(options, rig, mechanism)
-                             : options.modes ? sweep_modes(options, rig, mechanism)
-                                             : sweep_one(options, rig, mechanism);
-  std::fputs(report.c_str(), stdout);
+  std::fputs((options.json ? came->json : came->text).c_str(), stdout);
   return ExitStatus::done;
 }

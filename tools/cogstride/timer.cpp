@@ -62,7 +62,7 @@ void take_timer_of_rig(const TimerOptions& options, TimerReport& report) {
 }  // namespace
 
 ExitStatus run_timer(const TimerOptions& options) {
-  check_output_names({options.plot, {}, {}, options.overwrite}, {options.rig});
+  check_output_names({.plot = options.plot, .overwrite = options.overwrite}, {options.rig});
   TimerReport report;
   if (!options.rig.empty()) {
     if (options.timer.empty()) throw Error("timer: name one of the rig's timers after the rig");

@@ -40,6 +40,11 @@ class HeardControls {
   [[nodiscard]] std::int64_t times(std::size_t place) const { return states_[place].times; }
   /// The number, or share, that it said last; nothing before it has said one.
   [[nodiscard]] std::optional<std::int64_t> number(std::size_t place) const { return states_[place].number; }
+  /// Of a control that says a share, -1 to 1: what it said last.
+  [[nodiscard]] std::optional<double> share(std::size_t place) const {
+    const std::optional<std::int64_t> said = number(place);
+    return said ? std::optional(1e-3 * static_cast<double>(*said)) : std::nullopt;
+  }
   [[nodiscard]] std::optional<std::int64_t> number(std::string_view name) const {
     return number(place_of(name));
   }

@@ -52,6 +52,10 @@ class NameCheck {
       if (shaft.encoder) known(shaft.encoder->feed.supply, supplies_, path + ".encoder.supply");
     }
     for (const Binding& binding : rig.bindings) bound(rig, binding);
+    std::vector<std::string> shown = mechanisms_;
+    for (const WheeledPair& pair : rig.pairs) shown.push_back(pair.name);
+    for (const PlainOutput& output : rig.outputs) shown.push_back(output.name);
+    for (const PageControl& control : rig.page) known(control.of, shown, "page." + control.name + ".of");
     for (const Device& device : rig.devices)
       for (const DeviceReply& reply : device.replies) replied(rig, device, reply);
     for (const WheeledPair& pair : rig.pairs) {

@@ -1,6 +1,9 @@
 #include "cogstride/rig/files/read_hands.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
 
 #include "cogstride/plan/knob.hpp"
 #include "cogstride/rig/files/read_part.hpp"
@@ -151,6 +154,37 @@ Operating read_operating(TomlTable table) {
   return operating;
 }
 
+/// What it orders is checked when the page is served.
+void read_page_control(const std::string& name, TomlTable table, Rig& rig) {
+  PageControl control;
+  control.name = name;
+  read_keys(table, OutputKind::rotary, control);
+  const auto has = [&](const char* key) { return table.has(key); };
+  const bool is_own = has("on") || has("off") || has("value");
+  if (control.of && (is_own || has("latched")))
+    table.error(table.place(),
+                "what is `of` something has its own orders: `on`, `off`, `latched` and `value` are "
+                "for a control of its own");
+  else if (!control.of && !is_own)
+    table.error(table.place(), "it shows nothing: `of` names a mechanism, `on` or `value` says an order");
+  else if (control.value && (has("on") || has("off") || has("latched")))
+    table.error(table.place(), "a value is a slider: it has no `on`, no `off` and is not latched");
+  else if (control.value && control.value->find("VALUE") == std::string::npos)
+    table.error(table.place_of("value"), "value: the word VALUE stands where the amount is to come");
+  else if (has("from") != has("to") || (control.value && !has("from")))
+    table.error(table.place(), "a slider goes `from` an amount `to` another one: both are said");
+  else if (has("from") && !control.of && !control.value)
+    table.error(table.place_of("from"), "from: is of a slider (`of`, `value`)");
+  else if (has("shows") && !control.of)
+    table.error(table.place_of("shows"), "shows: is of what `of` names");
+  for (const std::string& part : control.shows)
+    if (std::find(page_parts.begin(), page_parts.end(), part) == page_parts.end())
+      table.error(table.place_of("shows"), fmt::format("shows: found \"{}\"; it is one of {}",
+                                                       printable(part), fmt::join(page_parts, ", ")));
+  table.finish();
+  rig.page.push_back(std::move(control));
+}
+
 }  // namespace
 
 void read_hands(TomlTable& root, Rig& rig) {
@@ -158,6 +192,8 @@ void read_hands(TomlTable& root, Rig& rig) {
   read_devices(root, rig);
   for_each_table(root, "binding",
                  [&](const auto& name, TomlTable& table) { read_binding(name, table, rig); });
+  for_each_table(root, "page",
+                 [&](const auto& name, TomlTable& table) { read_page_control(name, table, rig); });
   if (auto operating = root.optional_table("operate")) rig.operating = read_operating(*operating);
 }
 

@@ -6,8 +6,8 @@
 #include <set>
 
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/rig/keys/hand_keys.hpp"
 #include "cogstride/rig/keys/kinds.hpp"
-#include "cogstride/rig/keys/part_keys.hpp"
 
 namespace cogstride {
 namespace {
@@ -271,6 +271,10 @@ void other_sections(SectionList& list) {
   list.part("[output.NAME]", "", "something that is only switched or faded: a lamp", PlainOutput{});
   list.part("[binding.NAME]", "", "what a hand, or a key of the terminal, does while one operates the rig",
             Binding{});
+  list.part(
+      "[page.NAME]", "",
+      "what the page of `cogstride operate --page` shows, in this order; without any, all that there is",
+      PageControl{});
   list.part("[operate]", "", "how `cogstride operate` behaves", Operating{});
   list.part("[stops]", "", "how everything stops", Stops{});
 }

@@ -1,8 +1,8 @@
-// Takes the declared keys of a part (part_keys.hpp) from a TOML table.
+// Takes the declared keys of a part (part_keys.hpp, hand_keys.hpp) from a TOML table.
 #pragma once
 
 #include "cogstride/rig/files/toml_table.hpp"
-#include "cogstride/rig/keys/part_keys.hpp"
+#include "cogstride/rig/keys/hand_keys.hpp"
 
 namespace cogstride {
 

@@ -1,4 +1,5 @@
-// Writes the declared keys of a part (part_keys.hpp) into a new rig file, each with what it is.
+// Writes the declared keys of a part (part_keys.hpp, hand_keys.hpp) into a new rig file, each with what it
+// is.
 #pragma once
 
 #include <fmt/format.h>
@@ -8,7 +9,7 @@
 #include <string>
 
 #include "cogstride/quantity/text.hpp"
-#include "cogstride/rig/keys/part_keys.hpp"
+#include "cogstride/rig/keys/hand_keys.hpp"
 
 namespace cogstride {
 
