@@ -9,7 +9,7 @@
 
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/check_names.hpp"
-#include "cogstride/rig/keys/part_keys.hpp"
+#include "cogstride/rig/keys/hand_keys.hpp"
 #include "cogstride/rig/keys/part_rules.hpp"
 
 namespace cogstride {

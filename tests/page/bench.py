@@ -37,10 +37,10 @@ def steps_of(vcd):
 class Bench:
     """`cogstride operate RIG --page` on a simulated bench; its states and answers as they come."""
 
-    def __init__(self, command, rig, *options, watch="20 ms"):
+    def __init__(self, command, rig, *options, watch="20 ms", listen="127.0.0.1:0"):
         self.states, self.answers, self.told = [], [], []
         self.process = subprocess.Popen(
-            [command, "operate", str(rig), "--page", "--listen", "127.0.0.1:0", "--json", *options],
+            [command, "operate", str(rig), "--page", "--listen", listen, "--json", *options],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, bufsize=1)
         for stream, read in ((self.process.stdout, self._answer), (self.process.stderr, self.told.append)):
             threading.Thread(target=self._lines, args=(stream, read), daemon=True).start()

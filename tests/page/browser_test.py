@@ -68,7 +68,11 @@ class Page:
         self.driver.get(link)
 
     def linked(self):
-        until(lambda: self.text("#link").startswith("linked as"), 20)
+        try:
+            until(lambda: self.text("#link").startswith("linked as"), 20)
+        except AssertionError as late:
+            raise AssertionError(f"{self.text('#link')}; {self.text('#door-said')}; {self.driver.current_url}; "
+                                 f"{self.driver.get_log('browser')[-3:]}") from late
         until(lambda: self.find("#clock").text or self.text("#clock"), 20)
         return self
 
@@ -126,6 +130,7 @@ class Shared:
             Shared.bench = Bench(command, root / "demo" / "bobbin.rig.toml", "--only", "traverse")
             assert Shared.bench.ask("home traverse")["answer"] == "done"
         Shared.bench.ask("clear")
+        until(lambda: "held_by" not in Shared.bench.moved("traverse"))
         assert Shared.bench.ask("move traverse to 10 mm at 60 mm/s")["answer"] == "done"
         return Shared.bench
 
@@ -472,6 +477,7 @@ def a_tap_is_followed_soon():
             time.sleep(0.3)
         vcd = page.driver.execute_async_script("const done = arguments[0]; fetch('/record.vcd').then((r) => r.text()).then(done)")
         rises = [1e-9 * at for at in steps_of(vcd)]
+        assert rises[-1] > taps[-1] - 0.02, f"{rises[-3:]} {taps[-3:]} {bench.answers[-3:]} {page.text('#answers')[:300]}"
         took = sorted(next(at for at in rises if at > tap - 0.02) - tap for tap in taps)
         print(f"    from a tap to the first step: {1e3 * took[10]:.0f} ms, the worst of {len(took)} {1e3 * took[-1]:.0f} ms")
         assert took[10] < 0.3

@@ -61,6 +61,7 @@ def on_a_bench(test, rig=None):
     if not shared:
         shared.append(Bench(command, demo, "--only", "traverse", watch="10 ms"))
         assert shared[0].ask("home traverse")["answer"] == "done"
+    until(lambda: "held_by" not in shared[0].moved("traverse"))
     test(shared[0])
 
 
@@ -273,6 +274,28 @@ def a_tap_is_followed_soon():
     on_a_bench(test)
 
 
+def a_camera_reads_the_link():
+    """Served to others, the start prints a link with a token, and the same as a square code."""
+    bench = Bench(command, demo, "--only", "traverse", listen="0.0.0.0:0")
+    try:
+        assert re.fullmatch(r"http://[\d.]+:\d+/#token=[0-9a-f]{32}", bench.link), bench.link
+        rows = []
+        for line in until(lambda: [line for line in bench.told if "\x1b[30;107m" in line]):
+            blocks = line.replace("\x1b[30;107m", "").replace("\x1b[0m", "")
+            rows += [[c in "\u2588\u2580" for c in blocks], [c in "\u2588\u2584" for c in blocks]]
+        assert len({len(row) for row in rows}) == 1 and abs(len(rows) - len(rows[0])) <= 1, "it is square"
+        picture = scratch / "code.pbm"
+        picture.write_text(f"P1 {6 * len(rows[0])} {6 * len(rows)}\n" + "".join(
+            " ".join("1" if dark else "0" for dark in row for _ in range(6)) + "\n" for row in rows for _ in range(6)))
+        read = subprocess.run(["zbarimg", "-q", "--raw", picture], stdout=subprocess.PIPE, text=True, check=True).stdout.strip()
+        assert read in [line.removeprefix("the page is at ") for line in bench.told], read
+        assert "401" in str(get(bench, "/record.csv")[0])
+        link = viewer(bench)
+        assert ask(link, {"token": bench.link.split("#token=")[1]}, "let_in")["let_in"] is True
+    finally:
+        assert bench.end() == 0, bench.told[-5:]
+
+
 def a_program_of_ones_own_serves_it():
     """The example: its guide is moved by a viewer until it has gone far enough."""
     example = pathlib.Path(command).parent.parent / "examples" / "own_page"
@@ -296,7 +319,8 @@ def a_program_of_ones_own_serves_it():
 
 
 TESTS = [others_are_refused, nobody_orders_without_the_token, wrong_messages_are_refused_and_do_nothing,
-         viewers_change_no_edge, any_bytes_do_no_harm, a_tap_is_followed_soon, a_program_of_ones_own_serves_it]
+         viewers_change_no_edge, any_bytes_do_no_harm, a_tap_is_followed_soon, a_camera_reads_the_link,
+         a_program_of_ones_own_serves_it]
 
 
 def main():

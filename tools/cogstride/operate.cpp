@@ -21,9 +21,6 @@
 #include "cogstride/hands/device_ways.hpp"
 #include "cogstride/hands/order_desk.hpp"
 #include "cogstride/hands/socket_ways.hpp"
-#ifdef COGSTRIDE_HAS_PAGE
-#include "cogstride/page/page_server.hpp"
-#endif
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
@@ -35,12 +32,10 @@
 #include "cogstride/trace/run_window.hpp"
 #include "cogstride/trace/thinned.hpp"
 #include "cogstride/trace/writer_thread.hpp"
-#ifdef COGSTRIDE_HAS_PAGE
-#include "code_text.hpp"
-#endif
 #include "commands.hpp"
 #include "live_opening.hpp"
 #include "outputs.hpp"
+#include "page_out.hpp"
 #include "playing.hpp"
 #include "report_file.hpp"
 #include "terminal_view.hpp"
@@ -305,19 +300,6 @@ void keep_report(const OperateOptions& options, const Rig& rig, const Verdict& v
                 options.overwrite);
 }
 
-#ifdef COGSTRIDE_HAS_PAGE
-/// Where it is to be opened; for a phone as a code that its camera reads.
-void show_links(const PageServer& page, bool waits, const std::function<void(const std::string&)>& tell) {
-  const std::vector<std::string> links = page.links();
-  for (const std::string& link : links) tell("the page is at " + link);
-  if (page.address().starts_with("127.") || page.address().starts_with("[::1]")) return;
-  fmt::print(stderr, "{}", code_text(links.front()));
-  if (!waits) return;
-  fmt::print(stderr, "Enter goes on to the view of this terminal ");
-  for (int each = std::getchar(); each != '\n' && each != EOF;) each = std::getchar();
-}
-#endif
-
 ExitStatus attend(Bench& bench, const OperateOptions& options, const Watched& watched) {
   const LastLevels& levels = watched.levels;
   const Operating& operating = bench.rig().operating;
@@ -347,29 +329,20 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const Watched& wa
                      token->is_wanted() ? "; who comes says first: token " + *token->wanted() : ""));
   }
   bool is_alone = sockets == nullptr;
-#ifdef COGSTRIDE_HAS_PAGE
-  std::unique_ptr<PageServer> page;
+  std::string listens = sockets ? sockets->address() : "";
+  std::unique_ptr<PageOut> page;
   if (options.page) {
-    PageServer::Options served;
-    if (!options.listen.empty()) served.listen = options.listen;
-    served.token = token;
-    served.look_without_token = operating.look_without_token;
-    served.where = options.live ? "live lines" : "simulated";
-    served.scripts = std::filesystem::absolute(options.rig).parent_path().string();
-    served.window = &watched.window;
-    served.tell = tell;
-    page = std::make_unique<PageServer>(bench, hands.operation, hands.desk, std::move(served));
-    show_links(*page, on_screen, tell);
+    page = serve_page(
+        bench, hands.operation, hands.desk,
+        {options.listen, token, operating.look_without_token, options.live ? "live lines" : "simulated",
+         std::filesystem::absolute(options.rig).parent_path().string(), &watched.window, on_screen, tell});
+    listens += (listens.empty() ? "" : ", ") + ("page " + page->address());
     is_alone = false;
   }
-#endif
   if (!is_alone)
     hands.desk.on_renewal([&] {
-      std::string words = "the token is now " + token->renew();
-#ifdef COGSTRIDE_HAS_PAGE
-      if (page) words += ", the page at " + page->links().front();
-#endif
-      return words;
+      const std::string renewed = token->renew();  // before the link is asked for, which has it
+      return "the token is now " + renewed + (page ? ", the page at " + page->link() : "");
     });
   const bool has_devices = DeviceWays::are_of(bench.rig());
   std::unique_ptr<AnswersOut> out;
@@ -378,8 +351,8 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const Watched& wa
   if (on_screen) {
     view = std::make_unique<TerminalView>(
         hands.desk, bench.rig(), levels,
-        TerminalView::Shown{bench.rig().name, options.live ? "live lines" : "simulated",
-                            sockets ? sockets->address() : "", is_alone && !has_devices});
+        TerminalView::Shown{bench.rig().name, options.live ? "live lines" : "simulated", listens,
+                            is_alone && !has_devices});
     const std::lock_guard lock(telling);
     shows = [&](const std::string& words) { view->tell(words); };
     // As an order, so that a run that is played again looks as often.
@@ -405,9 +378,7 @@ ExitStatus attend(Bench& bench, const OperateOptions& options, const Watched& wa
   in.end();
   bench.serve(1_ms);  // what came in meanwhile is answered
   sockets.reset();
-#ifdef COGSTRIDE_HAS_PAGE
   page.reset();
-#endif
   devices.end();
   {
     const std::lock_guard lock(telling);
@@ -494,9 +465,7 @@ ExitStatus run_operate(const OperateOptions& options) {
   }
   if (!options.ports.empty())
     throw Error("--port: is listened to with --learn; a rig declares it as a [device.NAME]");
-#ifndef COGSTRIDE_HAS_PAGE
-  if (options.page) throw Error("--page: this command was built without it (COGSTRIDE_PAGE=OFF)");
-#endif
+  if (options.page) require_page();
   if (!options.replay.empty()) {
     if (options.live || options.page || !options.report.empty() || !options.listen.empty() ||
         !options.black_box.empty() || !options.only.empty())
