@@ -10,7 +10,7 @@
 namespace cogstride {
 namespace {
 
-constexpr const char* curve_colours[] = {"#2a5c9a", "#d9a441", "#bd5b0b", "#68458f", "#1f7a5c", "#a5322a"};
+constexpr const char* signal_colours[] = {"#2a5c9a", "#d9a441", "#bd5b0b", "#68458f", "#1f7a5c", "#a5322a"};
 
 }  // namespace
 
@@ -32,7 +32,7 @@ bool write_signals_figure(const std::string& path, const ThinnedTrace& trace, co
                                    [&](const Panel& panel) { return panel.what.ends_with(unit); });
     Panel& panel = same == figure.panels.end() ? figure.panels.emplace_back() : *same;
     if (panel.curves.empty()) panel.what = curve.label + " " + unit;
-    curve.colour = curve_colours[panel.curves.size() % std::size(curve_colours)];
+    curve.colour = signal_colours[panel.curves.size() % std::size(signal_colours)];
     panel.curves.push_back(std::move(curve));
   }
   // Of one curve the panel's own name says what it is; of several, they themselves.

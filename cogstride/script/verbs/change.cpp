@@ -109,7 +109,7 @@ std::size_t read_one_that_spins(LineReader& reader) {
   return reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled, Moved::six_step});
 }
 
-std::unique_ptr<Verb> read_change(LineReader& reader, bool slower) {
+std::unique_ptr<Verb> read_speed_change(LineReader& reader, bool slower) {
   const std::size_t place = read_one_that_spins(reader);
   const Mechanism& mechanism = reader.rig().mechanisms[place];
   reader.expect("by");
@@ -128,11 +128,11 @@ std::unique_ptr<Verb> read_change(LineReader& reader, bool slower) {
 }  // namespace
 
 std::unique_ptr<Verb> read_faster(LineReader& reader) {
-  return read_change(reader, false);
+  return read_speed_change(reader, false);
 }
 
 std::unique_ptr<Verb> read_slower(LineReader& reader) {
-  return read_change(reader, true);
+  return read_speed_change(reader, true);
 }
 
 std::unique_ptr<Verb> read_reverse(LineReader& reader) {

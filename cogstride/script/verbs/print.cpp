@@ -10,7 +10,7 @@
 namespace cogstride {
 namespace {
 
-constexpr ExactTime looking_period = ExactTime::from_base({1, 1000});
+constexpr ExactTime looks_each = ExactTime::from_base({1, 1000});
 constexpr std::string_view count_word = "count";
 
 /// A text, or what a mechanism says of itself.
@@ -80,7 +80,7 @@ class PrintEvery final : public Verb {
           verb_(verb),
           mover_(stage.mover(verb.mechanism_)),
           places_(able(mover_.name(), mover_.places(), "tell places")),
-          between_looks_(ticks_at_least(looking_period, stage.cast.clock)),
+          between_looks_(ticks_at_least(looks_each, stage.cast.clock)),
           looks_at_(stage.lines.now()),
           came_to_(at()) {}
     [[nodiscard]] bool is_over(Tick) const override {

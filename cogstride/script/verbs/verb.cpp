@@ -12,7 +12,7 @@
 namespace cogstride {
 namespace {
 
-constexpr std::array words{
+constexpr std::array language{
     VerbWord{"home", read_home},
     VerbWord{"move", read_move},
     VerbWord{"turn", read_turn},
@@ -60,7 +60,7 @@ bool has_failed(const MotionRecord& motion) {
 }  // namespace
 
 std::span<const VerbWord> verb_words() {
-  return words;
+  return language;
 }
 
 std::vector<std::size_t> mechanisms_of(const About& about, const Rig& rig) {

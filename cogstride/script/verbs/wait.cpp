@@ -18,7 +18,7 @@ namespace cogstride {
 namespace {
 
 constexpr std::int64_t most_said = 1'000'000'000;
-constexpr ExactTime looking_period = ExactTime::from_base({1, 1000});  // for a place to be passed
+constexpr ExactTime passing_is_looked_for_each = ExactTime::from_base({1, 1000});  // for a place to be passed
 
 class WaitTime final : public Verb {
  public:
@@ -103,7 +103,7 @@ class WaitPlace final : public Verb {
         : mover_(mover),
           passes_(passes),
           patience_(patience),
-          between_looks_(ticks_at_least(looking_period, stage.cast.clock)),
+          between_looks_(ticks_at_least(passing_is_looked_for_each, stage.cast.clock)),
           came_from_(side(stage.lines.now())),
           looks_at_(stage.lines.now() + between_looks_) {}
     [[nodiscard]] bool is_over(Tick now) const override { return came_from_ && side(now) != came_from_; }
@@ -167,7 +167,7 @@ class WaitFollowed final : public Verb {
         : mover_(mover),
           what_(what),
           patience_(patience),
-          between_looks_(ticks_at_least(looking_period, stage.cast.clock)),
+          between_looks_(ticks_at_least(passing_is_looked_for_each, stage.cast.clock)),
           looks_at_(stage.lines.now()) {}
     [[nodiscard]] bool is_over(Tick) const override {
       const Follow* const follow = following();
