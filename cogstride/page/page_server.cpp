@@ -6,7 +6,6 @@
 #include <ifaddrs.h>
 #include <unistd.h>
 
-#include <atomic>
 #include <boost/asio/io_context.hpp>
 #include <boost/asio/post.hpp>
 #include <boost/asio/steady_timer.hpp>
@@ -15,7 +14,6 @@
 #include <boost/beast/core/tcp_stream.hpp>
 #include <boost/beast/http.hpp>
 #include <boost/beast/websocket.hpp>
-#include <chrono>
 #include <cmath>
 #include <deque>
 #include <mutex>
@@ -42,7 +40,6 @@ using asio::ip::tcp;
 using Failure = beast::error_code;
 using Json = nlohmann::ordered_json;
 using Text = std::shared_ptr<const std::string>;
-using Clock = std::chrono::steady_clock;
 
 constexpr std::size_t most_connections = 512;
 constexpr std::size_t most_not_taken = 10'000;  // answers
@@ -54,6 +51,7 @@ constexpr int most_records = 4;
 constexpr int most_wrong_tokens = 3;
 constexpr auto patience = std::chrono::seconds(10);  // with one who asks slowly
 const ExactTime shown_every = ExactTime::from_base({1, 10});
+constexpr double way_to_and_fro = 0.2;  // s, that a state and what is ordered upon it may take beside
 
 std::string dumped(const Json& json) {
   return json.dump(-1, ' ', false, Json::error_handler_t::replace);
@@ -72,6 +70,8 @@ std::string host_of(std::string_view host) {
 
 /// A name that somebody else may let point here is none of ours: an address, or what this computer is called.
 bool is_ours(std::string_view host) {
+  constexpr const char* plain = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-.:[]";
+  if (host.find_first_not_of(plain) != std::string_view::npos) return false;
   const std::string name = host_of(host);
   Failure failure;
   (void)asio::ip::make_address(name, failure);
@@ -138,16 +138,17 @@ struct PageServer::Inside {
   std::shared_ptr<const OperationState> latest{};
   bool is_told = true;
 
-  // All that follows is the server's own thread's.
+  // All that follows is the server's own thread's. What is left in the context counts itself out at its end.
+  std::size_t connections = 0;
   asio::io_context context{1};
   tcp::acceptor acceptor;
   asio::executor_work_guard<asio::io_context::executor_type> work;
   std::string address{};
-  bool is_from_elsewhere = false;
-  std::size_t connections = 0;
+  bool is_over = false;
   int count = 0;
   std::set<std::shared_ptr<Viewer>> viewers{};
   Text state{};
+  double state_at = 0.0;  // s, of the bench
   std::int64_t states = 0;
   std::pair<std::int64_t, std::int64_t> sampled{-1, -1};  // from, to: of the next
   Text samples{};
@@ -179,7 +180,7 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
   void end(const std::string& why) {
     if (is_closed_) return;
     say(dumped({{"over", why}}));
-    ends_ = true;
+    ends_because_ = why;
     write();
   }
   void close(const std::string& why) {
@@ -190,6 +191,7 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
     if (way_) all_.desk.close(way_);
     all_.tell(fmt::format("{} is gone: {}", name_, why));
     all_.viewers.erase(shared_from_this());
+    if (all_.is_over && all_.viewers.empty()) all_.context.stop();
   }
 
  private:
@@ -215,7 +217,16 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
     if (std::exchange(shows_, true)) return;
     samples_from_ = -1;
     say(all_.begin_line(name_));
-    if (!all_.options.scripts.empty()) say(all_.scripts_line());
+    show_scripts();
+  }
+
+  /// Read in a thread of its own: foreseeing a script takes a while.
+  void show_scripts() {
+    if (all_.options.scripts.empty()) return;
+    asio::post(all_.writer, [self = shared_from_this()] {
+      asio::post(self->all_.context,
+                 [self, line = self->all_.scripts_line()]() mutable { self->say(std::move(line)); });
+    });
   }
 
   void read() {
@@ -258,15 +269,12 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
     all_.desk.line(way_, dumped(line));
   }
 
-  /// Whether it was sent much longer ago than the quickest of its messages: a hold that the link has kept
-  /// back is none any more.
-  bool is_late(const Json& json) {
-    const auto sent = json.find("sent_ms");
-    if (sent == json.end() || !sent->is_number()) return false;
-    const double now = std::chrono::duration<double>(Clock::now().time_since_epoch()).count();
-    const double took = now - 1e-3 * sent->get<double>();
-    quickest_ = std::min(quickest_, took);
-    return took - quickest_ > all_.hold_lasts;
+  /// Whether whoever sent it had seen only what is long past: a hold that the link has kept back is none any
+  /// more. By the bench's time alone: clocks drift, and stand while a phone sleeps.
+  [[nodiscard]] bool is_late(const Json& json) const {
+    const auto seen = json.find("seen_s");
+    if (seen == json.end() || !seen->is_number()) return false;
+    return !(all_.state_at - seen->get<double>() <= all_.hold_lasts + way_to_and_fro);
   }
 
   void take_token(const Json& token) {
@@ -282,7 +290,7 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
 
   void take_look(const Json& look) {
     if (!shows_) return refuse({}, "who looks here says the token first");
-    if (look == "scripts") return say(all_.scripts_line());
+    if (look == "scripts") return show_scripts();
     const auto lines = look.is_object() ? look.find("lines") : look.end();
     if (lines == look.end() || !lines->is_number() || all_.options.window == nullptr)
       return refuse(
@@ -295,7 +303,7 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
   }
 
   void say(std::string text) {
-    if (is_closed_ || ends_) return;
+    if (is_closed_ || !ends_because_.empty()) return;
     if (out_.size() >= most_not_taken) return close("it takes no answers");
     out_.push_back(std::make_shared<const std::string>(std::move(text)));
     write();
@@ -307,8 +315,8 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
     if (!out_.empty()) {
       writing_ = std::move(out_.front());
       out_.pop_front();
-    } else if (ends_) {
-      return close("the rig is operated no longer");
+    } else if (!ends_because_.empty()) {
+      return close(ends_because_);
     } else if (shows_ && all_.state && shown_ != all_.states) {
       shown_ = all_.states;
       writing_ = all_.state;
@@ -336,10 +344,9 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
   Text writing_{};
   std::int64_t shown_ = 0;
   std::int64_t samples_from_ = -1;
-  double quickest_ = 1e300;  // s, from its clock to ours
   bool is_known_ = false;
   bool shows_ = false;
-  bool ends_ = false;
+  std::string ends_because_{};
   bool is_closed_ = false;
   int tries_ = 0;
 };
@@ -536,6 +543,7 @@ void PageServer::Inside::tell_viewers() {
   }
   if (!now || viewers.empty()) return;
   state = std::make_shared<const std::string>(state_line(*now, true));
+  state_at = now->at;
   ++states;
   const auto all = viewers;
   for (const auto& each : all) each->look();
@@ -613,8 +621,7 @@ PageServer::PageServer(Bench& bench, Operation& operation, OrderDesk& desk, Opti
   const tcp::endpoint at = endpoint_of(options.listen);
   inside_ = std::make_unique<Inside>(bench, operation, desk, std::move(options));
   Inside& in = *inside_;
-  in.is_from_elsewhere = !at.address().is_loopback();
-  if (in.is_from_elsewhere) in.options.token->require();
+  if (!at.address().is_loopback()) in.options.token->require();
   listen_at(in.acceptor, at);
   in.address = address_text(in.acceptor.local_endpoint());
   in.model = page_model(bench, operation, in.options.where);
@@ -636,15 +643,19 @@ PageServer::~PageServer() {
   asio::steady_timer ends(in.context);
   asio::post(in.context, [&in, &ends] {
     Failure ignored;
+    const std::string why = "the rig is operated no longer";
     in.acceptor.close(ignored);
-    in.let_all_go("the rig is operated no longer");
-    in.work.reset();
+    in.is_over = true;
+    if (in.viewers.empty()) return in.context.stop();
+    in.let_all_go(why);
     ends.expires_after(std::chrono::seconds(1));
-    ends.async_wait([&in](const Failure&) { in.context.stop(); });
+    ends.async_wait([&in, why](const Failure&) {
+      const auto left = in.viewers;
+      for (const auto& each : left) each->close(why);
+    });
   });
   in.thread.join();
   in.writer.join();
-  in.viewers.clear();
 }
 
 const std::string& PageServer::address() const {

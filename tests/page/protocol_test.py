@@ -134,10 +134,11 @@ def wrong_messages_are_refused_and_do_nothing():
             assert said["answer"] == "refused" and why in said["words"], said
         assert ask(link, {"order": "stop traverse", "tag": {"a": 1}})["answer"] == "refused"
         # A hold that the link has kept back is none any more.
-        assert ask(link, {"order": "jog traverse on at 5 mm/s", "sent_ms": 10_000})["answer"] == "done"
-        late = ask(link, {"order": "jog traverse on at 5 mm/s", "sent_ms": 9_000})
+        seen = ask(link, {"order": "stop traverse"}, "state")["state"]["at_s"]
+        assert ask(link, {"order": "jog traverse on at 5 mm/s", "seen_s": seen})["answer"] == "done"
+        late = ask(link, {"order": "jog traverse on at 5 mm/s", "seen_s": seen - 0.7})
         assert late["answer"] == "refused" and "too late" in late["words"], late
-        assert ask(link, {"order": "stop traverse", "sent_ms": 5_000})["answer"] == "done", "a stop is never too late"
+        assert ask(link, {"order": "stop traverse", "seen_s": seen - 5})["answer"] == "done", "a stop is never too late"
         link.send_binary(b"stop traverse")
         try:
             while True:
@@ -215,7 +216,7 @@ def any_bytes_do_no_harm():
         chance = random.Random(11)
         ends = time.monotonic() + fuzz_seconds
         seeds = [b'{"order":"nudge traverse by 0.1 mm","tag":1}', b'{"token":"a"}', b'{"look":{"lines":0.1}}',
-                 b'{"order":"show traverse","sent_ms":1e308}', b'{"look":{"lines":1e999}}', b'{"order":"jog traverse on at 1 mm/s","sent_ms":-5}']
+                 b'{"order":"show traverse","seen_s":1e308}', b'{"look":{"lines":1e999}}', b'{"order":"jog traverse on at 1 mm/s","seen_s":-5}']
         count = 0
         while time.monotonic() < ends:
             count += 1
@@ -249,8 +250,9 @@ def any_bytes_do_no_harm():
             link.close()
         print(f"    {count} connections")
         assert bench.ask("stop traverse")["answer"] == "done"
-        until(lambda: not bench.goes("traverse"))
-        assert bench.ask("move traverse to 20 mm", 60)["answer"] == "done"
+        until(lambda: not bench.goes("traverse") and "held_by" not in bench.moved("traverse"))
+        came = bench.ask("move traverse to 20 mm", 60)
+        assert came["answer"] == "done", came
         assert ask(viewer(bench), {"order": "nudge traverse by 1 mm"})["answer"] == "done"
     on_a_bench(test)
 

@@ -131,6 +131,8 @@ ExitStatus plan_behind_leader(const Rig& rig, const Mechanism& follower, const P
 ExitStatus run_plan(const PlanOptions& options) {
   Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
+  if (options.behind_leader && !options.outputs.report.empty())
+    throw Error("--report: keeps a move; --behind-leader plans none");
   if (options.behind_leader) return plan_behind_leader(rig, mechanism, options);
   if (options.to.empty())
     throw Error("--to: say where the move ends, such as 85mm; or --behind-leader for what following takes");

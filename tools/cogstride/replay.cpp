@@ -30,6 +30,7 @@ void refuse_what_a_rehearsal_has(const RehearseOptions& options) {
   refuse(options.average_pwm, "--average-pwm", "nothing is simulated");
   refuse(options.keep_taught, "--keep-taught", "`drive` keeps what a run has taught");
   refuse(!options.outputs.waves.empty(), "--waves", "what went out is in what `drive --waves` wrote");
+  refuse(!options.outputs.report.empty(), "--report", "`drive --report` keeps the run itself");
   refuse(!options.outputs.plot.empty(), "--plot",
          "it draws what is made, and nothing is simulated; --csv has what was planned");
 }

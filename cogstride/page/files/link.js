@@ -47,6 +47,7 @@ export class Link {
   }
 
   take(message) {
+    if (message.state) this.seen = message.state.at_s;
     if ("wanted" in message) {
       if (this.token) this.send({token: this.token});
       else this.told.changed("outside", "the token is wanted");
@@ -86,7 +87,7 @@ export class Link {
   /** An order; what becomes of it, in the end. `slow` is told when no answer has come for a while. */
   order(order, slow) {
     const tag = ++this.tag;
-    const sent = this.send({order, tag, sent_ms: performance.now()});
+    const sent = this.send({order, tag, seen_s: this.seen});
     if (!sent) return Promise.resolve({answer: "refused", order, words: "there is no link"});
     return new Promise((resolve) => {
       const timer = slow ? setTimeout(slow, patience) : 0;

@@ -86,7 +86,8 @@ $("stop").addEventListener("pointerdown", (event) => {
 $("stop").addEventListener("keydown", (event) => {
   if ((event.key === "Enter" || event.key === " ") && !event.repeat) stop();
 });
-$("stop").addEventListener("click", (event) => event.preventDefault());
+// A screen reader presses it by a click alone; after a finger or a key it is the same press.
+$("stop").addEventListener("click", () => performance.now() - stopAsked > 700 && stop());
 document.addEventListener("keydown", (event) => {
   if (event.key === "Escape" && !event.repeat) stop();
 });
