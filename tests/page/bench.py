@@ -4,8 +4,10 @@ import pathlib
 import re
 import socket
 import subprocess
+import sys
 import threading
 import time
+import traceback
 
 root = pathlib.Path(__file__).resolve().parent.parent.parent
 
@@ -32,6 +34,25 @@ def steps_of(vcd):
         elif line == "1" + code:
             rises.append(now)
     return rises
+
+
+def run_tests(tests, wanted, at_end):
+    """Those that are wanted by their names, or all, one after the other. Returns the exit status."""
+    failed = 0
+    for test in tests:
+        if wanted and test.__name__ not in wanted:
+            continue
+        began = time.monotonic()
+        result = "ok     "
+        try:
+            test()
+        except Exception:  # told, and the next one is run
+            traceback.print_exc()
+            failed, result = failed + 1, "FAILED "
+        print(f"{result} {test.__name__} ({time.monotonic() - began:.1f} s)")
+        sys.stdout.flush()
+    at_end()
+    return 1 if failed else 0
 
 
 class Bench:

@@ -11,15 +11,13 @@ import signal
 import sys
 import tempfile
 import time
-import traceback
 
-from selenium import webdriver
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.chrome.service import Service
 
-from bench import Bench, Link, root, steps_of, until
+from bench import Bench, Link, root, run_tests, steps_of, until
+from browser import in_colours, opened
 
 command, axe = sys.argv[1], pathlib.Path(sys.argv[2]).read_text()
 scratch = pathlib.Path(tempfile.mkdtemp(prefix="cogstride-page-"))
@@ -32,22 +30,12 @@ def browser(width=360, height=740, dark=False, other=False):
     """One of each size for all tests, and one more where two look at once."""
     key = (width, other)
     if key not in browsers:
-        options = webdriver.ChromeOptions()
-        options.binary_location = shutil.which("chromium")
-        for flag in ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-                     "--disable-background-networking", "--disable-component-update", "--disable-sync",
-                     "--disable-dev-shm-usage", f"--window-size={width},{height + 200}",
-                     "--user-data-dir=" + tempfile.mkdtemp(dir=scratch)):
-            options.add_argument(flag)
-        driver = webdriver.Chrome(service=Service(shutil.which("chromedriver")), options=options)
+        driver = opened(width, height, scratch)
         driver.set_script_timeout(20)
-        driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride",
-                               {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600})
         if width < 600:
             driver.execute_cdp_cmd("Emulation.setTouchEmulationEnabled", {"enabled": True})
         browsers[key] = driver
-    browsers[key].execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [
-        {"name": "prefers-color-scheme", "value": "dark" if dark else "light"}]})
+    in_colours(browsers[key], dark)
     return browsers[key]
 
 
@@ -490,29 +478,12 @@ TESTS = [typing_and_dragging_go_there, a_hold_ends_however_it_is_let_go, everyth
          the_rig_says_what_is_shown, a_tap_is_followed_soon, everybody_can_read_it]
 
 
-def main():
-    wanted = sys.argv[3:]
-    failed = []
-    if wanted and not any(test.__name__ in wanted for test in TESTS):
-        return 0
-    for test in TESTS:
-        if wanted and test.__name__ not in wanted:
-            continue
-        began = time.monotonic()
-        try:
-            test()
-            print(f"ok      {test.__name__} ({time.monotonic() - began:.1f} s)")
-        except Exception:  # told, and the next one is run
-            traceback.print_exc()
-            failed.append(test.__name__)
-            print(f"FAILED  {test.__name__} ({time.monotonic() - began:.1f} s)")
-        sys.stdout.flush()
+def at_end():
     for driver in browsers.values():
         driver.quit()
     if Shared.bench is not None:
         assert Shared.bench.end() == 0
     shutil.rmtree(scratch, ignore_errors=True)
-    return 1 if failed else 0
 
 
-sys.exit(main())
+sys.exit(run_tests(TESTS, sys.argv[3:], at_end))

@@ -7,27 +7,10 @@ import sys
 import tempfile
 import time
 
-from selenium import webdriver
-from selenium.webdriver.chrome.service import Service
-
 from bench import Bench, root, until
+from browser import in_colours, opened
 
 command, screenshots, figures = sys.argv[1], pathlib.Path(sys.argv[2]), pathlib.Path(sys.argv[3])
-
-
-def browser(width, height, dark):
-    options = webdriver.ChromeOptions()
-    options.binary_location = shutil.which("chromium")
-    for flag in ("--headless=new", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking",
-                 "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--hide-scrollbars",
-                 f"--window-size={width},{height + 200}", "--user-data-dir=" + tempfile.mkdtemp()):
-        options.add_argument(flag)
-    driver = webdriver.Chrome(service=Service(shutil.which("chromedriver")), options=options)
-    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride",
-                           {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600})
-    driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [
-        {"name": "prefers-color-scheme", "value": "dark" if dark else "light"}]})
-    return driver
 
 
 with tempfile.TemporaryDirectory() as folder:
@@ -37,7 +20,8 @@ with tempfile.TemporaryDirectory() as folder:
     bench.order("home creel")
     assert bench.ask("home traverse")["answer"] == "done"
     bench.order("spin spindle at 600 rpm until stopped")
-    phone, wide = browser(360, 800, False), browser(1280, 800, True)
+    phone, wide = opened(360, 800, folder), opened(1280, 800, folder)
+    in_colours(wide, True)
     for each in (phone, wide):
         each.get(bench.link)
     time.sleep(2)
@@ -52,7 +36,7 @@ with tempfile.TemporaryDirectory() as folder:
     report = pathlib.Path(folder) / "first.html"
     subprocess.run([command, "rehearse", "demo/bobbin.rig.toml", "demo/first.moves", "--report", str(report)], cwd=root,
                    check=True, stdout=subprocess.DEVNULL)
-    page = browser(1280, 1300, False)
+    page = opened(1280, 1300, folder)
     page.get(report.as_uri())
     time.sleep(1)
     page.save_screenshot(str(figures / "report.png"))

@@ -15,11 +15,10 @@ import subprocess
 import sys
 import tempfile
 import time
-import traceback
 
 import websocket
 
-from bench import Bench, root, steps_of, until
+from bench import Bench, root, run_tests, steps_of, until
 
 command = sys.argv[1]
 fuzz_seconds = float(sys.argv[sys.argv.index("--fuzz") + 1]) if "--fuzz" in sys.argv else 3.0
@@ -325,26 +324,9 @@ TESTS = [others_are_refused, nobody_orders_without_the_token, wrong_messages_are
          a_program_of_ones_own_serves_it]
 
 
-def main():
-    wanted = [word for word in sys.argv[2:] if word.replace("_", "").isalpha()]
-    failed = []
-    if wanted and not any(test.__name__ in wanted for test in TESTS):
-        return 0
-    for test in TESTS:
-        if wanted and test.__name__ not in wanted:
-            continue
-        began = time.monotonic()
-        try:
-            test()
-            print(f"ok      {test.__name__} ({time.monotonic() - began:.1f} s)")
-        except Exception:  # told, and the next one is run
-            traceback.print_exc()
-            failed.append(test.__name__)
-            print(f"FAILED  {test.__name__} ({time.monotonic() - began:.1f} s)")
-        sys.stdout.flush()
+def at_end():
     for bench in shared:
         assert bench.end() == 0, bench.told[-5:]
-    return 1 if failed else 0
 
 
-sys.exit(main())
+sys.exit(run_tests(TESTS, [word for word in sys.argv[2:] if word.replace("_", "").isalpha()], at_end))
