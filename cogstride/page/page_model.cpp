@@ -205,7 +205,8 @@ void settings(Controls& controls, const Mechanism& mechanism) {
   const auto add = [&](const char* label, const char* what, int per_time, double most, double usual) {
     if (!(most > 0.0)) return;
     Json& control = controls.value("settings", label, fmt::format("set {} {} {{}}", mechanism.name, what),
-                                   std::string(display_unit(kind, per_time)), 0.01 * most, most, "");
+                                   std::string(display_unit(kind, per_time)), 0.01 * most, most,
+                                   fmt::format("set_{}", what));
     control["value"] = usual;
   };
   const ByHand& by_hand = mechanism.by_hand;

@@ -111,6 +111,16 @@ OperationState Operation::state() const {
   for (const auto& [mover, claim] : claims_)
     for (MovedState& each : state.moved)
       if (each.name == mover->name()) each.held_by = claim.by;
+  for (std::size_t i = 0; i < settings_.size(); ++i) {
+    const Mechanism& mechanism = bench_.rig().mechanisms[i];
+    const double shown = display_units_per_base(output_kind(mechanism.train));
+    for (MovedState& each : state.moved) {
+      if (each.name != mechanism.name) continue;
+      if (settings_[i].speed) each.set_speed = settings_[i].speed->base.to_double() * shown;
+      if (settings_[i].acceleration)
+        each.set_acceleration = settings_[i].acceleration->base.to_double() * shown;
+    }
+  }
   state.is_stopped = is_stopped();
   state.fault = fault_;
   if (script_) {

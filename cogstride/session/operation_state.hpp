@@ -32,6 +32,9 @@ struct MovedState {
   std::optional<double> share{};          ///< % of its supply, of one that is driven by that
   std::optional<double> lag{};            ///< of one that follows, in its unit
   std::optional<std::int64_t> counted{};  ///< steps or counts
+  /// What orders by hand mean that do not say it, in the unit of its places per s and per s2.
+  std::optional<double> set_speed{};
+  std::optional<double> set_acceleration{};
 };
 
 struct NamedState {

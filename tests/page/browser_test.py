@@ -275,6 +275,7 @@ def two_viewers_see_the_same():
     try:
         own = one.text("#link").removeprefix("linked as ")
         bench.ask("set traverse speed 10 mm/s")
+        until(lambda: other.js("return document.querySelector(\"[aria-label='traverse: Goes at, typed']\").value") == "10.0")
         one.press(one.labelled("traverse: hold to go on"))
         until(lambda: bench.goes("traverse"))
         until(lambda: f"held by {own}" in other.text(other.card("traverse")))

@@ -283,7 +283,7 @@ export function controlsOf(thing, page) {
       continue;
     }
     const made = {value: valueControl, hold: holdButtons, nudge: nudgeButtons, stations: stationButtons, switch: switchButton, momentary: momentaryButton}[control.part](control, page);
-    const into = control.part === "value" && control.shows === "" ? settings : element;
+    const into = control.id === "settings" ? settings : element;
     if (control.part === "hold")
       into.append(el("div", {class: "control"}, el("span", {class: "label", text: control.label}), made.element));
     else into.append(made.element);
@@ -301,6 +301,7 @@ export function controlsOf(thing, page) {
         else if (control.part === "stations") follow(moved.homed ? moved.place : undefined, moved.place_unit);
         else if (control.shows === "place") follow(moved.homed ? wrapped(moved.place, thing) : undefined);
         else if (control.shows === "speed") follow(inUnit(moved.speed ?? 0, moved.speed_unit ?? control.unit, control.unit));
+        else if (control.shows?.startsWith("set_")) follow(moved[control.shows] ?? control.value);
         else if (control.shows === "share") follow(moved.share_percent ?? 0);
       }
     },

@@ -238,6 +238,45 @@ TEST(ReadRig, CountersOfTheSystemHaveAChannelForEachEncoder) {
             std::string::npos);
 }
 
+TEST(ReadRig, ThePageShowsWhatItSaysInTheOrderOfTheFile) {
+  const Rig rig = parse_rig(demo_text() + R"(
+[page.wind]
+on = "play wind.moves"
+[page.guide]
+of = "traverse"
+label = "Yarn guide"
+shows = ["place", "hold"]
+from = "10 mm"
+to = "60 mm"
+[page.breath]
+value = "fade lamp to VALUE"
+from = "0 %"
+to = "40 %"
+)",
+                            "test");
+  ASSERT_EQ(rig.page.size(), 3u);
+  EXPECT_EQ(rig.page[0].name, "wind");
+  EXPECT_EQ(rig.page[1].shows, (std::vector<std::string>{"place", "hold"}));
+  EXPECT_EQ(rig.page[2].value, "fade lamp to VALUE");
+  EXPECT_EQ(only_with(rig, {"creel"}).page.size(), 2u) << "the guide is left out";
+  const auto says = [&](const std::string& more) {
+    const std::vector<Diagnostic> wrong = wrong_in(demo_text() + "[page.one]\n" + more);
+    return wrong.empty() ? std::string() : wrong[0].message;
+  };
+  for (const auto& [more, why] :
+       {std::pair{"", "it shows nothing"},
+        std::pair{"of = \"nobody\"", "found \"nobody\"; the rig has traverse"},
+        std::pair{"of = \"lamp\"\non = \"switch lamp on\"", "has its own orders"},
+        std::pair{"of = \"lamp\"\nshows = [\"colour\"]", "found \"colour\"; it is one of drawing, place"},
+        std::pair{"of = \"traverse\"\nfrom = \"1 mm\"", "both are said"},
+        std::pair{"value = \"fade lamp to 5 %\"", "the word VALUE"},
+        std::pair{"value = \"fade lamp to VALUE\"", "both are said"},
+        std::pair{"value = \"fade lamp to VALUE\"\nlatched = true", "is not latched"},
+        std::pair{"on = \"switch lamp on\"\nfrom = \"1 %\"\nto = \"2 %\"", "is of a slider"},
+        std::pair{"on = \"switch lamp on\"\nshows = [\"place\"]", "is of what `of` names"}})
+    EXPECT_NE(says(more).find(why), std::string::npos) << more << ": " << says(more);
+}
+
 TEST(ReadRig, BindingsAndWhatHoldsByHandAreWhatTheyCanBe) {
   const Rig rig = parse_rig(demo_text(), "test");
   ASSERT_EQ(rig.bindings.size(), 6u);
