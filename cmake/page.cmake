@@ -16,8 +16,9 @@ foreach(module page link parts controls drawing charts lines)
 endforeach()
 set(page_files_source ${PROJECT_BINARY_DIR}/page_files.cpp)
 add_custom_command(OUTPUT ${page_files_source}
-                   COMMAND ${CMAKE_COMMAND} "-DPARTS=${page_parts}" -DOUT=${page_files_source} -P ${PROJECT_SOURCE_DIR}/cmake/page_files.cmake
-                   DEPENDS ${page_sources} ${PROJECT_SOURCE_DIR}/cmake/page_files.cmake VERBATIM)
+                   COMMAND ${CMAKE_COMMAND} "-DPARTS=${page_parts}" -DHEADER=cogstride/page/page_files.hpp -DFUNCTION=page_files
+                           -DOUT=${page_files_source} -P ${PROJECT_SOURCE_DIR}/cmake/built_in_files.cmake
+                   DEPENDS ${page_sources} ${PROJECT_SOURCE_DIR}/cmake/built_in_files.cmake VERBATIM)
 
 file(GLOB cogstride_page_sources CONFIGURE_DEPENDS cogstride/page/*.cpp)
 list(FILTER cogstride_page_sources EXCLUDE REGEX "_test\\.cpp$")

@@ -13,19 +13,24 @@ set(cogstride_public_headers
     cogstride/chip/axis_walk.hpp
     cogstride/chip/coils.hpp
     cogstride/chip/conformance.hpp
+    cogstride/chip/driven_axis.hpp
     cogstride/chip/duty_ramp.hpp
     cogstride/chip/follower.hpp
     cogstride/chip/hands.hpp
     cogstride/chip/home_axis.hpp
     cogstride/chip/homing.hpp
     cogstride/chip/ports/avr8.hpp
+    cogstride/chip/ports/cortex_m0.hpp
     cogstride/chip/pulse_run.hpp
     cogstride/chip/quadrature.hpp
     cogstride/chip/ramp_maker.hpp
     cogstride/chip/reaction.hpp
     cogstride/chip/row_channel.hpp
     cogstride/chip/row_cycle.hpp
+    cogstride/chip/run_feed.hpp
     cogstride/chip/run_ring.hpp
+    cogstride/chip/says.hpp
+    cogstride/chip/script_play.hpp
     cogstride/chip/servo_frame.hpp
     cogstride/chip/six_step.hpp
     cogstride/chip/speed_loop.hpp

@@ -2,6 +2,7 @@
 // Compiled by a test; played by nothing.
 #include "cogstride/chip/axis_walk.hpp"
 #include "cogstride/chip/coils.hpp"
+#include "cogstride/chip/driven_axis.hpp"
 #include "cogstride/chip/duty_ramp.hpp"
 #include "cogstride/chip/follower.hpp"
 #include "cogstride/chip/hands.hpp"
@@ -13,7 +14,10 @@
 #include "cogstride/chip/reaction.hpp"
 #include "cogstride/chip/row_channel.hpp"
 #include "cogstride/chip/row_cycle.hpp"
+#include "cogstride/chip/run_feed.hpp"
 #include "cogstride/chip/run_ring.hpp"
+#include "cogstride/chip/says.hpp"
+#include "cogstride/chip/script_play.hpp"
 #include "cogstride/chip/servo_frame.hpp"
 #include "cogstride/chip/six_step.hpp"
 #include "cogstride/chip/speed_loop.hpp"
@@ -44,6 +48,8 @@ struct Channel {
   static void write(uint8_t) {}
   static void write(uint8_t, bool) {}
   static void wait_dead_time() {}
+  static bool is_ready() { return true; }
+  static void send(uint8_t) {}
   static cogstride::chip::RowCycle& cycle() {
     static const uint8_t rows[] = {1, 4, 2, 8};
     static cogstride::chip::RowCycle kept(rows, 4);
@@ -56,8 +62,11 @@ typedef cogstride::chip::StepAxis<Channel> Axis;
 
 template class cogstride::chip::StepAxis<Channel>;
 template class cogstride::chip::StepAxis<cogstride::chip::RowChannel<Channel, Channel>, 4>;
-template class cogstride::chip::AxisWalk<Axis>;
-template class cogstride::chip::HomeAxis<Axis, cogstride::chip::NoSwitch>;
+template class cogstride::chip::AxisWalk<Axis::Runs>;
+template class cogstride::chip::HomeAxis<Axis::Runs>;
+template class cogstride::chip::RunFeed<Axis::Runs, cogstride::chip::ReadPlainly>;
+template class cogstride::chip::DrivenAxis<Axis::Runs, cogstride::chip::ReadPlainly>;
+template class cogstride::chip::Says<Channel, 16>;
 template class cogstride::chip::Homing<int64_t>;
 template class cogstride::chip::FollowerOf<int16_t>;
 template class cogstride::chip::FollowAxis<Channel>;

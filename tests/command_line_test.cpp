@@ -356,6 +356,19 @@ TEST_F(CommandLine, AReportKeepsAllOfIt) {
   EXPECT_EQ(cogstride(rehearse + " --report " + path("a.txt")).status, 2);
 }
 
+TEST_F(CommandLine, AReportIsThereWhereNothingDraws) {
+  const std::string script = write("short.moves", "swing snips to 20 deg\n");
+  const Ran ran = run("PATH=" + path("nowhere") + " " + tool + " rehearse " + demo_rig + " " + script +
+                      " --report " + path("run.html"));
+  EXPECT_EQ(ran.status, 0) << ran.out;
+  EXPECT_TRUE(cogstride::testing_support::has(
+      ran.out, "note: the report goes without: the figure was not drawn: gnuplot is missing"))
+      << ran.out;
+  const std::string page = cogstride::read_text_file(path("run.html"), std::string::npos);
+  EXPECT_TRUE(cogstride::testing_support::has(page, "swing to 20 deg"));
+  EXPECT_TRUE(cogstride::testing_support::has(page, "gnuplot is missing"));
+}
+
 TEST_F(CommandLine, WarpsWithTwoMechanismsThatArriveTogether) {
   const std::string demo = COGSTRIDE_SOURCE_DIR "/demo/";
   EXPECT_EQ(cogstride("inspect " + demo + "warping.rig.toml").status, 0);

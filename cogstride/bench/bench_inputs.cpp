@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 
 namespace cogstride {
@@ -163,26 +164,28 @@ std::vector<Guard::Watched> watched_inputs(const Rig& rig, const MovedMechanisms
   for (const HandControl& hand : rig.hands) {
     if (hand.kind == HandControl::Kind::stop && hand.line)
       add(Trip::Cause::emergency_stop, *hand.line, true, {},
-          fmt::format("the emergency stop {} (line {}) is pressed", hand.name, *hand.line));
+          fmt::format("the emergency stop {} (line {}) is pressed", hand.name, line_name(*hand.line)));
   }
   for (const Supply& supply : rig.supplies) {
     if (!supply.power_good_line) continue;
     for (const auto& [owner, id] : moved) {
       if (owner->supply.name != supply.name) continue;
       add(Trip::Cause::supply_lost, *supply.power_good_line, false, id,
-          fmt::format("the supply {} is not up (line {} is low)", supply.name, *supply.power_good_line));
+          fmt::format("the supply {} is not up (line {} is low)", supply.name,
+                      line_name(*supply.power_good_line)));
     }
   }
   for (const auto& [owner, id] : moved) {
     const Mechanism& mechanism = *owner;
     if (const auto& fault = mechanism.common.fault)
       add(Trip::Cause::board_fault, fault->number, true, id,
-          fmt::format("the board of {} reports a fault (line {})", mechanism.name, fault->number));
+          fmt::format("the board of {} reports a fault (line {})", mechanism.name, line_name(fault->number)));
     for (const Sensor& sensor : mechanism.sensors) {
       const auto* const place = std::get_if<PlaceSwitch>(&sensor);
       if (place != nullptr && !place->is_window)
         add(Trip::Cause::limit_switch, place->line, true, id,
-            fmt::format("the switch {} of {} (line {}) acts", place->name, mechanism.name, place->line));
+            fmt::format("the switch {} of {} (line {}) acts", place->name, mechanism.name,
+                        line_name(place->line)));
     }
   }
   return watched;

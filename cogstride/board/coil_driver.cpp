@@ -13,11 +13,12 @@ constexpr std::int32_t rows_in_a_turn = 8;  // twice over, where a turn has four
 
 }  // namespace
 
-CoilDriver::CoilDriver(const Mechanism& mechanism, MechanismId id)
+CoilDriver::CoilDriver(const Mechanism& mechanism, MechanismId id, Tick rows_come_later)
     : name_(mechanism.name),
       id_(id),
       wiring_(std::get<CoilWiring>(mechanism.wiring)),
-      stepping_(coil_stepping(mechanism)) {}
+      stepping_(coil_stepping(mechanism)),
+      rows_come_later_(rows_come_later) {}
 
 std::vector<LineSetup> CoilDriver::line_setups() const {
   using Use = LineSetup::Use;
@@ -62,7 +63,7 @@ void CoilDriver::put_enable(Lines& lines, Tick at, bool on) {
 
 void CoilDriver::put_run(Lines& lines, FineTick start, const chip::PulseRun& run,
                          std::optional<StopOn> stop) {
-  lines.put(start, step_line(), std::span(&run, 1), stop);
+  lines.put({start.tick + rows_come_later_, start.fraction}, step_line(), std::span(&run, 1), stop);
   if ((run.flags & chip::run_silent) != 0) return;
   put_ += (run.flags & chip::run_backwards) != 0 ? -std::int64_t{run.steps} : std::int64_t{run.steps};
 }

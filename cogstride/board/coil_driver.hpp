@@ -14,7 +14,8 @@ namespace cogstride {
 
 class CoilDriver {
  public:
-  CoilDriver(const Mechanism& mechanism, MechanismId id);
+  /// @param rows_come_later  ticks by which a port write comes after its row's tick
+  CoilDriver(const Mechanism& mechanism, MechanismId id, Tick rows_come_later = 0);
 
   /// The lines it needs, with their rest levels: every coil off, ENABLE off.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
@@ -36,6 +37,7 @@ class CoilDriver {
   MechanismId id_;
   CoilWiring wiring_;
   chip::Stepping stepping_;
+  Tick rows_come_later_;
   std::int64_t put_ = 0;  // step of the last row that was put
 };
 

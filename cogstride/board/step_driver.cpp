@@ -4,16 +4,16 @@ namespace cogstride {
 namespace {
 
 std::variant<StepDirDriver, CoilDriver> driver_for(const Mechanism& mechanism, MechanismId id,
-                                                   ExactFrequency clock) {
+                                                   ExactFrequency clock, Tick rows_come_later) {
   require_movable(mechanism);
-  if (std::holds_alternative<CoilWiring>(mechanism.wiring)) return CoilDriver(mechanism, id);
+  if (std::holds_alternative<CoilWiring>(mechanism.wiring)) return CoilDriver(mechanism, id, rows_come_later);
   return StepDirDriver(mechanism, id, clock);
 }
 
 }  // namespace
 
-StepDriver::StepDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock)
-    : kind_(driver_for(mechanism, id, clock)) {}
+StepDriver::StepDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock, Tick rows_come_later)
+    : kind_(driver_for(mechanism, id, clock, rows_come_later)) {}
 
 std::vector<LineSetup> StepDriver::line_setups() const {
   return std::visit([](const auto& kind) { return kind.line_setups(); }, kind_);

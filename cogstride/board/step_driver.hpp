@@ -12,7 +12,8 @@ namespace cogstride {
 class StepDriver {
  public:
   /// @throws RangeError for a board of another kind
-  StepDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock);
+  /// @param rows_come_later  ticks, of rows by port writes
+  StepDriver(const Mechanism& mechanism, MechanismId id, ExactFrequency clock, Tick rows_come_later = 0);
 
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] MechanismId id() const;

@@ -132,7 +132,8 @@ class Conformance {
       if (++rounds == 60000) return train_is_wrong;
     const uint16_t lasted = static_cast<uint16_t>(now() - begins);
     const uint16_t wanted = static_cast<uint16_t>(99UL * train_gap);
-    if (static_cast<uint16_t>(lasted - wanted) > slack_ || taken() != 100 || Channel::is_high())
+    // The last interrupt is over, too.
+    if (static_cast<uint16_t>(lasted - wanted) > 2 * slack_ || taken() != 100 || Channel::is_high())
       return train_is_wrong;
 
     Channel::off();

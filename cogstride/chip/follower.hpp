@@ -104,6 +104,14 @@ class FollowerOf {
     is_more_ = true;
   }
 
+  /// It stands there, with nothing left of a step. Interrupts are off.
+  void stands_at(int32_t position) {
+    position_ = position;
+    rest_ = 0;
+    owed_ = 0;
+    is_more_ = has_several_;
+  }
+
   /// Net steps made, and what is left of one, in parts of `counts()`.
   int32_t position() const { return position_; }
   int32_t rest() const { return rest_; }
@@ -213,8 +221,13 @@ class FollowAxis {
   void make_owed() {
     if (follower_.owes()) make(follower_.take_owed());
   }
-
- private:
+  /// Where DIR stood is not known any more.
+  void face_forwards() {
+    way_ = 1;
+    Channel::direction(false);
+    Channel::wait_direction();
+  }
+  /// A step, or none. Interrupts are off.
   void make(int8_t step) {
     if (step == 0) return;
     if (step != way_) {
@@ -228,10 +241,64 @@ class FollowAxis {
     Channel::step(false);
   }
 
+ private:
   QuadratureTracks tracks_;
   FollowerOf<Part> follower_;
   int8_t way_ = 1;
   int8_t step_ = 0;
+};
+
+/// The same inside a travel, which begins and ends: what drives an axis otherwise has it back then.
+/// At an end of its travel it stands, and is_held_up(): it no longer belongs to its leader.
+template <class Channel, class Part = int32_t>
+class FollowTravel {
+ public:
+  /// Steps for counts, as FollowerOf takes them: a step a count at the most. It does not follow.
+  bool set_ratio(int32_t steps, int32_t counts) { return axis_.follower().set_ratio(steps, counts); }
+  /// From where it stands on. Interrupts are off.
+  void begin(uint8_t tracks, int32_t at, int32_t least, int32_t most) {
+    axis_.tracks().begin(tracks);
+    axis_.follower().stands_at(at);
+    axis_.face_forwards();
+    least_ = least;
+    most_ = most;
+    counted_ = 0;
+    is_held_up_ = false;
+    is_on_ = true;
+  }
+  void end() { is_on_ = false; }
+  /// It is ended, where it should go on.
+  void hold_up() {
+    is_held_up_ = is_on_ || is_held_up_;
+    is_on_ = false;
+  }
+
+  bool is_on() const { return is_on_; }
+  bool is_held_up() const { return is_held_up_; }
+  int32_t position() const { return axis_.follower().position(); }
+  /// Counts of its leader since it began.
+  int32_t counted() const { return counted_; }
+
+  /// In the tracks' interrupt.
+  void edge(uint8_t tracks) {
+    if (!is_on_) return;
+    const int8_t way = axis_.tracks().take(tracks);
+    if (way == 0) return;
+    counted_ += way;
+    const int8_t step = axis_.follower().part_step(way);
+    if (step == 0) return;
+    const int32_t at = axis_.follower().position();
+    if (step > 0 ? at >= most_ : at <= least_) return hold_up();
+    axis_.make(step);
+  }
+
+ private:
+  FollowAxis<Channel, Part> axis_;
+  int32_t least_ = INT32_MIN;
+  int32_t most_ = INT32_MAX;
+  int32_t counted_ = 0;
+  volatile bool is_on_ = false;
+  volatile bool is_held_up_ = false;
 };
 
 }  // namespace chip

@@ -9,6 +9,8 @@
 
 #include <stdint.h>
 
+#include "quadrature.hpp"
+
 namespace cogstride {
 namespace chip {
 
@@ -40,6 +42,27 @@ class HoldToRun {
   uint16_t at_ = 0;
   int8_t way_ = 0;
   uint8_t timed_out_ = 0;
+};
+
+/// A key as it counts: a contact that bounces is one press, and one that is held when it is first looked at
+/// is none before it has been let go.
+class SteadyKey {
+ public:
+  /// @param lasts  ms that it has to stand
+  explicit constexpr SteadyKey(uint16_t lasts) : contact_(lasts) { contact_.begin(true); }
+
+  /// @return +1: pressed, -1: let go, 0: as before
+  int8_t look(bool acts, uint16_t now) {
+    if (!contact_.look(acts, now)) return 0;
+    if (contact_.level()) return 1;
+    const bool was_first = is_first_;
+    is_first_ = false;
+    return was_first ? 0 : -1;
+  }
+
+ private:
+  DebouncedSwitch contact_;
+  bool is_first_ = true;
 };
 
 /// A knob's code as a speed. Both ends are wider than the noise, so that they are reached; in between the

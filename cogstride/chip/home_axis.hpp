@@ -1,6 +1,6 @@
 // Homing of one axis by the chip itself: chip/homing.hpp decides, an AxisWalk walks.
 //
-//   HomeAxis<Axis, Gate> home(axis, walk, goal, {fast, slow, creep}, 150);
+//   HomeAxis<StepAxis<Channel>::Runs> home(axis, axis_walk, goal, paces, gate_acts);
 //   home.begin(false, now);
 //   while (home.serve(now)) {}                   // the main program; now: milliseconds
 //   ISR(gate changed) { home.edge(Gate::acts()); }
@@ -19,10 +19,11 @@
 namespace cogstride {
 namespace chip {
 
-/// Where no switch is.
-struct NoSwitch {
-  static bool acts() { return false; }
-};
+/// Whether a switch acts. @return false where there is none
+typedef bool (*SwitchActs)();
+inline bool no_switch() {
+  return false;
+}
 
 struct HomingPaces {
   ChipLimits fast;
@@ -30,16 +31,23 @@ struct HomingPaces {
   ChipLimits creep;
 };
 
-/// @tparam Sensor, OtherEnd  have a static acts()
-template <class Axis, class Sensor, class OtherEnd = NoSwitch>
+/// @tparam Axis  the Runs of a StepAxis
+template <class Axis>
 class HomeAxis {
  public:
   typedef HomingOrder<int32_t> Order;
 
+  /// @param axis, walk, goal, paces  must outlive it @param sensor, other_end  read whether they act
   /// @param settling  milliseconds that it stands wherever it turns round
   HomeAxis(Axis& axis, AxisWalk<Axis>& walk, const HomingGoal<int32_t>& goal, const HomingPaces& paces,
-           uint16_t settling = 150)
-      : axis_(axis), walk_(walk), goal_(goal), paces_(paces), settling_(settling) {}
+           SwitchActs sensor, SwitchActs other_end = no_switch, uint16_t settling = 150)
+      : axis_(axis),
+        walk_(walk),
+        goal_(goal),
+        paces_(paces),
+        sensor_acts_(sensor),
+        other_end_acts_(other_end),
+        settling_(settling) {}
 
   /// From rest. @param now  ms, of a clock that may wrap
   /// @return false for what it cannot do, and nothing begins: an index after the sensor, a hard end
@@ -53,7 +61,7 @@ class HomeAxis {
   }
 
   /// @return whether it goes on: false when found or failed
-  bool serve(uint16_t now) {
+  COGSTRIDE_ONCE bool serve(uint16_t now) {
     if (!is_on_) return false;
     walk_.serve();
     if (met_edge_) {
@@ -61,18 +69,18 @@ class HomeAxis {
       by_interrupt_ = false;
       moving_ = false;
       walk_.ended();
-      (void)homing_.level(true, axis_.position(), OtherEnd::acts());
+      (void)homing_.level(true, axis_.position(), other_end_acts_());
       settled_at_ = static_cast<uint16_t>(now + settling_);
       return is_on_;
     }
     const int32_t at = axis_.position();
-    const bool acts = Sensor::acts();
+    const bool acts = sensor_acts_();
     if (looks_ || (moving_ && acts != acted_)) {
       looks_ = false;
       acted_ = acts;
-      if (!by_interrupt_) carry_out(homing_.level(acts, at, OtherEnd::acts()), now);
+      if (!by_interrupt_) carry_out(homing_.level(acts, at, other_end_acts_()), now);
     }
-    if (homing_.minds_other_end() && OtherEnd::acts()) carry_out(homing_.other_end(at), now);
+    if (homing_.minds_other_end() && other_end_acts_()) carry_out(homing_.other_end(at), now);
     if (moving_ && !walk_.is_busy()) {
       if (met_edge_) return true;  // just now
       moving_ = false;
@@ -80,7 +88,7 @@ class HomeAxis {
       carry_out(homing_.at_rest(at), now);
     }
     if (homing_.state() == HomingState::settling && static_cast<int16_t>(now - settled_at_) >= 0)
-      carry_out(homing_.settled(axis_.position(), OtherEnd::acts()), now);
+      carry_out(homing_.settled(axis_.position(), other_end_acts_()), now);
     return is_on_;
   }
 
@@ -110,7 +118,7 @@ class HomeAxis {
         break;
       case HomingAct::go:
       case HomingAct::go_to_edge:
-        acted_ = Sensor::acts();
+        acted_ = sensor_acts_();
         moving_ = order.way != 0;
         by_interrupt_ = order.act == HomingAct::go_to_edge;
         ends_at_edge_ = by_interrupt_;
@@ -133,9 +141,11 @@ class HomeAxis {
 
   Axis& axis_;
   AxisWalk<Axis>& walk_;
-  HomingGoal<int32_t> goal_;
-  HomingPaces paces_;
-  uint16_t settling_;
+  const HomingGoal<int32_t>& goal_;
+  const HomingPaces& paces_;
+  const SwitchActs sensor_acts_;
+  const SwitchActs other_end_acts_;
+  const uint16_t settling_;
   Homing<int32_t> homing_{};
   uint16_t settled_at_ = 0;
   bool is_on_ = false;

@@ -245,7 +245,8 @@ class Homing {
       case HomingState::backing_off:
         if (acts) {
           has_acted_ = true;
-        } else if (has_acted_) {
+          acted_step_ = step;
+        } else if (has_acted_ && step != acted_step_) {  // a contact that bounces has not let go
           state_ = HomingState::clearing;
           return order(HomingAct::brake);
         }
@@ -353,6 +354,7 @@ class Homing {
     const Order made = go(HomingState::backing_off, step, -goal_.towards * goal_.back_off_range,
                           HomingPace::fast, other_acts);
     has_acted_ = acts;
+    acted_step_ = step;
     return made;
   }
   /// The edge must hold, and lie where the fast approach met it: lost steps come in electrical periods.
@@ -382,6 +384,7 @@ class Homing {
   HomingState after_stopping_ = HomingState::seeing;
   HomingFault fault_ = HomingFault::none;
   bool has_acted_ = false;    // the sensor, in this stage
+  Count acted_step_ = 0;      // and where
   bool other_acted_ = false;  // at the begin of this stage
   bool stands_ = true;
   bool has_fast_edge_ = false;

@@ -21,7 +21,8 @@ namespace chip {
 enum : uint8_t {
   run_backwards = 1,  ///< the steps count downwards
   run_silent = 2,     ///< time passes, no pulse is made
-  run_ends = 4        ///< after it the output stands: that nothing follows is as it should be
+  run_ends = 4,       ///< after it the output stands: that nothing follows is as it should be
+  run_slow = 8  ///< a narrow run's gap, change and bend are 2^-12 ticks: up to 2^20 ticks from step to step
 };
 
 /// The host's form: gaps up to 2^32 ticks.
@@ -45,7 +46,18 @@ struct NarrowPulseRun {
 };
 static_assert(sizeof(NarrowPulseRun) == 12, "a narrow pulse run is 12 bytes");
 
-/// Plays one run after another. `Run` is PulseRun or NarrowPulseRun; `Time` is FineTick, or a CompareTime on
+/// The same as a host plays it.
+inline PulseRun wide_run(const NarrowPulseRun& run) {
+  const int64_t unit = (run.flags & run_slow) != 0 ? 16 : 1;
+  return PulseRun{static_cast<uint64_t>(unit) * run.gap,
+                  unit * run.change,
+                  static_cast<int32_t>(unit * run.bend),
+                  run.steps,
+                  run.flags,
+                  0};
+}
+
+/// Plays one run after another. `Run` is PulseRun or NarrowPulseRun; `Time` is FineTick, or CompareTime on
 /// a chip.
 ///
 ///   PulsePlayer<PulseRun> player(start);
@@ -57,12 +69,19 @@ class PulsePlayer {
   explicit constexpr PulsePlayer(Time start = Time()) : time_(start), run_() {}
 
   /// Goes on with `run` from where the last one ended.
-  void load(const Run& run) { run_ = run; }
+  /// (Part by part: 8-bit compilers copy the whole in a loop, which takes twice as long.)
+  COGSTRIDE_IN_INTERRUPT void load(const Run& run) {
+    run_.gap = run.gap;
+    run_.change = run.change;
+    run_.bend = run.bend;
+    run_.steps = run.steps;
+    run_.flags = run.flags;
+  }
   /// Steps of the loaded run that are still to be made.
-  uint16_t left() const { return run_.steps; }
-  bool makes_pulses() const { return (run_.flags & run_silent) == 0; }
+  COGSTRIDE_IN_INTERRUPT uint16_t left() const { return run_.steps; }
+  COGSTRIDE_IN_INTERRUPT bool makes_pulses() const { return (run_.flags & run_silent) == 0; }
   bool ends() const { return (run_.flags & run_ends) != 0; }
-  bool is_backwards() const { return (run_.flags & run_backwards) != 0; }
+  COGSTRIDE_IN_INTERRUPT bool is_backwards() const { return (run_.flags & run_backwards) != 0; }
 
   /// Goes to the next step. Call only while left() > 0.
   void advance() {
@@ -70,8 +89,8 @@ class PulsePlayer {
     prepare();
   }
   /// The two halves of that: time goes on to the next step, and what leads to the one after it is worked out.
-  void to_next() { pass(time_, run_.gap); }
-  void prepare() {
+  COGSTRIDE_IN_INTERRUPT void to_next() { pass(time_, run_.gap); }
+  COGSTRIDE_IN_INTERRUPT void prepare() {
     run_.gap = static_cast<decltype(run_.gap)>(run_.gap + run_.change);
     run_.change = static_cast<decltype(run_.change)>(run_.change + run_.bend);
     --run_.steps;
@@ -83,7 +102,7 @@ class PulsePlayer {
   auto tick() const { return nearest_tick(time_); }
   /// The instant of the step that advance() will make.
   Time next() const { return after(time_, run_.gap); }
-  Time& clock() { return time_; }
+  COGSTRIDE_IN_INTERRUPT Time& clock() { return time_; }
 
  private:
   Time time_;

@@ -13,6 +13,7 @@
 #include <stdint.h>
 
 #include "row_cycle.hpp"
+#include "tick.hpp"
 
 namespace cogstride {
 namespace chip {
@@ -25,7 +26,7 @@ constexpr uint8_t other_ends(uint8_t row) {
 /// Writes a row after another: through off, where a leg changes sides.
 /// @tparam Port  has, static: write(row), which knows the levels, and wait_dead_time()
 template <class Port>
-void write_row(uint8_t before, uint8_t row) {
+COGSTRIDE_IN_INTERRUPT void write_row(uint8_t before, uint8_t row) {
   const uint8_t turned = static_cast<uint8_t>(before & other_ends(row));
   if (turned != 0) {
     Port::write(static_cast<uint8_t>(before & ~turned));
@@ -41,16 +42,16 @@ template <class Timing, class Rows>
 struct RowChannel {
   typedef typename Timing::Lock Lock;
   static uint16_t now() { return Timing::now(); }
-  static void at(uint16_t tick) { Timing::at(tick); }
+  COGSTRIDE_IN_INTERRUPT static void at(uint16_t tick) { Timing::at(tick); }
   static void on() { Timing::on(); }
   static void off() {
     state().makes = false;
     Timing::off();
   }
-  static void makes_pulses(bool whether) { state().makes = whether; }
-  static void direction(bool backwards) { state().backwards = backwards; }
+  COGSTRIDE_IN_INTERRUPT static void makes_pulses(bool whether) { state().makes = whether; }
+  COGSTRIDE_IN_INTERRUPT static void direction(bool backwards) { state().backwards = backwards; }
   /// The compare has matched: the next row, if it is one.
-  static void end_pulse() {
+  COGSTRIDE_IN_INTERRUPT static void end_pulse() {
     if (!state().makes) return;
     const uint8_t before = Rows::cycle().row();
     write_row<Rows>(before, Rows::cycle().step(state().backwards));
@@ -64,7 +65,7 @@ struct RowChannel {
     bool makes;
     bool backwards;
   };
-  static State& state() {
+  COGSTRIDE_IN_INTERRUPT static State& state() {
     static State kept = {false, false};
     return kept;
   }

@@ -9,6 +9,8 @@
 
 #include <stdint.h>
 
+#include "tick.hpp"
+
 namespace cogstride {
 namespace chip {
 
@@ -18,9 +20,9 @@ class RowCycle {
   constexpr RowCycle(const uint8_t* rows, uint8_t count) : rows_(rows), count_(count), at_(0) {}
 
   /// Bit by bit what is on in the row that it stands at.
-  constexpr uint8_t row() const { return rows_[at_]; }
+  COGSTRIDE_IN_INTERRUPT constexpr uint8_t row() const { return rows_[at_]; }
   /// To the next row, or the one before. @return it
-  constexpr uint8_t step(bool backwards) {
+  COGSTRIDE_IN_INTERRUPT constexpr uint8_t step(bool backwards) {
     if (backwards) {
       at_ = static_cast<uint8_t>((at_ == 0 ? count_ : at_) - 1);
     } else {

@@ -35,16 +35,16 @@ class RunRing {
     return true;
   }
   /// The oldest; of the interrupt's side, and only while it is not empty.
-  const Run& front() const { return runs_[taken_]; }
+  COGSTRIDE_IN_INTERRUPT const Run& front() const { return runs_[taken_]; }
   /// Done with the oldest.
-  void pop() {
+  COGSTRIDE_IN_INTERRUPT void pop() {
     keep_order();
     taken_ = (taken_ + 1) & (room - 1);
   }
   /// Drops all that has not been taken; of the interrupt's side.
-  void drop() { taken_ = put_; }
+  COGSTRIDE_IN_INTERRUPT void drop() { taken_ = put_; }
 
-  bool is_empty() const { return taken_ == put_; }
+  COGSTRIDE_IN_INTERRUPT bool is_empty() const { return taken_ == put_; }
   bool is_full() const { return ((put_ + 1) & (room - 1)) == taken_; }
   /// How many more it can hold.
   uint8_t free() const { return (taken_ - put_ - 1) & (room - 1); }

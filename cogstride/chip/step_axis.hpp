@@ -3,7 +3,7 @@
 //   StepAxis<StepChannel, 16> axis;          // StepChannel: of a port, see ports/
 //   axis.put(run); axis.put(next);           // the main program
 //   axis.start(lead);                        // ticks from now to the start of the first run
-//   ISR(...) { if (!axis.step()) axis.next_run(); }          // the channel's interrupt
+//   ISR(...) { if (!axis.step() && !axis.next_run()) axis.next_part(); }      // the channel's interrupt
 //
 // The compare output makes the rising edge, on its tick however late the interrupt is; the interrupt ends the
 // pulse and says when the next one comes. A port may do its two parts apart. There is no division and no loop
@@ -25,17 +25,16 @@
 namespace cogstride {
 namespace chip {
 
-/// @tparam Channel  of a port; docs/chip.md has its functions, all static, and its Lock
-/// @tparam room  runs that wait, a power of two
-template <class Channel, uint8_t room = 16>
-class StepAxis {
+/// What an axis is for the main program, whichever its channel: several share its code.
+/// @tparam Lock  of a port: interrupts are off while it lives @tparam room  runs that wait, a power of two
+template <class Lock, uint8_t room = 16>
+class AxisRuns {
  public:
-  typedef typename Channel::Lock Lock;
-
-  // The main program's side.
+  AxisRuns(const AxisRuns&) = delete;
+  AxisRuns& operator=(const AxisRuns&) = delete;
 
   /// @return false: no room just now, or it would go beyond a limit; nothing was put
-  bool put(const NarrowPulseRun& run) {
+  COGSTRIDE_ONCE bool put(const NarrowPulseRun& run) {
     const int32_t ends = put_end_ + way_of(run);
     if (halted_ || run.steps == 0 || ends < least_ || ends > most_) return false;
     if (!ring_.put(run)) return false;
@@ -58,21 +57,13 @@ class StepAxis {
   /// Begins with the runs that were put. @param lead  ticks from now to the start of the first, enough for
   /// this call.
   /// @return false when nothing was put, it is playing already, or it has been ended and not cleared
-  bool start(uint16_t lead) {
-    Lock lock;
-    return start_at(static_cast<uint16_t>(Channel::now() + lead));
-  }
-  /// The same from a tick on; interrupts are off.
-  bool start_at(uint16_t tick) {
-    if (playing_ || halted_ || ring_.is_empty()) return false;
-    playing_ = true;
-    // A silence of no step ends there.
-    player_.load(NarrowPulseRun{0, 0, 0, 0, run_silent});
-    begin_at(player_.clock(), tick);
-    Channel::makes_pulses(false);
-    Channel::on();
-    return true;
-  }
+  bool start(uint16_t lead) { return channel_.start(*this, lead); }
+  /// Ends all at once, wherever it is: a reaction to an edge, an emergency stop. A pulse that has begun is
+  /// made whole. Interrupts are off.
+  void end_here() { channel_.end_here(*this); }
+  /// Nothing begins any more until a reset, whatever the main program was just about to do: an emergency
+  /// stop.
+  void bar() { barred_ = true; }
 
   bool is_playing() const { return playing_; }
   /// Whether it had to stop because the next run was not there in time.
@@ -81,7 +72,7 @@ class StepAxis {
   /// Whether it was ended before its last run: by end_here(), or starved.
   bool is_halted() const { return halted_; }
   /// Ready for the next motion.
-  void clear() {
+  COGSTRIDE_ONCE void clear() {
     Lock lock;
     if (playing_) return;
     ring_.drop();
@@ -91,7 +82,7 @@ class StepAxis {
   }
 
   /// Net steps made since the chip began.
-  int32_t position() const {
+  COGSTRIDE_ONCE int32_t position() const {
     Lock lock;
     return position_now();
   }
@@ -104,96 +95,210 @@ class StepAxis {
   /// Where all that was put leads to.
   int32_t put_end() const { return put_end_; }
 
-  // With interrupts off: an interrupt's side.
-
-  /// The compare has matched: the edge that was armed, if it was one, has just gone out; the next is armed.
-  /// @return false at the end of a run: next_run() has to follow
-  bool step() {
-    if (__builtin_expect(player_.left() == 0, 0)) return false;
-    player_.advance();
-    Channel::end_pulse();
-    return true;
-  }
-  /// The run has ended: its last edge has just gone out.
-  void next_run() {
-    Channel::end_pulse();
-    if (ring_.is_empty()) {
-      Channel::off();
-      base_ = position_after_run();
-      starved_ = !player_.ends();
-      if (starved_) halted_ = true;
-      stand();
-      return;
-    }
-    // First of all the next compare, which is not far.
-    pass(player_.clock(), ring_.front().gap);
-    base_ = position_after_run();
-    load_next();
-  }
-
-  /// Ends all at once, wherever it is: a reaction to an edge, an emergency stop. A pulse that has begun is
-  /// made whole.
-  void end_here() {
-    halted_ = true;
-    if (!playing_) return;
-    // No match comes from now on; one that has come in these last cycles shows at the output.
-    Channel::at(static_cast<uint16_t>(Channel::now() - 1));
-    const bool is_out = player_.makes_pulses() && Channel::is_high();
-    base_ = is_out ? at_with_pulse() : position_now();
-    if (is_out) Channel::end_pulse_when_long_enough();
-    Channel::off();
-    stand();
-  }
-
-  int32_t position_now() const {
+  /// With interrupts off.
+  COGSTRIDE_IN_INTERRUPT int32_t position_now() const {
     if (!playing_) return base_;
     if (!player_.makes_pulses()) return base_;
     const uint8_t made = static_cast<uint8_t>(steps_ - 1 - player_.left());
     return player_.is_backwards() ? base_ - made : base_ + made;
   }
 
- private:
+ protected:
+  /// What its channel has to do with.
+  struct OfChannel {
+    bool (*start)(AxisRuns& self, uint16_t lead);
+    void (*end_here)(AxisRuns& self);
+  };
+  explicit AxisRuns(const OfChannel& channel) : channel_(channel) {}
+
   static int32_t way_of(const NarrowPulseRun& run) {
     if ((run.flags & run_silent) != 0) return 0;
     return (run.flags & run_backwards) != 0 ? -static_cast<int32_t>(run.steps)
                                             : static_cast<int32_t>(run.steps);
   }
-  int32_t position_after_run() const {
+  COGSTRIDE_IN_INTERRUPT int32_t position_after_run() const {
     if (!player_.makes_pulses()) return base_;
     return player_.is_backwards() ? base_ - steps_ : base_ + steps_;
   }
   /// One more than position_now(): its edge is out, its interrupt has not come.
-  int32_t at_with_pulse() const {
+  COGSTRIDE_IN_INTERRUPT int32_t at_with_pulse() const {
     const uint8_t made = static_cast<uint8_t>(steps_ - player_.left());
     return player_.is_backwards() ? base_ - made : base_ + made;
   }
 
-  /// The run whose first compare is set.
-  void load_next() {
-    player_.load(ring_.front());
-    ring_.pop();
-    steps_ = static_cast<uint8_t>(player_.left());
-    Channel::makes_pulses(player_.makes_pulses());
-    if (player_.makes_pulses()) Channel::direction(player_.is_backwards());
-    player_.prepare();
+  /// A step of a slow run: whole silent gaps, and then the pulse.
+  COGSTRIDE_ONCE void slow_part(NarrowPulseRun& part) {
+    constexpr uint32_t silent_ticks = 0xf000;
+    if (slow_.steps == 0) {
+      slow_ = ring_.front();
+      ring_.pop();
+    }
+    const uint8_t way = static_cast<uint8_t>(slow_.flags & run_backwards);
+    uint32_t gap = slow_.gap << 4;
+    uint8_t silences = static_cast<uint8_t>(slow_.gap >> 28);
+    if (silences != 0) {
+      // What the silent ones leave of a turn each.
+      uint32_t ticks = (gap >> 16) + silences * (0x10000UL - silent_ticks);
+      if (ticks > 0xffff) {
+        ticks -= silent_ticks;
+        ++silences;
+      }
+      gap = (ticks << 16) | (gap & 0xffff);
+      if (!is_silent_) {
+        is_silent_ = true;
+        part = NarrowPulseRun{silent_ticks << 16, 0, 0, silences, static_cast<uint8_t>(way | run_silent)};
+        return;
+      }
+    }
+    is_silent_ = false;
+    --slow_.steps;
+    part = NarrowPulseRun{gap, 0, 0, 1,
+                          static_cast<uint8_t>(way | (slow_.steps == 0 ? slow_.flags & run_ends : 0))};
+    slow_.gap += static_cast<uint32_t>(slow_.change);
+    slow_.change += slow_.bend;
   }
 
-  void stand() {
+  COGSTRIDE_ONCE void forget_slow() {
+    slow_.steps = 0;
+    is_silent_ = false;
+  }
+  COGSTRIDE_IN_INTERRUPT void stand() {
     playing_ = false;
     ring_.drop();
+    slow_.steps = 0;
+    is_silent_ = false;
     put_end_ = base_;
   }
 
-  PulsePlayer<NarrowPulseRun, CompareTime<Channel>> player_{};
-  uint8_t steps_ = 0;  // of the run that is playing
+  PulsePlayer<NarrowPulseRun, CompareTime> player_{};
+  uint8_t steps_ = 0;                   // of the run that is playing
+  NarrowPulseRun slow_{0, 0, 0, 0, 0};  // what is left of a slow one
+  bool is_silent_ = false;              // its silent gaps are on
   volatile bool playing_ = false;
   volatile bool starved_ = false;
   volatile bool halted_ = false;
+  volatile bool barred_ = false;
   int32_t base_ = 0;  // position before the run that is playing
-  RunRing<NarrowPulseRun, room> ring_;
+  RunRing<NarrowPulseRun, room> ring_{};
+
+ private:
   int32_t put_end_ = 0;
   int32_t least_ = INT32_MIN;
   int32_t most_ = INT32_MAX;
+  const OfChannel channel_;
+};
+
+/// @tparam Channel  of a port; docs/chip.md has its functions, all static, and its Lock
+/// @tparam room  runs that wait, a power of two
+template <class Channel, uint8_t room = 16>
+class StepAxis : public AxisRuns<typename Channel::Lock, room> {
+ public:
+  typedef typename Channel::Lock Lock;
+  /// What walks, feeds and homes it.
+  typedef AxisRuns<Lock, room> Runs;
+
+  StepAxis() : Runs(typename Runs::OfChannel{start_this, end_this}) {}
+
+  /// As start(), from a tick on; interrupts are off.
+  bool start_at(uint16_t tick) {
+    if (this->playing_ || this->halted_ || this->barred_ || this->ring_.is_empty()) return false;
+    this->playing_ = true;
+    // A silence of no step ends there.
+    this->player_.load(NarrowPulseRun{0, 0, 0, 0, run_silent});
+    begin_at(this->player_.clock(), tick);
+    set_compare<Channel>(this->player_.clock());
+    Channel::makes_pulses(false);
+    Channel::on();
+    return true;
+  }
+
+  // With interrupts off: an interrupt's side.
+
+  /// The compare has matched: the edge that was armed, if it was one, has just gone out; the next is armed.
+  /// @return false at the end of a run: next_run() has to follow
+  COGSTRIDE_IN_INTERRUPT bool step() {
+    if (__builtin_expect(this->player_.left() == 0, 0)) {
+      Channel::end_pulse();
+      return false;
+    }
+    this->player_.to_next();
+    set_compare<Channel>(this->player_.clock());
+    this->player_.prepare();
+    Channel::end_pulse();
+    return true;
+  }
+  /// The run has ended: its last edge has just gone out.
+  /// @return false: next_part() has to follow
+  COGSTRIDE_IN_INTERRUPT bool next_run() {
+    if (__builtin_expect(this->slow_.steps != 0, 0)) return false;
+    if (this->ring_.is_empty()) {
+      Channel::off();
+      this->base_ = this->position_after_run();
+      this->starved_ = !this->player_.ends();
+      if (this->starved_) this->halted_ = true;
+      this->stand();
+      return true;
+    }
+    const NarrowPulseRun& run = this->ring_.front();
+    if (__builtin_expect((run.flags & run_slow) != 0, 0)) return false;
+    // First of all the next compare, which is not far.
+    let_pass(run.gap);
+    this->base_ = this->position_after_run();
+    load(run);
+    this->ring_.pop();
+    return true;
+  }
+  /// A part of a slow run is next. A port may do it in three, with interrupts on in the second: it takes
+  /// long, its own compare is far away, and another axis' may not be.
+  COGSTRIDE_ONCE void next_part() {
+    begin_part();
+    NarrowPulseRun part;
+    this->slow_part(part);
+    take_part(part);
+  }
+  COGSTRIDE_IN_INTERRUPT void begin_part() {
+    this->base_ = this->position_after_run();
+    this->steps_ = 1;  // none of them is to be counted again
+  }
+  using Runs::slow_part;
+  COGSTRIDE_IN_INTERRUPT void take_part(const NarrowPulseRun& part) {
+    if (__builtin_expect(!this->playing_, 0)) return this->forget_slow();  // ended meanwhile
+    let_pass(part.gap);
+    load(part);
+    Channel::direction((part.flags & run_backwards) != 0);
+  }
+
+  /// The same as its Runs', by whoever knows the channel.
+  COGSTRIDE_IN_INTERRUPT void end_here() {
+    this->halted_ = true;
+    if (!this->playing_) return;
+    // No match comes from now on; one that has come in these last cycles shows at the output.
+    Channel::at(static_cast<uint16_t>(Channel::now() - 1));
+    const bool is_out = this->player_.makes_pulses() && Channel::is_high();
+    this->base_ = is_out ? this->at_with_pulse() : this->position_now();
+    if (is_out) Channel::end_pulse_when_long_enough();
+    Channel::off();
+    this->stand();
+  }
+
+ private:
+  static bool start_this(Runs& self, uint16_t lead) {
+    Lock lock;
+    return static_cast<StepAxis&>(self).start_at(static_cast<uint16_t>(Channel::now() + lead));
+  }
+  static void end_this(Runs& self) { static_cast<StepAxis&>(self).end_here(); }
+  COGSTRIDE_IN_INTERRUPT void let_pass(uint32_t gap) {
+    pass(this->player_.clock(), gap);
+    set_compare<Channel>(this->player_.clock());
+  }
+  /// One whose first compare is set.
+  COGSTRIDE_IN_INTERRUPT void load(const NarrowPulseRun& run) {
+    this->player_.load(run);
+    this->steps_ = static_cast<uint8_t>(this->player_.left());
+    Channel::makes_pulses(this->player_.makes_pulses());
+    if (this->player_.makes_pulses()) Channel::direction(this->player_.is_backwards());
+    this->player_.prepare();
+  }
 };
 
 }  // namespace chip

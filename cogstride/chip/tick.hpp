@@ -11,6 +11,8 @@ typedef int64_t Tick;
 
 // Large, and called from several places of the main program: one copy in the chip's flash.
 #define COGSTRIDE_ONCE __attribute__((noinline))
+// In the interrupt of each step, however small the rest of a program is made.
+#define COGSTRIDE_IN_INTERRUPT __attribute__((always_inline)) inline
 
 /// What stands before it in the program has been written before what stands after it: for what an interrupt
 /// shares.
@@ -42,37 +44,32 @@ constexpr FineTick after(FineTick at, uint64_t gap) {
                   static_cast<uint16_t>((at.fraction + gap) & 0xffff)};
 }
 
-/// The same on a chip whose timer has 16 bits: a compare register follows it. It runs half a tick ahead, so
-/// that its whole ticks are the nearest ones.
-/// @tparam Compare  has, static: at(tick), which sets the register
-template <class Compare>
+/// The same on a chip whose timer has 16 bits. It runs half a tick ahead, so that its whole ticks are the
+/// nearest ones.
 struct CompareTime {
   uint32_t ahead;
 };
 
-/// Sets the register to the whole ticks. Half by half: 8-bit compilers take shifts by 16 for work.
+/// Sets a compare register to the whole ticks. Half by half: 8-bit compilers take shifts by 16 for work.
+/// @tparam Compare  has, static: at(tick)
 template <class Compare>
-void set_compare(const CompareTime<Compare>& time) {
+COGSTRIDE_IN_INTERRUPT void set_compare(const CompareTime& time) {
   union {
     uint32_t whole;
     uint16_t half[2];
   } now = {time.ahead};
   Compare::at(now.half[is_little_endian ? 1 : 0]);
 }
-template <class Compare>
-void begin_at(CompareTime<Compare>& time, uint16_t tick) {
+inline void begin_at(CompareTime& time, uint16_t tick) {
   time.ahead = (static_cast<uint32_t>(tick) << 16) + 0x8000UL;
-  set_compare(time);
 }
 
 /// Lets time pass by Q.16 ticks.
 inline void pass(FineTick& time, uint64_t gap) {
   time = after(time, gap);
 }
-template <class Compare>
-void pass(CompareTime<Compare>& time, uint32_t gap) {
+COGSTRIDE_IN_INTERRUPT void pass(CompareTime& time, uint32_t gap) {
   time.ahead += gap;
-  set_compare(time);
 }
 
 }  // namespace chip

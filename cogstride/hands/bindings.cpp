@@ -30,13 +30,6 @@ std::string stop_of(const std::string& order) {
   return words.words.size() < 2 ? std::string() : fmt::format("stop {}", words.words[1].text);
 }
 
-/// With an amount where a word stands.
-std::string with(std::string order, const std::string& word, const std::string& amount) {
-  for (std::size_t at = order.find(word); at != std::string::npos; at = order.find(word, at + amount.size()))
-    order.replace(at, word.size(), amount);
-  return order;
-}
-
 bool is_share(const Bench& bench, const std::string& control) {
   for (const SaidControl& each : bench.heard().controls())
     if (each.name == control) return each.says == SaidControl::Says::share;
@@ -128,10 +121,10 @@ void Bindings::check(const Binding& binding) const {
   const auto look = [&](const char* key, const std::optional<std::string>& order) {
     if (!order) return;
     std::string line = *order;
-    if (binding.to) line = with(line, "VALUE", *binding.to);
-    if (binding.each) line = with(line, "VALUE", *binding.each);
-    if (!binding.to && !binding.each) line = with(line, "VALUE", "1");
-    if (binding.other_to) line = with(line, "OTHER", *binding.other_to);
+    if (binding.to) line = with_amount(line, "VALUE", *binding.to);
+    if (binding.each) line = with_amount(line, "VALUE", *binding.each);
+    if (!binding.to && !binding.each) line = with_amount(line, "VALUE", "1");
+    if (binding.other_to) line = with_amount(line, "OTHER", *binding.other_to);
     const std::string why = operation_.why_never(line);
     if (!why.empty()) throw RangeError(fmt::format("binding.{}.{}: {}: {}", binding.name, key, *order, why));
   };
@@ -237,7 +230,7 @@ void Bindings::look_at(Turned& turned, Tick now) {
   }
   std::string line = *binding.value;
   for (std::size_t i = 0; i < shares.size(); ++i) {
-    line = with(line, i == 0 ? "VALUE" : "OTHER", turned.axes[i].amount.text(shares[i]));
+    line = with_amount(line, i == 0 ? "VALUE" : "OTHER", turned.axes[i].amount.text(shares[i]));
   }
   order(binding, line, nullptr);
 }
@@ -273,7 +266,7 @@ void Bindings::look_at(Wheel& wheel, Tick now) {
     amount = wheel.amount = std::clamp(before + amount, wheel.range->first, wheel.range->second);
     if (amount == before) return;
   }
-  order(*wheel.binding, with(*wheel.binding->value, "VALUE", wheel.each.of(amount)), nullptr);
+  order(*wheel.binding, with_amount(*wheel.binding->value, "VALUE", wheel.each.of(amount)), nullptr);
 }
 
 void Bindings::press(char key, const std::string& by) {
@@ -320,7 +313,7 @@ void Bindings::hear(const HeardControls::Hearing& hearing, const std::string& by
   std::string amount = fmt::format("{}", *hearing.number);
   if (heard.binding->each)
     amount = UnitAmount(*heard.binding->each).text(static_cast<double>(*hearing.number));
-  order(*heard.binding, with(*heard.binding->value, "VALUE", amount), by, nullptr);
+  order(*heard.binding, with_amount(*heard.binding->value, "VALUE", amount), by, nullptr);
 }
 
 void Bindings::press(Heard& heard, Tick now) {

@@ -62,22 +62,17 @@ class SocketWays::Inside::Connection : public std::enable_shared_from_this<Conne
     Failure ignored;
     socket_.set_option(tcp::no_delay(true), ignored);
     socket_.set_option(asio::socket_base::keep_alive(true), ignored);
-    const std::weak_ptr<Connection> self = shared_from_this();
-    auto* const context = &all_.context;
-    way_ = all_.desk.open(
-        name_,
-        [self, context](std::string line) {
-          asio::post(*context, [self, text = std::move(line)]() mutable {
-            if (const auto here = self.lock()) here->say(std::move(text));
-          });
-        },
-        all_.options.json);
+    way_ = all_.desk.open(name_, said_in(all_.context, weak_from_this()), all_.options.json);
     is_known_ = !all_.options.token->is_wanted();
     all_.tell(name_ + " has come" + (is_known_ ? "" : ", and is asked for the token"));
     read();
   }
-  [[nodiscard]] const std::string& name() const { return name_; }
-
+  void say(std::string line) {
+    if (is_closed_) return;
+    if (out_.size() >= most_not_taken) return close("it takes no answers");
+    out_.push_back(std::move(line) + "\n");
+    if (out_.size() == 1) write();
+  }
   /// Once what has been said is written.
   void end(const std::string& why) {
     if (out_.empty()) return close(why);
@@ -141,12 +136,6 @@ class SocketWays::Inside::Connection : public std::enable_shared_from_this<Conne
     say(answer_line(read, {kind, words, 0}, 0.0, all_.options.json || read.is_json));
   }
 
-  void say(std::string line) {
-    if (is_closed_) return;
-    if (out_.size() >= most_not_taken) return close("it takes no answers");
-    out_.push_back(std::move(line) + "\n");
-    if (out_.size() == 1) write();
-  }
   void write() {
     asio::async_write(socket_, asio::buffer(out_.front()),
                       [self = shared_from_this()](const Failure& failure, std::size_t) {

@@ -28,8 +28,8 @@ Json json_of(const MovedState& moved) {
   put("share_percent", moved.share);
   put("lag", moved.lag);
   put("count", moved.counted);
-  put("set_speed", moved.set_speed);
-  put("set_acceleration", moved.set_acceleration);
+  put("usual_speed", moved.usual_speed);
+  put("usual_acceleration", moved.usual_acceleration);
   out["homed"] = moved.knows_zero;
   out["driven"] = moved.is_driven;
   say("doing", moved.doing);

@@ -88,6 +88,7 @@ void CheckedLines::put(Tick at, std::span<const Level> levels) {
                        ": no level is put on it");
   }
   inner_.put(at, levels);
+  if (watch_ != nullptr) watch_->levels(at, levels);
 }
 
 void CheckedLines::put(FineTick start, LineId id, std::span<const chip::PulseRun> runs,
@@ -108,6 +109,7 @@ void CheckedLines::put(FineTick start, LineId id, std::span<const chip::PulseRun
     throw RangeError(fmt::format("{}: a pulse for tick {} comes too late at tick {}: {} is the earliest",
                                  line.setup.name, first, now(), now() + lead()));
   inner_.put(start, id, runs, stop);
+  if (watch_ != nullptr) watch_->runs(start, id, runs);
   for (const chip::PulseRun& run : runs) start = end_of_run(start, run);
   line.runs_end = start;
   line.stop = stop;
@@ -163,6 +165,7 @@ void CheckedLines::sample(SourceId source, Tick first, Tick period) {
 
 Withdrawn CheckedLines::withdraw(MechanismId mechanism, Tick from) {
   const Withdrawn left = inner_.withdraw(mechanism, from);
+  if (watch_ != nullptr) watch_->withdrawn(mechanism, from);
   for (const std::size_t number : pulse_lines_) {
     Opened& line = lines_[number];
     if (line.setup.owner != mechanism || !is_before({from, 0}, line.runs_end)) continue;
@@ -173,6 +176,7 @@ Withdrawn CheckedLines::withdraw(MechanismId mechanism, Tick from) {
 
 void CheckedLines::cut() noexcept {
   inner_.cut();
+  if (watch_ != nullptr) watch_->cut(inner_.now());
   for (const std::size_t number : pulse_lines_) {
     Opened& line = lines_[number];
     line.runs_end = {-never, 0};

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "cogstride/lines/lines.hpp"
+#include "cogstride/lines/lines_watch.hpp"
 
 namespace cogstride {
 
@@ -37,6 +38,8 @@ class CheckedLines final : public TimedLines {
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;
   Tick wait_until(Tick until, std::vector<Reading>& readings) override;
+  /// Told of what is put from now on; null: nobody is.
+  void tell(LinesWatch* watch) { watch_ = watch; }
   void catch_up() override { inner_.catch_up(); }
   void answer_cuts() override { inner_.answer_cuts(); }
   void watch(MechanismId mechanism, bool is_watched) override { inner_.watch(mechanism, is_watched); }
@@ -59,6 +62,7 @@ class CheckedLines final : public TimedLines {
 
   Setup setup_;
   TimedLines& inner_;
+  LinesWatch* watch_ = nullptr;
   std::vector<Opened> lines_;             // by number
   std::vector<std::size_t> pulse_lines_;  // places of these
 };

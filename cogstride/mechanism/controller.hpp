@@ -74,6 +74,16 @@ struct Heartbeat {
   Time period{};  ///< of a whole beat
 };
 
+/// A small chip that plays the lines by itself, with a program that is made from the rig.
+struct SmallChip {
+  enum class Kind : std::uint8_t { avr8, cortex_m0 };
+  Kind kind = Kind::avr8;
+  std::int64_t flash_bytes = 0;
+  std::int64_t ram_bytes = 0;
+  std::string compiler_name{};        ///< by which its compiler knows it
+  std::int64_t serial_baud = 57'600;  ///< bits a second, at which it says where it stands
+};
+
 /// What plays the lines.
 struct Controller {
   ExactFrequency timer_clock{};    ///< ticks a second on all lines
@@ -96,6 +106,7 @@ struct Controller {
   std::vector<CounterChip> counter_chips{};
   Time edge_lateness = Time(100, units::us);  ///< that an edge on live lines may have
   std::optional<Heartbeat> heartbeat{};
+  std::optional<SmallChip> small_chip{};  ///< nothing: a computer
 };
 
 struct Supply {

@@ -10,6 +10,12 @@ std::string duty_text(double duty) {
   return fmt::format("{:.4g} %{}", 100.0 * std::abs(duty), duty < 0.0 ? " backwards" : "");
 }
 
+double DutyCourse::at(Tick now) const {
+  if (!plan_) return held_;
+  if (now >= piece_ends()) return plan_->end();
+  return plan_->duty_at(static_cast<double>(now - began_) / ticks_per_second_);
+}
+
 Tick DutyCourse::piece_ends() const {
   return plan_ ? began_ + std::llround(std::ceil(plan_->duration() * ticks_per_second_)) : never;
 }

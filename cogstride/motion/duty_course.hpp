@@ -20,10 +20,8 @@ class DutyCourse {
       : limits_(limits), ticks_per_second_(ticks_per_second) {}
 
   [[nodiscard]] const DutyLimits& limits() const { return limits_; }
-  /// -1 to 1.
-  [[nodiscard]] double at(Tick now) const {
-    return plan_ ? plan_->duty_at(static_cast<double>(now - began_) / ticks_per_second_) : held_;
-  }
+  /// -1 to 1. From the tick on at which a piece ends it is where that leads to, however seconds are rounded.
+  [[nodiscard]] double at(Tick now) const;
   /// Where it goes, or is.
   [[nodiscard]] double goal() const { return plan_ ? plan_->end() : held_; }
   [[nodiscard]] bool is_on_its_way() const { return plan_.has_value(); }

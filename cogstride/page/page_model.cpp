@@ -5,14 +5,12 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <filesystem>
 #include <nlohmann/json.hpp>
 #include <variant>
 
 #include "cogstride/motion/devices/amounts.hpp"
 #include "cogstride/motion/pulse_width/throttle_mover.hpp"
 #include "cogstride/quantity/text.hpp"
-#include "cogstride/script/script.hpp"
 
 namespace cogstride {
 namespace {
@@ -206,7 +204,7 @@ void settings(Controls& controls, const Mechanism& mechanism) {
     if (!(most > 0.0)) return;
     Json& control = controls.value("settings", label, fmt::format("set {} {} {{}}", mechanism.name, what),
                                    std::string(display_unit(kind, per_time)), 0.01 * most, most,
-                                   fmt::format("set_{}", what));
+                                   fmt::format("usual_{}", what));
     control["value"] = usual;
   };
   const ByHand& by_hand = mechanism.by_hand;
@@ -215,6 +213,19 @@ void settings(Controls& controls, const Mechanism& mechanism) {
   add("Goes at", "speed", 1, speed, by_hand.speed ? by_hand.speed->base.to_double() * shown : speed);
   add("Speeds up by", "acceleration", 2, acceleration,
       by_hand.acceleration ? by_hand.acceleration->base.to_double() * shown : acceleration);
+}
+
+/// What a hold says besides where its rig has no speed for hands: half of the most, or the least that turns
+/// it.
+std::string pace_of(const Mechanism& mechanism, Operation& operation) {
+  if (operation.why_never("jog " + mechanism.name + " on").empty()) return "";
+  if (mechanism.is_throttled() || mechanism.is_driven_by_duty()) {
+    const DutyLimits limits = mechanism.is_throttled() ? throttle_limits(mechanism) : duty_limits(mechanism);
+    return fmt::format(" at {} %", number(100.0 * std::max(limits.lowest, 0.5 * limits.highest)));
+  }
+  const OutputKind kind = output_kind(mechanism.train);
+  const double most = mechanism.limits.speed.base.to_double() * speed_units_per_base(kind);
+  return fmt::format(" at {} {}", number(0.5 * most), speed_unit(kind));
 }
 
 Json mechanism_json(const Mechanism& mechanism, Operation& operation) {
@@ -234,22 +245,15 @@ Json mechanism_json(const Mechanism& mechanism, Operation& operation) {
   if (Json switches = switches_of(mechanism, shown); !switches.empty()) out["switches"] = std::move(switches);
   if (limits.stations) out["stations"] = *limits.stations;
   out["clockwise"] = limits.forwards == TurningSense::clockwise;
+  if (mechanism.is_driven_by_duty() || mechanism.is_throttled()) out["by_share"] = true;
   Controls controls(operation);
-  const bool to_place = mechanism.is_movable() || mechanism.swings();
+  const bool to_place = mechanism.is_movable() || mechanism.swings() || limits.travel_from.has_value();
   const bool has_counts = sensor_of<Encoder>(mechanism) != nullptr;
   if (to_place) to_places(controls, mechanism);
   if (mechanism.has_six_gates() || (mechanism.is_driven_by_duty() && has_counts))
     at_speeds(controls, mechanism);
   if (mechanism.is_driven_by_duty() || mechanism.is_throttled()) by_shares(controls, mechanism);
-  std::string pace;
-  if (mechanism.is_throttled() || (mechanism.is_driven_by_duty() && !mechanism.by_hand.speed))
-    pace = fmt::format(" at {} %", number(100.0 *
-                                          (mechanism.is_throttled() ? throttle_limits(mechanism).highest
-                                                                    : duty_limits(mechanism).highest) *
-                                          0.5));
-  else if (mechanism.has_six_gates() && !mechanism.by_hand.speed)
-    pace = fmt::format(" at {} {}", number(0.5 * limits.speed.base.to_double() * speed_units_per_base(kind)),
-                       speed_unit(kind));
+  const std::string pace = pace_of(mechanism, operation);
   std::vector<std::pair<std::string, std::string>> ways;
   if (!mechanism.is_throttled()) ways.emplace_back("back", fmt::format("jog {} back{}", name, pace));
   ways.emplace_back("on", fmt::format("jog {} on{}", name, pace));
@@ -265,6 +269,25 @@ Json mechanism_json(const Mechanism& mechanism, Operation& operation) {
     controls.press("gearing", "Let go", fmt::format("let {} go", name), false);
   }
   controls.press("stop", "Stop", "stop " + name);
+  out["controls"] = controls.take();
+  return out;
+}
+
+/// A speed that others follow, or a shaft that another machine turns.
+Json shaft_json(const Shaft& shaft, Operation& operation) {
+  const OutputKind kind = output_kind(shaft.train);
+  Json out{{"name", shaft.name},
+           {"kind", shaft.is_master() ? "master speed" : "counted shaft"},
+           {"shape", "shaft"},
+           {"unit", display_unit(kind, 0)}};
+  Controls controls(operation);
+  if (shaft.is_master()) {
+    const double most = shaft.speed.base.to_double() * speed_units_per_base(kind);
+    Json& control = controls.value("speed", "Speed", fmt::format("spin {} at {{}}", shaft.name),
+                                   std::string(speed_unit(kind)), -most, most, "speed");
+    control["zero"] = "stop " + shaft.name;
+    controls.press("stop", "Stop", "stop " + shaft.name);
+  }
   out["controls"] = controls.take();
   return out;
 }
@@ -380,6 +403,7 @@ Json things_of(const Rig& rig, Operation& operation) {
   for (const Mechanism& mechanism : rig.mechanisms)
     if (mechanism.moves()) all.push_back(mechanism_json(mechanism, operation));
   for (const WheeledPair& pair : rig.pairs) all.push_back(cart_json(pair, operation));
+  for (const Shaft& shaft : rig.shafts) all.push_back(shaft_json(shaft, operation));
   for (const PlainOutput& output : rig.outputs) all.push_back(output_json(output, operation));
   if (rig.page.empty()) return all;
   Json shown = Json::array();
@@ -422,29 +446,6 @@ std::string page_model(const Bench& bench, Operation& operation, const std::stri
   out["findings"] = Json::array();
   for (const Finding& finding : inspect_rig(rig).findings) out["findings"].push_back(finding_json(finding));
   return out.dump(-1, ' ', false, Json::error_handler_t::replace);
-}
-
-std::vector<PageScript> page_scripts(const std::string& folder, const Rig& rig) {
-  std::vector<PageScript> all;
-  std::error_code none;
-  for (const auto& entry : std::filesystem::directory_iterator(folder, none)) {
-    if (entry.path().extension() != ".moves" || !entry.is_regular_file(none)) continue;
-    PageScript script;
-    script.file = entry.path().filename().string();
-    try {
-      const Script read = read_script(entry.path().string(), rig);
-      const ScriptCheck check = check_motions(read, rig);
-      script.lasts = check.length.seconds;
-      script.is_whole = check.length.is_whole && check.length.has_an_end;
-    } catch (const InputError& error) {
-      script.wrong = error.diagnostics().empty() ? error.what() : error.diagnostics().front().message;
-    } catch (const Error& error) {
-      script.wrong = error.what();
-    }
-    all.push_back(std::move(script));
-  }
-  std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.file < b.file; });
-  return all;
 }
 
 }  // namespace cogstride

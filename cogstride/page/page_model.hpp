@@ -9,17 +9,7 @@
 
 namespace cogstride {
 
-/// A script beside the rig.
-struct PageScript {
-  std::string file{};
-  std::string wrong{};  ///< why it cannot be played; empty: it can
-  double lasts = 0.0;   ///< s, of all that can be told ahead
-  bool is_whole = true;
-};
-
 /// @param operation  asked what could never be carried out; from the bench's thread
 [[nodiscard]] std::string page_model(const Bench& bench, Operation& operation, const std::string& where);
-/// Those that lie in a folder, as they are now. From any thread.
-[[nodiscard]] std::vector<PageScript> page_scripts(const std::string& folder, const Rig& rig);
 
 }  // namespace cogstride

@@ -3,8 +3,6 @@
 #include "cogstride/page/page_server.hpp"
 
 #include <fmt/format.h>
-#include <ifaddrs.h>
-#include <unistd.h>
 
 #include <boost/asio/io_context.hpp>
 #include <boost/asio/post.hpp>
@@ -14,7 +12,6 @@
 #include <boost/beast/core/tcp_stream.hpp>
 #include <boost/beast/http.hpp>
 #include <boost/beast/websocket.hpp>
-#include <cmath>
 #include <deque>
 #include <mutex>
 #include <nlohmann/json.hpp>
@@ -22,7 +19,9 @@
 
 #include "cogstride/hands/listening.hpp"
 #include "cogstride/hands/state_line.hpp"
+#include "cogstride/page/host_names.hpp"
 #include "cogstride/page/page_files.hpp"
+#include "cogstride/page/page_messages.hpp"
 #include "cogstride/page/page_model.hpp"
 #include "cogstride/page/page_record.hpp"
 #include "cogstride/quantity/error.hpp"
@@ -45,8 +44,7 @@ constexpr std::size_t most_connections = 512;
 constexpr std::size_t most_not_taken = 10'000;  // answers
 constexpr std::size_t longest_message = 4 * longest_order;
 constexpr std::size_t longest_header = 8192;
-constexpr std::size_t samples_at_first = 600;   // half a minute
-constexpr std::size_t most_edges_shown = 2000;  // of a line
+constexpr std::size_t samples_at_first = 600;  // half a minute
 constexpr int most_records = 4;
 constexpr int most_wrong_tokens = 3;
 constexpr auto patience = std::chrono::seconds(10);  // with one who asks slowly
@@ -55,44 +53,6 @@ constexpr double way_to_and_fro = 0.2;  // s, that a state and what is ordered u
 
 std::string dumped(const Json& json) {
   return json.dump(-1, ' ', false, Json::error_handler_t::replace);
-}
-
-std::string host_name() {
-  char name[256] = "";
-  return gethostname(name, sizeof name - 1) == 0 ? name : "";
-}
-
-/// "192.168.1.20" of "192.168.1.20:7480", "::1" of "[::1]:7480".
-std::string host_of(std::string_view host) {
-  if (host.starts_with('[')) return std::string(host.substr(1, host.find(']') - 1));
-  return std::string(host.substr(0, host.find(':')));
-}
-
-/// A name that somebody else may let point here is none of ours: an address, or what this computer is called.
-bool is_ours(std::string_view host) {
-  constexpr const char* plain = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-.:[]";
-  if (host.find_first_not_of(plain) != std::string_view::npos) return false;
-  const std::string name = host_of(host);
-  Failure failure;
-  (void)asio::ip::make_address(name, failure);
-  if (!failure) return true;
-  const std::string own = host_name();
-  return name == "localhost" || (!own.empty() && (name == own || name == own + ".local"));
-}
-
-/// Addresses that others reach this computer by.
-std::vector<std::string> addresses_of_this_computer() {
-  std::vector<std::string> all;
-  ifaddrs* first = nullptr;
-  if (getifaddrs(&first) != 0) return all;
-  for (const ifaddrs* each = first; each != nullptr; each = each->ifa_next) {
-    if (each->ifa_addr == nullptr || each->ifa_addr->sa_family != AF_INET) continue;
-    const auto* const in = reinterpret_cast<const sockaddr_in*>(each->ifa_addr);
-    const asio::ip::address_v4 address(ntohl(in->sin_addr.s_addr));
-    if (!address.is_loopback()) all.push_back(address.to_string());
-  }
-  freeifaddrs(first);
-  return all;
 }
 
 std::string_view sent_in(const http::fields& fields, http::field name) {
@@ -123,9 +83,6 @@ struct PageServer::Inside {
     if (options.tell) options.tell(words);
   }
   [[nodiscard]] Text samples_from(std::int64_t place);
-  [[nodiscard]] std::string begin_line(const std::string& viewer) const;
-  [[nodiscard]] std::string lines_line(double seconds, const std::string& of) const;
-  [[nodiscard]] std::string scripts_line() const;
 
   Bench& bench;
   Operation& operation;
@@ -177,6 +134,12 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
   }
   /// There is another state, or there are more samples.
   void look() { write(); }
+  void say(std::string text) {
+    if (is_closed_ || !ends_because_.empty()) return;
+    if (out_.size() >= most_not_taken) return close("it takes no answers");
+    out_.push_back(std::make_shared<const std::string>(std::move(text)));
+    write();
+  }
   void end(const std::string& why) {
     if (is_closed_) return;
     say(dumped({{"over", why}}));
@@ -196,16 +159,7 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
 
  private:
   void has_come() {
-    const std::weak_ptr<Viewer> self = shared_from_this();
-    auto* const context = &all_.context;
-    way_ = all_.desk.open(
-        name_,
-        [self, context](std::string line) {
-          asio::post(*context, [self, text = std::move(line)]() mutable {
-            if (const auto here = self.lock()) here->say(std::move(text));
-          });
-        },
-        true);
+    way_ = all_.desk.open(name_, said_in(all_.context, weak_from_this()), true);
     all_.viewers.insert(shared_from_this());
     is_known_ = !all_.options.token->is_wanted();
     all_.tell(name_ + " has come" + (is_known_ ? "" : ", and is asked for the token"));
@@ -216,7 +170,7 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
   void show() {
     if (std::exchange(shows_, true)) return;
     samples_from_ = -1;
-    say(all_.begin_line(name_));
+    say(begin_message(name_, all_.options.window, all_.model));
     show_scripts();
   }
 
@@ -224,8 +178,10 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
   void show_scripts() {
     if (all_.options.scripts.empty()) return;
     asio::post(all_.writer, [self = shared_from_this()] {
-      asio::post(self->all_.context,
-                 [self, line = self->all_.scripts_line()]() mutable { self->say(std::move(line)); });
+      asio::post(self->all_.context, [self, line = scripts_message(self->all_.options.scripts,
+                                                                   self->all_.bench.rig())]() mutable {
+        self->say(std::move(line));
+      });
     });
   }
 
@@ -298,15 +254,8 @@ class PageServer::Inside::Viewer : public std::enable_shared_from_this<Viewer> {
           "`look` is \"scripts\", or {\"lines\": 0.1, \"of\": \"traverse\"}: the last 0.1 s in which "
           "a line of it has changed");
     const auto of = look.find("of");
-    say(all_.lines_line(std::clamp(lines->get<double>(), 1e-4, 600.0),
-                        of != look.end() && of->is_string() ? of->get<std::string>() : ""));
-  }
-
-  void say(std::string text) {
-    if (is_closed_ || !ends_because_.empty()) return;
-    if (out_.size() >= most_not_taken) return close("it takes no answers");
-    out_.push_back(std::make_shared<const std::string>(std::move(text)));
-    write();
+    say(lines_message(*all_.options.window, std::clamp(lines->get<double>(), 1e-4, 600.0),
+                      of != look.end() && of->is_string() ? of->get<std::string>() : ""));
   }
 
   /// What is said comes first; of what is shown the latest alone.
@@ -383,7 +332,8 @@ class PageServer::Inside::Visit : public std::enable_shared_from_this<Visit> {
     const auto& asked = parser_->get();
     const std::string_view host = sent_in(asked, http::field::host);
     const std::string_view origin = sent_in(asked, http::field::origin);
-    if (!is_ours(host)) return answer(http::status::misdirected_request, "this is another computer");
+    if (!names_this_computer(host))
+      return answer(http::status::misdirected_request, "this is another computer");
     if (!origin.empty() && origin != "http://" + std::string(host) &&
         origin != "https://" + std::string(host))
       return answer(http::status::forbidden, "another page sends this");
@@ -397,7 +347,7 @@ class PageServer::Inside::Visit : public std::enable_shared_from_this<Visit> {
       return answer(http::status::method_not_allowed, "this is only looked at: GET");
     if (path.starts_with("/record.")) return give_record(path.substr(8));
     if (path == "/") path = "/page.html";
-    for (const PageFile& file : page_files())
+    for (const BuiltInFile& file : page_files())
       if (file.path == path) return give(file);
     answer(http::status::not_found, "there is no such part of the page");
   }
@@ -437,7 +387,7 @@ class PageServer::Inside::Visit : public std::enable_shared_from_this<Visit> {
     answer.keep_alive(false);
     send(std::move(answer));
   }
-  void give(const PageFile& file) {
+  void give(const BuiltInFile& file) {
     const bool has_it = sent_in(parser_->get(), http::field::if_none_match) == file.mark;
     Answer answer = begun(has_it ? http::status::not_modified : http::status::ok);
     answer.set(http::field::etag, {file.mark.data(), file.mark.size()});
@@ -560,61 +510,9 @@ Text PageServer::Inside::samples_from(std::int64_t place) {
   const RunWindow::Samples found =
       options.window->samples(std::max<std::int64_t>(place, 0), samples_at_first);
   if (found.samples.empty()) return nullptr;
-  const TraceLayout layout = options.window->layout();
-  Json rows = Json::array();
-  for (const RunWindow::Sample& sample : found.samples) {
-    Json row = Json::array({std::round(1e3 * layout.seconds(sample.at)) / 1e3});
-    for (const double value : sample.values)
-      row.push_back(std::isfinite(value) ? Json(static_cast<double>(static_cast<float>(value))) : Json());
-    rows.push_back(std::move(row));
-  }
   sampled = {place, found.next};
-  samples = std::make_shared<const std::string>(dumped({{"samples", std::move(rows)}}));
+  samples = std::make_shared<const std::string>(samples_message(*options.window, found));
   return samples;
-}
-
-std::string PageServer::Inside::begin_line(const std::string& viewer) const {
-  Json signals = Json::array();
-  if (options.window != nullptr)
-    for (const TracedSignal& signal : options.window->layout().signals)
-      signals.push_back({{"name", signal.name}, {"unit", signal.unit}});
-  // The model is text already.
-  return fmt::format("{{\"you\":{},\"signals\":{},\"page\":{}}}", dumped(viewer), dumped(signals), model);
-}
-
-/// Up to a little after the last edge of what is looked at, or to now.
-std::string PageServer::Inside::lines_line(double seconds, const std::string& of) const {
-  const TraceLayout layout = options.window->layout();
-  const Tick span = std::llround(seconds * layout.ticks_per_second());
-  const std::optional<Tick> last = options.window->last_edge(of);
-  const Tick until = std::min(options.window->now(), last ? *last + span / 20 : never);
-  const Tick from = until - span;
-  Json lines = Json::array();
-  for (const RunWindow::Line& line : options.window->lines(from, most_edges_shown)) {
-    Json edges = Json::array();
-    for (const Tick at : line.edges)
-      if (at <= until) edges.push_back(std::round(1e9 * layout.seconds(at - until)) / 1e9);
-    lines.push_back({{"name", line.name},
-                     {"high", line.starts_high},
-                     {"edges", std::move(edges)},
-                     {"left_out", line.left_out}});
-  }
-  return dumped(
-      {{"lines", {{"until_s", layout.seconds(until)}, {"seconds", seconds}, {"all", std::move(lines)}}}});
-}
-
-std::string PageServer::Inside::scripts_line() const {
-  Json all = Json::array();
-  for (const PageScript& script : page_scripts(options.scripts, bench.rig())) {
-    Json each{{"file", script.file}};
-    if (!script.wrong.empty())
-      each["why"] = script.wrong;
-    else
-      each["lasts_s"] = script.lasts;
-    if (!script.is_whole) each["at_least"] = true;
-    all.push_back(std::move(each));
-  }
-  return dumped({{"scripts", std::move(all)}});
 }
 
 PageServer::PageServer(Bench& bench, Operation& operation, OrderDesk& desk, Options options) {

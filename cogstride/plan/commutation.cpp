@@ -1,4 +1,5 @@
 #include "cogstride/plan/commutation.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 
 #include <fmt/format.h>
 
@@ -68,8 +69,7 @@ Commutation commutation_of(const Mechanism& mechanism, bool backwards) {
       row.on[i] = (step.on >> i & 1U) != 0;
       row.switched[i] = (step.switched >> i & 1U) != 0;
       row.high[i] = (step.port >> i & 1U) != 0;
-      if (row.high[i] && all.gates[i].number < 64)
-        row.port |= std::uint64_t{1} << static_cast<unsigned>(all.gates[i].number);
+      if (row.high[i]) row.port |= port_bit(all.gates[i].number);
     }
     for (std::size_t leg = 0; leg < 3; ++leg) row.phases[leg] = state_of(row.on, leg);
     row.hall_code = all.table.hall_of_sector[sector];

@@ -1,4 +1,5 @@
 #include "cogstride/plan/excitation.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 
 #include <fmt/format.h>
 
@@ -62,11 +63,10 @@ Excitation of_coils(const Mechanism& mechanism, const CoilWiring& wiring, chip::
         ((on & chip::coil_b_plus) != 0 ? 1.0 : 0.0) - ((on & chip::coil_b_minus) != 0 ? 1.0 : 0.0);
     row.high = coil_levels(wiring, on);
     for (std::size_t i = 0; i < excitation.lines.size(); ++i)
-      if (row.high[i] && excitation.lines[i].number < 64)
-        row.port |= std::uint64_t{1} << static_cast<unsigned>(excitation.lines[i].number);
+      if (row.high[i]) row.port |= port_bit(excitation.lines[i].number);
     finish(excitation, std::move(row));
   }
-  excitation.motor_step = 360.0 / static_cast<double>(mechanism.stepper().full_steps * rows / 4);
+  excitation.motor_step = 360.0 / (static_cast<double>(mechanism.stepper().full_steps * rows) / 4.0);
   return excitation;
 }
 

@@ -7,6 +7,13 @@
 
 namespace cogstride {
 
+chip::NarrowPulseRun narrow_run(const chip::PulseRun& run) {
+  const std::int64_t unit = (run.flags & chip::run_slow) != 0 ? 16 : 1;
+  return {static_cast<std::uint32_t>(static_cast<std::int64_t>(run.gap) / unit),
+          static_cast<std::int32_t>(run.change / unit), static_cast<std::int16_t>(run.bend / unit),
+          static_cast<std::uint8_t>(run.steps), run.flags};
+}
+
 std::vector<chip::NarrowPulseRun> narrow_plan(const Ramp& ramp, std::int64_t made, double ticks_per_second,
                                               double least_gap) {
   RunFitter fitter(ramp, made, {0, 0}, ticks_per_second, 1, narrow_runs);
@@ -15,8 +22,7 @@ std::vector<chip::NarrowPulseRun> narrow_plan(const Ramp& ramp, std::int64_t mad
   chip::PulsePlayer<chip::PulseRun> player({0, 0});
   chip::Tick last = 0;
   while (fitter.next(wide)) {
-    runs.push_back({static_cast<std::uint32_t>(wide.gap), static_cast<std::int32_t>(wide.change),
-                    static_cast<std::int16_t>(wide.bend), static_cast<std::uint8_t>(wide.steps), wide.flags});
+    runs.push_back(narrow_run(wide));
     player.load(wide);
     while (player.left() > 0) {
       player.advance();
@@ -35,9 +41,9 @@ std::vector<chip::NarrowPulseRun> narrow_plan(const Ramp& ramp, std::int64_t mad
 
 std::vector<chip::Tick> played_ticks(const std::vector<chip::NarrowPulseRun>& runs) {
   std::vector<chip::Tick> ticks;
-  chip::PulsePlayer<chip::NarrowPulseRun> player({0, 0});
+  chip::PulsePlayer<chip::PulseRun> player({0, 0});
   for (const chip::NarrowPulseRun& run : runs) {
-    player.load(run);
+    player.load(chip::wide_run(run));
     while (player.left() > 0) {
       player.advance();
       if (player.makes_pulses()) ticks.push_back(player.tick());

@@ -18,6 +18,9 @@ namespace cogstride {
 [[nodiscard]] std::vector<chip::NarrowPulseRun> narrow_plan(const Ramp& ramp, std::int64_t made,
                                                             double ticks_per_second, double least_gap = 1.0);
 
+/// One that RunFitter has made in the form for chips.
+[[nodiscard]] chip::NarrowPulseRun narrow_run(const chip::PulseRun& run);
+
 /// The ticks at which such runs make their pulses, from 0 on: what a chip's compare output does.
 [[nodiscard]] std::vector<chip::Tick> played_ticks(const std::vector<chip::NarrowPulseRun>& runs);
 

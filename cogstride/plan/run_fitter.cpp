@@ -10,6 +10,11 @@ namespace {
 
 constexpr double fraction_scale = 65536.0;
 
+/// To the grain of a form.
+double rounded(double value, const RunForm& form) {
+  return std::round(value / form.unit) * form.unit;
+}
+
 /// Solves the symmetric system of `n` <= 3 unknowns by elimination; it is small and well scaled.
 void solve(std::array<std::array<double, 4>, 3>& rows, std::size_t n, std::array<double, 3>& x) {
   for (std::size_t i = 0; i < n; ++i) {
@@ -62,7 +67,7 @@ bool fit(std::span<const double> ways, const RunForm& form, chip::PulseRun& run)
 
   double bend = 0.0;
   if (count >= 4) {
-    bend = std::round(6.0 * fit_powers(us, ys, 3)[2] / (length * length * length) * fraction_scale);
+    bend = rounded(6.0 * fit_powers(us, ys, 3)[2] / (length * length * length) * fraction_scale, form);
     if (std::abs(bend) > form.most_bend) return false;
     for (std::size_t i = 0; i < samples; ++i) {
       const double j = u[i] * length;
@@ -71,14 +76,14 @@ bool fit(std::span<const double> ways, const RunForm& form, chip::PulseRun& run)
   }
   double change = 0.0;
   if (count >= 2) {
-    change = std::round(2.0 * fit_powers(us, ys, 2)[1] / (length * length) * fraction_scale);
+    change = rounded(2.0 * fit_powers(us, ys, 2)[1] / (length * length) * fraction_scale, form);
     if (std::abs(change) > form.most_change) return false;
     for (std::size_t i = 0; i < samples; ++i) {
       const double j = u[i] * length;
       y[i] -= j * (j - 1.0) / 2.0 * change / fraction_scale;
     }
   }
-  const double gap = std::round(fit_powers(us, ys, 1)[0] / length * fraction_scale);
+  const double gap = rounded(fit_powers(us, ys, 1)[0] / length * fraction_scale, form);
   if (gap < fraction_scale || gap >= 0x1p48) return false;
   run.gap = static_cast<std::uint64_t>(gap);
   run.change = static_cast<std::int64_t>(change);
@@ -144,6 +149,12 @@ void RunFitter::refill() {
   last_ += written;
 }
 
+/// Of a chip's two.
+const RunForm& RunFitter::form_for(double way) const {
+  const bool is_narrow = form_.longest_gap == narrow_runs.longest_gap;
+  return is_narrow && way > form_.longest_gap ? slow_runs : form_;
+}
+
 bool RunFitter::next(chip::PulseRun& run) {
   if (first_ == last_ || (last_ - first_ < form_.most_steps && !turns_next_)) refill();
   const std::size_t available = std::min(last_ - first_, form_.most_steps);
@@ -161,7 +172,8 @@ bool RunFitter::next(chip::PulseRun& run) {
   run = {};
   const auto way = static_cast<std::uint8_t>(direction_ < 0 ? chip::run_backwards : 0);
   const double first_way = ways_up_to(1)[0];
-  if (first_way > form_.longest_gap) {
+  const RunForm& form = form_for(first_way);
+  if (first_way > form.longest_gap) {
     // In equal parts, so that none is too short to be played.
     const double parts = std::ceil(first_way / form_.longest_gap);
     run.gap = static_cast<std::uint64_t>(first_way / parts) << 16;
@@ -178,7 +190,7 @@ bool RunFitter::next(chip::PulseRun& run) {
   while (good + std::max<std::size_t>(1, good / 16) < bad) {
     chip::PulseRun candidate{};
     const std::span<const double> tried = ways_up_to(attempt);
-    if (fit(tried, form_, candidate) && holds(candidate, form_, tried)) {
+    if (fit(tried, form, candidate) && holds(candidate, form, tried)) {
       good = attempt;
       run = candidate;
     } else {
@@ -191,12 +203,11 @@ bool RunFitter::next(chip::PulseRun& run) {
   if (good == 0) {
     // One step alone is a gap: exact to the fixed point. A gap below one tick is the caller's rate being
     // absurd; it is played as one tick, and every later step catches up.
-    run.gap = static_cast<std::uint64_t>(
-        std::max(1.0, std::round(first_way * fraction_scale) / fraction_scale) * fraction_scale);
+    run.gap = static_cast<std::uint64_t>(std::max(fraction_scale, rounded(first_way * fraction_scale, form)));
     run.steps = 1;
     good = 1;
   }
-  run.flags = way;
+  run.flags = static_cast<std::uint8_t>(way | (form.unit > 1.0 ? chip::run_slow : 0));
   guess_ = std::max<std::size_t>(good, 4);
   first_ += good;
   made_ += direction_ * static_cast<std::int64_t>(good);

@@ -24,11 +24,14 @@ struct RunForm {
   double longest_gap;      ///< ticks; longer ones are silent runs
   double most_change;      ///< 2^-16 ticks
   double most_bend;        ///< 2^-16 ticks
+  double unit = 1.0;       ///< 2^-16 ticks: all three are whole multiples of it
 };
 /// chip::PulseRun, played by hosts.
 constexpr RunForm wide_runs{4096, 2147483648.0, 0x1p47 - 1.0, 2147483647.0};
 /// chip::NarrowPulseRun, played by 8-bit chips: a gap within one turn of a 16-bit timer.
 constexpr RunForm narrow_runs{255, 65535.0, 2147483647.0, 32767.0};
+/// The same marked as slow (run_slow): for gaps beyond that.
+constexpr RunForm slow_runs{255, 1'000'000.0, 16.0 * 2147483647.0, 16.0 * 32767.0, 16.0};
 
 class RunFitter {
  public:
@@ -38,6 +41,7 @@ class RunFitter {
 
   /// @param made   the step the output stands on
   /// @param start  when the ramp begins
+  /// @param form  with that of narrow_runs, slow ones where gaps are long
   /// @param grain  ticks, at least 1: steps come at whole multiples of it after the start, the next one after
   ///               their exact time; they must be at least so far apart
   RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, double ticks_per_second,
@@ -53,6 +57,7 @@ class RunFitter {
 
  private:
   void refill();
+  [[nodiscard]] const RunForm& form_for(double way) const;
 
   StepTimes times_;
   RunForm form_;

@@ -15,6 +15,7 @@
 #include <functional>
 #include <utility>
 
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/port/descriptor.hpp"
 #include "cogstride/port/kernel_files.hpp"
 
@@ -142,8 +143,8 @@ GpioPort::GpioPort(const Controller& controller, const std::vector<LineSetup>& l
       const auto number = static_cast<std::size_t>(line.id);
       if (number < places_.size() && places_[number].is_open) continue;
       throw Error(fmt::format(
-          "line {} ({}) is on no GPIO chip of this rig: say which has it, in [controller.gpio.NAME]", number,
-          line.name));
+          "line {} ({}) is on no GPIO chip of this rig: say which has it, in [controller.gpio.NAME]",
+          line_name(number), line.name));
     }
   } catch (...) {
     close_all();

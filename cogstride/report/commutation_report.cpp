@@ -7,6 +7,7 @@
 #include <iterator>
 #include <nlohmann/json.hpp>
 
+#include "cogstride/report/line_json.hpp"
 #include "cogstride/report/panel_figure.hpp"
 
 namespace cogstride {
@@ -63,7 +64,7 @@ namespace {
 std::uint64_t all_off_port(const Mechanism& mechanism) {
   std::uint64_t port = 0;
   for (const DrivenLine& gate : std::get<GateWiring>(mechanism.wiring).gates)
-    if (gate.active == ActiveLevel::low && gate.number < 64) port |= std::uint64_t{1} << gate.number;
+    if (gate.active == ActiveLevel::low) port |= port_bit(gate.number);
   return port;
 }
 }  // namespace
@@ -73,11 +74,11 @@ std::string commutation_text(const Mechanism& mechanism, const Commutation& comm
   const auto out = std::back_inserter(text);
   fmt::format_to(out, "  {:>14}", "rotor at");
   for (const Commutation::Line& line : commutation.halls)
-    fmt::format_to(out, "  {:>9}", fmt::format("{} ({})", line.use, line.number));
+    fmt::format_to(out, "  {:>9}", fmt::format("{} ({})", line.use, line_name(line.number)));
   if (!commutation.halls.empty()) fmt::format_to(out, "  {:>4}", "code");
   fmt::format_to(out, "   {:<4} {:<4} {:<4}", "A", "B", "C");
   for (const Commutation::Line& line : commutation.gates)
-    fmt::format_to(out, "  {:>11}", fmt::format("{} ({})", line.use, line.number));
+    fmt::format_to(out, "  {:>11}", fmt::format("{} ({})", line.use, line_name(line.number)));
   fmt::format_to(out, "  {:>10}\n", "port");
   for (const CommutationRow& row : commutation.rows) {
     fmt::format_to(out, "  {:>14}", fmt::format("{:.0f} to {:.0f} deg", row.angle_from, row.angle_to));
@@ -110,10 +111,10 @@ std::string commutation_json(const Mechanism& mechanism, const Commutation& comm
   json["motor_deg_per_row"] = commutation.motor_sector;
   json["gates"] = nlohmann::ordered_json::array();
   for (const Commutation::Line& line : commutation.gates)
-    json["gates"].push_back({{"line", line.number}, {"use", line.use}});
+    json["gates"].push_back({{"line", line_json(line.number)}, {"use", line.use}});
   json["halls"] = nlohmann::ordered_json::array();
   for (const Commutation::Line& line : commutation.halls)
-    json["halls"].push_back({{"line", line.number}, {"use", line.use}});
+    json["halls"].push_back({{"line", line_json(line.number)}, {"use", line.use}});
   json["all_off_port"] = all_off_port(mechanism);
   json["rows"] = nlohmann::ordered_json::array();
   for (const CommutationRow& row : commutation.rows) {
@@ -143,7 +144,7 @@ void draw_commutation(const std::string& path, const Mechanism& mechanism, const
     const double base = 5.0 - static_cast<double>(i);
     PanelCurve curve = steps(commutation, phase_colours[i / 2],
                              [&](const CommutationRow& row) { return base + (row.on[i] ? 0.7 : 0.0); });
-    curve.label = fmt::format("{} ({}){}", commutation.gates[i].use, commutation.gates[i].number,
+    curve.label = fmt::format("{} ({}){}", commutation.gates[i].use, line_name(commutation.gates[i].number),
                               commutation.rows[0].on[i] != commutation.rows[0].high[i] ? ": on is low" : "");
     gates.curves.push_back(std::move(curve));
   }
@@ -186,7 +187,7 @@ void draw_commutation(const std::string& path, const Mechanism& mechanism, const
       PanelCurve curve = steps(commutation, "#6b6b6b", [&](const CommutationRow& row) {
         return base + ((*row.halls)[i] ? 0.7 : 0.0);
       });
-      curve.label = fmt::format("{} ({})", commutation.halls[i].use, commutation.halls[i].number);
+      curve.label = fmt::format("{} ({})", commutation.halls[i].use, line_name(commutation.halls[i].number));
       halls.curves.push_back(std::move(curve));
     }
     figure.panels.push_back(std::move(halls));

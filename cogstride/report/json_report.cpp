@@ -1,6 +1,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "cogstride/report/line_json.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/figures/connections.hpp"
 #include "cogstride/rig/figures/derive.hpp"
@@ -38,7 +39,7 @@ Json mechanism_json(const Rig& rig, const Mechanism& mechanism) {
   json["lines"] = Json::object();
   const std::vector<RigLine> lines = rig_lines(rig);
   for (const RigLine& line : lines)
-    if (line.mechanism == &mechanism) json["lines"][line.use] = line.number;
+    if (line.mechanism == &mechanism) json["lines"][line.use] = line_json(line.number);
   return json;
 }
 
@@ -48,7 +49,7 @@ Json wiring_json(const Rig& rig) {
   for (const RigLine& line : lines) {
     const std::optional<Current> current = line_current(rig, line);
     const bool rests_high = line.driven.active == ActiveLevel::low;
-    json.push_back({{"line", line.number},
+    json.push_back({{"line", line_json(line.number)},
                     {"goes_to", line.owner},
                     {"use", line.use},
                     {"key", line.key},

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/report/happenings.hpp"
 
 namespace cogstride {
@@ -216,6 +217,10 @@ void ReportPage::add_figure(const std::string& heading, const std::string& svg) 
           escaped(heading), with_own_names(svg.substr(begin), figures_)));
 }
 
+void ReportPage::add_undrawn(const std::string& heading, const std::string& why) {
+  add_section(heading, "<p>" + escaped(why) + "</p>\n");
+}
+
 void ReportPage::add_source(const std::string& file, const std::string& text) {
   std::string numbered;
   std::size_t number = 1;
@@ -271,7 +276,7 @@ void ReportPage::add_findings(const std::vector<Finding>& findings) {
 void ReportPage::add_lines(const Rig& rig) {
   std::vector<std::vector<std::string>> rows;
   for (const RigLine& line : rig_lines(rig))
-    rows.push_back({std::to_string(line.number), line.owner, line.use, line.is_output ? "out" : "in"});
+    rows.push_back({line_name(line.number), line.owner, line.use, line.is_output ? "out" : "in"});
   std::sort(rows.begin(), rows.end(),
             [](const auto& a, const auto& b) { return std::stol(a[0]) < std::stol(b[0]); });
   add_table("Lines", {"line", "goes to", "for", "way"}, rows);

@@ -31,6 +31,8 @@ class ReportPage {
   void add_list(const std::string& heading, const std::vector<std::string>& lines);
   /// @param svg  of any size
   void add_figure(const std::string& heading, const std::string& svg);
+  /// One that is missing. @param why  as the program that draws said
+  void add_undrawn(const std::string& heading, const std::string& why);
   /// A file as it was, with its lines numbered; folded until it is wanted.
   void add_source(const std::string& file, const std::string& text);
 

@@ -9,6 +9,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cogstride/report/gnuplot.hpp"
+#include "cogstride/report/line_json.hpp"
 
 namespace cogstride {
 namespace {
@@ -84,7 +85,8 @@ class SequenceFigure : private GnuplotScript {
       }
       add("EOD\n");
       add("set label {} {} at graph -0.012, first {} right tc rgb '{}' noenhanced\n", line + 1,
-          gnuplot_text(fmt::format("{} ({})", excitation_.lines[place].use, excitation_.lines[place].number)),
+          gnuplot_text(fmt::format("{} ({})", excitation_.lines[place].use,
+                                   line_name(excitation_.lines[place].number))),
           base + 0.32, colours[line % 4]);
     }
     left_panel("");
@@ -177,7 +179,7 @@ std::optional<ExcitationRow> all_off(const Mechanism& mechanism) {
   for (const DrivenLine& coil : wiring->coils) numbers.push_back(coil.number);
   std::sort(numbers.begin(), numbers.end());
   for (std::size_t i = 0; i < row.high.size(); ++i)
-    if (row.high[i] && numbers[i] < 64) row.port |= std::uint64_t{1} << numbers[i];
+    if (row.high[i]) row.port |= port_bit(numbers[i]);
   return row;
 }
 }  // namespace
@@ -188,7 +190,7 @@ std::string sequence_text(const Mechanism& mechanism, const Excitation& excitati
   const std::optional<double> peak = peak_current(mechanism);
   std::string head = fmt::format("  {:>4}  {:>9}", "step", "field");
   for (const Excitation::Line& line : excitation.lines)
-    head += fmt::format("  {:>12}", fmt::format("{} {}", line.use, line.number));
+    head += fmt::format("  {:>12}", fmt::format("{} {}", line.use, line_name(line.number)));
   if (!excitation.lines.empty()) head += fmt::format("  {:>6}", "port");
   if (peak) head += fmt::format("  {:>9}  {:>9}  {:>8}", "coil A", "coil B", "off by");
   text += head + "\n";
@@ -239,7 +241,7 @@ std::string sequence_json(const Mechanism& mechanism, const Excitation& excitati
   json["steps_that_stand_still"] = excitation.still;
   json["lines"] = nlohmann::ordered_json::array();
   for (const Excitation::Line& line : excitation.lines)
-    json["lines"].push_back({{"line", line.number}, {"use", line.use}});
+    json["lines"].push_back({{"line", line_json(line.number)}, {"use", line.use}});
   json["rows"] = nlohmann::ordered_json::array();
   for (const ExcitationRow& row : in_order(excitation, backwards)) {
     nlohmann::ordered_json each{

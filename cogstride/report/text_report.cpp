@@ -6,6 +6,7 @@
 #include <iterator>
 #include <map>
 
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/report/happenings.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/figures/connections.hpp"
@@ -78,7 +79,7 @@ std::string lines_of(const Rig& rig, const Mechanism& mechanism) {
   for (const RigLine& line : lines) {
     if (line.mechanism != &mechanism) continue;
     const char* const active = line.driven.active == ActiveLevel::low ? " (active low)" : "";
-    words.push_back(fmt::format("{} {}{}", line.use, line.number, line.is_output ? active : ""));
+    words.push_back(fmt::format("{} {}{}", line.use, line_name(line.number), line.is_output ? active : ""));
   }
   return fmt::format("{}", fmt::join(words, ", "));
 }
@@ -102,7 +103,7 @@ void wiring_table(Page& page, const Rig& rig) {
       pin = found == connector.end() ? "    -" : fmt::format("{:>5}", found - connector.begin() + 1);
     }
     const std::optional<Current> current = line_current(rig, line);
-    std::string row = fmt::format("{}  {:>4}  {:<25}  {:<6}  {:<5}  {:<13}  {}", pin, line.number,
+    std::string row = fmt::format("{}  {:>4}  {:<25}  {:<6}  {:<5}  {:<13}  {}", pin, line_name(line.number),
                                   line.owner + " " + line.use, line.is_output ? "output" : "input",
                                   rest_text(line), line.is_output ? boot_text(rig, line) : "",
                                   current           ? fmt::format("{:.3g} mA", current->in(units::mA))

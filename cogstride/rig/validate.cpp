@@ -88,7 +88,7 @@ class ValidKeys {
   void add(std::string message) { errors_.push_back(where_ + ": " + std::move(message)); }
 
   void number(const char* name, std::int64_t line) {
-    if (line < 0 || line > most_lines)
+    if ((line < 0 || line > most_lines) && !pin_of(line))
       add(fmt::format("{}: line: found {}; expected a whole number from 0 to {}", name, line, most_lines));
   }
   void span(const char* name, const OutputPosition& from, const OutputPosition& to) {
@@ -140,6 +140,7 @@ class ValidKeys {
       add(fmt::format("{}: found {}; expected it {}", name, to_text(field), words(text.sign)));
   }
   void hold(const char* name, std::int64_t field, const KeyText& text) {
+    if (text.is_line && pin_of(field)) return;
     if (field < text.least || field > text.most)
       add(fmt::format("{}: found {}; expected a whole number from {} to {}", name, field, text.least,
                       text.most));
@@ -269,6 +270,7 @@ class RigCheck {
     for (GpioChip& chip : controller.chips) keys("controller.gpio." + chip.name, chip);
     for (PwmChip& chip : controller.pwm_chips) keys("controller.pwm." + chip.name, chip);
     for (CounterChip& chip : controller.counter_chips) keys("controller.counter." + chip.name, chip);
+    if (controller.small_chip) keys("controller.small_chip", *controller.small_chip);
     if (controller.heartbeat) keys("controller.heartbeat", *controller.heartbeat);
     if (controller.analogue) keys("controller.analogue", *controller.analogue);
     if (controller.counters) keys("controller.counters", *controller.counters);

@@ -18,14 +18,14 @@ namespace {
 
 constexpr std::size_t deepest_nesting = 8;
 constexpr std::int64_t most_spelled_out = 1'000'000;
-constexpr std::int64_t most_lines = 200'000;
+constexpr std::int64_t most_script_lines = 200'000;
 
 std::string_view of_bounded_length(std::string_view text, const std::string& name) {
-  if (std::count(text.begin(), text.end(), '\n') > most_lines)
-    throw InputError({{{name, static_cast<std::size_t>(most_lines), 1},
+  if (std::count(text.begin(), text.end(), '\n') > most_script_lines)
+    throw InputError({{{name, static_cast<std::size_t>(most_script_lines), 1},
                        fmt::format("a script has at most {} lines: 'repeat' and 'pattern' say "
                                    "it shorter",
-                                   most_lines),
+                                   most_script_lines),
                        {}}});
   return text;
 }

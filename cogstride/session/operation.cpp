@@ -116,9 +116,9 @@ OperationState Operation::state() const {
     const double shown = display_units_per_base(output_kind(mechanism.train));
     for (MovedState& each : state.moved) {
       if (each.name != mechanism.name) continue;
-      if (settings_[i].speed) each.set_speed = settings_[i].speed->base.to_double() * shown;
+      if (settings_[i].speed) each.usual_speed = settings_[i].speed->base.to_double() * shown;
       if (settings_[i].acceleration)
-        each.set_acceleration = settings_[i].acceleration->base.to_double() * shown;
+        each.usual_acceleration = settings_[i].acceleration->base.to_double() * shown;
     }
   }
   state.is_stopped = is_stopped();

@@ -189,16 +189,21 @@ std::string Operation::why_never(const std::string& line) {
   const std::string text = statement_text(words);
   for (const char* const known : {"clear", "end", "keep", "pause", "resume", "end script", "stop everything"})
     if (text == known) return {};
-  return wrong_in([&] {
-    if (take_own(nullptr, {line, {}, {}, {}}, words)) return;
-    Foreseen known = known_at_begin(bench_.rig());
-    known.is_by_hand = true;
-    for (Standing& standing : known.standing) {
-      standing.is_homed = standing.is_armed = true;
-      standing.at.reset();
-    }
-    (void)parse_orders(line, by_hand, bench_.rig(), known, {}, stretches());
-  });
+  const auto wrong_where = [&](bool all_are_armed) {
+    return wrong_in([&] {
+      if (take_own(nullptr, {line, {}, {}, {}}, words)) return;
+      Foreseen known = known_at_begin(bench_.rig());
+      known.is_by_hand = true;
+      for (Standing& standing : known.standing) {
+        standing.is_homed = true;
+        standing.is_armed = all_are_armed;
+        standing.at.reset();
+      }
+      (void)parse_orders(line, by_hand, bench_.rig(), known, {}, stretches());
+    });
+  };
+  const std::string why = wrong_where(true);
+  return why.empty() || wrong_where(false).empty() ? std::string() : why;
 }
 
 /// Whether a line is about one that goes along with another: `nudge` is the script's own then.
@@ -335,6 +340,8 @@ void Operation::take_jog(Lines* on, const Incoming& incoming, LineReader& reader
     pace = usual_pace(bench_.rig().mechanisms[place], settings_[place]);
   }
   reader.expect_end();
+  if (way < 0 && !is_cart && bench_.rig().mechanisms[place].is_throttled())
+    throw RangeError(mover.name() + ": turns one way");
   if (on == nullptr) return;
   Lines& lines = *on;
   std::vector<Mover*> movers{&mover};
@@ -345,8 +352,6 @@ void Operation::take_jog(Lines* on, const Incoming& incoming, LineReader& reader
   if (pace.speed) pace_text += to_text(*pace.speed);
   if (pace.duty) pace_text += fmt::format("{} %", 100.0 * pace.duty->base());
   auto jog = jogs_.find(&mover);
-  if (way < 0 && !is_cart && bench_.rig().mechanisms[place].is_throttled())
-    throw RangeError(mover.name() + ": turns one way");
   if (jog == jogs_.end()) {
     const Zeroed* const zeroed = mover.zeroed();
     if (zeroed != nullptr && !zeroed->knows_zero())
@@ -394,6 +399,7 @@ void Operation::take_nudge(Lines* on, const Incoming& incoming, LineReader& read
     by = OrderReader(reader, place).position("a way such as 0.5 mm");
   }
   reader.expect_end();
+  if (mover.zeroed() == nullptr) (void)able(mover.name(), mover.places(), "be nudged");
   if (on == nullptr) return;
   Lines& lines = *on;
   require_free({&mover}, incoming.by);

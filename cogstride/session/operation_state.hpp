@@ -33,8 +33,8 @@ struct MovedState {
   std::optional<double> lag{};            ///< of one that follows, in its unit
   std::optional<std::int64_t> counted{};  ///< steps or counts
   /// What orders by hand mean that do not say it, in the unit of its places per s and per s2.
-  std::optional<double> set_speed{};
-  std::optional<double> set_acceleration{};
+  std::optional<double> usual_speed{};
+  std::optional<double> usual_acceleration{};
 };
 
 struct NamedState {

@@ -61,6 +61,19 @@ struct Attended {
   std::vector<int> counts;
 };
 
+TEST(Operation, StopsAMotorInMidRampToo) {
+  for (int ms = 2; ms < 200; ms += 2) {
+    Attended at(only_with(demo_rig_without_gate(), {"feeder"}));
+    at.say("jog feeder on at 72 %");
+    at.go_on(1e-3 * ms);
+    at.say("stop everything");
+    at.go_on(1.5);
+    const auto stands = at.moved("feeder").counted;
+    at.go_on(0.2);
+    ASSERT_EQ(at.moved("feeder").counted, stands) << "stopped after " << ms << " ms";
+  }
+}
+
 TEST(Operation, AnswersEachLineOnceWhenItIsDoneOrAtOnceWhenItIsRefused) {
   Attended at;
   const auto moved = at.say("move traverse to 40 mm");

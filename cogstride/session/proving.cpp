@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "cogstride/board/line_levels.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/quantity/literals.hpp"
 
@@ -135,7 +136,8 @@ class Proving {
     std::vector<std::string> levels;
     for (const BoardLine& line : board_lines(mechanism().wiring)) {
       const bool high = level_for(line.line, false);
-      levels.push_back(fmt::format("{} (line {}) {}", line.use, line.line.number, high ? "high" : "low"));
+      levels.push_back(
+          fmt::format("{} (line {}) {}", line.use, line_name(line.line.number), high ? "high" : "low"));
     }
     bystander_.told(fmt::format("Plug the motor in, motor supply on. All lines are at rest: {}.",
                                 fmt::join(levels, ", ")));
@@ -377,22 +379,23 @@ class Proving {
       if (!bystander_.asked(*bench_,
                             fmt::format("{} (line {}) acts now, its line is {}. Does the output stand in "
                                         "it, or something press it?",
-                                        place_switch.name, place_switch.line, level)))
+                                        place_switch.name, line_name(place_switch.line), level)))
         return fails(stage,
                      fmt::format("it acts while nothing touches it: its level is the wrong way round "
                                  "(active), its contact normally closed or open otherwise than thought, or "
                                  "its wire broken (line {})",
-                                 place_switch.line));
+                                 line_name(place_switch.line)));
     } else {
       const auto acts = [&] { return acts_now(); };
       if (!bystander_.touches(*bench_, place_switch, true, acts))
         return fails(stage,
                      fmt::format("nothing was seen: its line {} stays {}; look at its wires, its supply and "
                                  "its pull resistor",
-                                 place_switch.line, level[0] == 'h' ? "low" : "high"));
+                                 line_name(place_switch.line), level[0] == 'h' ? "low" : "high"));
     }
     if (!bystander_.touches(*bench_, place_switch, false, [&] { return !acts_now(); }))
-      return fails(stage, fmt::format("it does not let go: its line {} stays {}", place_switch.line, level));
+      return fails(stage, fmt::format("it does not let go: its line {} stays {}",
+                                      line_name(place_switch.line), level));
     return proved(stage);
   }
 

@@ -40,38 +40,31 @@ RunWindow::Samples RunWindow::samples(std::int64_t from, std::size_t most) const
 
 std::vector<RunWindow::Line> RunWindow::lines(Tick from, std::size_t most) const {
   std::vector<LastOf<Edge, edges_a_block>::Block> blocks;
-  TraceLayout layout;
+  std::vector<Line> lines;
+  std::map<LineId, std::size_t> places;
   {
     const std::lock_guard lock(mutex_);
     blocks = edges_.all();
-    layout = layout_;
-  }
-  std::vector<Line> lines;
-  std::map<LineId, std::size_t> places;
-  for (const TracedLine& line : layout.lines) {
-    places[line.id] = lines.size();
-    lines.push_back({line.name, line.starts_high, {}, 0});
-  }
-  std::vector<bool> is_seen(lines.size());
-  const auto back_to = [&](const Edge& edge) {
-    const auto place = places.find(edge.line);
-    if (place == places.end()) return;
-    Line& line = lines[place->second];
-    if (edge.at < from || line.edges.size() == most) {
-      // What it stood at before the first of them is known by the first change that is looked at.
-      if (!is_seen[place->second]) line.starts_high = edge.high;
-      is_seen[place->second] = true;
-      line.left_out += edge.at >= from ? 1 : 0;
-      return;
+    for (std::size_t i = 0; i < layout_.lines.size(); ++i) {
+      const TracedLine& line = layout_.lines[i];
+      places[line.id] = i;
+      lines.push_back({line.name, is_high(line.id), {}, 0});
     }
-    is_seen[place->second] = true;
-    line.edges.push_back(edge.at);
-    line.starts_high = !edge.high;
-  };
+  }
+  // Back from how they stand now.
   for (auto block = blocks.rbegin(); block != blocks.rend(); ++block) {
-    for (auto each = (*block)->rbegin(); each != (*block)->rend(); ++each) back_to(*each);
-    const bool is_older = !(*block)->empty() && (*block)->front().at < from;
-    if (is_older && std::find(is_seen.begin(), is_seen.end(), false) == is_seen.end()) break;
+    if (!(*block)->empty() && (*block)->back().at < from) break;
+    for (auto edge = (*block)->rbegin(); edge != (*block)->rend() && edge->at >= from; ++edge) {
+      const auto place = places.find(edge->line);
+      if (place == places.end()) continue;
+      Line& line = lines[place->second];
+      if (line.edges.size() == most) {
+        ++line.left_out;
+        continue;
+      }
+      line.edges.push_back(edge->at);
+      line.starts_high = !edge->high;
+    }
   }
   for (Line& line : lines) std::reverse(line.edges.begin(), line.edges.end());
   return lines;
@@ -145,12 +138,25 @@ void RunWindow::tell(TraceSink& sink) const {
 void RunWindow::begin(const TraceLayout& layout) {
   const std::lock_guard lock(mutex_);
   layout_ = layout;
+  for (const TracedLine& line : layout.lines) now_high(line.id, line.starts_high);
+}
+
+bool RunWindow::is_high(LineId line) const {
+  const auto place = static_cast<std::size_t>(line);
+  return place < high_.size() && high_[place];
+}
+
+void RunWindow::now_high(LineId line, bool high) {
+  const auto place = static_cast<std::size_t>(line);
+  if (high_.size() <= place) high_.resize(place + 1, false);
+  high_[place] = high;
 }
 
 void RunWindow::edge(Tick at, LineId line, bool high) {
   const std::lock_guard lock(mutex_);
   passed(at);
   edges_.push({at, line, high});
+  now_high(line, high);
   // What is dropped is how lines stand where the rest begins.
   if (const auto dropped = edges_.drop())
     for (const Edge& edge : *dropped)

@@ -113,10 +113,13 @@ class RunWindow final : public TraceSink {
   static constexpr std::size_t events_a_block = 64;
 
   void passed(Tick at) { now_ = std::max(now_, at); }
+  [[nodiscard]] bool is_high(LineId line) const;
+  void now_high(LineId line, bool high);
 
   mutable std::mutex mutex_{};
   TraceLayout layout_{};
   Tick now_ = 0;
+  std::vector<bool> high_{};  // by line, now
   LastOf<Sample, samples_a_block> samples_;
   LastOf<Edge, edges_a_block> edges_;
   LastOf<TraceEvent, events_a_block> events_;

@@ -25,7 +25,7 @@ struct Gate {
 
 // 200 full steps in 8, a screw of 6 mm: 266.67 steps/mm. The goal's ways are what `cogstride inspect` says of
 // the rig.
-HomingGoal<int32_t> goal() {
+HomingGoal<int32_t> goal_of_rig() {
   HomingGoal<int32_t> ways;
   ways.towards = -1;
   ways.alignment_way = 32;
@@ -37,9 +37,10 @@ HomingGoal<int32_t> goal() {
 }
 
 StepAxis<Step> axis;
-AxisWalk<decltype(axis)> walk(axis, F_CPU);
-HomeAxis<decltype(axis), Gate> homes(axis, walk, goal(),
-                                     {{5333, 400, 60000}, {533, 400, 60000}, {533, 1, 3500}}, 50);
+AxisWalk<decltype(axis)::Runs> walk(axis, F_CPU);
+const HomingGoal<int32_t> goal = goal_of_rig();
+const HomingPaces paces = {{5333, 400, 60000}, {533, 400, 60000}, {533, 1, 3500}};
+HomeAxis<decltype(axis)::Runs> homes(axis, walk, goal, paces, Gate::acts, no_switch, 50);
 DebouncedSwitch key(5);
 KnobSpeed knob(20, 1000, 3, 200, 6000);
 volatile uint16_t code;

@@ -11,6 +11,7 @@ extern "C" {
 #include <simavr/avr_adc.h>
 #include <simavr/avr_ioport.h>
 #include <simavr/avr_timer.h>
+#include <simavr/avr_uart.h>
 #include <simavr/sim_avr.h>
 #include <simavr/sim_elf.h>
 }
@@ -144,6 +145,16 @@ void Chip::hook() {
         },
         &compare);
   }
+  std::uint32_t uart = 0;
+  avr_ioctl(avr_, AVR_IOCTL_UART_GET_FLAGS('0'), &uart);
+  uart &= ~std::uint32_t{AVR_UART_FLAG_STDIO};
+  avr_ioctl(avr_, AVR_IOCTL_UART_SET_FLAGS('0'), &uart);
+  avr_irq_register_notify(
+      avr_io_getirq(avr_, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_OUTPUT),
+      [](avr_irq_t*, std::uint32_t letter, void* chip) {
+        static_cast<Chip*>(chip)->said_ += static_cast<char>(letter);
+      },
+      this);
   for (int vector = 1; vector < 26; ++vector) {
     avr_irq_t* const irq = avr_get_interrupt_irq(avr_, static_cast<std::uint8_t>(vector));
     if (irq == nullptr) continue;
@@ -191,6 +202,16 @@ std::uint8_t Chip::reg(int address) const {
 }
 
 void Chip::drive(char port, int bit, bool high) {
+  // It is stronger than the chip's own pull-up.
+  Driven& driven = driven_[port_index(port)];
+  const auto mask = static_cast<std::uint8_t>(1 << bit);
+  driven.pins |= mask;
+  driven.high = static_cast<std::uint8_t>(high ? driven.high | mask : driven.high & ~mask);
+  avr_ioport_external_t external{};
+  external.name = static_cast<unsigned char>(port) & 0x7fU;
+  external.mask = driven.pins;
+  external.value = driven.high;
+  avr_ioctl(avr_, AVR_IOCTL_IOPORT_SET_EXTERNAL(port), &external);
   avr_raise_irq(avr_io_getirq(avr_, AVR_IOCTL_IOPORT_GETIRQ(port), bit), high ? 1 : 0);
 }
 
@@ -282,6 +303,10 @@ void Chip::look_at_converter(std::int64_t before, bool was_flagged) {
 }
 
 void Chip::step() {
+  while (!happens_.empty() && happens_.begin()->first <= now()) {
+    const auto happens = happens_.extract(happens_.begin());
+    happens.mapped()();
+  }
   const std::int64_t before = now();
   const bool counts = (avr_->data[tccr1b] & 7) == 1;
   for (std::size_t i = 0; i < compares_.size(); ++i) {

@@ -57,8 +57,12 @@ class Chip {
   [[nodiscard]] const std::vector<PinEdge>& edges(char port, int bit);
   /// When a compare matched: 0 is A, 1 is B.
   [[nodiscard]] const std::vector<std::int64_t>& matches(int compare) const { return matches_[compare]; }
+  /// Carried out between two instructions, once so many cycles have gone by.
+  void at(std::int64_t cycle, std::function<void()> happens) { happens_.emplace(cycle, std::move(happens)); }
   /// Called after each instruction that changed an output pin.
   std::function<void(char port, int bit, bool high)> on_edge{};
+  /// What it has said over its serial line.
+  [[nodiscard]] const std::string& said() const { return said_; }
   /// Voltage at an analogue input, of 5 V.
   void analogue(int channel, double volts);
 
@@ -88,6 +92,12 @@ class Chip {
   avr_t* avr_ = nullptr;
   std::map<std::string, std::uint32_t> symbols_;
   std::array<std::uint8_t, 3> outputs_{};  // B, C, D as last seen
+  struct Driven {
+    std::uint8_t pins = 0;
+    std::uint8_t high = 0;
+  };
+  std::multimap<std::int64_t, std::function<void()>> happens_{};
+  std::array<Driven, 3> driven_{};  // from outside
   std::map<int, std::vector<PinEdge>> edges_;
   std::array<InterruptTimes, 32> interrupts_{};
   struct Active {
@@ -102,6 +112,7 @@ class Chip {
   std::array<std::uint16_t, 2> values_{};  // of the compares before an instruction
   std::array<int, 2> modes_{};
   std::vector<Compare> compares_;
+  std::string said_{};
 };
 
 }  // namespace cogstride::chip_bench

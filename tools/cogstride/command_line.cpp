@@ -127,6 +127,37 @@ void add_sequence(CLI::App& app, SequenceOptions& options) {
   command->add_flag("--json", options.json, "The same for programs");
 }
 
+void add_export(CLI::App& app, ExportOptions& options) {
+  CLI::App* command =
+      app.add_subcommand("export", "Make of a rig and a script what its small chip plays by itself");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("SCRIPT", options.script, "What it is to do; without it the rig alone")->type_name("");
+  CLI::Option* const header =
+      command->add_option("--header", options.header, "Write the header into FILE; without it, it is printed")
+          ->type_name("FILE");
+  CLI::Option* const firmware =
+      command
+          ->add_option("--firmware", options.firmware,
+                       "Write a whole program into FOLDER, and print what builds it")
+          ->type_name("FOLDER")
+          ->excludes(header);
+  CLI::Option* const table =
+      command
+          ->add_option("--table", options.table,
+                       "Write the script's motions into FILE as plain arrays, for a program of your own")
+          ->type_name("FILE")
+          ->excludes(header)
+          ->excludes(firmware);
+  command
+      ->add_option(
+          "--as", options.as,
+          "With --table: intervals (ticks from step to step), compares (of a 16-bit counter) or overflows")
+      ->type_name("FORM")
+      ->check(CLI::IsMember({"intervals", "compares", "overflows"}))
+      ->needs(table);
+  command->add_flag("--overwrite", options.overwrite, "Replace files that are there already");
+}
+
 void add_plan(CLI::App& app, PlanOptions& options) {
   CLI::App* command =
       app.add_subcommand("plan", "Plan one move and say how long it takes and what goes out on the lines");
@@ -467,6 +498,7 @@ ExitStatus run_command_line(int count, char** words) {
   NewOptions added;
   ChangeOptions change;
   SequenceOptions sequence;
+  ExportOptions exported;
   PlanOptions plan;
   SweepOptions sweep;
   TimerOptions timer;
@@ -496,6 +528,7 @@ ExitStatus run_command_line(int count, char** words) {
   add_fit(app, fit);
   add_compare(app, compare);
   add_measure_rate(app, measure_rate);
+  add_export(app, exported);
   add_demo(app, demo);
   try {
     app.parse(count, words);
@@ -514,6 +547,7 @@ ExitStatus run_command_line(int count, char** words) {
   if (app.got_subcommand("add")) return run_add(added);
   if (app.got_subcommand("change")) return run_change(change);
   if (app.got_subcommand("sequence")) return run_sequence(sequence);
+  if (app.got_subcommand("export")) return run_export(exported);
   if (app.got_subcommand("plan")) return run_plan(plan);
   if (app.got_subcommand("sweep")) return run_sweep(sweep);
   if (app.got_subcommand("timer")) return run_timer(timer);

@@ -62,6 +62,16 @@ struct SequenceOptions {
   bool json = false;
 };
 
+struct ExportOptions {
+  std::string rig;
+  std::string script{};    ///< empty: the rig alone
+  std::string header{};    ///< empty: it is printed
+  std::string firmware{};  ///< a folder
+  std::string table{};     ///< a file
+  std::string as = "intervals";
+  bool overwrite = false;
+};
+
 struct PlanOptions {
   std::string rig;
   std::string mechanism;
@@ -207,6 +217,7 @@ ExitStatus run_new(const NewOptions& options);
 ExitStatus run_add(const NewOptions& options);
 ExitStatus run_change(const ChangeOptions& options);
 ExitStatus run_sequence(const SequenceOptions& options);
+ExitStatus run_export(const ExportOptions& options);
 ExitStatus run_plan(const PlanOptions& options);
 ExitStatus run_sweep(const SweepOptions& options);
 ExitStatus run_timer(const TimerOptions& options);

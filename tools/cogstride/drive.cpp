@@ -4,6 +4,7 @@
 
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/hands/heard_devices.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/motion/duty_course.hpp"
 #include "cogstride/motion/pulse_width/throttle_mover.hpp"
 #include "cogstride/plan/duty.hpp"
@@ -46,7 +47,7 @@ std::string what_will_move(const Rig& rig, const Script& script) {
     words += fmt::format("  {} moves {}, at most at {}\n", mechanism.name, where, to_text(limits.speed));
   }
   for (const PlainOutput& output : rig.outputs)
-    words += fmt::format("  {} may be switched on (line {})\n", output.name, output.line.number);
+    words += fmt::format("  {} may be switched on (line {})\n", output.name, line_name(output.line.number));
   return words;
 }
 
@@ -103,7 +104,7 @@ ExitStatus run_drive(const DriveOptions& options) {
                                 report.verdict.seconds));
     page.add_verdict(report.verdict);
     page.add_text("As it was played", drive_text(report, log));
-    for (const auto& [heading, svg] : outputs.figures()) page.add_figure(heading, svg);
+    add_drawn(page, outputs.figures());
     page.add_events(log);
     finish_report(page, rig, {options.script, options.rig}, {{"bench", "live lines"}}, options.outputs.report,
                   options.outputs.overwrite);

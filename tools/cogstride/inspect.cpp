@@ -1,5 +1,6 @@
 #include <cstdio>
 
+#include "cogstride/export/make_program.hpp"
 #include "cogstride/report/reports.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "commands.hpp"
@@ -10,6 +11,10 @@ ExitStatus run_inspect(const InspectOptions& options) {
   const cogstride::Rig rig = cogstride::read_rig(options.rig);
   if (!options.mechanism.empty()) (void)cogstride::mechanism_named(rig, options.mechanism);
   cogstride::Inspection inspection = cogstride::inspect_rig(rig);
+  // What its program would leave out, or could not do, whatever the script.
+  if (rig.controller.small_chip && rig.controller.small_chip->kind == cogstride::SmallChip::Kind::avr8)
+    for (cogstride::Finding& finding : cogstride::chip_findings(rig))
+      inspection.findings.push_back(std::move(finding));
   if (!options.mechanism.empty()) inspection = cogstride::about(inspection, options.mechanism);
   if (!options.report.empty()) {
     check_output_names({.report = options.report, .overwrite = options.overwrite}, {options.rig});

@@ -21,6 +21,7 @@
 #include "cogstride/hands/device_ways.hpp"
 #include "cogstride/hands/order_desk.hpp"
 #include "cogstride/hands/socket_ways.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
@@ -290,100 +291,132 @@ void keep_report(const OperateOptions& options, const Rig& rig, const Verdict& v
                                                       : verdict.fault,
                               verdict.seconds, where));
   page.add_verdict(verdict);
+  std::vector<Drawn> figures;
   for (const MoverVerdict& mover : verdict.movers) {
     if (!mover.has_moved) continue;
-    const std::string svg = signals_svg(watched.thinned, mover.name, "by hand on " + where);
-    if (!svg.empty()) page.add_figure(mover.name + ", drawn", svg);
+    figures.push_back(
+        drawn_signals(mover.name + ", drawn", watched.thinned, mover.name, "by hand on " + where));
   }
+  add_drawn(page, figures);
   page.add_events(watched.log);
   finish_report(page, rig, {options.event, options.rig}, {{"bench", where}}, options.report,
                 options.overwrite);
 }
 
-ExitStatus attend(Bench& bench, const OperateOptions& options, const Watched& watched) {
-  const LastLevels& levels = watched.levels;
-  const Operating& operating = bench.rig().operating;
-  std::mutex telling;
-  std::function<void(const std::string&)> shows;
-  // Beside the answers: where somebody looks at the screen, on that.
-  const auto tell = [&](const std::string& words) {
-    const std::lock_guard lock(telling);
-    if (shows)
-      shows(words);
+/// Words beside the answers: where somebody looks at the screen, on that. From any thread.
+class Teller {
+ public:
+  void operator()(const std::string& words) {
+    const std::lock_guard lock(mutex_);
+    if (shows_)
+      shows_(words);
     else
       fmt::print(stderr, "{}\n", words);
-  };
+  }
+  /// @param shows  empty: nothing does any more
+  void show_by(std::function<void(const std::string&)> shows) {
+    const std::lock_guard lock(mutex_);
+    shows_ = std::move(shows);
+  }
+
+ private:
+  std::mutex mutex_{};
+  std::function<void(const std::string&)> shows_{};
+};
+
+using Tell = std::function<void(const std::string&)>;
+
+/// Where those come in who are elsewhere.
+class Doors {
+ public:
+  Doors(Bench& bench, Hands& hands, const OperateOptions& options, const RunWindow& window, bool on_screen,
+        const Tell& tell) {
+    const Operating& operating = bench.rig().operating;
+    const auto token = std::make_shared<AccessToken>(operating.token);
+    const std::string listen =
+        !options.listen.empty() && !options.page ? options.listen : operating.listen.value_or("");
+    if (!listen.empty()) {
+      sockets_ = std::make_unique<SocketWays>(
+          hands.desk, SocketWays::Options{listen, token, operating.look_without_token, options.json, tell});
+      tell(fmt::format("orders are taken at {}{}", sockets_->address(),
+                       token->is_wanted() ? "; who comes says first: token " + *token->wanted() : ""));
+      addresses_ = sockets_->address();
+    }
+    if (options.page) {
+      page_ = serve_page(
+          bench, hands.operation, hands.desk,
+          {options.listen, token, operating.look_without_token, options.live ? "live lines" : "simulated",
+           std::filesystem::absolute(options.rig).parent_path().string(), &window, on_screen, tell});
+      addresses_ += (addresses_.empty() ? "" : ", ") + ("page " + page_->address());
+    }
+    if (are_there())
+      hands.desk.on_renewal([this, token] {
+        const std::string renewed = token->renew();  // before the link is asked for, which has it
+        return "the token is now " + renewed + (page_ ? ", the page at " + page_->link() : "");
+      });
+  }
+  [[nodiscard]] bool are_there() const { return sockets_ || page_; }
+  /// "127.0.0.1:7440, page 127.0.0.1:7480"
+  [[nodiscard]] const std::string& addresses() const { return addresses_; }
+  void close() {
+    sockets_.reset();
+    page_.reset();
+  }
+
+ private:
+  std::unique_ptr<SocketWays> sockets_{};
+  std::unique_ptr<PageOut> page_{};
+  std::string addresses_{};
+};
+
+void show_on(TerminalView& view, Bench& bench, Operation& operation) {
+  // As an order, so that a run that is played again looks as often.
+  bench.post("the screen: watch every 100 ms", [&] {
+    operation.show("the screen", ExactTime::from_base({1, 10}),
+                   [&](const OperationState& state) { view.update(state); });
+  });
+}
+
+ExitStatus attend(Bench& bench, const OperateOptions& options, const Watched& watched) {
+  Teller teller;
+  const Tell tell = std::ref(teller);
   Hands hands(bench, options.rig, tell);
-  bool has_failed = false;
-  const std::string listen =
-      !options.listen.empty() && !options.page ? options.listen : operating.listen.value_or("");
   const bool on_screen =
       !options.plain && !options.json && isatty(STDIN_FILENO) == 1 && isatty(STDOUT_FILENO) == 1;
   const InterruptsNoted noted(bench);
-  const auto token = std::make_shared<AccessToken>(operating.token);
-  std::unique_ptr<SocketWays> sockets;
-  if (!listen.empty()) {
-    sockets = std::make_unique<SocketWays>(
-        hands.desk, SocketWays::Options{listen, token, operating.look_without_token, options.json, tell});
-    tell(fmt::format("orders are taken at {}{}", sockets->address(),
-                     token->is_wanted() ? "; who comes says first: token " + *token->wanted() : ""));
-  }
-  bool is_alone = sockets == nullptr;
-  std::string listens = sockets ? sockets->address() : "";
-  std::unique_ptr<PageOut> page;
-  if (options.page) {
-    page = serve_page(
-        bench, hands.operation, hands.desk,
-        {options.listen, token, operating.look_without_token, options.live ? "live lines" : "simulated",
-         std::filesystem::absolute(options.rig).parent_path().string(), &watched.window, on_screen, tell});
-    listens += (listens.empty() ? "" : ", ") + ("page " + page->address());
-    is_alone = false;
-  }
-  if (!is_alone)
-    hands.desk.on_renewal([&] {
-      const std::string renewed = token->renew();  // before the link is asked for, which has it
-      return "the token is now " + renewed + (page ? ", the page at " + page->link() : "");
-    });
-  const bool has_devices = DeviceWays::are_of(bench.rig());
+  Doors doors(bench, hands, options, watched.window, on_screen, tell);
+  const bool is_alone = !doors.are_there() && !DeviceWays::are_of(bench.rig());
   std::unique_ptr<AnswersOut> out;
   std::unique_ptr<TerminalView> view;
   std::shared_ptr<OrderDesk::Way> lines;
   if (on_screen) {
     view = std::make_unique<TerminalView>(
-        hands.desk, bench.rig(), levels,
-        TerminalView::Shown{bench.rig().name, options.live ? "live lines" : "simulated", listens,
-                            is_alone && !has_devices});
-    const std::lock_guard lock(telling);
-    shows = [&](const std::string& words) { view->tell(words); };
-    // As an order, so that a run that is played again looks as often.
-    bench.post("the screen: watch every 100 ms", [&] {
-      hands.operation.show("the screen", ExactTime::from_base({1, 10}),
-                           [&](const OperationState& state) { view->update(state); });
-    });
+        hands.desk, bench.rig(), watched.levels,
+        TerminalView::Shown{bench.rig().name, options.live ? "live lines" : "simulated", doors.addresses(),
+                            is_alone});
+    teller.show_by([&](const std::string& words) { view->tell(words); });
+    show_on(*view, bench, hands.operation);
   } else {
     out = std::make_unique<AnswersOut>();
     lines = hands.desk.open(
         "standard input", [&](std::string line) { out->put(std::move(line)); }, options.json);
   }
   DevicesIn devices(bench, hands.desk, hands.operation, tell);
+  bool has_failed = false;
   bench.on_fault([&](const std::string& why) {
     // One that was ordered has its answer.
     if (why == "a stop was requested" && !was_interrupted()) return;
     has_failed = true;
     hands.desk.tell_fault(why);
   });
-  StandardInput in(hands.desk, lines, is_alone && !has_devices);
+  StandardInput in(hands.desk, lines, is_alone);
   bench.run(hands.attended, [&] { return hands.operation.has_ended(); });
   bench.come_to_rest();
   in.end();
   bench.serve(1_ms);  // what came in meanwhile is answered
-  sockets.reset();
-  page.reset();
+  doors.close();
   devices.end();
-  {
-    const std::lock_guard lock(telling);
-    shows = {};
-  }
+  teller.show_by({});
   view.reset();
   return !has_failed ? ExitStatus::done : ExitStatus::something_is_wrong;
 }
@@ -393,7 +426,7 @@ std::string what_may_move(const Rig& rig) {
   for (const Mechanism& mechanism : rig.mechanisms)
     if (mechanism.moves()) words += fmt::format("  {} moves as it is told by hand\n", mechanism.name);
   for (const PlainOutput& output : rig.outputs)
-    words += fmt::format("  {} may be switched on (line {})\n", output.name, output.line.number);
+    words += fmt::format("  {} may be switched on (line {})\n", output.name, line_name(output.line.number));
   return words;
 }
 

@@ -84,22 +84,24 @@ Outputs::Outputs(const OutputOptions& options, const std::vector<std::string>& r
 void Outputs::draw(const FigureContent& content) {
   if (!plot_.empty()) write_figure(plot_, *thinned_, content);
   if (reports_)
-    figures_.emplace_back(
-        content.title, drawn_svg([&](const std::string& path) { write_figure(path, *thinned_, content); }));
+    figures_.push_back(drawn(content.title, [&](const std::string& path) {
+      write_figure(path, *thinned_, content);
+      return true;
+    }));
 }
 
 void Outputs::draw_signals(const std::vector<std::string>& movers, const std::string& title) {
-  for (const std::string& mover : movers)
-    if (std::string svg = signals_svg(*thinned_, mover, title); !svg.empty())
-      figures_.emplace_back(mover, std::move(svg));
+  for (const std::string& mover : movers) figures_.push_back(drawn_signals(mover, *thinned_, mover, title));
 }
 
 void Outputs::draw(const Rig& rig, const RunFigure& what) {
   if (!plot_.empty()) write_run_figure(plot_, *thinned_, rig, what);
   if (!reports_) return;
   const auto add = [&](const std::string& heading, const RunFigure& figure) {
-    figures_.emplace_back(
-        heading, drawn_svg([&](const std::string& path) { write_run_figure(path, *thinned_, rig, figure); }));
+    figures_.push_back(drawn(heading, [&](const std::string& path) {
+      write_run_figure(path, *thinned_, rig, figure);
+      return true;
+    }));
   };
   add("The run", what);
   if (what.moved.size() < 2 || !what.measured.empty()) return;

@@ -16,6 +16,7 @@
 #include "cogstride/trace/thinned.hpp"
 #include "cogstride/trace/trace.hpp"
 #include "commands.hpp"
+#include "report_file.hpp"
 
 /// s, of a time that an option says; 0 where it says none. @throws cogstride::Error that names the option
 [[nodiscard]] double seconds_of(const char* option, const std::string& written);
@@ -40,12 +41,12 @@ class Outputs {
   /// Of a run of which is not known beforehand what is worth seeing: all signals of these movers.
   void draw_signals(const std::vector<std::string>& movers, const std::string& title);
   /// Figures for the report: SVG, with what stands over each.
-  [[nodiscard]] const std::vector<std::pair<std::string, std::string>>& figures() const { return figures_; }
+  [[nodiscard]] const std::vector<Drawn>& figures() const { return figures_; }
 
  private:
   std::string plot_;
   bool reports_;
-  std::vector<std::pair<std::string, std::string>> figures_{};
+  std::vector<Drawn> figures_{};
   cogstride::TraceFork fork_;
   std::optional<cogstride::ThinnedTrace> thinned_;
   std::unique_ptr<cogstride::VcdWriter> waves_;

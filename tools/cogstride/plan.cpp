@@ -166,7 +166,7 @@ ExitStatus run_plan(const PlanOptions& options) {
                     margin >= 0.0 ? fmt::format("it takes {:.3f} s", figures.duration)
                                   : "it may lose steps: look at its margin");
     page.add_text("What it comes to", chosen + plan_text(figures, trial));
-    for (const auto& [heading, svg] : outputs.figures()) page.add_figure(heading, svg);
+    add_drawn(page, outputs.figures());
     finish_report(page, rig, {options.rig}, {}, options.outputs.report, options.outputs.overwrite);
   }
 

@@ -9,6 +9,7 @@
 #include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/files/output_file.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/plant/stepped_plant.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/rig/files/change_rig.hpp"
@@ -69,7 +70,7 @@ class User final : public Bystander {
 
   bool touches(Bench& bench, const PlaceSwitch& place_switch, bool acts,
                const std::function<bool()>& is_so) override {
-    const std::string who = fmt::format("{} (line {})", place_switch.name, place_switch.line);
+    const std::string who = fmt::format("{} (line {})", place_switch.name, line_name(place_switch.line));
     if (SimulatedBench* const simulated = simulated_of(bench)) {
       simulated->touch(mechanism_.name, place_switch, acts);
       for (int i = 0; i < 100 && !is_so(); ++i) bench.serve(10_ms);

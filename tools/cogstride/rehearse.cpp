@@ -118,7 +118,7 @@ void keep_report(const RehearseOptions& options, const Rig& rig, const Rehearsal
                               verdict.seconds));
   page.add_verdict(verdict);
   if (!report.notes.empty()) page.add_list("Notes", report.notes);
-  for (const auto& [heading, svg] : outputs.figures()) page.add_figure(heading, svg);
+  add_drawn(page, outputs.figures());
   page.add_events(log);
   finish_report(page, rig, {options.script, options.event, options.actual, options.rig},
                 {{"bench", "simulated"}, {"seed", std::to_string(options.seed)}}, options.outputs.report,

@@ -1,24 +1,44 @@
 #include "report_file.hpp"
 
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <utility>
+
 #include "cogstride/files/scratch_folder.hpp"
 #include "cogstride/report/signals_figure.hpp"
 #include "cogstride/rig/diagnostic.hpp"
 
 using namespace cogstride;
 
-std::string drawn_svg(const std::function<void(const std::string& path)>& draw) {
-  const ScratchFolder scratch;
-  const std::string file = scratch.file("figure.svg");
-  draw(file);
-  return read_text_file(file, std::string::npos);
+Drawn drawn(std::string heading, const std::function<bool(const std::string& path)>& draw) {
+  Drawn figure{std::move(heading), {}, {}};
+  try {
+    const ScratchFolder scratch;
+    const std::string file = scratch.file("figure.svg");
+    if (draw(file)) figure.svg = read_text_file(file, std::string::npos);
+  } catch (const Error& error) {
+    figure.why_not = error.what();
+  }
+  return figure;
 }
 
-std::string signals_svg(const ThinnedTrace& trace, const std::string& mover, const std::string& title) {
-  const ScratchFolder scratch;
-  const std::string file = scratch.file("figure.svg");
-  return write_signals_figure(file, trace, mover, mover + ": " + title)
-             ? read_text_file(file, std::string::npos)
-             : std::string();
+Drawn drawn_signals(std::string heading, const ThinnedTrace& trace, const std::string& mover,
+                    const std::string& title) {
+  return drawn(std::move(heading), [&](const std::string& file) {
+    return write_signals_figure(file, trace, mover, mover + ": " + title);
+  });
+}
+
+void add_drawn(ReportPage& page, const std::vector<Drawn>& figures) {
+  std::string told;
+  for (const Drawn& figure : figures) {
+    if (!figure.svg.empty()) page.add_figure(figure.heading, figure.svg);
+    if (figure.why_not.empty()) continue;
+    page.add_undrawn(figure.heading, figure.why_not);
+    if (std::exchange(told, figure.why_not) != figure.why_not)
+      fmt::print(stderr, "note: the report goes without: {}\n", figure.why_not);
+  }
 }
 
 void finish_report(ReportPage& page, const Rig& rig, const std::vector<std::string>& read,

@@ -40,14 +40,20 @@ class Progress {
 struct Swept {
   std::string text{};
   std::string json{};
-  std::string svg{};  ///< for the report
+  std::vector<Drawn> figures{};  ///< for the report
 };
 
 /// @param draw  into a file of that name
 Swept swept(const SweepOptions& options, std::string text, std::string json,
             const std::function<void(const std::string& path)>& draw) {
   if (!options.plot.empty()) draw(options.plot);
-  return {std::move(text), std::move(json), options.report.empty() ? std::string() : drawn_svg(draw)};
+  Swept came{std::move(text), std::move(json), {}};
+  if (!options.report.empty())
+    came.figures.push_back(drawn("The figure", [&](const std::string& path) {
+      draw(path);
+      return true;
+    }));
+  return came;
 }
 
 Swept sweep_one(const SweepOptions& options, const Rig& rig, const Mechanism& mechanism) {
@@ -140,7 +146,7 @@ ExitStatus run_sweep(const SweepOptions& options) {
     ReportPage page(fmt::format("{} of {}, swept", mechanism.name, rig.name), true,
                     came->text.substr(0, came->text.find('\n')));
     page.add_text("What was found", came->text);
-    page.add_figure("The figure", came->svg);
+    add_drawn(page, came->figures);
     finish_report(page, rig, {options.rig}, {{"bench", options.live ? "live lines" : "simulated"}},
                   options.report, options.overwrite);
   }

@@ -12,6 +12,7 @@
 #include "cogstride/board/h_bridge.hpp"
 #include "cogstride/board/six_gate.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
 #include "cogstride/port/kernel_counters.hpp"
 
@@ -142,8 +143,8 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
     }
     for (const RigLine& line : rig_lines(rig))
       if (line.owner == mechanism.name && !has_duty(mechanism) && is_pwm_channel(rig.controller, line.number))
-        why.push_back(
-            fmt::format("its line {} is a channel of a PWM chip, and has to be a plain line", line.number));
+        why.push_back(fmt::format("its line {} is a channel of a PWM chip, and has to be a plain line",
+                                  line_name(line.number)));
     if (!nowhere.empty() && !has_own_port)
       why.push_back(fmt::format("no [controller.gpio.NAME] of the rig has line{} {}",
                                 nowhere.size() > 1 ? "s" : "", fmt::join(nowhere, ", ")));

@@ -250,6 +250,7 @@ void SimulatedBench::open_lines() {
     inner = paced_.get();
   }
   checked_ = std::make_unique<CheckedLines>(std::move(checks), *inner);
+  checked_->tell(options_.watch);
 }
 
 void SimulatedBench::begin_trace() {

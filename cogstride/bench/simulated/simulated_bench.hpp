@@ -19,6 +19,7 @@ class BrushedPlant;
 class BrushlessPlant;
 class CheckedLines;
 class EventTeller;
+class LinesWatch;
 class PacedLines;
 class Plant;
 class PulsePlant;
@@ -46,6 +47,7 @@ class SimulatedBench final : public Bench {
     std::vector<OutsideEvent> events{};  ///< what happens from outside
     bool at_wall_clock = false;   ///< time passes as fast as a clock's, for a bench that waits for people
     TraceSink* trace = nullptr;   ///< told everything; must outlive the bench
+    LinesWatch* watch = nullptr;  ///< told what is put on its lines; must outlive it too
     std::vector<Guest> guests{};  ///< movers of the program's own, beside those of the rig
   };
 

@@ -48,7 +48,7 @@ void trace_plan(const Rig& rig, const std::string& name, const MovePlan& plan, T
   sink.begin(layout);
   const double units_per_step = display_units_per_base(kind) / steps_per_base(mechanism).to_double();
 
-  stream.start(lines, plan.to_step - plan.from_step, plan.limits);
+  stream.start(lines, plan.to_step - plan.from_step, plan.limits, {}, 0);
   const Tick start = stream.began_at();
   lines.on_edge([&](Tick at, LineId line, bool high) { sink.edge(at, line, high); });
   lines.look_each(layout.sample_period, [&](Tick at) {

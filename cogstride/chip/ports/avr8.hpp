@@ -2,7 +2,7 @@
 //
 //   typedef Port::StepA<Port::Pin<'D', 4>> Traverse;      // STEP at the output of compare A, DIR at D4
 //   chip::StepAxis<Traverse> traverse;
-//   ISR(TIMER1_COMPA_vect) { traverse.on_compare(); }
+//   COGSTRIDE_STEP_INTERRUPT(TIMER1_COMPA_vect, traverse)
 //
 // A page of docs/chip.md says what a port has to give; this one is the model.
 #pragma once
@@ -12,6 +12,8 @@
 #include <avr/pgmspace.h>
 #include <stdint.h>
 #include <string.h>
+
+#include "../tick.hpp"
 
 #define COGSTRIDE_IN_FLASH PROGMEM
 
@@ -50,19 +52,63 @@ class Lock {
 template <char port, uint8_t bit>
 struct Pin {
   static constexpr uint8_t mask = 1 << bit;
-  static void write(bool high) {
+  COGSTRIDE_IN_INTERRUPT static void write(bool high) {
     if (high) {
       out() |= mask;
     } else {
       out() &= static_cast<uint8_t>(~mask);
     }
   }
-  static bool read() { return (in() & mask) != 0; }
+  COGSTRIDE_IN_INTERRUPT static bool read() { return (in() & mask) != 0; }
   static void output() { ddr() |= mask; }
 
-  static volatile uint8_t& out() { return port == 'B' ? PORTB : port == 'C' ? PORTC : PORTD; }
-  static volatile uint8_t& in() { return port == 'B' ? PINB : port == 'C' ? PINC : PIND; }
+  COGSTRIDE_IN_INTERRUPT static volatile uint8_t& out() {
+    return port == 'B' ? PORTB : port == 'C' ? PORTC : PORTD;
+  }
+  COGSTRIDE_IN_INTERRUPT static volatile uint8_t& in() {
+    return port == 'B' ? PINB : port == 'C' ? PINC : PIND;
+  }
   static volatile uint8_t& ddr() { return port == 'B' ? DDRB : port == 'C' ? DDRC : DDRD; }
+};
+
+/// A pin whose level is the other one: on is low.
+template <class Wire>
+struct Not {
+  COGSTRIDE_IN_INTERRUPT static void write(bool on) { Wire::write(!on); }
+  COGSTRIDE_IN_INTERRUPT static bool read() { return !Wire::read(); }
+  static void output() { Wire::output(); }
+};
+
+/// An input, of a contact that needs the chip's own pull-up or has another.
+template <class Wire>
+struct PulledUp : Wire {
+  static void begin() { Wire::write(true); }
+};
+
+/// Changes of inputs bring an interrupt: PCINT0_vect of port B, PCINT1_vect of C, PCINT2_vect of D.
+/// @tparam bits  of the port
+template <char port, uint8_t bits>
+struct Changes {
+  static void begin() {
+    if (port == 'B') PCMSK0 |= bits;
+    if (port == 'C') PCMSK1 |= bits;
+    if (port == 'D') PCMSK2 |= bits;
+    PCICR |= port == 'B' ? 1 << PCIE0 : port == 'C' ? 1 << PCIE1 : 1 << PCIE2;
+  }
+};
+
+/// A serial line out, at pin D1.
+/// @tparam per_bit  eighths of a bit's cycles: F_CPU / 8 / bits a second, rounded
+template <uint16_t per_bit>
+struct Serial {
+  static void begin() {
+    UCSR0A = 1 << U2X0;
+    UBRR0 = per_bit - 1;
+    UCSR0B = 1 << TXEN0;
+    UCSR0C = (1 << UCSZ01) | (1 << UCSZ00);
+  }
+  static bool is_ready() { return (UCSR0A & (1 << UDRE0)) != 0; }
+  static void send(uint8_t letter) { UDR0 = letter; }
 };
 
 /// The timer of the steps: it runs freely, 65536 cycles round.
@@ -73,15 +119,15 @@ struct Timer {
     TIMSK1 = 0;
   }
   /// Interrupts are off.
-  static uint16_t now() { return TCNT1; }
+  COGSTRIDE_IN_INTERRUPT static uint16_t now() { return TCNT1; }
 };
 
 /// A compare channel whose output is not used: for rows and frames, whose levels its interrupt writes.
 template <bool a>
 struct Compare {
   typedef avr8::Lock Lock;
-  static uint16_t now() { return TCNT1; }
-  static void at(uint16_t tick) {
+  COGSTRIDE_IN_INTERRUPT static uint16_t now() { return TCNT1; }
+  COGSTRIDE_IN_INTERRUPT static void at(uint16_t tick) {
     if (a) {
       OCR1A = tick;
     } else {
@@ -106,33 +152,33 @@ struct Step : Compare<a> {
   static constexpr uint8_t force = a ? 1 << FOC1A : 1 << FOC1B;
   static constexpr uint8_t pin = a ? 1 << PB1 : 1 << PB2;
 
-  /// Low: the rest levels, before all else.
+  /// The rest levels, before all else: low, and DIR backwards.
   static void begin() {
     PORTB &= static_cast<uint8_t>(~pin);
     DDRB |= pin;
-    Direction::write(false);
+    Direction::write(true);
     Direction::output();
     TCCR1A = static_cast<uint8_t>((TCCR1A & ~turn) | clear);
     TCCR1C = force;
     off();
   }
-  static void off() {
+  COGSTRIDE_IN_INTERRUPT static void off() {
     makes_pulses(false);
     Compare<a>::off();
   }
   /// Whether a match turns the output over; it is low when this changes.
-  static void makes_pulses(bool whether) {
+  COGSTRIDE_IN_INTERRUPT static void makes_pulses(bool whether) {
     const uint8_t other = static_cast<uint8_t>(TCCR1A & ~(turn | clear));
     TCCR1A = whether ? static_cast<uint8_t>(other | turn) : other;
   }
-  static void end_pulse() { TCCR1C = force; }
-  static bool is_high() { return (PINB & pin) != 0; }
+  COGSTRIDE_IN_INTERRUPT static void end_pulse() { TCCR1C = force; }
+  COGSTRIDE_IN_INTERRUPT static bool is_high() { return (PINB & pin) != 0; }
   /// At least 40 cycles after the edge, wherever it was.
-  static void end_pulse_when_long_enough() {
+  COGSTRIDE_IN_INTERRUPT static void end_pulse_when_long_enough() {
     __builtin_avr_delay_cycles(40);
     end_pulse();
   }
-  static void direction(bool backwards) { Direction::write(backwards); }
+  COGSTRIDE_IN_INTERRUPT static void direction(bool backwards) { Direction::write(backwards); }
 };
 
 /// A duty at pin D5, 62.5 kHz of 256 counts, by the 8-bit timer 0; its overflow's interrupt takes the next
@@ -170,6 +216,21 @@ struct Converter {
   static void rearm() { TIFR0 = 1 << OCF0A; }
 };
 
+/// A voltage now and then: one conversion at a time, of 10 bits, asked for by the main program.
+struct Analogue {
+  static void begin() {
+    ADCSRB = 0;
+    ADCSRA = (1 << ADEN) | (1 << ADPS2) | (1 << ADPS1) | (1 << ADPS0);
+  }
+  /// @param channel  0 to 7
+  static void ask(uint8_t channel) {
+    ADMUX = static_cast<uint8_t>((1 << REFS0) | channel);
+    ADCSRA |= 1 << ADSC;
+  }
+  static bool is_ready() { return (ADCSRA & (1 << ADSC)) == 0; }
+  static uint16_t code() { return ADC; }
+};
+
 /// A clock of milliseconds, on the 8-bit timer 2: its interrupt is TIMER2_COMPA_vect.
 struct Clock {
   static void begin() {
@@ -199,23 +260,35 @@ using StepB = Step<false, Direction>;
 }  // namespace chip
 }  // namespace cogstride
 
+/// For code that is quick where the rest of a program is small (-Os).
+#define COGSTRIDE_QUICK __attribute__((optimize("O2")))
+
 /// The interrupt of a step axis: only what each step takes saves its registers, few as they are; the end of a
-/// run is gone through by a function that saves its own.
-#define COGSTRIDE_STEP_INTERRUPT(vector, axis)                                                \
-  extern "C" void __vector_end_of_run_##axis() __attribute__((signal, used, noinline));       \
-  extern "C" void __vector_end_of_run_##axis() {                                              \
-    (axis).next_run();                                                                        \
-  }                                                                                           \
-  ISR(vector) {                                                                               \
-    if (!(axis).step()) __asm__ __volatile__("call __vector_end_of_run_" #axis ::: "memory"); \
+/// run, and the parts of slow ones, are gone through by functions that save their own.
+#define COGSTRIDE_STEP_INTERRUPT(vector, axis)                                                        \
+  extern "C" void __vector_part_of_##vector() __attribute__((signal, used, noinline));                \
+  extern "C" void __vector_part_of_##vector() {                                                       \
+    (axis).begin_part();                                                                              \
+    cogstride::chip::NarrowPulseRun part;                                                             \
+    sei();                                                                                            \
+    (axis).slow_part(part);                                                                           \
+    cli();                                                                                            \
+    (axis).take_part(part);                                                                           \
+  }                                                                                                   \
+  extern "C" void __vector_end_of_##vector() __attribute__((signal, used, noinline)) COGSTRIDE_QUICK; \
+  extern "C" void __vector_end_of_##vector() {                                                        \
+    if (!(axis).next_run()) __asm__ __volatile__("call __vector_part_of_" #vector ::: "memory");      \
+  }                                                                                                   \
+  ISR(vector, COGSTRIDE_QUICK) {                                                                      \
+    if (!(axis).step()) __asm__ __volatile__("call __vector_end_of_" #vector ::: "memory");           \
   }
 
 /// The interrupt of an axis that follows an encoder. @param tracks  bit 0: A, bit 1: B, as they are now
-#define COGSTRIDE_FOLLOW_INTERRUPT(vector, axis, tracks)                                              \
-  extern "C" void __vector_rest_of_edge_##axis() __attribute__((signal, used, noinline));             \
-  extern "C" void __vector_rest_of_edge_##axis() {                                                    \
-    (axis).rest_of_edge();                                                                            \
-  }                                                                                                   \
-  ISR(vector) {                                                                                       \
-    if (!(axis).edge(tracks)) __asm__ __volatile__("call __vector_rest_of_edge_" #axis ::: "memory"); \
+#define COGSTRIDE_FOLLOW_INTERRUPT(vector, axis, tracks)                                           \
+  extern "C" void __vector_rest_of_##vector() __attribute__((signal, used, noinline));             \
+  extern "C" void __vector_rest_of_##vector() {                                                    \
+    (axis).rest_of_edge();                                                                         \
+  }                                                                                                \
+  ISR(vector) {                                                                                    \
+    if (!(axis).edge(tracks)) __asm__ __volatile__("call __vector_rest_of_" #vector ::: "memory"); \
   }

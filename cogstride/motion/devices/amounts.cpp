@@ -9,6 +9,12 @@
 
 namespace cogstride {
 
+std::string with_amount(std::string line, std::string_view word, const std::string& amount) {
+  for (std::size_t at = line.find(word); at != std::string::npos; at = line.find(word, at + amount.size()))
+    line.replace(at, word.size(), amount);
+  return line;
+}
+
 UnitAmount::UnitAmount(const std::string& each) {
   (void)parse_any_quantity(each);
   std::size_t end = 0;

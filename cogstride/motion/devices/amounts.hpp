@@ -8,8 +8,12 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 
 namespace cogstride {
+
+/// An order with an amount in the place of a word: "VALUE", wherever it stands.
+[[nodiscard]] std::string with_amount(std::string line, std::string_view word, const std::string& amount);
 
 /// Of so many of something, each of them so much.
 class UnitAmount {

@@ -200,7 +200,37 @@ class GoalMaker {
   double braking_ = 0.0;
 };
 
+chip::HomingKind kind_of(HomingGoal::Kind kind) {
+  switch (kind) {
+    case HomingGoal::Kind::window:
+      return chip::HomingKind::window;
+    case HomingGoal::Kind::hard_end:
+      return chip::HomingKind::hard_end;
+    default:
+      return chip::HomingKind::end_switch;
+  }
+}
+
 }  // namespace
+
+chip::HomingGoal<std::int64_t> decided_by(const HomingGoal& goal) {
+  chip::HomingGoal<std::int64_t> ways;
+  ways.kind = kind_of(goal.kind);
+  ways.towards = static_cast<std::int8_t>(goal.towards);
+  ways.turns_round = goal.turns_round;
+  ways.is_brief = goal.is_brief;
+  ways.then_index = goal.index.has_value();
+  ways.alignment_way = goal.alignment_way;
+  ways.approach_range = goal.approach_range;
+  ways.back_off_range = goal.back_off_range;
+  ways.clear_range = goal.clear_range;
+  if (goal.index) ways.index_range = goal.index->range;
+  if (goal.counting) {
+    ways.counts_per_step = goal.counting->counts_per_step.numerator();
+    ways.counts_for_steps = goal.counting->counts_per_step.denominator();
+  }
+  return ways;
+}
 
 HomingGoal far_switch_goal(const Mechanism& mechanism, const Controller& controller) {
   const PlaceSwitch* const home = mechanism.home_switch();

@@ -9,6 +9,7 @@
 #include <optional>
 #include <string>
 
+#include "cogstride/chip/homing.hpp"
 #include "cogstride/lines/lines.hpp"
 #include "cogstride/plan/move.hpp"
 
@@ -58,6 +59,9 @@ struct HomingGoal {
 
 /// @throws RangeError when the mechanism has nothing to home with, or no way to bound the search
 [[nodiscard]] HomingGoal homing_goal(const Mechanism& mechanism, const Controller& controller);
+
+/// What of it decides what to do next; the way back from the edge is known once that is met.
+[[nodiscard]] chip::HomingGoal<std::int64_t> decided_by(const HomingGoal& goal);
 
 /// The way to the switch at the end of the travel opposite to the one it homes to: to measure the travel
 /// between them. @throws RangeError when it has no two

@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 
 namespace cogstride {
@@ -16,36 +17,6 @@ using chip::HomingState;
 // A rotor goes on oscillating when its steps end. Turned round in mid-oscillation it may fall out of step:
 // let it settle first.
 constexpr ExactTime settling_time = ExactTime::from_base({3, 20});
-
-chip::HomingKind kind_of(HomingGoal::Kind kind) {
-  switch (kind) {
-    case HomingGoal::Kind::window:
-      return chip::HomingKind::window;
-    case HomingGoal::Kind::hard_end:
-      return chip::HomingKind::hard_end;
-    default:
-      return chip::HomingKind::end_switch;
-  }
-}
-
-chip::HomingGoal<std::int64_t> decided_by(const HomingGoal& goal) {
-  chip::HomingGoal<std::int64_t> ways;
-  ways.kind = kind_of(goal.kind);
-  ways.towards = static_cast<std::int8_t>(goal.towards);
-  ways.turns_round = goal.turns_round;
-  ways.is_brief = goal.is_brief;
-  ways.then_index = goal.index.has_value();
-  ways.alignment_way = goal.alignment_way;
-  ways.approach_range = goal.approach_range;
-  ways.back_off_range = goal.back_off_range;
-  ways.clear_range = goal.clear_range;
-  if (goal.index) ways.index_range = goal.index->range;
-  if (goal.counting) {
-    ways.counts_per_step = goal.counting->counts_per_step.numerator();
-    ways.counts_for_steps = goal.counting->counts_per_step.denominator();
-  }
-  return ways;
-}
 
 }  // namespace
 
@@ -71,11 +42,13 @@ std::string HomingSequence::way_text(std::int64_t steps) const {
 }
 
 std::string HomingSequence::sensor_text() const {
-  return fmt::format("the {} (line {})", goal_.sensor.name, static_cast<int>(goal_.sensor.line));
+  return fmt::format("the {} (line {})", goal_.sensor.name,
+                     line_name(static_cast<std::int64_t>(goal_.sensor.line)));
 }
 
 std::string HomingSequence::other_text() const {
-  return fmt::format("the {} (line {})", goal_.other->name, static_cast<int>(goal_.other->line));
+  return fmt::format("the {} (line {})", goal_.other->name,
+                     line_name(static_cast<std::int64_t>(goal_.other->line)));
 }
 
 std::string HomingSequence::fault_text() const {
@@ -129,9 +102,9 @@ std::string HomingSequence::fault_text() const {
       return fmt::format("{} acted on the way in but not again within {} of the slow approach", sensor_text(),
                          way);
     case HomingFault::no_index:
-      return fmt::format("the {} (line {}) did not come within {} of {}: is its wire connected?",
-                         goal_.index->signal.name, static_cast<int>(goal_.index->signal.line), way,
-                         goal_.sensor.name);
+      return fmt::format(
+          "the {} (line {}) did not come within {} of {}: is its wire connected?", goal_.index->signal.name,
+          line_name(static_cast<std::int64_t>(goal_.index->signal.line)), way, goal_.sensor.name);
     case HomingFault::no_hard_end:
       return fmt::format(
           "{} went on counting over {}: the hard end did not come, or it counts without motion",

@@ -8,10 +8,20 @@
 #include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
+namespace {
+
+Tick rows_come_later(const Controller& controller) {
+  if (!controller.small_chip) return 0;
+  return figures_of(*controller.small_chip, controller.timer_clock.base().to_double()).row_comes_later;
+}
+
+}  // namespace
+
 StepStream::StepStream(const Mechanism& mechanism, MechanismId id, const Controller& controller)
-    : driver_(mechanism, id, controller.timer_clock),
+    : driver_(mechanism, id, controller.timer_clock, rows_come_later(controller)),
       ticks_per_second_(controller.timer_clock.base().to_double()),
       grain_(step_grain(mechanism, controller)),
+      is_small_(controller.small_chip.has_value()),
       fitter_(Ramp(), 0, {0, 0}, ticks_per_second_) {}
 
 void StepStream::switch_on(Lines& lines) {
@@ -35,10 +45,11 @@ Tick StepStream::earliest_turn(const Lines& lines) const {
                   last_edge_ + std::max(driver_.dir_steady_after(), driver_.pulse_width()));
 }
 
-/// DIR towards `forwards`, settled before the step at `before`.
-void StepStream::face(Lines& lines, bool forwards, Tick before) {
+/// DIR towards `forwards`, settled before the step at `before`; by a small chip as the run begins.
+void StepStream::face(Lines& lines, bool forwards, Tick begins, Tick before) {
   if (forwards == forwards_) return;
-  const Tick at = earliest_turn(lines);
+  Tick at = earliest_turn(lines);
+  if (is_small_) at = std::max(at, std::min(begins, before - driver_.dir_steady_before()));
   if (at + driver_.dir_steady_before() > before) {
     throw RangeError("the motion would turn round faster than DIR can settle: give a lower start speed");
   }
@@ -47,7 +58,12 @@ void StepStream::face(Lines& lines, bool forwards, Tick before) {
   turned_at_ = at;
 }
 
+void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at) {
+  begin(ramp, made, at, is_small_ ? narrow_runs : wide_runs);
+}
+
 void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at, const RunForm& form) {
+  own_.reset();
   ramp_ = ramp;
   fitter_ = RunFitter(ramp, made, {at, 0}, ticks_per_second_, grain_, form);
   start_ = at;
@@ -62,7 +78,9 @@ Tick StepStream::earliest_start(Lines& lines, std::int64_t target) {
   switch_on(lines);
   const Tick at = std::max(lines.now() + lines.lead(), awake_at_);
   const bool forwards = target > made();
-  return forwards == forwards_ ? at : std::max(at, earliest_turn(lines) + driver_.dir_steady_before());
+  return forwards == forwards_ && !is_small_
+             ? at
+             : std::max(at, earliest_turn(lines) + driver_.dir_steady_before());
 }
 
 void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limits,
@@ -70,6 +88,18 @@ void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limi
   const Tick at = std::max(earliest_start(lines, target), not_before);
   stop_ = stop;
   begin(plan_ramp({{made(), 0.0}, 0.0}, target, limits), made(), at);
+  feed(lines);
+}
+
+void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limits,
+                       std::optional<StopOn> stop) {
+  if (!is_small_) return start(lines, target, limits, stop, 0);
+  const Tick at = earliest_start(lines, target);
+  stop_ = stop;
+  begin(Ramp({made(), 0.0}), made(), at);
+  own_.emplace(ticks_per_second_);
+  own_->begin(fitter_.made(), target, limits, at);
+  ends_at_ = never;
   feed(lines);
 }
 
@@ -92,11 +122,13 @@ void StepStream::hold_speed(Lines& lines, double speed, const RampLimits& limits
 
 /// A step forwards is made on reaching n, backwards on reaching n - 1, each at the nearest tick.
 std::int64_t StepStream::step_at(Tick at) const {
+  if (own_) return own_->step_at(at);
   const double seconds = (static_cast<double>(std::max<Tick>(0, at - start_)) + 0.5) / ticks_per_second_;
   return ramp_.step_at(seconds, made_before_);
 }
 
 double StepStream::speed_at(Tick at) const {
+  if (busy_ && own_) return own_->speed_at(at, ticks_per_second_);
   return busy_ ? state_at(at).speed : 0.0;
 }
 
@@ -126,13 +158,13 @@ StepStream::Withheld StepStream::withhold(Lines& lines) {
   last_edge_ = left.last_pulse;
   stop_.reset();
   Withheld withheld{from, left.steps, {{left.steps, 0.0}, 0.0}};
-  if (busy_) withheld.state = state_at(from);
+  if (busy_ && !own_) withheld.state = state_at(from);
   return withheld;
 }
 
 void StepStream::retarget(Lines& lines, std::int64_t target, const RampLimits& limits) {
   if (!busy_) {
-    start(lines, target, limits);
+    start(lines, target, limits, {}, 0);
     return;
   }
   const Withheld withheld = withhold(lines);
@@ -191,9 +223,8 @@ void StepStream::begin_along(Lines& lines, const MotionState& state, const Cours
   const Ramp ramp = plan_pursuit(state, course, limits);
   const double speed = std::max(std::abs(state.speed), std::abs(course.speed));
   const double steps = std::ceil(speed * static_cast<double>(part_ahead(lines)) / ticks_per_second_);
-  RunForm form = wide_runs;
-  form.most_steps =
-      static_cast<std::size_t>(std::clamp(steps, fewest, static_cast<double>(wide_runs.most_steps)));
+  RunForm form = is_small_ ? narrow_runs : wide_runs;
+  form.most_steps = static_cast<std::size_t>(std::clamp(steps, fewest, static_cast<double>(form.most_steps)));
   begin(ramp, made, begins_turned(lines, ramp, made, at), form);
   changes_soon_ = true;
   feed(lines);
@@ -214,6 +245,11 @@ bool StepStream::goes_along_with(const Course& course, Tick from) const {
 
 void StepStream::brake(Lines& lines, const RampLimits& limits) {
   if (!busy_) return;
+  if (own_) {
+    own_->brake();
+    all_put_ = false;
+    return feed(lines);
+  }
   const Withheld withheld = withhold(lines);
   begin_turned(lines, plan_stop(withheld.state, limits), withheld.made, withheld.at);
 }
@@ -239,7 +275,33 @@ Tick StepStream::part_ahead(const Lines& lines) {
   return lines.horizon() / 2 + lines.horizon() / 8;
 }
 
+void StepStream::put(Lines& lines, FineTick from, const chip::PulseRun& run) {
+  chip::PulsePlayer<chip::PulseRun> first(from);
+  first.load(run);
+  if (first.makes_pulses())
+    face(lines, (run.flags & chip::run_backwards) == 0, from.tick, chip::nearest_tick(first.next()));
+  driver_.put_run(lines, from, run, stop_);
+}
+
+/// A few runs ahead, as the chip's main program keeps them.
+void StepStream::feed_own(Lines& lines) {
+  chip::PulseRun run{};
+  own_->forget(lines.now());
+  while (!all_put_ && own_->waiting(lines.now()) < ChipRuns::runs_ahead) {
+    const FineTick from = own_->end();
+    if (!own_->next(run)) {
+      all_put_ = true;
+      ends_at_ = chip::nearest_tick(own_->end()) + grain_ - 1;
+      return;
+    }
+    put(lines, from, run);
+    last_edge_ = chip::nearest_tick(own_->end());
+  }
+  feeds_again_ = own_->next_begin(lines.now(), lines.now());
+}
+
 void StepStream::feed(Lines& lines) {
+  if (own_) return feed_own(lines);
   const Tick ahead = changes_soon_ ? part_ahead(lines) : lines.horizon();
   const Tick until = lines.now() + lines.lead() + ahead;
   chip::PulseRun run{};
@@ -249,10 +311,7 @@ void StepStream::feed(Lines& lines) {
       all_put_ = true;
       return;
     }
-    chip::PulsePlayer<chip::PulseRun> first(from);
-    first.load(run);
-    face(lines, (run.flags & chip::run_backwards) == 0, chip::nearest_tick(first.next()));
-    driver_.put_run(lines, from, run, stop_);
+    put(lines, from, run);
     last_edge_ = chip::nearest_tick(fitter_.end());
   }
   feeds_again_ = fitter_.end().tick - lines.lead() - lines.horizon() / 2;

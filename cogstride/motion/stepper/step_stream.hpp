@@ -8,6 +8,7 @@
 #include <optional>
 
 #include "cogstride/board/step_driver.hpp"
+#include "cogstride/motion/stepper/chip_runs.hpp"
 #include "cogstride/motion/walker.hpp"
 #include "cogstride/plan/pursuit.hpp"
 #include "cogstride/plan/run_fitter.hpp"
@@ -22,10 +23,9 @@ class StepStream final : public Walker {
   void switch_on(Lines& lines) override;
   void switch_off(Lines& lines);
 
+  /// As homing does it: on a small chip on a ramp that the chip makes by itself.
   void start(Lines& lines, std::int64_t target, const RampLimits& limits,
-             std::optional<StopOn> stop = {}) override {
-    start(lines, target, limits, stop, 0);
-  }
+             std::optional<StopOn> stop) override;
   /// @param not_before  when the ramp begins at the earliest
   void start(Lines& lines, std::int64_t target, const RampLimits& limits, std::optional<StopOn> stop,
              Tick not_before);
@@ -62,7 +62,7 @@ class StepStream final : public Walker {
   /// Hands out what the horizon asks for; ends the motion when its time has come.
   void act(Lines& lines) override;
 
-  [[nodiscard]] std::int64_t made() const override { return fitter_.made(); }
+  [[nodiscard]] std::int64_t made() const override { return own_ ? own_->made() : fitter_.made(); }
   /// Of the motion that is on: first and last instant.
   [[nodiscard]] Tick began_at() const { return start_; }
   [[nodiscard]] Tick ends_at() const { return std::max(ends_at_, last_edge_); }
@@ -77,7 +77,10 @@ class StepStream final : public Walker {
   Withheld withhold(Lines& lines);
   [[nodiscard]] MotionState state_at(Tick at) const;
   [[nodiscard]] bool goes_along_with(const Course& course, Tick from) const;
-  void begin(const Ramp& ramp, std::int64_t made, Tick at, const RunForm& form = wide_runs);
+  void begin(const Ramp& ramp, std::int64_t made, Tick at);
+  void begin(const Ramp& ramp, std::int64_t made, Tick at, const RunForm& form);
+  void feed_own(Lines& lines);
+  void put(Lines& lines, FineTick from, const chip::PulseRun& run);
   [[nodiscard]] Tick begins_turned(const Lines& lines, const Ramp& ramp, std::int64_t made, Tick at) const;
   void begin_turned(Lines& lines, const Ramp& ramp, std::int64_t made, Tick at);
   void begin_along(Lines& lines, const MotionState& state, const Course& course, const RampLimits& limits,
@@ -85,7 +88,7 @@ class StepStream final : public Walker {
   void feed(Lines& lines);
   /// So far is handed out of a motion that changes soon: a little more than may pass unserved.
   [[nodiscard]] static Tick part_ahead(const Lines& lines);
-  void face(Lines& lines, bool forwards, Tick before);
+  void face(Lines& lines, bool forwards, Tick begins, Tick before);
   [[nodiscard]] Tick earliest_turn(const Lines& lines) const;
 
   StepDriver driver_;
@@ -98,8 +101,10 @@ class StepStream final : public Walker {
   Tick turned_at_ = -never;  // of the last change of DIR that was put
   Tick last_edge_ = -never / 2;
   Ramp ramp_;
-  Tick grain_;  // that its steps come at multiples of
+  Tick grain_;     // that its steps come at multiples of
+  bool is_small_;  // the controller is a small chip
   RunFitter fitter_;
+  std::optional<ChipRuns> own_{};  // of the motion that is on: in place of ramp_ and fitter_
   Tick start_ = 0;
   std::int64_t made_before_ = 0;
   bool changes_soon_ = false;  // it is looked at again before it has gone far

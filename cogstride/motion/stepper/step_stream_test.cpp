@@ -64,7 +64,7 @@ constexpr RampLimits from_rest{.speed = 16'000, .acceleration = 400'000, .start_
 TEST(StepStream, BearsHalfOfItsHorizonUnserved) {
   for (const bool is_too_long : {false, true}) {
     StreamOnLines on;
-    on.stream.start(on.checked, 30'000, from_rest);
+    on.stream.start(on.checked, 30'000, from_rest, {}, 0);
     std::vector<Reading> readings;
     const Tick away = on.lines.horizon() / 2 + (is_too_long ? on.lines.horizon() / 10 : 0);
     bool came_late = false;
@@ -86,7 +86,7 @@ TEST(StepStream, APeakThatTurnsOnAThresholdNeverBreaksDirSetUp) {
   for (const double beyond : {-1e-6, -1e-9, 0.0, 1e-9, 1e-6}) {
     for (const double start_speed : {0.0, 1000.0, 8000.0}) {
       StreamOnLines on;
-      on.stream.start(on.checked, 1000, from_rest);
+      on.stream.start(on.checked, 1000, from_rest, {}, 0);
       const Tick withdrawn_at = on.lines.now() + 48 * 30'000;  // cruising, 30 ms in
       on.run_for(48 * 30'000 - 480);
       // Braking from 12 000 steps/s over a whole number of steps from where it is then.
@@ -128,7 +128,7 @@ TEST(StepStream, BrakesAtAnyInstantOnAWholeStep) {
   std::uniform_int_distribution<Tick> pause(0, 48 * 40'000);
   StreamOnLines on;
   for (int i = 0; i < 300; ++i) {
-    on.stream.start(on.checked, on.stream.made() + (i % 2 == 0 ? 3000 : -3000), from_rest);
+    on.stream.start(on.checked, on.stream.made() + (i % 2 == 0 ? 3000 : -3000), from_rest, {}, 0);
     on.run_for(pause(random));
     on.stream.brake(on.checked, from_rest);
     on.run_to_end();

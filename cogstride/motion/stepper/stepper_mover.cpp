@@ -7,6 +7,7 @@
 #include <limits>
 #include <utility>
 
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/stepper/encoder_watch.hpp"
 #include "cogstride/plan/rotor_lag.hpp"
@@ -437,7 +438,7 @@ bool StepperMover::waits_for_position(Lines& lines) {
     fail(lines, FaultCode::failed,
          fmt::format(
              "{}: its board did not say that it is in position (line {}) within {:.3g} s of the last step",
-             mechanism_.name, mechanism_.common.in_position->number,
+             mechanism_.name, line_name(mechanism_.common.in_position->number),
              longest_into_position.base().to_double()));
     forget_position();
   }

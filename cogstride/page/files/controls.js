@@ -301,7 +301,7 @@ export function controlsOf(thing, page) {
         else if (control.part === "stations") follow(moved.homed ? moved.place : undefined, moved.place_unit);
         else if (control.shows === "place") follow(moved.homed ? wrapped(moved.place, thing) : undefined);
         else if (control.shows === "speed") follow(inUnit(moved.speed ?? 0, moved.speed_unit ?? control.unit, control.unit));
-        else if (control.shows?.startsWith("set_")) follow(moved[control.shows] ?? control.value);
+        else if (control.shows?.startsWith("usual_")) follow(moved[control.shows] ?? control.value);
         else if (control.shows === "share") follow(moved.share_percent ?? 0);
       }
     },

@@ -134,7 +134,7 @@ function cardOf(thing) {
   const row = (label, element) => el("div", {}, el("div", {class: "name", text: label}), element);
   const element = el("article", {class: "thing", "aria-label": name},
     el("div", {class: "thing-head"}, el("h3", {text: name}), el("span", {class: "kind", text: thing.kind})),
-    ...(isLamp || thing.shape === "cart" ? [] : [el("div", {class: "now"}, row(thing.shape === "shaft" ? "drive" : "place", place), row("speed", speed), row("count", count))]),
+    ...(isLamp || thing.shape === "cart" ? [] : [el("div", {class: "now"}, row(thing.by_share && thing.shape === "shaft" ? "drive" : "place", place), row("speed", speed), row("count", count))]),
     ...(drawing ? [drawing.picture] : []),
     ...(isLamp ? [] : [does]),
     controls.element);
@@ -149,7 +149,7 @@ function show(now) {
   for (const moved of now.moved) for (const card of cardsOf(moved.name)) {
     const {thing} = card;
     const isUnknown = !moved.homed && thing.shape !== "shaft";
-    write(card.place, isUnknown ? "not homed" : thing.shape === "shaft" || moved.place === undefined
+    write(card.place, isUnknown ? "not homed" : (thing.by_share && thing.shape === "shaft") || moved.place === undefined
       ? amount(moved.share_percent, "%") : amount(moved.place, moved.place_unit));
     write(card.speed, amount(moved.speed, moved.speed_unit ?? ""));
     write(card.count, moved.count === undefined ? "–" : String(moved.count));

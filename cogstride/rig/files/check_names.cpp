@@ -1,4 +1,5 @@
 #include "cogstride/rig/files/check_names.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -83,8 +84,8 @@ class NameCheck {
       const auto [found, is_new] = uses.emplace(line.number, &line);
       if (is_new) continue;
       add(line.key,
-          fmt::format("line {} is used twice: for {} {} and for {} {}", line.number, found->second->owner,
-                      found->second->use, line.owner, line.use),
+          fmt::format("line {} is used twice: for {} {} and for {} {}", line_name(line.number),
+                      found->second->owner, found->second->use, line.owner, line.use),
           "line-used-twice");
     }
   }

@@ -144,6 +144,22 @@ class TomlTable {
         stand_in);
   }
 
+  /// A line of the controller: 7, "B1".
+  [[nodiscard]] std::int64_t line(const std::string& key, std::int64_t stand_in) {
+    return required<std::int64_t>(
+        key, a_line_is,
+        [&](const toml::node& node) {
+          const std::optional<std::int64_t> line = read_line(node);
+          if (!line) found_instead(node, key, a_line_is);
+          return line.value_or(stand_in);
+        },
+        stand_in);
+  }
+  [[nodiscard]] std::vector<std::int64_t> line_list(const std::string& key) {
+    return list<std::int64_t>(key, "a list of lines, each " + std::string(a_line_is),
+                              [](const toml::node& item) { return read_line(item); });
+  }
+
   [[nodiscard]] std::string text(const std::string& key, const std::string& wanted) {
     return required<std::string>(key, wanted, [&](const toml::node& node) {
       const auto value = node.value_exact<std::string>();
@@ -384,6 +400,16 @@ class TomlTable {
   }
   void found_instead(const toml::node& node, const std::string& key, const std::string& wanted) const {
     error(node.source(), fmt::format("{}: found {}; expected {}", key, shown(node), wanted));
+  }
+
+  static constexpr const char* a_line_is = "a whole number from 0 to 1023, or a pin of a small chip: \"B1\"";
+  static std::optional<std::int64_t> read_line(const toml::node& node) {
+    if (const auto name = node.value_exact<std::string>()) {
+      const std::optional<Pin> pin = read_pin(*name);
+      return pin ? std::optional(line_of(*pin)) : std::nullopt;
+    }
+    const auto number = node.value_exact<std::int64_t>();
+    return number && *number >= 0 && *number <= most_lines ? number : std::nullopt;
   }
 
   template <class Value, class Read>

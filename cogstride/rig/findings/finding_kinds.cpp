@@ -358,6 +358,46 @@ const std::vector<FindingKind>& finding_kinds() {
        "supply, which rise until a clamp takes it or a board gives way.",
        "without a clamp sqrt(V^2 + 2 E / C) <= the lowest board.highest_supply; with one, "
        "clamp_voltage^2 / clamp_resistance >= braking power and clamp_voltage <= highest_supply"},
+      {"chip-pin", Severity::error, "a line is on a pin that cannot do what it is for",
+       "A small chip has a few pins with something behind them: the outputs of its timer's compares make "
+       "STEP edges on "
+       "their tick, whatever the program does just then; coils have to change in one write, so they are on "
+       "one port; "
+       "one pin is the serial line's.",
+       "export: STEP on B1 or B2 and high for a pulse, four coil ends on one port, nothing on D1"},
+      {"chip-timer", Severity::error, "more axes of steps than the chip's timer has compares",
+       "Each axis takes a compare of the one 16-bit timer that all of them share.",
+       "export: axes of steps <= compare outputs of a 16-bit timer, two at the most"},
+      {"chip-rate", Severity::error, "a motion has more steps, or more runs, a second than the chip makes",
+       "Each step takes an interrupt, and each run of them the main program's time to put it. Of two axes at "
+       "once "
+       "one waits for the other.",
+       "export: steps/s <= 64000 of one axis at 16 MHz, 30000 of each of two; 15 runs in no less than 15 x "
+       "188 us"},
+      {"chip-serial", Severity::error, "the chip's clock cannot be divided into its serial line's rate",
+       "A serial line is understood as long as both ends agree on the length of a bit to some percent.",
+       "export: serial_baud is within 2.5 % of timer_clock / 8 / a whole number"},
+      {"chip-needs-host", Severity::error, "a statement takes a planner, and the chip has none",
+       "A small chip plays back what was worked out ahead. What depends on a place that is not known then, "
+       "or "
+       "changes what is under way, has to be planned as it happens, by a computer.",
+       "export: every statement homes, waits for an input, or can be played back from where all stand by "
+       "then"},
+      {"chip-memory", Severity::error, "the script takes more than the chip can hold",
+       "Each motion lies in flash as runs of twelve bytes, each step of the script as four more.",
+       "export: flash foretold <= flash_bytes, RAM and stack <= ram_bytes; steps of the script <= 8000, "
+       "motions without a "
+       "pause between them <= 255"},
+      {"chip-not-rehearsed", Severity::error, "the rehearsal of what is to be exported fails",
+       "What is exported is what the simulated bench has put on its lines. Where that ended with a fault "
+       "there is "
+       "nothing to be played.",
+       "export: the rehearsal ends without a fault"},
+      {"chip-left-out", Severity::note, "something moves that the chip's program leaves at rest",
+       "The program that is made drives axes of steps and switches outputs. Motors by duty, brushless ones "
+       "and servos "
+       "are for a program of your own, with the same headers.",
+       "export: every mechanism that moves is an axis of steps"},
   };
   return kinds;
 }

@@ -9,8 +9,8 @@ namespace cogstride {
 template <class Keys>
 void declare(Keys& keys, HandControl& hand) {
   if (hand.kind == HandControl::Kind::wheel) {
-    keys.key("line_a", hand.line, {"input line of its track A", "", nullptr, Sign::any, 0, most_lines});
-    keys.key("line_b", hand.line_b, {"of its track B", "", nullptr, Sign::any, 0, most_lines});
+    keys.key("line_a", hand.line, a_line("input line of its track A"));
+    keys.key("line_b", hand.line_b, a_line("of its track B"));
     keys.key("edges_per_click", hand.edges_per_click,
              {"of both tracks, from one rest to the next: 1, 2 or 4", "", "4", Sign::any, 1, 4});
     keys.key("reversed", hand.reversed, {"true when B leads A, turned forwards", "", "false"});
@@ -19,7 +19,7 @@ void declare(Keys& keys, HandControl& hand) {
     keys.key("bounce", hand.bounce, {"of its contacts, at the longest", "ms"});
     return;
   }
-  keys.key("line", hand.line, {"input line of a contact", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("line", hand.line, a_line("input line of a contact"));
   keys.key("channel", hand.channel, {"analogue input of a knob", "", nullptr, Sign::any, 0, 63});
   if (hand.kind == HandControl::Kind::knob) {
     keys.key("lowest", hand.lowest, {"its voltage at one end", "V", nullptr, Sign::not_negative});
@@ -160,7 +160,7 @@ void declare(Keys& keys, InputWheel& wheel) {
 
 template <class Keys>
 void declare(Keys& keys, Remote& remote) {
-  keys.key("line", remote.line, {"input line of its receiver", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("line", remote.line, a_line("input line of its receiver"));
   keys.key("active", remote.active, {"level of the line during a mark", "", "low"});
   keys.key("internal_pull", remote.internal_pull,
            {"resistor inside the controller that holds its line", "", "as the chip stands"});
@@ -191,7 +191,7 @@ void declare(Keys& keys, BusSensor& sensor) {
   keys.key("address", sensor.address, {"on the bus, seven bits", "", nullptr, Sign::any, 0, 127});
   keys.key("bus_speed", sensor.bus_speed, {"as the bus is set", "kHz", "100 kHz"});
   keys.key("top_bus_speed", sensor.top_bus_speed, {"that the sensor stands", "kHz"});
-  keys.key("line", sensor.line, {"input line of its interrupt", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("line", sensor.line, a_line("input line of its interrupt"));
   keys.key("active", sensor.active, {"level of the line when something has happened", "", "low"});
   keys.key("internal_pull", sensor.internal_pull,
            {"resistor inside the controller that holds its line", "", "as the chip stands"});

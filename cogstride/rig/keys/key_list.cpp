@@ -89,6 +89,7 @@ class KeyLister {
                        text.sign == Sign::positive ? ", above 0" : "");
   }
   static std::string value_of(const std::int64_t*, const KeyText& text) {
+    if (text.is_line) return fmt::format("{} to {}, or a pin: \"B1\"", text.least, text.most);
     return fmt::format("{} to {}", text.least, text.most);
   }
   static std::string value_of(const std::string*, const KeyText&) { return "a text"; }
@@ -101,6 +102,7 @@ class KeyLister {
     return fmt::format("{}", fmt::join(words, " or "));
   }
   static std::string value_of(const std::vector<std::int64_t>*, const KeyText& text) {
+    if (text.is_line) return "a list of lines";
     return fmt::format("a list of {} to {}", text.least, text.most);
   }
   static std::string value_of(const std::vector<std::string>*, const KeyText&) { return "a list of texts"; }
@@ -293,6 +295,9 @@ std::vector<KeySection> listed() {
             PwmChip{});
   list.part("[controller.counter.NAME]", "",
             "a counter chip of the operating system: counts encoders on live lines", CounterChip{});
+  list.part("[controller.small_chip]", "",
+            "a chip that plays the lines by itself, with a program made from the rig: its lines are pins",
+            SmallChip{});
   list.part("[controller.heartbeat]", "", "a line that goes up and down as long as everything runs",
             Heartbeat{});
   list.part("[supply.NAME]", "", "what feeds motors, boards and sensors", Supply{});

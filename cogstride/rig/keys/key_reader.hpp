@@ -110,7 +110,7 @@ class KeyReader {
                                    text.sign);
   }
   void read(const char* name, std::int64_t& field, const KeyText& text) {
-    field = table_.whole(name, text.least, text.most, no_line);
+    field = text.is_line ? table_.line(name, no_line) : table_.whole(name, text.least, text.most, no_line);
   }
   void read(const char* name, std::string& field, const KeyText& text) {
     field = table_.text(name, text.about);
@@ -122,7 +122,7 @@ class KeyReader {
     field = table_.choice<Value>(name, words<Value>());
   }
   void read(const char* name, std::vector<std::int64_t>& field, const KeyText& text) {
-    field = table_.whole_list(name, text.least, text.most);
+    field = text.is_line ? table_.line_list(name) : table_.whole_list(name, text.least, text.most);
   }
   void read(const char* name, std::vector<std::string>& field, const KeyText&) {
     field = table_.text_list(name);
@@ -168,7 +168,7 @@ class KeyReader {
     line.number = no_line;
     line.active = usual;
     if (!table) return line;
-    line.number = table->whole("line", 0, most_lines, no_line);
+    line.number = table->line("line", no_line);
     line.active = table->choice_or("active", words<ActiveLevel>(), usual);
     if (table->has("external_pull"))
       line.external_pull = table->choice("external_pull", words<ActiveLevel>());

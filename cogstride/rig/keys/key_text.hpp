@@ -10,6 +10,7 @@
 
 #include "cogstride/mechanism/by_hand.hpp"
 #include "cogstride/mechanism/devices.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/mechanism/shaft.hpp"
 #include "cogstride/mechanism/stops.hpp"
@@ -28,7 +29,15 @@ struct KeyText {
   std::int64_t least = 0;  ///< of whole numbers
   std::int64_t most = 0;
   bool of_another = false;  ///< a way of another output, which may move along a line or round
+  bool is_line = false;     ///< a line of the controller, or a list of them
 };
+
+/// Of a line of the controller: a number, or a small chip's pin.
+[[nodiscard]] constexpr KeyText a_line(const char* about, const char* otherwise = nullptr) {
+  KeyText text{about, "", otherwise, Sign::any, 0, most_lines};
+  text.is_line = true;
+  return text;
+}
 
 template <class Field>
 inline constexpr bool is_optional = false;
@@ -61,6 +70,11 @@ template <>
 struct Words<BootLevel> {
   static constexpr WordList<BootLevel, 3> list{
       {{"floating", BootLevel::floating}, {"low", BootLevel::low}, {"high", BootLevel::high}}};
+};
+template <>
+struct Words<SmallChip::Kind> {
+  static constexpr WordList<SmallChip::Kind, 2> list{
+      {{"8-bit AVR", SmallChip::Kind::avr8}, {"Cortex-M0+", SmallChip::Kind::cortex_m0}}};
 };
 template <>
 struct Words<StepEdge> {

@@ -85,8 +85,11 @@ class KeyWriter {
  private:
   static std::string quoted(const std::string& text) { return fmt::format("\"{}\"", text); }
 
+  static std::string line_value(std::int64_t line) {
+    return pin_of(line) ? quoted(line_name(line)) : line_name(line);
+  }
   static std::string line_text(const DrivenLine& line, ActiveLevel usual) {
-    std::string text = fmt::format("{{ line = {}", line.number);
+    std::string text = fmt::format("{{ line = {}", line_value(line.number));
     if (line.active != usual) text += fmt::format(", active = \"{}\"", word(line.active));
     if (line.external_pull) text += fmt::format(", external_pull = \"{}\"", word(*line.external_pull));
     return text + " }";

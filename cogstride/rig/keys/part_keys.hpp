@@ -16,8 +16,6 @@
 
 namespace cogstride {
 
-inline constexpr std::int64_t most_lines = 1023;
-
 template <class Keys>
 void declare(Keys& keys, Controller& controller) {
   keys.key("timer_clock", controller.timer_clock, {"one tick of it is the unit of time on all lines", "MHz"});
@@ -33,8 +31,8 @@ void declare(Keys& keys, Controller& controller) {
            {"to which its program times steps, as in whole milliseconds", "ms", "a tick"});
   keys.key("supply", controller.supply, {"name of the supply that feeds it"});
   keys.key("connector", controller.connector,
-           {"its lines in the order of their pins; the wiring list follows it", "",
-            "the order of their numbers", Sign::any, 0, most_lines});
+           a_line("its lines in the order of their pins; the wiring list follows it",
+                  "the order of their numbers"));
   keys.key("edge_lateness", controller.edge_lateness,
            {"that an edge on live lines may have; past it everything stops on a ramp", "us", "100 us"});
 }
@@ -66,8 +64,18 @@ void declare(Keys& keys, CounterChip& chip) {
 
 template <class Keys>
 void declare(Keys& keys, Heartbeat& heartbeat) {
-  keys.key("line", heartbeat.line, {"output line", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("line", heartbeat.line, a_line("output line"));
   keys.key("period", heartbeat.period, {"of a whole beat, up and down", "ms"});
+}
+
+template <class Keys>
+void declare(Keys& keys, SmallChip& chip) {
+  keys.key("kind", chip.kind, {"what its program is made for"});
+  keys.key("flash_bytes", chip.flash_bytes, {"for its program", "", nullptr, Sign::any, 1024, 4'194'304});
+  keys.key("ram_bytes", chip.ram_bytes, {"for what changes", "", nullptr, Sign::any, 128, 1'048'576});
+  keys.key("compiler_name", chip.compiler_name, {"by which its compiler knows it"});
+  keys.key("serial_baud", chip.serial_baud,
+           {"bits a second, at which it says where it stands", "", "57600", Sign::any, 300, 2'000'000});
 }
 
 template <class Keys>
@@ -111,8 +119,7 @@ void declare(Keys& keys, Supply& supply) {
   keys.key("lowest_supply", supply.lowest_supply, {"voltage at a regulator's input", "V"});
   keys.key("highest_supply", supply.highest_supply, {"voltage at a regulator's input", "V"});
   keys.key("ground_joined", supply.ground_joined, {"true when its ground is joined with the controller's"});
-  keys.key("power_good_line", supply.power_good_line,
-           {"input line that tells that it is up", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("power_good_line", supply.power_good_line, a_line("input line that tells that it is up"));
 }
 
 template <class Keys>
@@ -427,9 +434,9 @@ void declare(Keys& keys, CoilWiring& wiring, CommonWiring& common, bool has_enab
     keys.line(coil_names[i], wiring.coils[i], ActiveLevel::high,
               i == 0 ? "line that puts current through this end of a coil; so the next three" : "the same");
   if (has_enable) keys.enable(common, wiring.enable, enable_active);
-  keys.key("terminals", wiring.terminals,
-           {"lines at the board's inputs in connector order: said twice, to be checked", "", "not checked",
-            Sign::any, 0, most_lines});
+  keys.key(
+      "terminals", wiring.terminals,
+      a_line("lines at the board's inputs in connector order: said twice, to be checked", "not checked"));
   declare(keys, common);
 }
 
@@ -623,7 +630,7 @@ void declare_contact(Keys& keys, std::optional<Contact>& contact, std::optional<
 
 template <class Keys>
 void declare(Keys& keys, PlaceSwitch& place_switch) {
-  keys.key("line", place_switch.line, {"input line", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("line", place_switch.line, a_line("input line"));
   keys.key("active", place_switch.active, {"level of its line when it acts", "", "high"});
   keys.place(place_switch);
   keys.key("end", place_switch.end, {"of the travel at which it stands: said twice, to be checked"});
@@ -635,10 +642,9 @@ void declare(Keys& keys, PlaceSwitch& place_switch) {
 
 template <class Keys>
 void declare(Keys& keys, Encoder& encoder) {
-  keys.key("line_a", encoder.line_a, {"input line", "", nullptr, Sign::any, 0, most_lines});
-  keys.key("line_b", encoder.line_b, {"input line", "", nullptr, Sign::any, 0, most_lines});
-  keys.key("line_index", encoder.line_index,
-           {"input line of a pulse a turn", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("line_a", encoder.line_a, a_line("input line"));
+  keys.key("line_b", encoder.line_b, a_line("input line"));
+  keys.key("line_index", encoder.line_index, a_line("input line of a pulse a turn"));
   keys.key("lines_per_turn", encoder.lines_per_turn,
            {"of the shaft it sits on; four counts each", "", nullptr, Sign::any, 1, 1'000'000});
   keys.key("after_stages", encoder.after_stages,
@@ -656,9 +662,9 @@ void declare(Keys& keys, Encoder& encoder) {
 
 template <class Keys>
 void declare(Keys& keys, HallSet& halls) {
-  keys.key("line_1", halls.lines[0], {"input line", "", nullptr, Sign::any, 0, most_lines});
-  keys.key("line_2", halls.lines[1], {"input line", "", nullptr, Sign::any, 0, most_lines});
-  keys.key("line_3", halls.lines[2], {"input line", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("line_1", halls.lines[0], a_line("input line"));
+  keys.key("line_2", halls.lines[1], a_line("input line"));
+  keys.key("line_3", halls.lines[2], a_line("input line"));
   keys.key("spacing", halls.spacing, {"electrical: 60 or 120 deg", "deg"});
   keys.key(
       "stands_at", halls.stands_at,
@@ -727,7 +733,7 @@ void declare(Keys& keys, WheeledPair& pair) {
 
 template <class Keys>
 void declare(Keys& keys, PlainOutput& output) {
-  keys.key("line", output.line.number, {"output line", "", nullptr, Sign::any, 0, most_lines});
+  keys.key("line", output.line.number, a_line("output line"));
   keys.key("active", output.line.active, {"level that switches it on", "", "high"});
   keys.key("external_pull", output.line.external_pull,
            {"level that a resistor keeps while the controller boots"});

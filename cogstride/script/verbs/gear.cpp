@@ -73,6 +73,7 @@ class GearTo final : public Verb {
     walk.known.length.is_whole = false;
   }
   [[nodiscard]] About about() const override { return {.mechanism = mechanism_, .moves = true}; }
+  [[nodiscard]] const GearOrder* gear() const override { return &order_; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     Mover& mover = stage.mover(mechanism_);
     return std::make_unique<Joining>(stage, mover, stage.cast.gear(mover, order_));
@@ -109,6 +110,7 @@ class LetGo final : public Verb {
     walk.known.length.is_whole = false;
   }
   [[nodiscard]] About about() const override { return {.mechanism = mechanism_}; }
+  [[nodiscard]] bool lets_go() const override { return true; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     Mover& mover = stage.mover(mechanism_);
     follows_of(mover).let_go(stage.lines);

@@ -24,6 +24,7 @@ class Move final : public Verb {
     walk.known.length.is_whole = false;
   }
   [[nodiscard]] bool has_known_length() const override { return !move_.by_encoder; }
+  [[nodiscard]] bool can_be_played_back() const override { return !move_.by_encoder; }
   [[nodiscard]] About about() const override {
     return {.mechanism = move_.mechanism, .moves = true, .by_encoder = move_.by_encoder};
   }

@@ -1,6 +1,7 @@
 // ready within 10 s: supplies are up, and no emergency stop is pressed
 #include <fmt/format.h>
 
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/motion/inputs.hpp"
 #include "cogstride/script/line_reader.hpp"
 #include "cogstride/script/verbs/patience.hpp"
@@ -14,12 +15,13 @@ std::string missing(const Rig& rig, const Inputs& inputs) {
   for (const Supply& supply : rig.supplies) {
     if (!supply.power_good_line) continue;
     if (!inputs.acts(static_cast<LineId>(*supply.power_good_line)).value_or(false))
-      return fmt::format("the supply {} is not up (line {} is low)", supply.name, *supply.power_good_line);
+      return fmt::format("the supply {} is not up (line {} is low)", supply.name,
+                         line_name(*supply.power_good_line));
   }
   for (const HandControl& hand : rig.hands) {
     if (hand.kind != HandControl::Kind::stop || !hand.line) continue;
     if (inputs.acts(static_cast<LineId>(*hand.line)).value_or(true))
-      return fmt::format("the emergency stop {} (line {}) is pressed", hand.name, *hand.line);
+      return fmt::format("the emergency stop {} (line {}) is pressed", hand.name, line_name(*hand.line));
   }
   return {};
 }

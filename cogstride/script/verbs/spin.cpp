@@ -29,6 +29,7 @@ class SpinBySteps final : public Verb {
     walk.standing(mechanism_).at.reset();
   }
   [[nodiscard]] bool has_known_length() const override { return order_.lasts || order_.by; }
+  [[nodiscard]] bool can_be_played_back() const override { return has_known_length(); }
   [[nodiscard]] bool goes_on_until_stopped() const override { return !has_known_length(); }
   [[nodiscard]] About about() const override { return {.mechanism = mechanism_, .moves = true}; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {

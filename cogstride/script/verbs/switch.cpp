@@ -10,6 +10,7 @@ class Switch final : public Verb {
  public:
   Switch(std::size_t output, bool on) : output_(output), on_(on) {}
   void foresee(const Statement&, Walk&) const override {}
+  [[nodiscard]] bool can_be_played_back() const override { return true; }
   [[nodiscard]] std::string told_of(const Rig& rig) const override { return rig.outputs[output_].name; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     stage.cast.outputs[output_]->set(stage.lines, on_);

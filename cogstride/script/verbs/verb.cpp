@@ -77,6 +77,12 @@ Tick Stage::ticks(ExactTime time) const {
   return (time.base() * cast.clock.base()).rounded();
 }
 
+bool Block::can_be_played_back() const {
+  const bool has_an_end = passes().value_or(1) != 0;
+  return has_an_end && std::all_of(body_.begin(), body_.end(),
+                                   [](const Statement& each) { return each.verb->can_be_played_back(); });
+}
+
 std::unique_ptr<Doing> Block::begin(const Stage&) const {
   throw RangeError("a block whose statements are carried out in its place does not begin itself");
 }

@@ -20,6 +20,7 @@ namespace cogstride {
 
 class LineReader;
 class Mover;
+struct GearOrder;
 struct MotionRecord;
 struct Stretch;
 
@@ -117,6 +118,28 @@ class Verb {
   [[nodiscard]] virtual bool goes_on_until_stopped() const { return false; }
   /// It goes on behind the repeat that it stands in.
   [[nodiscard]] virtual bool leaves_repeat() const { return false; }
+  /// Whether all that it does is known ahead to the tick once one knows where everything stands, and can be
+  /// played back by who cannot plan: a small chip.
+  [[nodiscard]] virtual bool can_be_played_back() const { return false; }
+  /// The input that it waits for, and for nothing else.
+  struct Awaited {
+    LineId line{};
+    bool acts = true;
+    std::optional<ExactTime> longest{};
+  };
+  [[nodiscard]] virtual std::optional<Awaited> awaits() const { return std::nullopt; }
+  /// The time that it lets pass, and nothing else.
+  [[nodiscard]] virtual std::optional<ExactTime> pause() const { return std::nullopt; }
+  /// By which the mechanism that it is about goes along with another; null when it is something else.
+  [[nodiscard]] virtual const GearOrder* gear() const { return nullptr; }
+  /// It ends that.
+  [[nodiscard]] virtual bool lets_go() const { return false; }
+  /// The way of its leader that a mechanism is waited for to follow.
+  struct Followed {
+    std::size_t mechanism = About::nothing;  ///< its place in the rig
+    OutputPosition way{};
+  };
+  [[nodiscard]] virtual std::optional<Followed> followed() const { return std::nullopt; }
   /// What it waits for, of one that stands in 'whichever comes first'.
   [[nodiscard]] virtual const Verb* happening() const { return nullptr; }
   /// Why it cannot stand in a block, or in none; "" when it can.
@@ -128,6 +151,8 @@ class Block : public Verb {
  public:
   [[nodiscard]] std::span<const Statement> inside() const final { return body_; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override;
+  /// Where all that stands in it can be.
+  [[nodiscard]] bool can_be_played_back() const override;
   void take_in(std::vector<Statement> body) { body_ = std::move(body); }
 
   /// Limits that hold inside; null: none of its own.

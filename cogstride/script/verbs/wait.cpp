@@ -27,6 +27,8 @@ class WaitTime final : public Verb {
     walk.known.length.seconds += pause_.base().to_double();
   }
   [[nodiscard]] bool has_known_length() const override { return true; }
+  [[nodiscard]] bool can_be_played_back() const override { return true; }
+  [[nodiscard]] std::optional<ExactTime> pause() const override { return pause_; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     return std::make_unique<Waiting>(stage.lines.now() + stage.ticks(pause_));
   }
@@ -52,8 +54,14 @@ class WaitUntil final : public Verb {
   using HasCome = std::function<bool()>;
   /// @param begin  asked when the statement begins @param what  "pedal was not on": said where it does not
   /// come
-  WaitUntil(std::function<HasCome(const Cast&)> begin, std::string what, std::optional<ExactTime> longest)
-      : begin_(std::move(begin)), what_(std::move(what)), longest_(longest) {}
+  /// @param line  where it is one of the rig's
+  WaitUntil(std::function<HasCome(const Cast&)> begin, std::string what, std::optional<ExactTime> longest,
+            std::optional<AwaitedLine> line = {})
+      : begin_(std::move(begin)), what_(std::move(what)), longest_(longest), line_(std::move(line)) {}
+  [[nodiscard]] std::optional<Awaited> awaits() const override {
+    if (!line_) return std::nullopt;
+    return Awaited{line_->line, line_->acts, longest_};
+  }
   void foresee(const Statement&, Walk& walk) const override { walk.known.length.is_whole = false; }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     return std::make_unique<Waiting>(begin_(stage.cast), what_, Patience(stage, longest_));
@@ -80,6 +88,7 @@ class WaitUntil final : public Verb {
   std::function<HasCome(const Cast&)> begin_;
   std::string what_;
   std::optional<ExactTime> longest_;
+  std::optional<AwaitedLine> line_;
 };
 
 std::string was_not(const std::string& name, bool on) {
@@ -154,6 +163,10 @@ class WaitFollowed final : public Verb {
     if (walk.standing(mechanism_).follows == nullptr)
       throw RangeError(fmt::format("{} follows nothing here", walk.rig.mechanisms[mechanism_].name));
     walk.known.length.is_whole = false;
+  }
+  [[nodiscard]] std::optional<Followed> followed() const override {
+    if (longest_ || !what_.way) return std::nullopt;
+    return Followed{mechanism_, *what_.way};
   }
   [[nodiscard]] std::unique_ptr<Doing> begin(const Stage& stage) const override {
     return std::make_unique<Waiting>(stage, *stage.cast.mechanisms[mechanism_], what_,
@@ -288,7 +301,7 @@ std::unique_ptr<Verb> read_happening(LineReader& reader, bool has_longest) {
     return [&inputs = *cast.inputs, awaits] { return inputs.acts(awaits.line) == awaits.acts; };
   };
   return std::make_unique<WaitUntil>(begin, was_not(awaits.name, awaits.acts),
-                                     read_longest(reader, has_longest));
+                                     read_longest(reader, has_longest), awaits);
 }
 
 }  // namespace cogstride

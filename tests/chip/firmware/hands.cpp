@@ -13,7 +13,7 @@ typedef avr8::StepA<avr8::Pin<'D', 4>> Step;
 typedef avr8::Pin<'D', 3> Key;
 
 StepAxis<Step> axis;
-AxisWalk<decltype(axis)> walk(axis, F_CPU);
+AxisWalk<decltype(axis)::Runs> walk(axis, F_CPU);
 DebouncedSwitch key(5);
 HoldToRun hold(300);
 KnobSpeed knob(20, 1000, 3, 200, 4000);

@@ -14,7 +14,7 @@ struct GateActs {
 };
 
 StepAxis<Step> axis;
-AxisWalk<decltype(axis)> walk(axis, F_CPU);
+AxisWalk<decltype(axis)::Runs> walk(axis, F_CPU);
 
 }  // namespace
 
@@ -29,8 +29,9 @@ volatile int32_t stands;
 }
 
 namespace {
-HomeAxis<decltype(axis), GateActs>* home;
-}
+HomeAxis<decltype(axis)::Runs>* home;
+const HomingPaces paces = {{5333, 400, 60000}, {533, 400, 60000}, {533, 1, 3500}};
+}  // namespace
 
 COGSTRIDE_STEP_INTERRUPT(TIMER1_COMPA_vect, axis)
 ISR(TIMER2_COMPA_vect) {
@@ -45,8 +46,7 @@ int main() {
   avr8::Timer::begin();
   avr8::Clock::begin();
   const HomingGoal<int32_t> ways = avr8::from_flash(goal);
-  HomeAxis<decltype(axis), GateActs> homes(axis, walk, ways,
-                                           {{5333, 400, 60000}, {533, 400, 60000}, {533, 1, 3500}}, 50);
+  HomeAxis<decltype(axis)::Runs> homes(axis, walk, ways, paces, GateActs::acts, no_switch, 50);
   home = &homes;
   EICRA = 1 << ISC00;  // any change
   EIMSK = 1 << INT0;

@@ -18,11 +18,13 @@ constexpr uint8_t full_steps[4] = {coil_row(Stepping::full, 0), coil_row(Steppin
                                    coil_row(Stepping::full, 2), coil_row(Stepping::full, 3)};
 
 struct Coils {
-  static RowCycle& cycle() {
+  COGSTRIDE_IN_INTERRUPT static RowCycle& cycle() {
     static RowCycle rows(full_steps, 4);
     return rows;
   }
-  static void write(uint8_t row) { PORTC = static_cast<uint8_t>((PORTC & 0xf0) | row); }
+  COGSTRIDE_IN_INTERRUPT static void write(uint8_t row) {
+    PORTC = static_cast<uint8_t>((PORTC & 0xf0) | row);
+  }
   static void wait_dead_time() { __builtin_avr_delay_cycles(32); }
 };
 

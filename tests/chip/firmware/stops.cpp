@@ -15,8 +15,8 @@ typedef avr8::Pin<'D', 3> Pressed;
 
 StepAxis<FirstStep> first;
 StepAxis<SecondStep> second;
-AxisWalk<decltype(first)> first_walk(first, F_CPU);
-AxisWalk<decltype(second)> second_walk(second, F_CPU);
+AxisWalk<decltype(first)::Runs> first_walk(first, F_CPU);
+AxisWalk<decltype(second)::Runs> second_walk(second, F_CPU);
 volatile bool stopped;
 
 }  // namespace

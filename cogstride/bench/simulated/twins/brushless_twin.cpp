@@ -7,6 +7,7 @@
 
 #include "cogstride/bench/simulated/twins/rotary_causes.hpp"
 #include "cogstride/bench/simulated/twins/twins.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/motion/brushless/six_step_mover.hpp"
 #include "cogstride/plant/brushless_plant.hpp"
 
@@ -109,8 +110,9 @@ class BrushlessTwin final : public Twin {
           plant_.times_empty()));
     if (plant_.destroyed_at()) {
       const auto& gates = std::get<GateWiring>(mechanism.wiring).gates;
-      const std::string lines = fmt::format("lines {} and {}", gates[2 * plant_.destroyed_leg()].number,
-                                            gates[2 * plant_.destroyed_leg() + 1].number);
+      const std::string lines =
+          fmt::format("lines {} and {}", line_name(gates[2 * plant_.destroyed_leg()].number),
+                      line_name(gates[2 * plant_.destroyed_leg() + 1].number));
       verdict.moments.push_back({*plant_.destroyed_at(), "both gates of a leg on: " + lines, {}});
       verdict.complaints.push_back(
           fmt::format("at {:.6f} s both gates of a leg were on ({}): its two transistors are no more",

@@ -1,5 +1,5 @@
-# Writes the parts of the page into a source: cmake -DOUT=FILE.cpp -DPARTS="/path|type|file;..." -P page_files.cmake
-set(text "#include \"cogstride/page/page_files.hpp\"\n\n#include <array>\n\nnamespace cogstride {\nnamespace {\nconstexpr std::array parts{\n")
+# Writes files into a source: cmake -DOUT=FILE.cpp -DHEADER=... -DFUNCTION=page_files -DPARTS="/path|type|file;..." -P built_in_files.cmake
+set(text "#include \"${HEADER}\"\n\n#include <array>\n\nnamespace cogstride {\nnamespace {\nconstexpr std::array parts{\n")
 foreach(part IN LISTS PARTS)
   string(REPLACE "|" ";" fields "${part}")
   list(GET fields 0 path)
@@ -21,7 +21,7 @@ foreach(part IN LISTS PARTS)
   string(SHA1 mark "${bytes}")
   string(SUBSTRING "${mark}" 0 16 mark)
   string(REGEX REPLACE "(..)" "\\\\x\\1" bytes "${bytes}")
-  string(APPEND text "    PageFile{\"${path}\", \"${type}\", \"\\\"${mark}\\\"\", {\"${bytes}\", ${count}}},\n")
+  string(APPEND text "    BuiltInFile{\"${path}\", \"${type}\", \"\\\"${mark}\\\"\", {\"${bytes}\", ${count}}},\n")
 endforeach()
-string(APPEND text "};\n}  // namespace\n\nstd::span<const PageFile> page_files() {\n  return parts;\n}\n\n}  // namespace cogstride\n")
+string(APPEND text "};\n}  // namespace\n\nstd::span<const BuiltInFile> ${FUNCTION}() {\n  return parts;\n}\n\n}  // namespace cogstride\n")
 file(WRITE "${OUT}" "${text}")
