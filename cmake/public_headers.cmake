@@ -19,6 +19,9 @@ set(cogstride_public_headers
     cogstride/chip/hands.hpp
     cogstride/chip/home_axis.hpp
     cogstride/chip/homing.hpp
+    cogstride/chip/link_frame.hpp
+    cogstride/chip/link_node.hpp
+    cogstride/chip/link_words.hpp
     cogstride/chip/ports/avr8.hpp
     cogstride/chip/ports/cortex_m0.hpp
     cogstride/chip/pulse_run.hpp

@@ -5,6 +5,7 @@
 #include <cstdlib>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
+#include "cogstride/plant/brushless_plant.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "support/demo_rig.hpp"
 #include "support/refusal.hpp"

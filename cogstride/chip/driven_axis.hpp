@@ -51,8 +51,8 @@ class DrivenAxis {
 
   COGSTRIDE_ONCE void hold(bool on) {
     is_on_ = on;
-    enable_(on);
-    if (is_cut_) enable_(false);  // in between
+    typename Axis::Off off;
+    enable_(on && !is_cut_);
   }
 
   /// Finds its zero. @return false where it has nothing to home with

@@ -22,7 +22,8 @@ enum : uint8_t {
   run_backwards = 1,  ///< the steps count downwards
   run_silent = 2,     ///< time passes, no pulse is made
   run_ends = 4,       ///< after it the output stands: that nothing follows is as it should be
-  run_slow = 8  ///< a narrow run's gap, change and bend are 2^-12 ticks: up to 2^20 ticks from step to step
+  run_slow = 8,   ///< a narrow run's gap, change and bend are 2^-12 ticks: up to 2^20 ticks from step to step
+  run_stops = 16  ///< on a chip: an edge of an input that its axis has been told of ends it
 };
 
 /// The host's form: gaps up to 2^32 ticks.
@@ -103,6 +104,11 @@ class PulsePlayer {
   /// The instant of the step that advance() will make.
   Time next() const { return after(time_, run_.gap); }
   COGSTRIDE_IN_INTERRUPT Time& clock() { return time_; }
+  /// What is left of the run that was loaded: its gap leads to the step that advance() will make.
+  const Run& rest() const { return run_; }
+  /// So many of its last steps are not made. @param steps  at most left()
+  void shorten(uint8_t steps) { run_.steps = static_cast<decltype(run_.steps)>(run_.steps - steps); }
+  COGSTRIDE_IN_INTERRUPT bool stops() const { return (run_.flags & run_stops) != 0; }
 
  private:
   Time time_;

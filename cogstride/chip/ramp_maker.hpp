@@ -72,6 +72,19 @@ class RampMaker {
   }
   /// To rest on a ramp.
   void brake() { brakes_ = true; }
+  /// It moves already, and comes to rest on a ramp from here on.
+  /// @param way  1 or -1 @param limits  with the speed that it has
+  COGSTRIDE_ONCE void brake_from(int32_t at, int8_t way, const ChipLimits& now) {
+    way_ = 0;
+    limits(now);
+    at_ = target_ = at;
+    way_ = way;
+    up_ = top_up_;
+    const Gap gap = gap_at(top_);
+    gap_ = gap.shift != 0 && (gap.ticks >> (32 - gap.shift)) != 0 ? UINT32_MAX : gap.ticks << gap.shift;
+    has_pulses_ = false;
+    brakes_ = true;
+  }
   /// It was ended by something else, at a step.
   void stands_at(int32_t at) {
     at_ = target_ = at;

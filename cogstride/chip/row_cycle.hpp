@@ -19,6 +19,8 @@ class RowCycle {
   /// Stands at the first row. @param rows  must outlive it; @param count  1 or more
   constexpr RowCycle(const uint8_t* rows, uint8_t count) : rows_(rows), count_(count), at_(0) {}
 
+  /// Stands at that row.
+  void begin(uint8_t at) { at_ = at; }
   /// Bit by bit what is on in the row that it stands at.
   COGSTRIDE_IN_INTERRUPT constexpr uint8_t row() const { return rows_[at_]; }
   /// To the next row, or the one before. @return it

@@ -24,6 +24,8 @@ class RunRing {
  public:
   static_assert(room >= 2 && room <= 128 && (room & (room - 1)) == 0, "a power of two");
 
+  constexpr RunRing() : runs_() {}
+
   /// @return false when it is full: nothing was put
   bool put(const Run& run) {
     const uint8_t at = put_;
@@ -41,6 +43,11 @@ class RunRing {
     keep_order();
     taken_ = (taken_ + 1) & (room - 1);
   }
+  /// The youngest, and without it; only while it is not empty, with interrupts off.
+  Run& back() { return runs_[(put_ - 1) & (room - 1)]; }
+  /// The one that is so many before the youngest.
+  const Run& before_back(uint8_t many) const { return runs_[(put_ - 1 - many) & (room - 1)]; }
+  void take_back() { put_ = static_cast<uint8_t>((put_ - 1) & (room - 1)); }
   /// Drops all that has not been taken; of the interrupt's side.
   COGSTRIDE_IN_INTERRUPT void drop() { taken_ = put_; }
 

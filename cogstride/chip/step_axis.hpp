@@ -30,6 +30,8 @@ namespace chip {
 template <class Lock, uint8_t room = 16>
 class AxisRuns {
  public:
+  typedef Lock Off;  ///< interrupts are, while it lives
+
   AxisRuns(const AxisRuns&) = delete;
   AxisRuns& operator=(const AxisRuns&) = delete;
 
@@ -81,6 +83,77 @@ class AxisRuns {
     halted_ = false;
   }
 
+  /// Takes back the last steps of what was put, those of silent runs too.
+  /// @return how many of them have gone out, or are about to
+  COGSTRIDE_ONCE uint32_t take_back(uint32_t steps) {
+    while (steps != 0) {
+      Lock lock;
+      if (ring_.is_empty()) break;
+      NarrowPulseRun& last = ring_.back();
+      const uint8_t taken = steps < last.steps ? static_cast<uint8_t>(steps) : last.steps;
+      put_end_ -= way_of(last.flags, taken);
+      last.steps = static_cast<uint8_t>(last.steps - taken);
+      if (last.steps == 0) ring_.take_back();
+      steps -= taken;
+    }
+    Lock lock;
+    if (steps == 0 || !playing_) return steps;
+    if (slow_.steps != 0) {
+      const uint8_t taken = steps < slow_.steps ? static_cast<uint8_t>(steps) : slow_.steps;
+      put_end_ -= way_of(slow_.flags, taken);
+      slow_.steps = static_cast<uint8_t>(slow_.steps - taken);
+      if (slow_.steps == 0) is_silent_ = false;
+      steps -= taken;
+    } else {
+      const uint8_t left = static_cast<uint8_t>(player_.left());
+      const uint8_t taken = steps < left ? static_cast<uint8_t>(steps) : left;
+      put_end_ -= way_of(player_.rest().flags, taken);
+      player_.shorten(taken);
+      steps_ = static_cast<uint8_t>(steps_ - taken);
+      steps -= taken;
+    }
+    return steps;
+  }
+
+  /// What is still to come of what was put.
+  struct Ahead {
+    /// Of the run that is on, a slow one as such: without the step that is armed, its gap the one behind
+    /// that.
+    NarrowPulseRun rest;
+    bool more;  ///< others wait behind it
+  };
+  COGSTRIDE_ONCE Ahead ahead() const {
+    Lock lock;
+    return Ahead{(player_.rest().flags & run_slow) != 0 ? slow_ : player_.rest(), !ring_.is_empty()};
+  }
+  /// The last of those that wait. @return false: none does
+  COGSTRIDE_ONCE bool last(NarrowPulseRun& run) {
+    Lock lock;
+    if (ring_.is_empty()) return false;
+    run = ring_.back();
+    return true;
+  }
+  /// Ticks that all but the last of those that wait still take.
+  template <class TicksOf>
+  COGSTRIDE_ONCE uint32_t ticks_before_last(TicksOf ticks_of) {
+    const Ahead now = ahead();
+    uint32_t sum = ticks_of(now.rest, now.rest.steps);
+    // Those that are taken meanwhile are counted, or not: what plays is older than what is looked at here.
+    for (uint8_t i = 1; i < queued(); ++i) {
+      NarrowPulseRun run;
+      {
+        Lock lock;
+        if (i >= queued()) break;
+        run = ring_.before_back(i);
+      }
+      const uint32_t ticks = ticks_of(run, run.steps);
+      sum = sum > 0x7fffffffUL - ticks ? 0x7fffffffUL : sum + ticks;
+    }
+    return sum;
+  }
+  /// Whether an edge is to end what it plays. Interrupts are off.
+  bool stops() const { return playing_ && player_.stops(); }
+
   /// Net steps made since the chip began.
   COGSTRIDE_ONCE int32_t position() const {
     Lock lock;
@@ -111,10 +184,10 @@ class AxisRuns {
   };
   explicit AxisRuns(const OfChannel& channel) : channel_(channel) {}
 
-  static int32_t way_of(const NarrowPulseRun& run) {
-    if ((run.flags & run_silent) != 0) return 0;
-    return (run.flags & run_backwards) != 0 ? -static_cast<int32_t>(run.steps)
-                                            : static_cast<int32_t>(run.steps);
+  static int32_t way_of(const NarrowPulseRun& run) { return way_of(run.flags, run.steps); }
+  static int32_t way_of(uint8_t flags, uint8_t steps) {
+    if ((flags & run_silent) != 0) return 0;
+    return (flags & run_backwards) != 0 ? -static_cast<int32_t>(steps) : static_cast<int32_t>(steps);
   }
   COGSTRIDE_IN_INTERRUPT int32_t position_after_run() const {
     if (!player_.makes_pulses()) return base_;
@@ -133,12 +206,12 @@ class AxisRuns {
       slow_ = ring_.front();
       ring_.pop();
     }
-    const uint8_t way = static_cast<uint8_t>(slow_.flags & run_backwards);
+    const uint8_t way = static_cast<uint8_t>(slow_.flags & (run_backwards | run_stops | run_slow));
     uint32_t gap = slow_.gap << 4;
     uint8_t silences = static_cast<uint8_t>(slow_.gap >> 28);
     if (silences != 0) {
       // What the silent ones leave of a turn each.
-      uint32_t ticks = (gap >> 16) + silences * (0x10000UL - silent_ticks);
+      uint32_t ticks = static_cast<uint32_t>((gap >> 16) + silences * (0x10000UL - silent_ticks));
       if (ticks > 0xffff) {
         ticks -= silent_ticks;
         ++silences;
@@ -200,12 +273,12 @@ class StepAxis : public AxisRuns<typename Channel::Lock, room> {
   StepAxis() : Runs(typename Runs::OfChannel{start_this, end_this}) {}
 
   /// As start(), from a tick on; interrupts are off.
-  bool start_at(uint16_t tick) {
+  bool start_at(uint16_t tick, uint16_t fraction = 0) {
     if (this->playing_ || this->halted_ || this->barred_ || this->ring_.is_empty()) return false;
     this->playing_ = true;
     // A silence of no step ends there.
     this->player_.load(NarrowPulseRun{0, 0, 0, 0, run_silent});
-    begin_at(this->player_.clock(), tick);
+    begin_at(this->player_.clock(), tick, fraction);
     set_compare<Channel>(this->player_.clock());
     Channel::makes_pulses(false);
     Channel::on();

@@ -60,8 +60,8 @@ COGSTRIDE_IN_INTERRUPT void set_compare(const CompareTime& time) {
   } now = {time.ahead};
   Compare::at(now.half[is_little_endian ? 1 : 0]);
 }
-inline void begin_at(CompareTime& time, uint16_t tick) {
-  time.ahead = (static_cast<uint32_t>(tick) << 16) + 0x8000UL;
+inline void begin_at(CompareTime& time, uint16_t tick, uint16_t fraction = 0) {
+  time.ahead = (static_cast<uint32_t>(tick) << 16) + static_cast<uint32_t>(0x8000U + fraction);
 }
 
 /// Lets time pass by Q.16 ticks.

@@ -12,11 +12,11 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/chip/follower.hpp"
 #include "cogstride/export/put_recorder.hpp"
-#include "cogstride/export/run_shapes.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/orders.hpp"
 #include "cogstride/plan/gearing.hpp"
 #include "cogstride/plan/narrow_plan.hpp"
+#include "cogstride/plan/run_shapes.hpp"
 #include "cogstride/script/script_player.hpp"
 #include "cogstride/script/verbs/verb.hpp"
 

@@ -57,7 +57,8 @@ std::string write_firmware(const MadeProgram& made, const std::string& folder,
                            OutputFile::Existing existing) {
   const std::string& name = made.parts.name;
   const std::string header = header_text(made);
-  const std::string program = firmware_text(made, name + ".hpp");
+  const std::string program =
+      made.is_linked ? link_firmware_text(made, name + ".hpp") : firmware_text(made, name + ".hpp");
   std::set<std::string> included;
   add_included(header, name + ".hpp", included);
   add_included(program, name + ".cpp", included);

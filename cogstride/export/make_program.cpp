@@ -7,7 +7,8 @@
 
 #include "cogstride/export/chip_memory.hpp"
 #include "cogstride/export/compile_script.hpp"
-#include "cogstride/export/run_shapes.hpp"
+#include "cogstride/link/link_map.hpp"
+#include "cogstride/plan/run_shapes.hpp"
 #include "cogstride/plan/small_chip.hpp"
 
 namespace cogstride {
@@ -113,14 +114,47 @@ Making make_program(const Rig& rig, const Script* script) {
   return making;
 }
 
-std::vector<Finding> chip_findings(const Rig& rig) {
+namespace {
+
+/// All that moves, and no script.
+Making of_rig_alone(const Rig& rig) {
   Making making;
   making.made.rig = &rig;
-  for (std::size_t i = 0; i < rig.mechanisms.size(); ++i)
-    if (rig.mechanisms[i].is_movable()) making.made.program.axes.push_back(i);
+  making.made.program.axes = link_map(rig).axes;
   making.made.program.steps.push_back({{chip::ScriptDoes::end, 0, 0}, {}});
+  return making;
+}
+
+}  // namespace
+
+std::vector<Finding> chip_findings(const Rig& rig) {
+  Making making = of_rig_alone(rig);
   make_parts(making);
   return std::move(making.findings);
+}
+
+Making make_link_program(const Rig& rig) {
+  Making making = of_rig_alone(rig);
+  making.made.is_linked = true;
+  make_parts(making);
+  // What hands do there is the computer's business.
+  std::erase_if(making.findings, [](const Finding& each) { return each.severity == Severity::note; });
+  if (making.made.program.axes.empty())
+    making.findings.push_back({"chip-left-out",
+                               Severity::error,
+                               "",
+                               {},
+                               "nothing of the rig is an axis of steps",
+                               "a mechanism with a stepper"});
+  for (const LinkMap::Line& line : link_map(rig).lines)
+    if (line.pin == Pin{'D', 0})
+      making.findings.push_back({"chip-pin",
+                                 Severity::error,
+                                 "",
+                                 {},
+                                 fmt::format("{} is on D0, by which the chip hears the computer", line.name),
+                                 "another pin"});
+  return making;
 }
 
 }  // namespace cogstride

@@ -22,4 +22,7 @@ struct Making {
 /// What no such chip can do of a rig, whatever the script: without a rehearsal.
 [[nodiscard]] std::vector<Finding> chip_findings(const Rig& rig);
 
+/// A program that plays what a computer plans.
+[[nodiscard]] Making make_link_program(const Rig& rig);
+
 }  // namespace cogstride

@@ -37,6 +37,10 @@ class HeaderWriter {
   std::string text() {
     head();
     for (const ChipAxis& axis : made_.parts.axes) axis_part(axis);
+    if (made_.is_linked) {
+      add("\n}}  // namespace {}\n", made_.parts.name);
+      return std::move(text_);
+    }
     for (const ChipInput& input : made_.parts.inputs) input_part(input);
     for (const ChipInput& stop : made_.parts.stops) input_part(stop);
     for (std::size_t i = 0; i < made_.parts.hands.keys.size(); ++i)
@@ -79,11 +83,12 @@ class HeaderWriter {
     const bool any_coils = std::any_of(made_.parts.axes.begin(), made_.parts.axes.end(), has_coils);
     add("#pragma once\n\n");
     for (const auto& [header, is_needed] :
-         std::initializer_list<std::pair<const char*, bool>>{{"driven_axis", true},
+         std::initializer_list<std::pair<const char*, bool>>{{"driven_axis", !made_.is_linked},
                                                              {"follower", !made_.parts.leaders.empty()},
+                                                             {"link_node", made_.is_linked},
                                                              {"ports/avr8", true},
                                                              {"row_channel", any_coils},
-                                                             {"script_play", true},
+                                                             {"script_play", !made_.is_linked},
                                                              {"step_axis", true}})
       if (is_needed) add("#include \"cogstride/chip/{}.hpp\"\n", header);
     add("\nnamespace {} {{\n\nnamespace chip = cogstride::chip;\n", made_.parts.name);
@@ -117,6 +122,11 @@ class HeaderWriter {
       else
         add("  static void begin() {{}}\n  static void write(bool) {{}}  // its board is always on\n");
       add("}};\n");
+    }
+    if (made_.is_linked) {
+      add("static const chip::ChipLimits limits = {};  // steps/s, at once, steps/s2\n}}  // namespace {}\n",
+          limits_text(axis.limits), axis.name);
+      return;
     }
     for (std::size_t i = 0; i < axis.ends.size(); ++i)
       sensor_part(fmt::format("end_{}_acts", i + 1).c_str(), axis.ends[i].line, axis.ends[i].name);

@@ -13,6 +13,7 @@ struct MadeProgram {
   const Rig* rig = nullptr;
   std::string rig_file{};
   std::string script_file{};  ///< empty: none
+  bool is_linked = false;     ///< it plays what a computer plans, and no script
   ChipProgram program{};
   ChipParts parts{};
 };
@@ -21,5 +22,8 @@ struct MadeProgram {
 [[nodiscard]] std::string header_text(const MadeProgram& made);
 /// Homes, plays the script, obeys, and says where it stands. @param header  name of its file
 [[nodiscard]] std::string firmware_text(const MadeProgram& made, const std::string& header);
+
+/// Plays what a computer plans (docs/link.md).
+[[nodiscard]] std::string link_firmware_text(const MadeProgram& made, const std::string& header);
 
 }  // namespace cogstride

@@ -84,6 +84,13 @@ struct SmallChip {
   std::int64_t serial_baud = 57'600;  ///< bits a second, at which it says where it stands
 };
 
+/// The serial line between this computer and a small chip that plays what the computer plans.
+struct ChipLink {
+  std::string port{};                   ///< "/dev/ttyS0", or "tcp:HOST:PORT"
+  Time delay = Time(5, units::ms);      ///< that the line may add to what its bytes take
+  Time silence = Time(100, units::ms);  ///< of the computer, after which the chip brakes by itself
+};
+
 /// What plays the lines.
 struct Controller {
   ExactFrequency timer_clock{};    ///< ticks a second on all lines
@@ -107,6 +114,7 @@ struct Controller {
   Time edge_lateness = Time(100, units::us);  ///< that an edge on live lines may have
   std::optional<Heartbeat> heartbeat{};
   std::optional<SmallChip> small_chip{};  ///< nothing: a computer
+  std::optional<ChipLink> link{};         ///< of a small chip that is driven from here
 };
 
 struct Supply {

@@ -68,7 +68,7 @@ bool fit(std::span<const double> ways, const RunForm& form, chip::PulseRun& run)
   double bend = 0.0;
   if (count >= 4) {
     bend = rounded(6.0 * fit_powers(us, ys, 3)[2] / (length * length * length) * fraction_scale, form);
-    if (std::abs(bend) > form.most_bend) return false;
+    bend = std::clamp(bend, -form.most_bend, form.most_bend);
     for (std::size_t i = 0; i < samples; ++i) {
       const double j = u[i] * length;
       y[i] -= j * (j - 1.0) * (j - 2.0) / 6.0 * bend / fraction_scale;
@@ -104,7 +104,7 @@ bool holds(const chip::PulseRun& run, const RunForm& form, std::span<const doubl
     time += gap;
     gap += change;
     change += run.bend;
-    if (std::abs(static_cast<double>(time) / fraction_scale - way) > RunFitter::tolerance_ticks) return false;
+    if (std::abs(static_cast<double>(time) / fraction_scale - way) > form.tolerance) return false;
   }
   return true;
 }
@@ -122,12 +122,15 @@ RunFitter::RunFitter(const Ramp& ramp, std::int64_t made, chip::FineTick start, 
                      std::int64_t grain, const RunForm& form)
     : times_(ramp, made),
       form_(form),
+      slow_form_(slow_runs),
       start_(start),
       ticks_per_second_(ticks_per_second),
       grain_(static_cast<double>(grain)),
       end_(start),
       made_(made),
-      window_(2 * form.most_steps) {}
+      window_(2 * form.most_steps) {
+  slow_form_.tolerance = form.tolerance;
+}
 
 void RunFitter::refill() {
   std::move(window_.begin() + static_cast<std::ptrdiff_t>(first_),
@@ -152,7 +155,7 @@ void RunFitter::refill() {
 /// Of a chip's two.
 const RunForm& RunFitter::form_for(double way) const {
   const bool is_narrow = form_.longest_gap == narrow_runs.longest_gap;
-  return is_narrow && way > form_.longest_gap ? slow_runs : form_;
+  return is_narrow && way > form_.longest_gap ? slow_form_ : form_;
 }
 
 bool RunFitter::next(chip::PulseRun& run) {

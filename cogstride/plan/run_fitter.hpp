@@ -25,6 +25,9 @@ struct RunForm {
   double most_change;      ///< 2^-16 ticks
   double most_bend;        ///< 2^-16 ticks
   double unit = 1.0;       ///< 2^-16 ticks: all three are whole multiples of it
+  /// Ticks: largest distance of a played step from its exact time, before it is rounded to a whole one (half
+  /// a tick more): together less than one.
+  double tolerance = 0.45;
 };
 /// chip::PulseRun, played by hosts.
 constexpr RunForm wide_runs{4096, 2147483648.0, 0x1p47 - 1.0, 2147483647.0};
@@ -35,10 +38,6 @@ constexpr RunForm slow_runs{255, 1'000'000.0, 16.0 * 2147483647.0, 16.0 * 32767.
 
 class RunFitter {
  public:
-  /// Largest distance of a played step from its exact time, before it is rounded to a whole tick (half a tick
-  /// more): together less than one tick.
-  static constexpr double tolerance_ticks = 0.45;
-
   /// @param made   the step the output stands on
   /// @param start  when the ramp begins
   /// @param form  with that of narrow_runs, slow ones where gaps are long
@@ -61,6 +60,7 @@ class RunFitter {
 
   StepTimes times_;
   RunForm form_;
+  RunForm slow_form_;
   chip::FineTick start_;
   double ticks_per_second_;
   double grain_;

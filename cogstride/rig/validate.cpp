@@ -271,6 +271,7 @@ class RigCheck {
     for (PwmChip& chip : controller.pwm_chips) keys("controller.pwm." + chip.name, chip);
     for (CounterChip& chip : controller.counter_chips) keys("controller.counter." + chip.name, chip);
     if (controller.small_chip) keys("controller.small_chip", *controller.small_chip);
+    if (controller.link) keys("controller.link", *controller.link);
     if (controller.heartbeat) keys("controller.heartbeat", *controller.heartbeat);
     if (controller.analogue) keys("controller.analogue", *controller.analogue);
     if (controller.counters) keys("controller.counters", *controller.counters);

@@ -84,6 +84,10 @@ Chip::Chip(const std::string& program) {
   hook();
 }
 
+void Chip::hear(std::uint8_t byte) {
+  avr_raise_irq(avr_io_getirq(avr_, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_INPUT), byte);
+}
+
 Chip::~Chip() {
   avr_terminate(avr_);
   std::free(avr_);
@@ -147,12 +151,14 @@ void Chip::hook() {
   }
   std::uint32_t uart = 0;
   avr_ioctl(avr_, AVR_IOCTL_UART_GET_FLAGS('0'), &uart);
-  uart &= ~std::uint32_t{AVR_UART_FLAG_STDIO};
+  uart &= ~std::uint32_t{AVR_UART_FLAG_STDIO | AVR_UART_FLAG_POLL_SLEEP};
   avr_ioctl(avr_, AVR_IOCTL_UART_SET_FLAGS('0'), &uart);
   avr_irq_register_notify(
       avr_io_getirq(avr_, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_OUTPUT),
       [](avr_irq_t*, std::uint32_t letter, void* chip) {
-        static_cast<Chip*>(chip)->said_ += static_cast<char>(letter);
+        Chip& self = *static_cast<Chip*>(chip);
+        self.said_ += static_cast<char>(letter);
+        if (self.on_said) self.on_said(static_cast<std::uint8_t>(letter));
       },
       this);
   for (int vector = 1; vector < 26; ++vector) {

@@ -63,6 +63,10 @@ class Chip {
   std::function<void(char port, int bit, bool high)> on_edge{};
   /// What it has said over its serial line.
   [[nodiscard]] const std::string& said() const { return said_; }
+  /// A byte that comes in over it.
+  void hear(std::uint8_t byte);
+  /// Called with each byte that it says.
+  std::function<void(std::uint8_t)> on_said{};
   /// Voltage at an analogue input, of 5 V.
   void analogue(int channel, double volts);
 

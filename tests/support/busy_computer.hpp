@@ -42,7 +42,7 @@ bool comes_to(Bench& bench, Done done) {
 
 /// What ended a motion; only a busy computer makes it be tried again.
 inline std::string end_of(Motion& motion) {
-  const std::string fault = motion.result();
+  std::string fault = motion.result();
   if (is_of_a_busy_computer(fault)) throw MotionFault(fault, FaultCode::controller);
   return fault;
 }

@@ -141,6 +141,10 @@ void add_export(CLI::App& app, ExportOptions& options) {
                        "Write a whole program into FOLDER, and print what builds it")
           ->type_name("FOLDER")
           ->excludes(header);
+  command
+      ->add_flag("--link", options.link,
+                 "With --firmware: the program plays what a computer plans, over its serial line")
+      ->needs(firmware);
   CLI::Option* const table =
       command
           ->add_option("--table", options.table,

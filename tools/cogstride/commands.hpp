@@ -67,6 +67,7 @@ struct ExportOptions {
   std::string script{};    ///< empty: the rig alone
   std::string header{};    ///< empty: it is printed
   std::string firmware{};  ///< a folder
+  bool link = false;       ///< the program plays what a computer plans
   std::string table{};     ///< a file
   std::string as = "intervals";
   bool overwrite = false;

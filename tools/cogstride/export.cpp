@@ -36,9 +36,11 @@ ExitStatus run_export(const ExportOptions& options) {
   if (rig.controller.small_chip->kind != SmallChip::Kind::avr8)
     throw Error(fmt::format("{}: controller.small_chip.kind: programs are made for an \"8-bit AVR\" so far",
                             options.rig));
+  if (options.link && !options.script.empty())
+    throw Error("--link: the program plays what a computer plans: no script goes into it");
   std::optional<Script> script;
   if (!options.script.empty()) script = read_script(options.script, rig);
-  Making making = make_program(rig, script ? &*script : nullptr);
+  Making making = options.link ? make_link_program(rig) : make_program(rig, script ? &*script : nullptr);
   MadeProgram& made = making.made;
   made.rig_file = std::filesystem::path(options.rig).filename().string();
   made.script_file = std::filesystem::path(options.script).filename().string();

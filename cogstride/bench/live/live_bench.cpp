@@ -14,6 +14,7 @@
 
 #include "cogstride/bench/bench_inputs.hpp"
 #include "cogstride/bench/bench_loop.hpp"
+#include "cogstride/bench/live/link_lines.hpp"
 #include "cogstride/bench/live/live_duty.hpp"
 #include "cogstride/bench/live/live_lines.hpp"
 #include "cogstride/bench/live/live_obstacles.hpp"
@@ -21,10 +22,12 @@
 #include "cogstride/board/six_gate.hpp"
 #include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
+#include "cogstride/link/link_figures.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
 #include "cogstride/motion/mover.hpp"
 #include "cogstride/motion/output_switch.hpp"
+#include "cogstride/port/byte_stream.hpp"
 #include "cogstride/port/converter.hpp"
 #include "cogstride/port/guardian.hpp"
 #include "cogstride/port/kernel_counters.hpp"
@@ -91,7 +94,9 @@ class LiveBench::Supervisor final : public Participant {
 struct LiveBench::Inside {
   void open_lines(const LiveBench& bench, LiveLines::Setup setup,
                   const std::vector<PwmChannels::Wanted>& hardware);
+  void open_link(const LiveBench& bench, const LiveLines::Setup& setup);
   void open_record(const LiveLines::Setup& setup);
+  void keep_box(PlayedLines& lines, BoxLabels labels);
   static std::vector<PwmChannels::Wanted> open_duties(const LiveBench& bench, LiveLines::Setup& setup);
 
   Options options;
@@ -107,7 +112,9 @@ struct LiveBench::Inside {
   std::unique_ptr<QueuedSink> trace;
   std::vector<double> samples{};  // of all signals
   std::vector<LineSetup> opened{};
-  std::unique_ptr<LiveLines> lines;  // null where a run is played again
+  std::unique_ptr<LiveLines> lines;  // null where a chip plays, or a run is played again
+  std::unique_ptr<ByteStream> stream;
+  std::unique_ptr<LinkLines> link;  // a chip's
   std::unique_ptr<BlackBoxWriter> box;
   std::unique_ptr<RecordedLines> recorded;  // before the live ones, with the box
   std::unique_ptr<ReplayedLines> replayed;  // in their place
@@ -122,11 +129,15 @@ struct LiveBench::Inside {
 
 namespace {
 bool has_own_port(const LiveBench::Options& options) {
-  if (options.replay == nullptr) return options.port != nullptr;
+  if (options.replay == nullptr) return options.port != nullptr || options.stream != nullptr;
   const auto label = options.replay->labels().find("own_port");
   return label != options.replay->labels().end() && label->second == "yes";
 }
 
+bool is_linked(const Rig& rig, const LiveBench::Options& options) {
+  return options.port == nullptr && rig.controller.small_chip &&
+         (rig.controller.link || options.stream != nullptr);
+}
 /// What a counter chip counts needs no line of a GPIO chip.
 void leave_to_counter_chips(const Controller& controller, LiveLines::Setup& setup) {
   for (const CounterSetup& counter : setup.counters)
@@ -155,8 +166,14 @@ LiveBench::LiveBench(Rig given, Options options)
     setup.lines.push_back(heartbeat);
   }
   setup.clock = controller.timer_clock;
+  const bool has_link = is_linked(rig(), options);
   setup.lead = ticks_at_least(options.lead, controller.timer_clock);
   setup.horizon = horizon_ticks(options.horizon, controller.timer_clock);
+  if (has_link) {
+    const LinkFigures figures = link_figures(controller);
+    setup.lead = figures.lead;
+    setup.horizon = figures.horizon;
+  }
   setup.bound = ticks_at_least(controller.edge_lateness, controller.timer_clock);
   setup.asks_for_real_time = options.asks_for_real_time;
   setup.counters = encoder_counters(rig(), moved());
@@ -167,6 +184,8 @@ LiveBench::LiveBench(Rig given, Options options)
                              [&in](SourceId source) { return in.played_lines->answers(source); }, true};
   if (options.replay != nullptr) {
     in.open_record(setup);
+  } else if (has_link) {
+    in.open_link(*this, setup);
   } else {
     in.open_lines(*this, std::move(setup), hardware);
   }
@@ -189,8 +208,51 @@ LiveBench::LiveBench(Rig given, Options options)
   in.samples.resize(layout.signals.size());
   in.supervisor->sample_each(layout.sample_period);
   in.trace->begin(layout);
-  if (in.lines != nullptr)
-    in.lines->on_edge([this](Tick at, LineId line, bool high) { inside_->trace->edge(at, line, high); });
+  const auto tell = [this](Tick at, LineId line, bool high) { inside_->trace->edge(at, line, high); };
+  if (in.lines != nullptr) in.lines->on_edge(tell);
+  if (in.link != nullptr) in.link->on_edge(tell);
+}
+
+/// A chip's, behind the rig's port or a stream of the program's own.
+void LiveBench::Inside::open_link(const LiveBench& bench, const LiveLines::Setup& setup) {
+  Inside& in = *this;
+  const Controller& controller = bench.rig().controller;
+  const ChipLink link = controller.link.value_or(ChipLink{});
+  const std::int64_t baud = controller.small_chip->serial_baud;
+  ByteStream* bytes = in.options.stream;
+  if (bytes == nullptr) {
+    in.stream = open_byte_stream(link.port, baud);
+    bytes = in.stream.get();
+  }
+  LinkLines::Setup own;
+  own.lines = setup.lines;
+  own.map = link_map(bench.rig());
+  own.ticks_per_second = setup.clock.base().to_double();
+  const LinkFigures figures = link_figures(controller);
+  own.bytes_per_second = figures.bytes_per_second;
+  own.slack = figures.slack;
+  own.lead = figures.lead;
+  own.horizon = figures.horizon;
+  own.reads = figures.reads;
+  own.silence_ms = std::max<std::int64_t>(1, std::llround(1e3 * link.silence.base()));
+  if (controller.analogue) own.analogue_channels = controller.analogue->channels;
+  own.port = link.port;
+  in.link = std::make_unique<LinkLines>(std::move(own), *bytes);
+  in.played_lines = in.link.get();
+  BoxLabels labels = in.options.labels;
+  labels["lead"] = fmt::format("{}", setup.lead);
+  labels["horizon"] = fmt::format("{}", setup.horizon);
+  labels["analogue"] = controller.analogue ? "yes" : "no";
+  labels["untimed"] = "";
+  labels["own_port"] = "yes";
+  keep_box(*in.link, std::move(labels));
+}
+
+void LiveBench::Inside::keep_box(PlayedLines& lines, BoxLabels labels) {
+  if (options.black_box.empty()) return;
+  box = std::make_unique<BlackBoxWriter>(options.black_box, labels, options.black_box_size);
+  recorded = std::make_unique<RecordedLines>(lines, *box);
+  played_lines = recorded.get();
 }
 
 /// The lines of this computer, or of a port of the program's own.
@@ -240,10 +302,7 @@ void LiveBench::Inside::open_lines(const LiveBench& bench, LiveLines::Setup setu
   labels["own_port"] = in.options.port == nullptr ? "no" : "yes";
   in.lines = std::make_unique<LiveLines>(std::move(setup), *in.port);
   in.played_lines = in.lines.get();
-  if (in.options.black_box.empty()) return;
-  in.box = std::make_unique<BlackBoxWriter>(in.options.black_box, labels, in.options.black_box_size);
-  in.recorded = std::make_unique<RecordedLines>(*in.lines, *in.box);
-  in.played_lines = in.recorded.get();
+  keep_box(*in.lines, std::move(labels));
 }
 
 /// What a run was told, in the place of lines.
@@ -318,6 +377,7 @@ void LiveBench::close() {
     in.lines->play_out();
     in.lines->cut();
   }
+  if (in.link != nullptr) in.link->cut();
   try {
     end_all();
   } catch (...) {
@@ -329,6 +389,7 @@ void LiveBench::close() {
   in.verdict.seconds = now().in(units::s);
   for (const auto& mover : movers()) in.verdict.movers.push_back(mover->came_to(in.played_lines->now()));
   if (in.lines != nullptr) tell_how_it_played();
+  if (in.link != nullptr) tell_how_it_spoke();
   if (in.box != nullptr) {
     in.box->end();
     if (const std::string why = in.box->failure(); !why.empty())
@@ -372,10 +433,24 @@ void LiveBench::tell_how_it_played() {
         fmt::format("; {} more were left out: the converter is slower than what was asked", codes);
 }
 
+void LiveBench::tell_how_it_spoke() {
+  Inside& in = *inside_;
+  const LinkTalk::Counts& counts = in.link->counts();
+  const double ticks_per_second = rig().controller.timer_clock.base().to_double();
+  in.played.conditions = fmt::format(
+      "by the chip, whose clock is known within {:.0f} us; {} frames to it, {} of them again, {} bytes; {} "
+      "heard, "
+      "{} spoiled on the way; there and back in {:.1f} ms",
+      1e6 * static_cast<double>(in.link->clock_error()) / ticks_per_second, counts.frames_sent,
+      counts.sent_again, counts.bytes_sent, counts.frames_heard, counts.refused,
+      1e-6 * static_cast<double>(in.link->round_trip_ns()));
+}
+
 /// Ends the player, and then, when all is known to be at rest, the guardian.
 void LiveBench::give_back() noexcept {
   Inside& in = *inside_;
   in.closed = true;
+  if (in.link != nullptr) in.link->end();
   if (in.lines == nullptr) return;
   in.lines->end();
   if (in.guardian != nullptr && !in.lines->rested().is_at_rest()) (void)in.guardian->puts_at_rest();

@@ -25,6 +25,7 @@ namespace cogstride {
 class BlackBox;
 class Converter;
 class CounterPort;
+class ByteStream;
 class LinePort;
 
 /// What stands between a mechanism and this controller's live lines.
@@ -46,7 +47,7 @@ struct LiveObstacle {
 class LiveBench final : public Bench {
  public:
   struct Options {
-    ExactTime lead = ExactTime::from_base({1, 200});  ///< from command to effect
+    ExactTime lead = ExactTime::from_base({1, 200});  ///< from command to effect, on lines of this computer
     /// That motion is handed out ahead by; half of it may pass while nobody serves the bench. 2 ms to 1 s
     ExactTime horizon = ExactTime::from_base({1, 50});
     ExactTime sample_period = ExactTime::from_base({1, 200});  ///< of signals in the trace, at the least
@@ -62,6 +63,9 @@ class LiveBench final : public Bench {
     /// What counts encoders in the place of the kernel's counters; those that it has not are counted by their
     /// edges. It must outlive the bench.
     CounterPort* counters = nullptr;
+    /// What a small chip is spoken to by, in the place of the port that the rig says (controller.link). It
+    /// must outlive the bench.
+    ByteStream* stream = nullptr;
     /// The black box of the run (bench/live/black_box.hpp): a file with all that planning was told, there
     /// whatever becomes of the program. Empty: none.
     std::string black_box{};
@@ -108,6 +112,7 @@ class LiveBench final : public Bench {
  private:
   class Supervisor;
   void tell_how_it_played();
+  void tell_how_it_spoke();
   void give_back() noexcept;
   void fail(StopBy how, const std::string& why);
   struct Inside;

@@ -111,8 +111,17 @@ std::vector<std::string> why_gates_are_not_live(const Mechanism& mechanism, cons
   return why;
 }
 
+/// What a chip behind a link does not do.
+std::string why_not_by_a_chip(const Mechanism& mechanism) {
+  if (mechanism.moves() && !mechanism.is_movable()) return "a chip behind a link moves axes of steps so far";
+  if (sensor_of<Encoder>(mechanism) != nullptr) return "a chip behind a link counts no encoder so far";
+  return {};
+}
+
 std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
   std::vector<LiveObstacle> obstacles;
+  const bool has_link = rig.controller.link.has_value();
+  if (has_link) has_own_port = true;
   for (const Mechanism& mechanism : rig.mechanisms) {
     const auto kind = std::find_if(kinds_of_movers().begin(), kinds_of_movers().end(),
                                    [&](const KindOfMover& each) { return each.has(mechanism); });
@@ -145,6 +154,8 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
       if (line.owner == mechanism.name && !has_duty(mechanism) && is_pwm_channel(rig.controller, line.number))
         why.push_back(fmt::format("its line {} is a channel of a PWM chip, and has to be a plain line",
                                   line_name(line.number)));
+    if (const std::string other = why_not_by_a_chip(mechanism); has_link && !other.empty())
+      why.push_back(other);
     if (!nowhere.empty() && !has_own_port)
       why.push_back(fmt::format("no [controller.gpio.NAME] of the rig has line{} {}",
                                 nowhere.size() > 1 ? "s" : "", fmt::join(nowhere, ", ")));

@@ -15,6 +15,8 @@
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/bench/simulated/world_events.hpp"
 #include "cogstride/lines/checked_lines.hpp"
+#include "cogstride/lines/late_lines.hpp"
+#include "cogstride/link/link_figures.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
@@ -239,14 +241,26 @@ void SimulatedBench::open_lines() {
       setup.adc.push_back(analogue_input(*rig().controller.analogue, *hand.channel));
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
   setup.horizon = horizon_ticks(options_.horizon, rig().controller.timer_clock);
+  const bool has_link = controller.small_chip && controller.link;
+  Tick reads = 0;
+  if (has_link) {
+    const LinkFigures figures = link_figures(controller);
+    setup.lead = figures.lead;
+    setup.horizon = figures.horizon;
+    reads = figures.reads;
+  }
   setup.seed = options_.seed;
   setup.cuts = cut_on_inputs();
   CheckedLines::Setup checks{setup.lines, setup.pwm,
                              [this](SourceId source) { return lines_->answers(source); }};
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));
   TimedLines* inner = lines_.get();
+  if (has_link) {
+    late_ = std::make_unique<LateLines>(checks.lines, reads, *inner);
+    inner = late_.get();
+  }
   if (options_.at_wall_clock) {
-    paced_ = std::make_unique<PacedLines>(*lines_, rig().controller.timer_clock.base().to_double());
+    paced_ = std::make_unique<PacedLines>(*inner, rig().controller.timer_clock.base().to_double());
     inner = paced_.get();
   }
   checked_ = std::make_unique<CheckedLines>(std::move(checks), *inner);

@@ -20,6 +20,7 @@ class BrushlessPlant;
 class CheckedLines;
 class EventTeller;
 class LinesWatch;
+class LateLines;
 class PacedLines;
 class Plant;
 class PulsePlant;
@@ -106,6 +107,7 @@ class SimulatedBench final : public Bench {
   std::unique_ptr<EventTeller> teller_;
   std::vector<std::unique_ptr<Participant>> stand_ins_{};  // of devices that something happens to
   std::unique_ptr<SimulatedLines> lines_;
+  std::unique_ptr<LateLines> late_;           // before them, where a link tells of them
   std::unique_ptr<PacedLines> paced_;         // before them, where they are
   std::unique_ptr<CheckedLines> checked_;     // before all
   std::deque<Mechanism> as_wired_;            // what the plants are of

@@ -13,6 +13,7 @@
 #include <stdint.h>
 #include <string.h>
 
+#include "../run_ring.hpp"
 #include "../tick.hpp"
 
 #define COGSTRIDE_IN_FLASH PROGMEM
@@ -111,6 +112,51 @@ struct Serial {
   static void send(uint8_t letter) { UDR0 = letter; }
 };
 
+/// A serial line both ways, at pins D0 and D1, by two interrupts: what comes and what goes waits in rings.
+/// @tparam per_bit  as of Serial @tparam room  bytes that wait each way, a power of two
+template <uint16_t per_bit, uint8_t room>
+struct SerialRings {
+  static void begin() {
+    UCSR0A = 1 << U2X0;
+    UBRR0 = per_bit - 1;
+    UCSR0B = (1 << RXEN0) | (1 << TXEN0) | (1 << RXCIE0);
+    UCSR0C = (1 << UCSZ01) | (1 << UCSZ00);
+  }
+  static bool has_byte() { return !in().is_empty(); }
+  static uint8_t byte() {
+    const uint8_t oldest = in().front();
+    in().pop();
+    return oldest;
+  }
+  /// So many can be sent now.
+  static uint8_t send_room() { return out().free(); }
+  static void send(uint8_t byte) {
+    out().put(byte);
+    UCSR0B |= 1 << UDRIE0;
+  }
+  /// Call in USART_RX_vect. One that comes while its ring is full is lost.
+  COGSTRIDE_IN_INTERRUPT static void came() {
+    const uint8_t byte = UDR0;
+    in().put(byte);
+  }
+  /// Call in USART_UDRE_vect.
+  COGSTRIDE_IN_INTERRUPT static void goes() {
+    UDR0 = out().front();
+    out().pop();
+    if (out().is_empty()) UCSR0B &= static_cast<uint8_t>(~(1 << UDRIE0));
+  }
+
+ private:
+  COGSTRIDE_IN_INTERRUPT static RunRing<uint8_t, room>& in() {
+    static RunRing<uint8_t, room> ring;
+    return ring;
+  }
+  COGSTRIDE_IN_INTERRUPT static RunRing<uint8_t, room>& out() {
+    static RunRing<uint8_t, room> ring;
+    return ring;
+  }
+};
+
 /// The timer of the steps: it runs freely, 65536 cycles round.
 struct Timer {
   static void begin() {
@@ -120,6 +166,26 @@ struct Timer {
   }
   /// Interrupts are off.
   COGSTRIDE_IN_INTERRUPT static uint16_t now() { return TCNT1; }
+};
+
+/// Its ticks since it began, 32 bits of them: TIMER1_OVF_vect counts its turns.
+struct LongTime {
+  static void begin() { TIMSK1 |= 1 << TOIE1; }
+  /// Call in the interrupt.
+  COGSTRIDE_IN_INTERRUPT static void turned() { ++turns(); }
+  COGSTRIDE_ONCE static uint32_t now() {
+    Lock lock;
+    const uint16_t ticks = TCNT1;
+    uint16_t high = turns();
+    if ((TIFR1 & (1 << TOV1)) != 0 && ticks < 0x8000) ++high;
+    return (static_cast<uint32_t>(high) << 16) | ticks;
+  }
+
+ private:
+  COGSTRIDE_IN_INTERRUPT static volatile uint16_t& turns() {
+    static volatile uint16_t counted = 0;
+    return counted;
+  }
 };
 
 /// A compare channel whose output is not used: for rows and frames, whose levels its interrupt writes.

@@ -15,6 +15,14 @@ Tick rows_come_later(const Controller& controller) {
   return figures_of(*controller.small_chip, controller.timer_clock.base().to_double()).row_comes_later;
 }
 
+/// Over a link fewer runs are worth more than the last tick: each step is within a microsecond of its time.
+RunForm form_of(const Controller& controller) {
+  RunForm form = controller.small_chip ? narrow_runs : wide_runs;
+  if (controller.small_chip && controller.link)
+    form.tolerance = std::max(form.tolerance, 1e-6 * controller.timer_clock.base().to_double());
+  return form;
+}
+
 }  // namespace
 
 StepStream::StepStream(const Mechanism& mechanism, MechanismId id, const Controller& controller)
@@ -22,6 +30,8 @@ StepStream::StepStream(const Mechanism& mechanism, MechanismId id, const Control
       ticks_per_second_(controller.timer_clock.base().to_double()),
       grain_(step_grain(mechanism, controller)),
       is_small_(controller.small_chip.has_value()),
+      makes_ramps_(is_small_ && !controller.link),
+      form_(form_of(controller)),
       fitter_(Ramp(), 0, {0, 0}, ticks_per_second_) {}
 
 void StepStream::switch_on(Lines& lines) {
@@ -59,7 +69,7 @@ void StepStream::face(Lines& lines, bool forwards, Tick begins, Tick before) {
 }
 
 void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at) {
-  begin(ramp, made, at, is_small_ ? narrow_runs : wide_runs);
+  begin(ramp, made, at, form_);
 }
 
 void StepStream::begin(const Ramp& ramp, std::int64_t made, Tick at, const RunForm& form) {
@@ -93,7 +103,7 @@ void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limi
 
 void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limits,
                        std::optional<StopOn> stop) {
-  if (!is_small_) return start(lines, target, limits, stop, 0);
+  if (!makes_ramps_) return start(lines, target, limits, stop, 0);
   const Tick at = earliest_start(lines, target);
   stop_ = stop;
   begin(Ramp({made(), 0.0}), made(), at);
@@ -223,7 +233,7 @@ void StepStream::begin_along(Lines& lines, const MotionState& state, const Cours
   const Ramp ramp = plan_pursuit(state, course, limits);
   const double speed = std::max(std::abs(state.speed), std::abs(course.speed));
   const double steps = std::ceil(speed * static_cast<double>(part_ahead(lines)) / ticks_per_second_);
-  RunForm form = is_small_ ? narrow_runs : wide_runs;
+  RunForm form = form_;
   form.most_steps = static_cast<std::size_t>(std::clamp(steps, fewest, static_cast<double>(form.most_steps)));
   begin(ramp, made, begins_turned(lines, ramp, made, at), form);
   changes_soon_ = true;

@@ -101,8 +101,10 @@ class StepStream final : public Walker {
   Tick turned_at_ = -never;  // of the last change of DIR that was put
   Tick last_edge_ = -never / 2;
   Ramp ramp_;
-  Tick grain_;     // that its steps come at multiples of
-  bool is_small_;  // the controller is a small chip
+  Tick grain_;        // that its steps come at multiples of
+  bool is_small_;     // the controller is a small chip
+  bool makes_ramps_;  // and makes those of homing by itself
+  RunForm form_;
   RunFitter fitter_;
   std::optional<ChipRuns> own_{};  // of the motion that is on: in place of ramp_ and fitter_
   Tick start_ = 0;

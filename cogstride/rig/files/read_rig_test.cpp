@@ -326,10 +326,10 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
     const std::size_t close = text.find(']', at);
     if (close < end) text.insert(end + 1, "zzzzzzzzzzzzzzzzzzzzzzzz = 1\n");
   }
-  std::set<std::string> listed{"motor",     "board",      "lines",   "load",    "limits",
-                               "sensor",    "homing",     "follows", "also",    "timer",
-                               "counters",  "analogue",   "gpio",    "pwm",     "counter",
-                               "heartbeat", "small_chip", "proven",  "guesses", "by_hand"};
+  std::set<std::string> listed{"motor",  "board",   "lines",   "load",      "limits",     "sensor",
+                               "homing", "follows", "also",    "timer",     "counters",   "analogue",
+                               "gpio",   "pwm",     "counter", "heartbeat", "small_chip", "link",
+                               "proven", "guesses", "by_hand"};
   for (const KeySection& section : key_sections())
     for (const KeyInfo& key : section.keys) listed.insert(key.name);
   const std::string known = "known: ";

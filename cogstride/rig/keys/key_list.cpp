@@ -298,6 +298,8 @@ std::vector<KeySection> listed() {
   list.part("[controller.small_chip]", "",
             "a chip that plays the lines by itself, with a program made from the rig: its lines are pins",
             SmallChip{});
+  list.part("[controller.link]", "", "the line to a small chip that plays what this computer plans",
+            ChipLink{});
   list.part("[controller.heartbeat]", "", "a line that goes up and down as long as everything runs",
             Heartbeat{});
   list.part("[supply.NAME]", "", "what feeds motors, boards and sensors", Supply{});

@@ -79,6 +79,14 @@ void declare(Keys& keys, SmallChip& chip) {
 }
 
 template <class Keys>
+void declare(Keys& keys, ChipLink& link) {
+  keys.key("port", link.port, {"its serial port, or \"tcp:HOST:PORT\""});
+  keys.key("delay", link.delay, {"that the line may add to what its bytes take", "ms", "5 ms"});
+  keys.key("silence", link.silence,
+           {"of this computer, after which the chip brakes by itself", "ms", "100 ms"});
+}
+
+template <class Keys>
 void declare(Keys& keys, TimerUnit& timer) {
   keys.key("width", timer.width, {"bits", "", nullptr, Sign::any, 8, 64});
   keys.key("prescaler", timer.prescaler, {"timer clocks a count", "", "1", Sign::any, 1, 65'536});

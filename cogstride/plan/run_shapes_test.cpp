@@ -1,4 +1,4 @@
-#include "cogstride/export/run_shapes.hpp"
+#include "cogstride/plan/run_shapes.hpp"
 
 #include <gtest/gtest.h>
 

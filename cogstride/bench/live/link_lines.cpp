@@ -1,0 +1,589 @@
+#include "cogstride/bench/live/link_lines.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <atomic>
+#include <cmath>
+#include <deque>
+#include <map>
+#include <random>
+
+#include "cogstride/link/link_axis.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr std::int64_t ms = 1'000'000;
+constexpr std::int64_t longest_answer_ns = 1'000 * ms;
+constexpr std::int64_t chip_may_be_silent_ns = 500 * ms;
+constexpr std::int64_t forgets_after_ns = 50 * ms;
+constexpr std::uint32_t no_more = 0xffffffff;
+
+std::uint16_t new_session() {
+  std::random_device random;
+  return static_cast<std::uint16_t>(1 + random() % 0xfffe);
+}
+
+}  // namespace
+
+struct LinkLines::Inside {
+  Inside(Setup given, ByteStream& its)
+      : setup(std::move(given)),
+        stream(its),
+        talk(1e-9 * setup.bytes_per_second),
+        clock(setup.ticks_per_second),
+        session(new_session()) {
+    for (std::size_t i = 0; i < setup.map.axes.size(); ++i) axes.emplace_back(setup.ticks_per_second);
+    room.resize(axes.size());
+    for (const LineSetup& line : setup.lines) {
+      if (line.use == LineSetup::Use::input) inputs[line.id] = {line.source, false};
+      for (std::size_t i = 0; i < setup.map.axes.size(); ++i)
+        if (line.owner == static_cast<MechanismId>(setup.map.axes[i]) &&
+            (line.use == LineSetup::Use::pulses || !line.rows.lines.empty()))
+          axis_of[line.id] = i;
+    }
+    for (const LinkMap::Line& line : setup.map.lines)
+      if (line.use == LinkMap::Use::direction) directions.push_back(line.code);
+  }
+
+  struct Input {
+    SourceId source{};
+    bool high = false;
+  };
+  struct Sampling {
+    LineId line{};
+    Tick next = never;
+    Tick period = 0;
+  };
+  /// A level that is still ahead.
+  struct Ahead {
+    Tick at = 0;
+    std::uint8_t level = 0;  // its line's code, 0x80: high
+    LineId line{};
+    bool is_sent = false;
+  };
+  /// What planning has not been told yet.
+  struct Untold {
+    Reading reading{};
+    std::uint8_t ended = 0;  // axes that it has ended, a bit each
+    std::uint8_t waits = 0;  // those of them that have not said where they stand
+  };
+
+  void greet();
+  void pump();
+  void take(const LinkMessage& message, std::int64_t now_ns);
+  void take_state(std::uint8_t state);
+  void stood(const LinkMessage& message);
+  bool tell(std::vector<Reading>& readings);
+  [[nodiscard]] Tick next_told() const;
+  [[nodiscard]] bool level_at(LineId line, Tick at) const;
+  void feed();
+  void feed_levels();
+  void keep_levels(MechanismId mechanism, Tick from);
+  void say(std::int64_t now_ns);
+  bool take_samples(std::vector<Reading>& readings);
+  void lose(const std::string& why) {
+    if (trouble.gone.empty()) trouble.gone = why;
+    has_trouble = true;
+  }
+  [[nodiscard]] std::uint8_t code_of(LineId line) const {
+    const std::optional<std::uint8_t> code = link_code(line);
+    if (!code) throw RangeError(fmt::format("line {} is no pin of the chip", static_cast<int>(line)));
+    return *code;
+  }
+  [[nodiscard]] std::string axis_name(std::size_t axis) const {
+    for (const auto& [line, place] : axis_of)
+      if (place == axis)
+        for (const LineSetup& each : setup.lines)
+          if (each.id == line) return each.name.substr(0, each.name.find('.'));
+    return fmt::format("axis {}", axis);
+  }
+  [[nodiscard]] double seconds(Tick ticks) const {
+    return static_cast<double>(ticks) / setup.ticks_per_second;
+  }
+
+  Setup setup;
+  ByteStream& stream;
+  LinkTalk talk;
+  TickClock clock;
+  std::uint16_t session;
+  std::vector<LinkAxis> axes{};
+  std::vector<std::size_t> room{};  // for runs, as told last
+  std::map<LineId, Input> inputs{};
+  std::map<LineId, bool> first_levels{};
+  std::map<LineId, std::size_t> axis_of{};
+  std::vector<std::uint8_t> directions{};  // which the chip turns by itself
+  std::vector<Sampling> samplings{};
+  std::vector<Ahead> levels{};  // in the order of time
+  std::deque<Untold> untold{};
+  std::vector<LinkMessage> messages{};
+  std::vector<std::uint8_t> unsent{};
+  std::function<void(Tick, LineId, bool)> listener{};
+  Trouble trouble{};
+  bool has_trouble = false;
+  bool is_open = false;
+  bool has_ended = false;
+  std::atomic<bool> woken{false};
+  Tick now = 0;
+  Tick begins = 0;  // the chip's tick that is called 0
+  std::uint8_t cuts = 0;
+  std::int64_t heard_ns = 0;
+};
+
+LinkLines::LinkLines(Setup setup, ByteStream& stream)
+    : inside_(std::make_unique<Inside>(std::move(setup), stream)) {
+  inside_->greet();
+}
+
+LinkLines::~LinkLines() {
+  end();
+}
+
+void LinkLines::Inside::greet() {
+  talk.greet(setup.map.mark, session, static_cast<std::uint16_t>(setup.silence_ms));
+  const std::int64_t until = stream.now_ns() + setup.greets_for_ns;
+  while (!is_open || !clock.is_known()) {
+    pump();
+    if (has_trouble) throw Error(trouble.gone);
+    if (stream.now_ns() >= until)
+      throw Error(
+          fmt::format("{}: no chip answers. Is it plugged in, has it its program (`cogstride export "
+                      "--firmware --link`), and does it speak {:.0f} baud?",
+                      setup.port, 10.0 * setup.bytes_per_second));
+    stream.wait_until(std::min(until, std::max(talk.next_ns(), stream.now_ns() + ms)));
+  }
+  now = clock.at(stream.now_ns());
+}
+
+void LinkLines::Inside::pump() {
+  try {
+    std::array<std::uint8_t, 512> bytes{};
+    for (;;) {
+      const std::size_t count = stream.read(bytes);
+      if (count == 0) break;
+      const std::int64_t now_ns = stream.now_ns();
+      messages.clear();
+      talk.hear({bytes.data(), count}, now_ns, messages);
+      for (const LinkMessage& message : messages) take(message, now_ns);
+    }
+    const std::int64_t now_ns = stream.now_ns();
+    if (is_open && now_ns - heard_ns > chip_may_be_silent_ns)
+      lose(fmt::format("{}: nothing has been heard of the chip for {} ms: it comes to rest by itself",
+                       setup.port, chip_may_be_silent_ns / ms));
+    feed();
+    say(now_ns);
+  } catch (const Error& error) {
+    lose(fmt::format("{}: the chip comes to rest by itself", error.what()));
+  }
+}
+
+void LinkLines::Inside::say(std::int64_t now_ns) {
+  // What the port has not taken comes first.
+  if (unsent.empty()) {
+    const std::span<const std::uint8_t> bytes = talk.send(now_ns);
+    unsent.assign(bytes.begin(), bytes.end());
+  }
+  if (unsent.empty()) return;
+  const std::size_t count = stream.write(unsent);
+  unsent.erase(unsent.begin(), unsent.begin() + static_cast<std::ptrdiff_t>(count));
+}
+
+/// The chip keeps a few: what is far ahead waits here. Those of one instant go together.
+void LinkLines::Inside::feed_levels() {
+  constexpr std::size_t most_there = 8;
+  const Tick until = now + 3 * setup.lead;
+  std::erase_if(levels, [&](const Ahead& each) { return each.is_sent && each.at < now; });
+  for (std::size_t i = 0; i < levels.size();) {
+    std::size_t end = i;
+    while (end < levels.size() && levels[end].at == levels[i].at && levels[end].is_sent == levels[i].is_sent)
+      ++end;
+    if (levels[i].at > until || (end > most_there && i > 0)) return;
+    if (!levels[i].is_sent) {
+      LinkBytes bytes(LinkOrder::levels);
+      bytes.word(static_cast<std::uint32_t>(levels[i].at));
+      for (std::size_t k = i; k < end; ++k) {
+        bytes.byte(levels[k].level);
+        levels[k].is_sent = true;
+      }
+      talk.order(std::move(bytes));
+    }
+    i = end;
+  }
+}
+
+/// What is still to come to its lines does not.
+void LinkLines::Inside::keep_levels(MechanismId mechanism, Tick from) {
+  LinkBytes bytes(LinkOrder::keep_levels);
+  bytes.word(static_cast<std::uint32_t>(from));
+  const auto is_its = [&](const Ahead& each) {
+    if (each.at < from) return false;
+    return std::any_of(setup.lines.begin(), setup.lines.end(), [&](const LineSetup& line) {
+      return line.id == each.line && line.owner == mechanism;
+    });
+  };
+  bool is_there = false;
+  for (const Ahead& each : levels) {
+    if (!is_its(each) || !each.is_sent) continue;
+    bytes.byte(each.level & 0x7f);
+    is_there = true;
+  }
+  std::erase_if(levels, is_its);
+  if (is_there) talk.order(std::move(bytes));
+}
+
+/// Runs go out as the chip has room for them, the axes by turns.
+void LinkLines::Inside::feed() {
+  if (!is_open || talk.is_cutting()) return;
+  feed_levels();
+  bool has_fed = true;
+  while (has_fed && talk.waiting() < LinkTalk::most_orders) {
+    has_fed = false;
+    for (std::size_t i = 0; i < axes.size(); ++i) {
+      const std::size_t taken = talk.runs_on_their_way(static_cast<std::uint8_t>(i));
+      const std::optional<LinkAxis::Order> order = axes[i].next(room[i] > taken ? room[i] - taken : 0);
+      if (!order) continue;
+      has_fed = true;
+      LinkBytes bytes(LinkOrder::runs);
+      bytes.byte(static_cast<std::uint8_t>(i))
+          .word(static_cast<std::uint32_t>(order->start.tick))
+          .half(order->start.fraction)
+          .byte(order->bridge)
+          .byte(order->stop);
+      for (const chip::NarrowPulseRun& run : order->runs)
+        bytes.word(run.gap)
+            .word(static_cast<std::uint32_t>(run.change))
+            .half(static_cast<std::uint16_t>(run.bend))
+            .byte(run.steps)
+            .byte(run.flags);
+      talk.order(std::move(bytes), static_cast<std::uint8_t>(i),
+                 static_cast<std::uint8_t>(order->runs.size()));
+    }
+  }
+}
+
+void LinkLines::Inside::take_state(std::uint8_t state) {
+  using State = chip::LinkState;
+  if ((state & State::silent) != 0) {
+    lose(
+        "the chip heard nothing of this computer for too long, and came to rest: it was busy with something "
+        "else");
+    trouble.cut_by = CutBy::silence;
+  }
+  if ((state & State::flooded) != 0) lose("more came in at the chip than it could tell: some of it is lost");
+}
+
+/// What happens is told when it is so long ago as the rig says, or later: whatever the line delays, planning
+/// goes by the same.
+Tick LinkLines::Inside::next_told() const {
+  if (untold.empty()) return never;
+  return untold.front().waits == 0 ? std::max(now, untold.front().reading.at + setup.reads) : never;
+}
+
+bool LinkLines::Inside::tell(std::vector<Reading>& readings) {
+  bool has_told = false;
+  for (; next_told() <= now; has_told = true) {
+    readings.push_back(untold.front().reading);
+    untold.pop_front();
+  }
+  return has_told;
+}
+
+void LinkLines::Inside::stood(const LinkMessage& message) {
+  using Stood = chip::LinkStood;
+  if (message.which >= axes.size()) return;
+  LinkAxis& axis = axes[message.which];
+  const Tick at = clock.whole(message.tick);
+  const std::int64_t planned = axis.steps_before(at + 1);
+  if (message.how == Stood::at_end) {
+    axis.stands();
+    if (planned != message.value)
+      lose(fmt::format("{}: the chip counts {} steps, and {} were ordered", axis_name(message.which),
+                       message.value, planned));
+    return;
+  }
+  axis.stopped_at(message.value, at);
+  if (message.how == Stood::by_edge) {
+    talk.order(LinkBytes(LinkOrder::take_back).byte(message.which).word(axis.sent()));
+    for (Untold& each : untold) each.waits &= static_cast<std::uint8_t>(~(1U << message.which));
+    return;
+  }
+  lose(fmt::format("{}: what follows did not come to the chip in time, and it {} by itself",
+                   axis_name(message.which), message.how == Stood::braked ? "braked" : "stood"));
+}
+
+void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
+  heard_ns = now_ns;
+  switch (message.what) {
+    case LinkReading::hail: {
+      if (message.version != chip::link_version)
+        return lose(
+            fmt::format("{}: its program speaks form {} of the link, and this is form {}: build the rig's "
+                        "program anew (`cogstride export --firmware --link`)",
+                        setup.port, message.version, int{chip::link_version}));
+      if (message.mark != setup.map.mark)
+        return lose(
+            fmt::format("{}: its program was made from other lines or figures ({:08x}, and this rig has "
+                        "{:08x}): build the rig's program anew (`cogstride export --firmware --link`)",
+                        setup.port, message.mark, setup.map.mark));
+      if (message.session != session) {
+        if (is_open)
+          lose(fmt::format(
+              "{}: the chip has begun anew, so where anything stands is not known: its supply dipped, "
+              "or it was reset",
+              setup.port));
+        return;
+      }
+      if (is_open) return;
+      is_open = true;
+      for (const std::uint32_t level : message.words) {
+        const auto input = inputs.find(line_of_link(level & 0x7f));
+        if (input == inputs.end()) continue;
+        input->second.high = (level & 0x80) != 0;
+        first_levels[input->first] = input->second.high;
+      }
+      return;
+    }
+    case LinkReading::told:
+      if (message.asked_ns != 0) clock.take(message.asked_ns, now_ns, message.tick);
+      for (std::size_t i = 0; i < std::min(room.size(), message.room.size()); ++i) room[i] = message.room[i];
+      return take_state(message.how);
+    case LinkReading::rested:
+      for (std::size_t i = 0; i < std::min(axes.size(), message.words.size()); ++i) {
+        axes[i].begin_anew(static_cast<std::int32_t>(message.words[i]));
+      }
+      for (Untold& each : untold) each.ended = each.waits = 0;
+      return;
+    case LinkReading::edge: {
+      const auto input = inputs.find(line_of_link(message.which));
+      if (input == inputs.end()) return;
+      input->second.high = message.high;
+      const Tick at = clock.whole(message.tick);
+      if (listener) listener(at, input->first, message.high);
+      untold.push_back({{at, input->second.source, message.high ? 1 : 0}, message.ended, message.ended});
+      return;
+    }
+    case LinkReading::code:
+      untold.push_back({{clock.whole(message.tick), analogue_source(message.which), message.value}});
+      return;
+    case LinkReading::stood:
+      return stood(message);
+    case LinkReading::late:
+      if (message.which == 0xff) {
+        trouble.late = std::max<Tick>(trouble.late, message.value);
+        has_trouble = true;
+        return;
+      }
+      if (message.which < axes.size())
+        lose(
+            fmt::format("{}: an order came to the chip too late: the line delays more than the rig says "
+                        "(controller.link.delay), or this computer was busy with something else",
+                        axis_name(message.which)));
+      return;
+    default:
+      return;
+  }
+}
+
+/// Of an input at an instant since when nothing has been told.
+bool LinkLines::Inside::level_at(LineId line, Tick at) const {
+  const Input& input = inputs.at(line);
+  for (const Untold& each : untold)
+    if (each.reading.source == input.source && each.reading.at > at) return each.reading.raw == 0;
+  return input.high;
+}
+
+/// They are told as late as all else.
+bool LinkLines::Inside::take_samples(std::vector<Reading>& readings) {
+  const std::size_t before = readings.size();
+  for (Sampling& each : samplings) {
+    if (each.next + setup.reads > now) continue;
+    readings.push_back({each.next, inputs.at(each.line).source, level_at(each.line, each.next) ? 1 : 0});
+    each.next = each.period == 0 ? never : std::max(each.next + each.period, now - setup.reads + 1);
+  }
+  std::erase_if(samplings, [](const Sampling& each) { return each.next == never; });
+  return readings.size() > before;
+}
+
+void LinkLines::on_edge(std::function<void(Tick, LineId, bool)> listener) {
+  inside_->listener = std::move(listener);
+}
+
+Tick LinkLines::now() const {
+  return inside_->now;
+}
+Tick LinkLines::lead() const {
+  return inside_->setup.lead;
+}
+Tick LinkLines::horizon() const {
+  return inside_->setup.horizon;
+}
+
+void LinkLines::catch_up() {
+  // Planning's time goes from instant to instant, as in a rehearsal, a little behind; it leaps when nobody
+  // has waited for long.
+  if (inside_->has_ended) return;
+  inside_->now = std::max(inside_->now, inside_->clock.at(inside_->stream.now_ns()) - inside_->setup.slack);
+}
+
+void LinkLines::put(Tick at, std::span<const Level> levels) {
+  Inside& in = *inside_;
+  for (const Level& level : levels) {
+    const std::uint8_t code = in.code_of(level.line);
+    // It turns as the runs behind it go.
+    if (std::find(in.directions.begin(), in.directions.end(), code) != in.directions.end()) continue;
+    const Inside::Ahead ahead{at, static_cast<std::uint8_t>(code | (level.high ? 0x80 : 0)), level.line};
+    in.levels.insert(std::upper_bound(in.levels.begin(), in.levels.end(), ahead,
+                                      [](const auto& a, const auto& b) { return a.at < b.at; }),
+                     ahead);
+  }
+}
+
+void LinkLines::put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
+                    std::optional<StopOn> stop) {
+  Inside& in = *inside_;
+  std::uint8_t code = 0;
+  if (stop)
+    code = static_cast<std::uint8_t>((in.code_of(stop->line) + 1) | (stop->edge == Edge::rising ? 0x80 : 0));
+  const std::size_t axis = in.axis_of.at(line);
+  // What an edge has ended takes nothing until planning knows.
+  for (const Inside::Untold& each : in.untold)
+    if ((each.ended >> axis & 1U) != 0) return;
+  in.axes[axis].put(start, runs, code);
+}
+
+void LinkLines::put(Tick, std::span<const Compare>) {
+  throw RangeError("the chip of the link makes no duties");
+}
+
+void LinkLines::put(Tick, BusId, const Frame&, MechanismId) {
+  throw RangeError("the chip of the link has no bus");
+}
+
+void LinkLines::sample(SourceId source, Tick first, Tick period) {
+  Inside& in = *inside_;
+  for (const auto& [line, input] : in.inputs) {
+    if (input.source != source) continue;
+    std::erase_if(in.samplings, [&line = line](const Inside::Sampling& each) { return each.line == line; });
+    if (first != never) in.samplings.push_back({line, first, period});
+    return;
+  }
+  const int channel = static_cast<int>(source) - static_cast<int>(analogue_source(0));
+  in.talk.order(LinkBytes(LinkOrder::sample)
+                    .byte(static_cast<std::uint8_t>(channel))
+                    .word(static_cast<std::uint32_t>(first == never ? 0 : first))
+                    .word(first == never ? no_more : static_cast<std::uint32_t>(period)));
+}
+
+bool LinkLines::answers(SourceId source) const {
+  const int channel = static_cast<int>(source) - static_cast<int>(analogue_source(0));
+  if (channel >= 0 && channel < inside_->setup.analogue_channels) return true;
+  return std::any_of(inside_->inputs.begin(), inside_->inputs.end(),
+                     [&](const auto& each) { return each.second.source == source; });
+}
+
+bool LinkLines::level(LineId line) const {
+  const auto found = inside_->first_levels.find(line);
+  return found != inside_->first_levels.end() && found->second;
+}
+
+Withdrawn LinkLines::withdraw(MechanismId mechanism, Tick from) {
+  Inside& in = *inside_;
+  in.keep_levels(mechanism, from);
+  for (std::size_t i = 0; i < in.axes.size(); ++i) {
+    if (in.setup.map.axes[i] != static_cast<std::size_t>(mechanism)) continue;
+    std::optional<std::uint32_t> stays;
+    const Withdrawn left = in.axes[i].take_back(from, stays);
+    if (stays) in.talk.order(LinkBytes(LinkOrder::take_back).byte(static_cast<std::uint8_t>(i)).word(*stays));
+    return left;
+  }
+  return {};
+}
+
+void LinkLines::cut() noexcept {
+  Inside& in = *inside_;
+  if (in.has_ended || !in.is_open) return;
+  try {
+    in.talk.cut(++in.cuts);
+    in.samplings.clear();
+    in.levels.clear();
+    const std::int64_t until = in.stream.now_ns() + longest_answer_ns;
+    while (in.talk.is_cutting() && in.stream.now_ns() < until) {
+      const bool was_gone = !in.trouble.gone.empty();
+      in.pump();
+      if (!in.talk.is_cutting() || (!was_gone && !in.trouble.gone.empty())) break;
+      in.stream.wait_until(std::min({until, std::max(in.talk.next_ns(), in.stream.now_ns() + ms)}));
+    }
+    if (in.talk.is_cutting())
+      in.lose(fmt::format("{}: the chip has not said that it rests: it comes to rest by itself within {} ms",
+                          in.setup.port, in.setup.silence_ms));
+    else
+      in.trouble.cut_by = CutBy::planning;
+    catch_up();
+  } catch (...) {
+    in.has_trouble = true;
+  }
+}
+
+Tick LinkLines::wait_until(Tick until, std::vector<Reading>& readings) {
+  Inside& in = *inside_;
+  if (in.has_ended) {
+    if (until == never)
+      throw RangeError("the live bench has been closed: nothing will happen on it any more");
+    return in.now = std::max(in.now, until);
+  }
+  for (;;) {
+    in.pump();
+    const Tick real = in.clock.at(in.stream.now_ns());
+    in.now = std::max(in.now, real - in.setup.slack);
+    Tick next = std::min(until, in.next_told());
+    for (const Inside::Sampling& each : in.samplings) next = std::min(next, each.next + in.setup.reads);
+    if (next <= real) in.now = std::max(in.now, next);
+    bool has_read = in.tell(readings);
+    has_read = in.take_samples(readings) || has_read;
+    for (LinkAxis& axis : in.axes) axis.forget(in.now - static_cast<Tick>(in.setup.ticks_per_second));
+    if (has_read || in.now >= until || in.has_trouble) return in.now;
+    if (in.woken.exchange(false, std::memory_order_acq_rel)) return in.now;
+    const std::int64_t now_ns = in.stream.now_ns();
+    std::int64_t wakes_ns = now_ns + 20 * ms;
+    if (next != never) wakes_ns = std::min(wakes_ns, in.clock.ns_of(next));
+    wakes_ns = std::min(wakes_ns, std::max(in.talk.next_ns(), now_ns + ms / 2));
+    in.stream.wait_until(wakes_ns);
+  }
+}
+
+void LinkLines::wake() noexcept {
+  inside_->woken.store(true, std::memory_order_release);
+  inside_->stream.wake();
+}
+
+bool LinkLines::has_trouble() const {
+  return inside_->has_trouble;
+}
+
+LinkLines::Trouble LinkLines::take_trouble() {
+  inside_->has_trouble = false;
+  return std::exchange(inside_->trouble, {});
+}
+
+void LinkLines::end() noexcept {
+  if (inside_->has_ended) return;
+  cut();
+  inside_->has_ended = true;
+}
+
+const LinkTalk::Counts& LinkLines::counts() const {
+  return inside_->talk.counts();
+}
+const TickClock& LinkLines::clock() const {
+  return inside_->clock;
+}
+Tick LinkLines::clock_error() const {
+  return inside_->clock.error(inside_->stream.now_ns());
+}
+std::int64_t LinkLines::round_trip_ns() const {
+  return inside_->talk.round_trip_ns();
+}
+
+}  // namespace cogstride

@@ -1,0 +1,612 @@
+// The chip's end of a link (docs/link.md): it plays what a computer plans, says what it reads, and comes to
+// rest by itself when the computer is silent.
+//
+//   struct Machine { ... };                      // docs/link.md has its functions, all static
+//   static LinkNode<Machine> node;
+//   for (;;) node.serve();                       // the main program
+//   node.edge(line, high, tick);                 // an input's interrupt
+//
+// C++14 with <stdint.h> alone.
+#pragma once
+
+#include <stdint.h>
+
+#include "link_frame.hpp"
+#include "link_words.hpp"
+#include "ramp_maker.hpp"
+#include "step_axis.hpp"
+
+namespace cogstride {
+namespace chip {
+
+/// Ticks that a run lasts. @param steps  of them, from its begin
+inline uint32_t link_ticks_of(const NarrowPulseRun& run, uint8_t steps) {
+  const int32_t n = steps;
+  const int64_t all = static_cast<int64_t>(run.gap) * n +
+                      static_cast<int64_t>(run.change) * (n * (n - 1) / 2) +
+                      static_cast<int64_t>(run.bend) * (n * (n - 1) / 2) * (n - 2) / 3;
+  const int64_t ticks = (run.flags & run_slow) != 0 ? all >> 12 : all >> 16;
+  return ticks > 0x7fffffff ? 0x7fffffffUL : static_cast<uint32_t>(ticks);
+}
+/// Ticks from its last step but one to its last, 1 at the least. @param steps  of them, from its begin
+inline uint32_t link_last_gap(const NarrowPulseRun& run, uint8_t steps) {
+  const int32_t n = steps == 0 ? 0 : steps - 1;
+  const int64_t gap = static_cast<int64_t>(run.gap) + static_cast<int64_t>(run.change) * n +
+                      static_cast<int64_t>(run.bend) * (n * (n - 1) / 2);
+  const int64_t ticks = (run.flags & run_slow) != 0 ? gap >> 12 : gap >> 16;
+  return ticks < 1 ? 1 : ticks > 0x7fffffff ? 0x7fffffffUL : static_cast<uint32_t>(ticks);
+}
+
+template <class Machine>
+class LinkNode {
+ public:
+  typedef typename Machine::Runs Runs;
+  typedef typename Machine::Lock Lock;
+
+  /// A runs' end is looked after so many ticks before it comes: the main program's slowest turn fits in.
+  static constexpr uint32_t guard = Machine::ticks_per_second / 400;
+  /// An order is in time so many ticks before it takes effect.
+  static constexpr uint32_t soonest = Machine::ticks_per_second / 20000;
+
+  LinkNode() : sends_(*this) {}
+
+  void serve() {
+    for (uint8_t i = 0; i < 16 && Machine::has_byte(); ++i)
+      if (reader_.take(Machine::byte())) obey();
+    if (session_ == 0) return say();
+    put_levels();
+    for (uint8_t i = 0; i < Machine::axes; ++i) serve(i);
+    take_codes();
+    look_for_silence();
+    say();
+  }
+
+  /// An input has changed: in its interrupt.
+  void edge(uint8_t line, bool high, uint32_t tick) {
+    uint8_t ended = 0;
+    for (uint8_t i = 0; i < Machine::axes; ++i) {
+      Axis& axis = axes_[i];
+      if (axis.stop == (line + 1) && axis.stops_high == high && Machine::runs(i).stops()) {
+        Machine::runs(i).end_here();
+        axis.how = LinkStood::by_edge;
+        ended = static_cast<uint8_t>(ended | (1 << i));
+      }
+    }
+    if (session_ != 0) add(LinkReading::edge, static_cast<uint8_t>(line | (high ? 0x80 : 0)), tick, 0, ended);
+  }
+
+  bool is_greeted() const { return session_ != 0; }
+  uint8_t state() const { return state_; }
+
+ private:
+  static constexpr uint8_t event_room = 16;
+  static constexpr uint8_t level_room = 12;
+  static constexpr uint8_t sample_room = 4;
+  static constexpr uint16_t says_again_after = 60;  // ms
+
+  struct Axis {
+    uint32_t put;    // steps of all runs that came, silent ones too
+    uint32_t start;  // tick of what waits
+    uint16_t fraction;
+    bool waits;  // runs are there and do not go yet
+    bool is_on;
+    bool brakes;   // on a ramp of the chip's own
+    bool ends;     // behind what it plays the end has been put
+    bool is_lost;  // takes nothing until all is cut
+    uint8_t stop;  // a line's number and 1
+    bool stops_high;
+    volatile uint8_t how;
+  };
+  struct Event {
+    uint8_t what;
+    uint8_t which;
+    uint32_t tick;
+    int32_t value;
+    uint8_t how;
+  };
+  struct Put {
+    uint32_t tick;
+    uint8_t line;  // 0x80: high
+  };
+  struct Sampling {
+    uint32_t next;
+    uint32_t period;
+    uint8_t channel;
+    bool is_on;
+  };
+  struct Ramp : RampMaker {
+    Ramp() : RampMaker(Machine::ticks_per_second) {}
+  };
+  /// What the writer sends to.
+  struct Sends {
+    explicit Sends(LinkNode&) {}
+    void put(uint8_t byte) { Machine::send(byte); }
+  };
+
+  // What comes in.
+
+  COGSTRIDE_ONCE void obey() {
+    FrameFields frame(reader_.bytes(), reader_.size());
+    const uint8_t what = frame.byte();
+    const uint8_t number = frame.byte();
+    const uint8_t heard = frame.byte();
+    if (frame.is_short()) return;
+    if (what == LinkOrder::greet) return greeted(frame);
+    if (session_ == 0) {
+      hails_ = true;
+      return;
+    }
+    heard_at_ = Machine::ms();
+    // The events that were heard, if they are among those that were said.
+    if (static_cast<uint8_t>(heard - heard_) <= static_cast<uint8_t>(said_ - heard_)) {
+      if (heard_ != heard) said_at_ = heard_at_;
+      heard_ = heard;
+    }
+    if (what == LinkOrder::ask) {
+      stamp_ = frame.byte();
+      tells_ = true;
+      return;
+    }
+    if (what == LinkOrder::cut) {
+      const uint8_t count = frame.byte();
+      rests_ = true;
+      if (count == cuts_) return;  // the same once more
+      cuts_ = count;
+      next_ = number;
+      return cut();
+    }
+    if (what < LinkOrder::levels) return;
+    tells_ = true;
+    if (number != next_) return;
+    if (is_done(what, frame)) ++next_;
+  }
+
+  COGSTRIDE_ONCE void greeted(FrameFields& frame) {
+    const uint8_t version = frame.byte();
+    const uint32_t mark = frame.word();
+    const uint16_t session = frame.half();
+    const uint16_t silence = frame.half();
+    hails_ = true;
+    if (frame.is_short() || version != link_version || mark != Machine::mark || session == 0) return;
+    if (session == session_) return;  // the same once more: its answer was lost
+    session_ = session;
+    silence_ = silence;
+    heard_at_ = said_at_ = Machine::ms();
+    next_ = cuts_ = 0;
+    {
+      Lock lock;
+      event_ = heard_ = said_ = 0;
+    }
+    cut();
+    for (uint8_t i = 0; i < Machine::axes; ++i) Machine::runs(i).set_position(0);
+    Machine::begin();
+  }
+
+  /// @return false: no room for it, it has to come again
+  COGSTRIDE_ONCE bool is_done(uint8_t what, FrameFields& frame) {
+    if ((state_ & LinkState::silent) != 0) return true;  // until all is cut
+    switch (what) {
+      case LinkOrder::levels: {
+        const uint32_t tick = frame.word();
+        if (static_cast<uint8_t>(level_room - levels_) < frame.left()) return false;
+        look_whether_late(0xff, tick);
+        while (frame.left() != 0) puts_[levels_++] = Put{tick, frame.byte()};
+        put_levels();
+        return true;
+      }
+      case LinkOrder::runs:
+        return take_runs(frame);
+      case LinkOrder::take_back: {
+        const uint8_t which = frame.byte();
+        const uint32_t stays = frame.word();
+        if (frame.is_short() || which >= Machine::axes) return true;
+        take_back(which, stays);
+        return true;
+      }
+      case LinkOrder::keep_levels: {
+        const uint32_t tick = frame.word();
+        while (frame.left() != 0) keep_level(frame.byte(), tick);
+        return true;
+      }
+      case LinkOrder::sample: {
+        const uint8_t channel = frame.byte();
+        const uint32_t first = frame.word();
+        const uint32_t period = frame.word();
+        if (!frame.is_short()) sample(channel, first, period);
+        return true;
+      }
+      default:
+        return true;
+    }
+  }
+
+  COGSTRIDE_ONCE void take_back(uint8_t which, uint32_t stays) {
+    Axis& axis = axes_[which];
+    Runs& runs = Machine::runs(which);
+    if (axis.is_lost) return;
+    const int32_t back = static_cast<int32_t>(axis.put - stays);
+    axis.put = stays;
+    if (runs.is_halted()) {  // by an edge, which the computer has heard of now
+      if (axis.is_on) stood(which);
+      runs.clear();
+      return;
+    }
+    if (back <= 0) return;
+    const uint32_t gone = runs.take_back(static_cast<uint32_t>(back));
+    if (axis.waits && runs.queued() == 0) axis.waits = false;
+    if (!axis.is_on && !axis.waits)
+      add(LinkReading::stood, which, Machine::now(), runs.position(), LinkStood::at_end);
+    // Silence that had nothing to bridge was not put.
+    if (gone == 0 || !runs.is_playing() || axis.ends) return;
+    add(LinkReading::late, which, Machine::now(), static_cast<int32_t>(gone));
+    brake(which);
+  }
+
+  static NarrowPulseRun run_of(FrameFields& frame) {
+    NarrowPulseRun run;
+    run.gap = frame.word();
+    run.change = static_cast<int32_t>(frame.word());
+    run.bend = static_cast<int16_t>(frame.half());
+    run.steps = frame.byte();
+    run.flags = frame.byte();
+    return run;
+  }
+
+  /// They begin where the ones before end, with the silences that bridge what lies between; or, if the axis
+  /// stands, at their start, without them.
+  COGSTRIDE_ONCE bool take_runs(FrameFields& frame) {
+    const uint8_t which = frame.byte();
+    const uint32_t start = frame.word();
+    const uint16_t fraction = frame.half();
+    uint8_t bridge = frame.byte();
+    const uint8_t stop = frame.byte();
+    uint8_t count = static_cast<uint8_t>(frame.left() / 12);
+    if (frame.is_short() || which >= Machine::axes) return true;
+    Axis& axis = axes_[which];
+    Runs& runs = Machine::runs(which);
+    // What an edge ended, or the chip itself, takes nothing of what was on its way.
+    if (axis.is_lost || runs.is_halted()) {
+      for (; count != 0; --count) axis.put += run_of(frame).steps;
+      return true;
+    }
+    if (runs.queued() + count > Machine::run_room) return false;
+    // The end that was put behind it is taken away again, as long as it has not begun.
+    if (axis.ends && !axis.brakes && runs.is_playing() && runs.take_back(1) == 0) axis.ends = false;
+    const bool goes_on = axis.waits || (runs.is_playing() && !axis.ends);
+    if (!goes_on && runs.is_playing()) return false;  // a moment to its end
+    if (!goes_on && axis.is_on) stood(which);
+    if (stop != 0) {
+      axis.stop = static_cast<uint8_t>(stop & 0x7f);
+      axis.stops_high = (stop & 0x80) != 0;
+    }
+    for (; count != 0; --count) {
+      const NarrowPulseRun run = run_of(frame);
+      axis.put += run.steps;
+      const bool bridges = bridge != 0;
+      if (bridges) --bridge;
+      if (goes_on || !bridges) (void)runs.put(run);
+    }
+    if (!goes_on && runs.queued() != 0) {
+      axis.start = start;
+      axis.fraction = fraction;
+      axis.waits = true;
+      axis.how = LinkStood::at_end;
+    }
+    return true;
+  }
+
+  // What goes on.
+
+  COGSTRIDE_ONCE void serve(uint8_t which) {
+    Axis& axis = axes_[which];
+    Runs& runs = Machine::runs(which);
+    if (axis.waits) return begin(which);
+    if (!axis.is_on) return;
+    if (!runs.is_playing()) return stood(which);
+    if (axis.brakes) {
+      NarrowPulseRun run;
+      while (!runs.is_full() && ramps_[which].next(run)) (void)runs.put(run);
+      return;
+    }
+    if (axis.ends) return;
+    const typename Runs::Ahead ahead = runs.ahead();
+    if (ahead.more || link_ticks_of(ahead.rest, ahead.rest.steps) >= guard) return;
+    // Nothing has come that goes on from there: it ends where it may, and is braked where it is too fast.
+    if (may_stand(Machine::limits(which), speed_at_end(ahead.rest))) {
+      axis.ends = true;
+      (void)runs.put(NarrowPulseRun{1000UL << 16, 0, 0, 1, run_silent | run_ends});
+      return;
+    }
+    brake(which);
+  }
+
+  /// What waits begins on its tick, when that is near.
+  COGSTRIDE_ONCE void begin(uint8_t which) {
+    Axis& axis = axes_[which];
+    constexpr int32_t near = 0x6000;
+    if (static_cast<int32_t>(axis.start - Machine::now()) > near) return;
+    axis.waits = false;
+    bool has_begun = false;
+    int32_t early = 0;
+    {
+      Lock lock;
+      early = static_cast<int32_t>(axis.start - Machine::now());
+      if (early > 400) has_begun = Machine::start_at(which, static_cast<uint16_t>(axis.start), axis.fraction);
+    }
+    axis.ends = axis.brakes = false;
+    axis.is_on = has_begun;
+    if (has_begun) return;
+    Machine::runs(which).clear();
+    axis.is_lost = true;
+    notes(LinkState::braked);
+    add(LinkReading::late, which, Machine::now(), -early);
+    add(LinkReading::stood, which, Machine::now(), Machine::runs(which).position(), LinkStood::starved);
+  }
+
+  COGSTRIDE_ONCE void stood(uint8_t which) {
+    Axis& axis = axes_[which];
+    Runs& runs = Machine::runs(which);
+    axis.is_on = false;
+    uint8_t how = axis.how;
+    if (axis.brakes) {
+      how = LinkStood::braked;
+    } else if (runs.starved()) {
+      how = LinkStood::starved;
+      axis.is_lost = true;
+      notes(LinkState::braked);
+    }
+    axis.ends = axis.brakes = false;
+    if (how != LinkStood::by_edge) runs.clear();
+    add(LinkReading::stood, which, Machine::now(), runs.position(), how);
+  }
+
+  static uint32_t speed_at_end(const NarrowPulseRun& run) {
+    if ((run.flags & run_silent) != 0) return 0;
+    return Machine::ticks_per_second / link_last_gap(run, run.steps);
+  }
+
+  /// After a last step at that speed: a ramp comes to it from the start speed's square and twice the
+  /// acceleration.
+  static bool may_stand(const ChipLimits& limits, uint32_t speed) {
+    return speed <= 65535 &&
+           speed * speed <= limits.start_speed * limits.start_speed + 2 * limits.acceleration;
+  }
+  /// From what stays of its runs to rest, on a ramp.
+  COGSTRIDE_ONCE void brake(uint8_t which) {
+    Axis& axis = axes_[which];
+    Runs& runs = Machine::runs(which);
+    notes(LinkState::braked);
+    axis.is_lost = true;
+    if (axis.waits) {
+      axis.waits = false;
+      runs.clear();
+    }
+    if (!runs.is_playing() || axis.brakes || axis.ends) return;
+    const NarrowPulseRun last = shortened(which);
+    ChipLimits limits = Machine::limits(which);
+    limits.speed = speed_at_end(last);
+    axis.brakes = true;
+    if (may_stand(limits, limits.speed)) {
+      axis.ends = true;
+      (void)runs.put(NarrowPulseRun{1000UL << 16, 0, 0, 1, run_silent | run_ends});
+      return;
+    }
+    ramps_[which].brake_from(runs.put_end(), (last.flags & run_backwards) != 0 ? -1 : 1, limits);
+    serve(which);
+  }
+  /// Leaves of its runs what it takes to put others behind them. @return the last one
+  COGSTRIDE_ONCE NarrowPulseRun shortened(uint8_t which) {
+    Runs& runs = Machine::runs(which);
+    NarrowPulseRun run;
+    while (runs.last(run)) {
+      // What waits is dropped from its end, as long as what stands before it lasts.
+      uint32_t before = runs.ticks_before_last(link_ticks_of);
+      if (before < guard) {
+        shorten(which, run, before);
+        return run;
+      }
+      (void)runs.take_back(run.steps);
+    }
+    run = runs.ahead().rest;
+    shorten(which, run, 0);
+    return run;
+  }
+  void shorten(uint8_t which, NarrowPulseRun& run, uint32_t before) {
+    uint8_t steps = run.steps;
+    while (steps > 1 && before + link_ticks_of(run, static_cast<uint8_t>(steps - 1)) >= guard) --steps;
+    if (steps < run.steps) (void)Machine::runs(which).take_back(static_cast<uint32_t>(run.steps - steps));
+    run.steps = steps;
+  }
+
+  COGSTRIDE_ONCE void put_levels() {
+    while (levels_ != 0) {
+      uint8_t first = 0;
+      for (uint8_t i = 1; i < levels_; ++i)
+        if (static_cast<int32_t>(puts_[i].tick - puts_[first].tick) < 0) first = i;
+      if (static_cast<int32_t>(puts_[first].tick - Machine::now()) > 0) return;
+      Machine::put(puts_[first].line & 0x7f, (puts_[first].line & 0x80) != 0);
+      --levels_;
+      for (uint8_t i = first; i < levels_; ++i) puts_[i] = puts_[i + 1];
+    }
+  }
+  void keep_level(uint8_t line, uint32_t from) {
+    for (uint8_t i = levels_; i != 0; --i) {
+      const Put& put = puts_[i - 1];
+      if ((put.line & 0x7f) != line || static_cast<int32_t>(put.tick - from) < 0) continue;
+      --levels_;
+      for (uint8_t k = static_cast<uint8_t>(i - 1); k < levels_; ++k) puts_[k] = puts_[k + 1];
+    }
+  }
+  void look_whether_late(uint8_t what, uint32_t tick) {
+    const int32_t late = static_cast<int32_t>(Machine::now() - tick);
+    if (late > 0) add(LinkReading::late, what, Machine::now(), late);
+  }
+
+  void sample(uint8_t channel, uint32_t first, uint32_t period) {
+    uint8_t place = sample_room;
+    for (uint8_t i = 0; i < sample_room; ++i) {
+      if (samplings_[i].is_on && samplings_[i].channel == channel) place = i;
+      if (place == sample_room && !samplings_[i].is_on) place = i;
+    }
+    if (place == sample_room) return;
+    samplings_[place] = Sampling{first, period, channel, period != UINT32_MAX};
+  }
+  COGSTRIDE_ONCE void take_codes() {
+    if (converts_ != 0) {
+      if (!Machine::has_code()) return;
+      const uint16_t code = Machine::code();
+      const Sampling& sampling = samplings_[converts_ - 1];
+      if (sampling.is_on) add(LinkReading::code, sampling.channel, code_at_, code);
+      converts_ = 0;
+    }
+    for (uint8_t i = 0; i < sample_room; ++i) {
+      Sampling& sampling = samplings_[i];
+      const uint32_t now = Machine::now();
+      if (!sampling.is_on || static_cast<int32_t>(sampling.next - now) > 0) continue;
+      Machine::convert(sampling.channel);
+      code_at_ = now;
+      converts_ = static_cast<uint8_t>(i + 1);
+      // What could not be taken in time is left out.
+      do sampling.next += sampling.period;
+      while (sampling.period != 0 && static_cast<int32_t>(sampling.next - now) <= 0);
+      return;
+    }
+  }
+
+  COGSTRIDE_ONCE void look_for_silence() {
+    if (silence_ == 0) return;
+    if ((state_ & LinkState::silent) == 0) {
+      if (static_cast<uint16_t>(Machine::ms() - heard_at_) <= silence_) return;
+      notes(LinkState::silent);
+      levels_ = 0;
+      for (uint8_t i = 0; i < Machine::axes; ++i) brake(i);
+      is_resting_ = false;
+    }
+    if (is_resting_) return;
+    for (uint8_t i = 0; i < Machine::axes; ++i)
+      if (axes_[i].is_on) return;
+    is_resting_ = true;
+    Machine::rest();
+  }
+
+  /// All at rest at once.
+  COGSTRIDE_ONCE void cut() {
+    {
+      Lock lock;
+      for (uint8_t i = 0; i < Machine::axes; ++i) Machine::runs(i).end_here();
+      Machine::rest();
+    }
+    for (uint8_t i = 0; i < Machine::axes; ++i) {
+      Machine::runs(i).clear();
+      axes_[i] = Axis();
+    }
+    levels_ = 0;
+    for (uint8_t i = 0; i < sample_room; ++i) samplings_[i].is_on = false;
+    state_ = LinkState::well;
+    is_resting_ = true;
+  }
+
+  // What goes out.
+
+  void notes(uint8_t state) {
+    Lock lock;
+    state_ = static_cast<uint8_t>(state_ | state);
+  }
+  void add(uint8_t what, uint8_t which, uint32_t tick, int32_t value, uint8_t how = 0) {
+    Lock lock;
+    if (static_cast<uint8_t>(event_ - heard_) == event_room) {
+      notes(LinkState::flooded);
+      return;
+    }
+    events_[event_ % event_room] = Event{what, which, tick, value, how};
+    event_ = static_cast<uint8_t>(event_ + 1);
+  }
+
+  COGSTRIDE_ONCE void say() {
+    if (Machine::send_room() < 2 * 24) return;
+    FrameWriter<Sends> out(sends_);
+    if (hails_) {
+      hails_ = false;
+      head(out, LinkReading::hail, 0);
+      out.byte(link_version);
+      out.word(Machine::mark);
+      out.half(session_);
+      out.word(Machine::now());
+      out.byte(Machine::axes);
+      Machine::tell_inputs(out);
+      return out.end();
+    }
+    if (rests_) {
+      rests_ = false;
+      head(out, LinkReading::rested, 0);
+      out.byte(cuts_);
+      out.word(Machine::now());
+      for (uint8_t i = 0; i < Machine::axes; ++i)
+        out.word(static_cast<uint32_t>(Machine::runs(i).position()));
+      return out.end();
+    }
+    if (session_ == 0) return;
+    const uint16_t now = Machine::ms();
+    if (said_ != heard_ && static_cast<uint16_t>(now - said_at_) > says_again_after) said_ = heard_;
+    if (said_ != event_) {
+      if (said_ == heard_) said_at_ = now;
+      return say(out, events_[said_ % event_room]);
+    }
+    if (!tells_) return;
+    tells_ = false;
+    head(out, LinkReading::told, 0);
+    out.byte(stamp_);
+    stamp_ = 0;
+    out.word(Machine::now());
+    out.byte(state_);
+    for (uint8_t i = 0; i < Machine::axes; ++i)
+      out.byte(static_cast<uint8_t>(Machine::run_room - Machine::runs(i).queued()));
+    out.end();
+  }
+  COGSTRIDE_ONCE void say(FrameWriter<Sends>& out, const Event& event) {
+    head(out, event.what, said_);
+    out.byte(event.which);
+    out.word(event.tick);
+    if (event.what == LinkReading::code) out.half(static_cast<uint16_t>(event.value));
+    if (event.what == LinkReading::stood || event.what == LinkReading::late)
+      out.word(static_cast<uint32_t>(event.value));
+    if (event.what == LinkReading::stood || event.what == LinkReading::edge) out.byte(event.how);
+    out.end();
+    said_ = static_cast<uint8_t>(said_ + 1);
+  }
+  COGSTRIDE_ONCE void head(FrameWriter<Sends>& out, uint8_t what, uint8_t number) {
+    out.begin();
+    out.byte(what);
+    out.byte(number);
+    out.byte(next_);
+  }
+
+  FrameReader<link_longest> reader_{};
+  Sends sends_;
+  Axis axes_[Machine::axes]{};
+  Ramp ramps_[Machine::axes];
+  Event events_[event_room];
+  Put puts_[level_room];
+  Sampling samplings_[sample_room]{};
+  uint32_t code_at_ = 0;
+  uint16_t session_ = 0;
+  uint16_t silence_ = 0;   // ms
+  uint16_t heard_at_ = 0;  // ms
+  uint16_t said_at_ = 0;
+  uint8_t next_ = 0;            // number of the order that is expected
+  volatile uint8_t event_ = 0;  // numbers of events: of the next one that happens,
+  uint8_t said_ = 0;            // of the next one to be said,
+  uint8_t heard_ = 0;           // of the first that has not been heard
+  uint8_t levels_ = 0;
+  uint8_t converts_ = 0;
+  uint8_t stamp_ = 0;
+  uint8_t cuts_ = 0;
+  volatile uint8_t state_ = LinkState::well;
+  bool hails_ = false;
+  bool rests_ = false;
+  bool tells_ = false;
+  bool is_resting_ = true;
+};
+
+}  // namespace chip
+}  // namespace cogstride

@@ -1,0 +1,65 @@
+// What a computer and a chip say to each other, each a frame (link_frame.hpp): a byte that says what, a
+// number, the number of the next one that the sender has not heard yet, and what follows. docs/link.md has it
+// byte by byte.
+//
+// C++14 with <stdint.h> alone.
+#pragma once
+
+#include <stdint.h>
+
+namespace cogstride {
+namespace chip {
+
+enum : uint8_t { link_version = 1 };
+/// Bytes of the longest frame: three runs of one axis.
+enum : uint8_t { link_longest = 56, link_most_runs = 3 };
+
+/// By the computer. Those from `levels` on have a number each, and come in its order or not at all.
+struct LinkOrder {
+  enum : uint8_t {
+    greet = 0x01,   ///< version, mark (word), session (half), silence in ms (half): all begins anew
+    ask = 0x02,     ///< stamp: told at once
+    cut = 0x03,     ///< count: all at rest, whatever is still to come; the next numbered one has this number
+    levels = 0x10,  ///< tick (word), then a byte a line: its number, 0x80 with it where it is high
+    runs = 0x11,    ///< axis, tick (word) and fraction (half) of their start, bridge, stop, runs
+    take_back = 0x12,    ///< axis, steps (word) that stay, since all began
+    sample = 0x13,       ///< channel, tick of the first (word), period (word); 0xffffffff: no more
+    keep_levels = 0x14,  ///< tick (word), then a byte a line: what was to come to them from then on does not
+  };
+};
+
+/// By the chip. Those from `edge` on have a number each.
+struct LinkReading {
+  enum : uint8_t {
+    hail = 0x41,    ///< version, mark (word), session (half; 0: none is on), tick (word), axes, inputs
+    told = 0x42,    ///< stamp, tick (word), state, room for runs (a byte an axis)
+    rested = 0x43,  ///< count, tick (word), where each axis stands (a word each)
+    edge = 0x50,    ///< line (0x80: high), tick (word), axes whose runs it has ended, a bit each
+    code = 0x51,    ///< channel, tick (word), code (half)
+    stood = 0x52,   ///< axis, tick (word), where it stands (word), how
+    late = 0x53,    ///< axis, or 0xff: levels; ticks by which it came too late (word)
+  };
+};
+
+/// What `told` says of the whole.
+struct LinkState {
+  enum : uint8_t {
+    well = 0,
+    braked = 1,   ///< runs did not come in time: an axis has been braked, and takes nothing until all is cut
+    silent = 2,   ///< the computer was silent for too long: all at rest until it cuts or greets
+    flooded = 4,  ///< more happened than was heard of: something has been left out
+  };
+};
+
+/// How an axis came to stand.
+struct LinkStood {
+  enum : uint8_t {
+    at_end = 0,   ///< where its runs end
+    by_edge = 1,  ///< the edge that was to end them
+    braked = 2,   ///< on a ramp of the chip's own
+    starved = 3   ///< nothing followed in time, and it stood at once
+  };
+};
+
+}  // namespace chip
+}  // namespace cogstride

@@ -1,0 +1,167 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <iterator>
+#include <map>
+
+#include "cogstride/export/write_program.hpp"
+#include "cogstride/link/link_map.hpp"
+
+namespace cogstride {
+namespace {
+
+class LinkFirmwareWriter {
+ public:
+  LinkFirmwareWriter(const MadeProgram& made, const std::string& header)
+      : made_(made), map_(link_map(*made.rig)), header_(header) {}
+
+  std::string text() {
+    add("// {}: plays what a computer plans, over its serial line (docs/link.md). Made by `cogstride export` "
+        "from {}.\n#include \"{}\"\n\nnamespace {} {{\n\n",
+        made_.rig->name, made_.rig_file, header_, made_.parts.name);
+    for (const ChipAxis& axis : made_.parts.axes)
+      add("namespace {} {{\nstatic chip::StepAxis<Channel> steps;\n}}\n", axis.name);
+    const double baud = static_cast<double>(made_.rig->controller.small_chip->serial_baud);
+    const double clock = made_.rig->controller.timer_clock.base().to_double();
+    const long per_bit = std::max(1L, std::lround(clock / 8.0 / baud));
+    add("typedef chip::avr8::SerialRings<{}, 128> Serial;  // {:.0f} baud\n\n", per_bit,
+        clock / 8.0 / static_cast<double>(per_bit));
+    machine();
+    add("static chip::LinkNode<Machine> node;\n");
+    interrupts();
+    main_part();
+    add("}}  // namespace {0}\n\nint main() {{\n  {0}::run();\n}}\n", made_.parts.name);
+    return std::move(text_);
+  }
+
+ private:
+  template <class... Values>
+  void add(fmt::format_string<Values...> form, Values&&... values) {
+    fmt::format_to(std::back_inserter(text_), form, std::forward<Values>(values)...);
+  }
+  template <class Form>
+  void each_axis(Form form) {
+    for (std::size_t i = 0; i < made_.parts.axes.size(); ++i) form(i, made_.parts.axes[i]);
+  }
+
+  void machine() {
+    add("/// What the link has to do with.\nstruct Machine {{\n"
+        "  typedef chip::StepAxis<{}::Channel>::Runs Runs;\n  typedef chip::avr8::Lock Lock;\n"
+        "  static constexpr uint8_t axes = {};\n  static constexpr uint8_t run_room = 15;\n"
+        "  static constexpr uint32_t ticks_per_second = F_CPU;\n"
+        "  static constexpr uint32_t mark = {:#010x};  // of the rig's lines and figures\n",
+        made_.parts.axes.front().name, made_.parts.axes.size(), map_.mark);
+    add("  static Runs& runs(uint8_t which) {{\n    switch (which) {{\n");
+    each_axis([&](std::size_t i, const ChipAxis& axis) {
+      if (i > 0) add("      case {}:\n        return {}::steps;\n", i, axis.name);
+    });
+    add("      default:\n        return {}::steps;\n    }}\n  }}\n"
+        "  static bool start_at(uint8_t which, uint16_t tick, uint16_t fraction) {{\n    switch (which) {{\n",
+        made_.parts.axes.front().name);
+    each_axis([&](std::size_t i, const ChipAxis& axis) {
+      if (i > 0) add("      case {}:\n        return {}::steps.start_at(tick, fraction);\n", i, axis.name);
+    });
+    add("      default:\n        return {}::steps.start_at(tick, fraction);\n    }}\n  }}\n"
+        "  static const chip::ChipLimits& limits(uint8_t which) {{\n    switch (which) {{\n",
+        made_.parts.axes.front().name);
+    each_axis([&](std::size_t i, const ChipAxis& axis) {
+      if (i > 0) add("      case {}:\n        return {}::limits;\n", i, axis.name);
+    });
+    add("      default:\n        return {}::limits;\n    }}\n  }}\n", made_.parts.axes.front().name);
+    add("  /// Rows begin with the first.\n  static void begin() {{\n");
+    each_axis([&](std::size_t, const ChipAxis& axis) {
+      if (axis.has_coils) add("    {}::Coils::cycle().begin(0);\n", axis.name);
+    });
+    add("  }}\n  /// A line is its pin: 8 for each letter behind A, and its bit.\n"
+        "  static void put(uint8_t line, bool high) {{\n    switch (line) {{\n");
+    for (const LinkMap::Line& line : map_.lines)
+      if (line.use == LinkMap::Use::output)
+        add("      case {}:  // {}\n        chip::avr8::Pin<'{}', {}>::write(high);\n        break;\n",
+            line.code, line.name, line.pin.port, line.pin.bit);
+    add("      default:\n        break;\n    }}\n  }}\n  static void rest() {{\n");
+    for (const LinkMap::Line& line : map_.lines)
+      if (line.use == LinkMap::Use::output)
+        add("    chip::avr8::Pin<'{}', {}>::write({});\n", line.pin.port, line.pin.bit, line.rest_high);
+    each_axis([&](std::size_t, const ChipAxis& axis) {
+      if (!axis.has_coils) add("    {}::Channel::direction(true);\n", axis.name);
+    });
+    add("  }}\n  template <class Out>\n  static void tell_inputs(Out& out) {{\n");
+    for (const LinkMap::Line& line : map_.lines)
+      if (line.use == LinkMap::Use::input)
+        add("    out.byte(static_cast<uint8_t>({} | (chip::avr8::Pin<'{}', {}>::read() ? 0x80 : 0)));\n",
+            line.code, line.pin.port, line.pin.bit);
+    add("    (void)out;\n  }}\n"
+        "  static uint32_t now() {{ return chip::avr8::LongTime::now(); }}\n"
+        "  static uint16_t ms() {{ return chip::avr8::Clock::now(); }}\n"
+        "  static bool has_byte() {{ return Serial::has_byte(); }}\n"
+        "  static uint8_t byte() {{ return Serial::byte(); }}\n"
+        "  static uint8_t send_room() {{ return Serial::send_room(); }}\n"
+        "  static void send(uint8_t byte) {{ Serial::send(byte); }}\n"
+        "  static void convert(uint8_t channel) {{ chip::avr8::Analogue::ask(channel); }}\n"
+        "  static bool has_code() {{ return chip::avr8::Analogue::is_ready(); }}\n"
+        "  static uint16_t code() {{ return chip::avr8::Analogue::code(); }}\n}};\n");
+  }
+
+  void interrupts() {
+    each_axis([&](std::size_t, const ChipAxis& axis) {
+      add("\nCOGSTRIDE_STEP_INTERRUPT(TIMER1_COMP{}_vect, {}::steps)", axis.is_first ? 'A' : 'B', axis.name);
+    });
+    add("\nISR(TIMER1_OVF_vect) {{\n  chip::avr8::LongTime::turned();\n}}\n"
+        "ISR(TIMER2_COMPA_vect) {{\n  chip::avr8::Clock::tick();\n}}\n"
+        "ISR(USART_RX_vect) {{\n  Serial::came();\n}}\nISR(USART_UDRE_vect) {{\n  Serial::goes();\n}}\n");
+    std::map<char, std::string> by_port;
+    for (const LinkMap::Line& line : map_.lines) {
+      if (line.use != LinkMap::Use::input) continue;
+      by_port[line.pin.port] +=
+          fmt::format("  if ((changed & {0:#04x}) != 0) node.edge({1}, (now & {0:#04x}) != 0, at);  // {2}\n",
+                      1 << line.pin.bit, line.code, line.name);
+    }
+    for (const auto& [port, does] : by_port)
+      add("static uint8_t was_{0} = 0;\nISR(PCINT{1}_vect) {{\n  const uint32_t at = Machine::now();\n"
+          "  const uint8_t now = PIN{2};\n  const uint8_t changed = static_cast<uint8_t>(now ^ was_{0});\n"
+          "  was_{0} = now;\n{3}}}\n",
+          static_cast<char>(port + 32),
+          port == 'B'   ? 0
+          : port == 'C' ? 1
+                        : 2,
+          port, does);
+  }
+
+  void main_part() {
+    add("\nstatic void run() {{\n  // Off comes first.\n");
+    for (const LinkMap::Line& line : map_.lines)
+      if (line.use == LinkMap::Use::output)
+        add("  chip::avr8::Pin<'{0}', {1}>::write({2});\n  chip::avr8::Pin<'{0}', {1}>::output();\n",
+            line.pin.port, line.pin.bit, line.rest_high);
+    each_axis([&](std::size_t, const ChipAxis& axis) {
+      if (!axis.has_coils) add("  {}::Channel::begin();\n", axis.name);
+    });
+    std::map<char, int> watched;
+    for (const LinkMap::Line& line : map_.lines) {
+      if (line.use != LinkMap::Use::input) continue;
+      if (line.pull_up)
+        add("  chip::avr8::Pin<'{}', {}>::write(true);  // its pull-up\n", line.pin.port, line.pin.bit);
+      watched[line.pin.port] |= 1 << line.pin.bit;
+    }
+    add("  chip::avr8::Timer::begin();\n  chip::avr8::LongTime::begin();\n  chip::avr8::Clock::begin();\n"
+        "  chip::avr8::Analogue::begin();\n  Serial::begin();\n");
+    for (const auto& [port, bits] : watched)
+      add("  was_{} = PIN{};\n  chip::avr8::Changes<'{}', {:#04x}>::begin();\n", static_cast<char>(port + 32),
+          port, port, bits);
+    add("  sei();\n  for (;;) node.serve();\n}}\n");
+  }
+
+  const MadeProgram& made_;
+  LinkMap map_;
+  std::string header_;
+  std::string text_{};
+};
+
+}  // namespace
+
+std::string link_firmware_text(const MadeProgram& made, const std::string& header) {
+  return LinkFirmwareWriter(made, header).text();
+}
+
+}  // namespace cogstride

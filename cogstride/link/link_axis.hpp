@@ -1,0 +1,82 @@
+// What a chip has been given to play on one axis, and what it has still to be given: the computer's mirror of
+// its rings. So what is taken back is known at once, without asking.
+//
+// Steps and silent ones are counted together as the chip counts them: "elements".
+#pragma once
+
+#include <cstdint>
+#include <deque>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "cogstride/chip/pulse_run.hpp"
+#include "cogstride/lines/events.hpp"
+
+namespace cogstride {
+
+class LinkAxis {
+ public:
+  /// Runs of one order.
+  struct Order {
+    FineTick start{};         ///< of the first that bridges nothing
+    std::uint8_t bridge = 0;  ///< so many of them bridge from the end of those before
+    std::uint8_t stop = 0;    ///< a line's code and 1, 0x80: at its rising edge; 0: none
+    std::vector<chip::NarrowPulseRun> runs{};
+  };
+
+  /// @param ticks_per_second  so long a pause is begun anew on the chip, once it stands
+  explicit LinkAxis(double ticks_per_second) : long_pause_(static_cast<Tick>(ticks_per_second)) {}
+
+  void put(FineTick start, std::span<const chip::PulseRun> runs, std::uint8_t stop);
+  /// What is to go out next. @param room  runs that the chip takes; @return nothing: none now
+  [[nodiscard]] std::optional<Order> next(std::size_t room);
+  /// Whether anything waits to go out.
+  [[nodiscard]] bool waits() const { return sent_ < pieces_.size(); }
+  /// Whether the chip has, or will have, something to play at or behind that instant.
+  [[nodiscard]] bool plays(Tick at) const;
+
+  /// Takes back all that begins at `from` or later.
+  /// @param stays  elements that the chip keeps, if it has been sent more; nothing: it has not
+  Withdrawn take_back(Tick from, std::optional<std::uint32_t>& stays);
+  /// The chip stands, and says where.
+  void stands() { stands_ = true; }
+  /// It stands there, whatever it was to do; everything is dropped.
+  void stopped_at(std::int64_t place, Tick last_pulse);
+  /// All begins anew, as of a cut: it counts from none.
+  void begin_anew(std::int64_t place);
+  /// Elements that it has been sent.
+  [[nodiscard]] std::uint32_t sent() const { return static_cast<std::uint32_t>(sent_elements_); }
+
+  /// Net steps before an instant. @param last_pulse  of them
+  [[nodiscard]] std::int64_t steps_before(Tick at, Tick* last_pulse = nullptr) const;
+  /// Where all that was put leads to.
+  [[nodiscard]] std::int64_t leads_to() const { return leads_to_; }
+  [[nodiscard]] FineTick end() const { return end_; }
+  /// Forgets what is over by then.
+  void forget(Tick before);
+
+ private:
+  struct Piece {
+    FineTick start{};
+    FineTick end{};
+    chip::NarrowPulseRun run{};
+    bool bridges = false;
+    bool waits_for_rest = false;  // it begins on the chip when that stands
+    std::uint8_t stop = 0;
+  };
+  void add(Piece piece);
+  [[nodiscard]] static std::int64_t way_of(const chip::NarrowPulseRun& run);
+
+  Tick long_pause_;
+  std::deque<Piece> pieces_{};
+  std::size_t sent_ = 0;            // of them
+  std::int64_t sent_elements_ = 0;  // since all began
+  std::int64_t made_ = 0;           // net, before the first of them
+  Tick last_pulse_ = 0;             // of those made
+  std::int64_t leads_to_ = 0;
+  FineTick end_{-never / 2, 0};
+  bool stands_ = true;
+};
+
+}  // namespace cogstride

@@ -1,0 +1,29 @@
+#include "cogstride/link/link_figures.hpp"
+
+#include <cmath>
+
+#include "cogstride/link/link_talk.hpp"
+
+namespace cogstride {
+
+LinkFigures link_figures(const Controller& controller) {
+  constexpr double bits_of_a_byte = 10.0;
+  constexpr double planning_is_late = 0.008;
+  constexpr double chip_takes = 0.006;  // its guard, its slowest turn, and an order read
+  constexpr double chip_tells_in = 0.003;
+  constexpr double horizon = 0.3;
+  const double clock = controller.timer_clock.base().to_double();
+  const double delay = controller.link.value_or(ChipLink{}).delay.base();
+  LinkFigures figures;
+  figures.bytes_per_second = static_cast<double>(controller.small_chip->serial_baud) / bits_of_a_byte;
+  const auto ticks = [&](double seconds) { return static_cast<chip::Tick>(std::ceil(seconds * clock)); };
+  const double two_frames = 2.0 * int{chip::link_longest} / figures.bytes_per_second;
+  figures.slack = ticks(planning_is_late);
+  figures.lead = ticks(planning_is_late + delay + 1e-9 * static_cast<double>(LinkTalk::most_waiting_ns) +
+                       two_frames + chip_takes);
+  figures.horizon = ticks(horizon);
+  figures.reads = ticks(delay + chip_tells_in + two_frames);
+  return figures;
+}
+
+}  // namespace cogstride

@@ -1,0 +1,85 @@
+#include "cogstride/link/link_map.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <variant>
+
+#include "cogstride/chip/link_words.hpp"
+#include "cogstride/plan/move.hpp"
+#include "cogstride/plan/small_chip.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr int bits_of_port = 8;
+constexpr int ports = 16;  // a code has 7 bits
+
+/// FNV-1a.
+std::uint32_t mark_of(const std::string& text) {
+  std::uint32_t mark = 2'166'136'261U;
+  for (const char each : text) mark = (mark ^ static_cast<std::uint8_t>(each)) * 16'777'619U;
+  return mark;
+}
+
+bool has_own_pull_up(const Rig& rig, std::int64_t line) {
+  for (const HandControl& hand : rig.hands)
+    if (hand.line == line || hand.line_b == line)
+      return hand.contact && hand.internal_pull.value_or(Pull::up) == Pull::up;
+  for (const Mechanism& mechanism : rig.mechanisms)
+    for (const Sensor& sensor : mechanism.sensors)
+      if (const auto* const place = std::get_if<PlaceSwitch>(&sensor);
+          place != nullptr && place->line == line)
+        return place->internal_pull ? place->internal_pull == Pull::up : place->contact.has_value();
+  return false;
+}
+
+LinkMap::Use use_of(const RigLine& line) {
+  if (!line.is_output) return LinkMap::Use::input;
+  if (line.mechanism == nullptr) return LinkMap::Use::output;
+  const auto* const wiring = std::get_if<StepDirWiring>(&line.mechanism->wiring);
+  if (wiring != nullptr && wiring->step.number == line.number) return LinkMap::Use::step;
+  if (wiring != nullptr && wiring->dir.number == line.number) return LinkMap::Use::direction;
+  return LinkMap::Use::output;
+}
+
+}  // namespace
+
+std::optional<std::uint8_t> link_code(LineId line) {
+  const std::optional<Pin> pin = pin_of(static_cast<std::int64_t>(line));
+  if (!pin || pin->bit >= bits_of_port || pin->port - 'A' >= ports) return std::nullopt;
+  return static_cast<std::uint8_t>(bits_of_port * (pin->port - 'A') + pin->bit);
+}
+
+LineId line_of_link(std::uint8_t code) {
+  return static_cast<LineId>(line_of(Pin{static_cast<char>('A' + code / bits_of_port), code % bits_of_port}));
+}
+
+LinkMap link_map(const Rig& rig) {
+  LinkMap map;
+  for (const RigLine& line : rig_lines(rig)) {
+    const std::optional<std::uint8_t> code = link_code(static_cast<LineId>(line.number));
+    if (!code) continue;
+    map.lines.push_back({*code, *pin_of(line.number), use_of(line),
+                         line.is_output && line.driven.active == ActiveLevel::low,
+                         !line.is_output && has_own_pull_up(rig, line.number), line.owner + " " + line.use});
+  }
+  std::sort(map.lines.begin(), map.lines.end(),
+            [](const LinkMap::Line& a, const LinkMap::Line& b) { return a.code < b.code; });
+  std::string all =
+      fmt::format("{} {}\n", int{chip::link_version}, rig.controller.timer_clock.base().to_double());
+  for (const LinkMap::Line& line : map.lines)
+    all += fmt::format("{} {} {} {}\n", line.code, static_cast<int>(line.use), line.rest_high, line.pull_up);
+  for (std::size_t i = 0; i < rig.mechanisms.size(); ++i) {
+    const Mechanism& mechanism = rig.mechanisms[i];
+    if (!mechanism.is_movable()) continue;
+    map.axes.push_back(i);
+    const chip::ChipLimits limits =
+        chip_limits(ramp_limits(mechanism, rig.controller, mechanism.limits.speed));
+    all += fmt::format("{} {} {}\n", mechanism.name, limits.start_speed, limits.acceleration);
+  }
+  map.mark = mark_of(all);
+  return map;
+}
+
+}  // namespace cogstride

@@ -1,0 +1,276 @@
+// Both ends of a link on this computer: what is put comes out as it was put, whatever happens to the bytes.
+#include <gtest/gtest.h>
+
+#include <random>
+
+#include "cogstride/link/link_axis.hpp"
+#include "cogstride/link/link_talk.hpp"
+#include "cogstride/link/tick_clock.hpp"
+#include "support/host_chip.hpp"
+
+namespace cogstride::link_node_test {
+namespace {
+
+using testing_support::HostChip;
+
+constexpr double ns_per_tick = 62.5;
+
+/// The two, and the line between them.
+class Pair {
+ public:
+  explicit Pair(std::uint32_t seed = 1) : random_(seed) { talk_.greet(HostChip::Machine::mark, 77, 100); }
+
+  [[nodiscard]] std::int64_t now_ns() const {
+    return std::llround(static_cast<double>(HostChip::now()) * ns_per_tick);
+  }
+  /// Time passes: what is on the line goes on.
+  void run_for(std::int64_t ticks) {
+    for (const std::int64_t until = HostChip::now() + ticks; HostChip::now() < until;) {
+      if (speaks)
+        for (const std::uint8_t byte : spoiled(talk_.send(now_ns()))) chip_.hear(byte);
+      chip_.run_to(std::min(until, HostChip::now() + 16'000));
+      std::vector<LinkMessage> messages;
+      const std::vector<std::uint8_t> said = chip_.take_said();
+      talk_.hear(spoiled(said), now_ns(), messages);
+      for (LinkMessage& each : messages) heard.push_back(std::move(each));
+    }
+  }
+  [[nodiscard]] LinkTalk& talk() { return talk_; }
+  [[nodiscard]] HostChip& chip() { return chip_; }
+  bool speaks = true;
+  double spoils = 0.0;  ///< share of the bytes that something happens to
+  std::vector<LinkMessage> heard{};
+
+ private:
+  std::vector<std::uint8_t> spoiled(std::span<const std::uint8_t> bytes) {
+    std::vector<std::uint8_t> all;
+    std::uniform_real_distribution<double> share(0.0, 1.0);
+    for (const std::uint8_t byte : bytes) {
+      if (share(random_) >= spoils) {
+        all.push_back(byte);
+        continue;
+      }
+      switch (random_() % 4) {
+        case 0:
+          break;  // lost
+        case 1:
+          all.insert(all.end(), {byte, byte});
+          break;
+        case 2:
+          all.push_back(static_cast<std::uint8_t>(byte ^ (1U << random_() % 8)));
+          break;
+        default:
+          all.push_back(byte);
+          if (all.size() > 1) std::swap(all.back(), all[all.size() - 2]);
+      }
+    }
+    return all;
+  }
+
+  std::mt19937 random_;
+  HostChip chip_{};
+  LinkTalk talk_{1e-9 * 11'520.0};
+};
+
+LinkBytes runs_order(std::uint8_t axis, std::int64_t start, const std::vector<chip::NarrowPulseRun>& runs,
+                     std::uint8_t bridge = 0, std::uint8_t stop = 0) {
+  LinkBytes bytes(LinkOrder::runs);
+  bytes.byte(axis).word(static_cast<std::uint32_t>(start)).half(0).byte(bridge).byte(stop);
+  for (const chip::NarrowPulseRun& run : runs)
+    bytes.word(run.gap)
+        .word(static_cast<std::uint32_t>(run.change))
+        .half(static_cast<std::uint16_t>(run.bend))
+        .byte(run.steps)
+        .byte(run.flags);
+  return bytes;
+}
+
+TEST(LinkNode, IsGreetedAndTellsWhatItIs) {
+  Pair pair;
+  pair.run_for(160'000);
+  ASSERT_FALSE(pair.heard.empty());
+  EXPECT_EQ(pair.heard[0].what, LinkReading::hail);
+  EXPECT_EQ(pair.heard[0].session, 77);
+  EXPECT_EQ(pair.heard[0].mark, HostChip::Machine::mark);
+  EXPECT_EQ(pair.heard[0].words, std::vector<std::uint32_t>{26});
+  EXPECT_TRUE(std::any_of(pair.heard.begin(), pair.heard.end(), [](const LinkMessage& each) {
+    return each.what == LinkReading::told && each.asked_ns != 0 &&
+           each.room == std::vector<std::uint8_t>{15, 15};
+  }));
+}
+
+TEST(LinkNode, PlaysRunsOnTheirTicks) {
+  Pair pair;
+  pair.run_for(160'000);
+  const std::int64_t start = HostChip::now() + 320'000;
+  pair.talk().order(runs_order(0, start, {{8'000U << 16, 0, 0, 100, 0}, {48'000U << 16, 0, 0, 50, 0}}), 0, 2);
+  pair.talk().order(
+      runs_order(1, start + 5, {{40'000U << 12, 0, 0, 3, chip::run_slow | chip::run_backwards}}), 1, 1);
+  pair.run_for(4'000'000);
+  const auto& steps = pair.chip().steps(0);
+  ASSERT_EQ(steps.size(), 150U);
+  for (std::size_t i = 0; i < 150; ++i) {
+    const std::int64_t at = i < 100 ? 8'000 * static_cast<std::int64_t>(i + 1)
+                                    : 800'000 + 48'000 * static_cast<std::int64_t>(i - 99);
+    ASSERT_EQ(steps[i].at, start + at) << i;
+  }
+  ASSERT_EQ(pair.chip().steps(1).size(), 3U);
+  EXPECT_TRUE(pair.chip().steps(1)[0].backwards);
+  EXPECT_EQ(pair.chip().steps(1)[2].at, start + 5 + 3 * 40'000);
+  EXPECT_EQ(pair.chip().place(0), 150);
+  const auto stood = std::find_if(pair.heard.begin(), pair.heard.end(), [](const LinkMessage& each) {
+    return each.what == LinkReading::stood && each.which == 0;
+  });
+  ASSERT_NE(stood, pair.heard.end());
+  EXPECT_EQ(stood->value, 150);
+}
+
+TEST(LinkNode, BrakesWhenNothingFollowsInTime) {
+  Pair pair;
+  pair.run_for(160'000);
+  // 8000 steps/s, and then nothing.
+  pair.talk().order(runs_order(0, HostChip::now() + 320'000, {{2'000U << 16, 0, 0, 200, 0}}), 0, 1);
+  pair.run_for(16'000'000);
+  const auto& steps = pair.chip().steps(0);
+  // v^2 / 2a = (8000^2 - 400^2) / 80000: the ramp's steps.
+  EXPECT_NEAR(static_cast<double>(steps.size()), 200.0 + 798.0, 10.0);
+  for (std::size_t i = 201; i < steps.size(); ++i)
+    ASSERT_GE(steps[i].at - steps[i - 1].at + 20, steps[i - 1].at - steps[i - 2].at) << i;
+  const LinkMessage& stood = *std::find_if(pair.heard.begin(), pair.heard.end(), [](const LinkMessage& each) {
+    return each.what == LinkReading::stood;
+  });
+  EXPECT_EQ(stood.how, chip::LinkStood::braked);
+  EXPECT_EQ(stood.value, static_cast<std::int64_t>(steps.size()));
+}
+
+TEST(LinkNode, ComesToRestWhenTheComputerIsSilent) {
+  Pair pair;
+  pair.run_for(160'000);
+  for (int i = 0; i < 4; ++i)
+    pair.talk().order(
+        runs_order(
+            0, HostChip::now() + 320'000,
+            {{2'000U << 16, 0, 0, 250, 0}, {2'000U << 16, 0, 0, 250, 0}, {2'000U << 16, 0, 0, 250, 0}}),
+        0, 3);
+  pair.run_for(1'600'000);  // 100 ms
+  ASSERT_TRUE(pair.chip().is_playing(0));
+  const std::int64_t silent_from = HostChip::now();
+  const std::int64_t rested = pair.chip().rested();
+  pair.speaks = false;
+  pair.run_for(16'000'000);
+  EXPECT_FALSE(pair.chip().is_playing(0));
+  EXPECT_EQ(pair.chip().rested(), rested + 1);
+  const auto& steps = pair.chip().steps(0);
+  // It was heard for the last time up to 20 ms before; 100 ms later it brakes, for 0.19 s.
+  EXPECT_LT(static_cast<double>(steps.back().at - silent_from) / 16e6, 0.1 + 0.02 + 0.2);
+  EXPECT_EQ(pair.chip().place(0), static_cast<std::int64_t>(steps.size()));
+  // It obeys nothing until all is cut.
+  pair.speaks = true;
+  pair.talk().order(runs_order(0, HostChip::now() + 640'000, {{2'000U << 16, 0, 0, 10, 0}}), 0, 1);
+  pair.run_for(3'200'000);
+  EXPECT_EQ(pair.chip().place(0), static_cast<std::int64_t>(pair.chip().steps(0).size()));
+  EXPECT_EQ(pair.heard.back().how & chip::LinkState::silent, chip::LinkState::silent);
+  const std::size_t before = steps.size();
+  pair.talk().cut(1);
+  pair.run_for(800'000);
+  EXPECT_FALSE(pair.talk().is_cutting());
+  pair.talk().order(runs_order(0, HostChip::now() + 640'000, {{48'000U << 16, 0, 0, 10, 0}}), 0, 1);
+  pair.run_for(3'200'000);
+  EXPECT_EQ(pair.chip().steps(0).size(), before + 10);
+}
+
+TEST(LinkNode, AnEdgeEndsRunsThatAreToEnd) {
+  Pair pair;
+  pair.run_for(160'000);
+  pair.talk().order(runs_order(0, HostChip::now() + 320'000, {{16'000U << 16, 0, 0, 200, chip::run_stops}}, 0,
+                               26 + 1 + 0x80),
+                    0, 1);
+  pair.run_for(1'600'000);
+  pair.chip().edge(26, false);
+  pair.run_for(16'000);
+  ASSERT_TRUE(pair.chip().is_playing(0)) << "the other edge";
+  pair.chip().edge(26, true);
+  EXPECT_FALSE(pair.chip().is_playing(0));
+  const std::int64_t place = pair.chip().place(0);
+  pair.run_for(3'200'000);
+  EXPECT_EQ(pair.chip().place(0), place);
+  const auto edge = std::find_if(pair.heard.begin(), pair.heard.end(), [](const LinkMessage& each) {
+    return each.what == LinkReading::edge && each.high;
+  });
+  ASSERT_NE(edge, pair.heard.end());
+  EXPECT_EQ(edge->ended, 1);
+  EXPECT_EQ(std::next(edge)->what, LinkReading::stood);
+}
+
+/// Motions of one axis as LinkAxis hands them out, taken back here and there.
+TEST(LinkNode, PlaysWhatItsMirrorSaysWhateverHappensToTheBytes) {
+  const int motions = std::getenv("COGSTRIDE_SLOW") != nullptr ? 4000 : 40;
+  for (const double spoils : {0.0, 0.002}) {
+    Pair pair(7);
+    pair.spoils = spoils;
+    std::mt19937 random(2);
+    while (pair.heard.empty()) pair.run_for(160'000);
+    LinkAxis axis(16e6);
+    std::size_t made_of = 0;
+    const auto feed = [&] {
+      std::size_t room = 15;
+      for (const LinkMessage& each : pair.heard) {
+        if (each.what == LinkReading::told && !each.room.empty()) room = each.room[0];
+        if (each.what == LinkReading::stood) {
+          axis.stands();
+          ASSERT_EQ(each.how, chip::LinkStood::at_end);
+        }
+        ASSERT_NE(each.what, LinkReading::late);
+      }
+      pair.heard.clear();
+      while (pair.talk().waiting() < LinkTalk::most_orders) {
+        const std::size_t taken = pair.talk().runs_on_their_way(0);
+        const auto order = axis.next(room > taken ? room - taken : 0);
+        if (!order) return;
+        pair.talk().order(runs_order(0, order->start.tick, order->runs, order->bridge, order->stop), 0,
+                          static_cast<std::uint8_t>(order->runs.size()));
+      }
+    };
+    for (int motion = 0; motion < motions; ++motion) {
+      const auto gap = static_cast<std::uint64_t>(1000 + random() % 40'000);
+      const std::int64_t start = std::max(axis.end().tick, HostChip::now() + 1'600'000) +
+                                 static_cast<std::int64_t>(random() % 3'000'000);
+      std::vector<chip::PulseRun> runs;
+      for (unsigned i = 0; i < 1 + random() % 6; ++i)
+        runs.push_back({gap << 16, 0, 0, static_cast<std::uint16_t>(20 + random() % 200),
+                        static_cast<std::uint8_t>(random() % 5 == 0 ? chip::run_backwards : 0), 0});
+      // It ends slowly enough.
+      for (int i = 0; i < 2; ++i) runs.push_back({42'000U << 16, 0, 0, 60, 0, 0});
+      axis.put({start, 0}, runs, 0);
+      const std::int64_t until = start + static_cast<std::int64_t>(random() % 4'000'000);
+      while (HostChip::now() < until) {
+        feed();
+        pair.run_for(16'000);
+      }
+      if (random() % 3 == 0 && axis.plays(HostChip::now() + 2'400'000)) {
+        std::optional<std::uint32_t> stays;
+        const std::int64_t from = HostChip::now() + 1'600'000;
+        (void)axis.take_back(from, stays);
+        if (stays) pair.talk().order(LinkBytes(LinkOrder::take_back).byte(0).word(*stays));
+        // Slower, and to its end.
+        const chip::PulseRun slow{42'000U << 16, 0, 0, 40, 0, 0};
+        axis.put({std::max(from, axis.end().tick), 0}, std::array{slow}, 0);
+      }
+    }
+    while (axis.waits() || pair.chip().is_playing(0) || axis.end().tick > HostChip::now()) {
+      feed();
+      pair.run_for(16'000);
+    }
+    pair.run_for(1'600'000);
+    EXPECT_EQ(pair.chip().place(0), axis.leads_to());
+    EXPECT_EQ(pair.chip().place(0), axis.steps_before(HostChip::now(), nullptr));
+    made_of = pair.chip().steps(0).size();
+    EXPECT_GT(made_of, 1000U);
+    if (spoils > 0.0) {
+      EXPECT_GT(pair.talk().counts().sent_again, 0);
+    }
+  }
+}
+
+}  // namespace
+}  // namespace cogstride::link_node_test
