@@ -19,22 +19,24 @@
 namespace cogstride {
 namespace chip {
 
-/// Ticks that a run lasts. @param steps  of them, from its begin
-inline uint32_t link_ticks_of(const NarrowPulseRun& run, uint8_t steps) {
-  const int32_t n = steps;
-  const int64_t all = static_cast<int64_t>(run.gap) * n +
-                      static_cast<int64_t>(run.change) * (n * (n - 1) / 2) +
-                      static_cast<int64_t>(run.bend) * (n * (n - 1) / 2) * (n - 2) / 3;
-  const int64_t ticks = (run.flags & run_slow) != 0 ? all >> 12 : all >> 16;
-  return ticks > 0x7fffffff ? 0x7fffffffUL : static_cast<uint32_t>(ticks);
+/// Its gap from the last step but one to the last. @param steps  of them, from its begin
+inline uint32_t link_last(const NarrowPulseRun& run, uint8_t steps) {
+  // It is a gap, so what turns round on the way to it does not matter.
+  const uint32_t n = steps == 0 ? 0 : steps - 1;
+  return static_cast<uint32_t>(
+      run.gap + static_cast<uint32_t>(run.change) * n +
+      static_cast<uint32_t>(run.bend * static_cast<int32_t>(n == 0 ? 0 : n * (n - 1) / 2)));
 }
-/// Ticks from its last step but one to its last, 1 at the least. @param steps  of them, from its begin
+/// Ticks of that, 1 at the least.
 inline uint32_t link_last_gap(const NarrowPulseRun& run, uint8_t steps) {
-  const int32_t n = steps == 0 ? 0 : steps - 1;
-  const int64_t gap = static_cast<int64_t>(run.gap) + static_cast<int64_t>(run.change) * n +
-                      static_cast<int64_t>(run.bend) * (n * (n - 1) / 2);
-  const int64_t ticks = (run.flags & run_slow) != 0 ? gap >> 12 : gap >> 16;
-  return ticks < 1 ? 1 : ticks > 0x7fffffff ? 0x7fffffffUL : static_cast<uint32_t>(ticks);
+  const uint32_t gap = link_last(run, steps);
+  const uint32_t ticks = (run.flags & run_slow) != 0 ? gap >> 12 : gap >> 16;
+  return ticks == 0 ? 1 : ticks;
+}
+/// About how many ticks a run lasts: its gaps go from the first to the last. @param steps  of them
+inline uint32_t link_ticks_of(const NarrowPulseRun& run, uint8_t steps) {
+  const uint32_t all = steps * ((run.gap >> 9) + (link_last(run, steps) >> 9));
+  return (run.flags & run_slow) != 0 ? all >> 4 : all >> 8;
 }
 
 template <class Machine>
@@ -54,6 +56,7 @@ class LinkNode {
     for (uint8_t i = 0; i < 16 && Machine::has_byte(); ++i)
       if (reader_.take(Machine::byte())) obey();
     if (session_ == 0) return say();
+    react();
     put_levels();
     for (uint8_t i = 0; i < Machine::axes; ++i) serve(i);
     take_codes();
@@ -64,6 +67,8 @@ class LinkNode {
   /// An input has changed: in its interrupt.
   void edge(uint8_t line, bool high, uint32_t tick) {
     uint8_t ended = 0;
+    for (uint8_t i = 0; i < watches_; ++i)
+      if (watched_[i].line == line && watched_[i].when_high == high) watched_[i].met = true;
     for (uint8_t i = 0; i < Machine::axes; ++i) {
       Axis& axis = axes_[i];
       if (axis.stop == (line + 1) && axis.stops_high == high && Machine::runs(i).stops()) {
@@ -82,6 +87,8 @@ class LinkNode {
   static constexpr uint8_t event_room = 16;
   static constexpr uint8_t level_room = 12;
   static constexpr uint8_t sample_room = 4;
+  static constexpr uint8_t watch_room = 4;
+  static constexpr uint8_t no_axis = 0xff;
   static constexpr uint16_t says_again_after = 60;  // ms
 
   struct Axis {
@@ -113,6 +120,22 @@ class LinkNode {
     uint32_t period;
     uint8_t channel;
     bool is_on;
+  };
+  /// An input that puts all at rest by itself. Times in ms.
+  struct Watched {
+    uint8_t line;
+    uint8_t axis;  // that has to move
+    bool when_high;
+    bool is_there;   // it acts, as it was looked at last,
+    uint16_t since;  // since then
+    bool has_acted;  // and has to go first
+    bool is_off;
+    bool is_due;
+    uint16_t due_at;
+    uint16_t steady;
+    uint16_t released;
+    uint16_t waits;
+    volatile bool met;  // an edge to where it acts has come
   };
   struct Ramp : RampMaker {
     Ramp() : RampMaker(Machine::ticks_per_second) {}
@@ -168,14 +191,16 @@ class LinkNode {
     const uint16_t silence = frame.half();
     hails_ = true;
     if (frame.is_short() || version != link_version || mark != Machine::mark || session == 0) return;
-    if (session == session_) return;  // the same once more: its answer was lost
+    heard_at_ = Machine::ms();
+    if (session == session_) return;  // the same once more: its answer has not come yet
     session_ = session;
     silence_ = silence;
-    heard_at_ = said_at_ = Machine::ms();
+    said_at_ = heard_at_;
     next_ = cuts_ = 0;
     {
       Lock lock;
       event_ = heard_ = said_ = 0;
+      watches_ = 0;
     }
     cut();
     for (uint8_t i = 0; i < Machine::axes; ++i) Machine::runs(i).set_position(0);
@@ -184,7 +209,8 @@ class LinkNode {
 
   /// @return false: no room for it, it has to come again
   COGSTRIDE_ONCE bool is_done(uint8_t what, FrameFields& frame) {
-    if ((state_ & LinkState::silent) != 0) return true;  // until all is cut
+    // Until all is cut.
+    if ((state_ & (LinkState::silent | LinkState::acted | LinkState::unanswered)) != 0) return true;
     switch (what) {
       case LinkOrder::levels: {
         const uint32_t tick = frame.word();
@@ -201,6 +227,35 @@ class LinkNode {
         const uint32_t stays = frame.word();
         if (frame.is_short() || which >= Machine::axes) return true;
         take_back(which, stays);
+        return true;
+      }
+      case LinkOrder::react: {
+        Watched watched = Watched();
+        const uint8_t line = frame.byte();
+        watched.line = line & 0x7f;
+        watched.when_high = (line & 0x80) != 0;
+        watched.axis = frame.byte();
+        watched.steady = frame.half();
+        watched.released = frame.half();
+        watched.waits = frame.half();
+        if (frame.is_short() || watches_ == watch_room) return true;
+        Lock lock;
+        watched_[watches_] = watched;
+        watches_ = static_cast<uint8_t>(watches_ + 1);
+        return true;
+      }
+      case LinkOrder::answered:
+        for (uint8_t i = 0; i < watches_; ++i)
+          if (watched_[i].waits != 0) watched_[i].is_due = false;
+        return true;
+      case LinkOrder::watch: {
+        const uint8_t axis = frame.byte();
+        const bool is_off = frame.byte() == 0;
+        for (uint8_t i = 0; i < watches_; ++i)
+          if (watched_[i].axis == axis) {
+            watched_[i].is_off = is_off;
+            if (is_off) watched_[i].is_due = false;
+          }
         return true;
       }
       case LinkOrder::keep_levels: {
@@ -232,6 +287,7 @@ class LinkNode {
       return;
     }
     if (back <= 0) return;
+    forget_end(which);
     const uint32_t gone = runs.take_back(static_cast<uint32_t>(back));
     if (axis.waits && runs.queued() == 0) axis.waits = false;
     if (!axis.is_on && !axis.waits)
@@ -240,6 +296,14 @@ class LinkNode {
     if (gone == 0 || !runs.is_playing() || axis.ends) return;
     add(LinkReading::late, which, Machine::now(), static_cast<int32_t>(gone));
     brake(which);
+  }
+
+  /// The end that was put behind what it plays is taken away again, as long as it has not begun.
+  void forget_end(uint8_t which) {
+    Axis& axis = axes_[which];
+    if (axis.ends && !axis.brakes && Machine::runs(which).is_playing() &&
+        Machine::runs(which).take_back(1) == 0)
+      axis.ends = false;
   }
 
   static NarrowPulseRun run_of(FrameFields& frame) {
@@ -270,8 +334,7 @@ class LinkNode {
       return true;
     }
     if (runs.queued() + count > Machine::run_room) return false;
-    // The end that was put behind it is taken away again, as long as it has not begun.
-    if (axis.ends && !axis.brakes && runs.is_playing() && runs.take_back(1) == 0) axis.ends = false;
+    forget_end(which);
     const bool goes_on = axis.waits || (runs.is_playing() && !axis.ends);
     if (!goes_on && runs.is_playing()) return false;  // a moment to its end
     if (!goes_on && axis.is_on) stood(which);
@@ -309,10 +372,12 @@ class LinkNode {
       return;
     }
     if (axis.ends) return;
-    const typename Runs::Ahead ahead = runs.ahead();
-    if (ahead.more || link_ticks_of(ahead.rest, ahead.rest.steps) >= guard) return;
+    constexpr uint8_t a_few = 4;  // last for longer, or more come
+    if (runs.queued() > a_few || runs.ticks_ahead(link_ticks_of, 0) >= guard) return;
     // Nothing has come that goes on from there: it ends where it may, and is braked where it is too fast.
-    if (may_stand(Machine::limits(which), speed_at_end(ahead.rest))) {
+    NarrowPulseRun last;
+    if (!runs.last(last)) last = runs.ahead().rest;
+    if (may_stand(Machine::limits(which), speed_at_end(last))) {
       axis.ends = true;
       (void)runs.put(NarrowPulseRun{1000UL << 16, 0, 0, 1, run_silent | run_ends});
       return;
@@ -349,7 +414,7 @@ class LinkNode {
     axis.is_on = false;
     uint8_t how = axis.how;
     if (axis.brakes) {
-      how = LinkStood::braked;
+      how = (state_ & LinkState::silent) != 0 ? LinkStood::silent : LinkStood::braked;
     } else if (runs.starved()) {
       how = LinkStood::starved;
       axis.is_lost = true;
@@ -400,7 +465,7 @@ class LinkNode {
     NarrowPulseRun run;
     while (runs.last(run)) {
       // What waits is dropped from its end, as long as what stands before it lasts.
-      uint32_t before = runs.ticks_before_last(link_ticks_of);
+      uint32_t before = runs.ticks_ahead(link_ticks_of, 1);
       if (before < guard) {
         shorten(which, run, before);
         return run;
@@ -470,6 +535,32 @@ class LinkNode {
       do sampling.next += sampling.period;
       while (sampling.period != 0 && static_cast<int32_t>(sampling.next - now) <= 0);
       return;
+    }
+  }
+
+  /// A contact that bounces acts once: until it has been back for long enough it is the same press.
+  COGSTRIDE_ONCE void react() {
+    const uint16_t now = Machine::ms();
+    for (uint8_t i = 0; i < watches_; ++i) {
+      Watched& each = watched_[i];
+      const bool is_there = Machine::read(each.line) == each.when_high || each.met;
+      each.met = false;
+      if (is_there != each.is_there) {
+        each.is_there = is_there;
+        each.since = now;
+      }
+      const uint16_t for_ms = static_cast<uint16_t>(now - each.since);
+      if (!is_there && each.has_acted && for_ms >= each.released) each.has_acted = false;
+      if (is_there && !each.has_acted && for_ms >= each.steady) {
+        each.has_acted = true;
+        each.is_due = !each.is_off && (each.axis >= Machine::axes || axes_[each.axis].is_on);
+        each.due_at = static_cast<uint16_t>(now + each.waits);
+      }
+      if (!each.is_due || static_cast<int16_t>(now - each.due_at) < 0) continue;
+      each.is_due = false;
+      const uint8_t why = each.waits == 0 ? LinkState::acted : LinkState::unanswered;
+      cut();
+      notes(why);
     }
   }
 
@@ -598,6 +689,8 @@ class LinkNode {
   uint8_t said_ = 0;            // of the next one to be said,
   uint8_t heard_ = 0;           // of the first that has not been heard
   uint8_t levels_ = 0;
+  Watched watched_[watch_room];
+  volatile uint8_t watches_ = 0;
   uint8_t converts_ = 0;
   uint8_t stamp_ = 0;
   uint8_t cuts_ = 0;

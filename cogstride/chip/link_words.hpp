@@ -22,8 +22,12 @@ struct LinkOrder {
     cut = 0x03,     ///< count: all at rest, whatever is still to come; the next numbered one has this number
     levels = 0x10,  ///< tick (word), then a byte a line: its number, 0x80 with it where it is high
     runs = 0x11,    ///< axis, tick (word) and fraction (half) of their start, bridge, stop, runs
-    take_back = 0x12,    ///< axis, steps (word) that stay, since all began
-    sample = 0x13,       ///< channel, tick of the first (word), period (word); 0xffffffff: no more
+    take_back = 0x12,  ///< axis, steps (word) that stay, since all began
+    sample = 0x13,     ///< channel, tick of the first (word), period (word); 0xffffffff: no more
+    react = 0x15,  ///< line (0x80: when high), axis that has to move (0xff: none), steady, released and waits
+                   ///< in ms (half each): all at rest by the chip itself
+    answered = 0x16,     ///< the computer acts on what waits for it
+    watch = 0x17,        ///< axis, whether what reacts while it moves does
     keep_levels = 0x14,  ///< tick (word), then a byte a line: what was to come to them from then on does not
   };
 };
@@ -48,6 +52,8 @@ struct LinkState {
     braked = 1,   ///< runs did not come in time: an axis has been braked, and takes nothing until all is cut
     silent = 2,   ///< the computer was silent for too long: all at rest until it cuts or greets
     flooded = 4,  ///< more happened than was heard of: something has been left out
+    acted = 8,    ///< an input that does so put all at rest, until the computer cuts or greets
+    unanswered = 16,  ///< the same, after it had waited for the computer
   };
 };
 
@@ -57,7 +63,8 @@ struct LinkStood {
     at_end = 0,   ///< where its runs end
     by_edge = 1,  ///< the edge that was to end them
     braked = 2,   ///< on a ramp of the chip's own
-    starved = 3   ///< nothing followed in time, and it stood at once
+    starved = 3,  ///< nothing followed in time, and it stood at once
+    silent = 4    ///< braked, since the computer was silent
   };
 };
 

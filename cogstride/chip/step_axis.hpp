@@ -124,7 +124,10 @@ class AxisRuns {
   };
   COGSTRIDE_ONCE Ahead ahead() const {
     Lock lock;
-    return Ahead{(player_.rest().flags & run_slow) != 0 ? slow_ : player_.rest(), !ring_.is_empty()};
+    if ((player_.rest().flags & run_slow) == 0) return Ahead{player_.rest(), !ring_.is_empty()};
+    Ahead ahead{slow_, !ring_.is_empty()};
+    if (is_silent_) --ahead.rest.steps;  // its silence is on: it comes soon
+    return ahead;
   }
   /// The last of those that wait. @return false: none does
   COGSTRIDE_ONCE bool last(NarrowPulseRun& run) {
@@ -133,13 +136,13 @@ class AxisRuns {
     run = ring_.back();
     return true;
   }
-  /// Ticks that all but the last of those that wait still take.
+  /// Ticks that what it plays and what waits still take. @param without  so many of the last are not counted
   template <class TicksOf>
-  COGSTRIDE_ONCE uint32_t ticks_before_last(TicksOf ticks_of) {
+  COGSTRIDE_ONCE uint32_t ticks_ahead(TicksOf ticks_of, uint8_t without) {
     const Ahead now = ahead();
     uint32_t sum = ticks_of(now.rest, now.rest.steps);
     // Those that are taken meanwhile are counted, or not: what plays is older than what is looked at here.
-    for (uint8_t i = 1; i < queued(); ++i) {
+    for (uint8_t i = without; i < queued(); ++i) {
       NarrowPulseRun run;
       {
         Lock lock;

@@ -21,11 +21,11 @@ class LinkFirmwareWriter {
         "from {}.\n#include \"{}\"\n\nnamespace {} {{\n\n",
         made_.rig->name, made_.rig_file, header_, made_.parts.name);
     for (const ChipAxis& axis : made_.parts.axes)
-      add("namespace {} {{\nstatic chip::StepAxis<Channel> steps;\n}}\n", axis.name);
+      add("namespace {} {{\nstatic chip::StepAxis<Channel, 32> steps;\n}}\n", axis.name);
     const double baud = static_cast<double>(made_.rig->controller.small_chip->serial_baud);
     const double clock = made_.rig->controller.timer_clock.base().to_double();
     const long per_bit = std::max(1L, std::lround(clock / 8.0 / baud));
-    add("typedef chip::avr8::SerialRings<{}, 128> Serial;  // {:.0f} baud\n\n", per_bit,
+    add("typedef chip::avr8::SerialRings<{}, 128, 64> Serial;  // {:.0f} baud\n\n", per_bit,
         clock / 8.0 / static_cast<double>(per_bit));
     machine();
     add("static chip::LinkNode<Machine> node;\n");
@@ -47,8 +47,8 @@ class LinkFirmwareWriter {
 
   void machine() {
     add("/// What the link has to do with.\nstruct Machine {{\n"
-        "  typedef chip::StepAxis<{}::Channel>::Runs Runs;\n  typedef chip::avr8::Lock Lock;\n"
-        "  static constexpr uint8_t axes = {};\n  static constexpr uint8_t run_room = 15;\n"
+        "  typedef chip::StepAxis<{}::Channel, 32>::Runs Runs;\n  typedef chip::avr8::Lock Lock;\n"
+        "  static constexpr uint8_t axes = {};\n  static constexpr uint8_t run_room = 31;\n"
         "  static constexpr uint32_t ticks_per_second = F_CPU;\n"
         "  static constexpr uint32_t mark = {:#010x};  // of the rig's lines and figures\n",
         made_.parts.axes.front().name, made_.parts.axes.size(), map_.mark);
@@ -86,6 +86,12 @@ class LinkFirmwareWriter {
     each_axis([&](std::size_t, const ChipAxis& axis) {
       if (!axis.has_coils) add("    {}::Channel::direction(true);\n", axis.name);
     });
+    add("  }}\n  static bool read(uint8_t line) {{\n    switch (line) {{\n");
+    for (const LinkMap::Line& line : map_.lines)
+      if (line.use == LinkMap::Use::input)
+        add("      case {}:\n        return chip::avr8::Pin<'{}', {}>::read();\n", line.code, line.pin.port,
+            line.pin.bit);
+    add("      default:\n        return false;\n    }}\n");
     add("  }}\n  template <class Out>\n  static void tell_inputs(Out& out) {{\n");
     for (const LinkMap::Line& line : map_.lines)
       if (line.use == LinkMap::Use::input)

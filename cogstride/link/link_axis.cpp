@@ -110,6 +110,19 @@ std::int64_t LinkAxis::steps_before(Tick at, Tick* last_pulse) const {
   return steps;
 }
 
+void LinkAxis::each_step(Tick from, Tick to, const std::function<void(Tick, bool backwards)>& step) const {
+  for (const Piece& piece : pieces_) {
+    if (piece.start.tick >= to) return;
+    if (piece.end.tick < from || (piece.run.flags & chip::run_silent) != 0) continue;
+    PulsePlayer<PulseRun> player(piece.start);
+    player.load(chip::wide_run(piece.run));
+    while (player.left() > 0 && chip::nearest_tick(player.next()) < to) {
+      player.advance();
+      if (player.tick() >= from) step(player.tick(), player.is_backwards());
+    }
+  }
+}
+
 Withdrawn LinkAxis::take_back(Tick from, std::optional<std::uint32_t>& stays) {
   Withdrawn left;
   left.steps = steps_before(from, &left.last_pulse);

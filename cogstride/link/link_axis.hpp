@@ -6,6 +6,7 @@
 
 #include <cstdint>
 #include <deque>
+#include <functional>
 #include <optional>
 #include <span>
 #include <vector>
@@ -50,6 +51,8 @@ class LinkAxis {
 
   /// Net steps before an instant. @param last_pulse  of them
   [[nodiscard]] std::int64_t steps_before(Tick at, Tick* last_pulse = nullptr) const;
+  /// What it makes from an instant up to another one, step by step.
+  void each_step(Tick from, Tick to, const std::function<void(Tick, bool backwards)>& step) const;
   /// Where all that was put leads to.
   [[nodiscard]] std::int64_t leads_to() const { return leads_to_; }
   [[nodiscard]] FineTick end() const { return end_; }

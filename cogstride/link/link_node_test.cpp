@@ -202,6 +202,54 @@ TEST(LinkNode, AnEdgeEndsRunsThatAreToEnd) {
   EXPECT_EQ(std::next(edge)->what, LinkReading::stood);
 }
 
+TEST(LinkNode, AnEmergencyStopNeedsNoComputer) {
+  for (const std::uint16_t waits : {std::uint16_t{0}, std::uint16_t{50}}) {
+    Pair pair;
+    pair.run_for(160'000);
+    pair.talk().order(LinkBytes(LinkOrder::react).byte(31 + 0x80).byte(0xff).half(5).half(20).half(waits));
+    for (int i = 0; i < 4; ++i)
+      pair.talk().order(runs_order(0, HostChip::now() + 320'000,
+                                   {{2'000U << 16, 0, 0, 250, 0}, {2'000U << 16, 0, 0, 250, 0}}),
+                        0, 2);
+    pair.run_for(1'600'000);
+    ASSERT_TRUE(pair.chip().is_playing(0));
+    // What does not stand for long enough is none.
+    pair.chip().edge(31, true);
+    pair.run_for(48'000);
+    pair.chip().edge(31, false);
+    pair.run_for(160'000);
+    ASSERT_TRUE(pair.chip().is_playing(0));
+    const std::int64_t rested = pair.chip().rested();
+    pair.chip().edge(31, true);
+    const std::int64_t pressed = HostChip::now();
+    while (pair.chip().is_playing(0) && HostChip::now() < pressed + 3'200'000) pair.run_for(1600);
+    EXPECT_NEAR(static_cast<double>(HostChip::now() - pressed) / 16e3, 5.0 + waits, 2.0) << "ms";
+    EXPECT_EQ(pair.chip().rested(), rested + 1);
+    pair.run_for(480'000);
+    EXPECT_EQ(pair.heard.back().how, waits == 0 ? chip::LinkState::acted : chip::LinkState::unanswered);
+    // Nothing goes on, whatever is said, until all is cut.
+    pair.talk().order(runs_order(0, HostChip::now() + 320'000, {{48'000U << 16, 0, 0, 5, 0}}), 0, 1);
+    const std::size_t steps = pair.chip().steps(0).size();
+    pair.run_for(1'600'000);
+    EXPECT_EQ(pair.chip().steps(0).size(), steps);
+  }
+}
+
+TEST(LinkNode, AnAnswerKeepsAStopWaiting) {
+  Pair pair;
+  pair.run_for(160'000);
+  pair.talk().order(LinkBytes(LinkOrder::react).byte(31 + 0x80).byte(0xff).half(0).half(20).half(50));
+  pair.talk().order(runs_order(0, HostChip::now() + 320'000, {{20'000U << 16, 0, 0, 250, 0}}), 0, 1);
+  pair.run_for(800'000);
+  const std::int64_t rested = pair.chip().rested();
+  pair.chip().edge(31, true);
+  pair.run_for(320'000);
+  pair.talk().order(LinkBytes(LinkOrder::answered));
+  pair.run_for(1'600'000);
+  EXPECT_EQ(pair.chip().rested(), rested);
+  EXPECT_TRUE(pair.chip().is_playing(0));
+}
+
 /// Motions of one axis as LinkAxis hands them out, taken back here and there.
 TEST(LinkNode, PlaysWhatItsMirrorSaysWhateverHappensToTheBytes) {
   const int motions = std::getenv("COGSTRIDE_SLOW") != nullptr ? 4000 : 40;

@@ -6,7 +6,7 @@ namespace cogstride {
 namespace {
 
 constexpr std::int64_t ms = 1'000'000;
-constexpr std::int64_t greets_again_ns = 100 * ms;
+constexpr std::int64_t greets_again_ns = 40 * ms;
 
 }  // namespace
 

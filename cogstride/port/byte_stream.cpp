@@ -13,6 +13,7 @@
 #include <cerrno>
 #include <cstring>
 
+#include "cogstride/port/any_baud.hpp"
 #include "cogstride/port/bell.hpp"
 
 namespace cogstride {
@@ -72,11 +73,11 @@ std::unique_ptr<ByteStream> open_port(const std::string& name, std::int64_t baud
   port.open(name, failure);
   if (!failure && ioctl(port.native_handle(), TIOCEXCL) != 0)
     failure = {errno, boost::system::system_category()};
-  if (!failure) port.set_option(Port::baud_rate(static_cast<unsigned>(baud)), failure);
   if (!failure) port.set_option(Port::character_size(8), failure);
   if (!failure) port.set_option(Port::parity(Port::parity::none), failure);
   if (!failure) port.set_option(Port::stop_bits(Port::stop_bits::one), failure);
   if (!failure) port.set_option(Port::flow_control(Port::flow_control::none), failure);
+  if (!failure) failure = {set_any_baud(port.native_handle(), baud), boost::system::system_category()};
   if (failure) throw Error(fmt::format("{} cannot be opened: {}", name, failure.message()));
   return stream;
 }

@@ -323,6 +323,7 @@ void Chip::step() {
   const bool was_flagged = (avr_->data[0x35] & 2) != 0;
   const auto stack = [this] { return static_cast<int>(avr_->data[R_SPL] | avr_->data[R_SPH] << 8); };
   avr_run(avr_);
+  if (const int now_at = stack(); now_at >= 0x100 && now_at < lowest_stack_) lowest_stack_ = now_at;
   if (avr_->state == cpu_Done || avr_->state == cpu_Crashed)
     throw std::runtime_error("the program has crashed");
   constexpr std::uint8_t compare_pins = 6;

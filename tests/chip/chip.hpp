@@ -80,6 +80,9 @@ class Chip {
   };
   [[nodiscard]] const InterruptTimes& interrupt(int vector) const { return interrupts_.at(vector); }
 
+  /// The lowest that its stack has come to.
+  [[nodiscard]] int lowest_stack() const { return lowest_stack_; }
+
   /// The supply dips: all registers and the program begin anew, and RAM keeps what it held.
   void brown_out();
 
@@ -111,6 +114,7 @@ class Chip {
   };
   std::vector<Active> active_{};  // interrupts that have begun and not ended
   bool entered_ = false;
+  int lowest_stack_ = 0xffff;
   std::uint8_t port_b_ = 0;  // as the program wrote it
   std::array<std::vector<std::int64_t>, 2> matches_{};
   std::array<std::uint16_t, 2> values_{};  // of the compares before an instruction

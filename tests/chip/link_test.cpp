@@ -2,10 +2,13 @@
 // planned, whatever the line does.
 #include <gtest/gtest.h>
 
+#include <random>
+
 #include "chip/linked_chip.hpp"
 #include "chip/made_chip.hpp"
 #include "cogstride/bench/live/link_lines.hpp"
 #include "cogstride/bench/live/live_bench.hpp"
+#include "cogstride/plan/move.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/compare_report.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
@@ -13,11 +16,25 @@
 namespace cogstride::chip_bench {
 namespace {
 
+constexpr double baud = 250e3;
+
+bool is_slow() {
+  return std::getenv("COGSTRIDE_SLOW") != nullptr;
+}
+
 Rig linked_rig() {
   Rig rig = read_rig(COGSTRIDE_SOURCE_DIR "/demo/lace.rig.toml");
   rig.controller.link.emplace();
   rig.controller.link->port = "emulated";
-  rig.controller.small_chip->serial_baud = 250'000;
+  rig.controller.small_chip->serial_baud = static_cast<std::int64_t>(baud);
+  return rig;
+}
+
+/// The carriage alone, which stands at 0 at the start.
+Rig linked_carriage() {
+  Rig rig = only_with(linked_rig(), {"carriage"});
+  rig.mechanisms[0].sensors.clear();
+  rig.mechanisms[0].homing.reset();
   return rig;
 }
 
@@ -26,33 +43,205 @@ RecordedTrace only(RecordedTrace trace, const std::string& name) {
   return trace;
 }
 
-TEST(ChipLink, PlaysWhatIsRehearsed) {
-  const Rig rig = linked_rig();
-  const Script script = parse_script(
-      "home carriage\nhome ring\nstart together\nturn ring to 20 deg\nmove carriage to 20 mm\nend\n"
-      "move carriage to 3 mm at 30 mm/s\nwait 0.2 s\nturn ring to 14 deg\nwait 0.3 s\n",
-      "short.moves", rig);
-  const Rehearsal rehearsal =
-      rehearsed(rig, script, {{"carriage", parse_output<0>("2 mm")}, {"ring", parse_output<0>("-12 deg")}});
-  EXPECT_TRUE(rehearsal.verdict.is_sound());
-  MadeChip made(rig, rehearsal.trace, built_link(rig, "lace"));
-  EmulatedLine line(made.chip(), {250e3});
+/// What came of a script over the link.
+struct Linked {
+  PlayedScript played{};
+  std::string fault{};
+  std::string conditions{};
+  std::optional<std::int64_t> asked{};  ///< steps of the first axis, as the bench says at the end
+};
+
+std::optional<std::int64_t> steps_of(LiveBench& bench) {
+  const Mechanism& mechanism = bench.rig().mechanisms[0];
+  const std::optional<OutputPosition> place = bench.stepper(mechanism.name).position();
+  if (!place) return std::nullopt;
+  return (place->base * steps_per_base(mechanism)).rounded();
+}
+
+Linked play(const Rig& rig, const Script& script, EmulatedLine& line) {
   LiveBench::Options options;
   options.stream = &line;
   LiveBench bench(rig, options);
   ScriptPlayer player(script, bench.rig(), bench.cast());
-  const PlayedScript played = play_script(bench, player);
-  EXPECT_TRUE(played.is_sound) << played.fault;
+  Linked linked;
+  linked.played = play_script(bench, player);
+  linked.asked = steps_of(bench);
   bench.close();
-  fmt::print("{}\n{}\n", bench.verdict().fault, bench.played().conditions);
+  linked.fault = bench.verdict().fault;
+  linked.conditions = bench.played().conditions;
+  return linked;
+}
+
+TEST(ChipLink, PlaysWhatIsRehearsed) {
+  Rig rig = linked_rig();
+  if (!is_slow()) rig = only_with(rig, {"carriage"});
+  const std::string words =
+      is_slow() ? "switch lamp on\nhome carriage\nhome ring\nstart together\nturn ring to 20 deg\n"
+                  "move carriage to 20 mm\nend\nmove carriage to 3 mm at 30 mm/s\nwait 0.2 s\n"
+                  "turn ring to 14 deg\nswitch lamp off\nwait 0.3 s\n"
+                : "switch lamp on\nhome carriage\nmove carriage to 5 mm\nwait 0.3 s\n";
+  const Script script = parse_script(words, "short.moves", rig);
+  std::map<std::string, OutputPosition> from{{"carriage", parse_output<0>("2 mm")}};
+  if (is_slow()) from["ring"] = parse_output<0>("-12 deg");
+  const Rehearsal rehearsal = rehearsed(rig, script, from);
+  EXPECT_TRUE(rehearsal.verdict.is_sound());
+  MadeChip made(rig, rehearsal.trace, built_link(rig, "lace"));
+  EmulatedLine line(made.chip(), {baud});
+  const Linked linked = play(rig, script, line);
+  EXPECT_TRUE(linked.played.is_sound) << linked.fault;
+  EXPECT_EQ(linked.fault, "");
   const RecordedTrace a = of_steps(before_its_end(rehearsal.trace));
   const RecordedTrace b = of_steps(before_its_end(made.trace()));
   const TraceComparison comparison = compare_traces(a, b, 0.1);
-  EXPECT_TRUE(comparison.same_edges());
-  fmt::print("{}", compare_text(comparison));
-  EXPECT_EQ(bench.verdict().fault, "");
+  EXPECT_TRUE(comparison.same_edges()) << compare_text(comparison);
   EXPECT_EQ(comparison.stretches_a, comparison.stretches_b);
   EXPECT_LT(compare_traces(only(a, "carriage.step"), only(b, "carriage.step"), 0.1).worst(), 1e-9);
+  fmt::print("stack down to {:#x}\n", made.chip().lowest_stack());
+  fmt::print("{}\n{}", linked.conditions, is_slow() ? compare_text(comparison) : "");
+}
+
+TEST(ChipLink, PlaysTheSameWhateverTheLineDelays) {
+  Rig rig = linked_carriage();
+  rig.controller.link->delay = Time(80.0, units::ms);
+  const Script script =
+      parse_script("move carriage to 6 mm\nmove carriage to 2 mm at 20 mm/s\nwait 0.3 s\n", "x.moves", rig);
+  const Rehearsal rehearsal = rehearsed(rig, script, {});
+  const RecordedTrace a = only(of_steps(before_its_end(rehearsal.trace)), "carriage.step");
+  const std::string program = built_link(rig, "delays");
+  for (const std::int64_t delay : {1, 20, 80}) {
+    MadeChip made(rig, rehearsal.trace, program);
+    EmulatedLine line(made.chip(), {baud, delay * 1'000'000});
+    const Linked linked = play(rig, script, line);
+    EXPECT_EQ(linked.fault, "") << delay;
+    EXPECT_EQ(made.count(0), 320) << delay;
+    const TraceComparison comparison =
+        compare_traces(a, only(of_steps(before_its_end(made.trace())), "carriage.step"), 0.1);
+    EXPECT_TRUE(comparison.same_edges()) << delay << "\n" << compare_text(comparison);
+    EXPECT_LT(comparison.worst(), 1e-9) << delay;
+  }
+}
+
+TEST(ChipLink, SpoiledBytesMoveNothingWrong) {
+  const Rig rig = linked_carriage();
+  std::string words;
+  for (int i = 0; i < 3; ++i) words += "move carriage to 8 mm\nmove carriage to 1 mm at 20 mm/s\n";
+  const Script script = parse_script(words + "wait 0.3 s\n", "x.moves", rig);
+  const std::string program = built_link(rig, "spoiled");
+  std::mt19937 random(11);
+  int whole = 0;
+  for (int i = 0; i < (is_slow() ? 200 : 4); ++i) {
+    MadeChip made(rig, {}, program);
+    EmulatedLine line(made.chip(), {baud, 2'000'000});
+    const double share = i % 2 == 0 ? 2e-4 : 2e-3;
+    const auto spoil = [&](std::vector<std::uint8_t>& bytes) {
+      std::uniform_real_distribution<double> chance(0.0, 1.0);
+      for (std::size_t k = 0; k < bytes.size(); ++k) {
+        if (chance(random) > share) continue;
+        const auto at = bytes.begin() + static_cast<std::ptrdiff_t>(k);
+        switch (random() % 4) {
+          case 0:
+            bytes.erase(at);
+            break;
+          case 1:
+            bytes.insert(at, *at);
+            break;
+          case 2:
+            *at = static_cast<std::uint8_t>(*at ^ (1U << random() % 8));
+            break;
+          default:
+            if (k > 0) std::swap(*at, bytes[k - 1]);
+        }
+      }
+    };
+    line.on_its_way = spoil;
+    line.on_its_way_back = spoil;
+    const Linked linked = play(rig, script, line);
+    // As ordered, or with its fault named; and in both cases it is known where it stands.
+    if (linked.fault.empty()) ++whole;
+    EXPECT_EQ(linked.asked, made.count(0)) << linked.fault << "; " << linked.conditions;
+    if (linked.fault.empty()) {
+      EXPECT_EQ(made.count(0), 160) << linked.conditions;
+    }
+    fmt::print("{}: {}\n", linked.fault.empty() ? "as ordered" : linked.fault, linked.conditions);
+    EXPECT_TRUE(made.chip().level('B', 0)) << "no current";
+  }
+  EXPECT_GT(whole, 0);
+}
+
+TEST(ChipLink, BrakesAndRestsWhenTheComputerIsSilent) {
+  const Rig rig = linked_carriage();
+  const Script script = parse_script("move carriage to 80 mm\n", "x.moves", rig);
+  const std::string program = built_link(rig, "silent");
+  for (int i = 0; i < (is_slow() ? 50 : 3); ++i) {
+    MadeChip made(rig, {}, program);
+    EmulatedLine line(made.chip(), {baud});
+    LiveBench::Options options;
+    options.stream = &line;
+    LiveBench bench(rig, options);
+    ScriptPlayer player(script, bench.rig(), bench.cast());
+    // The computer hangs in mid-move, for longer than the chip bears.
+    const std::int64_t hangs_at = line.now_ns() + 600'000'000 + 37'000'000 * i;
+    bool has_hung = false;
+    std::int64_t before = 0;
+    const PlayedScript played = play_script(bench, player, [&] {
+      if (has_hung || line.now_ns() < hangs_at) return;
+      has_hung = true;
+      before = made.count(0);
+      line.pass_all(line.now_ns() + 600'000'000);
+    });
+    EXPECT_TRUE(has_hung);
+    EXPECT_FALSE(played.is_sound);
+    EXPECT_EQ(steps_of(bench), made.count(0));
+    // From 8000 steps/s: what 100 ms and a ramp of 128 000 steps/s2 come to.
+    EXPECT_LT(made.count(0) - before, 8000 / 10 + 8000 * 8000 / 2 / 128'000 + 260);
+    EXPECT_TRUE(made.chip().level('B', 0)) << "no current";
+    bench.close();
+    EXPECT_NE(bench.verdict().fault.find("too long"), std::string::npos) << bench.verdict().fault;
+  }
+}
+
+TEST(ChipLink, IsNoticedWhenItBeginsAnew) {
+  const Rig rig = linked_carriage();
+  const Script script = parse_script("move carriage to 80 mm\n", "x.moves", rig);
+  MadeChip made(rig, {}, built_link(rig, "anew"));
+  EmulatedLine line(made.chip(), {baud});
+  made.chip().at(9'000'000, [&] { made.chip().brown_out(); });
+  const Linked linked = play(rig, script, line);
+  EXPECT_NE(linked.fault.find("begun anew"), std::string::npos) << linked.fault;
+  EXPECT_FALSE(made.chip().level('B', 1));
+}
+
+TEST(ChipLink, ComesToRestWhenItIsUnplugged) {
+  const Rig rig = linked_carriage();
+  const Script script = parse_script("move carriage to 80 mm\n", "x.moves", rig);
+  MadeChip made(rig, {}, built_link(rig, "unplugged"));
+  EmulatedLine line(made.chip(), {baud});
+  made.chip().at(11'000'000, [&] { line.is_unplugged = true; });
+  const Linked linked = play(rig, script, line);
+  EXPECT_NE(linked.fault.find("unplugged"), std::string::npos) << linked.fault;
+  line.pass_all(line.now_ns() + 800'000'000);
+  const std::int64_t then = made.count(0);
+  EXPECT_GT(then, 0);
+  EXPECT_TRUE(made.chip().level('B', 0)) << "no current";
+  line.pass_all(line.now_ns() + 500'000'000);
+  EXPECT_EQ(made.count(0), then);
+}
+
+TEST(ChipLink, RefusesTheProgramOfAnotherRig) {
+  const Rig rig = linked_carriage();
+  MadeChip made(rig, {}, built_link(rig, "other"));
+  EmulatedLine line(made.chip(), {baud});
+  Rig other = rig;
+  other.mechanisms[0].limits.acceleration = parse_output<2>("400 mm/s2");
+  LiveBench::Options options;
+  options.stream = &line;
+  try {
+    LiveBench bench(other, options);
+    FAIL();
+  } catch (const Error& error) {
+    EXPECT_NE(std::string(error.what()).find("made from other lines or figures"), std::string::npos)
+        << error.what();
+  }
 }
 
 }  // namespace

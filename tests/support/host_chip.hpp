@@ -53,7 +53,10 @@ class HostChip {
     }
   }
   void hear(std::uint8_t byte) { all().came.push_back(byte); }
-  void edge(std::uint8_t line, bool high) { node_->edge(line, high, static_cast<std::uint32_t>(all().now)); }
+  void edge(std::uint8_t line, bool high) {
+    all().levels[line] = high;
+    node_->edge(line, high, static_cast<std::uint32_t>(all().now));
+  }
   /// It loses its program's memory, as by a dip of its supply.
   void reset() {
     const std::int64_t now = all().now;
@@ -139,6 +142,7 @@ class HostChip {
     }
     static std::uint8_t send_room() { return all().said.size() < 100 ? 120 : 0; }
     static void send(std::uint8_t byte) { all().said.push_back(byte); }
+    static bool read(std::uint8_t line) { return all().levels[line]; }
     template <class Out>
     static void tell_inputs(Out& out) {
       out.byte(26);
@@ -153,6 +157,7 @@ class HostChip {
     std::int64_t now = 0;
     std::int64_t next_turn = 0;
     std::array<Channel, 2> channels{};
+    std::array<bool, 128> levels{};
     std::deque<std::uint8_t> came{};
     std::vector<std::uint8_t> said{};
     std::vector<Put> puts{};

@@ -56,7 +56,12 @@ PlayedScript play(Bench& bench, ScriptPlayer& player, const std::string& doing, 
 }
 
 void require_chips(const std::string& rig_file, const Rig& rig) {
-  if (!rig.controller.chips.empty() || !rig.controller.pwm_chips.empty()) return;
+  if (!rig.controller.chips.empty() || !rig.controller.pwm_chips.empty() || rig.controller.link) return;
+  if (rig.controller.small_chip)
+    throw Error(
+        fmt::format("{}: its controller is a small chip, and no link to it is said: which port it is behind, "
+                    "in [controller.link] (docs/link.md)",
+                    rig_file));
   throw Error(
       fmt::format("{}: names no GPIO chip: say which one has its lines, in [controller.gpio.NAME] "
                   "(`cogstride keys gpio` lists what that takes)",

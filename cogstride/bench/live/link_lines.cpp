@@ -20,6 +20,9 @@ constexpr std::int64_t longest_answer_ns = 1'000 * ms;
 constexpr std::int64_t chip_may_be_silent_ns = 500 * ms;
 constexpr std::int64_t forgets_after_ns = 50 * ms;
 constexpr std::uint32_t no_more = 0xffffffff;
+constexpr std::uint8_t no_axis = 0xff;
+constexpr const char* silent_words =
+    "the chip heard nothing of this computer for too long, and came to rest: it was busy with something else";
 
 std::uint16_t new_session() {
   std::random_device random;
@@ -84,6 +87,8 @@ struct LinkLines::Inside {
   void keep_levels(MechanismId mechanism, Tick from);
   void say(std::int64_t now_ns);
   bool take_samples(std::vector<Reading>& readings);
+  void trace_to(Tick to);
+  [[nodiscard]] std::uint8_t axis_of_mechanism(MechanismId mechanism) const;
   void lose(const std::string& why) {
     if (trouble.gone.empty()) trouble.gone = why;
     has_trouble = true;
@@ -121,10 +126,20 @@ struct LinkLines::Inside {
   std::vector<LinkMessage> messages{};
   std::vector<std::uint8_t> unsent{};
   std::function<void(Tick, LineId, bool)> listener{};
+  struct Traced {
+    Tick at = 0;
+    LineId line{};
+    bool high = false;
+  };
+  std::vector<Traced> to_trace{};            // levels, and edges of inputs
+  std::map<LineId, bool> traced_levels{};    // of outputs
+  std::map<std::size_t, std::size_t> row{};  // that an axis of coils stands on
+  Tick traced = 0;                           // up to there
   Trouble trouble{};
   bool has_trouble = false;
   bool is_open = false;
   bool has_ended = false;
+  bool is_gone = false;  // nothing is heard any more
   std::atomic<bool> woken{false};
   Tick now = 0;
   Tick begins = 0;  // the chip's tick that is called 0
@@ -155,9 +170,30 @@ void LinkLines::Inside::greet() {
     stream.wait_until(std::min(until, std::max(talk.next_ns(), stream.now_ns() + ms)));
   }
   now = clock.at(stream.now_ns());
+  // A wait for the computer lasts longer by the way there and back.
+  const auto in_ms = [&](Tick ticks) {
+    return static_cast<std::uint16_t>(std::min(65'535.0, std::ceil(1e3 * seconds(ticks))));
+  };
+  for (const CutOn& each : setup.cuts) {
+    const std::optional<std::uint8_t> code = link_code(each.line);
+    if (!code) continue;
+    talk.order(LinkBytes(LinkOrder::react)
+                   .byte(static_cast<std::uint8_t>(*code | (each.when_high ? 0x80 : 0)))
+                   .byte(each.while_runs ? axis_of_mechanism(*each.while_runs) : no_axis)
+                   .half(in_ms(each.steady_for))
+                   .half(in_ms(each.released_for))
+                   .half(each.waits == 0 ? std::uint16_t{0} : in_ms(each.waits + 2 * setup.reads)));
+  }
+}
+
+std::uint8_t LinkLines::Inside::axis_of_mechanism(MechanismId mechanism) const {
+  for (std::size_t i = 0; i < setup.map.axes.size(); ++i)
+    if (setup.map.axes[i] == static_cast<std::size_t>(mechanism)) return static_cast<std::uint8_t>(i);
+  return no_axis;
 }
 
 void LinkLines::Inside::pump() {
+  if (is_gone) return;
   try {
     std::array<std::uint8_t, 512> bytes{};
     for (;;) {
@@ -169,12 +205,14 @@ void LinkLines::Inside::pump() {
       for (const LinkMessage& message : messages) take(message, now_ns);
     }
     const std::int64_t now_ns = stream.now_ns();
-    if (is_open && now_ns - heard_ns > chip_may_be_silent_ns)
-      lose(fmt::format("{}: nothing has been heard of the chip for {} ms: it comes to rest by itself",
-                       setup.port, chip_may_be_silent_ns / ms));
+    is_gone = is_open && now_ns - heard_ns > chip_may_be_silent_ns;
+    if (is_gone)
+      return lose(fmt::format("{}: nothing has been heard of the chip for {} ms: it comes to rest by itself",
+                              setup.port, chip_may_be_silent_ns / ms));
     feed();
     say(now_ns);
   } catch (const Error& error) {
+    is_gone = true;
     lose(fmt::format("{}: the chip comes to rest by itself", error.what()));
   }
 }
@@ -230,6 +268,11 @@ void LinkLines::Inside::keep_levels(MechanismId mechanism, Tick from) {
     is_there = true;
   }
   std::erase_if(levels, is_its);
+  std::erase_if(to_trace, [&](const Traced& each) {
+    return each.at >= from && std::any_of(setup.lines.begin(), setup.lines.end(), [&](const LineSetup& line) {
+             return line.id == each.line && line.owner == mechanism && line.use != LineSetup::Use::input;
+           });
+  });
   if (is_there) talk.order(std::move(bytes));
 }
 
@@ -266,10 +309,12 @@ void LinkLines::Inside::feed() {
 void LinkLines::Inside::take_state(std::uint8_t state) {
   using State = chip::LinkState;
   if ((state & State::silent) != 0) {
-    lose(
-        "the chip heard nothing of this computer for too long, and came to rest: it was busy with something "
-        "else");
+    lose(silent_words);
     trouble.cut_by = CutBy::silence;
+  }
+  if ((state & (State::acted | State::unanswered)) != 0) {
+    trouble.cut_by = (state & State::acted) != 0 ? CutBy::reaction : CutBy::no_answer;
+    has_trouble = true;
   }
   if ((state & State::flooded) != 0) lose("more came in at the chip than it could tell: some of it is lost");
 }
@@ -309,6 +354,7 @@ void LinkLines::Inside::stood(const LinkMessage& message) {
     for (Untold& each : untold) each.waits &= static_cast<std::uint8_t>(~(1U << message.which));
     return;
   }
+  if (message.how == Stood::silent) return lose(silent_words);
   lose(fmt::format("{}: what follows did not come to the chip in time, and it {} by itself",
                    axis_name(message.which), message.how == Stood::braked ? "braked" : "stood"));
 }
@@ -360,7 +406,7 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
       if (input == inputs.end()) return;
       input->second.high = message.high;
       const Tick at = clock.whole(message.tick);
-      if (listener) listener(at, input->first, message.high);
+      if (listener) to_trace.push_back({at, input->first, message.high});
       untold.push_back({{at, input->second.source, message.high ? 1 : 0}, message.ended, message.ended});
       return;
     }
@@ -406,8 +452,52 @@ bool LinkLines::Inside::take_samples(std::vector<Reading>& readings) {
   return readings.size() > before;
 }
 
+/// Whoever listens hears of all lines in the order of time.
+void LinkLines::Inside::trace_to(Tick to) {
+  if (!listener || to <= traced) return;
+  std::vector<Traced> all;
+  for (const Traced& each : to_trace)
+    if (each.at < to) all.push_back(each);
+  std::erase_if(to_trace, [&](const Traced& each) { return each.at < to; });
+  for (const auto& [line, axis] : axis_of) {
+    const auto setup_of = [&](LineId id) {
+      return std::find_if(setup.lines.begin(), setup.lines.end(),
+                          [&](const LineSetup& each) { return each.id == id; });
+    };
+    const LineSetup& front = *setup_of(line);
+    axes[axis].each_step(traced, to, [&, id = line, place = axis](Tick at, bool backwards) {
+      if (front.rows.cycle.empty()) {
+        all.push_back({at, id, !front.rest_high});
+        all.push_back({at + std::max<Tick>(1, front.pulse_width), id, front.rest_high});
+        return;
+      }
+      const std::size_t rows = front.rows.cycle.size();
+      std::size_t& now_on = row[place];
+      now_on = (now_on + (backwards ? rows - 1 : 1)) % rows;
+      for (std::size_t i = 0; i < front.rows.lines.size(); ++i)
+        all.push_back(
+            {at, front.rows.lines[i],
+             ((front.rows.cycle[now_on] >> i & 1) != 0) != setup_of(front.rows.lines[i])->rest_high});
+    });
+  }
+  traced = to;
+  std::stable_sort(all.begin(), all.end(), [](const Traced& a, const Traced& b) { return a.at < b.at; });
+  for (const Traced& each : all) {
+    if (each.at >= to && !inputs.contains(each.line)) {  // a pulse's end
+      to_trace.push_back(each);
+      continue;
+    }
+    const auto known = traced_levels.find(each.line);
+    if (known != traced_levels.end() && std::exchange(known->second, each.high) == each.high) continue;
+    listener(each.at, each.line, each.high);
+  }
+}
+
 void LinkLines::on_edge(std::function<void(Tick, LineId, bool)> listener) {
   inside_->listener = std::move(listener);
+  for (const LineSetup& line : inside_->setup.lines)
+    if (line.use != LineSetup::Use::input) inside_->traced_levels[line.id] = line.rest_high;
+  inside_->traced = inside_->now;
 }
 
 Tick LinkLines::now() const {
@@ -427,9 +517,20 @@ void LinkLines::catch_up() {
   inside_->now = std::max(inside_->now, inside_->clock.at(inside_->stream.now_ns()) - inside_->setup.slack);
 }
 
+void LinkLines::answer_cuts() {
+  if (!inside_->setup.cuts.empty()) inside_->talk.order(LinkBytes(LinkOrder::answered));
+}
+
+void LinkLines::watch(MechanismId mechanism, bool is_watched) {
+  const std::uint8_t axis = inside_->axis_of_mechanism(mechanism);
+  if (axis != no_axis && !inside_->setup.cuts.empty())
+    inside_->talk.order(LinkBytes(LinkOrder::watch).byte(axis).byte(is_watched ? 1 : 0));
+}
+
 void LinkLines::put(Tick at, std::span<const Level> levels) {
   Inside& in = *inside_;
   for (const Level& level : levels) {
+    if (in.listener) in.to_trace.push_back({at, level.line, level.high});
     const std::uint8_t code = in.code_of(level.line);
     // It turns as the runs behind it go.
     if (std::find(in.directions.begin(), in.directions.end(), code) != in.directions.end()) continue;
@@ -505,21 +606,26 @@ void LinkLines::cut() noexcept {
   Inside& in = *inside_;
   if (in.has_ended || !in.is_open) return;
   try {
+    in.trace_to(in.now);
     in.talk.cut(++in.cuts);
+    for (const LineSetup& line : in.setup.lines)
+      if (line.use != LineSetup::Use::input && in.listener)
+        in.to_trace.push_back({in.now, line.id, line.rest_high});
     in.samplings.clear();
     in.levels.clear();
+    std::erase_if(in.to_trace, [&](const Inside::Traced& each) {
+      return each.at >= in.now && !in.inputs.contains(each.line);
+    });
     const std::int64_t until = in.stream.now_ns() + longest_answer_ns;
-    while (in.talk.is_cutting() && in.stream.now_ns() < until) {
-      const bool was_gone = !in.trouble.gone.empty();
+    while (in.talk.is_cutting() && !in.is_gone && in.stream.now_ns() < until) {
       in.pump();
-      if (!in.talk.is_cutting() || (!was_gone && !in.trouble.gone.empty())) break;
+      if (!in.talk.is_cutting() || in.is_gone) break;
       in.stream.wait_until(std::min({until, std::max(in.talk.next_ns(), in.stream.now_ns() + ms)}));
     }
-    if (in.talk.is_cutting())
+    if (in.talk.is_cutting() && !in.is_gone)
       in.lose(fmt::format("{}: the chip has not said that it rests: it comes to rest by itself within {} ms",
                           in.setup.port, in.setup.silence_ms));
-    else
-      in.trouble.cut_by = CutBy::planning;
+    in.trouble.cut_by = CutBy::planning;
     catch_up();
   } catch (...) {
     in.has_trouble = true;
@@ -542,6 +648,7 @@ Tick LinkLines::wait_until(Tick until, std::vector<Reading>& readings) {
     if (next <= real) in.now = std::max(in.now, next);
     bool has_read = in.tell(readings);
     has_read = in.take_samples(readings) || has_read;
+    in.trace_to(in.now - in.setup.reads);
     for (LinkAxis& axis : in.axes) axis.forget(in.now - static_cast<Tick>(in.setup.ticks_per_second));
     if (has_read || in.now >= until || in.has_trouble) return in.now;
     if (in.woken.exchange(false, std::memory_order_acq_rel)) return in.now;
@@ -570,6 +677,7 @@ LinkLines::Trouble LinkLines::take_trouble() {
 void LinkLines::end() noexcept {
   if (inside_->has_ended) return;
   cut();
+  inside_->trace_to(inside_->now + 1);
   inside_->has_ended = true;
 }
 

@@ -28,6 +28,7 @@ class LinkLines final : public PlayedLines {
     Tick lead = 0;
     Tick horizon = 0;
     Tick reads = 0;                 ///< from what happens to when planning is told
+    std::vector<CutOn> cuts{};      ///< inputs at which the chip acts by itself
     std::int64_t silence_ms = 100;  ///< after which the chip brakes
     std::int64_t analogue_channels = 0;
     std::int64_t greets_for_ns = 4'000'000'000;  ///< a chip that has just been plugged in begins slowly
@@ -56,6 +57,8 @@ class LinkLines final : public PlayedLines {
   void cut() noexcept override;
   Tick wait_until(Tick until, std::vector<Reading>& readings) override;
   void catch_up() override;
+  void answer_cuts() override;
+  void watch(MechanismId mechanism, bool is_watched) override;
   void wake() noexcept override;
 
   [[nodiscard]] bool has_trouble() const override;

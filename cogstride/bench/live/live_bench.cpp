@@ -234,6 +234,7 @@ void LiveBench::Inside::open_link(const LiveBench& bench, const LiveLines::Setup
   own.lead = figures.lead;
   own.horizon = figures.horizon;
   own.reads = figures.reads;
+  own.cuts = bench.cut_on_inputs();
   own.silence_ms = std::max<std::int64_t>(1, std::llround(1e3 * link.silence.base()));
   if (controller.analogue) own.analogue_channels = controller.analogue->channels;
   own.port = link.port;

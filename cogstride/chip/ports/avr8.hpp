@@ -113,8 +113,8 @@ struct Serial {
 };
 
 /// A serial line both ways, at pins D0 and D1, by two interrupts: what comes and what goes waits in rings.
-/// @tparam per_bit  as of Serial @tparam room  bytes that wait each way, a power of two
-template <uint16_t per_bit, uint8_t room>
+/// @tparam per_bit  as of Serial @tparam came_room, goes_room  bytes that wait each way, powers of two
+template <uint16_t per_bit, uint8_t came_room, uint8_t goes_room>
 struct SerialRings {
   static void begin() {
     UCSR0A = 1 << U2X0;
@@ -147,12 +147,12 @@ struct SerialRings {
   }
 
  private:
-  COGSTRIDE_IN_INTERRUPT static RunRing<uint8_t, room>& in() {
-    static RunRing<uint8_t, room> ring;
+  COGSTRIDE_IN_INTERRUPT static RunRing<uint8_t, came_room>& in() {
+    static RunRing<uint8_t, came_room> ring;
     return ring;
   }
-  COGSTRIDE_IN_INTERRUPT static RunRing<uint8_t, room>& out() {
-    static RunRing<uint8_t, room> ring;
+  COGSTRIDE_IN_INTERRUPT static RunRing<uint8_t, goes_room>& out() {
+    static RunRing<uint8_t, goes_room> ring;
     return ring;
   }
 };

@@ -15,11 +15,12 @@ Tick rows_come_later(const Controller& controller) {
   return figures_of(*controller.small_chip, controller.timer_clock.base().to_double()).row_comes_later;
 }
 
-/// Over a link fewer runs are worth more than the last tick: each step is within a microsecond of its time.
+/// Over a link fewer runs are worth more than the last tick: each step is within two microseconds of its
+/// time.
 RunForm form_of(const Controller& controller) {
   RunForm form = controller.small_chip ? narrow_runs : wide_runs;
   if (controller.small_chip && controller.link)
-    form.tolerance = std::max(form.tolerance, 1e-6 * controller.timer_clock.base().to_double());
+    form.tolerance = std::max(form.tolerance, 2e-6 * controller.timer_clock.base().to_double());
   return form;
 }
 

@@ -362,7 +362,12 @@ Controller read_controller(TomlTable table) {
   read_channel_chips(table, "pwm", controller.pwm_chips);
   read_channel_chips(table, "counter", controller.counter_chips);
   if (auto chip = table.optional_table("small_chip")) controller.small_chip = read_part<SmallChip>(*chip);
-  if (auto link = table.optional_table("link")) controller.link = read_part<ChipLink>(*link);
+  if (auto link = table.optional_table("link")) {
+    controller.link = read_part<ChipLink>(*link);
+    if (!controller.small_chip)
+      table.error(table.place_of("link"),
+                  "controller.link: a link goes to a small chip: say which, in [controller.small_chip]");
+  }
   if (auto heartbeat = table.optional_table("heartbeat"))
     controller.heartbeat = read_part<Heartbeat>(*heartbeat);
   if (auto analogue = table.optional_table("analogue"))

@@ -317,6 +317,13 @@ TEST(ReadRig, BindingsAndWhatHoldsByHandAreWhatTheyCanBe) {
         << more << says(std::string("\n") + more);
 }
 
+TEST(ReadRig, ALinkGoesToASmallChip) {
+  const std::vector<Diagnostic> wrong =
+      wrong_in(demo_text() + "\n[controller.link]\nport = \"/dev/ttyS0\"\n");
+  ASSERT_EQ(wrong.size(), 1U);
+  EXPECT_NE(wrong[0].message.find("say which, in [controller.small_chip]"), std::string::npos);
+}
+
 // The declarations against the reader: what a table knows is what is listed, and nothing else.
 TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
   std::string text = demo_text();
