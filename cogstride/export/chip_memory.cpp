@@ -30,6 +30,13 @@ constexpr std::int64_t ram_by_rows = 605;
 constexpr std::int64_t ram_by_key = 8;
 constexpr std::int64_t ram_by_knob = 20;
 constexpr std::int64_t ram_by_follower = 56;
+// Of a program that plays what a computer plans.
+constexpr std::int64_t linked_program = 14'550;
+constexpr std::int64_t linked_by_step = 2768;
+constexpr std::int64_t linked_by_rows = 3000;
+constexpr std::int64_t linked_ram = 652;
+constexpr std::int64_t linked_ram_by_step = 530;
+constexpr std::int64_t linked_ram_by_rows = 560;
 constexpr std::int64_t stack = 160;  // an interrupt in an interrupt's end, below the main program
 
 std::int64_t several(std::size_t count, std::int64_t first, std::int64_t more = one_more) {
@@ -40,6 +47,15 @@ std::int64_t several(std::size_t count, std::int64_t first, std::int64_t more = 
 
 ChipMemory chip_memory(const MadeProgram& made) {
   ChipMemory memory;
+  if (made.is_linked) {
+    memory.flash = linked_program;
+    memory.ram = linked_ram;
+    for (const ChipAxis& axis : made.parts.axes) {
+      memory.flash += axis.has_coils ? linked_by_rows : linked_by_step;
+      memory.ram += axis.has_coils ? linked_ram_by_rows : linked_ram_by_step;
+    }
+    return memory;
+  }
   const auto axes = static_cast<std::int64_t>(made.parts.axes.size());
   for (const RunTable& table : made.program.tables)
     memory.tables += 12 * static_cast<std::int64_t>(table.runs.size());

@@ -211,7 +211,7 @@ TEST(MakeProgram, FindsMoreStepsASecondThanTheChipMakes) {
   const std::string home = "home carriage\nhome ring\n";
   EXPECT_EQ(found_of(rig, home + "move carriage to 40 mm\n"), "") << "32000 steps/s of one axis";
   EXPECT_EQ(found_of(rig, home + "start together\nmove carriage to 40 mm\nturn ring to 40 deg\nend\n"),
-            "chip-rate: start together: 32001 steps/s; the chip makes 30000 of each of two axes at once");
+            "chip-rate: start together: 32002 steps/s; the chip makes 30000 of each of two axes at once");
 }
 
 TEST(MakeProgram, FindsASerialRateThatItsClockCannotMake) {

@@ -10,6 +10,8 @@
 #include <random>
 
 #include "chip/chip.hpp"
+#include "chip/made_chip.hpp"
+#include "cogstride/export/chip_memory.hpp"
 #include "cogstride/export/firmware_folder.hpp"
 #include "cogstride/export/make_program.hpp"
 #include "cogstride/port/byte_stream.hpp"
@@ -105,7 +107,15 @@ inline std::string built_link(const Rig& rig, const std::string& name) {
   const std::string command =
       write_firmware(making.made, folder, OutputFile::Existing::refused) + " -Wall -Wextra -Werror";
   EXPECT_EQ(std::system(command.c_str()), 0) << command;
-  return folder + "/" + making.made.parts.name + ".elf";
+  const std::string program = folder + "/" + making.made.parts.name + ".elf";
+  const auto [flash, ram] = linked(program);
+  const ChipMemory memory = chip_memory(making.made);
+  EXPECT_NEAR(static_cast<double>(memory.flash), static_cast<double>(flash),
+              0.05 * static_cast<double>(flash));
+  EXPECT_NEAR(static_cast<double>(memory.ram), static_cast<double>(ram), 0.05 * static_cast<double>(ram));
+  fmt::print("{} bytes of flash, {} foretold; {} of RAM, {} foretold\n", flash, memory.flash, ram,
+             memory.ram);
+  return program;
 }
 
 }  // namespace cogstride::chip_bench

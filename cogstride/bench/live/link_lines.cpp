@@ -18,7 +18,6 @@ namespace {
 constexpr std::int64_t ms = 1'000'000;
 constexpr std::int64_t longest_answer_ns = 1'000 * ms;
 constexpr std::int64_t chip_may_be_silent_ns = 500 * ms;
-constexpr std::int64_t forgets_after_ns = 50 * ms;
 constexpr std::uint32_t no_more = 0xffffffff;
 constexpr std::uint8_t no_axis = 0xff;
 constexpr const char* silent_words =
