@@ -46,7 +46,8 @@ class LinkNode {
   typedef typename Machine::Lock Lock;
 
   /// A runs' end is looked after so many ticks before it comes: the main program's slowest turn fits in.
-  static constexpr uint32_t guard = Machine::ticks_per_second / 400;
+  static constexpr uint32_t guard =
+      Machine::ticks_per_second / 400 < 40000 ? 40000 : Machine::ticks_per_second / 400;
   /// An order is in time so many ticks before it takes effect.
   static constexpr uint32_t soonest = Machine::ticks_per_second / 20000;
 

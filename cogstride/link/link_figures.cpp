@@ -1,5 +1,6 @@
 #include "cogstride/link/link_figures.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "cogstride/link/link_talk.hpp"
@@ -9,10 +10,10 @@ namespace cogstride {
 LinkFigures link_figures(const Controller& controller) {
   constexpr double bits_of_a_byte = 10.0;
   constexpr double planning_is_late = 0.008;
-  constexpr double chip_takes = 0.006;  // its guard, its slowest turn, and an order read
-  constexpr double chip_tells_in = 0.003;
   constexpr double horizon = 0.3;
   const double clock = controller.timer_clock.base().to_double();
+  const double chip_takes = std::max(0.006, 96'000.0 / clock);  // its guard, its slowest turn, an order read
+  const double chip_tells_in = std::max(0.003, 48'000.0 / clock);
   const double delay = controller.link.value_or(ChipLink{}).delay.base();
   LinkFigures figures;
   figures.bytes_per_second = static_cast<double>(controller.small_chip->serial_baud) / bits_of_a_byte;
