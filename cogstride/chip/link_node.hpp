@@ -479,6 +479,12 @@ class LinkNode {
   }
   void shorten(uint8_t which, NarrowPulseRun& run, uint32_t before) {
     uint8_t steps = run.steps;
+    // Nearly all of what is too much at once, by its longer gap, and the rest one by one.
+    const uint32_t all = before + link_ticks_of(run, steps);
+    const uint32_t gap = link_last_gap(run, steps);
+    const uint32_t first = link_last_gap(run, 1);
+    const uint32_t drop = all > guard ? (all - guard) / (gap > first ? gap : first) : 0;
+    steps = drop < steps ? static_cast<uint8_t>(steps - drop) : 1;
     while (steps > 1 && before + link_ticks_of(run, static_cast<uint8_t>(steps - 1)) >= guard) --steps;
     if (steps < run.steps) (void)Machine::runs(which).take_back(static_cast<uint32_t>(run.steps - steps));
     run.steps = steps;

@@ -139,9 +139,8 @@ class AxisRuns {
   /// Ticks that what it plays and what waits still take. @param without  so many of the last are not counted
   template <class TicksOf>
   COGSTRIDE_ONCE uint32_t ticks_ahead(TicksOf ticks_of, uint8_t without) {
-    const Ahead now = ahead();
-    uint32_t sum = ticks_of(now.rest, now.rest.steps);
-    // Those that are taken meanwhile are counted, or not: what plays is older than what is looked at here.
+    uint32_t sum = 0;
+    // Those that are taken meanwhile are counted again as what plays, and never left out.
     for (uint8_t i = without; i < queued(); ++i) {
       NarrowPulseRun run;
       {
@@ -152,7 +151,9 @@ class AxisRuns {
       const uint32_t ticks = ticks_of(run, run.steps);
       sum = sum > 0x7fffffffUL - ticks ? 0x7fffffffUL : sum + ticks;
     }
-    return sum;
+    const Ahead now = ahead();
+    const uint32_t ticks = ticks_of(now.rest, now.rest.steps);
+    return sum > 0x7fffffffUL - ticks ? 0x7fffffffUL : sum + ticks;
   }
   /// Whether an edge is to end what it plays. Interrupts are off.
   bool stops() const { return playing_ && player_.stops(); }

@@ -24,6 +24,7 @@ class EmulatedLine final : public ByteStream {
     double baud = 57'600.0;
     std::int64_t delay_ns = 0;  ///< each way, beyond what bytes take
     double drift = 0.0;         ///< the chip's clock is faster by that share
+    double clock = 16e6;        ///< that it has
   };
   EmulatedLine(Chip& chip, const Setup& setup) : chip_(chip), setup_(setup) {
     chip_.on_said = [this](std::uint8_t byte) { to_computer_.push_back({now_ns() + setup_.delay_ns, byte}); };
@@ -76,13 +77,13 @@ class EmulatedLine final : public ByteStream {
     std::uint8_t byte;
   };
   [[nodiscard]] std::int64_t ns_of(std::int64_t cycle) const {
-    return std::llround(static_cast<double>(cycle) * 62.5 / (1.0 + setup_.drift));
+    return std::llround(static_cast<double>(cycle) * 1e9 / setup_.clock / (1.0 + setup_.drift));
   }
   void pass(std::int64_t until) {
     std::int64_t next = std::min(until, now_ns() + 20'000);
     if (!to_chip_.empty()) next = std::min(next, std::max(to_chip_.front().ns, now_ns()));
     const auto cycles = static_cast<std::int64_t>(
-        std::ceil(static_cast<double>(next - now_ns()) / 62.5 * (1.0 + setup_.drift)));
+        std::ceil(static_cast<double>(next - now_ns()) * 1e-9 * setup_.clock * (1.0 + setup_.drift)));
     if (cycles > 0) chip_.run(cycles);
     while (!to_chip_.empty() && to_chip_.front().ns <= now_ns()) {
       if (!is_unplugged) chip_.hear(to_chip_.front().byte);
