@@ -417,6 +417,8 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
     case LinkReading::late:
       if (message.which == 0xff) {
         trouble.late = std::max<Tick>(trouble.late, message.value);
+        for (const Ahead& each : levels)
+          if (each.is_sent && trouble.line == LineId{}) trouble.line = each.line;
         has_trouble = true;
         return;
       }
