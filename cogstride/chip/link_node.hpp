@@ -48,8 +48,8 @@ class LinkNode {
   /// A runs' end is looked after so many ticks before it comes: the main program's slowest turn fits in.
   static constexpr uint32_t guard =
       Machine::ticks_per_second / 400 < 40000 ? 40000 : Machine::ticks_per_second / 400;
-  /// An order is in time so many ticks before it takes effect.
-  static constexpr uint32_t soonest = Machine::ticks_per_second / 20000;
+  /// What waits can be begun so many ticks before its start at the latest.
+  static constexpr int32_t soonest = 400;
 
   LinkNode() : sends_(*this) {}
 
@@ -397,7 +397,8 @@ class LinkNode {
     {
       Lock lock;
       early = static_cast<int32_t>(axis.start - Machine::now());
-      if (early > 400) has_begun = Machine::start_at(which, static_cast<uint16_t>(axis.start), axis.fraction);
+      if (early > soonest)
+        has_begun = Machine::start_at(which, static_cast<uint16_t>(axis.start), axis.fraction);
     }
     axis.ends = axis.brakes = false;
     axis.is_on = has_begun;

@@ -254,9 +254,10 @@ std::string drive_json(const LiveReport& report, const EventLog& log) {
     put_events(json, log);
     return pretty(json);
   }
-  json["edges"] = {{"written", played.edges},     {"too_late", played.edges_too_late},
-                   {"late_99_s", played.late_99}, {"late_worst_s", played.late_worst},
-                   {"bound_s", played.bound},     {"stood_still_s", played.stood_still}};
+  if (!played.by_a_chip)
+    json["edges"] = {{"written", played.edges},     {"too_late", played.edges_too_late},
+                     {"late_99_s", played.late_99}, {"late_worst_s", played.late_worst},
+                     {"bound_s", played.bound},     {"stood_still_s", played.stood_still}};
   json["player"] = played.conditions;
   if (!played.record_failure.empty()) json["record_failure"] = played.record_failure;
   put_events(json, log);

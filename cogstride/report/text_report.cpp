@@ -322,14 +322,16 @@ std::string drive_text(const LiveReport& report, const EventLog& log) {
     for (const std::string& note : report.notes) page.line("{}", note);
     return page.take();
   }
-  page.row("edges",
-           "{} written; 99 of 100 within {:.1f} us, the worst {:.1f} us late; {} past the bound of {:.0f} us",
-           played.edges, 1e6 * played.late_99, 1e6 * played.late_worst,
-           played.edges_too_late == 0 ? "none"
-                                      : fmt::format("{} ({:.2g} %)", played.edges_too_late,
-                                                    100.0 * static_cast<double>(played.edges_too_late) /
-                                                        static_cast<double>(played.edges)),
-           1e6 * played.bound);
+  if (!played.by_a_chip)
+    page.row(
+        "edges",
+        "{} written; 99 of 100 within {:.1f} us, the worst {:.1f} us late; {} past the bound of {:.0f} us",
+        played.edges, 1e6 * played.late_99, 1e6 * played.late_worst,
+        played.edges_too_late == 0 ? "none"
+                                   : fmt::format("{} ({:.2g} %)", played.edges_too_late,
+                                                 100.0 * static_cast<double>(played.edges_too_late) /
+                                                     static_cast<double>(played.edges)),
+        1e6 * played.bound);
   if (played.stood_still > 0.0) page.row("waited", "all lines together, {:.3g} ms", 1e3 * played.stood_still);
   page.row("player", "{}", played.conditions);
   if (!played.record_failure.empty()) page.row("no record", "{}", played.record_failure);

@@ -14,6 +14,7 @@ struct LivePlay {
   double bound = 0.0;               ///< s
   double stood_still = 0.0;         ///< s, for which all lines waited
   std::string conditions{};         ///< of the player, in words
+  bool by_a_chip = false;           ///< which makes the edges, and does not tell of each: none of the above
   std::string record_failure{};  ///< why there is no record of the run; empty: there is, or none was wanted
 };
 

@@ -79,7 +79,7 @@ inline const RecordedLine& line_of(const RecordedTrace& trace, const std::string
 /// Net steps of an axis as its lines change: by STEP and DIR, or row by row.
 class StepCount {
  public:
-  explicit StepCount(const Mechanism& mechanism) : mechanism_(mechanism) {
+  explicit StepCount(const Mechanism& mechanism) {
     if (const auto* const wiring = std::get_if<StepDirWiring>(&mechanism.wiring)) {
       names_ = {"step", "dir"};
       forwards_high_ = wiring->dir.active == ActiveLevel::high;
@@ -112,7 +112,6 @@ class StepCount {
   [[nodiscard]] std::int64_t count() const { return count_; }
 
  private:
-  const Mechanism& mechanism_;
   std::vector<std::string> names_{};
   std::vector<bool> levels_{};
   bool forwards_high_ = true;

@@ -438,6 +438,7 @@ void LiveBench::tell_how_it_spoke() {
   Inside& in = *inside_;
   const LinkTalk::Counts& counts = in.link->counts();
   const double ticks_per_second = rig().controller.timer_clock.base().to_double();
+  in.played.by_a_chip = true;
   in.played.conditions = fmt::format(
       "by the chip, whose clock is known within {:.0f} us; {} frames to it, {} of them again, {} bytes; {} "
       "heard, "
