@@ -54,8 +54,12 @@ class LinkNode {
   LinkNode() : sends_(*this) {}
 
   void serve() {
-    for (uint8_t i = 0; i < 16 && Machine::has_byte(); ++i)
-      if (reader_.take(Machine::byte())) obey();
+    // One order a turn: what else goes on does not wait for several.
+    for (uint8_t i = 0; i < link_longest && Machine::has_byte(); ++i)
+      if (reader_.take(Machine::byte())) {
+        obey();
+        break;
+      }
     if (session_ == 0) return say();
     react();
     put_levels();
@@ -101,6 +105,7 @@ class LinkNode {
     bool brakes;   // on a ramp of the chip's own
     bool ends;     // behind what it plays the end has been put
     bool is_lost;  // takes nothing until all is cut
+    bool may_end;  // where what it was given ends
     uint8_t stop;  // a line's number and 1
     bool stops_high;
     volatile uint8_t how;
@@ -288,6 +293,7 @@ class LinkNode {
       return;
     }
     if (back <= 0) return;
+    axis.may_end = false;
     forget_end(which);
     const uint32_t gone = runs.take_back(static_cast<uint32_t>(back));
     if (axis.waits && runs.queued() == 0) axis.waits = false;
@@ -344,8 +350,10 @@ class LinkNode {
       axis.stops_high = (stop & 0x80) != 0;
     }
     for (; count != 0; --count) {
-      const NarrowPulseRun run = run_of(frame);
+      NarrowPulseRun run = run_of(frame);
       axis.put += run.steps;
+      axis.may_end = (run.flags & run_ends) != 0;
+      run.flags = static_cast<uint8_t>(run.flags & ~run_ends);
       const bool bridges = bridge != 0;
       if (bridges) --bridge;
       if (goes_on || !bridges) (void)runs.put(run);
@@ -378,7 +386,7 @@ class LinkNode {
     // Nothing has come that goes on from there: it ends where it may, and is braked where it is too fast.
     NarrowPulseRun last;
     if (!runs.last(last)) last = runs.ahead().rest;
-    if (may_stand(Machine::limits(which), speed_at_end(last))) {
+    if (axis.may_end || may_stand(Machine::limits(which), speed_at_end(last))) {
       axis.ends = true;
       (void)runs.put(NarrowPulseRun{1000UL << 16, 0, 0, 1, run_silent | run_ends});
       return;
@@ -415,7 +423,7 @@ class LinkNode {
     Runs& runs = Machine::runs(which);
     axis.is_on = false;
     uint8_t how = axis.how;
-    if (axis.brakes) {
+    if (axis.brakes || (axis.is_lost && how == LinkStood::by_edge)) {
       how = (state_ & LinkState::silent) != 0 ? LinkStood::silent : LinkStood::braked;
     } else if (runs.starved()) {
       how = LinkStood::starved;
@@ -442,8 +450,13 @@ class LinkNode {
   COGSTRIDE_ONCE void brake(uint8_t which) {
     Axis& axis = axes_[which];
     Runs& runs = Machine::runs(which);
-    notes(LinkState::braked);
-    axis.is_lost = true;
+    {
+      // An edge may have ended it meanwhile.
+      Lock lock;
+      if (!runs.is_playing() && !axis.waits) return;
+      state_ = static_cast<uint8_t>(state_ | LinkState::braked);
+      axis.is_lost = true;
+    }
     if (axis.waits) {
       axis.waits = false;
       runs.clear();
@@ -536,6 +549,8 @@ class LinkNode {
       Sampling& sampling = samplings_[i];
       const uint32_t now = Machine::now();
       if (!sampling.is_on || static_cast<int32_t>(sampling.next - now) > 0) continue;
+      // Nor are those that nobody listens to: what else happens has to be told.
+      if (static_cast<uint8_t>(event_ - heard_) >= event_room / 2) return;
       Machine::convert(sampling.channel);
       code_at_ = now;
       converts_ = static_cast<uint8_t>(i + 1);

@@ -453,19 +453,18 @@ class Compiler {
         const chip::PulseRun& run = each.run.run;
         const std::int64_t silence = each.from - at;
         if (silence > 0) close();
-        if (silence >= soonest_run * 65536) {
-          add_silence(table.runs, silence);
+        Begun begun = begun_after(narrow(run), silence);
+        if (!begun.silence.empty()) {
+          table.runs = std::move(begun.silence);
           table.seconds = seconds(silence);
           tables.push_back(place_of(std::exchange(table, empty_table(axis))));
+          at = each.from;
         }
         if (table.runs.empty()) {
           table.what = text_at(each.from);
-          spaced.began = silence >= soonest_run * 65536 ? each.from : at;
+          spaced.began = at;
         }
-        if (silence > 0 && silence < soonest_run * 65536)
-          add_late(table.runs, narrow(run), silence);
-        else
-          table.runs.push_back(narrow(run));
+        table.runs.insert(table.runs.end(), begun.runs.begin(), begun.runs.end());
         at = each.to;
         if ((run.flags & chip::run_silent) != 0) continue;
         table.steps += (run.flags & chip::run_backwards) != 0 ? -std::int64_t{run.steps} : run.steps;

@@ -134,7 +134,7 @@ std::vector<Finding> chip_findings(const Rig& rig) {
 }
 
 Making make_link_program(const Rig& rig) {
-  Making making = of_rig_alone(rig);
+  Making making = of_rig_alone(rig.whole ? *rig.whole : rig);
   making.made.is_linked = true;
   make_parts(making);
   // What hands do there is the computer's business.

@@ -29,27 +29,16 @@ void LinkAxis::add(Piece piece) {
 void LinkAxis::put(FineTick start, std::span<const PulseRun> runs, std::uint8_t stop) {
   if (runs.empty()) return;
   std::vector<NarrowPulseRun> own;
-  for (const PulseRun& run : runs) {
-    own.push_back(narrow_run(run));
-    own.back().flags &= static_cast<std::uint8_t>(~chip::run_ends);
-  }
+  for (const PulseRun& run : runs) own.push_back(narrow_run(run));
   const std::int64_t pause = fine(start) - fine(end_);
   bool waits_for_rest = false;
   if (end_.tick < 0 || start.tick - end_.tick > long_pause_) {
     waits_for_rest = true;
-  } else if (pause >= soonest_run * 65536) {
-    std::vector<NarrowPulseRun> silences;
-    add_silence(silences, pause);
-    FineTick at = end_;
-    for (const NarrowPulseRun& silence : silences) {
-      add({at, {}, silence, true, false, 0});
-      at = end_;
-    }
   } else if (pause > 0) {
-    std::vector<NarrowPulseRun> late;
-    add_late(late, own.front(), pause);
+    const Begun begun = begun_after(own.front(), pause);
+    for (const NarrowPulseRun& silence : begun.silence) add({end_, {}, silence, true, false, 0});
     own.erase(own.begin());
-    own.insert(own.begin(), late.begin(), late.end());
+    own.insert(own.begin(), begun.runs.begin(), begun.runs.end());
     start = end_;
   }
   for (NarrowPulseRun& run : own) {
@@ -146,6 +135,7 @@ Withdrawn LinkAxis::take_back(Tick from, std::optional<std::uint32_t>& stays) {
   if (steps > 0) {
     Piece& cut = pieces_[keeps];
     cut.run.steps = steps;
+    cut.run.flags &= static_cast<std::uint8_t>(~chip::run_ends);
     cut.end = end_of_run(cut.start, chip::wide_run(cut.run));
     ++keeps;
   }

@@ -42,6 +42,7 @@ class LinkAxis {
   Withdrawn take_back(Tick from, std::optional<std::uint32_t>& stays);
   /// The chip stands, and says where.
   void stands() { stands_ = true; }
+  [[nodiscard]] bool is_standing() const { return stands_; }
   /// It stands there, whatever it was to do; everything is dropped.
   void stopped_at(std::int64_t place, Tick last_pulse);
   /// All begins anew, as of a cut: it counts from none.

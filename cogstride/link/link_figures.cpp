@@ -16,7 +16,10 @@ LinkFigures link_figures(const Controller& controller) {
   const double chip_tells_in = std::max(0.003, 48'000.0 / clock);
   const double delay = controller.link.value_or(ChipLink{}).delay.base();
   LinkFigures figures;
-  figures.bytes_per_second = static_cast<double>(controller.small_chip->serial_baud) / bits_of_a_byte;
+  // The chip takes an order of three runs, 54 bytes, in a millisecond or so.
+  constexpr double cycles_of_a_byte = 400.0;
+  figures.bytes_per_second = std::min(
+      static_cast<double>(controller.small_chip->serial_baud) / bits_of_a_byte, clock / cycles_of_a_byte);
   const auto ticks = [&](double seconds) { return static_cast<chip::Tick>(std::ceil(seconds * clock)); };
   const double two_frames = 2.0 * int{chip::link_longest} / figures.bytes_per_second;
   figures.slack = ticks(planning_is_late);

@@ -8,11 +8,11 @@
 namespace cogstride {
 
 struct LinkFigures {
-  double bytes_per_second = 0.0;
-  chip::Tick slack = 0;    ///< planning may be so late itself
-  chip::Tick lead = 0;     ///< from a command to its effect
-  chip::Tick horizon = 0;  ///< that motion is handed out ahead by
-  chip::Tick reads = 0;    ///< from what happens to when planning hears of it
+  double bytes_per_second = 0.0;  ///< that the line brings, and the chip takes
+  chip::Tick slack = 0;           ///< planning may be so late itself
+  chip::Tick lead = 0;            ///< from a command to its effect
+  chip::Tick horizon = 0;         ///< that motion is handed out ahead by
+  chip::Tick reads = 0;           ///< from what happens to when planning hears of it
 };
 
 /// Of a controller that is a small chip behind a link.

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <random>
 #include <variant>
 
 #include "cogstride/chip/link_words.hpp"
@@ -55,7 +56,8 @@ LineId line_of_link(std::uint8_t code) {
   return static_cast<LineId>(line_of(Pin{static_cast<char>('A' + code / bits_of_port), code % bits_of_port}));
 }
 
-LinkMap link_map(const Rig& rig) {
+LinkMap link_map(const Rig& part) {
+  const Rig& rig = part.whole ? *part.whole : part;
   LinkMap map;
   for (const RigLine& line : rig_lines(rig)) {
     const std::optional<std::uint8_t> code = link_code(static_cast<LineId>(line.number));
@@ -70,16 +72,44 @@ LinkMap link_map(const Rig& rig) {
       fmt::format("{} {}\n", int{chip::link_version}, rig.controller.timer_clock.base().to_double());
   for (const LinkMap::Line& line : map.lines)
     all += fmt::format("{} {} {} {}\n", line.code, static_cast<int>(line.use), line.rest_high, line.pull_up);
-  for (std::size_t i = 0; i < rig.mechanisms.size(); ++i) {
-    const Mechanism& mechanism = rig.mechanisms[i];
+  for (const Mechanism& mechanism : rig.mechanisms) {
     if (!mechanism.is_movable()) continue;
-    map.axes.push_back(i);
+    const auto place = std::find_if(part.mechanisms.begin(), part.mechanisms.end(),
+                                    [&](const Mechanism& each) { return each.name == mechanism.name; });
+    map.axes.push_back(place == part.mechanisms.end()
+                           ? LinkMap::not_there
+                           : static_cast<std::size_t>(place - part.mechanisms.begin()));
     const chip::ChipLimits limits =
         chip_limits(ramp_limits(mechanism, rig.controller, mechanism.limits.speed));
     all += fmt::format("{} {} {}\n", mechanism.name, limits.start_speed, limits.acceleration);
   }
   map.mark = mark_of(all);
   return map;
+}
+
+std::uint16_t new_link_session() {
+  std::random_device random;
+  return static_cast<std::uint16_t>(1 + random() % 0xfffe);
+}
+
+std::string why_not_with(const LinkMap& map, std::uint8_t version, std::uint32_t mark,
+                         const std::string& port) {
+  constexpr const char* anew = "build the rig's program anew (`cogstride export --firmware --link`)";
+  if (version != chip::link_version)
+    return fmt::format("{}: its program speaks form {} of the link, and this is form {}: {}", port, version,
+                       int{chip::link_version}, anew);
+  if (mark != map.mark)
+    return fmt::format(
+        "{}: its program was made from other lines or figures ({:08x}, and this rig has {:08x}): {}", port,
+        mark, map.mark, anew);
+  return {};
+}
+
+std::string no_answer_words(const std::string& port, std::int64_t baud) {
+  return fmt::format(
+      "{}: no chip answers. Is it plugged in, has it its program (`cogstride export --firmware "
+      "--link`), and does it speak {} baud?",
+      port, baud);
 }
 
 }  // namespace cogstride

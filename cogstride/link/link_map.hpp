@@ -2,6 +2,7 @@
 // axis is which, and a mark of all that the chip's program was made from.
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
 #include <optional>
 #include <string>
@@ -27,10 +28,21 @@ struct LinkMap {
     bool pull_up = false;  ///< the chip's own
     std::string name{};    ///< "carriage enable"
   };
-  std::vector<Line> lines{};        ///< in the order of their codes
-  std::vector<std::size_t> axes{};  ///< mechanisms that move, by their place in the rig
+  std::vector<Line> lines{};  ///< in the order of their codes
+  /// Mechanisms that move, by their place in the rig; `not_there`: it is another part of the whole rig
+  std::vector<std::size_t> axes{};
   std::uint32_t mark = 0;
+  static constexpr std::size_t not_there = SIZE_MAX;
 };
 [[nodiscard]] LinkMap link_map(const Rig& rig);
+
+/// A number for a session, from chance: 1 to 65534.
+[[nodiscard]] std::uint16_t new_link_session();
+/// What a chip's answer to a greeting says against going on: another form of the link, or a program that was
+/// made from another rig. @param port  its name, for the words @return "": nothing
+[[nodiscard]] std::string why_not_with(const LinkMap& map, std::uint8_t version, std::uint32_t mark,
+                                       const std::string& port);
+/// What to look after when no chip answers. @param baud  of the line
+[[nodiscard]] std::string no_answer_words(const std::string& port, std::int64_t baud);
 
 }  // namespace cogstride

@@ -179,6 +179,34 @@ TEST(LinkNode, ComesToRestWhenTheComputerIsSilent) {
   EXPECT_EQ(pair.chip().steps(0).size(), before + 10);
 }
 
+TEST(LinkNode, LeavesOutCodesThatNobodyListensTo) {
+  Pair pair;
+  pair.run_for(160'000);
+  pair.talk().order(
+      LinkBytes(LinkOrder::sample).byte(4).word(static_cast<std::uint32_t>(HostChip::now())).word(16'000));
+  pair.run_for(800'000);
+  const auto codes = [&] {
+    return std::count_if(pair.heard.begin(), pair.heard.end(),
+                         [](const LinkMessage& each) { return each.what == LinkReading::code; });
+  };
+  EXPECT_GT(codes(), 40);
+  // The computer is busy for a while, and a switch is touched.
+  pair.speaks = false;
+  pair.run_for(960'000);
+  pair.chip().edge(26, true);
+  pair.chip().edge(26, false);
+  pair.speaks = true;
+  pair.heard.clear();
+  pair.run_for(1'600'000);
+  EXPECT_EQ(std::count_if(pair.heard.begin(), pair.heard.end(),
+                          [](const LinkMessage& each) { return each.what == LinkReading::edge; }),
+            2);
+  EXPECT_GT(codes(), 40);
+  EXPECT_TRUE(std::all_of(pair.heard.begin(), pair.heard.end(), [](const LinkMessage& each) {
+    return each.what != LinkReading::told || (each.how & chip::LinkState::flooded) == 0;
+  }));
+}
+
 TEST(LinkNode, AnEdgeEndsRunsThatAreToEnd) {
   Pair pair;
   pair.run_for(160'000);
@@ -252,7 +280,8 @@ TEST(LinkNode, AnAnswerKeepsAStopWaiting) {
 
 /// Motions of one axis as LinkAxis hands them out, taken back here and there.
 TEST(LinkNode, PlaysWhatItsMirrorSaysWhateverHappensToTheBytes) {
-  const int motions = std::getenv("COGSTRIDE_SLOW") != nullptr ? 4000 : 40;
+  // Frames, both ways.
+  const std::int64_t most = std::getenv("COGSTRIDE_SLOW") != nullptr ? 500'000 : 5'000;
   for (const double spoils : {0.0, 0.002}) {
     Pair pair(7);
     pair.spoils = spoils;
@@ -279,7 +308,8 @@ TEST(LinkNode, PlaysWhatItsMirrorSaysWhateverHappensToTheBytes) {
                           static_cast<std::uint8_t>(order->runs.size()));
       }
     };
-    for (int motion = 0; motion < motions; ++motion) {
+    const LinkTalk::Counts& counts = pair.talk().counts();
+    while (counts.frames_sent + counts.frames_heard < most) {
       const auto gap = static_cast<std::uint64_t>(1000 + random() % 40'000);
       const std::int64_t start = std::max(axis.end().tick, HostChip::now() + 1'600'000) +
                                  static_cast<std::int64_t>(random() % 3'000'000);

@@ -42,6 +42,12 @@ std::int64_t LinkTalk::patience_ns() const {
   return 2 * round_trip_ns_ + 2 * most_waiting_ns;
 }
 
+/// What is given to the port at once has room at the other end, however fast the line brings it.
+std::int64_t LinkTalk::may_wait_ns() const {
+  constexpr double most_bytes = 100.0;
+  return std::min(most_waiting_ns, static_cast<std::int64_t>(most_bytes / bytes_per_ns_));
+}
+
 void LinkTalk::frame(const LinkBytes& bytes, std::uint8_t number, std::int64_t now_ns) {
   const std::size_t before = out_.size();
   Sink sink{out_};
@@ -78,17 +84,15 @@ std::span<const std::uint8_t> LinkTalk::send(std::int64_t now_ns) {
     frame(LinkBytes(LinkOrder::cut).byte(*cuts_), first_, now_ns);
   }
   if (!orders_.empty() && orders_.front().sent_ns != 0 && now_ns - orders_.front().sent_ns >= patience_ns())
-    for (Order& order : orders_) {
-      if (order.sent_ns == 0) break;
-      order.sent_ns = 0;
-      ++counts_.sent_again;
-    }
+    say_again();
   for (std::size_t i = 0; i < orders_.size() && i < most_orders && !cuts_; ++i) {
     Order& order = orders_[i];
     if (order.sent_ns != 0) continue;
-    if (free_ns_ - now_ns > most_waiting_ns) break;
+    if (free_ns_ - now_ns > may_wait_ns()) break;
     frame(order.bytes, static_cast<std::uint8_t>(first_ + i), now_ns);
     order.sent_ns = free_ns_;
+    order.given_ns = now_ns;
+    asks_now_ = true;  // whether it has come
   }
   if (asks_now_ || acknowledges_ || now_ns - asked_ns_ >= asks_each_ns) {
     asks_now_ = false;
@@ -108,12 +112,25 @@ std::int64_t LinkTalk::next_ns() const {
   if (!orders_.empty() && orders_.front().sent_ns != 0)
     next = std::min(next, orders_.front().sent_ns + patience_ns());
   for (std::size_t i = 0; i < orders_.size() && i < most_orders; ++i)
-    if (orders_[i].sent_ns == 0) return std::min(next, free_ns_ - most_waiting_ns);
+    if (orders_[i].sent_ns == 0) return std::min(next, free_ns_ - may_wait_ns());
   return next;
 }
 
-void LinkTalk::heard(std::uint8_t next, std::int64_t) {
+void LinkTalk::say_again() {
+  for (Order& order : orders_) {
+    if (order.sent_ns == 0) break;
+    order.sent_ns = 0;
+    ++counts_.sent_again;
+  }
+}
+
+void LinkTalk::heard(std::uint8_t next, std::int64_t asked_ns, std::int64_t now_ns) {
+  constexpr std::int64_t again_at_most_each = 4 * ms;  // the chip may have no room for it yet
   const auto many = static_cast<std::uint8_t>(next - first_);
+  // A question that came to it behind an order, and it still waits for that: the order was lost on the way.
+  if (many == 0 && asked_ns != 0 && !orders_.empty() && orders_.front().sent_ns != 0 &&
+      orders_.front().given_ns <= asked_ns && now_ns - orders_.front().given_ns >= again_at_most_each)
+    return say_again();
   if (many == 0 || many > std::min(orders_.size(), most_orders)) return;
   for (std::uint8_t i = 0; i < many; ++i)
     if (orders_[i].sent_ns == 0) return;  // of another time
@@ -183,7 +200,7 @@ bool LinkTalk::read(std::span<const std::uint8_t> bytes, LinkMessage& message, s
       return false;
   }
   if (fields.is_short()) return false;
-  if (message.what != LinkReading::hail) heard(next, now_ns);
+  if (message.what != LinkReading::hail) heard(next, message.asked_ns, now_ns);
   return true;
 }
 

@@ -71,7 +71,7 @@ class LinkTalk {
   static constexpr std::int64_t most_waiting_ns = 12'000'000;
   static constexpr std::int64_t asks_each_ns = 20'000'000;
 
-  /// @param bytes_per_ns  of the line
+  /// @param bytes_per_ns  that the line and the other end take
   explicit LinkTalk(double bytes_per_ns) : bytes_per_ns_(bytes_per_ns) {}
 
   void greet(std::uint32_t mark, std::uint16_t session, std::uint16_t silence_ms);
@@ -110,11 +110,14 @@ class LinkTalk {
     LinkBytes bytes;
     std::uint8_t axis;
     std::uint8_t runs;
-    std::int64_t sent_ns = 0;  // 0: it has not been
+    std::int64_t sent_ns = 0;   // when it has gone out; 0: it has not been sent
+    std::int64_t given_ns = 0;  // to the port
   };
   void frame(const LinkBytes& bytes, std::uint8_t number, std::int64_t now_ns);
-  void heard(std::uint8_t next, std::int64_t now_ns);
+  void heard(std::uint8_t next, std::int64_t asked_ns, std::int64_t now_ns);
+  void say_again();
   [[nodiscard]] std::int64_t patience_ns() const;
+  [[nodiscard]] std::int64_t may_wait_ns() const;
   bool read(std::span<const std::uint8_t> bytes, LinkMessage& message, std::uint8_t& number,
             std::int64_t now_ns);
 

@@ -45,17 +45,24 @@ Gearing gearing_of(const Mechanism& follower, const Mechanism& leader) {
   return gearing;
 }
 
-ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead) {
-  constexpr double between_looks = 1e-3;
+double between_follow_looks(const Controller& controller) {
+  constexpr double on_lines = 1e-3;
+  constexpr double bits_of_a_look = 9000.0;  // what is told each time takes a third of the line
+  constexpr double over_any = 20e-3;         // and the chip takes no more than that
+  if (!controller.small_chip || !controller.link) return on_lines;
+  return std::max(over_any, bits_of_a_look / static_cast<double>(controller.small_chip->serial_baud));
+}
+
+ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead, double looks) {
   const Gearing gearing = gearing_of(follower, leader);
   ExpectedLag lag;
   lag.lead = lead;
-  lag.blind = between_looks + lead;
+  lag.blind = looks + lead;
   if (!gearing.counts_per_turn) return lag;  // where it is told to be is known ahead
   const double way = std::abs(gearing.per_turn.to_double());
   const double speed = std::min(gearing.top_speed, follower.limits.speed.base.to_double());
   lag.count = way / std::abs(gearing.counts_per_turn->to_double());
-  lag.sampling = between_looks * speed;
+  lag.sampling = looks * speed;
   lag.delay = lead * speed;
   if (const double steps = std::abs(steps_per_base(follower).to_double()); steps > 0.0)
     lag.limits = way_to_rest(own_limits(follower), speed * steps) / steps;

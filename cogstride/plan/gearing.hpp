@@ -12,6 +12,7 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/mechanism/controller.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
 
 namespace cogstride {
@@ -21,11 +22,15 @@ namespace cogstride {
   return leading.by.base / leading.for_each.base;
 }
 
+/// A follower looks where it belongs each millisecond; behind a link to a chip less often: each time it tells
+/// what it does from there on. s
+[[nodiscard]] double between_follow_looks(const Controller& controller);
+
 /// How far a follower is behind a leader at its top speed that only its counts tell of; m or turns.
 struct ExpectedLag {
   double lead = 0.0;      ///< s from what is done to its effect
   double count = 0.0;     ///< a count may be all but over
-  double sampling = 0.0;  ///< counts are looked at each millisecond
+  double sampling = 0.0;  ///< counts are looked at now and then
   double delay = 0.0;
   double limits = 0.0;  ///< it keeps the way that it takes to stop, so that it never goes beyond
   /// s: a leader that slows down by a (m/s2, turns/s2) is passed by half a times this squared, where the
@@ -33,8 +38,9 @@ struct ExpectedLag {
   double blind = 0.0;
   [[nodiscard]] double sum() const { return count + sampling + delay + limits; }
 };
-/// @param lead  s @throws RangeError as gearing_of()
-[[nodiscard]] ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead);
+/// @param lead  s @param looks  s between two looks @throws RangeError as gearing_of()
+[[nodiscard]] ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead,
+                                       double looks = 1e-3);
 
 struct Gearing {
   Ratio per_turn{};  ///< follower's way for a turn, or a metre, of the leader's output: m or turns

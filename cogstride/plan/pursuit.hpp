@@ -23,11 +23,13 @@ struct Course {
   double meets_in = 0.0;      ///< s until it can be met ...
   MotionState meets{};        ///< ... as it is then; 0: nothing is known of that
   double most_speed = 0.0;    ///< steps/s at which it may be followed for now; 0: as the limits say
+  double looks_each = 0.001;  ///< s after which it is looked at again
 
   [[nodiscard]] Course after(double seconds) const {
     const double t = seconds < lasts ? seconds : lasts;
     const double way = (speed + 0.5 * acceleration * t) * t + (speed + acceleration * t) * (seconds - t);
-    return {place.moved(way), speed + acceleration * t, acceleration, lasts - t, 0.0, {}, most_speed};
+    return {place.moved(way), speed + acceleration * t, acceleration, lasts - t, 0.0, {}, most_speed,
+            looks_each};
   }
 };
 

@@ -49,6 +49,26 @@ TEST(RunShapes, AddALittleSilenceBeforeARun) {
   }
 }
 
+TEST(RunShapes, BeginARunInTimeAfterAnyPause) {
+  std::mt19937 random(9);
+  for (int i = 0; i < 20'000; ++i) {
+    NarrowPulseRun run = random_run(random);
+    // A first step may come soon after its run begins.
+    if (i % 2 == 0) run.gap = std::uniform_int_distribution<std::uint32_t>(1, 900U << 16)(random);
+    if (i % 2 == 0) run.flags = 0, run.change = 3'000 << 16, run.bend = 0, run.steps = 10;
+    const std::int64_t pause = std::uniform_int_distribution<std::int64_t>(0, 200'000LL * 65536)(random);
+    const Begun begun = begun_after(run, pause);
+    std::vector<NarrowPulseRun> all = begun.silence;
+    all.insert(all.end(), begun.runs.begin(), begun.runs.end());
+    EXPECT_NEAR(static_cast<double>(end_of(all)), static_cast<double>(end_of({run}) + pause), 16.0);
+    ASSERT_EQ(played_ticks(all).size(), run.steps);
+    for (const NarrowPulseRun& each : begun.silence) EXPECT_GE(each.gap >> 16, soonest_run);
+    if (begun.silence.empty()) continue;
+    const NarrowPulseRun& first = begun.runs.front();
+    EXPECT_GE(std::int64_t{first.gap} * ((first.flags & chip::run_slow) != 0 ? 16 : 1), soonest_run * 65536);
+  }
+}
+
 TEST(RunShapes, AddSilenceOfAnyLengthAndKnowHowLongARunLasts) {
   std::mt19937 random(8);
   for (int i = 0; i < 5'000; ++i) {

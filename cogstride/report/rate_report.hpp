@@ -3,6 +3,7 @@
 
 #include <string>
 
+#include "cogstride/study/results/link_result.hpp"
 #include "cogstride/study/results/rate_result.hpp"
 
 namespace cogstride {
@@ -12,5 +13,8 @@ namespace cogstride {
 /// @param rig_rate  pulses a second that the rig says
 [[nodiscard]] std::string rate_text(const RateResult& result, double rig_rate);
 [[nodiscard]] std::string rate_json(const RateResult& result, double rig_rate);
+/// Of a line to a small chip.
+[[nodiscard]] std::string link_text(const LinkResult& result);
+[[nodiscard]] std::string link_json(const LinkResult& result);
 
 }  // namespace cogstride

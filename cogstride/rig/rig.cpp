@@ -171,6 +171,7 @@ const WheeledPair& pair_named(const Rig& rig, const std::string& name) {
 Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
   for (const std::string& name : mechanisms)
     if (find_shaft(rig, name) == nullptr) (void)mechanism_named(rig, name);
+  if (rig.controller.link && rig.whole == nullptr) rig.whole = std::make_shared<const Rig>(rig);
   std::vector<std::string> before;
   for (const Mechanism& mechanism : rig.mechanisms) before.push_back(mechanism.name);
   for (const WheeledPair& pair : rig.pairs) before.push_back(pair.name);
@@ -220,6 +221,7 @@ Rig only_with(Rig rig, const std::vector<std::string>& mechanisms) {
 }
 
 Rig alone_on(Rig rig, const Mechanism& mechanism) {
+  if (rig.controller.link && rig.whole == nullptr) rig.whole = std::make_shared<const Rig>(rig);
   rig.mechanisms = {mechanism};
   return only_with(std::move(rig), {mechanism.name});
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <map>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -34,6 +35,9 @@ struct Rig {
   std::vector<PageControl> page{};  ///< none: the page shows all that there is
   std::map<std::string, SourcePlace>
       places{};  ///< of every key that was read: "mechanism.traverse.board.current"
+  /// Of a rig that is a part of another one whose lines are a chip's behind a link: that one, which the
+  /// chip's program was made from.
+  std::shared_ptr<const Rig> whole{};
 };
 
 /// The mechanism of that name. @throws RangeError that lists those there are.

@@ -6,9 +6,11 @@
 #include <cstdarg>
 #include <cstring>
 #include <stdexcept>
+#include <utility>
 
 extern "C" {
 #include <simavr/avr_adc.h>
+#include <simavr/avr_extint.h>
 #include <simavr/avr_ioport.h>
 #include <simavr/avr_timer.h>
 #include <simavr/avr_uart.h>
@@ -29,6 +31,8 @@ constexpr int tccr1a = 0x80;
 constexpr int tccr1b = 0x81;
 constexpr int tccr1c = 0x82;
 constexpr int timsk1 = 0x6f;
+constexpr int tifr1 = 0x36;
+constexpr int overflow_vector = 13;
 constexpr int entry_cycles = 4;
 
 int port_index(char port) {
@@ -41,6 +45,12 @@ avr_timer_t* timer_of(avr_t* avr, char name) {
     if (std::strcmp(io->kind, "timer") == 0 && reinterpret_cast<avr_timer_t*>(io)->name == name)
       return reinterpret_cast<avr_timer_t*>(io);
   throw std::runtime_error("the emulator has no such timer");
+}
+
+avr_uart_t* serial_line_of(avr_t* avr) {
+  for (avr_io_t* io = avr->io_port; io != nullptr; io = io->next)
+    if (std::strcmp(io->kind, "uart") == 0) return reinterpret_cast<avr_uart_t*>(io);
+  throw std::runtime_error("the emulator has no serial line");
 }
 
 }  // namespace
@@ -81,11 +91,31 @@ Chip::Chip(const std::string& program) {
   for (std::uint32_t i = 0; i < firmware.symbolcount; ++i)
     symbols_[firmware.symbol[i]->symbol] = firmware.symbol[i]->addr;
   avr_->vcc = avr_->avcc = avr_->aref = 5000;
+  // No program here has interrupts by a level: the emulator would look for one in each cycle.
+  for (std::uint8_t which = 0; which < 2; ++which) avr_extint_set_strict_lvl_trig(avr_, which, 0);
+  serial_ = serial_line_of(avr_);
   hook();
 }
 
+/// Two are kept until the program takes them, and one is in the register that they come into.
 void Chip::hear(std::uint8_t byte) {
-  avr_raise_irq(avr_io_getirq(avr_, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_INPUT), byte);
+  constexpr std::size_t most_unread = 3;
+  const bool has_one = serial_->input.read != serial_->input.write;
+  if (heard_.size() + (has_one ? 1 : 0) >= most_unread) {
+    ++overruns_;
+    return;
+  }
+  heard_.push_back(byte);
+}
+
+/// The emulator is given one when the one before it has been taken: it would keep 64, and bring each so late
+/// as a byte takes.
+void Chip::bring_byte() {
+  if (serial_->input.read != serial_->input.write) return;
+  const auto takes = std::exchange(serial_->cycles_per_byte, 1);
+  avr_raise_irq(avr_io_getirq(avr_, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_INPUT), heard_.front());
+  serial_->cycles_per_byte = takes;
+  heard_.pop_front();
 }
 
 Chip::~Chip() {
@@ -313,6 +343,7 @@ void Chip::step() {
     const auto happens = happens_.extract(happens_.begin());
     happens.mapped()();
   }
+  if (!heard_.empty()) bring_byte();
   const std::int64_t before = now();
   const bool counts = (avr_->data[tccr1b] & 7) == 1;
   for (std::size_t i = 0; i < compares_.size(); ++i) {
@@ -321,6 +352,7 @@ void Chip::step() {
   }
   entered_ = false;
   const bool was_flagged = (avr_->data[0x35] & 2) != 0;
+  const bool was_over = (avr_->data[tifr1] & 1) != 0;
   const auto stack = [this] { return static_cast<int>(avr_->data[R_SPL] | avr_->data[R_SPH] << 8); };
   avr_run(avr_);
   if (const int now_at = stack(); now_at >= 0x100 && now_at < lowest_stack_) lowest_stack_ = now_at;
@@ -329,6 +361,10 @@ void Chip::step() {
   constexpr std::uint8_t compare_pins = 6;
   avr_->data[port_of[0]] =
       static_cast<std::uint8_t>((avr_->data[port_of[0]] & ~compare_pins) | (port_b_ & compare_pins));
+  // To clear one flag of the timer clears all of them in the emulator, and it is no overflow that is left out
+  // by a program of ours.
+  if (was_over && (avr_->data[tifr1] & 1) == 0 && !(entered_ && avr_->pc / 4 == overflow_vector))
+    avr_raise_interrupt(avr_, &compares_[0].timer->overflow);
   if (counts) look_at_compares(before);
   look_at_converter(before, was_flagged);
   look_at_ports();

@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cstdint>
+#include <deque>
 #include <functional>
 #include <map>
 #include <string>
@@ -11,6 +12,7 @@
 
 struct avr_t;
 struct avr_timer_t;
+struct avr_uart_t;
 
 namespace cogstride::chip_bench {
 
@@ -63,8 +65,10 @@ class Chip {
   std::function<void(char port, int bit, bool high)> on_edge{};
   /// What it has said over its serial line.
   [[nodiscard]] const std::string& said() const { return said_; }
-  /// A byte that comes in over it.
+  /// A byte that has come in over it.
   void hear(std::uint8_t byte);
+  /// Bytes that were lost, for the program had not taken those before them.
+  [[nodiscard]] std::int64_t overruns() const { return overruns_; }
   /// Called with each byte that it says.
   std::function<void(std::uint8_t)> on_said{};
   /// Voltage at an analogue input, of 5 V.
@@ -89,6 +93,7 @@ class Chip {
  private:
   struct Compare;
   void step();
+  void bring_byte();
   void look_at_compares(std::int64_t before);
   void look_at_ports();
   void look_at_converter(std::int64_t before, bool was_flagged);
@@ -121,6 +126,9 @@ class Chip {
   std::array<int, 2> modes_{};
   std::vector<Compare> compares_;
   std::string said_{};
+  avr_uart_t* serial_ = nullptr;
+  std::deque<std::uint8_t> heard_{};  // and not given to the emulator
+  std::int64_t overruns_ = 0;
 };
 
 }  // namespace cogstride::chip_bench

@@ -11,9 +11,11 @@
 
 #include "chip/chip.hpp"
 #include "chip/made_chip.hpp"
+#include "cogstride/bench/live/live_bench.hpp"
 #include "cogstride/export/chip_memory.hpp"
 #include "cogstride/export/firmware_folder.hpp"
 #include "cogstride/export/make_program.hpp"
+#include "cogstride/plan/move.hpp"
 #include "cogstride/port/byte_stream.hpp"
 
 namespace cogstride::chip_bench {
@@ -117,6 +119,35 @@ inline std::string built_link(const Rig& rig, const std::string& name) {
   fmt::print("{} bytes of flash, {} foretold; {} of RAM, {} foretold\n", flash, memory.flash, ram,
              memory.ram);
   return program;
+}
+
+/// What came of a script over the link.
+struct Linked {
+  PlayedScript played{};
+  std::string fault{};
+  std::string conditions{};
+  std::optional<std::int64_t> asked{};  ///< steps of the first axis, as the bench says at the end
+};
+
+inline std::optional<std::int64_t> steps_of(LiveBench& bench) {
+  const Mechanism& mechanism = bench.rig().mechanisms[0];
+  const std::optional<OutputPosition> place = bench.stepper(mechanism.name).position();
+  if (!place) return std::nullopt;
+  return (place->base * steps_per_base(mechanism)).rounded();
+}
+
+inline Linked play(const Rig& rig, const Script& script, EmulatedLine& line) {
+  LiveBench::Options options;
+  options.stream = &line;
+  LiveBench bench(rig, options);
+  ScriptPlayer player(script, bench.rig(), bench.cast());
+  Linked linked;
+  linked.played = play_script(bench, player);
+  linked.asked = steps_of(bench);
+  bench.close();
+  linked.fault = bench.verdict().fault;
+  linked.conditions = bench.played().conditions;
+  return linked;
 }
 
 }  // namespace cogstride::chip_bench

@@ -109,6 +109,16 @@ class StepCount {
       }
     return false;
   }
+  /// The same, where it is known when, in cycles: coils that are switched off one by one make no step.
+  bool change(std::size_t line, bool high, std::int64_t instant) {
+    const std::int64_t was = count_;
+    constexpr std::int64_t one_by_one = 400;
+    if (instant - std::exchange(instant_, instant) > one_by_one) before_ = count_;
+    (void)change(line, high);
+    if (names_.size() == 4 && std::find(levels_.begin(), levels_.end(), true) == levels_.end())
+      count_ = before_;
+    return count_ != was;
+  }
   [[nodiscard]] std::int64_t count() const { return count_; }
 
  private:
@@ -117,6 +127,8 @@ class StepCount {
   bool forwards_high_ = true;
   chip::Stepping stepping_{};
   std::int64_t count_ = 0;
+  std::int64_t instant_ = 0;  // of the last change, and the count before it
+  std::int64_t before_ = 0;
 };
 
 struct LineEdge {
@@ -250,7 +262,7 @@ class MadeChip {
           changed_at = edge.at;
           continue;
         }
-        if (count.change(edge.line, edge.high)) {
+        if (count.change(edge.line, edge.high, std::llround(edge.at * clock_rate))) {
           up = count.count() > before;
           before = count.count();
           last = edge.at;
@@ -268,7 +280,7 @@ class MadeChip {
     if (found == watched_.end()) return;
     const auto [axis, line] = found->second;
     const std::int64_t before = counts_[axis].count();
-    if (!counts_[axis].change(line, high)) return;
+    if (!counts_[axis].change(line, high, chip_.now())) return;
     for (SensorPlay& sensor : sensors_) {
       if (sensor.axis != axis) continue;
       const SensorPlay::Happening* const happens = sensor.stepped(before, counts_[axis].count());

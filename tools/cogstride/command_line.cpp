@@ -421,8 +421,10 @@ void add_compare(CLI::App& app, CompareOptions& options) {
 }
 
 void add_measure_rate(CLI::App& app, MeasureRateOptions& options) {
-  CLI::App* command = app.add_subcommand(
-      "measure-rate", "Measure the highest pulse rate that this computer holds within the rig's bound");
+  CLI::App* command = app.add_subcommand("measure-rate",
+                                         "Measure the highest pulse rate that this computer holds within the "
+                                         "rig's bound; or, where a small chip plays "
+                                         "the lines, what the line to it carries and adds");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
   command
       ->add_option("--line", options.line,
@@ -430,7 +432,8 @@ void add_measure_rate(CLI::App& app, MeasureRateOptions& options) {
       ->type_name("NUMBER")
       ->check(CLI::NonNegativeNumber);
   command->add_option("--each", options.each, "How long each rate is tried (1 s)")->type_name("TIME");
-  command->add_flag("--keep", options.keep, "Write the rate into the rig, as controller.top_step_rate");
+  command->add_flag("--keep", options.keep,
+                    "Write the rate into the rig, as controller.top_step_rate; or controller.link.delay");
   command->add_flag("--json", options.json, "The same figures for programs");
 }
 

@@ -8,7 +8,6 @@
 #include <cmath>
 #include <deque>
 #include <map>
-#include <random>
 
 #include "cogstride/link/link_axis.hpp"
 
@@ -23,11 +22,6 @@ constexpr std::uint8_t no_axis = 0xff;
 constexpr const char* silent_words =
     "the chip heard nothing of this computer for too long, and came to rest: it was busy with something else";
 
-std::uint16_t new_session() {
-  std::random_device random;
-  return static_cast<std::uint16_t>(1 + random() % 0xfffe);
-}
-
 }  // namespace
 
 struct LinkLines::Inside {
@@ -36,7 +30,7 @@ struct LinkLines::Inside {
         stream(its),
         talk(1e-9 * setup.bytes_per_second),
         clock(setup.ticks_per_second),
-        session(new_session()) {
+        session(new_link_session()) {
     for (std::size_t i = 0; i < setup.map.axes.size(); ++i) axes.emplace_back(setup.ticks_per_second);
     room.resize(axes.size());
     for (const LineSetup& line : setup.lines) {
@@ -144,6 +138,7 @@ struct LinkLines::Inside {
   Tick begins = 0;  // the chip's tick that is called 0
   std::uint8_t cuts = 0;
   std::int64_t heard_ns = 0;
+  std::int64_t braked_ns = 0;  // since then it says that it braked by itself
 };
 
 LinkLines::LinkLines(Setup setup, ByteStream& stream)
@@ -161,11 +156,7 @@ void LinkLines::Inside::greet() {
   while (!is_open || !clock.is_known()) {
     pump();
     if (has_trouble) throw Error(trouble.gone);
-    if (stream.now_ns() >= until)
-      throw Error(
-          fmt::format("{}: no chip answers. Is it plugged in, has it its program (`cogstride export "
-                      "--firmware --link`), and does it speak {:.0f} baud?",
-                      setup.port, 10.0 * setup.bytes_per_second));
+    if (stream.now_ns() >= until) throw Error(no_answer_words(setup.port, setup.baud));
     stream.wait_until(std::min(until, std::max(talk.next_ns(), stream.now_ns() + ms)));
   }
   now = clock.at(stream.now_ns());
@@ -315,6 +306,14 @@ void LinkLines::Inside::take_state(std::uint8_t state) {
     trouble.cut_by = (state & State::acted) != 0 ? CutBy::reaction : CutBy::no_answer;
     has_trouble = true;
   }
+  // Which axis, and where it stands, is told when it does: where that does not come, this is what is known.
+  constexpr std::int64_t longest_ramp_ns = 4'000 * ms;
+  if ((state & State::braked) == 0)
+    braked_ns = 0;
+  else if (braked_ns == 0)
+    braked_ns = heard_ns;
+  else if (heard_ns - braked_ns > longest_ramp_ns)
+    lose("the chip has braked an axis by itself, and obeys no more");
   if ((state & State::flooded) != 0) lose("more came in at the chip than it could tell: some of it is lost");
 }
 
@@ -362,16 +361,9 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
   heard_ns = now_ns;
   switch (message.what) {
     case LinkReading::hail: {
-      if (message.version != chip::link_version)
-        return lose(
-            fmt::format("{}: its program speaks form {} of the link, and this is form {}: build the rig's "
-                        "program anew (`cogstride export --firmware --link`)",
-                        setup.port, message.version, int{chip::link_version}));
-      if (message.mark != setup.map.mark)
-        return lose(
-            fmt::format("{}: its program was made from other lines or figures ({:08x}, and this rig has "
-                        "{:08x}): build the rig's program anew (`cogstride export --firmware --link`)",
-                        setup.port, message.mark, setup.map.mark));
+      if (const std::string why = why_not_with(setup.map, message.version, message.mark, setup.port);
+          !why.empty())
+        return lose(why);
       if (message.session != session) {
         if (is_open)
           lose(fmt::format(
@@ -396,7 +388,12 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
       return take_state(message.how);
     case LinkReading::rested:
       for (std::size_t i = 0; i < std::min(axes.size(), message.words.size()); ++i) {
-        axes[i].begin_anew(static_cast<std::int32_t>(message.words[i]));
+        const auto place = static_cast<std::int32_t>(message.words[i]);
+        const Tick at = clock.whole(message.tick);
+        if (const std::int64_t planned = axes[i].steps_before(at); !axes[i].plays(at) && planned != place)
+          lose(
+              fmt::format("{}: the chip counts {} steps, and {} were ordered", axis_name(i), place, planned));
+        axes[i].begin_anew(place);
       }
       for (Untold& each : untold) each.ended = each.waits = 0;
       return;
@@ -514,8 +511,16 @@ Tick LinkLines::horizon() const {
 void LinkLines::catch_up() {
   // Planning's time goes from instant to instant, as in a rehearsal, a little behind; it leaps when nobody
   // has waited for long.
-  if (inside_->has_ended) return;
-  inside_->now = std::max(inside_->now, inside_->clock.at(inside_->stream.now_ns()) - inside_->setup.slack);
+  Inside& in = *inside_;
+  if (in.has_ended) return;
+  const Tick there = in.clock.at(in.stream.now_ns()) - in.setup.slack;
+  if (there <= in.now) return;
+  // What the chip has told meanwhile may be that nothing went on as planned.
+  if (there - in.now > in.setup.slack) {
+    in.pump();
+    if (in.has_trouble) return;
+  }
+  in.now = there;
 }
 
 void LinkLines::answer_cuts() {
@@ -603,6 +608,23 @@ Withdrawn LinkLines::withdraw(MechanismId mechanism, Tick from) {
   return {};
 }
 
+void LinkLines::play_out() noexcept {
+  Inside& in = *inside_;
+  constexpr std::int64_t longest_ns = 200 * ms;
+  if (in.has_ended || !in.is_open) return;
+  try {
+    const std::int64_t until = in.stream.now_ns() + longest_ns;
+    const auto is_awaited = [&](const LinkAxis& axis) { return !axis.is_standing() && !axis.plays(in.now); };
+    while (!in.is_gone && !in.has_trouble && in.stream.now_ns() < until &&
+           std::any_of(in.axes.begin(), in.axes.end(), is_awaited)) {
+      in.pump();
+      in.stream.wait_until(std::min({until, std::max(in.talk.next_ns(), in.stream.now_ns() + ms)}));
+    }
+  } catch (...) {
+    in.has_trouble = true;
+  }
+}
+
 void LinkLines::cut() noexcept {
   Inside& in = *inside_;
   if (in.has_ended || !in.is_open) return;
@@ -627,7 +649,7 @@ void LinkLines::cut() noexcept {
       in.lose(fmt::format("{}: the chip has not said that it rests: it comes to rest by itself within {} ms",
                           in.setup.port, in.setup.silence_ms));
     in.trouble.cut_by = CutBy::planning;
-    catch_up();
+    in.now = std::max(in.now, in.clock.at(in.stream.now_ns()) - in.setup.slack);
   } catch (...) {
     in.has_trouble = true;
   }
@@ -642,6 +664,7 @@ Tick LinkLines::wait_until(Tick until, std::vector<Reading>& readings) {
   }
   for (;;) {
     in.pump();
+    if (in.has_trouble) return in.now;
     const Tick real = in.clock.at(in.stream.now_ns());
     in.now = std::max(in.now, real - in.setup.slack);
     Tick next = std::min(until, in.next_told());

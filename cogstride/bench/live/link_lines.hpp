@@ -23,7 +23,8 @@ class LinkLines final : public PlayedLines {
     std::vector<LineSetup> lines{};
     LinkMap map{};
     double ticks_per_second = 0.0;
-    double bytes_per_second = 0.0;  ///< of the line
+    double bytes_per_second = 0.0;  ///< that the line brings, and the chip takes
+    std::int64_t baud = 0;          ///< of the line, for what is said
     Tick slack = 0;                 ///< planning may be so late itself
     Tick lead = 0;
     Tick horizon = 0;
@@ -67,6 +68,9 @@ class LinkLines final : public PlayedLines {
   [[nodiscard]] bool answers(SourceId source) const override;
   [[nodiscard]] bool level(LineId line) const override;
 
+  /// Waits until the chip says that those axes stand whose motions are over as they were planned: its clock
+  /// is known within a little only.
+  void play_out() noexcept;
   /// All at rest; nothing is said any more.
   void end() noexcept;
   [[nodiscard]] const LinkTalk::Counts& counts() const;

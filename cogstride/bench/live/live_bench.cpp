@@ -75,8 +75,10 @@ class LiveBench::Supervisor final : public Participant {
     next_sample_ = 0;
   }
 
- private:
+  /// Whether the lines have had trouble, or the guardian.
   void look();
+
+ private:
   void look_at_guardian();
   void beat(Lines& lines);
 
@@ -230,6 +232,7 @@ void LiveBench::Inside::open_link(const LiveBench& bench, const LiveLines::Setup
   own.ticks_per_second = setup.clock.base().to_double();
   const LinkFigures figures = link_figures(controller);
   own.bytes_per_second = figures.bytes_per_second;
+  own.baud = baud;
   own.slack = figures.slack;
   own.lead = figures.lead;
   own.horizon = figures.horizon;
@@ -378,7 +381,11 @@ void LiveBench::close() {
     in.lines->play_out();
     in.lines->cut();
   }
-  if (in.link != nullptr) in.link->cut();
+  if (in.link != nullptr) {
+    in.link->play_out();
+    in.link->cut();
+    in.supervisor->look();  // where it stands was told just now
+  }
   try {
     end_all();
   } catch (...) {

@@ -171,7 +171,9 @@ std::optional<Course> Follow::look(Tick now, std::span<const Reading> readings, 
     fault_ = fmt::format("{}: {}", follower_.name, outside.what());
     return std::nullopt;
   }
-  const Course course = never_beyond(course_soon_met(now, from, is), is);
+  Course course = never_beyond(course_soon_met(now, from, is), is);
+  gear_->was_told(now, from);
+  course.looks_each = static_cast<double>(gear_->period()) / gear_->ticks_per_second();
   watch(course, is, gear_->leaders_stand(now));
   const double lead = static_cast<double>(from - now) / gear_->ticks_per_second();
   behind_.all = way_between(is.position, gear_->there(now, from).place);

@@ -1,5 +1,6 @@
 #include "cogstride/motion/gearing/gear.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <numeric>
 
@@ -60,8 +61,16 @@ bool Gear::take(Tick now, std::span<const Reading> readings) {
     has_news |= term.source->take(now, readings);
     is_planned |= term.source->is_planned();
   }
-  if (is_planned && now >= next_look_) has_news = true;
-  if (now >= next_look_) next_look_ = is_planned ? now + timing_.period : never;
+  if (is_planned && now >= next_look_) {
+    // One that is told seldom where to be is told at once when its leaders do something else.
+    if (now >= next_told_ || has_turned_out_otherwise(now)) {
+      has_news = true;
+      next_told_ = now + timing_.period;
+    }
+  }
+  const Tick glance =
+      is_looked_at_seldom() ? static_cast<Tick>(1e-3 * timing_.ticks_per_second) : timing_.period;
+  if (now >= next_look_) next_look_ = is_planned ? now + glance : never;
   if (!has_news || !is_known()) return false;
   if (is_engaged_) go_on(now);
   return true;
@@ -189,6 +198,19 @@ Course Gear::course(Tick now, Tick at, double looks_to_meet) const {
   const double meets_in = looks_to_meet * static_cast<double>(timing_.period) / timing_.ticks_per_second;
   if (!lay_) {
     way.meets_in = meets_in;
+    if (is_looked_at_seldom() && is_planned()) {
+      // What its leaders do until the next look is known, and is more than can be made up for then.
+      const double each = static_cast<double>(timing_.period) / timing_.ticks_per_second;
+      const double acceleration = (way_at(now, at + timing_.period).speed - way.speed) / each;
+      if (std::abs(acceleration) > least_bend * limits_.acceleration) {
+        way.acceleration = acceleration;
+        way.lasts = each;
+      }
+      const Course then =
+          way_at(now, at + static_cast<Tick>(std::llround(meets_in * timing_.ticks_per_second)));
+      way.meets = {then.place, then.speed};
+      return way;
+    }
     way.meets = {way.after(meets_in).place, way.speed};
     return way;
   }
@@ -213,6 +235,33 @@ Course Gear::course(Tick now, Tick at, double looks_to_meet) const {
   laid.meets = {StepPosition{}.moved(there), (behind - before) / half,
                 (behind - 2.0 * there + before) / (0.25 * half * half)};
   return laid;
+}
+
+void Gear::was_told(Tick now, Tick from) {
+  told_from_ = from;
+  told_lead_ = from - now;
+  told_ = course(now, from);
+}
+
+bool Gear::has_turned_out_otherwise(Tick now) const {
+  if (!is_looked_at_seldom() || !is_engaged_ || lay_ || told_lead_ == 0) return false;
+  constexpr double near_enough = 0.25;  // grains
+  constexpr double same_speed = 0.01;   // of the limit
+  const Tick at = now + told_lead_;
+  const Course was = told_.after(static_cast<double>(at - told_from_) / timing_.ticks_per_second);
+  const Course is = leaders_stand(now) ? Course{{belongs_on(), 0.0}, 0.0} : way_at(now, at);
+  return std::abs(way_between(was.place, is.place)) > near_enough ||
+         std::abs(was.speed - is.speed) > same_speed * limits_.speed;
+}
+
+bool Gear::is_looked_at_seldom() const {
+  constexpr double seldom = 5e-3;  // s
+  return static_cast<double>(timing_.period) >= seldom * timing_.ticks_per_second;
+}
+
+bool Gear::is_planned() const {
+  return std::all_of(terms_.begin(), terms_.end(),
+                     [](const GearTerm& term) { return term.source->is_planned(); });
 }
 
 bool Gear::leaders_stand(Tick now) const {

@@ -47,6 +47,8 @@ class Gear {
   void begin(Lines& lines);
   /// @return whether there is something new to act on
   bool take(Tick now, std::span<const Reading> readings);
+  /// The follower goes by what is known now, from an instant on.
+  void was_told(Tick now, Tick from);
   /// `never` where it waits for readings.
   [[nodiscard]] Tick next_look() const { return next_look_; }
   /// Whether all that it follows is known.
@@ -89,6 +91,9 @@ class Gear {
   [[nodiscard]] Lag lag(double speed, double lead_seconds) const;
   /// Whether all leaders stand, as far as can be told.
   [[nodiscard]] bool leaders_stand(Tick now) const;
+  [[nodiscard]] bool is_looked_at_seldom() const;
+  [[nodiscard]] bool has_turned_out_otherwise(Tick now) const;
+  [[nodiscard]] bool is_planned() const;
   /// Grains for a count of the first.
   [[nodiscard]] Ratio per_count() const { return terms_.front().per_count; }
   [[nodiscard]] const PlaceSource& first() const { return *terms_.front().source; }
@@ -113,6 +118,10 @@ class Gear {
   bool is_compensated_;
   bool is_engaged_ = false;
   Tick next_look_ = 0;
+  Tick next_told_ = 0;
+  Tick told_from_ = 0;  // what the follower was told last: from then on,
+  Tick told_lead_ = 0;  // so long after it was told,
+  Course told_{};       // to be there
   chip::GearedPlace place_;
   std::int64_t engaged_at_ = 0;           // count of the first leader
   mutable std::optional<LayPath> lay_{};  // looks for the layer that it is asked about

@@ -243,8 +243,8 @@ void StepStream::begin_along(Lines& lines, const MotionState& state, const Cours
 
 /// What is planned comes no farther from it before it is looked at again.
 bool StepStream::goes_along_with(const Course& course, Tick from) const {
-  constexpr double near_enough = 0.125;   // of a step
-  constexpr double looked_at_in = 0.002;  // s
+  constexpr double near_enough = 0.125;  // of a step
+  const double looked_at_in = 2.0 * course.looks_each;
   if (!ramp_.is_endless() || course.acceleration != 0.0) return false;
   const MotionState state = state_at(from);
   if (state.acceleration != 0.0) return false;
@@ -322,6 +322,8 @@ void StepStream::feed(Lines& lines) {
       all_put_ = true;
       return;
     }
+    // Whoever plays it knows then that nothing has to follow.
+    if (!ramp_.is_endless() && fitter_.made() == ramp_.end().whole) run.flags |= chip::run_ends;
     put(lines, from, run);
     last_edge_ = chip::nearest_tick(fitter_.end());
   }

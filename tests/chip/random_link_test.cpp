@@ -1,0 +1,67 @@
+// Rigs and scripts that nobody chose, over lines of any rate and delay: what comes out is what was rehearsed.
+#include <gtest/gtest.h>
+
+#include <cstdlib>
+
+#include "chip/linked_chip.hpp"
+#include "chip/random_rigs.hpp"
+#include "cogstride/report/compare_report.hpp"
+
+namespace cogstride::chip_bench {
+namespace {
+
+RecordedTrace those(RecordedTrace trace, bool steps) {
+  std::erase_if(trace.lines, [&](const RecordedLine& line) {
+    return line.name.ends_with(".step") != steps || (!steps && !line.name.starts_with("ring."));
+  });
+  return trace;
+}
+
+TEST(ChipLink, OfRandomRigsPlaysWhatIsRehearsed) {
+  const bool is_slow = std::getenv("COGSTRIDE_SLOW") != nullptr;
+  for (unsigned seed = is_slow ? 1 : 3; seed <= (is_slow ? 30 : 3); ++seed) {
+    Chance chance(seed);
+    Rig rig = random_rig(chance);
+    const std::string text = random_script(rig, chance) + "wait 0.3 s\n";
+    rig.controller.link.emplace();
+    rig.controller.link->port = "emulated";
+    const std::int64_t baud = chance.one_of(std::vector<std::int64_t>{115'200, 250'000, 500'000});
+    rig.controller.small_chip->serial_baud = baud;
+    const int delay_ms = chance.whole(1, 40);
+    rig.controller.link->delay = Time(delay_ms, units::ms);
+    rig.controller.link->silence = Time(250, units::ms);
+    const int adds_ms = chance.whole(0, delay_ms);
+    SCOPED_TRACE(fmt::format("seed {}, {} baud, {} of {} ms:\n{}", seed, baud, adds_ms, delay_ms, text));
+    const Script script = parse_script(text, "x.moves", rig);
+    std::map<std::string, OutputPosition> from;
+    for (const Mechanism& mechanism : rig.mechanisms)
+      from[mechanism.name] = parse_output<0>(mechanism.name == "ring" ? "-12 deg" : "2 mm");
+    const Rehearsal rehearsal = rehearsed(rig, script, from);
+    ASSERT_EQ(rehearsal.verdict.fault, "");
+    MadeChip made(rig, rehearsal.trace, built_link(rig, "random"));
+    EmulatedLine line(made.chip(), {static_cast<double>(baud), adds_ms * std::int64_t{1'000'000}});
+    const Linked linked = play(rig, script, line);
+    EXPECT_EQ(linked.fault, "") << linked.conditions;
+    EXPECT_EQ(made.chip().overruns(), 0);
+    const RecordedTrace a = of_steps(before_its_end(rehearsal.trace));
+    const RecordedTrace b = of_steps(before_its_end(made.trace()));
+    const TraceComparison comparison = compare_traces(a, b, 0.1);
+    // A switch is noticed some microseconds later, when another interrupt is on: the fast approach may end
+    // one step sooner or later by it, and the slow one is to the very edge again.
+    const Script homing = parse_script(homing_of(rig), "x.moves", rig);
+    const double homed_at = rehearsed(rig, homing, from).trace.ends_at;
+    EXPECT_GE(comparison.stretches_b, comparison.stretches_a);
+    for (const ComparedStretch& stretch : comparison.stretches) {
+      if (stretch.same) continue;
+      EXPECT_LT(stretch.begins_a, homed_at - 0.2) << compare_text(comparison);
+      for (const ComparedStretch::Line& line : stretch.lines)
+        EXPECT_LE(std::abs(line.edges_a - line.edges_b), 2) << compare_text(comparison);
+    }
+    // An edge of a switch may be noticed while another interrupt is on.
+    EXPECT_LT(compare_traces(those(a, true), those(b, true), 0.1).worst(), 40e-6);
+    EXPECT_LT(compare_traces(those(a, false), those(b, false), 0.1).worst(), 100e-6);
+  }
+}
+
+}  // namespace
+}  // namespace cogstride::chip_bench
