@@ -13,6 +13,8 @@
 namespace cogstride {
 namespace {
 
+constexpr double looks_on_lines = 1e-3;  // s
+
 std::int64_t sum_of(const std::vector<std::int64_t>& teeth) {
   return std::accumulate(teeth.begin(), teeth.end(), std::int64_t{0});
 }
@@ -46,23 +48,22 @@ Gearing gearing_of(const Mechanism& follower, const Mechanism& leader) {
 }
 
 double between_follow_looks(const Controller& controller) {
-  constexpr double on_lines = 1e-3;
   constexpr double bits_of_a_look = 9000.0;  // what is told each time takes a third of the line
   constexpr double over_any = 20e-3;         // and the chip takes no more than that
-  if (!controller.small_chip || !controller.link) return on_lines;
+  if (!controller.small_chip || !controller.link) return looks_on_lines;
   return std::max(over_any, bits_of_a_look / static_cast<double>(controller.small_chip->serial_baud));
 }
 
-ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead, double looks) {
+ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead) {
   const Gearing gearing = gearing_of(follower, leader);
   ExpectedLag lag;
   lag.lead = lead;
-  lag.blind = looks + lead;
+  lag.blind = looks_on_lines + lead;
   if (!gearing.counts_per_turn) return lag;  // where it is told to be is known ahead
   const double way = std::abs(gearing.per_turn.to_double());
   const double speed = std::min(gearing.top_speed, follower.limits.speed.base.to_double());
   lag.count = way / std::abs(gearing.counts_per_turn->to_double());
-  lag.sampling = looks * speed;
+  lag.sampling = looks_on_lines * speed;
   lag.delay = lead * speed;
   if (const double steps = std::abs(steps_per_base(follower).to_double()); steps > 0.0)
     lag.limits = way_to_rest(own_limits(follower), speed * steps) / steps;

@@ -30,7 +30,7 @@ namespace cogstride {
 struct ExpectedLag {
   double lead = 0.0;      ///< s from what is done to its effect
   double count = 0.0;     ///< a count may be all but over
-  double sampling = 0.0;  ///< counts are looked at now and then
+  double sampling = 0.0;  ///< counts are looked at each millisecond
   double delay = 0.0;
   double limits = 0.0;  ///< it keeps the way that it takes to stop, so that it never goes beyond
   /// s: a leader that slows down by a (m/s2, turns/s2) is passed by half a times this squared, where the
@@ -38,9 +38,8 @@ struct ExpectedLag {
   double blind = 0.0;
   [[nodiscard]] double sum() const { return count + sampling + delay + limits; }
 };
-/// @param lead  s @param looks  s between two looks @throws RangeError as gearing_of()
-[[nodiscard]] ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead,
-                                       double looks = 1e-3);
+/// @param lead  s @throws RangeError as gearing_of()
+[[nodiscard]] ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead);
 
 struct Gearing {
   Ratio per_turn{};  ///< follower's way for a turn, or a metre, of the leader's output: m or turns

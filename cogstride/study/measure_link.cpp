@@ -41,7 +41,8 @@ class LinkMeasuring {
       result.worst_trip = trips_.back();
       // Of a question and its answer, flags and check included.
       const double bytes = 8.0 + 13.0 + static_cast<double>(map_.axes.size());
-      result.bytes_take = bytes / bytes_per_second_;
+      constexpr double bits_of_a_byte = 10.0;
+      result.bytes_take = bytes * bits_of_a_byte / static_cast<double>(baud_);
       result.added = std::max(0.0, 0.5 * (result.worst_trip - result.bytes_take));
       result.proposed = 1e-3 * std::max(1.0, std::ceil(1e3 * 1.5 * result.added));
     }

@@ -10,13 +10,6 @@
 namespace cogstride::chip_bench {
 namespace {
 
-RecordedTrace those(RecordedTrace trace, bool steps) {
-  std::erase_if(trace.lines, [&](const RecordedLine& line) {
-    return line.name.ends_with(".step") != steps || (!steps && !line.name.starts_with("ring."));
-  });
-  return trace;
-}
-
 TEST(ChipLink, OfRandomRigsPlaysWhatIsRehearsed) {
   const bool is_slow = std::getenv("COGSTRIDE_SLOW") != nullptr;
   for (unsigned seed = is_slow ? 1 : 3; seed <= (is_slow ? 30 : 3); ++seed) {
@@ -33,10 +26,7 @@ TEST(ChipLink, OfRandomRigsPlaysWhatIsRehearsed) {
     const int adds_ms = chance.whole(0, delay_ms);
     SCOPED_TRACE(fmt::format("seed {}, {} baud, {} of {} ms:\n{}", seed, baud, adds_ms, delay_ms, text));
     const Script script = parse_script(text, "x.moves", rig);
-    std::map<std::string, OutputPosition> from;
-    for (const Mechanism& mechanism : rig.mechanisms)
-      from[mechanism.name] = parse_output<0>(mechanism.name == "ring" ? "-12 deg" : "2 mm");
-    const Rehearsal rehearsal = rehearsed(rig, script, from);
+    const Rehearsal rehearsal = rehearsed(rig, script, starts_of(rig));
     ASSERT_EQ(rehearsal.verdict.fault, "");
     MadeChip made(rig, rehearsal.trace, built_link(rig, "random"));
     EmulatedLine line(made.chip(), {static_cast<double>(baud), adds_ms * std::int64_t{1'000'000}});
@@ -48,18 +38,11 @@ TEST(ChipLink, OfRandomRigsPlaysWhatIsRehearsed) {
     const TraceComparison comparison = compare_traces(a, b, 0.1);
     // A switch is noticed some microseconds later, when another interrupt is on: the fast approach may end
     // one step sooner or later by it, and the slow one is to the very edge again.
-    const Script homing = parse_script(homing_of(rig), "x.moves", rig);
-    const double homed_at = rehearsed(rig, homing, from).trace.ends_at;
     EXPECT_GE(comparison.stretches_b, comparison.stretches_a);
-    for (const ComparedStretch& stretch : comparison.stretches) {
-      if (stretch.same) continue;
-      EXPECT_LT(stretch.begins_a, homed_at - 0.2) << compare_text(comparison);
-      for (const ComparedStretch::Line& line : stretch.lines)
-        EXPECT_LE(std::abs(line.edges_a - line.edges_b), 2) << compare_text(comparison);
-    }
+    expect_as_rehearsed(rig, rehearsal, comparison, made, 2);
     // An edge of a switch may be noticed while another interrupt is on.
-    EXPECT_LT(compare_traces(those(a, true), those(b, true), 0.1).worst(), 40e-6);
-    EXPECT_LT(compare_traces(those(a, false), those(b, false), 0.1).worst(), 100e-6);
+    EXPECT_LT(compare_traces(only_steps(a, true), only_steps(b, true), 0.1).worst(), 40e-6);
+    EXPECT_LT(compare_traces(only_steps(a, false), only_steps(b, false), 0.1).worst(), 100e-6);
   }
 }
 

@@ -2,15 +2,21 @@
 #pragma once
 
 #include <fmt/format.h>
+#include <gtest/gtest.h>
 
 #include <algorithm>
 #include <array>
+#include <cmath>
+#include <cstdlib>
+#include <map>
 #include <random>
 #include <string>
 #include <vector>
 
+#include "chip/made_chip.hpp"
 #include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/quantity/text.hpp"
+#include "cogstride/report/compare_report.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 
 namespace cogstride::chip_bench {
@@ -113,6 +119,44 @@ inline std::string random_script(const Rig& rig, Chance& chance) {
     if (chance.comes(0.3)) text += chance.comes(0.5) ? "switch lamp on\n" : "switch lamp off\n";
   }
   return text;
+}
+
+/// Where its axes stand before they are homed.
+inline std::map<std::string, OutputPosition> starts_of(const Rig& rig) {
+  std::map<std::string, OutputPosition> from;
+  for (const Mechanism& mechanism : rig.mechanisms)
+    from[mechanism.name] = parse_output<0>(mechanism.name == "ring" ? "-12 deg" : "2 mm");
+  return from;
+}
+
+/// STEP lines of a trace, or the ring's coils.
+inline RecordedTrace only_steps(RecordedTrace trace, bool by_pulses) {
+  std::erase_if(trace.lines, [&](const RecordedLine& line) {
+    return line.name.ends_with(".step") != by_pulses || (!by_pulses && !line.name.starts_with("ring."));
+  });
+  return trace;
+}
+
+/// The same edges as were rehearsed but for `most` of a stretch of the homing, whose slow approach is to the
+/// very edge again; and the same place of each axis at the end.
+inline void expect_as_rehearsed(const Rig& rig, const Rehearsal& rehearsal, const TraceComparison& comparison,
+                                const MadeChip& made, std::int64_t most) {
+  const Script homing = parse_script(homing_of(rig), "x.moves", rig);
+  const double homed_at = rehearsed(rig, homing, starts_of(rig)).trace.ends_at;
+  for (const ComparedStretch& stretch : comparison.stretches) {
+    if (stretch.same) continue;
+    EXPECT_LT(stretch.begins_a, homed_at - 0.2) << compare_text(comparison);
+    for (const ComparedStretch::Line& line : stretch.lines)
+      EXPECT_LE(std::abs(line.edges_a - line.edges_b), most) << compare_text(comparison);
+  }
+  for (std::size_t axis = 0; axis < rig.mechanisms.size(); ++axis) {
+    StepCount count(rig.mechanisms[axis]);
+    std::vector<std::string> names;
+    for (const std::string& name : count.names()) names.push_back(rig.mechanisms[axis].name + "." + name);
+    for (const LineEdge& edge : edges_of(before_its_end(rehearsal.trace), names))
+      (void)count.change(edge.line, edge.high, std::llround(edge.at * clock_rate));
+    EXPECT_EQ(made.count(axis), count.count()) << compare_text(comparison);
+  }
 }
 
 }  // namespace cogstride::chip_bench

@@ -56,13 +56,14 @@ bool Gear::is_known() const {
 /// Counts are looked at when they come; what is planned, each period.
 bool Gear::take(Tick now, std::span<const Reading> readings) {
   bool has_news = false;
-  bool is_planned = false;
+  bool any_is_planned = false;
   for (const GearTerm& term : terms_) {
     has_news |= term.source->take(now, readings);
-    is_planned |= term.source->is_planned();
+    any_is_planned |= term.source->is_planned();
   }
-  if (is_planned && now >= next_look_) {
+  if (any_is_planned && now >= next_look_) {
     // One that is told seldom where to be is told at once when its leaders do something else.
+    if (is_engaged_ && is_known()) go_on(now);
     if (now >= next_told_ || has_turned_out_otherwise(now)) {
       has_news = true;
       next_told_ = now + timing_.period;
@@ -70,7 +71,7 @@ bool Gear::take(Tick now, std::span<const Reading> readings) {
   }
   const Tick glance =
       is_looked_at_seldom() ? static_cast<Tick>(1e-3 * timing_.ticks_per_second) : timing_.period;
-  if (now >= next_look_) next_look_ = is_planned ? now + glance : never;
+  if (now >= next_look_) next_look_ = any_is_planned ? now + glance : never;
   if (!has_news || !is_known()) return false;
   if (is_engaged_) go_on(now);
   return true;
