@@ -30,11 +30,10 @@ void LinkAxis::put(FineTick start, std::span<const PulseRun> runs, std::uint8_t 
   if (runs.empty()) return;
   std::vector<NarrowPulseRun> own;
   for (const PulseRun& run : runs) own.push_back(narrow_run(run));
-  const std::int64_t pause = fine(start) - fine(end_);
   bool waits_for_rest = false;
   if (end_.tick < 0 || start.tick - end_.tick > long_pause_) {
     waits_for_rest = true;
-  } else if (pause > 0) {
+  } else if (const std::int64_t pause = fine(start) - fine(end_); pause > 0) {
     const Begun begun = begun_after(own.front(), pause);
     for (const NarrowPulseRun& silence : begun.silence) add({end_, {}, silence, true, false, 0});
     own.erase(own.begin());

@@ -153,14 +153,22 @@ def typing_and_dragging_go_there():
         assert bench.ask("move traverse to 20 mm")["answer"] == "done"
         until(lambda: abs(float(slider.get_property("value")) - 20.0) < 0.2)
         until(lambda: abs(float(typed.get_property("value")) - 20.0) < 0.2)
-        # What cannot be is told where it was asked.
+        # What cannot be is told where it was asked; what was selected to be typed over stays selected, whatever moves.
         typed.send_keys(Keys.CONTROL, "a")
+        assert bench.ask("move traverse to 25 mm")["answer"] == "done"
+        until(lambda: abs(float(slider.get_property("value")) - 25.0) < 0.2)
+        assert abs(float(typed.get_property("value")) - 20.0) < 0.2
         typed.send_keys("400", Keys.ENTER)
         until(lambda: "from 0.0 to 118.0 mm" in page.text(page.card("traverse")))
-        assert abs(bench.place("traverse") - 20.0) < 0.005
+        assert abs(bench.place("traverse") - 25.0) < 0.005
+        # The button beside it takes what has been typed.
+        typed.send_keys(Keys.CONTROL, "a")
+        typed.send_keys("30")
+        page.labelled("traverse: Place: go").click()
+        until(lambda: abs(bench.place("traverse") - 30.0) < 0.005, 20)
         # It counts while it goes.
-        count = page.js("return document.querySelectorAll(arguments[0])[2].textContent", page.card("traverse") + " .amount")
-        assert abs(int(count) - bench.moved("traverse")["count"]) < 1, count
+        until(lambda: int(page.js("return document.querySelectorAll(arguments[0])[2].textContent", page.card("traverse") + " .amount"))
+              == bench.moved("traverse")["count"])
     finally:
         page.end()
 

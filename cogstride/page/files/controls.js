@@ -138,14 +138,21 @@ function valueControl(control, page) {
   });
   range.addEventListener("pointerdown", () => (isDragged = true));
   for (const what of ["pointerup", "pointercancel", "change"]) range.addEventListener(what, () => (isDragged = false));
-  typed.addEventListener("input", () => (isTyped = true));
+  // Once somebody points into it or presses a key, what is selected there stays so.
+  for (const what of ["pointerdown", "input"]) typed.addEventListener(what, () => (isTyped = true));
   typed.addEventListener("keydown", (event) => {
-    if (event.key === "Escape") isTyped = false;
+    isTyped = event.key !== "Escape";
+    if (!isTyped) show(shown);
     if (event.key !== "Enter") return;
     event.preventDefault();
     take();
   });
-  typed.addEventListener("blur", () => (isTyped = false));
+  const isLeft = (event) => {
+    if (event.relatedTarget === typed || event.relatedTarget === go) return;
+    isTyped = false;
+    show(shown);
+  };
+  typed.addEventListener("blur", isLeft);
   const take = () => {
     const value = Number(typed.value.replace(",", "."));
     isTyped = false;
@@ -155,13 +162,16 @@ function valueControl(control, page) {
     show(value);
     order(value);
   };
+  // What has been typed is what it takes.
+  const go = el("button", {type: "button", text: "Go", "aria-label": `${name}: go`, onclick: take});
+  go.addEventListener("pointerdown", (event) => event.preventDefault());
+  go.addEventListener("blur", isLeft);
   show(shown);
   const least = control.least && control.least > control.step
     ? [el("span", {text: `not below ${byStep(control.least, control.step)}`})] : [];
   const element = el("div", {class: "control value"},
     el("div", {class: "pair"}, el("span", {class: "label", text: control.label}), typed,
-      el("span", {class: "unit", text: control.unit}),
-      el("button", {type: "button", text: "Go", "aria-label": `${name}: go`, onclick: take})),
+      el("span", {class: "unit", text: control.unit}), go),
     range,
     el("div", {class: "ends", "aria-hidden": "true"}, el("span", {text: byStep(control.from, control.step)}),
       ...least, el("span", {text: byStep(control.to, control.step)})));
@@ -170,7 +180,7 @@ function valueControl(control, page) {
     buttons: [range, typed, ...element.querySelectorAll("button")],
     /** What is, in the control's unit; nothing: it is not known. */
     follow(value) {
-      if (value === undefined || value === null || isDragged || isTyped || asked > 0 || control.shows === "") return;
+      if (value === undefined || value === null || isDragged || asked > 0 || control.shows === "") return;
       if (Math.abs(value - shown) >= control.step / 2) show(value);
     },
   };

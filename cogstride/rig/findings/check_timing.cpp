@@ -283,6 +283,27 @@ void check_encoders(MechanismSheet& sheet) {
 
 }  // namespace
 
+void check_link(const Rig& rig, FindingSheet& sheet) {
+  const Controller& controller = rig.controller;
+  if (!controller.link || !controller.small_chip) return;
+  // What an 8-bit chip takes of its time for the steps of an axis, before it looks at the next byte of three
+  // that its line keeps: measured (docs/link.md).
+  constexpr double cycles_of_a_byte = 160.0;
+  constexpr double bits_of_a_byte = 10.0;
+  const auto axes = std::count_if(rig.mechanisms.begin(), rig.mechanisms.end(),
+                                  [](const Mechanism& each) { return each.is_movable(); });
+  const double baud = static_cast<double>(controller.small_chip->serial_baud);
+  const double most = controller.timer_clock.base().to_double() * bits_of_a_byte / cycles_of_a_byte /
+                      static_cast<double>(std::max<std::ptrdiff_t>(axes, 1));
+  if (baud <= most) return;
+  sheet.add("link-too-fast", "controller.small_chip.serial_baud",
+            fmt::format("a byte comes each {:.3g} us, and beside the steps of {} {} the chip takes one each "
+                        "{:.3g} us",
+                        1e6 * bits_of_a_byte / baud, axes, axes == 1 ? "axis" : "axes",
+                        1e6 * bits_of_a_byte / most),
+            fmt::format("serial_baud = {:.0f} or less, with the program made anew", most));
+}
+
 void check_timing(MechanismSheet& sheet) {
   if (const auto* const board = std::get_if<StepDirBoard>(&sheet.mechanism.board))
     check_pulses(sheet, *board, std::get<StepDirWiring>(sheet.mechanism.wiring));

@@ -358,6 +358,10 @@ const std::vector<FindingKind>& finding_kinds() {
        "supply, which rise until a clamp takes it or a board gives way.",
        "without a clamp sqrt(V^2 + 2 E / C) <= the lowest board.highest_supply; with one, "
        "clamp_voltage^2 / clamp_resistance >= braking power and clamp_voltage <= highest_supply"},
+      {"link-too-fast", Severity::warning, "the line to the chip brings bytes faster than it takes them",
+       "A small chip keeps two or three bytes until its program looks at them, and steps come first. What it "
+       "loses is said again, so that nothing moves wrong; but the line carries less, and an axis may brake.",
+       "10 bits / controller.small_chip.serial_baud >= 160 cycles of timer_clock x axes of steps"},
       {"chip-pin", Severity::error, "a line is on a pin that cannot do what it is for",
        "A small chip has a few pins with something behind them: the outputs of its timer's compares make "
        "STEP edges on "

@@ -70,6 +70,7 @@ void check_lines(const Rig& rig, FindingSheet& sheet);
 void check_channels(const Rig& rig, FindingSheet& sheet);
 void check_supplies(const Rig& rig, FindingSheet& sheet);
 void check_devices(const Rig& rig, FindingSheet& sheet);
+void check_link(const Rig& rig, FindingSheet& sheet);
 void check_hands(const Rig& rig, FindingSheet& sheet);
 
 }  // namespace cogstride

@@ -383,11 +383,36 @@ TEST(Findings, ADividerIsToldThatItGivesMoreThanItsInputReads) {
       << inspection.findings[0].way_out;
 }
 
+TEST(Findings, ALinkIsNoFasterThanItsChipTakesBytes) {
+  Rig rig = read_rig(std::string(COGSTRIDE_SOURCE_DIR) + "/demo/lace.rig.toml");
+  rig.controller.link = ChipLink{};
+  const auto at = [&](std::int64_t baud, std::size_t axes) {
+    Rig some = rig;
+    some.controller.small_chip->serial_baud = baud;
+    some.mechanisms.resize(axes);
+    const Inspection inspection = testing_support::inspected(some);
+    std::string what;
+    for (const Finding& each : inspection.findings)
+      if (each.code == "link-too-fast") what = each.what + "; " + each.way_out;
+    return what;
+  };
+  ASSERT_EQ(rig.mechanisms.size(), 2u);
+  EXPECT_EQ(at(500'000, 2), "");
+  EXPECT_EQ(at(1'000'000, 1), "");
+  EXPECT_EQ(at(1'000'000, 2),
+            "a byte comes each 10 us, and beside the steps of 2 axes the chip takes one each 20 us; "
+            "serial_baud = 500000 or less, with the program made anew");
+  rig.controller.timer_clock = ExactFrequency(4, units::MHz);
+  EXPECT_NE(at(500'000, 1), "");
+  rig.controller.link.reset();
+  EXPECT_EQ(at(1'000'000, 2), "");
+}
+
 TEST(Findings, EveryKindHasAStoryAFormulaAndAFault) {
   // Refused while reading, with the same codes: ReadRig.* tests them. And what another rig has.
   std::set<std::string> raised = {"ratio-as-sold", "line-used-twice", "switch-setting-unknown",
-                                  "divider-over-range", "servo-gives-up", "channel-used-twice",
-                                  "wheels-differ", "shunt-over-range",
+                                  "divider-over-range", "link-too-fast", "servo-gives-up",
+                                  "channel-used-twice", "wheels-differ", "shunt-over-range",
                                   // By export: compile_script_test.
                                   "chip-pin", "chip-timer", "chip-rate", "chip-serial", "chip-needs-host",
                                   "chip-memory", "chip-not-rehearsed", "chip-left-out"};
