@@ -19,6 +19,7 @@ set(cogstride_public_headers
     cogstride/chip/hands.hpp
     cogstride/chip/home_axis.hpp
     cogstride/chip/homing.hpp
+    cogstride/chip/link_count.hpp
     cogstride/chip/link_frame.hpp
     cogstride/chip/link_node.hpp
     cogstride/chip/link_words.hpp

@@ -13,11 +13,6 @@
 namespace cogstride {
 namespace {
 
-Tick look_ticks(const Controller& controller) {
-  return static_cast<Tick>(
-      std::ceil(between_follow_looks(controller) * controller.timer_clock.base().to_double()));
-}
-
 LeaderPlace place_of(const Leading& leading, Mover& leader) {
   if (leading.place) return *leading.place;
   return leader.commanded() != nullptr ? LeaderPlace::commanded : LeaderPlace::counted;
@@ -63,7 +58,8 @@ std::unique_ptr<PlaceSource> source_of(const Leading& leading, Mover& leader, co
                     "followed by it",
                     leader.name(), encoder.name));
   const ExactFrequency clock = setting.controller.timer_clock;
-  return std::make_unique<CountedPlace>(encoder, clock.base().to_double(), look_ticks(setting.controller),
+  return std::make_unique<CountedPlace>(encoder, clock.base().to_double(),
+                                        ticks_between_looks(setting.controller),
                                         setting.is_checked(leader) || leader.reads(encoder),
                                         setting.edges_come_late, setting.edges_known_within(encoder));
 }
@@ -141,7 +137,7 @@ std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order, std
   const ExactFrequency clock = setting.controller.timer_clock;
   Gear::Timing timing;
   timing.ticks_per_second = clock.base().to_double();
-  timing.period = look_ticks(setting.controller);
+  timing.period = ticks_between_looks(setting.controller);
   std::optional<Lay> lay;
   if (order.lay) lay = lay_of(order, its);
   auto gear = std::make_unique<Gear>(std::move(terms), timing, its.limits, order.to.compensated, lay);

@@ -39,6 +39,28 @@ inline uint32_t link_ticks_of(const NarrowPulseRun& run, uint8_t steps) {
   return (run.flags & run_slow) != 0 ? all >> 4 : all >> 8;
 }
 
+/// What is to come to a line.
+template <bool has_duties>
+struct LinkPut {
+  LinkPut() : tick(0), line(0), on(no_duty) {}
+  LinkPut(uint32_t at, uint8_t which, uint16_t value) : tick(at), line(which), on(value) {}
+  static constexpr uint16_t no_duty = 0xffff;
+  bool is_duty() const { return on != no_duty; }
+  uint32_t tick;
+  uint8_t line;  // 0x80: high
+  uint16_t on;   // compare value
+};
+template <>
+struct LinkPut<false> {
+  LinkPut() : tick(0), line(0) {}
+  LinkPut(uint32_t at, uint8_t which, uint16_t) : tick(at), line(which) {}
+  static constexpr uint16_t on = 0;
+  static constexpr uint16_t no_duty = 0;
+  bool is_duty() const { return false; }
+  uint32_t tick;
+  uint8_t line;
+};
+
 template <class Machine>
 class LinkNode {
  public:
@@ -90,8 +112,8 @@ class LinkNode {
 
  private:
   static constexpr uint8_t event_room = 16;
-  static constexpr uint8_t level_room = 12;
-  static constexpr uint8_t sample_room = 4;
+  static constexpr uint8_t level_room = Machine::has_duties ? 24 : 12;
+  static constexpr uint8_t sample_room = 4 + Machine::counters;
   static constexpr uint8_t watch_room = 4;
   static constexpr uint8_t no_axis = 0xff;
   static constexpr uint16_t says_again_after = 60;  // ms
@@ -117,10 +139,7 @@ class LinkNode {
     int32_t value;
     uint8_t how;
   };
-  struct Put {
-    uint32_t tick;
-    uint8_t line;  // 0x80: high
-  };
+  typedef LinkPut<Machine::has_duties> Put;
   struct Sampling {
     uint32_t next;
     uint32_t period;
@@ -222,7 +241,19 @@ class LinkNode {
         const uint32_t tick = frame.word();
         if (static_cast<uint8_t>(level_room - levels_) < frame.left()) return false;
         look_whether_late(0xff, tick);
-        while (frame.left() != 0) puts_[levels_++] = Put{tick, frame.byte()};
+        while (frame.left() != 0) puts_[levels_++] = Put(tick, frame.byte(), Put::no_duty);
+        put_levels();
+        return true;
+      }
+      case LinkOrder::duties: {
+        const uint32_t tick = frame.word();
+        uint8_t count = static_cast<uint8_t>(Machine::has_duties ? frame.left() / 3 : 0);
+        if (static_cast<uint8_t>(level_room - levels_) < count) return false;
+        look_whether_late(0xff, tick);
+        for (; count != 0; --count) {
+          const uint8_t line = frame.byte();
+          puts_[levels_++] = Put(tick, line, frame.half());
+        }
         put_levels();
         return true;
       }
@@ -510,7 +541,10 @@ class LinkNode {
       for (uint8_t i = 1; i < levels_; ++i)
         if (static_cast<int32_t>(puts_[i].tick - puts_[first].tick) < 0) first = i;
       if (static_cast<int32_t>(puts_[first].tick - Machine::now()) > 0) return;
-      Machine::put(puts_[first].line & 0x7f, (puts_[first].line & 0x80) != 0);
+      if (puts_[first].is_duty())
+        Machine::put_duty(puts_[first].line, puts_[first].on);
+      else
+        Machine::put(puts_[first].line & 0x7f, (puts_[first].line & 0x80) != 0);
       --levels_;
       for (uint8_t i = first; i < levels_; ++i) puts_[i] = puts_[i + 1];
     }
@@ -538,11 +572,13 @@ class LinkNode {
     samplings_[place] = Sampling{first, period, channel, period != UINT32_MAX};
   }
   COGSTRIDE_ONCE void take_codes() {
-    if (converts_ != 0) {
-      if (!Machine::has_code()) return;
+    if (converts_ != 0 && Machine::has_code()) {
       const uint16_t code = Machine::code();
-      const Sampling& sampling = samplings_[converts_ - 1];
-      if (sampling.is_on) add(LinkReading::code, sampling.channel, code_at_, code);
+      Sampling& sampling = samplings_[converts_ - 1];
+      if (sampling.is_on && sampling.channel == converted_) {
+        add(LinkReading::code, converted_, code_at_, code);
+        go_on(sampling, code_at_);
+      }
       converts_ = 0;
     }
     for (uint8_t i = 0; i < sample_room; ++i) {
@@ -551,14 +587,23 @@ class LinkNode {
       if (!sampling.is_on || static_cast<int32_t>(sampling.next - now) > 0) continue;
       // Nor are those that nobody listens to: what else happens has to be told.
       if (static_cast<uint8_t>(event_ - heard_) >= event_room / 2) return;
-      Machine::convert(sampling.channel);
-      code_at_ = now;
-      converts_ = static_cast<uint8_t>(i + 1);
-      // What could not be taken in time is left out.
-      do sampling.next += sampling.period;
-      while (sampling.period != 0 && static_cast<int32_t>(sampling.next - now) <= 0);
-      return;
+      const uint8_t counter = sampling.channel & 0x7f;
+      if (counter != sampling.channel) {
+        if (counter < Machine::counters)
+          add(LinkReading::count, counter, now, static_cast<int32_t>(Machine::told_count(counter, now)));
+        go_on(sampling, now);
+      } else if (converts_ == 0) {
+        converted_ = sampling.channel;
+        Machine::convert(converted_);
+        code_at_ = now;
+        converts_ = static_cast<uint8_t>(i + 1);
+      }
     }
+  }
+  /// What could not be taken in time is left out.
+  static void go_on(Sampling& sampling, uint32_t now) {
+    if (sampling.period == 0) sampling.is_on = false;
+    while (sampling.is_on && static_cast<int32_t>(sampling.next - now) <= 0) sampling.next += sampling.period;
   }
 
   /// A contact that bounces acts once: until it has been back for long enough it is the same press.
@@ -682,7 +727,8 @@ class LinkNode {
     out.byte(event.which);
     out.word(event.tick);
     if (event.what == LinkReading::code) out.half(static_cast<uint16_t>(event.value));
-    if (event.what == LinkReading::stood || event.what == LinkReading::late)
+    if (event.what == LinkReading::stood || event.what == LinkReading::late ||
+        event.what == LinkReading::count)
       out.word(static_cast<uint32_t>(event.value));
     if (event.what == LinkReading::stood || event.what == LinkReading::edge) out.byte(event.how);
     out.end();
@@ -714,7 +760,8 @@ class LinkNode {
   uint8_t levels_ = 0;
   Watched watched_[watch_room];
   volatile uint8_t watches_ = 0;
-  uint8_t converts_ = 0;
+  uint8_t converts_ = 0;  // a sampling's place and 1, whose channel is
+  uint8_t converted_ = 0;
   uint8_t stamp_ = 0;
   uint8_t cuts_ = 0;
   volatile uint8_t state_ = LinkState::well;

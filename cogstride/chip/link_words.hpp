@@ -23,12 +23,15 @@ struct LinkOrder {
     levels = 0x10,  ///< tick (word), then a byte a line: its number, 0x80 with it where it is high
     runs = 0x11,    ///< axis, tick (word) and fraction (half) of their start, bridge, stop, runs
     take_back = 0x12,  ///< axis, steps (word) that stay, since all began
-    sample = 0x13,     ///< channel, tick of the first (word), period (word); 0xffffffff: no more
+    sample = 0x13,     ///< channel, or 0x80 and a counter's number; tick of the first (word), period (word);
+                       ///< 0xffffffff: no more
     react = 0x15,  ///< line (0x80: when high), axis that has to move (0xff: none), steady, released and waits
                    ///< in ms (half each): all at rest by the chip itself
     answered = 0x16,     ///< the computer acts on what waits for it
     watch = 0x17,        ///< axis, whether what reacts while it moves does
     keep_levels = 0x14,  ///< tick (word), then a byte a line: what was to come to them from then on does not
+    duties = 0x18,       ///< tick (word), then a line (byte) and its compare value (half) each: counts of its
+                         ///< timer, or ticks of a pulse in a frame
   };
 };
 
@@ -42,6 +45,8 @@ struct LinkReading {
     code = 0x51,    ///< channel, tick (word), code (half)
     stood = 0x52,   ///< axis, tick (word), where it stands (word), how
     late = 0x53,    ///< axis, or 0xff: levels; ticks by which it came too late (word)
+    count = 0x54,   ///< counter, tick (word), its count's low half (half), how long ago that came, in 16
+                    ///< ticks; 0xffff: longer (half)
   };
 };
 

@@ -2,7 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <set>
+
+#include "cogstride/link/link_map.hpp"
 
 namespace cogstride {
 namespace {
@@ -37,10 +40,21 @@ constexpr std::int64_t linked_by_rows = 3000;
 constexpr std::int64_t linked_ram = 652;
 constexpr std::int64_t linked_ram_by_step = 530;
 constexpr std::int64_t linked_ram_by_rows = 560;
+constexpr std::int64_t linked_counter = 340;
+constexpr std::int64_t linked_duties = 330;
+constexpr std::int64_t linked_frame = 360;
+constexpr std::int64_t linked_ram_by_counter = 20;
+constexpr std::int64_t linked_ram_by_duties = 108;
+constexpr std::int64_t linked_ram_by_frame = 12;
 constexpr std::int64_t stack = 160;  // an interrupt in an interrupt's end, below the main program
 
 std::int64_t several(std::size_t count, std::int64_t first, std::int64_t more = one_more) {
   return count == 0 ? 0 : first + more * (static_cast<std::int64_t>(count) - 1);
+}
+
+bool has_frame(const LinkMap& map) {
+  return std::any_of(map.duties.begin(), map.duties.end(),
+                     [](const LinkDuty& each) { return each.by == LinkDuty::By::frame; });
 }
 
 }  // namespace
@@ -53,6 +67,18 @@ ChipMemory chip_memory(const MadeProgram& made) {
     for (const ChipAxis& axis : made.parts.axes) {
       memory.flash += axis.has_coils ? linked_by_rows : linked_by_step;
       memory.ram += axis.has_coils ? linked_ram_by_rows : linked_ram_by_step;
+    }
+    const LinkMap map = link_map(*made.rig);
+    const auto counters = static_cast<std::int64_t>(map.counters.size());
+    memory.flash += several(map.counters.size(), linked_counter, linked_counter / 3);
+    memory.ram += counters * linked_ram_by_counter;
+    if (!map.duties.empty()) {
+      memory.flash += linked_duties;
+      memory.ram += linked_ram_by_duties;
+    }
+    if (has_frame(map)) {
+      memory.flash += linked_frame;
+      memory.ram += linked_ram_by_frame;
     }
     return memory;
   }

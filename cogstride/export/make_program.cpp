@@ -146,6 +146,20 @@ Making make_link_program(const Rig& rig) {
                                {},
                                "nothing of the rig is an axis of steps",
                                "a mechanism with a stepper"});
+  const auto cannot_count = [&](const std::string& name, const Encoder& encoder) {
+    if (std::string why = why_no_chip_counts(encoder); !why.empty())
+      making.findings.push_back({"chip-pin",
+                                 Severity::error,
+                                 name,
+                                 {},
+                                 std::move(why),
+                                 "two pins of one port, and no filter but the wires'"});
+  };
+  for (const Mechanism& mechanism : making.made.rig->mechanisms)
+    for (const Sensor& sensor : mechanism.sensors)
+      if (const auto* const encoder = std::get_if<Encoder>(&sensor)) cannot_count(mechanism.name, *encoder);
+  for (const Shaft& shaft : making.made.rig->shafts)
+    if (shaft.encoder) cannot_count(shaft.name, *shaft.encoder);
   for (const LinkMap::Line& line : link_map(rig).lines)
     if (line.pin == Pin{'D', 0})
       making.findings.push_back({"chip-pin",

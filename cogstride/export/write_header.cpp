@@ -9,6 +9,7 @@
 #include "cogstride/chip/coils.hpp"
 #include "cogstride/export/chip_memory.hpp"
 #include "cogstride/export/write_program.hpp"
+#include "cogstride/link/link_map.hpp"
 #include "cogstride/plan/excitation.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/plan/small_chip.hpp"
@@ -82,14 +83,16 @@ class HeaderWriter {
     const auto has_coils = [](const ChipAxis& axis) { return axis.has_coils; };
     const bool any_coils = std::any_of(made_.parts.axes.begin(), made_.parts.axes.end(), has_coils);
     add("#pragma once\n\n");
-    for (const auto& [header, is_needed] :
-         std::initializer_list<std::pair<const char*, bool>>{{"driven_axis", !made_.is_linked},
-                                                             {"follower", !made_.parts.leaders.empty()},
-                                                             {"link_node", made_.is_linked},
-                                                             {"ports/avr8", true},
-                                                             {"row_channel", any_coils},
-                                                             {"script_play", !made_.is_linked},
-                                                             {"step_axis", true}})
+    for (const auto& [header, is_needed] : std::initializer_list<std::pair<const char*, bool>>{
+             {"driven_axis", !made_.is_linked},
+             {"follower", !made_.parts.leaders.empty()},
+             {"link_count", made_.is_linked && !link_map(*made_.rig).counters.empty()},
+             {"link_node", made_.is_linked},
+             {"servo_frame", made_.is_linked && link_duties(*made_.rig).has_frame()},
+             {"ports/avr8", true},
+             {"row_channel", any_coils},
+             {"script_play", !made_.is_linked},
+             {"step_axis", true}})
       if (is_needed) add("#include \"cogstride/chip/{}.hpp\"\n", header);
     add("\nnamespace {} {{\n\nnamespace chip = cogstride::chip;\n", made_.parts.name);
   }

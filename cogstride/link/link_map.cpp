@@ -35,7 +35,21 @@ bool has_own_pull_up(const Rig& rig, std::int64_t line) {
   return false;
 }
 
-LinkMap::Use use_of(const RigLine& line) {
+/// The encoders of a rig, with the names of what they count.
+std::vector<std::pair<std::string, const Encoder*>> encoders_of(const Rig& rig) {
+  std::vector<std::pair<std::string, const Encoder*>> all;
+  for (const Mechanism& mechanism : rig.mechanisms)
+    for (const Sensor& sensor : mechanism.sensors)
+      if (const auto* const encoder = std::get_if<Encoder>(&sensor))
+        all.emplace_back(mechanism.name, encoder);
+  for (const Shaft& shaft : rig.shafts)
+    if (shaft.encoder) all.emplace_back(shaft.name, &*shaft.encoder);
+  return all;
+}
+
+LinkMap::Use use_of(const RigLine& line, const Rig& rig) {
+  for (const auto& [name, encoder] : encoders_of(rig))
+    if (line.number == encoder->line_a || line.number == encoder->line_b) return LinkMap::Use::counted;
   if (!line.is_output) return LinkMap::Use::input;
   if (line.mechanism == nullptr) return LinkMap::Use::output;
   const auto* const wiring = std::get_if<StepDirWiring>(&line.mechanism->wiring);
@@ -59,19 +73,35 @@ LineId line_of_link(std::uint8_t code) {
 LinkMap link_map(const Rig& part) {
   const Rig& rig = part.whole ? *part.whole : part;
   LinkMap map;
+  map.duties = link_duties(rig).duties;
+  const auto has_duty = [&](std::int64_t number) {
+    return std::any_of(map.duties.begin(), map.duties.end(),
+                       [&](const LinkDuty& each) { return each.line == static_cast<LineId>(number); });
+  };
   for (const RigLine& line : rig_lines(rig)) {
     const std::optional<std::uint8_t> code = link_code(static_cast<LineId>(line.number));
     if (!code) continue;
-    map.lines.push_back({*code, *pin_of(line.number), use_of(line),
+    map.lines.push_back({*code, *pin_of(line.number),
+                         has_duty(line.number) ? LinkMap::Use::duty : use_of(line, rig),
                          line.is_output && line.driven.active == ActiveLevel::low,
                          !line.is_output && has_own_pull_up(rig, line.number), line.owner + " " + line.use});
   }
   std::sort(map.lines.begin(), map.lines.end(),
             [](const LinkMap::Line& a, const LinkMap::Line& b) { return a.code < b.code; });
+  for (const auto& [name, encoder] : encoders_of(rig)) {
+    const std::optional<std::uint8_t> a = link_code(static_cast<LineId>(encoder->line_a));
+    const std::optional<std::uint8_t> b = link_code(static_cast<LineId>(encoder->line_b));
+    if (a && b) map.counters.push_back({*a, *b, *pin_of(encoder->line_a), *pin_of(encoder->line_b), name});
+  }
   std::string all =
       fmt::format("{} {}\n", int{chip::link_version}, rig.controller.timer_clock.base().to_double());
   for (const LinkMap::Line& line : map.lines)
     all += fmt::format("{} {} {} {}\n", line.code, static_cast<int>(line.use), line.rest_high, line.pull_up);
+  for (const LinkDuty& duty : map.duties)
+    all += fmt::format("{} {} {} {}\n", line_name(static_cast<std::int64_t>(duty.line)),
+                       static_cast<int>(duty.by), duty.period, duty.grain);
+  for (const LinkMap::Counter& counter : map.counters)
+    all += fmt::format("{} {}\n", counter.code_a, counter.code_b);
   for (const Mechanism& mechanism : rig.mechanisms) {
     if (!mechanism.is_movable()) continue;
     const auto place = std::find_if(part.mechanisms.begin(), part.mechanisms.end(),
@@ -85,6 +115,18 @@ LinkMap link_map(const Rig& part) {
   }
   map.mark = mark_of(all);
   return map;
+}
+
+std::string why_no_chip_counts(const Encoder& encoder) {
+  const std::optional<Pin> a = pin_of(encoder.line_a);
+  const std::optional<Pin> b = pin_of(encoder.line_b);
+  if (!a || !b || a->port != b->port)
+    return fmt::format("the tracks of {} are on {} and {}: two pins of one port bring one interrupt",
+                       encoder.name, line_name(encoder.line_a), line_name(encoder.line_b));
+  if (encoder.filter && *encoder.filter > Time())
+    return fmt::format("{} wants pulses below {:.3g} us left out (filter), and a chip counts each edge",
+                       encoder.name, encoder.filter->in(units::us));
+  return {};
 }
 
 std::uint16_t new_link_session() {

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "cogstride/lines/events.hpp"
+#include "cogstride/link/link_duties.hpp"
 #include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/rig/rig.hpp"
 
@@ -19,7 +20,8 @@ namespace cogstride {
 [[nodiscard]] LineId line_of_link(std::uint8_t code);
 
 struct LinkMap {
-  enum class Use : std::uint8_t { output, step, direction, input };
+  /// duty: an output that a timer switches on for a part of each of its periods; counted: of an encoder
+  enum class Use : std::uint8_t { output, step, direction, duty, input, counted };
   struct Line {
     std::uint8_t code = 0;
     Pin pin{};
@@ -28,13 +30,24 @@ struct LinkMap {
     bool pull_up = false;  ///< the chip's own
     std::string name{};    ///< "carriage enable"
   };
+  struct Counter {
+    std::uint8_t code_a = 0;
+    std::uint8_t code_b = 0;
+    Pin a{};
+    Pin b{};
+    std::string name{};  ///< "wheel"
+  };
   std::vector<Line> lines{};  ///< in the order of their codes
+  std::vector<LinkDuty> duties{};
+  std::vector<Counter> counters{};  ///< of its encoders, mechanisms first
   /// Mechanisms that move, by their place in the rig; `not_there`: it is another part of the whole rig
   std::vector<std::size_t> axes{};
   std::uint32_t mark = 0;
   static constexpr std::size_t not_there = SIZE_MAX;
 };
 [[nodiscard]] LinkMap link_map(const Rig& rig);
+/// Why a chip cannot count it; "": it can.
+[[nodiscard]] std::string why_no_chip_counts(const Encoder& encoder);
 
 /// A number for a session, from chance: 1 to 65534.
 [[nodiscard]] std::uint16_t new_link_session();

@@ -125,6 +125,88 @@ TEST(LinkNode, PlaysRunsOnTheirTicks) {
   EXPECT_EQ(stood->value, 150);
 }
 
+TEST(LinkNode, PutsDutiesOnTheirTicksAndTakesThemBack) {
+  Pair pair;
+  pair.run_for(160'000);
+  const std::int64_t start = HostChip::now() + 320'000;
+  const auto tick = [&](std::int64_t after) { return static_cast<std::uint32_t>(start + after); };
+  pair.talk().order(LinkBytes(LinkOrder::duties).word(tick(0)).byte(29).half(200).byte(30).half(0));
+  pair.talk().order(LinkBytes(LinkOrder::duties).word(tick(160'000)).byte(29).half(40'000));
+  pair.talk().order(LinkBytes(LinkOrder::levels).word(tick(160'000)).byte(0x80 | 9));
+  pair.talk().order(LinkBytes(LinkOrder::duties).word(tick(320'000)).byte(29).half(7).byte(30).half(8));
+  pair.talk().order(LinkBytes(LinkOrder::keep_levels).word(tick(160'001)).byte(29));
+  pair.run_for(800'000);
+  const auto& duties = pair.chip().duties();
+  ASSERT_EQ(duties.size(), 4U);
+  const std::vector<std::pair<int, int>> wanted{{29, 200}, {30, 0}, {29, 40'000}, {30, 8}};
+  const std::vector<std::int64_t> at{0, 0, 160'000, 320'000};
+  for (std::size_t i = 0; i < wanted.size(); ++i) {
+    EXPECT_EQ(std::pair(int{duties[i].line}, int{duties[i].on}), wanted[i]) << i;
+    EXPECT_GE(duties[i].at, start + at[i]) << i;
+    EXPECT_LT(duties[i].at, start + at[i] + 2 * HostChip::turn) << i;
+  }
+  ASSERT_EQ(pair.chip().puts().size(), 1U);
+  EXPECT_TRUE(pair.chip().puts()[0].high);
+  EXPECT_EQ(pair.chip().puts()[0].line, 9);
+}
+
+TEST(LinkNode, TellsCountsAsOftenAsItIsAsked) {
+  Pair pair;
+  pair.run_for(160'000);
+  const std::int64_t first = HostChip::now() + 160'000;
+  pair.talk().order(
+      LinkBytes(LinkOrder::sample).byte(0x80).word(static_cast<std::uint32_t>(first)).word(160'000));
+  // Backwards through zero, an edge each 32 000 ticks; then it stands for longer than can be told.
+  constexpr std::array<std::uint8_t, 4> backwards{2, 3, 1, 0};
+  std::int64_t last_edge = 0;
+  for (int i = 0; i < 30; ++i) {
+    pair.run_for(32'000);
+    pair.chip().turn_to(backwards[static_cast<std::size_t>(i % 4)]);
+    last_edge = HostChip::now();
+  }
+  pair.run_for(2'000'000);
+  std::vector<LinkMessage> counts;
+  for (const LinkMessage& each : pair.heard)
+    if (each.what == LinkReading::count) counts.push_back(each);
+  ASSERT_GT(counts.size(), 12U);
+  for (std::size_t i = 0; i < counts.size(); ++i) {
+    const std::int64_t at = first + 160'000 * static_cast<std::int64_t>(i);
+    const auto late = static_cast<std::int32_t>(counts[i].tick - static_cast<std::uint32_t>(at));
+    EXPECT_GE(late, 0) << i;
+    EXPECT_LT(late, 2 * HostChip::turn) << i;
+    const auto told = static_cast<std::uint32_t>(counts[i].value);
+    const std::uint32_t ago = told >> 16;
+    const auto tick = static_cast<std::uint32_t>(counts[i].tick);
+    const auto since = static_cast<std::uint32_t>(tick - static_cast<std::uint32_t>(last_edge));
+    if (static_cast<std::int32_t>(since) > 0) {
+      EXPECT_EQ(static_cast<std::int16_t>(told & 0xffff), -30);
+      EXPECT_EQ(ago, std::min<std::uint32_t>(since / 16, 0xffff));
+    } else {
+      EXPECT_LE(ago * 16, 32'000U);
+    }
+  }
+  // No more of them.
+  pair.heard.clear();
+  pair.talk().order(LinkBytes(LinkOrder::sample).byte(0x80).word(0).word(0xffffffff));
+  pair.run_for(160'000);
+  pair.heard.clear();
+  pair.run_for(800'000);
+  for (const LinkMessage& each : pair.heard) EXPECT_NE(each.what, LinkReading::count);
+}
+
+TEST(LinkNode, ReadsAVoltageOnceWhenThatIsAsked) {
+  Pair pair;
+  pair.run_for(160'000);
+  pair.talk().order(LinkBytes(LinkOrder::sample)
+                        .byte(3)
+                        .word(static_cast<std::uint32_t>(HostChip::now() + 80'000))
+                        .word(0));
+  pair.run_for(1'600'000);
+  EXPECT_EQ(std::count_if(pair.heard.begin(), pair.heard.end(),
+                          [](const LinkMessage& each) { return each.what == LinkReading::code; }),
+            1);
+}
+
 TEST(LinkNode, BrakesWhenNothingFollowsInTime) {
   Pair pair;
   pair.run_for(160'000);

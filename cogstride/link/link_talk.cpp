@@ -185,6 +185,11 @@ bool LinkTalk::read(std::span<const std::uint8_t> bytes, LinkMessage& message, s
       message.tick = fields.word();
       message.value = fields.half();
       break;
+    case LinkReading::count:
+      message.which = fields.byte();
+      message.tick = fields.word();
+      message.value = static_cast<std::int32_t>(fields.word());
+      break;
     case LinkReading::stood:
       message.which = fields.byte();
       message.tick = fields.word();

@@ -52,7 +52,7 @@ struct LinkMessage {
   std::uint8_t which = 0;     ///< line, axis or channel
   bool high = false;          ///< of an edge
   std::uint8_t ended = 0;     ///< of an edge: axes whose runs it has ended, a bit each
-  std::int32_t value = 0;     ///< code, place or ticks
+  std::int32_t value = 0;     ///< code, place, ticks, or a count's low half and how long ago that came
   std::uint8_t how = 0;       ///< LinkStood, or the state that it tells
   std::int64_t asked_ns = 0;  ///< when it was asked for that; 0: it was not
   std::uint8_t version = 0;

@@ -54,6 +54,11 @@ double between_follow_looks(const Controller& controller) {
   return std::max(over_any, bits_of_a_look / static_cast<double>(controller.small_chip->serial_baud));
 }
 
+chip::Tick ticks_between_looks(const Controller& controller) {
+  const double ticks = between_follow_looks(controller) * controller.timer_clock.base().to_double();
+  return std::max<chip::Tick>(1, static_cast<chip::Tick>(std::ceil(ticks - 1e-6)));
+}
+
 ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead) {
   const Gearing gearing = gearing_of(follower, leader);
   ExpectedLag lag;

@@ -12,6 +12,7 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/chip/tick.hpp"
 #include "cogstride/mechanism/controller.hpp"
 #include "cogstride/mechanism/mechanism.hpp"
 
@@ -25,6 +26,8 @@ namespace cogstride {
 /// A follower looks where it belongs each millisecond; behind a link to a chip less often: each time it tells
 /// what it does from there on. s
 [[nodiscard]] double between_follow_looks(const Controller& controller);
+/// The same, rounded up. So often are counts looked at, too.
+[[nodiscard]] chip::Tick ticks_between_looks(const Controller& controller);
 
 /// How far a follower is behind a leader at its top speed that only its counts tell of; m or turns.
 struct ExpectedLag {

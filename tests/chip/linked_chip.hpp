@@ -72,6 +72,8 @@ class EmulatedLine final : public ByteStream {
   std::function<void(std::vector<std::uint8_t>&)> on_its_way{};
   std::function<void(std::vector<std::uint8_t>&)> on_its_way_back{};
   bool is_unplugged = false;
+  /// Lets the chip run for so many cycles; what turns a wheel meanwhile stands in its place.
+  std::function<void(std::int64_t)> on_run{};
 
  private:
   struct Byte {
@@ -86,7 +88,10 @@ class EmulatedLine final : public ByteStream {
     if (!to_chip_.empty()) next = std::min(next, std::max(to_chip_.front().ns, now_ns()));
     const auto cycles = static_cast<std::int64_t>(
         std::ceil(static_cast<double>(next - now_ns()) * 1e-9 * setup_.clock * (1.0 + setup_.drift)));
-    if (cycles > 0) chip_.run(cycles);
+    if (cycles > 0 && on_run)
+      on_run(cycles);
+    else if (cycles > 0)
+      chip_.run(cycles);
     while (!to_chip_.empty() && to_chip_.front().ns <= now_ns()) {
       if (!is_unplugged) chip_.hear(to_chip_.front().byte);
       to_chip_.pop_front();

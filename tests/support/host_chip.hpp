@@ -11,6 +11,7 @@
 #include <utility>
 #include <vector>
 
+#include "cogstride/chip/link_count.hpp"
 #include "cogstride/chip/link_node.hpp"
 
 namespace cogstride::testing_support {
@@ -29,6 +30,11 @@ class HostChip {
     std::int64_t at;
     std::uint8_t line;
     bool high;
+  };
+  struct Duty {
+    std::int64_t at;
+    std::uint8_t line;
+    std::uint16_t on;
   };
 
   HostChip() {
@@ -57,6 +63,8 @@ class HostChip {
     all().levels[line] = high;
     node_->edge(line, high, static_cast<std::uint32_t>(all().now));
   }
+  /// Its encoder turns on. @param tracks  bit 0: A, bit 1: B
+  void turn_to(std::uint8_t tracks) { all().count.edge(tracks, static_cast<std::uint32_t>(all().now)); }
   /// It loses its program's memory, as by a dip of its supply.
   void reset() {
     const std::int64_t now = all().now;
@@ -69,6 +77,7 @@ class HostChip {
 
   [[nodiscard]] const std::vector<Step>& steps(std::size_t axis) const { return all().channels[axis].steps; }
   [[nodiscard]] const std::vector<Put>& puts() const { return all().puts; }
+  [[nodiscard]] const std::vector<Duty>& duties() const { return all().duties; }
   [[nodiscard]] std::int64_t rested() const { return all().rested; }
   [[nodiscard]] std::int64_t place(std::size_t axis) const {
     return Machine::runs(static_cast<std::uint8_t>(axis)).position();
@@ -115,6 +124,8 @@ class HostChip {
     typedef First::Runs Runs;
     typedef HostChip::Lock Lock;
     static constexpr std::uint8_t axes = 2;
+    static constexpr std::uint8_t counters = 1;
+    static constexpr bool has_duties = true;
     static constexpr std::uint8_t run_room = 15;
     static constexpr std::uint32_t ticks_per_second = HostChip::ticks_per_second;
     static constexpr std::uint32_t mark = 0x1234abcd;
@@ -129,8 +140,12 @@ class HostChip {
       static const chip::ChipLimits limits{20'000, 400, 40'000};
       return limits;
     }
-    static void begin() {}
+    static void begin() { all().count.begin(0); }
     static void put(std::uint8_t line, bool high) { all().puts.push_back({all().now, line, high}); }
+    static void put_duty(std::uint8_t line, std::uint16_t on) {
+      all().duties.push_back({all().now, line, on});
+    }
+    static std::uint32_t told_count(std::uint8_t, std::uint32_t now) { return all().count.told(now); }
     static void rest() { ++all().rested; }
     static std::uint32_t now() { return static_cast<std::uint32_t>(all().now); }
     static std::uint16_t ms() { return static_cast<std::uint16_t>(all().now / 16'000); }
@@ -161,6 +176,8 @@ class HostChip {
     std::deque<std::uint8_t> came{};
     std::vector<std::uint8_t> said{};
     std::vector<Put> puts{};
+    std::vector<Duty> duties{};
+    chip::LinkCount count{};
     std::int64_t rested = 0;
     std::unique_ptr<First> first = std::make_unique<First>();
     std::unique_ptr<Second> second = std::make_unique<Second>();

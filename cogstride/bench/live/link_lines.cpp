@@ -9,6 +9,7 @@
 #include <deque>
 #include <map>
 
+#include "cogstride/chip/link_count.hpp"
 #include "cogstride/link/link_axis.hpp"
 
 namespace cogstride {
@@ -40,6 +41,13 @@ struct LinkLines::Inside {
             (line.use == LineSetup::Use::pulses || !line.rows.lines.empty()))
           axis_of[line.id] = i;
     }
+    for (const CounterSetup& counter : setup.counters)
+      for (std::size_t i = 0; i < setup.map.counters.size(); ++i)
+        if (setup.map.counters[i].code_a == code_of(counter.line_a)) {
+          counters.push_back({counter, static_cast<std::uint8_t>(i)});
+          inputs.erase(counter.line_a);
+          inputs.erase(counter.line_b);
+        }
     for (const LinkMap::Line& line : setup.map.lines)
       if (line.use == LinkMap::Use::direction) directions.push_back(line.code);
   }
@@ -47,6 +55,17 @@ struct LinkLines::Inside {
   struct Input {
     SourceId source{};
     bool high = false;
+  };
+  /// An encoder that the chip counts.
+  struct Counter {
+    CounterSetup setup{};
+    std::uint8_t place = 0;    // in the map
+    std::int64_t count = 0;    // as it was told last
+    Tick counted_at = 0;       // its last one
+    bool tells_count = false;  // which of the two is asked for
+    bool tells_edge = false;
+    Tick first = never;  // asked for last
+    Tick period = 0;
   };
   struct Sampling {
     LineId line{};
@@ -59,6 +78,7 @@ struct LinkLines::Inside {
     std::uint8_t level = 0;  // its line's code, 0x80: high
     LineId line{};
     bool is_sent = false;
+    std::optional<std::uint16_t> duty{};  // of a line with one, ticks
   };
   /// What planning has not been told yet.
   struct Untold {
@@ -72,6 +92,7 @@ struct LinkLines::Inside {
   void take(const LinkMessage& message, std::int64_t now_ns);
   void take_state(std::uint8_t state);
   void stood(const LinkMessage& message);
+  void counted(const LinkMessage& message);
   bool tell(std::vector<Reading>& readings);
   [[nodiscard]] Tick next_told() const;
   [[nodiscard]] bool level_at(LineId line, Tick at) const;
@@ -114,6 +135,7 @@ struct LinkLines::Inside {
   std::map<LineId, std::size_t> axis_of{};
   std::vector<std::uint8_t> directions{};  // which the chip turns by itself
   std::vector<Sampling> samplings{};
+  std::vector<Counter> counters{};
   std::vector<Ahead> levels{};  // in the order of time
   std::deque<Untold> untold{};
   std::vector<LinkMessage> messages{};
@@ -220,19 +242,22 @@ void LinkLines::Inside::say(std::int64_t now_ns) {
 
 /// The chip keeps a few: what is far ahead waits here. Those of one instant go together.
 void LinkLines::Inside::feed_levels() {
-  constexpr std::size_t most_there = 8;
+  const std::size_t most_there = setup.map.duties.empty() ? 8 : 20;
   const Tick until = now + 3 * setup.lead;
   std::erase_if(levels, [&](const Ahead& each) { return each.is_sent && each.at < now; });
   for (std::size_t i = 0; i < levels.size();) {
     std::size_t end = i;
-    while (end < levels.size() && levels[end].at == levels[i].at && levels[end].is_sent == levels[i].is_sent)
+    while (end < levels.size() && levels[end].at == levels[i].at &&
+           levels[end].is_sent == levels[i].is_sent &&
+           levels[end].duty.has_value() == levels[i].duty.has_value())
       ++end;
     if (levels[i].at > until || (end > most_there && i > 0)) return;
     if (!levels[i].is_sent) {
-      LinkBytes bytes(LinkOrder::levels);
+      LinkBytes bytes(levels[i].duty ? LinkOrder::duties : LinkOrder::levels);
       bytes.word(static_cast<std::uint32_t>(levels[i].at));
       for (std::size_t k = i; k < end; ++k) {
         bytes.byte(levels[k].level);
+        if (levels[k].duty) bytes.half(*levels[k].duty);
         levels[k].is_sent = true;
       }
       talk.order(std::move(bytes));
@@ -357,6 +382,23 @@ void LinkLines::Inside::stood(const LinkMessage& message) {
                    axis_name(message.which), message.how == Stood::braked ? "braked" : "stood"));
 }
 
+/// Its low half, and how long ago the last one came.
+void LinkLines::Inside::counted(const LinkMessage& message) {
+  const auto its = std::find_if(counters.begin(), counters.end(),
+                                [&](const Counter& each) { return each.place == message.which; });
+  if (its == counters.end()) return;
+  constexpr std::uint32_t longer = 0xffff;
+  const Tick at = clock.whole(message.tick);
+  const auto told = static_cast<std::uint32_t>(message.value);
+  const auto gone = static_cast<std::int16_t>(told - static_cast<std::uint32_t>(its->count));
+  its->count += gone;
+  if (gone != 0)
+    its->counted_at =
+        (told >> 16) == longer ? at : at - static_cast<Tick>(told >> 16) * Tick{chip::LinkCount::grain};
+  if (its->tells_count) untold.push_back({{at, its->setup.source, its->count}});
+  if (its->tells_edge) untold.push_back({{at, its->setup.edge_source, its->counted_at}});
+}
+
 void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
   heard_ns = now_ns;
   switch (message.what) {
@@ -409,6 +451,8 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
     case LinkReading::code:
       untold.push_back({{clock.whole(message.tick), analogue_source(message.which), message.value}});
       return;
+    case LinkReading::count:
+      return counted(message);
     case LinkReading::stood:
       return stood(message);
     case LinkReading::late:
@@ -560,8 +604,23 @@ void LinkLines::put(FineTick start, LineId line, std::span<const chip::PulseRun>
   in.axes[axis].put(start, runs, code);
 }
 
-void LinkLines::put(Tick, std::span<const Compare>) {
-  throw RangeError("the chip of the link makes no duties");
+void LinkLines::put(Tick at, std::span<const Compare> compares) {
+  Inside& in = *inside_;
+  for (const Compare& compare : compares) {
+    const auto setup = std::find_if(in.setup.lines.begin(), in.setup.lines.end(),
+                                    [&](const LineSetup& line) { return line.id == compare.line; });
+    if (in.listener && setup != in.setup.lines.end())
+      in.to_trace.push_back({at, compare.line, (compare.on_ticks > 0) != setup->rest_high});
+    // Counts of the timer; in a frame, ticks.
+    Tick grain = 1;
+    for (const LinkDuty& duty : in.setup.map.duties)
+      if (duty.line == compare.line && duty.by != LinkDuty::By::frame) grain = duty.grain;
+    const Inside::Ahead ahead{at, in.code_of(compare.line), compare.line, false,
+                              static_cast<std::uint16_t>(compare.on_ticks / grain)};
+    in.levels.insert(std::upper_bound(in.levels.begin(), in.levels.end(), ahead,
+                                      [](const auto& a, const auto& b) { return a.at < b.at; }),
+                     ahead);
+  }
 }
 
 void LinkLines::put(Tick, BusId, const Frame&, MechanismId) {
@@ -576,7 +635,18 @@ void LinkLines::sample(SourceId source, Tick first, Tick period) {
     if (first != never) in.samplings.push_back({line, first, period});
     return;
   }
-  const int channel = static_cast<int>(source) - static_cast<int>(analogue_source(0));
+  int channel = static_cast<int>(source) - static_cast<int>(analogue_source(0));
+  for (Inside::Counter& each : in.counters) {
+    const bool is_count = source == each.setup.source;
+    if (!is_count && source != each.setup.edge_source) continue;
+    (is_count ? each.tells_count : each.tells_edge) = first != never;
+    // Both are told together.
+    if (first == never && (each.tells_count || each.tells_edge)) return;
+    channel = 0x80 | each.place;
+    if (!is_count && each.tells_count && each.first == first && each.period == period) return;
+    each.first = first;
+    each.period = period;
+  }
   in.talk.order(LinkBytes(LinkOrder::sample)
                     .byte(static_cast<std::uint8_t>(channel))
                     .word(static_cast<std::uint32_t>(first == never ? 0 : first))
@@ -587,7 +657,10 @@ bool LinkLines::answers(SourceId source) const {
   const int channel = static_cast<int>(source) - static_cast<int>(analogue_source(0));
   if (channel >= 0 && channel < inside_->setup.analogue_channels) return true;
   return std::any_of(inside_->inputs.begin(), inside_->inputs.end(),
-                     [&](const auto& each) { return each.second.source == source; });
+                     [&](const auto& each) { return each.second.source == source; }) ||
+         std::any_of(inside_->counters.begin(), inside_->counters.end(), [&](const auto& each) {
+           return each.setup.source == source || each.setup.edge_source == source;
+         });
 }
 
 bool LinkLines::level(LineId line) const {
@@ -635,6 +708,7 @@ void LinkLines::cut() noexcept {
       if (line.use != LineSetup::Use::input && in.listener)
         in.to_trace.push_back({in.now, line.id, line.rest_high});
     in.samplings.clear();
+    for (Inside::Counter& each : in.counters) each.tells_count = each.tells_edge = false;
     in.levels.clear();
     std::erase_if(in.to_trace, [&](const Inside::Traced& each) {
       return each.at >= in.now && !in.inputs.contains(each.line);

@@ -28,7 +28,8 @@ class LinkLines final : public PlayedLines {
     Tick slack = 0;                 ///< planning may be so late itself
     Tick lead = 0;
     Tick horizon = 0;
-    Tick reads = 0;                 ///< from what happens to when planning is told
+    Tick reads = 0;  ///< from what happens to when planning is told
+    std::vector<CounterSetup> counters{};
     std::vector<CutOn> cuts{};      ///< inputs at which the chip acts by itself
     std::int64_t silence_ms = 100;  ///< after which the chip brakes
     std::int64_t analogue_channels = 0;

@@ -104,7 +104,7 @@ class LiveBench final : public Bench {
   [[nodiscard]] bool take_stop_request() override;
   void posted(const std::string& what) override;
   void replay_posts() override;
-  [[nodiscard]] double edges_come_late() const override { return 2e-3; }
+  [[nodiscard]] double edges_come_late() const override;
   [[nodiscard]] double edges_known_within(const Encoder& encoder) const override;
   void noted(const MotionNote& note) override;
   void stopped(Tick at, const Trip& trip) override;

@@ -12,6 +12,7 @@
 #include "cogstride/board/h_bridge.hpp"
 #include "cogstride/board/six_gate.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
+#include "cogstride/link/link_map.hpp"
 #include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
 #include "cogstride/port/kernel_counters.hpp"
@@ -112,9 +113,13 @@ std::vector<std::string> why_gates_are_not_live(const Mechanism& mechanism, cons
 }
 
 /// What a chip behind a link does not do.
-std::string why_not_by_a_chip(const Mechanism& mechanism) {
-  if (mechanism.moves() && !mechanism.is_movable()) return "a chip behind a link moves axes of steps so far";
-  if (sensor_of<Encoder>(mechanism) != nullptr) return "a chip behind a link counts no encoder so far";
+std::string why_not_by_a_chip(const Mechanism& mechanism, const LinkDuties& duties) {
+  if (const auto refused = duties.refused.find(mechanism.name); refused != duties.refused.end())
+    return refused->second;
+  for (const Sensor& sensor : mechanism.sensors)
+    if (const auto* const encoder = std::get_if<Encoder>(&sensor)) {
+      if (std::string why = why_no_chip_counts(*encoder); !why.empty()) return why;
+    }
   return {};
 }
 
@@ -122,12 +127,13 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
   std::vector<LiveObstacle> obstacles;
   const bool has_link = rig.controller.link.has_value();
   if (has_link) has_own_port = true;
+  const LinkDuties duties = has_link ? link_duties(rig.whole ? *rig.whole : rig) : LinkDuties{};
   for (const Mechanism& mechanism : rig.mechanisms) {
     const auto kind = std::find_if(kinds_of_movers().begin(), kinds_of_movers().end(),
                                    [&](const KindOfMover& each) { return each.has(mechanism); });
     std::vector<std::string> why;
     if (kind != kinds_of_movers().end()) {
-      why = kind->not_live(mechanism, rig.controller);
+      if (!has_link) why = kind->not_live(mechanism, rig.controller);
     } else {
       why.push_back(fmt::format("a {} on a {} is not driven on live lines so far", kind_name(mechanism.motor),
                                 kind_name(mechanism.board)));
@@ -136,7 +142,11 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
       const bool is_analogue = std::holds_alternative<Shunt>(sensor) ||
                                std::holds_alternative<TemperatureProbe>(sensor) ||
                                std::holds_alternative<TerminalVoltages>(sensor);
-      if (is_analogue && (!rig.controller.analogue || !rig.controller.analogue->chip))
+      if (has_link && is_analogue && !std::holds_alternative<TemperatureProbe>(sensor))
+        why.push_back(fmt::format(
+            "its {} is read in step with the duty, and a chip behind a link reads when it comes to it",
+            name_of(sensor)));
+      if (!has_link && is_analogue && (!rig.controller.analogue || !rig.controller.analogue->chip))
         why.push_back(
             fmt::format("its {} wants a converter: say which one has the analogue inputs, in "
                         "controller.analogue.chip",
@@ -154,18 +164,22 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
       if (line.owner == mechanism.name && !has_duty(mechanism) && is_pwm_channel(rig.controller, line.number))
         why.push_back(fmt::format("its line {} is a channel of a PWM chip, and has to be a plain line",
                                   line_name(line.number)));
-    if (const std::string other = why_not_by_a_chip(mechanism); has_link && !other.empty())
+    if (const std::string other = why_not_by_a_chip(mechanism, duties); has_link && !other.empty())
       why.push_back(other);
     if (!nowhere.empty() && !has_own_port)
       why.push_back(fmt::format("no [controller.gpio.NAME] of the rig has line{} {}",
                                 nowhere.size() > 1 ? "s" : "", fmt::join(nowhere, ", ")));
     if (!why.empty()) obstacles.push_back({mechanism.name, fmt::format("{}", fmt::join(why, "; "))});
   }
+  for (const Shaft& shaft : rig.shafts)
+    if (has_link && shaft.encoder)
+      if (std::string why = why_no_chip_counts(*shaft.encoder); !why.empty())
+        obstacles.push_back({shaft.name, std::move(why)});
   return obstacles;
 }
 
 std::string why_no_live_fade(const Controller& controller, const PlainOutput& output) {
-  if (!output.timer || !output.pwm_frequency) return {};
+  if (!output.timer || !output.pwm_frequency || controller.link) return {};
   const LiveDuty duty = live_duty(controller, std::array{output.line.number}, *output.pwm_frequency);
   return duty.by == LiveDuty::By::nothing ? duty.words : std::string();
 }

@@ -269,6 +269,48 @@ struct Duty {
   }
 };
 
+/// What the 8-bit timer 0 makes at its outputs D6 and D5: periods of `counts`, each of `prescaler` cycles.
+/// With fewer than 256 counts it has the second one alone.
+template <uint16_t prescaler, uint16_t counts>
+struct Periods {
+  static void begin() {
+    if (counts < 256) OCR0A = static_cast<uint8_t>(counts - 1);
+    TCCR0A = static_cast<uint8_t>((TCCR0A & 0xf0) | (1 << WGM01) | (1 << WGM00));
+    TCCR0B = static_cast<uint8_t>((counts < 256 ? 1 << WGM02 : 0) | select);
+  }
+  static constexpr uint8_t select = prescaler == 1     ? 1 << CS00
+                                    : prescaler == 8   ? 1 << CS01
+                                    : prescaler == 64  ? (1 << CS01) | (1 << CS00)
+                                    : prescaler == 256 ? 1 << CS02
+                                                       : (1 << CS02) | (1 << CS00);
+};
+/// The duty of one of the two. @tparam rests_high  it is low for the duty, and high in the rest of a period
+template <bool first, bool rests_high, uint16_t counts>
+struct OutputDuty {
+  static constexpr uint8_t bits = first ? (1 << COM0A1) | (1 << COM0A0) : (1 << COM0B1) | (1 << COM0B0);
+  static constexpr uint8_t makes = first
+                                       ? static_cast<uint8_t>((1 << COM0A1) | (rests_high ? 1 << COM0A0 : 0))
+                                       : static_cast<uint8_t>((1 << COM0B1) | (rests_high ? 1 << COM0B0 : 0));
+  typedef Pin<'D', first ? 6 : 5> Wire;
+
+  /// @param on  counts of a period, 0 to all of it
+  static void write(uint16_t on) {
+    if (on == 0 || on >= counts) {
+      // None at all, or all of it: the timer would leave a gap of a count.
+      Wire::write((on == 0) == rests_high);
+      TCCR0A = static_cast<uint8_t>(TCCR0A & ~bits);
+      return;
+    }
+    const uint8_t last = static_cast<uint8_t>(on - 1);
+    if (first) {
+      OCR0A = last;
+    } else {
+      OCR0B = last;
+    }
+    TCCR0A = static_cast<uint8_t>((TCCR0A & ~bits) | makes);
+  }
+};
+
 /// Conversions that the duty's timer begins: ADC_vect has each.
 struct Converter {
   /// @param channel  0 to 7

@@ -15,7 +15,8 @@ namespace cogstride {
 namespace {
 
 constexpr ExactTime between_duties = ExactTime::from_base({1, 1000});
-constexpr ExactTime loop_bears = ExactTime::from_base({1, 100});  // from command to effect
+constexpr ExactTime between_duties_on_link = ExactTime::from_base({1, 100});  // as its line carries
+constexpr ExactTime loop_bears = ExactTime::from_base({1, 100});              // from command to effect
 
 }  // namespace
 
@@ -27,7 +28,9 @@ DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, const Controlle
       driver_(mechanism, id, controller),
       ticks_per_second_(controller.timer_clock.base().to_double()),
       course_(duty_limits(mechanism), ticks_per_second_),
-      stride_(std::max(driver_.period(), ticks_at_least(between_duties, controller.timer_clock))),
+      stride_(std::max(
+          driver_.period(),
+          ticks_at_least(controller.link ? between_duties_on_link : between_duties, controller.timer_clock))),
       run_down_(mechanism, model_of(mechanism), ticks_per_second_),
       feedback_(mechanism_, controller),
       hold_back_(mechanism.limits.current ? std::optional(mechanism.limits.current->base()) : std::nullopt) {

@@ -22,14 +22,17 @@ bool CountedPlace::take(Tick now, std::span<const Reading> readings) {
   std::optional<std::int64_t> count;
   Tick counted_at = counted_at_;
   for (const Reading& reading : readings) {
-    if (reading.source == source_) count = reading.raw;
+    if (reading.source == source_) {
+      count = reading.raw;
+      reads_late_ = now - reading.at;
+    }
     if (reading.source == edge_source_) counted_at = reading.raw;
   }
   if (!count) return false;
   if (looks_ < 2) ++looks_;
   const int way = !count_ || *count == *count_ ? way_ : *count > *count_ ? 1 : -1;
   const bool turned = way != way_;
-  speed_.look(now, *count, counted_at);
+  speed_.look(known_at(now), *count, counted_at);
   if (count_ && *count != *count_) {
     const double rate = std::abs(speed_.counts_per_second());
     interval_ = rate > 0.0 ? 1.0 / rate : 0.0;
@@ -43,7 +46,7 @@ bool CountedPlace::take(Tick now, std::span<const Reading> readings) {
 }
 
 double CountedPlace::speed(Tick now, Tick) const {
-  const double quiet = seconds(now - counted_at_);
+  const double quiet = seconds(known_at(now) - counted_at_);
   return quiet > quiet_counts * interval_ + late_ ? 0.0 : speed_.counts_per_second();
 }
 
@@ -54,7 +57,7 @@ double CountedPlace::beyond(Tick now, Tick at) const {
   if (rate == 0.0) return 0.0;
   const double since = std::abs(rate) * seconds(now - counted_at_);
   // What has been counted since then may not be known yet.
-  const double part = std::min(since, 1.0 + std::abs(rate) * late_);
+  const double part = std::min(since, 1.0 + std::abs(rate) * (late_ + seconds(reads_late_)));
   return (way_ > 0 ? part : 1.0 - part) + rate * seconds(at - now);
 }
 

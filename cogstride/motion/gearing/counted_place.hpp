@@ -36,6 +36,7 @@ class CountedPlace final : public PlaceSource {
   [[nodiscard]] std::int64_t count(Tick) const override { return count_.value_or(0); }
   [[nodiscard]] double beyond(Tick now, Tick at) const override;
   [[nodiscard]] double speed(Tick now, Tick at) const override;
+  [[nodiscard]] Tick known_at(Tick now) const override { return now - reads_late_; }
   [[nodiscard]] bool is_planned() const override { return false; }
   [[nodiscard]] IndexCheck* index() override { return index_ ? &*index_ : nullptr; }
 
@@ -53,6 +54,7 @@ class CountedPlace final : public PlaceSource {
   std::optional<std::int64_t> count_{};
   int looks_ = 0;
   Tick counted_at_ = 0;
+  Tick reads_late_ = 0;    // that a reading takes to come
   int way_ = 1;            // that it counted last
   double interval_ = 0.0;  // s between the last counts, at the speed that they came with
 };

@@ -174,8 +174,11 @@ std::optional<Course> Follow::look(Tick now, std::span<const Reading> readings, 
   Course course = never_beyond(course_soon_met(now, from, is), is);
   gear_->was_told(now, from);
   course.looks_each = static_cast<double>(gear_->period()) / gear_->ticks_per_second();
+  const Tick known = gear_->first().known_at(now);
+  told_late_ =
+      known < now ? static_cast<double>(from - known + gear_->period()) / gear_->ticks_per_second() : 0.0;
   watch(course, is, gear_->leaders_stand(now));
-  const double lead = static_cast<double>(from - now) / gear_->ticks_per_second();
+  const double lead = static_cast<double>(from - known) / gear_->ticks_per_second();
   behind_.all = way_between(is.position, gear_->there(now, from).place);
   behind_.kept = gear_->leaders_stand(now) ? Lag{} : gear_->lag(gear_->leader(now, from).speed, lead);
   behind_.held_up = held_up_;
@@ -219,7 +222,7 @@ void Follow::watch(const Course& course, const MotionState& is, bool leaders_sta
         0.0, behind - way_to_rest(follower_.limits, std::min(std::abs(is.speed), follower_.limits.speed)));
   most_held_up_ = std::max(most_held_up_, behind);
   const double slack = std::max(slack_in_grains, slack_in_counts * std::abs(gear_->per_count().to_double())) +
-                       slack_in_time * std::max(asked, std::abs(is.speed));
+                       (slack_in_time + told_late_) * std::max(asked, std::abs(is.speed));
   if (behind <= std::min(slack, how_.may_fall_behind.value_or(slack))) return;
   const std::string why =
       is_too_fast ? fmt::format("{} asks for {}, and it may go {}", leaders_, text(asked, 1),

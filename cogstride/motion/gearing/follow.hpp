@@ -116,6 +116,7 @@ class Follow {
   bool told_too_fast_ = false;
   bool told_behind_ = false;
   Behind behind_{};
+  double told_late_ = 0.0;  // s until what a leader does can be followed, where its readings come late
   double held_up_ = 0.0;
   double most_held_up_ = 0.0;
   std::string fault_{};

@@ -166,7 +166,7 @@ Course Gear::leader(Tick now, Tick at) const {
 Course Gear::way_at(Tick now, Tick at) const {
   Course way = leader(now, at);
   if (is_compensated_ || way.speed == 0.0) return way;
-  const double lead = static_cast<double>(at - now) / timing_.ticks_per_second;
+  const double lead = static_cast<double>(at - first().known_at(now)) / timing_.ticks_per_second;
   way.place = way.place.moved(-std::copysign(lag(way.speed, lead).sum(), way.speed));
   return way;
 }

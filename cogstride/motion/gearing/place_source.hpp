@@ -26,6 +26,8 @@ class PlaceSource {
   [[nodiscard]] virtual double beyond(Tick now, Tick at) const = 0;
   /// Counts/s at that instant, signed; 0 when it is known to stand on its count.
   [[nodiscard]] virtual double speed(Tick now, Tick at) const = 0;
+  /// The instant that count(now) is of: where a reading comes late, some time ago.
+  [[nodiscard]] virtual Tick known_at(Tick now) const { return now; }
   /// Whether it tells of what is to come, and not only of what was.
   [[nodiscard]] virtual bool is_planned() const = 0;
   /// The count at place 0 of its output.

@@ -9,8 +9,6 @@
 namespace cogstride {
 namespace {
 
-constexpr ExactTime looking_period = ExactTime::from_base({1, 1000});
-
 double place_error(const Encoder& encoder) {
   const double counts = 4.0 * static_cast<double>(encoder.lines_per_turn);
   return counts * (encoder.eccentricity.in(units::turn) + 3.0 * encoder.line_error.in(units::turn));
@@ -18,11 +16,11 @@ double place_error(const Encoder& encoder) {
 
 }  // namespace
 
-EncoderWatch::EncoderWatch(StepperMover& mover, const Encoder& encoder, ExactFrequency clock)
+EncoderWatch::EncoderWatch(StepperMover& mover, const Encoder& encoder, ExactFrequency clock, Tick period)
     : mover_(mover),
       encoder_(encoder),
       counts_per_base_(counts_per_base(mover.mechanism(), encoder)),
-      period_(ticks_at_least(looking_period, clock)),
+      period_(period),
       speed_(clock.base().to_double(), 2.0 * place_error(encoder)) {
   // A rotor that has not lost its field is less than two full steps from it.
   const double full_steps = static_cast<double>(steps_lost_at_once(mover.mechanism())) / 4.0 /
@@ -51,21 +49,26 @@ void EncoderWatch::act(Lines& lines, std::span<const Reading> readings) {
   }
   std::optional<std::int64_t> count;
   Tick counted_at = 0;
+  Tick looked_at = lines.now();
   for (const Reading& reading : readings) {
-    if (reading.source == counter_source(encoder_.line_a)) count = reading.raw;
+    if (reading.source == counter_source(encoder_.line_a)) {
+      count = reading.raw;
+      looked_at = reading.at;
+    }
     if (reading.source == counter_edge_source(encoder_.line_a)) counted_at = reading.raw;
   }
   if (!count) return;
   count_ = *count;
-  speed_.look(lines.now(), count_, counted_at);
-  compare(lines);
+  speed_.look(looked_at, count_, counted_at);
+  // What went on then is known as long as the same motion does.
+  if (looked_at == lines.now() || looked_at >= mover_.stream().same_since()) compare(looked_at);
 }
 
-void EncoderWatch::compare(const Lines& lines) {
-  const std::optional<OutputPosition> stepped = mover_.position(lines.now());
+void EncoderWatch::compare(Tick at) {
+  const std::optional<OutputPosition> stepped = mover_.position(at);
   if (!stepped || mover_.is_homing()) {
     reference_count_.reset();
-    compare_ways(lines);
+    compare_ways(at);
     return;
   }
   both_from_.reset();
@@ -82,7 +85,7 @@ void EncoderWatch::compare(const Lines& lines) {
 }
 
 /// Where it stands is not known; how far it goes is.
-void EncoderWatch::compare_ways(const Lines& lines) {
+void EncoderWatch::compare_ways(Tick at) {
   const auto& homing = mover_.mechanism().homing;
   const bool is_in_the_loop = mover_.is_homing() && homing && homing->sensor == encoder_.name;
   if (is_in_the_loop || !mover_.stream().is_on()) {  // a hand may turn it
@@ -90,7 +93,7 @@ void EncoderWatch::compare_ways(const Lines& lines) {
     told_ = false;
     return;
   }
-  const std::int64_t step = mover_.standing_step(lines.now());
+  const std::int64_t step = mover_.standing_step(at);
   if (!both_from_) {
     both_from_ = {count_, step};
     told_ = false;

@@ -12,7 +12,8 @@ namespace cogstride {
 
 class EncoderWatch final : public CountCheck {
  public:
-  EncoderWatch(StepperMover& mover, const Encoder& encoder, ExactFrequency clock);
+  /// @param period  ticks between two looks
+  EncoderWatch(StepperMover& mover, const Encoder& encoder, ExactFrequency clock, Tick period);
 
   void mover_is_zeroed() override;
   void read_again() override { asked_ = false; }
@@ -31,8 +32,8 @@ class EncoderWatch final : public CountCheck {
   void act(Lines& lines, std::span<const Reading> readings) override;
 
  private:
-  void compare(const Lines& lines);
-  void compare_ways(const Lines& lines);
+  void compare(Tick at);
+  void compare_ways(Tick at);
   void tell(const std::string& why);
 
   StepperMover& mover_;

@@ -66,6 +66,8 @@ class StepStream final : public Walker {
   /// Of the motion that is on: first and last instant.
   [[nodiscard]] Tick began_at() const { return start_; }
   [[nodiscard]] Tick ends_at() const { return std::max(ends_at_, last_edge_); }
+  /// Since when step_at() is of the motion that is on, or it stands.
+  [[nodiscard]] Tick same_since() const { return busy_ ? start_ : ends_at(); }
   [[nodiscard]] const StepDriver& driver() const { return driver_; }
 
  private:

@@ -10,6 +10,7 @@
 #include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/stepper/encoder_watch.hpp"
+#include "cogstride/plan/gearing.hpp"
 #include "cogstride/plan/rotor_lag.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/text.hpp"
@@ -669,7 +670,8 @@ std::vector<std::unique_ptr<CountCheck>> StepperMover::count_checks(std::span<co
   std::vector<std::unique_ptr<CountCheck>> checks;
   for (const Sensor& sensor : mechanism_.sensors)
     if (const auto* const encoder = std::get_if<Encoder>(&sensor))
-      checks.push_back(std::make_unique<EncoderWatch>(*this, *encoder, clock));
+      checks.push_back(
+          std::make_unique<EncoderWatch>(*this, *encoder, clock, ticks_between_looks(controller_)));
   return checks;
 }
 

@@ -385,7 +385,7 @@ TEST(Findings, ADividerIsToldThatItGivesMoreThanItsInputReads) {
 
 TEST(Findings, ALinkIsNoFasterThanItsChipTakesBytes) {
   Rig rig = read_rig(std::string(COGSTRIDE_SOURCE_DIR) + "/demo/lace.rig.toml");
-  rig.controller.link = ChipLink{};
+  rig.controller.link.emplace().port = "/dev/ttyUSB0";
   const auto at = [&](std::int64_t baud, std::size_t axes) {
     Rig some = rig;
     some.controller.small_chip->serial_baud = baud;

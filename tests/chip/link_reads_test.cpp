@@ -1,0 +1,222 @@
+// What a chip behind a link counts and switches by a timer: encoders, followers that go by them, duties.
+#include <gtest/gtest.h>
+
+#include "chip/linked_chip.hpp"
+#include "cogstride/bench/live/live_obstacles.hpp"
+#include "cogstride/link/link_duties.hpp"
+#include "cogstride/quantity/text.hpp"
+#include "cogstride/rig/files/read_rig.hpp"
+
+namespace cogstride::chip_bench {
+namespace {
+
+constexpr double baud = 250e3;
+constexpr std::int64_t counts_of_turn = 1000;
+
+/// The carriage alone, at 0 from the start, and a wheel that somebody turns.
+Rig rig_with_wheel() {
+  Rig rig = only_with(read_rig(COGSTRIDE_SOURCE_DIR "/demo/lace.rig.toml"), {"carriage"});
+  rig.whole.reset();
+  rig.mechanisms[0].sensors.clear();
+  rig.mechanisms[0].homing.reset();
+  rig.hands.clear();
+  rig.bindings.clear();
+  rig.controller.link.emplace();
+  rig.controller.link->port = "emulated";
+  rig.controller.small_chip->serial_baud = static_cast<std::int64_t>(baud);
+  rig.controller.counters = QuadratureCounters{1, ExactFrequency(50, units::kHz)};
+  Shaft wheel;
+  wheel.name = "wheel";
+  wheel.speed = parse_output<1>("600 rpm");
+  wheel.encoder = Encoder{.name = "encoder",
+                          .line_a = cogstride::line_of(Pin{'C', 4}),
+                          .line_b = cogstride::line_of(Pin{'C', 5}),
+                          .lines_per_turn = 250};
+  rig.shafts.push_back(wheel);
+  return rig;
+}
+
+/// Turns the wheel as the chip's time passes: counts by instant, and what was counted when.
+class Turning {
+ public:
+  /// @param place  counts at a time in s, from 0
+  Turning(Chip& chip, std::function<double(double)> place) : chip_(chip), place_(std::move(place)) {}
+  void run(std::int64_t cycles) {
+    constexpr std::int64_t slice = 400;
+    for (const std::int64_t until = chip_.now() + cycles; chip_.now() < until;) {
+      chip_.run(std::min(slice, until - chip_.now()));
+      const auto wanted = static_cast<std::int64_t>(std::floor(place_(seconds())));
+      if (wanted == count_) continue;
+      count_ += wanted > count_ ? 1 : -1;
+      const auto quarter = static_cast<int>(((count_ % 4) + 4) % 4);
+      chip_.drive('C', 4, quarter == 1 || quarter == 2);
+      chip_.drive('C', 5, quarter == 2 || quarter == 3);
+    }
+  }
+  [[nodiscard]] double seconds() const { return static_cast<double>(chip_.now()) / 16e6; }
+  [[nodiscard]] std::int64_t count() const { return count_; }
+
+ private:
+  Chip& chip_;
+  std::function<double(double)> place_;
+  std::int64_t count_ = 0;
+};
+
+TEST(ChipLink, CountsAWheelAndFollowsIt) {
+  const Rig rig = rig_with_wheel();
+  MadeChip made(rig, {}, built_link(rig, "wheel"));
+  EmulatedLine line(made.chip(), {baud});
+  // From rest to a turn a second, two turns on, and back by a quarter.
+  const auto place = [](double t) {
+    t -= 0.3;
+    const double turns = t < 0.0   ? 0.0
+                         : t < 0.2 ? 2.5 * t * t
+                         : t < 1.0 ? 0.1 + (t - 0.2)
+                         : t < 1.2 ? 0.9 + (t - 1.0) - 2.5 * (t - 1.0) * (t - 1.0)
+                         : t < 1.4 ? 1.0
+                         : t < 1.6 ? 1.0 - 3.125 * (t - 1.4) * (t - 1.4)
+                         : t < 1.8 ? 0.75 + 3.125 * (1.8 - t) * (1.8 - t)
+                                   : 0.75;
+    return turns * static_cast<double>(counts_of_turn) + 0.5;
+  };
+  Turning wheel(made.chip(), place);
+  double worst = 0.0;  // steps by which it is behind
+  line.on_run = [&](std::int64_t cycles) {
+    wheel.run(cycles);
+    const double belongs = static_cast<double>(wheel.count()) * 0.224;
+    worst = std::max(worst, std::abs(belongs - static_cast<double>(made.count(0))));
+  };
+  const Script script = parse_script(
+      "gear carriage to wheel by 1.4 mm for each turn\nwait 2.2 s\nlet carriage go\n", "x.moves", rig);
+  const Linked linked = play(rig, script, line);
+  EXPECT_EQ(linked.fault, "");
+  EXPECT_EQ(wheel.count(), 750);
+  EXPECT_EQ(made.count(0), 168) << "0.75 turns by 1.4 mm, 160 steps a mm";
+  EXPECT_EQ(linked.asked, 168);
+  fmt::print("behind its wheel by {:.1f} steps at the most, at 224 steps/s\n", worst);
+  EXPECT_LT(worst, 30.0);
+}
+
+constexpr int ocr0a = 0x47;
+constexpr int ocr0b = 0x48;
+constexpr int tccr0a = 0x44;
+constexpr int both_outputs_make = 0xa0;
+
+/// The carriage, the bench's feeder on the two outputs of the 8-bit timer, and its snips.
+Rig rig_with_duties() {
+  Rig rig = rig_with_wheel();
+  rig.shafts.clear();
+  const Rig bench = read_rig(COGSTRIDE_SOURCE_DIR "/demo/bobbin.rig.toml");
+  for (TimerUnit& timer : rig.controller.timers)
+    if (timer.name == "fast") timer.prescaler = 8;
+  for (const Mechanism& mechanism : bench.mechanisms) {
+    if (mechanism.name != "feeder" && mechanism.name != "snips") continue;
+    Mechanism own = mechanism;
+    own.sensors.clear();
+    if (auto* const wiring = std::get_if<BridgeWiring>(&own.wiring)) {
+      wiring->input_a->number = cogstride::line_of(Pin{'D', 6});
+      wiring->input_b->number = cogstride::line_of(Pin{'D', 5});
+      wiring->enable->number = cogstride::line_of(Pin{'C', 1});
+      wiring->pwm_frequency = ExactFrequency::from_base(Ratio(15'625, 2));
+      own.common.timer = "fast";
+      own.limits.current.reset();
+    } else {
+      std::get<PulseWidthWiring>(own.wiring).pulse.number = cogstride::line_of(Pin{'C', 4});
+      own.common.timer.reset();
+    }
+    rig.mechanisms.push_back(own);
+  }
+  return rig;
+}
+
+TEST(ChipLink, MakesDutiesAndPulsesBesideSteps) {
+  const Rig rig = rig_with_duties();
+  MadeChip made(rig, {}, built_link(rig, "duties"));
+  Chip& chip = made.chip();
+  EmulatedLine line(chip, {baud});
+  // What its registers are set to, by the millisecond: counts on of 256, A forwards and B backwards.
+  std::map<int, int> forwards;
+  int backwards = 0;
+  std::int64_t next = 0;
+  line.on_run = [&](std::int64_t cycles) {
+    for (const std::int64_t until = chip.now() + cycles; chip.now() < until;) {
+      chip.run(std::min<std::int64_t>(1600, until - chip.now()));
+      if (chip.now() < next) continue;
+      next = chip.now() + 16'000;
+      const bool makes_a = (chip.reg(tccr0a) & 0x80) != 0;
+      forwards[makes_a ? chip.reg(ocr0a) + 1 : chip.level('D', 6) ? 256 : 0] += 1;
+      if ((chip.reg(tccr0a) & 0x20) != 0) ++backwards;
+    }
+  };
+  const Script script = parse_script(
+      "start together\n  move carriage to 8 mm\n  swing snips to 30 deg\n  spin feeder at 40 % for 0.4 "
+      "s\nend\n"
+      "spin feeder at 100 % in 0.2 s for 0.2 s\nswing snips to 60 deg\ncoast feeder\n",
+      "x.moves", rig);
+  const Linked linked = play(rig, script, line);
+  EXPECT_EQ(linked.fault, "");
+  EXPECT_TRUE(linked.played.is_sound) << linked.fault;
+  EXPECT_EQ(made.count(0), 1280) << "8 mm, 160 steps a mm";
+  EXPECT_EQ(chip.overruns(), 0);
+  EXPECT_GT(forwards[102], 300) << "40 % of 256 counts";
+  EXPECT_GT(forwards[256], 150) << "all of it, without a gap";
+  EXPECT_GT(forwards[0], 10);
+  EXPECT_EQ(backwards, 0);
+  EXPECT_EQ(chip.reg(tccr0a) & both_outputs_make, 0) << "at rest";
+  EXPECT_FALSE(chip.level('D', 6));
+  EXPECT_FALSE(chip.level('C', 1)) << "its enable";
+  // Pulses of the snips: 0.92 ms to 2.06 ms for 168 degrees, a frame of 20 ms.
+  const auto width_of = [](double degrees) { return 0.92e-3 + degrees / 168.0 * 1.14e-3; };
+  std::map<int, int> widths;  // of 30, 60 degrees and others
+  const std::vector<PinEdge>& edges = chip.edges('C', 4);
+  double last_rise = 0.0;
+  for (std::size_t i = 0; i + 1 < edges.size(); ++i) {
+    if (!edges[i].high) continue;
+    const double width = static_cast<double>(edges[i + 1].at - edges[i].at) / clock_rate;
+    const double rise = static_cast<double>(edges[i].at) / clock_rate;
+    if (last_rise > 0.0) {
+      EXPECT_NEAR(rise - last_rise, 0.02, 60e-6);
+    }
+    last_rise = rise;
+    for (const int degrees : {30, 60})
+      if (std::abs(width - width_of(degrees)) < 12e-6) ++widths[degrees];
+    EXPECT_GT(width, 0.9e-3);
+    EXPECT_LT(width, 2.1e-3);
+  }
+  EXPECT_GT(widths[30], 10);
+  EXPECT_GT(widths[60], 2);
+}
+
+TEST(ChipLink, SaysWhichDutiesItsChipDoesNotMake) {
+  const Rig sound = rig_with_duties();
+  EXPECT_TRUE(link_duties(sound).refused.empty());
+  const auto why = [&](const std::function<void(Rig&)>& change) {
+    Rig rig = sound;
+    change(rig);
+    std::string all;
+    for (const auto& [owner, words] : link_duties(rig).refused) all += owner + ": " + words + "\n";
+    return all;
+  };
+  const auto bridge = [](Rig& rig) -> BridgeWiring& {
+    return std::get<BridgeWiring>(rig.mechanisms[1].wiring);
+  };
+  EXPECT_EQ(why([&](Rig& rig) {
+              bridge(rig).input_a->number = cogstride::line_of(Pin{'C', 2});
+            }),
+            "feeder: its duty is on C2, and the chip's 8-bit timer has outputs at D6 and D5\n");
+  EXPECT_EQ(why([&](Rig& rig) { bridge(rig).pwm_frequency = ExactFrequency(10, units::kHz); }),
+            "feeder: the chip's 8-bit timer makes no 10000 Hz there: 7812.5 Hz by this prescaler\n");
+  EXPECT_EQ(why([&](Rig& rig) { bridge(rig).alignment = Alignment::centre; }),
+            "feeder: the chip's timer makes periods that begin with the drive, not centred ones\n");
+  EXPECT_EQ(why([&](Rig& rig) {
+              Mechanism second = rig.mechanisms[0];
+              second.name = "second";
+              rig.mechanisms.push_back(second);
+            }),
+            "snips: its pulses take a compare of the 16-bit timer, and two axes of steps have both\n");
+  // What is refused is no obstacle to what is left.
+  EXPECT_EQ(live_obstacles(sound, false).size(), 0U);
+}
+
+}  // namespace
+}  // namespace cogstride::chip_bench
