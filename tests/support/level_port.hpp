@@ -1,4 +1,4 @@
-// A port that keeps the levels of 64 lines, by this computer's clock, with somebody who presses what it
+// A port that keeps the levels of lines and pins, by this computer's clock, with somebody who presses what it
 // reads.
 #pragma once
 
@@ -55,7 +55,7 @@ class LevelPort : public LinePort {
 
  private:
   NullPort clock_;
-  std::array<bool, 64> levels_{};
+  std::array<bool, 2048> levels_{};
   std::vector<PortEdge> edges_;
 };
 

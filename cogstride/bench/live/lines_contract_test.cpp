@@ -1,4 +1,5 @@
-// What lines.hpp promises, held against all that play lines: a script, the simulated bench's, live ones.
+// What lines.hpp promises, held against all that play lines: a script, the simulated bench's, live ones,
+// those of a chip behind a link.
 #include <gtest/gtest.h>
 
 #include <array>
@@ -7,12 +8,14 @@
 #include <memory>
 #include <string>
 
+#include "cogstride/bench/live/link_lines.hpp"
 #include "cogstride/bench/live/live_lines.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/lines/bus_line.hpp"
 #include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/plant/surroundings.hpp"
 #include "cogstride/quantity/error.hpp"
+#include "support/host_chip_stream.hpp"
 #include "support/level_port.hpp"
 #include "support/scripted_lines.hpp"
 
@@ -21,14 +24,17 @@ namespace {
 
 using Use = LineSetup::Use;
 
-constexpr LineId step{0};
-constexpr LineId dir{1};
-constexpr LineId gate{2};
-constexpr LineId lamp{3};
-constexpr LineId fan{4};
-constexpr LineId other_step{5};
-constexpr std::array<LineId, 4> coils{LineId{6}, LineId{7}, LineId{8}, LineId{9}};
-constexpr LineId halt{10};
+constexpr LineId line_at(char port, int bit) {
+  return static_cast<LineId>(line_of(Pin{port, bit}));
+}
+constexpr LineId step = line_at('B', 1);
+constexpr LineId dir = line_at('D', 4);
+constexpr LineId gate = line_at('D', 2);
+constexpr LineId lamp = line_at('D', 6);
+constexpr LineId fan = line_at('D', 5);
+constexpr LineId other_step = line_at('B', 2);
+constexpr std::array<LineId, 4> coils{line_at('C', 0), line_at('C', 1), line_at('C', 2), line_at('C', 3)};
+constexpr LineId halt = line_at('D', 7);
 constexpr MechanismId own{7};
 constexpr MechanismId other{8};
 constexpr MechanismId third{9};
@@ -42,8 +48,8 @@ std::vector<LineSetup> lines() {
                              {fan, "fan", other, Use::pwm},
                              {other_step, "y.step", other, Use::pulses, false, 10},
                              {halt, "halt", {}, Use::input, false, 0, SourceId{10}}};
-  for (const LineId coil : coils)
-    all.push_back({coil, "z.coil" + std::to_string(static_cast<int>(coil)), third, Use::rows});
+  for (std::size_t i = 0; i < coils.size(); ++i)
+    all.push_back({coils[i], "z.coil" + std::to_string(i), third, Use::rows});
   LineSetup& front = all[all.size() - coils.size()];
   front.rows = {{coils.begin(), coils.end()}, {1, 2, 4, 8}};
   return all;
@@ -129,12 +135,15 @@ class PlainPort final : public testing_support::LevelPort {
 
 /// Lines as somebody plays them, behind their front. A tick is a microsecond.
 struct Played {
+  std::unique_ptr<testing_support::HostChip> chip{};
+  std::unique_ptr<testing_support::HostChipStream> stream{};
   std::unique_ptr<Surroundings> hands{};
   std::unique_ptr<Echo> echo = std::make_unique<Echo>();
   std::unique_ptr<PlainPort> port{};
   std::unique_ptr<TimedLines> player{};
   std::unique_ptr<CheckedLines> front{};
   bool takes_late = false;
+  bool has_buses = true;
   std::function<bool(LineId)> level{};
 };
 
@@ -196,6 +205,43 @@ Played live() {
   return played;
 }
 
+/// Two axes of steps of a chip whose tick is a sixteenth of a microsecond; it has no bus.
+Played linked() {
+  using testing_support::HostChip;
+  Played played;
+  played.takes_late = true;
+  played.has_buses = false;
+  played.chip = std::make_unique<HostChip>();
+  played.stream = std::make_unique<testing_support::HostChipStream>(*played.chip);
+  LinkLines::Setup setup;
+  setup.lines = lines();
+  std::erase_if(setup.lines, [](const LineSetup& line) { return line.owner == third; });
+  for (const LineSetup& line : setup.lines)
+    setup.map.lines.push_back({*link_code(line.id), *pin_of(static_cast<std::int64_t>(line.id)),
+                               line.use == Use::input    ? LinkMap::Use::input
+                               : line.use == Use::pulses ? LinkMap::Use::step
+                               : line.use == Use::pwm    ? LinkMap::Use::duty
+                                                         : LinkMap::Use::output,
+                               line.rest_high});
+  setup.map.axes = {static_cast<std::size_t>(own), static_cast<std::size_t>(other)};
+  setup.map.mark = HostChip::Machine::mark;
+  setup.ticks_per_second = HostChip::ticks_per_second;
+  setup.bytes_per_second = 50'000.0;
+  setup.slack = 16'000;
+  setup.lead = 160'000;
+  setup.horizon = 1'600'000;
+  setup.reads = 32'000;
+  setup.port = "made up";
+  auto player = std::make_unique<LinkLines>(setup, *played.stream);
+  LinkLines& made = *player;
+  played.player = std::move(player);
+  played.front = std::make_unique<CheckedLines>(
+      CheckedLines::Setup{setup.lines, pwm(), [&made](SourceId source) { return made.answers(source); },
+                          true},
+      made);
+  return played;
+}
+
 chip::PulseRun steady(Tick gap, std::uint16_t steps) {
   return {static_cast<std::uint64_t>(gap) << 16, 0, 0, steps, 0, 0};
 }
@@ -204,6 +250,7 @@ class LinesContract : public testing::TestWithParam<const char*> {
  protected:
   LinesContract() : played_(made(GetParam())), on_(*played_.front) {}
   static Played made(const std::string& by) {
+    if (by == "linked") return linked();
     return by == "scripted" ? scripted() : by == "simulated" ? simulated() : live();
   }
   /// What is said when it is refused; "" when it is not.
@@ -335,6 +382,10 @@ TEST_P(LinesContract, BusesCarryFramesOfTheirKindAlone) {
   const auto put = [&](BusId to, const Frame& frame) {
     return refused([&] { on_.put(soon(), to, frame, own); });
   };
+  if (!played_.has_buses) {
+    EXPECT_EQ(put(bus, {5, 0, {}}), "bus 1 has not been opened");
+    return;
+  }
   EXPECT_EQ(put(bus, {largest_bus_id, 8, {1, 2, 3, 4, 5, 6, 7, 8}}), "");
   EXPECT_EQ(put(bus, {5, 0, {}}), "");
   EXPECT_EQ(put(bus, {largest_bus_id + 1, 1, {}}), "drives: id 0x20000000; 0x1fffffff is the largest");
@@ -346,7 +397,10 @@ TEST_P(LinesContract, BusesCarryFramesOfTheirKindAlone) {
   on_.withdraw(own, 0);
 }
 
-TEST_P(LinesContract, AFrameGoesOutAtItsTickAndItsAnswerIsRead) {
+/// Those that have buses and lines that change together.
+class LinesOfAllKinds : public LinesContract {};
+
+TEST_P(LinesOfAllKinds, AFrameGoesOutAtItsTickAndItsAnswerIsRead) {
   const Tick at = soon();
   on_.put(at, bus, Frame{0x123, 3, {1, 2, 255}}, own);
   on_.put(at + 2000, bus, Frame{0x124, 1, {9}}, other);
@@ -370,7 +424,7 @@ TEST_P(LinesContract, AFrameGoesOutAtItsTickAndItsAnswerIsRead) {
   }
 }
 
-TEST_P(LinesContract, WhatBringsABusToRestIsSentByACut) {
+TEST_P(LinesOfAllKinds, WhatBringsABusToRestIsSentByACut) {
   on_.put(soon(), bus, Frame{0x123, 1, {1}}, own);
   on_.cut();
   run_to(on_.now() + 100'000);
@@ -380,14 +434,14 @@ TEST_P(LinesContract, WhatBringsABusToRestIsSentByACut) {
   EXPECT_EQ(heard[0].second, (Frame{0, 2, {0xff, 0x00}}));
 }
 
-TEST_P(LinesContract, RowsFollowEachOtherAStepEach) {
+TEST_P(LinesOfAllKinds, RowsFollowEachOtherAStepEach) {
   const LineId front = coils[0];
   const Tick at = soon();
   on_.put(FineTick{at, 0}, front, std::array{steady(1000, 6)}, std::nullopt);
   EXPECT_EQ(refused([&] {
               on_.put(FineTick{soon() + 90'000, 0}, coils[1], std::array{steady(1000, 6)}, std::nullopt);
             }),
-            "z.coil7 changes with others: runs go to the first of them");
+            "z.coil1 changes with others: runs go to the first of them");
   EXPECT_NE(refused([&] { put_steps(at + 1000, front); }).find("overlap"), std::string::npos);
   const auto on = [&] {
     unsigned found = 0;
@@ -414,7 +468,10 @@ TEST_P(LinesContract, RowsFollowEachOtherAStepEach) {
   }
 }
 
-INSTANTIATE_TEST_SUITE_P(Of, LinesContract, testing::Values("scripted", "simulated", "live"),
+INSTANTIATE_TEST_SUITE_P(Of, LinesContract, testing::Values("scripted", "simulated", "live", "linked"),
+                         [](const auto& info) { return std::string(info.param); });
+
+INSTANTIATE_TEST_SUITE_P(Of, LinesOfAllKinds, testing::Values("scripted", "simulated", "live"),
                          [](const auto& info) { return std::string(info.param); });
 
 /// Those that cut at an input by themselves.
@@ -476,11 +533,11 @@ TEST(CheckedLines, RefuseRowsOfLinesThatDoNotChangeTogether) {
   };
   EXPECT_EQ(refused([](LineSetup&) {}), "");
   EXPECT_EQ(refused([](LineSetup& front) { front.rows.lines.push_back(dir); }),
-            "z.coil6: x.dir is no line that changes with it");
+            "z.coil0: x.dir is no line that changes with it");
   EXPECT_EQ(refused([](LineSetup& front) { front.rows.lines.resize(9, coils[1]); }),
-            "z.coil6: 9 lines in 4 rows; 1 to 8 can change together, in 1 to 255 rows");
+            "z.coil0: 9 lines in 4 rows; 1 to 8 can change together, in 1 to 255 rows");
   EXPECT_EQ(refused([](LineSetup& front) { front.rows.cycle.clear(); }),
-            "z.coil6: 4 lines in 0 rows; 1 to 8 can change together, in 1 to 255 rows");
+            "z.coil0: 4 lines in 0 rows; 1 to 8 can change together, in 1 to 255 rows");
 }
 
 TEST(CheckedLines, RefuseTwoOfOneNumberAndDutiesOnNoLine) {
@@ -491,7 +548,7 @@ TEST(CheckedLines, RefuseTwoOfOneNumberAndDutiesOnNoLine) {
     (void)CheckedLines({twice, {}, {}}, player);
     FAIL();
   } catch (const RangeError& error) {
-    EXPECT_STREQ(error.what(), "line 0 is used by x.step and by z.step");
+    EXPECT_STREQ(error.what(), "line 1057 is used by x.step and by z.step");
   }
   EXPECT_THROW((void)CheckedLines({{}, pwm(), {}}, player), RangeError);
 }

@@ -80,6 +80,12 @@ struct LinkLines::Inside {
     bool is_sent = false;
     std::optional<std::uint16_t> duty{};  // of a line with one, ticks
   };
+  /// For whoever listens.
+  struct Traced {
+    Tick at = 0;
+    LineId line{};
+    bool high = false;
+  };
   /// What planning has not been told yet.
   struct Untold {
     Reading reading{};
@@ -102,6 +108,9 @@ struct LinkLines::Inside {
   void say(std::int64_t now_ns);
   bool take_samples(std::vector<Reading>& readings);
   void trace_to(Tick to);
+  void trace_steps(LineId line, Tick to, std::optional<std::int64_t> place, std::vector<Traced>& all);
+  void rests_at(Tick at);
+  void stands_at(std::size_t axis, std::int64_t place, Tick at);
   [[nodiscard]] std::uint8_t axis_of_mechanism(MechanismId mechanism) const;
   void lose(const std::string& why) {
     if (trouble.gone.empty()) trouble.gone = why;
@@ -141,11 +150,6 @@ struct LinkLines::Inside {
   std::vector<LinkMessage> messages{};
   std::vector<std::uint8_t> unsent{};
   std::function<void(Tick, LineId, bool)> listener{};
-  struct Traced {
-    Tick at = 0;
-    LineId line{};
-    bool high = false;
-  };
   std::vector<Traced> to_trace{};            // levels, and edges of inputs
   std::map<LineId, bool> traced_levels{};    // of outputs
   std::map<std::size_t, std::size_t> row{};  // that an axis of coils stands on
@@ -154,7 +158,8 @@ struct LinkLines::Inside {
   bool has_trouble = false;
   bool is_open = false;
   bool has_ended = false;
-  bool is_gone = false;  // nothing is heard any more
+  bool has_rested = true;  // the last cut has come through
+  bool is_gone = false;    // nothing is heard any more
   std::atomic<bool> woken{false};
   Tick now = 0;
   Tick begins = 0;  // the chip's tick that is called 0
@@ -371,6 +376,7 @@ void LinkLines::Inside::stood(const LinkMessage& message) {
                        message.value, planned));
     return;
   }
+  stands_at(message.which, message.value, at);
   axis.stopped_at(message.value, at);
   if (message.how == Stood::by_edge) {
     talk.order(LinkBytes(LinkOrder::take_back).byte(message.which).word(axis.sent()));
@@ -435,9 +441,11 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
         if (const std::int64_t planned = axes[i].steps_before(at); !axes[i].plays(at) && planned != place)
           lose(
               fmt::format("{}: the chip counts {} steps, and {} were ordered", axis_name(i), place, planned));
+        stands_at(i, place, at);
         axes[i].begin_anew(place);
       }
       for (Untold& each : untold) each.ended = each.waits = 0;
+      rests_at(clock.whole(message.tick));
       return;
     case LinkReading::edge: {
       const auto input = inputs.find(line_of_link(message.which));
@@ -494,6 +502,48 @@ bool LinkLines::Inside::take_samples(std::vector<Reading>& readings) {
   return readings.size() > before;
 }
 
+/// Levels by the steps of an axis, from what has been told on. @param place  it goes no farther than that
+void LinkLines::Inside::trace_steps(LineId line, Tick to, std::optional<std::int64_t> place,
+                                    std::vector<Traced>& all) {
+  const auto setup_of = [&](LineId id) {
+    return std::find_if(setup.lines.begin(), setup.lines.end(),
+                        [&](const LineSetup& each) { return each.id == id; });
+  };
+  const std::size_t axis = axis_of.at(line);
+  const LineSetup& front = *setup_of(line);
+  std::int64_t stands_on = place ? axes[axis].steps_before(traced) : 0;
+  axes[axis].each_step(traced, to, [&](Tick at, bool backwards) {
+    if (place && stands_on == *place) return;
+    stands_on += backwards ? -1 : 1;
+    if (front.rows.cycle.empty()) {
+      all.push_back({at, line, !front.rest_high});
+      all.push_back({at + std::max<Tick>(1, front.pulse_width), line, front.rest_high});
+      return;
+    }
+    const std::size_t rows = front.rows.cycle.size();
+    std::size_t& now_on = row[axis];
+    now_on = (now_on + (backwards ? rows - 1 : 1)) % rows;
+    for (std::size_t i = 0; i < front.rows.lines.size(); ++i)
+      all.push_back({at, front.rows.lines[i],
+                     ((front.rows.cycle[now_on] >> i & 1) != 0) != setup_of(front.rows.lines[i])->rest_high});
+  });
+}
+
+/// All of its outputs rest from then on.
+void LinkLines::Inside::rests_at(Tick at) {
+  has_rested = true;
+  if (!listener) return;
+  for (const LineSetup& line : setup.lines)
+    if (line.use != LineSetup::Use::input) to_trace.push_back({at, line.id, line.rest_high});
+}
+
+/// An axis stands there, whatever else it was to make.
+void LinkLines::Inside::stands_at(std::size_t axis, std::int64_t place, Tick at) {
+  if (!listener) return;
+  for (const auto& [line, its] : axis_of)
+    if (its == axis) trace_steps(line, at + 1, place, to_trace);
+}
+
 /// Whoever listens hears of all lines in the order of time.
 void LinkLines::Inside::trace_to(Tick to) {
   if (!listener || to <= traced) return;
@@ -501,27 +551,7 @@ void LinkLines::Inside::trace_to(Tick to) {
   for (const Traced& each : to_trace)
     if (each.at < to) all.push_back(each);
   std::erase_if(to_trace, [&](const Traced& each) { return each.at < to; });
-  for (const auto& [line, axis] : axis_of) {
-    const auto setup_of = [&](LineId id) {
-      return std::find_if(setup.lines.begin(), setup.lines.end(),
-                          [&](const LineSetup& each) { return each.id == id; });
-    };
-    const LineSetup& front = *setup_of(line);
-    axes[axis].each_step(traced, to, [&, id = line, place = axis](Tick at, bool backwards) {
-      if (front.rows.cycle.empty()) {
-        all.push_back({at, id, !front.rest_high});
-        all.push_back({at + std::max<Tick>(1, front.pulse_width), id, front.rest_high});
-        return;
-      }
-      const std::size_t rows = front.rows.cycle.size();
-      std::size_t& now_on = row[place];
-      now_on = (now_on + (backwards ? rows - 1 : 1)) % rows;
-      for (std::size_t i = 0; i < front.rows.lines.size(); ++i)
-        all.push_back(
-            {at, front.rows.lines[i],
-             ((front.rows.cycle[now_on] >> i & 1) != 0) != setup_of(front.rows.lines[i])->rest_high});
-    });
-  }
+  for (const auto& [line, axis] : axis_of) trace_steps(line, to, {}, all);
   traced = to;
   std::stable_sort(all.begin(), all.end(), [](const Traced& a, const Traced& b) { return a.at < b.at; });
   for (const Traced& each : all) {
@@ -704,9 +734,7 @@ void LinkLines::cut() noexcept {
   try {
     in.trace_to(in.now);
     in.talk.cut(++in.cuts);
-    for (const LineSetup& line : in.setup.lines)
-      if (line.use != LineSetup::Use::input && in.listener)
-        in.to_trace.push_back({in.now, line.id, line.rest_high});
+    in.has_rested = false;
     in.samplings.clear();
     for (Inside::Counter& each : in.counters) each.tells_count = each.tells_edge = false;
     in.levels.clear();
@@ -722,6 +750,7 @@ void LinkLines::cut() noexcept {
     if (in.talk.is_cutting() && !in.is_gone)
       in.lose(fmt::format("{}: the chip has not said that it rests: it comes to rest by itself within {} ms",
                           in.setup.port, in.setup.silence_ms));
+    if (!in.has_rested) in.rests_at(in.now);
     in.trouble.cut_by = CutBy::planning;
     in.now = std::max(in.now, in.clock.at(in.stream.now_ns()) - in.setup.slack);
   } catch (...) {
@@ -775,7 +804,9 @@ LinkLines::Trouble LinkLines::take_trouble() {
 void LinkLines::end() noexcept {
   if (inside_->has_ended) return;
   cut();
-  inside_->trace_to(inside_->now + 1);
+  Tick last = inside_->now;
+  for (const Inside::Traced& each : inside_->to_trace) last = std::max(last, each.at);
+  inside_->trace_to(last + 1);
   inside_->has_ended = true;
 }
 
