@@ -22,6 +22,9 @@ set(cogstride_public_headers
     cogstride/chip/link_count.hpp
     cogstride/chip/link_frame.hpp
     cogstride/chip/link_node.hpp
+    cogstride/chip/link_puts.hpp
+    cogstride/chip/link_samples.hpp
+    cogstride/chip/link_watches.hpp
     cogstride/chip/link_words.hpp
     cogstride/chip/ports/avr8.hpp
     cogstride/chip/ports/cortex_m0.hpp

@@ -12,6 +12,9 @@
 #include <stdint.h>
 
 #include "link_frame.hpp"
+#include "link_puts.hpp"
+#include "link_samples.hpp"
+#include "link_watches.hpp"
 #include "link_words.hpp"
 #include "ramp_maker.hpp"
 #include "step_axis.hpp"
@@ -39,28 +42,6 @@ inline uint32_t link_ticks_of(const NarrowPulseRun& run, uint8_t steps) {
   return (run.flags & run_slow) != 0 ? all >> 4 : all >> 8;
 }
 
-/// What is to come to a line.
-template <bool has_duties>
-struct LinkPut {
-  LinkPut() : tick(0), line(0), on(no_duty) {}
-  LinkPut(uint32_t at, uint8_t which, uint16_t value) : tick(at), line(which), on(value) {}
-  static constexpr uint16_t no_duty = 0xffff;
-  bool is_duty() const { return on != no_duty; }
-  uint32_t tick;
-  uint8_t line;  // 0x80: high
-  uint16_t on;   // compare value
-};
-template <>
-struct LinkPut<false> {
-  LinkPut() : tick(0), line(0) {}
-  LinkPut(uint32_t at, uint8_t which, uint16_t) : tick(at), line(which) {}
-  static constexpr uint16_t on = 0;
-  static constexpr uint16_t no_duty = 0;
-  bool is_duty() const { return false; }
-  uint32_t tick;
-  uint8_t line;
-};
-
 template <class Machine>
 class LinkNode {
  public:
@@ -84,9 +65,9 @@ class LinkNode {
       }
     if (session_ == 0) return say();
     react();
-    put_levels();
+    puts_.serve();
     for (uint8_t i = 0; i < Machine::axes; ++i) serve(i);
-    take_codes();
+    samples_.serve(*this);
     look_for_silence();
     say();
   }
@@ -94,8 +75,7 @@ class LinkNode {
   /// An input has changed: in its interrupt.
   void edge(uint8_t line, bool high, uint32_t tick) {
     uint8_t ended = 0;
-    for (uint8_t i = 0; i < watches_; ++i)
-      if (watched_[i].line == line && watched_[i].when_high == high) watched_[i].met = true;
+    watches_.edge(line, high);
     for (uint8_t i = 0; i < Machine::axes; ++i) {
       Axis& axis = axes_[i];
       if (axis.stop == (line + 1) && axis.stops_high == high && Machine::runs(i).stops()) {
@@ -110,11 +90,21 @@ class LinkNode {
   bool is_greeted() const { return session_ != 0; }
   uint8_t state() const { return state_; }
 
+  /// Something has happened that is to be told.
+  void add(uint8_t what, uint8_t which, uint32_t tick, int32_t value, uint8_t how = 0) {
+    Lock lock;
+    if (static_cast<uint8_t>(event_ - heard_) == event_room) {
+      notes(LinkState::flooded);
+      return;
+    }
+    events_[event_ % event_room] = Event{what, which, tick, value, how};
+    event_ = static_cast<uint8_t>(event_ + 1);
+  }
+  /// Whether there is room for what can be left out.
+  bool has_time() const { return static_cast<uint8_t>(event_ - heard_) < event_room / 2; }
+
  private:
   static constexpr uint8_t event_room = 16;
-  static constexpr uint8_t level_room = Machine::has_duties ? 24 : 12;
-  static constexpr uint8_t sample_room = 4 + Machine::counters;
-  static constexpr uint8_t watch_room = 4;
   static constexpr uint8_t no_axis = 0xff;
   static constexpr uint16_t says_again_after = 60;  // ms
 
@@ -139,29 +129,7 @@ class LinkNode {
     int32_t value;
     uint8_t how;
   };
-  typedef LinkPut<Machine::has_duties> Put;
-  struct Sampling {
-    uint32_t next;
-    uint32_t period;
-    uint8_t channel;
-    bool is_on;
-  };
-  /// An input that puts all at rest by itself. Times in ms.
-  struct Watched {
-    uint8_t line;
-    uint8_t axis;  // that has to move
-    bool when_high;
-    bool is_there;   // it acts, as it was looked at last,
-    uint16_t since;  // since then
-    bool has_acted;  // and has to go first
-    bool is_off;
-    bool is_due;
-    uint16_t due_at;
-    uint16_t steady;
-    uint16_t released;
-    uint16_t waits;
-    volatile bool met;  // an edge to where it acts has come
-  };
+  typedef typename LinkPuts<Machine>::Put Put;
   struct Ramp : RampMaker {
     Ramp() : RampMaker(Machine::ticks_per_second) {}
   };
@@ -225,7 +193,7 @@ class LinkNode {
     {
       Lock lock;
       event_ = heard_ = said_ = 0;
-      watches_ = 0;
+      watches_.clear();
     }
     cut();
     for (uint8_t i = 0; i < Machine::axes; ++i) Machine::runs(i).set_position(0);
@@ -239,22 +207,22 @@ class LinkNode {
     switch (what) {
       case LinkOrder::levels: {
         const uint32_t tick = frame.word();
-        if (static_cast<uint8_t>(level_room - levels_) < frame.left()) return false;
+        if (!puts_.has_room(frame.left())) return false;
         look_whether_late(0xff, tick);
-        while (frame.left() != 0) puts_[levels_++] = Put(tick, frame.byte(), Put::no_duty);
-        put_levels();
+        while (frame.left() != 0) puts_.add(Put(tick, frame.byte(), Put::no_duty));
+        puts_.serve();
         return true;
       }
       case LinkOrder::duties: {
         const uint32_t tick = frame.word();
         uint8_t count = static_cast<uint8_t>(Machine::has_duties ? frame.left() / 3 : 0);
-        if (static_cast<uint8_t>(level_room - levels_) < count) return false;
+        if (!puts_.has_room(count)) return false;
         look_whether_late(0xff, tick);
         for (; count != 0; --count) {
           const uint8_t line = frame.byte();
-          puts_[levels_++] = Put(tick, line, frame.half());
+          puts_.add(Put(tick, line, frame.half()));
         }
-        put_levels();
+        puts_.serve();
         return true;
       }
       case LinkOrder::runs:
@@ -267,44 +235,36 @@ class LinkNode {
         return true;
       }
       case LinkOrder::react: {
-        Watched watched = Watched();
+        LinkWatch watch = LinkWatch();
         const uint8_t line = frame.byte();
-        watched.line = line & 0x7f;
-        watched.when_high = (line & 0x80) != 0;
-        watched.axis = frame.byte();
-        watched.steady = frame.half();
-        watched.released = frame.half();
-        watched.waits = frame.half();
-        if (frame.is_short() || watches_ == watch_room) return true;
-        Lock lock;
-        watched_[watches_] = watched;
-        watches_ = static_cast<uint8_t>(watches_ + 1);
+        watch.line = line & 0x7f;
+        watch.when_high = (line & 0x80) != 0;
+        watch.axis = frame.byte();
+        watch.steady = frame.half();
+        watch.released = frame.half();
+        watch.waits = frame.half();
+        if (!frame.is_short()) watches_.add(watch);
         return true;
       }
       case LinkOrder::answered:
-        for (uint8_t i = 0; i < watches_; ++i)
-          if (watched_[i].waits != 0) watched_[i].is_due = false;
+        watches_.answered();
         return true;
       case LinkOrder::watch: {
         const uint8_t axis = frame.byte();
         const bool is_off = frame.byte() == 0;
-        for (uint8_t i = 0; i < watches_; ++i)
-          if (watched_[i].axis == axis) {
-            watched_[i].is_off = is_off;
-            if (is_off) watched_[i].is_due = false;
-          }
+        watches_.switch_off(axis, is_off);
         return true;
       }
       case LinkOrder::keep_levels: {
         const uint32_t tick = frame.word();
-        while (frame.left() != 0) keep_level(frame.byte(), tick);
+        while (frame.left() != 0) puts_.keep(frame.byte(), tick);
         return true;
       }
       case LinkOrder::sample: {
         const uint8_t channel = frame.byte();
         const uint32_t first = frame.word();
         const uint32_t period = frame.word();
-        if (!frame.is_short()) sample(channel, first, period);
+        if (!frame.is_short()) samples_.ask(channel, first, period);
         return true;
       }
       default:
@@ -535,101 +495,16 @@ class LinkNode {
     run.steps = steps;
   }
 
-  COGSTRIDE_ONCE void put_levels() {
-    while (levels_ != 0) {
-      uint8_t first = 0;
-      for (uint8_t i = 1; i < levels_; ++i)
-        if (static_cast<int32_t>(puts_[i].tick - puts_[first].tick) < 0) first = i;
-      if (static_cast<int32_t>(puts_[first].tick - Machine::now()) > 0) return;
-      if (puts_[first].is_duty())
-        Machine::put_duty(puts_[first].line, puts_[first].on);
-      else
-        Machine::put(puts_[first].line & 0x7f, (puts_[first].line & 0x80) != 0);
-      --levels_;
-      for (uint8_t i = first; i < levels_; ++i) puts_[i] = puts_[i + 1];
-    }
-  }
-  void keep_level(uint8_t line, uint32_t from) {
-    for (uint8_t i = levels_; i != 0; --i) {
-      const Put& put = puts_[i - 1];
-      if ((put.line & 0x7f) != line || static_cast<int32_t>(put.tick - from) < 0) continue;
-      --levels_;
-      for (uint8_t k = static_cast<uint8_t>(i - 1); k < levels_; ++k) puts_[k] = puts_[k + 1];
-    }
-  }
   void look_whether_late(uint8_t what, uint32_t tick) {
     const int32_t late = static_cast<int32_t>(Machine::now() - tick);
     if (late > 0) add(LinkReading::late, what, Machine::now(), late);
   }
 
-  void sample(uint8_t channel, uint32_t first, uint32_t period) {
-    uint8_t place = sample_room;
-    for (uint8_t i = 0; i < sample_room; ++i) {
-      if (samplings_[i].is_on && samplings_[i].channel == channel) place = i;
-      if (place == sample_room && !samplings_[i].is_on) place = i;
-    }
-    if (place == sample_room) return;
-    samplings_[place] = Sampling{first, period, channel, period != UINT32_MAX};
-  }
-  COGSTRIDE_ONCE void take_codes() {
-    if (converts_ != 0 && Machine::has_code()) {
-      const uint16_t code = Machine::code();
-      Sampling& sampling = samplings_[converts_ - 1];
-      if (sampling.is_on && sampling.channel == converted_) {
-        add(LinkReading::code, converted_, code_at_, code);
-        go_on(sampling, code_at_);
-      }
-      converts_ = 0;
-    }
-    for (uint8_t i = 0; i < sample_room; ++i) {
-      Sampling& sampling = samplings_[i];
-      const uint32_t now = Machine::now();
-      if (!sampling.is_on || static_cast<int32_t>(sampling.next - now) > 0) continue;
-      // Nor are those that nobody listens to: what else happens has to be told.
-      if (static_cast<uint8_t>(event_ - heard_) >= event_room / 2) return;
-      const uint8_t counter = sampling.channel & 0x7f;
-      if (counter != sampling.channel) {
-        if (counter < Machine::counters)
-          add(LinkReading::count, counter, now, static_cast<int32_t>(Machine::told_count(counter, now)));
-        go_on(sampling, now);
-      } else if (converts_ == 0) {
-        converted_ = sampling.channel;
-        Machine::convert(converted_);
-        code_at_ = now;
-        converts_ = static_cast<uint8_t>(i + 1);
-      }
-    }
-  }
-  /// What could not be taken in time is left out.
-  static void go_on(Sampling& sampling, uint32_t now) {
-    if (sampling.period == 0) sampling.is_on = false;
-    while (sampling.is_on && static_cast<int32_t>(sampling.next - now) <= 0) sampling.next += sampling.period;
-  }
-
-  /// A contact that bounces acts once: until it has been back for long enough it is the same press.
   COGSTRIDE_ONCE void react() {
-    const uint16_t now = Machine::ms();
-    for (uint8_t i = 0; i < watches_; ++i) {
-      Watched& each = watched_[i];
-      const bool is_there = Machine::read(each.line) == each.when_high || each.met;
-      each.met = false;
-      if (is_there != each.is_there) {
-        each.is_there = is_there;
-        each.since = now;
-      }
-      const uint16_t for_ms = static_cast<uint16_t>(now - each.since);
-      if (!is_there && each.has_acted && for_ms >= each.released) each.has_acted = false;
-      if (is_there && !each.has_acted && for_ms >= each.steady) {
-        each.has_acted = true;
-        each.is_due = !each.is_off && (each.axis >= Machine::axes || axes_[each.axis].is_on);
-        each.due_at = static_cast<uint16_t>(now + each.waits);
-      }
-      if (!each.is_due || static_cast<int16_t>(now - each.due_at) < 0) continue;
-      each.is_due = false;
-      const uint8_t why = each.waits == 0 ? LinkState::acted : LinkState::unanswered;
-      cut();
-      notes(why);
-    }
+    const uint8_t why = watches_.look(axes_);
+    if (why == LinkState::well) return;
+    cut();
+    notes(why);
   }
 
   COGSTRIDE_ONCE void look_for_silence() {
@@ -637,7 +512,7 @@ class LinkNode {
     if ((state_ & LinkState::silent) == 0) {
       if (static_cast<uint16_t>(Machine::ms() - heard_at_) <= silence_) return;
       notes(LinkState::silent);
-      levels_ = 0;
+      puts_.clear();
       for (uint8_t i = 0; i < Machine::axes; ++i) brake(i);
       is_resting_ = false;
     }
@@ -659,8 +534,8 @@ class LinkNode {
       Machine::runs(i).clear();
       axes_[i] = Axis();
     }
-    levels_ = 0;
-    for (uint8_t i = 0; i < sample_room; ++i) samplings_[i].is_on = false;
+    puts_.clear();
+    samples_.clear();
     state_ = LinkState::well;
     is_resting_ = true;
   }
@@ -670,15 +545,6 @@ class LinkNode {
   void notes(uint8_t state) {
     Lock lock;
     state_ = static_cast<uint8_t>(state_ | state);
-  }
-  void add(uint8_t what, uint8_t which, uint32_t tick, int32_t value, uint8_t how = 0) {
-    Lock lock;
-    if (static_cast<uint8_t>(event_ - heard_) == event_room) {
-      notes(LinkState::flooded);
-      return;
-    }
-    events_[event_ % event_room] = Event{what, which, tick, value, how};
-    event_ = static_cast<uint8_t>(event_ + 1);
   }
 
   COGSTRIDE_ONCE void say() {
@@ -746,9 +612,9 @@ class LinkNode {
   Axis axes_[Machine::axes]{};
   Ramp ramps_[Machine::axes];
   Event events_[event_room];
-  Put puts_[level_room];
-  Sampling samplings_[sample_room]{};
-  uint32_t code_at_ = 0;
+  LinkPuts<Machine> puts_{};
+  LinkSamples<Machine> samples_{};
+  LinkWatches<Machine> watches_{};
   uint16_t session_ = 0;
   uint16_t silence_ = 0;   // ms
   uint16_t heard_at_ = 0;  // ms
@@ -757,11 +623,6 @@ class LinkNode {
   volatile uint8_t event_ = 0;  // numbers of events: of the next one that happens,
   uint8_t said_ = 0;            // of the next one to be said,
   uint8_t heard_ = 0;           // of the first that has not been heard
-  uint8_t levels_ = 0;
-  Watched watched_[watch_room];
-  volatile uint8_t watches_ = 0;
-  uint8_t converts_ = 0;  // a sampling's place and 1, whose channel is
-  uint8_t converted_ = 0;
   uint8_t stamp_ = 0;
   uint8_t cuts_ = 0;
   volatile uint8_t state_ = LinkState::well;

@@ -242,7 +242,7 @@ void add_operate(CLI::App& app, OperateOptions& options) {
   command->add_option("--only", options.only, "These mechanisms, with these shafts, and no others")
       ->delimiter(',')
       ->type_name("MECHANISM[,...]");
-  command->add_flag("--live", options.live, "On live lines of this computer");
+  command->add_flag("--live", options.live, "On live lines: of this computer, or of the rig's small chip");
   command->add_flag("--yes", options.yes, "Do not ask before this rig is driven for the first time");
   command->add_option("--events", options.event, "On the simulated bench: who presses what, and when")
       ->type_name("FILE");
@@ -364,7 +364,8 @@ void add_rehearse(CLI::App& app, RehearseOptions& options) {
 }
 
 void add_drive(CLI::App& app, DriveOptions& options) {
-  CLI::App* command = app.add_subcommand("drive", "Play a script on the lines of this computer");
+  CLI::App* command = app.add_subcommand(
+      "drive", "Play a script on the lines of this computer, or of a small chip behind it");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
   command->add_option("SCRIPT", options.script, "The script (NAME.moves)")->required()->type_name("");
   command
@@ -442,8 +443,7 @@ void add_prove(CLI::App& app, ProveOptions& options) {
       "prove", "Bring one mechanism up, stage by stage; on the simulated bench to see what will be asked");
   command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
   command->add_option("MECHANISM", options.mechanism, "Its name in the rig")->required()->type_name("");
-  command->add_flag("--live", options.live,
-                    "On the lines of this computer; what is proven is written into the rig");
+  command->add_flag("--live", options.live, "On live lines; what is proven is written into the rig");
   command->add_flag("--again", options.again, "Also what the rig says was proven before");
 }
 

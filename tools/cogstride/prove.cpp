@@ -171,8 +171,9 @@ ExitStatus run_prove(const ProveOptions& options) {
   const Rig alone = rig_to_prove(rig, mechanism.name);
   if (options.live) refuse_obstacles(alone, options);
   fmt::print("{}: {}, {}\n", rig.name, mechanism.name,
-             options.live ? "on the lines of this computer"
-                          : "on the simulated bench: nothing is proven by that, --live does");
+             !options.live         ? "on the simulated bench: nothing is proven by that, --live does"
+             : rig.controller.link ? fmt::format("by the chip at {}", rig.controller.link->port)
+                                   : "on the lines of this computer");
   fmt::print("stages: {}\n", fmt::join(proving_stages(mechanism), ", "));
   if (!before.empty()) fmt::print("proven before, with the same parts: {}\n", fmt::join(before, ", "));
   fmt::print("Have the supply's switch at hand.\n\n");

@@ -9,8 +9,10 @@
 #include <deque>
 #include <map>
 
+#include "cogstride/bench/live/link_trace.hpp"
 #include "cogstride/chip/link_count.hpp"
 #include "cogstride/link/link_axis.hpp"
+#include "cogstride/link/link_levels.hpp"
 
 namespace cogstride {
 namespace {
@@ -72,20 +74,6 @@ struct LinkLines::Inside {
     Tick next = never;
     Tick period = 0;
   };
-  /// A level that is still ahead.
-  struct Ahead {
-    Tick at = 0;
-    std::uint8_t level = 0;  // its line's code, 0x80: high
-    LineId line{};
-    bool is_sent = false;
-    std::optional<std::uint16_t> duty{};  // of a line with one, ticks
-  };
-  /// For whoever listens.
-  struct Traced {
-    Tick at = 0;
-    LineId line{};
-    bool high = false;
-  };
   /// What planning has not been told yet.
   struct Untold {
     Reading reading{};
@@ -103,14 +91,9 @@ struct LinkLines::Inside {
   [[nodiscard]] Tick next_told() const;
   [[nodiscard]] bool level_at(LineId line, Tick at) const;
   void feed();
-  void feed_levels();
-  void keep_levels(MechanismId mechanism, Tick from);
   void say(std::int64_t now_ns);
   bool take_samples(std::vector<Reading>& readings);
-  void trace_to(Tick to);
-  void trace_steps(LineId line, Tick to, std::optional<std::int64_t> place, std::vector<Traced>& all);
   void rests_at(Tick at);
-  void stands_at(std::size_t axis, std::int64_t place, Tick at);
   [[nodiscard]] std::uint8_t axis_of_mechanism(MechanismId mechanism) const;
   void lose(const std::string& why) {
     if (trouble.gone.empty()) trouble.gone = why;
@@ -145,15 +128,11 @@ struct LinkLines::Inside {
   std::vector<std::uint8_t> directions{};  // which the chip turns by itself
   std::vector<Sampling> samplings{};
   std::vector<Counter> counters{};
-  std::vector<Ahead> levels{};  // in the order of time
+  LinkLevels levels{setup.map.duties.empty() ? std::size_t{8} : std::size_t{20}};
   std::deque<Untold> untold{};
   std::vector<LinkMessage> messages{};
   std::vector<std::uint8_t> unsent{};
-  std::function<void(Tick, LineId, bool)> listener{};
-  std::vector<Traced> to_trace{};            // levels, and edges of inputs
-  std::map<LineId, bool> traced_levels{};    // of outputs
-  std::map<std::size_t, std::size_t> row{};  // that an axis of coils stands on
-  Tick traced = 0;                           // up to there
+  LinkTrace trace{setup.lines, axis_of, axes};
   Trouble trouble{};
   bool has_trouble = false;
   bool is_open = false;
@@ -245,61 +224,10 @@ void LinkLines::Inside::say(std::int64_t now_ns) {
   unsent.erase(unsent.begin(), unsent.begin() + static_cast<std::ptrdiff_t>(count));
 }
 
-/// The chip keeps a few: what is far ahead waits here. Those of one instant go together.
-void LinkLines::Inside::feed_levels() {
-  const std::size_t most_there = setup.map.duties.empty() ? 8 : 20;
-  const Tick until = now + 3 * setup.lead;
-  std::erase_if(levels, [&](const Ahead& each) { return each.is_sent && each.at < now; });
-  for (std::size_t i = 0; i < levels.size();) {
-    std::size_t end = i;
-    while (end < levels.size() && levels[end].at == levels[i].at &&
-           levels[end].is_sent == levels[i].is_sent &&
-           levels[end].duty.has_value() == levels[i].duty.has_value())
-      ++end;
-    if (levels[i].at > until || (end > most_there && i > 0)) return;
-    if (!levels[i].is_sent) {
-      LinkBytes bytes(levels[i].duty ? LinkOrder::duties : LinkOrder::levels);
-      bytes.word(static_cast<std::uint32_t>(levels[i].at));
-      for (std::size_t k = i; k < end; ++k) {
-        bytes.byte(levels[k].level);
-        if (levels[k].duty) bytes.half(*levels[k].duty);
-        levels[k].is_sent = true;
-      }
-      talk.order(std::move(bytes));
-    }
-    i = end;
-  }
-}
-
-/// What is still to come to its lines does not.
-void LinkLines::Inside::keep_levels(MechanismId mechanism, Tick from) {
-  LinkBytes bytes(LinkOrder::keep_levels);
-  bytes.word(static_cast<std::uint32_t>(from));
-  const auto is_its = [&](const Ahead& each) {
-    if (each.at < from) return false;
-    return std::any_of(setup.lines.begin(), setup.lines.end(), [&](const LineSetup& line) {
-      return line.id == each.line && line.owner == mechanism;
-    });
-  };
-  bool is_there = false;
-  for (const Ahead& each : levels) {
-    if (!is_its(each) || !each.is_sent) continue;
-    bytes.byte(each.level & 0x7f);
-    is_there = true;
-  }
-  std::erase_if(levels, is_its);
-  std::erase_if(to_trace, [&](const Traced& each) {
-    return each.at >= from && std::any_of(setup.lines.begin(), setup.lines.end(), [&](const LineSetup& line) {
-             return line.id == each.line && line.owner == mechanism && line.use != LineSetup::Use::input;
-           });
-  });
-  if (is_there) talk.order(std::move(bytes));
-}
-
 /// Runs go out as the chip has room for them, the axes by turns.
 void LinkLines::Inside::feed() {
   if (!is_open || talk.is_cutting()) return;
-  feed_levels();
+  levels.feed(talk, now, now + 3 * setup.lead);
   bool has_fed = true;
   while (has_fed && talk.waiting() < LinkTalk::most_orders) {
     has_fed = false;
@@ -376,7 +304,7 @@ void LinkLines::Inside::stood(const LinkMessage& message) {
                        message.value, planned));
     return;
   }
-  stands_at(message.which, message.value, at);
+  trace.stands(message.which, message.value, at);
   axis.stopped_at(message.value, at);
   if (message.how == Stood::by_edge) {
     talk.order(LinkBytes(LinkOrder::take_back).byte(message.which).word(axis.sent()));
@@ -441,7 +369,7 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
         if (const std::int64_t planned = axes[i].steps_before(at); !axes[i].plays(at) && planned != place)
           lose(
               fmt::format("{}: the chip counts {} steps, and {} were ordered", axis_name(i), place, planned));
-        stands_at(i, place, at);
+        trace.stands(i, place, at);
         axes[i].begin_anew(place);
       }
       for (Untold& each : untold) each.ended = each.waits = 0;
@@ -452,7 +380,7 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
       if (input == inputs.end()) return;
       input->second.high = message.high;
       const Tick at = clock.whole(message.tick);
-      if (listener) to_trace.push_back({at, input->first, message.high});
+      trace.level(at, input->first, message.high);
       untold.push_back({{at, input->second.source, message.high ? 1 : 0}, message.ended, message.ended});
       return;
     }
@@ -466,8 +394,7 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
     case LinkReading::late:
       if (message.which == 0xff) {
         trouble.late = std::max<Tick>(trouble.late, message.value);
-        for (const Ahead& each : levels)
-          if (each.is_sent && trouble.line == LineId{}) trouble.line = each.line;
+        if (trouble.line == LineId{}) trouble.line = levels.first_sent().value_or(LineId{});
         has_trouble = true;
         return;
       }
@@ -502,74 +429,13 @@ bool LinkLines::Inside::take_samples(std::vector<Reading>& readings) {
   return readings.size() > before;
 }
 
-/// Levels by the steps of an axis, from what has been told on. @param place  it goes no farther than that
-void LinkLines::Inside::trace_steps(LineId line, Tick to, std::optional<std::int64_t> place,
-                                    std::vector<Traced>& all) {
-  const auto setup_of = [&](LineId id) {
-    return std::find_if(setup.lines.begin(), setup.lines.end(),
-                        [&](const LineSetup& each) { return each.id == id; });
-  };
-  const std::size_t axis = axis_of.at(line);
-  const LineSetup& front = *setup_of(line);
-  std::int64_t stands_on = place ? axes[axis].steps_before(traced) : 0;
-  axes[axis].each_step(traced, to, [&](Tick at, bool backwards) {
-    if (place && stands_on == *place) return;
-    stands_on += backwards ? -1 : 1;
-    if (front.rows.cycle.empty()) {
-      all.push_back({at, line, !front.rest_high});
-      all.push_back({at + std::max<Tick>(1, front.pulse_width), line, front.rest_high});
-      return;
-    }
-    const std::size_t rows = front.rows.cycle.size();
-    std::size_t& now_on = row[axis];
-    now_on = (now_on + (backwards ? rows - 1 : 1)) % rows;
-    for (std::size_t i = 0; i < front.rows.lines.size(); ++i)
-      all.push_back({at, front.rows.lines[i],
-                     ((front.rows.cycle[now_on] >> i & 1) != 0) != setup_of(front.rows.lines[i])->rest_high});
-  });
-}
-
-/// All of its outputs rest from then on.
 void LinkLines::Inside::rests_at(Tick at) {
   has_rested = true;
-  if (!listener) return;
-  for (const LineSetup& line : setup.lines)
-    if (line.use != LineSetup::Use::input) to_trace.push_back({at, line.id, line.rest_high});
-}
-
-/// An axis stands there, whatever else it was to make.
-void LinkLines::Inside::stands_at(std::size_t axis, std::int64_t place, Tick at) {
-  if (!listener) return;
-  for (const auto& [line, its] : axis_of)
-    if (its == axis) trace_steps(line, at + 1, place, to_trace);
-}
-
-/// Whoever listens hears of all lines in the order of time.
-void LinkLines::Inside::trace_to(Tick to) {
-  if (!listener || to <= traced) return;
-  std::vector<Traced> all;
-  for (const Traced& each : to_trace)
-    if (each.at < to) all.push_back(each);
-  std::erase_if(to_trace, [&](const Traced& each) { return each.at < to; });
-  for (const auto& [line, axis] : axis_of) trace_steps(line, to, {}, all);
-  traced = to;
-  std::stable_sort(all.begin(), all.end(), [](const Traced& a, const Traced& b) { return a.at < b.at; });
-  for (const Traced& each : all) {
-    if (each.at >= to && !inputs.contains(each.line)) {  // a pulse's end
-      to_trace.push_back(each);
-      continue;
-    }
-    const auto known = traced_levels.find(each.line);
-    if (known != traced_levels.end() && std::exchange(known->second, each.high) == each.high) continue;
-    listener(each.at, each.line, each.high);
-  }
+  trace.rests(at);
 }
 
 void LinkLines::on_edge(std::function<void(Tick, LineId, bool)> listener) {
-  inside_->listener = std::move(listener);
-  for (const LineSetup& line : inside_->setup.lines)
-    if (line.use != LineSetup::Use::input) inside_->traced_levels[line.id] = line.rest_high;
-  inside_->traced = inside_->now;
+  inside_->trace.begin(inside_->now, std::move(listener));
 }
 
 Tick LinkLines::now() const {
@@ -610,14 +476,11 @@ void LinkLines::watch(MechanismId mechanism, bool is_watched) {
 void LinkLines::put(Tick at, std::span<const Level> levels) {
   Inside& in = *inside_;
   for (const Level& level : levels) {
-    if (in.listener) in.to_trace.push_back({at, level.line, level.high});
+    in.trace.level(at, level.line, level.high);
     const std::uint8_t code = in.code_of(level.line);
     // It turns as the runs behind it go.
     if (std::find(in.directions.begin(), in.directions.end(), code) != in.directions.end()) continue;
-    const Inside::Ahead ahead{at, static_cast<std::uint8_t>(code | (level.high ? 0x80 : 0)), level.line};
-    in.levels.insert(std::upper_bound(in.levels.begin(), in.levels.end(), ahead,
-                                      [](const auto& a, const auto& b) { return a.at < b.at; }),
-                     ahead);
+    in.levels.put(at, level.line, code, level.high);
   }
 }
 
@@ -639,17 +502,14 @@ void LinkLines::put(Tick at, std::span<const Compare> compares) {
   for (const Compare& compare : compares) {
     const auto setup = std::find_if(in.setup.lines.begin(), in.setup.lines.end(),
                                     [&](const LineSetup& line) { return line.id == compare.line; });
-    if (in.listener && setup != in.setup.lines.end())
-      in.to_trace.push_back({at, compare.line, (compare.on_ticks > 0) != setup->rest_high});
+    if (setup != in.setup.lines.end())
+      in.trace.level(at, compare.line, (compare.on_ticks > 0) != setup->rest_high);
     // Counts of the timer; in a frame, ticks.
     Tick grain = 1;
     for (const LinkDuty& duty : in.setup.map.duties)
       if (duty.line == compare.line && duty.by != LinkDuty::By::frame) grain = duty.grain;
-    const Inside::Ahead ahead{at, in.code_of(compare.line), compare.line, false,
-                              static_cast<std::uint16_t>(compare.on_ticks / grain)};
-    in.levels.insert(std::upper_bound(in.levels.begin(), in.levels.end(), ahead,
-                                      [](const auto& a, const auto& b) { return a.at < b.at; }),
-                     ahead);
+    in.levels.put_duty(at, compare.line, in.code_of(compare.line),
+                       static_cast<std::uint16_t>(compare.on_ticks / grain));
   }
 }
 
@@ -700,7 +560,11 @@ bool LinkLines::level(LineId line) const {
 
 Withdrawn LinkLines::withdraw(MechanismId mechanism, Tick from) {
   Inside& in = *inside_;
-  in.keep_levels(mechanism, from);
+  in.levels.keep(in.talk, from, [&](LineId line) {
+    return std::any_of(in.setup.lines.begin(), in.setup.lines.end(),
+                       [&](const LineSetup& each) { return each.id == line && each.owner == mechanism; });
+  });
+  in.trace.take_back(mechanism, from);
   for (std::size_t i = 0; i < in.axes.size(); ++i) {
     if (in.setup.map.axes[i] != static_cast<std::size_t>(mechanism)) continue;
     std::optional<std::uint32_t> stays;
@@ -732,15 +596,13 @@ void LinkLines::cut() noexcept {
   Inside& in = *inside_;
   if (in.has_ended || !in.is_open) return;
   try {
-    in.trace_to(in.now);
+    in.trace.tell(in.now);
     in.talk.cut(++in.cuts);
     in.has_rested = false;
     in.samplings.clear();
     for (Inside::Counter& each : in.counters) each.tells_count = each.tells_edge = false;
     in.levels.clear();
-    std::erase_if(in.to_trace, [&](const Inside::Traced& each) {
-      return each.at >= in.now && !in.inputs.contains(each.line);
-    });
+    in.trace.drop(in.now);
     const std::int64_t until = in.stream.now_ns() + longest_answer_ns;
     while (in.talk.is_cutting() && !in.is_gone && in.stream.now_ns() < until) {
       in.pump();
@@ -775,7 +637,7 @@ Tick LinkLines::wait_until(Tick until, std::vector<Reading>& readings) {
     if (next <= real) in.now = std::max(in.now, next);
     bool has_read = in.tell(readings);
     has_read = in.take_samples(readings) || has_read;
-    in.trace_to(in.now - in.setup.reads);
+    in.trace.tell(in.now - in.setup.reads);
     for (LinkAxis& axis : in.axes) axis.forget(in.now - static_cast<Tick>(in.setup.ticks_per_second));
     if (has_read || in.now >= until || in.has_trouble) return in.now;
     if (in.woken.exchange(false, std::memory_order_acq_rel)) return in.now;
@@ -804,9 +666,7 @@ LinkLines::Trouble LinkLines::take_trouble() {
 void LinkLines::end() noexcept {
   if (inside_->has_ended) return;
   cut();
-  Tick last = inside_->now;
-  for (const Inside::Traced& each : inside_->to_trace) last = std::max(last, each.at);
-  inside_->trace_to(last + 1);
+  inside_->trace.tell_all(inside_->now);
   inside_->has_ended = true;
 }
 
