@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <poll.h>
 #include <sys/ioctl.h>
+#include <sys/socket.h>
 
 #include <algorithm>
 #include <boost/asio/connect.hpp>
@@ -12,6 +13,7 @@
 #include <boost/asio/write.hpp>
 #include <cerrno>
 #include <cstring>
+#include <type_traits>
 
 #include "cogstride/port/any_baud.hpp"
 #include "cogstride/port/bell.hpp"
@@ -33,7 +35,7 @@ class OpenStream final : public ByteStream {
 
   [[nodiscard]] std::int64_t now_ns() const override { return monotonic_ns(); }
   std::size_t write(std::span<const std::uint8_t> bytes) override {
-    const ssize_t count = ::write(device_.native_handle(), bytes.data(), bytes.size());
+    const ssize_t count = put(bytes);
     return count < 0 ? none_or_gone() : static_cast<std::size_t>(count);
   }
   std::size_t read(std::span<std::uint8_t> bytes) override {
@@ -53,6 +55,13 @@ class OpenStream final : public ByteStream {
   void wake() noexcept override { bell_.ring(); }
 
  private:
+  /// A connection that the other end has closed sends no signal, as it would by write().
+  [[nodiscard]] ssize_t put(std::span<const std::uint8_t> bytes) {
+    if constexpr (std::is_same_v<Device, asio::ip::tcp::socket>)
+      return ::send(device_.native_handle(), bytes.data(), bytes.size(), MSG_NOSIGNAL);
+    else
+      return ::write(device_.native_handle(), bytes.data(), bytes.size());
+  }
   std::size_t none_or_gone() const {
     if (errno == EAGAIN || errno == EWOULDBLOCK || errno == EINTR) return 0;
     throw Error(fmt::format("{} is gone: {}", name_, std::strerror(errno)));
