@@ -17,6 +17,7 @@
 
 #include "cogstride/chip/link_frame.hpp"
 #include "cogstride/chip/link_words.hpp"
+#include "cogstride/plan/link_figures.hpp"
 
 namespace cogstride {
 
@@ -67,8 +68,7 @@ class LinkTalk {
  public:
   /// Orders that have not been heard of: no more than this on its way at once.
   static constexpr std::size_t most_orders = 24;
-  /// What is given to the port goes out within this: a cut waits for no more.
-  static constexpr std::int64_t most_waiting_ns = 12'000'000;
+  static constexpr std::int64_t most_waiting_ns = link_most_waiting_ns;
   static constexpr std::int64_t asks_each_ns = 20'000'000;
 
   /// @param bytes_per_ns  that the line and the other end take

@@ -5,7 +5,7 @@
 #include <cmath>
 #include <vector>
 
-#include "cogstride/link/link_figures.hpp"
+#include "cogstride/plan/link_figures.hpp"
 #include "cogstride/link/link_talk.hpp"
 #include "cogstride/quantity/error.hpp"
 

@@ -8,7 +8,7 @@
 #include <algorithm>
 
 #include "chip/linked_chip.hpp"
-#include "cogstride/link/link_figures.hpp"
+#include "cogstride/plan/link_figures.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 
 using namespace cogstride;

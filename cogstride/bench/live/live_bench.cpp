@@ -22,7 +22,7 @@
 #include "cogstride/board/six_gate.hpp"
 #include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
-#include "cogstride/link/link_figures.hpp"
+#include "cogstride/plan/link_figures.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/brushless/six_step_limits.hpp"
 #include "cogstride/motion/mover.hpp"

@@ -16,7 +16,7 @@
 #include "cogstride/bench/simulated/world_events.hpp"
 #include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/lines/late_lines.hpp"
-#include "cogstride/link/link_figures.hpp"
+#include "cogstride/plan/link_figures.hpp"
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/plant/brushed_plant.hpp"

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/plan/link_figures.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/rig/findings/finding_sheet.hpp"
 
@@ -102,7 +103,11 @@ void check_place(MechanismSheet& sheet, const PlaceSwitch& place_switch) {
   if (!homes || limits.acceleration.base <= Ratio(0) || steps_per_base(mechanism) == Ratio(0)) return;
   const RampLimits ramp = own_limits(mechanism);
   const double steps = steps_per_base(mechanism).to_double();
-  const auto stop_from = [&](double speed) { return way_to_rest(ramp, speed * steps) / steps; };
+  // Over a link it goes on until the computer has acted.
+  const double answers_in = link_answers_in(sheet.rig.controller);
+  const auto stop_from = [&](double speed) {
+    return way_to_rest(ramp, speed * steps) / steps + speed * answers_in;
+  };
   const double speed = mechanism.homing->speed.base.to_double();
   const double stop = stop_from(speed);
   if (stop < room) return;
@@ -114,8 +119,12 @@ void check_place(MechanismSheet& sheet, const PlaceSwitch& place_switch) {
   }
   sheet.add(
       "homing-overruns", "homing.speed",
-      fmt::format("stopping from {} takes {}, and behind {} there are {}", to_text(mechanism.homing->speed),
-                  sheet.output_text(stop, 0), place_switch.name, sheet.output_text(room, 0)),
+      fmt::format("stopping from {} takes {}{}, and behind {} there are {}", to_text(mechanism.homing->speed),
+                  sheet.output_text(stop, 0),
+                  answers_in == 0.0 ? std::string()
+                                    : fmt::format(", {} of it until the computer behind the link has acted",
+                                                  sheet.output_text(speed * answers_in, 0)),
+                  place_switch.name, sheet.output_text(room, 0)),
       fmt::format("home at {} or less", sheet.output_text(sound, 1)));
 }
 

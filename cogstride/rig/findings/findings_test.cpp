@@ -12,6 +12,7 @@
 #include <set>
 #include <sstream>
 
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/figures/figure_rows.hpp"
 #include "cogstride/rig/files/new_rig.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
@@ -381,6 +382,29 @@ TEST(Findings, ADividerIsToldThatItGivesMoreThanItsInputReads) {
   EXPECT_EQ(inspection.findings[0].code, "divider-over-range");
   EXPECT_NE(inspection.findings[0].way_out.find("9.1 to 1"), std::string::npos)
       << inspection.findings[0].way_out;
+}
+
+TEST(Findings, HomingOverALinkStopsLater) {
+  Rig rig = read_rig(std::string(COGSTRIDE_SOURCE_DIR) + "/demo/lace.rig.toml");
+  const auto says = [&] {
+    for (const Finding& each : testing_support::inspected(rig).findings)
+      if (each.code == "homing-overruns") return each.what + "; " + each.way_out;
+    return std::string();
+  };
+  EXPECT_EQ(says(), "");
+  rig.controller.link.emplace().port = "/dev/ttyUSB0";
+  EXPECT_EQ(says(), "");
+  rig.controller.link->delay = Time(80, units::ms);
+  const std::string words = says();
+  EXPECT_EQ(words.rfind("stopping from 15 mm/s takes 3.", 0), 0u) << words;
+  EXPECT_NE(
+      words.find(" of it until the computer behind the link has acted, and behind gate there are 1.99 mm"),
+      std::string::npos)
+      << words;
+  // What it proposes is enough.
+  const std::size_t at = words.find("home at ") + 8;
+  rig.mechanisms[0].homing->speed = parse_output<1>(words.substr(at, words.find(" or less") - at));
+  EXPECT_EQ(says(), "");
 }
 
 TEST(Findings, ALinkIsNoFasterThanItsChipTakesBytes) {

@@ -2,10 +2,15 @@
 // what comes out.
 #pragma once
 
+#include <cstdint>
+
 #include "cogstride/chip/tick.hpp"
 #include "cogstride/mechanism/controller.hpp"
 
 namespace cogstride {
+
+/// What is given to the port of a link goes out within this: a cut waits for no more. ns
+inline constexpr std::int64_t link_most_waiting_ns = 12'000'000;
 
 struct LinkFigures {
   double bytes_per_second = 0.0;  ///< that the line brings, and the chip takes
@@ -17,5 +22,7 @@ struct LinkFigures {
 
 /// Of a controller that is a small chip behind a link.
 [[nodiscard]] LinkFigures link_figures(const Controller& controller);
+/// From what an input says to what a computer does about it: s; 0 where no link is in between.
+[[nodiscard]] double link_answers_in(const Controller& controller);
 
 }  // namespace cogstride

@@ -1,9 +1,9 @@
-#include "cogstride/link/link_figures.hpp"
+#include "cogstride/plan/link_figures.hpp"
 
 #include <algorithm>
 #include <cmath>
 
-#include "cogstride/link/link_talk.hpp"
+#include "cogstride/chip/link_words.hpp"
 
 namespace cogstride {
 
@@ -23,11 +23,17 @@ LinkFigures link_figures(const Controller& controller) {
   const auto ticks = [&](double seconds) { return static_cast<chip::Tick>(std::ceil(seconds * clock)); };
   const double two_frames = 2.0 * int{chip::link_longest} / figures.bytes_per_second;
   figures.slack = ticks(planning_is_late);
-  figures.lead = ticks(planning_is_late + delay + 1e-9 * static_cast<double>(LinkTalk::most_waiting_ns) +
+  figures.lead = ticks(planning_is_late + delay + 1e-9 * static_cast<double>(link_most_waiting_ns) +
                        two_frames + chip_takes);
   figures.horizon = ticks(horizon);
   figures.reads = ticks(delay + chip_tells_in + two_frames);
   return figures;
+}
+
+double link_answers_in(const Controller& controller) {
+  if (!controller.link || !controller.small_chip) return 0.0;
+  const LinkFigures figures = link_figures(controller);
+  return static_cast<double>(figures.reads + figures.lead) / controller.timer_clock.base().to_double();
 }
 
 }  // namespace cogstride
