@@ -5,8 +5,8 @@
 #include <cmath>
 #include <vector>
 
-#include "cogstride/plan/link_figures.hpp"
 #include "cogstride/link/link_talk.hpp"
+#include "cogstride/plan/link_figures.hpp"
 #include "cogstride/quantity/error.hpp"
 
 namespace cogstride {
