@@ -7,6 +7,9 @@ namespace {
 
 constexpr std::int64_t ms = 1'000'000;
 constexpr std::int64_t greets_again_ns = 40 * ms;
+// A cut does not wait for long until it is known to have been lost.
+constexpr std::int64_t cuts_again_ns = 4 * ms;
+constexpr int cuts_soon_again = 2;
 
 }  // namespace
 
@@ -23,6 +26,7 @@ void LinkTalk::cut(std::uint8_t count) {
   orders_.clear();
   cuts_ = count;
   cut_sent_ns_ = 0;
+  cuts_said_ = 0;
 }
 
 void LinkTalk::order(LinkBytes order, std::uint8_t axis, std::uint8_t runs) {
@@ -42,7 +46,12 @@ std::int64_t LinkTalk::patience_ns() const {
   return 2 * round_trip_ns_ + 2 * most_waiting_ns;
 }
 
-/// What is given to the port at once has room at the other end, however fast the line brings it.
+std::int64_t LinkTalk::cut_patience_ns() const {
+  return cuts_said_ <= cuts_soon_again ? cuts_again_ns : patience_ns();
+}
+
+/// What is given to the port at once: with the frame that goes behind it more than the other end keeps,
+/// should that be busy for two milliseconds. What it loses then is said again.
 std::int64_t LinkTalk::may_wait_ns() const {
   constexpr double most_bytes = 100.0;
   return std::min(most_waiting_ns, static_cast<std::int64_t>(most_bytes / bytes_per_ns_));
@@ -79,8 +88,9 @@ std::span<const std::uint8_t> LinkTalk::send(std::int64_t now_ns) {
           0, now_ns);
     return out_;
   }
-  if (cuts_ && (cut_sent_ns_ == 0 || now_ns - cut_sent_ns_ >= patience_ns())) {
+  if (cuts_ && (cut_sent_ns_ == 0 || now_ns - cut_sent_ns_ >= cut_patience_ns())) {
     cut_sent_ns_ = now_ns;
+    ++cuts_said_;
     frame(LinkBytes(LinkOrder::cut).byte(*cuts_), first_, now_ns);
   }
   if (!orders_.empty() && orders_.front().sent_ns != 0 && now_ns - orders_.front().sent_ns >= patience_ns())
@@ -108,7 +118,7 @@ std::int64_t LinkTalk::next_ns() const {
   if (greeting_) return greeting_->sent_ns + greets_again_ns;
   if (asks_now_ || acknowledges_) return 0;
   std::int64_t next = asked_ns_ + asks_each_ns;
-  if (cuts_) next = std::min(next, cut_sent_ns_ + patience_ns());
+  if (cuts_) next = std::min(next, cut_sent_ns_ + cut_patience_ns());
   if (!orders_.empty() && orders_.front().sent_ns != 0)
     next = std::min(next, orders_.front().sent_ns + patience_ns());
   for (std::size_t i = 0; i < orders_.size() && i < most_orders; ++i)

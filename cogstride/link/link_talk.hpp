@@ -117,6 +117,7 @@ class LinkTalk {
   void heard(std::uint8_t next, std::int64_t asked_ns, std::int64_t now_ns);
   void say_again();
   [[nodiscard]] std::int64_t patience_ns() const;
+  [[nodiscard]] std::int64_t cut_patience_ns() const;
   [[nodiscard]] std::int64_t may_wait_ns() const;
   bool read(std::span<const std::uint8_t> bytes, LinkMessage& message, std::uint8_t& number,
             std::int64_t now_ns);
@@ -134,6 +135,7 @@ class LinkTalk {
   std::uint8_t next_reading_ = 0;  // that has not been heard
   std::optional<std::uint8_t> cuts_{};
   std::int64_t cut_sent_ns_ = 0;
+  int cuts_said_ = 0;
   std::int64_t free_ns_ = 0;  // what was given to the port has gone out by then
   struct Greeting {
     std::uint32_t mark = 0;

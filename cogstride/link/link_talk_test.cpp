@@ -111,6 +111,16 @@ TEST(LinkTalk, SaysAgainWhatIsNotHeardAndNeverWaitsWithMoreThanACutMay) {
   const std::span<const std::uint8_t> bytes = talk.send(now);
   EXPECT_EQ(bytes[1], LinkOrder::cut);
   EXPECT_EQ(bytes[2], 20) << "those that were on their way are not obeyed";
+  // It may have been lost: said again soon, twice, and then with patience, until it is heard of.
+  std::vector<std::int64_t> again;
+  for (const std::int64_t cut_at = now; now < cut_at + 100'000'000; now += 500'000) {
+    const std::span<const std::uint8_t> each = talk.send(now);
+    if (!each.empty() && each[1] == LinkOrder::cut) again.push_back((now - cut_at) / 1'000'000);
+  }
+  ASSERT_GE(again.size(), 3U);
+  EXPECT_EQ(again[0], 4);
+  EXPECT_EQ(again[1], 8);
+  EXPECT_GT(again[2], 8 + 24);
 }
 
 }  // namespace

@@ -57,12 +57,12 @@ class EmulatedLine final : public ByteStream {
   }
   void wait_until(std::int64_t ns) override {
     const std::int64_t until = std::max(ns, now_ns() + 20'000);
-    while (now_ns() < until) {
+    while (now_ns() < until && !std::exchange(is_woken_, false)) {
       if (!to_computer_.empty() && to_computer_.front().ns <= now_ns()) return;
       pass(until);
     }
   }
-  void wake() noexcept override {}
+  void wake() noexcept override { is_woken_ = true; }
   /// Time passes, and nobody looks.
   void pass_all(std::int64_t ns) {
     while (now_ns() < ns) pass(ns);
@@ -103,6 +103,7 @@ class EmulatedLine final : public ByteStream {
   std::deque<Byte> to_chip_{};
   std::deque<Byte> to_computer_{};
   std::int64_t free_ns_ = 0;
+  bool is_woken_ = false;
 };
 
 /// The link's program of a rig, built in a folder of its own.
