@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <set>
 
 #include "cogstride/link/link_map.hpp"
@@ -52,11 +51,6 @@ std::int64_t several(std::size_t count, std::int64_t first, std::int64_t more = 
   return count == 0 ? 0 : first + more * (static_cast<std::int64_t>(count) - 1);
 }
 
-bool has_frame(const LinkMap& map) {
-  return std::any_of(map.duties.begin(), map.duties.end(),
-                     [](const LinkDuty& each) { return each.by == LinkDuty::By::frame; });
-}
-
 }  // namespace
 
 ChipMemory chip_memory(const MadeProgram& made) {
@@ -76,7 +70,7 @@ ChipMemory chip_memory(const MadeProgram& made) {
       memory.flash += linked_duties;
       memory.ram += linked_ram_by_duties;
     }
-    if (has_frame(map)) {
+    if (map.has_frame()) {
       memory.flash += linked_frame;
       memory.ram += linked_ram_by_frame;
     }

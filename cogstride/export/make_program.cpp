@@ -146,6 +146,13 @@ Making make_link_program(const Rig& rig) {
                                {},
                                "nothing of the rig is an axis of steps",
                                "a mechanism with a stepper"});
+  for (const auto& [name, why] : link_duties(*making.made.rig).refused)
+    making.findings.push_back({"chip-left-out",
+                               Severity::note,
+                               name,
+                               {},
+                               fmt::format("{}: {}", name, why),
+                               "docs/link.md has what it makes"});
   const auto cannot_count = [&](const std::string& name, const Encoder& encoder) {
     if (std::string why = why_no_chip_counts(encoder); !why.empty())
       making.findings.push_back({"chip-pin",

@@ -88,7 +88,7 @@ class HeaderWriter {
              {"follower", !made_.parts.leaders.empty()},
              {"link_count", made_.is_linked && !link_map(*made_.rig).counters.empty()},
              {"link_node", made_.is_linked},
-             {"servo_frame", made_.is_linked && link_duties(*made_.rig).has_frame()},
+             {"servo_frame", made_.is_linked && link_map(*made_.rig).has_frame()},
              {"ports/avr8", true},
              {"row_channel", any_coils},
              {"script_play", !made_.is_linked},

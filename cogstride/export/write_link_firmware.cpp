@@ -66,24 +66,19 @@ class LinkFirmwareWriter {
       if (duty.by != LinkDuty::By::frame) return &duty;
     return nullptr;
   }
-  [[nodiscard]] bool has_frame() const {
-    return std::any_of(map_.duties.begin(), map_.duties.end(),
-                       [](const LinkDuty& each) { return each.by == LinkDuty::By::frame; });
-  }
   /// The compare that no axis takes.
   [[nodiscard]] bool frame_takes_first() const { return !made_.parts.axes.front().is_first; }
 
   /// Pulses one after another in a frame.
   void duties() {
-    if (!has_frame()) return;
+    if (!map_.has_frame()) return;
     std::string writes;
     std::size_t count = 0;
     Tick period = 0;
     each_duty([&](const LinkDuty& duty, std::size_t in_frame) {
       if (duty.by != LinkDuty::By::frame) return;
-      writes +=
-          fmt::format("    if (which == {}) chip::avr8::Pin<'{}', {}>::write(high{});  // {}\n", in_frame,
-                      duty.pin.port, duty.pin.bit, duty.rest_high ? " == false" : "", duty.owner);
+      writes += fmt::format("    if (which == {}) chip::avr8::Pin<'{}', {}>::write({}high);  // {}\n",
+                            in_frame, duty.pin.port, duty.pin.bit, duty.rest_high ? "!" : "", duty.owner);
       ++count;
       period = duty.period;
     });
@@ -195,7 +190,7 @@ class LinkFirmwareWriter {
     each_axis([&](std::size_t, const ChipAxis& axis) {
       add("\nCOGSTRIDE_STEP_INTERRUPT(TIMER1_COMP{}_vect, {}::steps)", axis.is_first ? 'A' : 'B', axis.name);
     });
-    if (has_frame())
+    if (map_.has_frame())
       add("\nISR(TIMER1_COMP{}_vect) {{\n  frame.on_compare();\n}}\n", frame_takes_first() ? 'A' : 'B');
     add("\nISR(TIMER1_OVF_vect) {{\n  chip::avr8::LongTime::turned();\n}}\n"
         "ISR(TIMER2_COMPA_vect) {{\n  chip::avr8::Clock::tick();\n}}\n"
@@ -244,7 +239,7 @@ class LinkFirmwareWriter {
         "  chip::avr8::Analogue::begin();\n  Serial::begin();\n");
     if (const LinkDuty* const duty = of_timer())
       add("  chip::avr8::Periods<{}, {}>::begin();\n", duty->grain, duty->period / duty->grain);
-    if (has_frame()) add("  frame.begin(1000);\n  FrameTiming::on();\n");
+    if (map_.has_frame()) add("  frame.begin(1000);\n  FrameTiming::on();\n");
     for (const auto& [port, bits] : watched)
       add("  was_{} = PIN{};\n  chip::avr8::Changes<'{}', {:#04x}>::begin();\n", static_cast<char>(port + 32),
           port, port, bits);

@@ -14,8 +14,7 @@ namespace {
 constexpr Pin first_output{'D', 6};
 constexpr Pin second_output{'D', 5};
 constexpr Tick counts_of_timer = 256;
-constexpr double shortest_frame = 5e-3;  // s
-constexpr double longest_pulse = 2.5e-3;
+constexpr Tick longest_pulse = 0xffff;  // an order has 16 bits for it
 
 bool is_prescaler(Tick ticks) {
   return ticks == 1 || ticks == 8 || ticks == 64 || ticks == 256 || ticks == 1024;
@@ -53,7 +52,7 @@ class DutyFinder {
           pwm_timing(mechanism, rig_.controller, wiring->pwm_frequency, wiring->alignment);
       const DutyLines carries = duty_lines(*wiring);
       const auto add_where = [&](const std::optional<DrivenLine>& line, bool has_duty) {
-        if (line && has_duty) add(mechanism.name, *line, timing);
+        if (line && has_duty) add(mechanism.name, *line, timing, 0);
       };
       add_where(wiring->input_a, carries.inputs);
       add_where(wiring->input_b, carries.inputs);
@@ -61,7 +60,8 @@ class DutyFinder {
       add_where(wiring->enable, carries.enable);
     } else if (const auto* const input = std::get_if<PulseWidthInput>(&mechanism.board)) {
       add(mechanism.name, std::get<PulseWidthWiring>(mechanism.wiring).pulse,
-          pwm_timing(mechanism, rig_.controller, input->frame_rate, Alignment::edge));
+          pwm_timing(mechanism, rig_.controller, input->frame_rate, Alignment::edge),
+          ticks_at_least(input->longest_pulse, rig_.controller.timer_clock));
     } else if (mechanism.has_six_gates()) {
       refuse(mechanism.name, "six gates are beyond what a chip behind a link switches");
     }
@@ -71,10 +71,11 @@ class DutyFinder {
     timing.period = (rig_.controller.timer_clock.base() / output.pwm_frequency->base()).rounded();
     for (const TimerUnit& timer : rig_.controller.timers)
       if (timer.name == *output.timer) timing.grain = timer.prescaler;
-    add(output.name, output.line, timing);
+    add(output.name, output.line, timing, 0);
   }
 
-  void add(const std::string& owner, const DrivenLine& line, const PwmTiming& timing) {
+  /// @param longest  ticks of a pulse in a frame; 0: it is a share of a timer's period
+  void add(const std::string& owner, const DrivenLine& line, const PwmTiming& timing, Tick longest) {
     const std::optional<Pin> pin = pin_of(line.number);
     if (!pin) return refuse(owner, fmt::format("line {} is no pin of the chip", line_name(line.number)));
     LinkDuty duty{static_cast<LineId>(line.number),
@@ -83,8 +84,9 @@ class DutyFinder {
                   line.active == ActiveLevel::low,
                   timing.period,
                   timing.grain,
+                  longest,
                   owner};
-    if (static_cast<double>(timing.period) < shortest_frame * ticks_per_second_)
+    if (longest == 0)
       duty.by = *pin == first_output ? LinkDuty::By::first_output : LinkDuty::By::second_output;
     found_.duties.push_back(std::move(duty));
   }
@@ -123,16 +125,18 @@ class DutyFinder {
     if (axes > 1)
       return refuse(duty.owner,
                     "its pulses take a compare of the 16-bit timer, and two axes of steps have both");
-    double sum = longest_pulse;
+    if (duty.longest > longest_pulse)
+      return refuse(duty.owner, fmt::format("its longest pulse has {} ticks, and a chip makes {} at the most",
+                                            duty.longest, longest_pulse));
+    Tick sum = duty.longest;
     for (std::size_t i = 0; i < place; ++i) {
       const LinkDuty& other = found_.duties[i];
       if (other.by != LinkDuty::By::frame || found_.refused.contains(other.owner)) continue;
-      sum += longest_pulse;
+      sum += other.longest;
       if (other.period != duty.period)
         return refuse(duty.owner, fmt::format("{} has frames of another rate", other.owner));
     }
-    if (sum * ticks_per_second_ > static_cast<double>(duty.period))
-      refuse(duty.owner, "so many pulses of 2.5 ms do not go into a frame");
+    if (sum >= duty.period) refuse(duty.owner, "so many pulses do not go into a frame");
   }
 
   const Rig& rig_;
@@ -141,11 +145,6 @@ class DutyFinder {
 };
 
 }  // namespace
-
-bool LinkDuties::has_frame() const {
-  return std::any_of(duties.begin(), duties.end(),
-                     [](const LinkDuty& each) { return each.by == LinkDuty::By::frame; });
-}
 
 LinkDuties link_duties(const Rig& rig) {
   return DutyFinder(rig).find();

@@ -21,14 +21,13 @@ struct LinkDuty {
   bool rest_high = false;
   Tick period = 0;
   Tick grain = 1;       ///< ticks of a count of its timer
+  Tick longest = 0;     ///< of a pulse in a frame
   std::string owner{};  ///< mechanism or output
 };
 
 struct LinkDuties {
   std::vector<LinkDuty> duties{};
   std::map<std::string, std::string> refused{};  ///< why not, by mechanism or output
-
-  [[nodiscard]] bool has_frame() const;
 };
 [[nodiscard]] LinkDuties link_duties(const Rig& rig);
 

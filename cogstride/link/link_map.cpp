@@ -70,6 +70,11 @@ LineId line_of_link(std::uint8_t code) {
   return static_cast<LineId>(line_of(Pin{static_cast<char>('A' + code / bits_of_port), code % bits_of_port}));
 }
 
+bool LinkMap::has_frame() const {
+  return std::any_of(duties.begin(), duties.end(),
+                     [](const LinkDuty& each) { return each.by == LinkDuty::By::frame; });
+}
+
 LinkMap link_map(const Rig& part) {
   const Rig& rig = part.whole ? *part.whole : part;
   LinkMap map;

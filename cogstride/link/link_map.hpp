@@ -44,6 +44,9 @@ struct LinkMap {
   std::vector<std::size_t> axes{};
   std::uint32_t mark = 0;
   static constexpr std::size_t not_there = SIZE_MAX;
+
+  /// Whether pulses go one after another in a frame.
+  [[nodiscard]] bool has_frame() const;
 };
 [[nodiscard]] LinkMap link_map(const Rig& rig);
 /// Why a chip cannot count it; "": it can.

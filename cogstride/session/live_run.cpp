@@ -23,7 +23,7 @@ std::string why_not_live(const About& about, const Rig& rig) {
   // A fade wants a duty, which not every line of this computer has.
   if (about.faded != About::nothing) {
     const PlainOutput& output = rig.outputs[about.faded];
-    const std::string why = why_no_live_fade(rig.controller, output);
+    const std::string why = why_no_live_fade(rig, output);
     if (!why.empty())
       return fmt::format("{} cannot be faded on live lines, only switched: {}", output.name, why);
   }

@@ -427,14 +427,7 @@ TEST(ChipTables, StepCoilsByWholeOverflows) {
 /// The carriage alone, which follows a wheel that somebody turns: 1000 counts a turn, at pins C4 and C5.
 Rig rig_with_wheel() {
   Rig rig = only_with(read_rig(COGSTRIDE_SOURCE_DIR "/demo/lace.rig.toml"), {"carriage"});
-  Shaft wheel;
-  wheel.name = "wheel";
-  wheel.speed = parse_output<1>("600 rpm");
-  wheel.encoder = Encoder{.name = "encoder",
-                          .line_a = cogstride::line_of(Pin{'C', 4}),
-                          .line_b = cogstride::line_of(Pin{'C', 5}),
-                          .lines_per_turn = 250};
-  rig.shafts.push_back(wheel);
+  rig.shafts.push_back(wheel_at_c4());
   rig.hands.erase(rig.hands.begin() + 2);  // the knob, whose pin is taken
   rig.bindings.clear();
   return rig;

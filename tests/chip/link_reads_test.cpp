@@ -25,14 +25,7 @@ Rig rig_with_wheel() {
   rig.controller.link->port = "emulated";
   rig.controller.small_chip->serial_baud = static_cast<std::int64_t>(baud);
   rig.controller.counters = QuadratureCounters{1, ExactFrequency(50, units::kHz)};
-  Shaft wheel;
-  wheel.name = "wheel";
-  wheel.speed = parse_output<1>("600 rpm");
-  wheel.encoder = Encoder{.name = "encoder",
-                          .line_a = cogstride::line_of(Pin{'C', 4}),
-                          .line_b = cogstride::line_of(Pin{'C', 5}),
-                          .lines_per_turn = 250};
-  rig.shafts.push_back(wheel);
+  rig.shafts.push_back(wheel_at_c4());
   return rig;
 }
 
@@ -214,8 +207,19 @@ TEST(ChipLink, SaysWhichDutiesItsChipDoesNotMake) {
               rig.mechanisms.push_back(second);
             }),
             "snips: its pulses take a compare of the 16-bit timer, and two axes of steps have both\n");
-  // What is refused is no obstacle to what is left.
   EXPECT_EQ(live_obstacles(sound, false).size(), 0U);
+  // A lamp that is dimmed has no pulse in a frame, however slow its timer is.
+  Rig dimmed = sound;
+  dimmed.outputs = {{"lamp",
+                     {cogstride::line_of(Pin{'B', 4})},
+                     Current(8.0, units::mA),
+                     "fast",
+                     ExactFrequency(100, units::Hz)}};
+  EXPECT_EQ(why_no_live_fade(dimmed, dimmed.outputs[0]),
+            "its duty is on B4, and the chip's 8-bit timer has outputs at D6 and D5");
+  const Making making = make_link_program(dimmed);
+  ASSERT_EQ(making.findings.size(), 1U);
+  EXPECT_EQ(making.findings[0].code, "chip-left-out");
 }
 
 }  // namespace

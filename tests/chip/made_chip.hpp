@@ -18,6 +18,7 @@
 #include "cogstride/export/make_program.hpp"
 #include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/plan/excitation.hpp"
+#include "cogstride/quantity/text.hpp"
 #include "cogstride/session/position_memory.hpp"
 #include "cogstride/session/rehearsal.hpp"
 #include "cogstride/trace/recorded.hpp"
@@ -49,6 +50,18 @@ class TraceKeeper final : public TraceSink {
   TraceLayout layout_{};
   std::map<LineId, std::size_t> places_{};
 };
+
+/// A wheel that somebody turns: 1000 counts a turn, its tracks at C4 and C5.
+inline Shaft wheel_at_c4() {
+  Shaft wheel;
+  wheel.name = "wheel";
+  wheel.speed = parse_output<1>("600 rpm");
+  wheel.encoder = Encoder{.name = "encoder",
+                          .line_a = cogstride::line_of(Pin{'C', 4}),
+                          .line_b = cogstride::line_of(Pin{'C', 5}),
+                          .lines_per_turn = 250};
+  return wheel;
+}
 
 struct Rehearsal {
   RecordedTrace trace{};

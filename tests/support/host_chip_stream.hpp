@@ -6,10 +6,17 @@
 #include <cmath>
 #include <vector>
 
+#include "cogstride/lines/events.hpp"
+#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/port/byte_stream.hpp"
 #include "support/host_chip.hpp"
 
 namespace cogstride::testing_support {
+
+/// The line that a pin of a chip is.
+constexpr LineId pin_line(char port, int bit) {
+  return static_cast<LineId>(line_of(Pin{port, bit}));
+}
 
 class HostChipStream final : public ByteStream {
  public:

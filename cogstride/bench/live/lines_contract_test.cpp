@@ -24,17 +24,16 @@ namespace {
 
 using Use = LineSetup::Use;
 
-constexpr LineId line_at(char port, int bit) {
-  return static_cast<LineId>(line_of(Pin{port, bit}));
-}
-constexpr LineId step = line_at('B', 1);
-constexpr LineId dir = line_at('D', 4);
-constexpr LineId gate = line_at('D', 2);
-constexpr LineId lamp = line_at('D', 6);
-constexpr LineId fan = line_at('D', 5);
-constexpr LineId other_step = line_at('B', 2);
-constexpr std::array<LineId, 4> coils{line_at('C', 0), line_at('C', 1), line_at('C', 2), line_at('C', 3)};
-constexpr LineId halt = line_at('D', 7);
+using testing_support::pin_line;
+
+constexpr LineId step = pin_line('B', 1);
+constexpr LineId dir = pin_line('D', 4);
+constexpr LineId gate = pin_line('D', 2);
+constexpr LineId lamp = pin_line('D', 6);
+constexpr LineId fan = pin_line('D', 5);
+constexpr LineId other_step = pin_line('B', 2);
+constexpr std::array<LineId, 4> coils{pin_line('C', 0), pin_line('C', 1), pin_line('C', 2), pin_line('C', 3)};
+constexpr LineId halt = pin_line('D', 7);
 constexpr MechanismId own{7};
 constexpr MechanismId other{8};
 constexpr MechanismId third{9};

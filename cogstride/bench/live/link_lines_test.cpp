@@ -16,15 +16,14 @@ namespace {
 using testing_support::HostChip;
 using Use = LineSetup::Use;
 
-constexpr LineId line_at(char port, int bit) {
-  return static_cast<LineId>(line_of(Pin{port, bit}));
-}
-constexpr LineId step = line_at('B', 1);
-constexpr LineId dir = line_at('D', 4);
-constexpr LineId lamp = line_at('D', 6);
-constexpr LineId gate = line_at('D', 2);
-constexpr LineId track_a = line_at('C', 4);
-constexpr LineId track_b = line_at('C', 5);
+using testing_support::pin_line;
+
+constexpr LineId step = pin_line('B', 1);
+constexpr LineId dir = pin_line('D', 4);
+constexpr LineId lamp = pin_line('D', 6);
+constexpr LineId gate = pin_line('D', 2);
+constexpr LineId track_a = pin_line('C', 4);
+constexpr LineId track_b = pin_line('C', 5);
 constexpr MechanismId own{0};
 constexpr SourceId gate_source{1};
 constexpr SourceId count_source{2};
@@ -58,7 +57,7 @@ class Bench {
     setup.map.axes = {0, LinkMap::not_there};
     setup.map.mark = HostChip::Machine::mark;
     setup.map.counters.push_back({*link_code(track_a), *link_code(track_b)});
-    setup.map.duties.push_back({lamp, Pin{'D', 6}, LinkDuty::By::first_output, false, 256 * 8, 8, "lamp"});
+    setup.map.duties.push_back({lamp, Pin{'D', 6}, LinkDuty::By::first_output, false, 256 * 8, 8, 0, "lamp"});
     setup.counters.push_back({count_source, edge_source, track_a, track_b});
     setup.ticks_per_second = HostChip::ticks_per_second;
     setup.bytes_per_second = 50'000.0;

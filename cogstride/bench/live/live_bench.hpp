@@ -42,7 +42,7 @@ struct LiveObstacle {
 [[nodiscard]] std::vector<std::string> live_notes(const Rig& rig, bool has_own_port = false);
 
 /// Why an output cannot be faded on live lines; empty when it can, or is only switched.
-[[nodiscard]] std::string why_no_live_fade(const Controller& controller, const PlainOutput& output);
+[[nodiscard]] std::string why_no_live_fade(const Rig& rig, const PlainOutput& output);
 
 class LiveBench final : public Bench {
  public:

@@ -178,8 +178,14 @@ std::vector<LiveObstacle> live_obstacles(const Rig& rig, bool has_own_port) {
   return obstacles;
 }
 
-std::string why_no_live_fade(const Controller& controller, const PlainOutput& output) {
-  if (!output.timer || !output.pwm_frequency || controller.link) return {};
+std::string why_no_live_fade(const Rig& rig, const PlainOutput& output) {
+  if (!output.timer || !output.pwm_frequency) return {};
+  const Controller& controller = rig.controller;
+  if (controller.link) {
+    const LinkDuties duties = link_duties(rig.whole ? *rig.whole : rig);
+    const auto refused = duties.refused.find(output.name);
+    return refused == duties.refused.end() ? std::string() : refused->second;
+  }
   const LiveDuty duty = live_duty(controller, std::array{output.line.number}, *output.pwm_frequency);
   return duty.by == LiveDuty::By::nothing ? duty.words : std::string();
 }
@@ -242,7 +248,7 @@ Rig for_live_lines(Rig rig, bool has_own_port) {
     rig.controller.counters->count = encoders;
   }
   for (PlainOutput& output : rig.outputs) {
-    if (why_no_live_fade(rig.controller, output).empty()) continue;
+    if (why_no_live_fade(rig, output).empty()) continue;
     output.timer.reset();
     output.pwm_frequency.reset();
   }
