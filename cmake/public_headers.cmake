@@ -13,7 +13,9 @@ set(cogstride_public_headers
     cogstride/chip/axis_walk.hpp
     cogstride/chip/coils.hpp
     cogstride/chip/conformance.hpp
+    cogstride/chip/count_course.hpp
     cogstride/chip/driven_axis.hpp
+    cogstride/chip/duty_loop.hpp
     cogstride/chip/duty_ramp.hpp
     cogstride/chip/follower.hpp
     cogstride/chip/hands.hpp
@@ -21,6 +23,8 @@ set(cogstride_public_headers
     cogstride/chip/homing.hpp
     cogstride/chip/link_count.hpp
     cogstride/chip/link_frame.hpp
+    cogstride/chip/link_gears.hpp
+    cogstride/chip/link_loops.hpp
     cogstride/chip/link_node.hpp
     cogstride/chip/link_puts.hpp
     cogstride/chip/link_samples.hpp
@@ -42,6 +46,7 @@ set(cogstride_public_headers
     cogstride/chip/six_step.hpp
     cogstride/chip/speed_loop.hpp
     cogstride/chip/step_axis.hpp
+    cogstride/chip/step_follow.hpp
     cogstride/chip/tick.hpp
     cogstride/cogstride.hpp
     cogstride/hands/access_token.hpp
@@ -51,7 +56,9 @@ set(cogstride_public_headers
     cogstride/lines/bus_line.hpp
     cogstride/lines/cut_watch.hpp
     cogstride/lines/events.hpp
+    cogstride/lines/gear_player.hpp
     cogstride/lines/lines.hpp
+    cogstride/lines/loop_player.hpp
     cogstride/lines/pulse_queue.hpp
     cogstride/lines/pwm_timer.hpp
     cogstride/lines/quadrature_counter.hpp

@@ -100,7 +100,7 @@ void BridgeDriver::put(Lines& lines, Tick at, const Shares& shares) const {
   lines.put(at, std::span(compares).first(channels));
 }
 
-void BridgeDriver::put_duty(Lines& lines, Tick at, double duty) const {
+BridgeDriver::Shares BridgeDriver::shares_of(double duty) const {
   const double size = std::min(1.0, std::abs(require_finite(duty, "a duty")));
   const bool backwards = duty < 0.0;
   const bool lets_go = wiring_.decay == Decay::fast;
@@ -119,7 +119,45 @@ void BridgeDriver::put_duty(Lines& lines, Tick at, double duty) const {
       shares.enable = size;
     }
   }
-  put(lines, at, shares);
+  return shares;
+}
+
+void BridgeDriver::put_duty(Lines& lines, Tick at, double duty) const {
+  put(lines, at, shares_of(duty));
+}
+
+std::vector<LoopSetup::Output> BridgeDriver::loop_outputs() const {
+  constexpr double some = 0.5;
+  Shares none;
+  none.enable = 1.0;
+  if (form_ == HBridge::Form::four_channel) none.duty = 1.0;
+  const Shares forwards = shares_of(some);
+  const Shares backwards = shares_of(-some);
+  std::vector<LoopSetup::Output> outputs;
+  const auto add = [&](const std::optional<DrivenLine>& line, double Shares::*share, bool has_duty) {
+    if (!line) return;
+    LoopSetup::Output output;
+    output.line = line_id(*line);
+    if (has_duty) {
+      output.period = timing_.period;
+      output.grain = timing_.grain;
+    }
+    const auto gives = [&](double part) {
+      if (has_duty && part == some) return LoopSetup::Gives::duty;
+      const bool high = has_duty ? part > 0.0 : level_for(*line, part > 0.0);
+      return high ? LoopSetup::Gives::high : LoopSetup::Gives::low;
+    };
+    output.forwards = gives(forwards.*share);
+    output.backwards = gives(backwards.*share);
+    output.none = gives(none.*share);
+    outputs.push_back(output);
+  };
+  add(wiring_.input_a, &Shares::forward, carries_.inputs);
+  add(wiring_.input_b, &Shares::backward, carries_.inputs);
+  add(wiring_.duty, &Shares::duty, carries_.duty);
+  add(wiring_.enable, &Shares::enable, carries_.enable);
+  add(wiring_.sign, &Shares::sign, false);
+  return outputs;
 }
 
 void BridgeDriver::put_rest(Lines& lines, Tick at, SlowsBy how) const {

@@ -37,6 +37,9 @@ class BridgeDriver {
     return static_cast<double>(timing_.grain) / static_cast<double>(timing_.period);
   }
 
+  /// What its lines are given by a loop that is closed before it (LoopSetup).
+  [[nodiscard]] std::vector<LoopSetup::Output> loop_outputs() const;
+
   /// Whether a line of the controller can let the motor go.
   [[nodiscard]] bool can_coast() const { return wiring_.enable || form_ == HBridge::Form::four_channel; }
   /// From the first period that begins at `at` or later. @param duty  -1 to 1; below 0: backwards; not 0
@@ -54,6 +57,8 @@ class BridgeDriver {
     double sign = 0.0;
   };
   void put(Lines& lines, Tick at, const Shares& shares) const;
+  /// Of a duty that is not 0.
+  [[nodiscard]] Shares shares_of(double duty) const;
 
   std::string name_;
   MechanismId id_;

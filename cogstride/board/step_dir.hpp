@@ -23,6 +23,7 @@ class StepDirDriver {
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
   [[nodiscard]] LineId step_line() const { return step_; }
   [[nodiscard]] LineId dir_line() const { return dir_; }
+  [[nodiscard]] bool is_high_forwards() const { return wiring_.dir.active == ActiveLevel::high; }
   [[nodiscard]] bool is_two_pulse() const { return is_two_pulse_; }
   [[nodiscard]] std::optional<LineId> enable_line() const { return enable_; }
   [[nodiscard]] MechanismId id() const { return id_; }

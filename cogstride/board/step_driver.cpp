@@ -28,6 +28,16 @@ std::vector<LineId> StepDriver::step_lines() const {
   return {step_dir->step_line()};
 }
 
+std::optional<GearSetup> StepDriver::gear_setup() const {
+  GearSetup setup{id(), gear_source(id()), step_lines().front()};
+  const auto* const step_dir = std::get_if<StepDirDriver>(&kind_);
+  if (step_dir == nullptr) return setup;
+  if (step_dir->is_two_pulse()) return std::nullopt;
+  setup.direction = step_dir->dir_line();
+  setup.high_backwards = !step_dir->is_high_forwards();
+  return setup;
+}
+
 Tick StepDriver::wake() const {
   const auto* const step_dir = std::get_if<StepDirDriver>(&kind_);
   return step_dir == nullptr ? 0 : step_dir->wake();

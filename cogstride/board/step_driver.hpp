@@ -20,6 +20,9 @@ class StepDriver {
   /// The lines whose runs are the steps: one, or one for each direction.
   [[nodiscard]] std::vector<LineId> step_lines() const;
 
+  /// How whoever plays its lines gears it to a count; nothing: it has a line of pulses for each direction.
+  [[nodiscard]] std::optional<GearSetup> gear_setup() const;
+
   [[nodiscard]] Tick wake() const;
   [[nodiscard]] Tick dir_steady_before() const;
   [[nodiscard]] Tick dir_steady_after() const;

@@ -29,10 +29,11 @@ class LinkCount {
     count_ = static_cast<uint16_t>(count_ + way);
     at_ = tick;
   }
-  /// Interrupts are off. @return low half: the count; high half: how long ago it came, in grains; 0xffff:
-  /// longer
+  /// Interrupts are off. @param now  a moment ago
+  /// @return low half: the count; high half: how long ago it came, in grains; 0xffff: longer
   uint32_t told(uint32_t now) const {
-    const uint32_t ago = (now - at_) / grain;
+    // It may have come since `now` was looked at.
+    const uint32_t ago = static_cast<int32_t>(now - at_) < 0 ? 0 : (now - at_) / grain;
     return (static_cast<uint32_t>(ago > 0xffff ? 0xffff : ago) << 16) | count_;
   }
 

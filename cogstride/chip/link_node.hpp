@@ -12,6 +12,8 @@
 #include <stdint.h>
 
 #include "link_frame.hpp"
+#include "link_gears.hpp"
+#include "link_loops.hpp"
 #include "link_puts.hpp"
 #include "link_samples.hpp"
 #include "link_watches.hpp"
@@ -66,6 +68,7 @@ class LinkNode {
     if (session_ == 0) return say();
     react();
     puts_.serve();
+    loops_.serve();
     for (uint8_t i = 0; i < Machine::axes; ++i) serve(i);
     samples_.serve(*this);
     look_for_silence();
@@ -87,6 +90,7 @@ class LinkNode {
     if (session_ != 0) add(LinkReading::edge, static_cast<uint8_t>(line | (high ? 0x80 : 0)), tick, 0, ended);
   }
 
+  uint32_t told_loop(uint8_t which) const { return loops_.told(which); }
   bool is_greeted() const { return session_ != 0; }
   uint8_t state() const { return state_; }
 
@@ -196,6 +200,7 @@ class LinkNode {
       watches_.clear();
     }
     cut();
+    loops_.forget();
     for (uint8_t i = 0; i < Machine::axes; ++i) Machine::runs(i).set_position(0);
     Machine::begin();
   }
@@ -225,6 +230,18 @@ class LinkNode {
         puts_.serve();
         return true;
       }
+      case LinkOrder::gear:
+        return gears_.gear(frame, Machine::axes);
+      case LinkOrder::let_go: {
+        const uint8_t axis = frame.byte();
+        gears_.let_go(axis, frame.word());
+        return true;
+      }
+      case LinkOrder::loop:
+        loops_.set(frame);
+        return true;
+      case LinkOrder::hold:
+        return loops_.hold(frame);
       case LinkOrder::runs:
         return take_runs(frame);
       case LinkOrder::take_back: {
@@ -363,6 +380,7 @@ class LinkNode {
   COGSTRIDE_ONCE void serve(uint8_t which) {
     Axis& axis = axes_[which];
     Runs& runs = Machine::runs(which);
+    if (gears_.is_on(which)) return serve_geared(which);
     if (axis.waits) return begin(which);
     if (!axis.is_on) return;
     if (!runs.is_playing()) return stood(which);
@@ -383,6 +401,24 @@ class LinkNode {
       return;
     }
     brake(which);
+  }
+
+  /// One that goes by a counter.
+  COGSTRIDE_ONCE void serve_geared(uint8_t which) {
+    Axis& axis = axes_[which];
+    Runs& runs = Machine::runs(which);
+    if (runs.is_halted()) {
+      gears_.stop(which);
+      gears_.forget(which);
+      return stood(which);
+    }
+    const bool stands = gears_.serve(which, runs, ramps_[which], link_ticks_of);
+    axis.is_on = !stands;
+    if (!stands) return;
+    const uint8_t how = !axis.is_lost                       ? LinkStood::at_end
+                        : (state_ & LinkState::silent) != 0 ? LinkStood::silent
+                                                            : LinkStood::braked;
+    add(LinkReading::stood, which, Machine::now(), runs.position(), how);
   }
 
   /// What waits begins on its tick, when that is near.
@@ -441,6 +477,11 @@ class LinkNode {
   COGSTRIDE_ONCE void brake(uint8_t which) {
     Axis& axis = axes_[which];
     Runs& runs = Machine::runs(which);
+    if (gears_.is_on(which)) {
+      notes(LinkState::braked);
+      axis.is_lost = true;
+      return gears_.stop(which);
+    }
     {
       // An edge may have ended it meanwhile.
       Lock lock;
@@ -513,12 +554,14 @@ class LinkNode {
       if (static_cast<uint16_t>(Machine::ms() - heard_at_) <= silence_) return;
       notes(LinkState::silent);
       puts_.clear();
+      loops_.brake();
       for (uint8_t i = 0; i < Machine::axes; ++i) brake(i);
       is_resting_ = false;
     }
     if (is_resting_) return;
     for (uint8_t i = 0; i < Machine::axes; ++i)
       if (axes_[i].is_on) return;
+    if (loops_.is_on()) return;
     is_resting_ = true;
     Machine::rest();
   }
@@ -535,6 +578,8 @@ class LinkNode {
       axes_[i] = Axis();
     }
     puts_.clear();
+    loops_.clear();
+    gears_.clear();
     samples_.clear();
     state_ = LinkState::well;
     is_resting_ = true;
@@ -594,7 +639,8 @@ class LinkNode {
     out.word(event.tick);
     if (event.what == LinkReading::code) out.half(static_cast<uint16_t>(event.value));
     if (event.what == LinkReading::stood || event.what == LinkReading::late ||
-        event.what == LinkReading::count)
+        event.what == LinkReading::count || event.what == LinkReading::place ||
+        event.what == LinkReading::held)
       out.word(static_cast<uint32_t>(event.value));
     if (event.what == LinkReading::stood || event.what == LinkReading::edge) out.byte(event.how);
     out.end();
@@ -613,6 +659,8 @@ class LinkNode {
   Ramp ramps_[Machine::axes];
   Event events_[event_room];
   LinkPuts<Machine> puts_{};
+  LinkLoops<Machine> loops_{};
+  LinkGears<Machine> gears_{};
   LinkSamples<Machine> samples_{};
   LinkWatches<Machine> watches_{};
   uint16_t session_ = 0;

@@ -1,4 +1,4 @@
-// Voltages and counts that are told each so many ticks, or once: of the chip's end of a link.
+// Voltages, counts and what loops do, that are told each so many ticks, or once: of the chip's end of a link.
 //
 // C++14 with <stdint.h> alone.
 #pragma once
@@ -14,7 +14,8 @@ namespace chip {
 template <class Machine>
 class LinkSamples {
  public:
-  /// @param channel  or 0x80 and a counter's number; @param period  ticks; 0: once, UINT32_MAX: no more
+  /// @param channel  or 0x80 and a counter's number, 0xa0 and an axis's, 0xc0 and a loop's; @param period
+  /// ticks; 0: once, UINT32_MAX: no more
   void ask(uint8_t channel, uint32_t first, uint32_t period) {
     uint8_t place = room;
     for (uint8_t i = 0; i < room; ++i) {
@@ -45,7 +46,15 @@ class LinkSamples {
       if (!asked.is_on || static_cast<int32_t>(asked.next - now) > 0) continue;
       if (!node.has_time()) return;
       const uint8_t counter = asked.channel & 0x7f;
-      if (counter != asked.channel) {
+      if ((asked.channel & 0xc0) == 0xc0) {
+        node.add(LinkReading::held, asked.channel & 0x3f, now,
+                 static_cast<int32_t>(node.told_loop(asked.channel & 0x3f)));
+        go_on(asked, now);
+      } else if ((asked.channel & 0xe0) == 0xa0) {
+        const uint8_t axis = asked.channel & 0x1f;
+        if (axis < Machine::axes) node.add(LinkReading::place, axis, now, Machine::runs(axis).position());
+        go_on(asked, now);
+      } else if (counter != asked.channel) {
         if (counter < Machine::counters)
           node.add(LinkReading::count, counter, now, static_cast<int32_t>(Machine::told_count(counter, now)));
         go_on(asked, now);
@@ -59,7 +68,7 @@ class LinkSamples {
   }
 
  private:
-  static constexpr uint8_t room = 4 + Machine::counters;
+  static constexpr uint8_t room = 4 + 2 * Machine::counters + Machine::loops;
   struct Asked {
     uint32_t next;
     uint32_t period;

@@ -23,16 +23,35 @@ struct LinkOrder {
     levels = 0x10,  ///< tick (word), then a byte a line: its number, 0x80 with it where it is high
     runs = 0x11,    ///< axis, tick (word) and fraction (half) of their start, bridge, stop, runs
     take_back = 0x12,  ///< axis, steps (word) that stay, since all began
-    sample = 0x13,     ///< channel, or 0x80 and a counter's number; tick of the first (word), period (word);
-                       ///< 0xffffffff: no more
+    sample = 0x13,  ///< channel, or 0x80 and a counter's number, or 0xa0 and an axis's, or 0xc0 and a loop's;
+                    ///< tick of the first (word), period (word); 0xffffffff: no more
     react = 0x15,  ///< line (0x80: when high), axis that has to move (0xff: none), steady, released and waits
                    ///< in ms (half each): all at rest by the chip itself
     answered = 0x16,     ///< the computer acts on what waits for it
     watch = 0x17,        ///< axis, whether what reacts while it moves does
     keep_levels = 0x14,  ///< tick (word), then a byte a line: what was to come to them from then on does not
-    duties = 0x18,       ///< tick (word), then a line (byte) and its compare value (half) each: counts of its
-                         ///< timer, or ticks of a pulse in a frame
+    loop = 0x19,  ///< how a loop is made: loop, counter, ticks of a period (word), gain for the speed wanted
+                  ///< and for the back-EMF (word each), span and most duty (half each), change of speed by
+                  ///< which it is braked (word), LoopFlags; then a line (byte), what it is given (LoopGives)
+                  ///< and counts of its timer (half; 0: a level) each
+    hold = 0x1a,  ///< what a loop is to hold from a tick on, in the place of what it was told for later:
+                  ///< loop, flags, tick (word), place, speed, change (word each), periods, base duty (half
+                  ///< each), gains for speed and place (word each), what is let through
+    gear = 0x1b,  ///< an axis goes by a counter: axis, counter, tick (word), steps for counts (word each);
+                  ///< when it says (half), it belongs on the step (word) and so many parts of one beyond
+                  ///< (word); speed, start speed (half each), acceleration (word)
+    let_go = 0x1c,  ///< it comes to rest: axis, tick (word)
+    duties = 0x18,  ///< tick (word), then a line (byte) and its compare value (half) each: counts of its
+                    ///< timer, or ticks of a pulse in a frame
   };
+};
+
+/// What an order says of a line of a loop: two bits each.
+struct LoopGives {
+  enum : uint8_t { low = 0, high = 1, duty = 2, forwards_at = 0, backwards_at = 2, none_at = 4 };
+};
+struct LoopFlags {
+  enum : uint8_t { can_brake = 1, is_reversed = 2 };
 };
 
 /// By the chip. Those from `edge` on have a number each.
@@ -47,6 +66,8 @@ struct LinkReading {
     late = 0x53,    ///< axis, or 0xff: levels; ticks by which it came too late (word)
     count = 0x54,   ///< counter, tick (word), its count's low half (half), how long ago that came, in 16
                     ///< ticks; 0xffff: longer (half)
+    place = 0x56,   ///< axis that is geared, tick (word), where it is (word)
+    held = 0x55,    ///< loop, tick (word), what it gave way to, 1/16 count, low half, its duty (half)
   };
 };
 

@@ -65,6 +65,8 @@ class RampMaker {
     even_ = start_ / per_step_ / 8;
     if (way_ != 0) up_ = steps_above_start(now);
   }
+  /// Ticks that a run takes at the most, where it has several steps.
+  void longest(uint32_t ticks) { longest_ = ticks; }
   /// To a step, from wherever it is: a way that has become too short is passed, and come back over.
   void go_to(int32_t target) {
     target_ = target;
@@ -161,7 +163,7 @@ class RampMaker {
     if (gap_ > 0xa0000000UL) return 1;
     uint32_t steps = least(even_ + up_ / 8, 255);
     const uint32_t ticks = gap_ >> 16;
-    while (steps > 1 && steps * ticks > 200000) steps /= 2;
+    while (steps > 1 && steps * ticks > longest_) steps /= 2;
     return steps > 1 ? steps : 1;
   }
 
@@ -233,6 +235,7 @@ class RampMaker {
   uint32_t per_step_ = 2;  // twice the acceleration
   uint32_t top_up_ = 1;    // steps from the start speed to the top speed
   uint32_t even_ = 0;
+  uint32_t longest_ = 200000;
   uint32_t up_ = 0;            // steps from the start speed, now
   uint32_t gap_ = UINT32_MAX;  // Q16 ticks, of the last step made
   int32_t at_ = 0;

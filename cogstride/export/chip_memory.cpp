@@ -39,13 +39,16 @@ constexpr std::int64_t linked_by_rows = 3000;
 constexpr std::int64_t linked_ram = 652;
 constexpr std::int64_t linked_ram_by_step = 530;
 constexpr std::int64_t linked_ram_by_rows = 560;
-constexpr std::int64_t linked_counter = 340;
+constexpr std::int64_t linked_counter = 6040;
+constexpr std::int64_t linked_counter_more = 140;
 constexpr std::int64_t linked_duties = 330;
 constexpr std::int64_t linked_frame = 360;
-constexpr std::int64_t linked_ram_by_counter = 20;
+constexpr std::int64_t linked_loop = 5120;
+constexpr std::int64_t linked_ram_by_loop = 314;
+constexpr std::int64_t linked_ram_by_counter = 209;
 constexpr std::int64_t linked_ram_by_duties = 108;
 constexpr std::int64_t linked_ram_by_frame = 12;
-constexpr std::int64_t stack = 160;  // an interrupt in an interrupt's end, below the main program
+constexpr std::int64_t stack = 180;  // an interrupt in an interrupt's end, below the main program
 
 std::int64_t several(std::size_t count, std::int64_t first, std::int64_t more = one_more) {
   return count == 0 ? 0 : first + more * (static_cast<std::int64_t>(count) - 1);
@@ -64,8 +67,10 @@ ChipMemory chip_memory(const MadeProgram& made) {
     }
     const LinkMap map = link_map(*made.rig);
     const auto counters = static_cast<std::int64_t>(map.counters.size());
-    memory.flash += several(map.counters.size(), linked_counter, linked_counter / 3);
+    memory.flash += several(map.counters.size(), linked_counter, linked_counter_more);
     memory.ram += counters * linked_ram_by_counter;
+    memory.flash += several(map.loops.size(), linked_loop, 0);
+    memory.ram += linked_ram_by_loop * static_cast<std::int64_t>(map.loops.size());
     if (!map.duties.empty()) {
       memory.flash += linked_duties;
       memory.ram += linked_ram_by_duties;

@@ -91,12 +91,13 @@ class LinkFirmwareWriter {
   void machine() {
     add("/// What the link has to do with.\nstruct Machine {{\n"
         "  typedef chip::StepAxis<{}::Channel, 32>::Runs Runs;\n  typedef chip::avr8::Lock Lock;\n"
-        "  static constexpr uint8_t axes = {};\n  static constexpr uint8_t counters = {};\n"
+        "  static constexpr uint8_t axes = {};\n  static constexpr uint8_t counters = {};\n  static "
+        "constexpr uint8_t loops = {};\n"
         "  static constexpr bool has_duties = {};\n  static constexpr uint8_t run_room = 31;\n"
         "  static constexpr uint32_t ticks_per_second = F_CPU;\n"
         "  static constexpr uint32_t mark = {:#010x};  // of the rig's lines and figures\n",
-        made_.parts.axes.front().name, made_.parts.axes.size(), map_.counters.size(), !map_.duties.empty(),
-        map_.mark);
+        made_.parts.axes.front().name, made_.parts.axes.size(), map_.counters.size(), map_.loops.size(),
+        !map_.duties.empty(), map_.mark);
     add("  static Runs& runs(uint8_t which) {{\n    switch (which) {{\n");
     each_axis([&](std::size_t i, const ChipAxis& axis) {
       if (i > 0) add("      case {}:\n        return {}::steps;\n", i, axis.name);

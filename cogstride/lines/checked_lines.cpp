@@ -98,6 +98,8 @@ void CheckedLines::put(FineTick start, LineId id, std::span<const chip::PulseRun
     throw RangeError(line.setup.name + (line.setup.use == LineSetup::Use::rows
                                             ? " changes with others: runs go to the first of them"
                                             : " makes no pulses"));
+  if (line.is_geared)
+    throw RangeError(line.setup.name + " is geared to a count, and makes no runs until it stands again");
   if (is_before({now(), 0}, line.runs_end) && is_before(start, line.runs_end))
     throw RangeError(fmt::format("{}: pulse runs from tick {} on overlap those put before, which end at {}",
                                  line.setup.name, start.tick, line.runs_end.tick));
@@ -154,6 +156,41 @@ void CheckedLines::put(Tick at, BusId bus, const Frame& frame, MechanismId whose
   inner_.put(at, bus, frame, whose);
 }
 
+void CheckedLines::hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) {
+  require_in_time(at, "what a loop is to hold");
+  if (std::none_of(setup_.loops.begin(), setup_.loops.end(),
+                   [&](const LoopSetup& loop) { return loop.owner == whose; }))
+    return Lines::hold(at, whose, wanted);
+  if ((wanted.flags & chip::LoopWanted::off) == 0 && wanted.gains.per_place <= 0)
+    throw RangeError(fmt::format("a loop with a gain of {} for its place", wanted.gains.per_place));
+  inner_.hold(at, whose, wanted);
+}
+
+bool CheckedLines::gear(Tick at, LineId id, LineId counts_at, const chip::CountFollow& what) {
+  require_in_time(at, "a gear");
+  Opened& line = opened(id);
+  if (!makes_runs(line.setup)) throw RangeError(line.setup.name + " makes no steps that could be geared");
+  if (opened(counts_at).setup.use != LineSetup::Use::input)
+    throw RangeError(
+        fmt::format("{}: {} is no line of an encoder", line.setup.name, opened(counts_at).setup.name));
+  constexpr std::int32_t most = 65'535;
+  if (what.counts < 1 || what.counts > most || what.steps > what.counts || what.steps < -what.counts)
+    throw RangeError(fmt::format("{}: {} steps for {} counts; at most one a count, for up to {} of them",
+                                 line.setup.name, what.steps, what.counts, most));
+  if (!line.is_geared && is_before({at, 0}, line.runs_end) && is_before({now(), 0}, line.runs_end))
+    throw RangeError(fmt::format("{}: is geared from tick {} on, and runs that were put before end at {}",
+                                 line.setup.name, at, line.runs_end.tick));
+  if (!inner_.gear(at, id, counts_at, what)) return false;
+  line.is_geared = true;
+  return true;
+}
+
+void CheckedLines::let_go(Tick at, LineId id) {
+  require_in_time(at, "letting go of a gear");
+  if (!opened(id).is_geared) throw RangeError(opened(id).setup.name + " is not geared to anything");
+  inner_.let_go(at, id);
+}
+
 void CheckedLines::sample(SourceId source, Tick first, Tick period) {
   if (!setup_.takes_late && first != never && first < now())
     throw RangeError(fmt::format("a sample for tick {} comes too late at tick {}", first, now()));
@@ -181,12 +218,15 @@ void CheckedLines::cut() noexcept {
     Opened& line = lines_[number];
     line.runs_end = {-never, 0};
     line.stop.reset();
+    line.is_geared = false;
   }
 }
 
 void CheckedLines::free_those_stopped_by(const Reading& reading) {
   for (const std::size_t number : pulse_lines_) {
     Opened& line = lines_[number];
+    if (line.is_geared && reading.source == gear_source(line.setup.owner) && (reading.raw & 1) != 0)
+      line.is_geared = false;
     if (!line.stop) continue;
     const LineSetup& input = opened(line.stop->line).setup;
     const bool is_its_edge = (line.stop->edge == Edge::rising) == (reading.raw != 0);

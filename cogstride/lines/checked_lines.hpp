@@ -21,6 +21,7 @@ class CheckedLines final : public TimedLines {
     /// tells how late.
     bool takes_late = false;
     std::vector<BusSetup> buses{};
+    std::vector<LoopSetup> loops{};  ///< that are closed behind it
   };
   /// @param inner  must outlive it @throws RangeError when two lines or buses share a number, or a duty
   /// channel is on a line that has not been opened
@@ -34,6 +35,9 @@ class CheckedLines final : public TimedLines {
            std::optional<StopOn> stop) override;
   void put(Tick at, std::span<const Compare> compares) override;
   void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override;
+  void hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) override;
+  bool gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) override;
+  void let_go(Tick at, LineId line) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;
@@ -51,6 +55,7 @@ class CheckedLines final : public TimedLines {
     LineSetup setup{};
     Tick pwm_period = 0;           // of a duty channel
     FineTick runs_end{-never, 0};  // pulses: of what was put last
+    bool is_geared = false;        // pulses: nothing is put until it stands
     std::optional<StopOn> stop{};  // of it
   };
   [[nodiscard]] Opened& opened(LineId line);

@@ -34,14 +34,23 @@ enum class SourceId : std::uint16_t {};
 [[nodiscard]] constexpr SourceId counter_edge_source(std::int64_t line_a) {
   return static_cast<SourceId>(0x8000 + line_a);
 }
+/// One mechanism of the rig, by its place in it.
+enum class MechanismId : std::uint16_t {};
+/// Of a loop that is closed for a mechanism by whoever plays the lines: what it does (LoopTold).
+[[nodiscard]] constexpr SourceId loop_source(MechanismId owner) {
+  return static_cast<SourceId>(0xa000 + static_cast<int>(owner));
+}
+/// Where an axis stands that is geared to a count by whoever plays the lines: twice the step, and 1 where it
+/// stands, let go.
+[[nodiscard]] constexpr SourceId gear_source(MechanismId owner) {
+  return static_cast<SourceId>(0xb000 + static_cast<int>(owner));
+}
 /// A bus, or a serial port, of the controller.
 enum class BusId : std::uint8_t {};
 /// Of what comes back by it.
 [[nodiscard]] constexpr SourceId bus_source(BusId bus) {
   return static_cast<SourceId>(0x6000 + static_cast<int>(bus));
 }
-/// One mechanism of the rig, by its place in it.
-enum class MechanismId : std::uint16_t {};
 
 /// A line's level, as part of one port write.
 struct Level {
@@ -102,6 +111,21 @@ struct Reading {
     frame.bytes[i] = static_cast<std::uint8_t>(static_cast<std::uint64_t>(reading.raw) >> (8 * i));
   return frame;
 }
+
+/// What a loop says of itself, as one number of a reading.
+struct LoopTold {
+  std::int32_t duty = 0;     ///< that it gives, 1/32768 of full
+  std::int32_t yielded = 0;  ///< counts by which it has given way, 1/256
+
+  [[nodiscard]] static constexpr LoopTold of(std::int64_t raw) {
+    const auto bits = static_cast<std::uint64_t>(raw);
+    return {static_cast<std::int32_t>(bits >> 32), static_cast<std::int32_t>(bits & 0xffffffffU)};
+  }
+  [[nodiscard]] constexpr std::int64_t raw() const {
+    return static_cast<std::int64_t>(std::uint64_t{static_cast<std::uint32_t>(duty)} << 32 |
+                                     static_cast<std::uint32_t>(yielded));
+  }
+};
 
 /// What withdrawing left: all steps that have gone out or will have by the instant asked for.
 struct Withdrawn {

@@ -26,6 +26,13 @@ class LateLines final : public TimedLines {
   void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override {
     inner_.put(at, bus, frame, whose);
   }
+  void hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) override {
+    inner_.hold(at, whose, wanted);
+  }
+  bool gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) override {
+    return inner_.gear(at, line, counts_at, what);
+  }
+  void let_go(Tick at, LineId line) override { inner_.let_go(at, line); }
   void sample(SourceId source, Tick first, Tick period) override { inner_.sample(source, first, period); }
   Withdrawn withdraw(MechanismId mechanism, Tick from) override { return inner_.withdraw(mechanism, from); }
   void cut() noexcept override;

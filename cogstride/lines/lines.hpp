@@ -13,6 +13,8 @@
 #include <string>
 #include <vector>
 
+#include "cogstride/chip/duty_loop.hpp"
+#include "cogstride/chip/step_follow.hpp"
 #include "cogstride/lines/events.hpp"
 
 namespace cogstride {
@@ -86,6 +88,36 @@ struct BusSetup {
   std::vector<Frame> rest{};  ///< what is sent, in this order, when all comes to rest
 };
 
+/// A loop that whoever plays the lines closes by itself, from the count of an encoder to duties, so that how
+/// late planning is does not matter to it: planning says what is wanted (Lines::hold). While it is closed
+/// nothing else is put on its lines.
+struct LoopSetup {
+  /// What a line is given forwards, backwards, and where the duty is none; of a level line: high or low.
+  enum class Gives : std::uint8_t { low, high, duty };
+  struct Output {
+    LineId line{};
+    Tick period = 0;  ///< of a duty channel, whose `high` is all of it; 0: a level line
+    Tick grain = 1;   ///< ticks by which its duty changes
+    Gives forwards = Gives::low;
+    Gives backwards = Gives::low;
+    Gives none = Gives::low;
+  };
+  MechanismId owner{};
+  SourceId source{};   ///< loop_source(owner)
+  LineId counts_at{};  ///< line A of its encoder
+  chip::DutyLoopSetup loop{};
+  std::vector<Output> outputs{};
+};
+
+/// An axis of steps that whoever plays the lines can gear to a count (Lines::gear).
+struct GearSetup {
+  MechanismId owner{};
+  SourceId source{};  ///< gear_source(owner)
+  LineId line{};      ///< its runs'
+  std::optional<LineId> direction{};
+  bool high_backwards = false;  ///< of that one
+};
+
 /// An input at which whoever plays the lines puts all of them at rest by itself, whatever planning does; from
 /// then on nothing is played until planning has cut the lines too.
 struct CutOn {
@@ -136,12 +168,22 @@ class Lines {
   /// @param whose  who may withdraw it. @throws RangeError when `at` is too early, there is no such bus, or
   /// it cannot carry this frame
   virtual void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) = 0;
-  /// Readings of an analogue source or counter at `first` and then each `period` ticks; period 0 means once.
-  /// Asking again replaces what was asked before; `first == never` ends it.
+  /// What a loop is to hold from `at` on, in the place of what it was told for then and later. Its tick
+  /// follows from `at`. @throws RangeError when `at` is too early, or no loop is closed for it here
+  virtual void hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted);
+  /// Gears a line of runs to the count of an encoder from `at` on, within limits, until it is let go; or by
+  /// other steps for counts, where it is already. Its axis stands, and nothing is put on it until it stands
+  /// again, as gear_source() tells. @param counts_at  line A of the encoder
+  /// @return false: nobody does that here, or for another axis just now: it is to be planned
+  virtual bool gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what);
+  /// One that is geared comes to rest, on a ramp from `at` on.
+  virtual void let_go(Tick at, LineId line);
+  /// Readings of an analogue source, a counter or a loop at `first` and then each `period` ticks; period 0
+  /// means once. Asking again replaces what was asked before; `first == never` ends it.
   /// @throws RangeError when `first` has passed, or nothing answers on the source
   virtual void sample(SourceId source, Tick first, Tick period) = 0;
   /// Takes back all that a mechanism has in the queues from `from` on (a pulse or a frame that has begun is
-  /// ended properly).
+  /// ended properly). What its loop was told stays: it is told something else.
   virtual Withdrawn withdraw(MechanismId mechanism, Tick from) = 0;
   /// Drops all queues, puts every line at rest, and sends what brings others on its buses to rest, now.
   virtual void cut() noexcept = 0;

@@ -98,6 +98,11 @@ LinkMap link_map(const Rig& part) {
     const std::optional<std::uint8_t> b = link_code(static_cast<LineId>(encoder->line_b));
     if (a && b) map.counters.push_back({*a, *b, *pin_of(encoder->line_a), *pin_of(encoder->line_b), name});
   }
+  for (const Mechanism& mechanism : rig.mechanisms) {
+    if (!std::holds_alternative<BridgeWiring>(mechanism.wiring)) continue;
+    for (const LinkMap::Counter& counter : map.counters)
+      if (counter.name == mechanism.name) map.loops.push_back(counter.code_a);
+  }
   std::string all =
       fmt::format("{} {}\n", int{chip::link_version}, rig.controller.timer_clock.base().to_double());
   for (const LinkMap::Line& line : map.lines)
@@ -107,6 +112,7 @@ LinkMap link_map(const Rig& part) {
                        static_cast<int>(duty.by), duty.period, duty.grain);
   for (const LinkMap::Counter& counter : map.counters)
     all += fmt::format("{} {}\n", counter.code_a, counter.code_b);
+  for (const std::uint8_t code : map.loops) all += fmt::format("loop {}\n", code);
   for (const Mechanism& mechanism : rig.mechanisms) {
     if (!mechanism.is_movable()) continue;
     const auto place = std::find_if(part.mechanisms.begin(), part.mechanisms.end(),

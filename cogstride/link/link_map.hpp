@@ -40,6 +40,8 @@ struct LinkMap {
   std::vector<Line> lines{};  ///< in the order of their codes
   std::vector<LinkDuty> duties{};
   std::vector<Counter> counters{};  ///< of its encoders, mechanisms first
+  /// Encoders by which a motor's loop is closed, by their line A: the chip closes it.
+  std::vector<std::uint8_t> loops{};
   /// Mechanisms that move, by their place in the rig; `not_there`: it is another part of the whole rig
   std::vector<std::size_t> axes{};
   std::uint32_t mark = 0;

@@ -194,6 +194,164 @@ TEST(LinkNode, TellsCountsAsOftenAsItIsAsked) {
   for (const LinkMessage& each : pair.heard) EXPECT_NE(each.what, LinkReading::count);
 }
 
+/// A loop of an encoder of its own: half the duty goes to line 30 forwards, to line 29 backwards; line 9 is
+/// its enable.
+LinkBytes made_loop(std::uint8_t flags) {
+  LinkBytes loop(LinkOrder::loop);
+  loop.byte(0).byte(0).word(32'000).word(0).word(0).half(32'767).half(32'767).word(6554).byte(flags);
+  loop.byte(30).byte(2 | 0 << 2 | 0 << 4).half(256);
+  loop.byte(29).byte(0 | 2 << 2 | 0 << 4).half(256);
+  loop.byte(9).byte(1 | 1 << 2 | 1 << 4).half(0);
+  return loop;
+}
+/// @param speed  counts a period
+LinkBytes held_at(std::int64_t tick, std::int32_t speed, std::int16_t base, std::uint8_t flags) {
+  LinkBytes hold(LinkOrder::hold);
+  hold.byte(0).byte(flags).word(static_cast<std::uint32_t>(tick)).word(0);
+  hold.word(static_cast<std::uint32_t>(speed) << 16).word(0).half(0);
+  hold.half(static_cast<std::uint16_t>(base)).word(0).word(1'048'576);
+  return hold.byte(chip::LoopWanted::lets_all);
+}
+
+TEST(LinkNode, ClosesALoopFromItsCountToItsDuties) {
+  Pair pair;
+  pair.run_for(160'000);
+  pair.talk().order(made_loop(chip::LoopFlags::can_brake));
+  const std::int64_t start = HostChip::now() + 320'000;
+  pair.talk().order(held_at(start, 0, 16'384, 0));
+  pair.talk().order(held_at(start + 3'200'000, 0, -8192, 0));
+  pair.talk().order(held_at(start + 6'400'000, 0, 0, chip::LoopWanted::off));
+  pair.talk().order(
+      LinkBytes(LinkOrder::sample).byte(0xc0).word(static_cast<std::uint32_t>(start + 100)).word(160'000));
+  pair.run_for(8'000'000);
+  const std::vector<HostChip::Duty>& duties = pair.chip().duties();
+  ASSERT_EQ(duties.size(), 2U * 201U) << "two lines, 100 periods each way, and its end";
+  for (std::size_t i = 0; i < duties.size(); ++i) {
+    const auto turn = static_cast<std::int64_t>(i / 2);
+    EXPECT_GE(duties[i].at, start + 32'000 * turn) << i;
+    EXPECT_LT(duties[i].at, start + 32'000 * turn + 2 * HostChip::turn) << i;
+    const bool forwards = turn < 100;
+    const bool is_over = turn == 200;
+    const int wanted = is_over ? 0 : i % 2 == 0 ? (forwards ? 128 : 0) : (forwards ? 0 : 64);
+    EXPECT_EQ(duties[i].line, i % 2 == 0 ? 30 : 29) << i;
+    EXPECT_EQ(duties[i].on, wanted) << i;
+  }
+  for (const HostChip::Put& put : pair.chip().puts()) EXPECT_TRUE(put.line == 9 && put.high);
+  std::vector<int> told;
+  for (const LinkMessage& each : pair.heard)
+    if (each.what == LinkReading::held) told.push_back(each.value >> 16);
+  ASSERT_GT(told.size(), 40U);
+  EXPECT_EQ(told[5], 16'384);
+  EXPECT_EQ(told[30], -8192);
+  EXPECT_EQ(told[45], 0);
+}
+
+TEST(LinkNode, BringsALoopToRestWhenItsComputerIsSilentAndClosesNoneThatIsNotMade) {
+  Pair pair;
+  pair.run_for(160'000);
+  pair.talk().order(held_at(HostChip::now() + 320'000, 2, 16'384, 0));
+  pair.run_for(1'600'000);
+  EXPECT_TRUE(pair.chip().duties().empty()) << "nobody has said how it is made";
+  LinkBytes other = made_loop(0);
+  pair.talk().order(std::move(other));
+  pair.talk().order(held_at(HostChip::now() + 320'000, 2, 16'384, chip::LoopWanted::yields));
+  pair.run_for(1'600'000);
+  EXPECT_GT(pair.chip().duties().size(), 60U);
+  const std::int64_t rested = pair.chip().rested();
+  // 100 ms of silence; then 2 counts a period, a tenth of one less each period: 20 of them.
+  pair.speaks = false;
+  const std::int64_t silent = HostChip::now();
+  pair.run_for(6'400'000);
+  EXPECT_EQ(pair.chip().rested(), rested + 1);
+  const std::int64_t last = pair.chip().duties().back().at;
+  // It had been heard of up to 20 ms before.
+  EXPECT_GT(static_cast<double>(last - silent) / 16'000.0, 80.0 + 36.0) << "ms";
+  EXPECT_LT(static_cast<double>(last - silent) / 16'000.0, 100.0 + 46.0) << "ms";
+  EXPECT_EQ(pair.chip().duties().back().on, 0);
+}
+
+/// @param speed  1 count for so many ticks
+void turn(Pair& pair, int counts, std::int64_t each, int& count) {
+  constexpr std::array<std::uint8_t, 4> tracks{0, 1, 3, 2};
+  for (int i = 0; i < std::abs(counts); ++i) {
+    pair.run_for(each);
+    count += counts > 0 ? 1 : -1;
+    pair.chip().turn_to(tracks[static_cast<std::size_t>(((count % 4) + 4) % 4)]);
+  }
+}
+LinkBytes geared(std::uint8_t axis, std::int64_t tick, std::int32_t steps, std::int32_t counts,
+                 std::int32_t at) {
+  LinkBytes gear(LinkOrder::gear);
+  gear.byte(axis).byte(0).word(static_cast<std::uint32_t>(tick)).word(static_cast<std::uint32_t>(steps));
+  gear.word(static_cast<std::uint32_t>(counts)).half(0).word(static_cast<std::uint32_t>(at)).word(0);
+  return gear.half(8000).half(400).word(40'000);
+}
+
+TEST(LinkNode, GearsAnAxisToItsCountUntilItIsLetGo) {
+  Pair pair;
+  pair.run_for(160'000);
+  int count = 0;
+  pair.talk().order(geared(0, HostChip::now() + 320'000, -1, 2, 0));
+  pair.talk().order(LinkBytes(LinkOrder::sample)
+                        .byte(0xa0)
+                        .word(static_cast<std::uint32_t>(HostChip::now()))
+                        .word(320'000));
+  pair.run_for(480'000);
+  turn(pair, 400, 16'000, count);
+  pair.run_for(6'400'000);
+  EXPECT_EQ(pair.chip().place(0), -200) << "past it, as its leader stood at once, and back";
+  turn(pair, -101, 16'000, count);
+  pair.run_for(6'400'000);
+  EXPECT_EQ(pair.chip().place(0), -150) << "a step back is made on reaching the one below";
+  // Another axis has to wait for the encoder; this one comes to rest where its ramp ends.
+  turn(pair, 200, 8000, count);
+  pair.talk().order(LinkBytes(LinkOrder::let_go).byte(0).word(static_cast<std::uint32_t>(HostChip::now())));
+  turn(pair, 400, 8000, count);
+  pair.run_for(6'400'000);
+  const std::int64_t stands = pair.chip().place(0);
+  EXPECT_LT(stands, -230);
+  EXPECT_GT(stands, -300) << "v^2 / 2a behind where it was let go, at 1000 steps/s";
+  std::vector<LinkMessage> places;
+  std::vector<LinkMessage> stood;
+  for (const LinkMessage& each : pair.heard) {
+    if (each.what == LinkReading::place) places.push_back(each);
+    if (each.what == LinkReading::stood) stood.push_back(each);
+  }
+  ASSERT_EQ(stood.size(), 1U);
+  EXPECT_EQ(stood[0].value, stands);
+  EXPECT_EQ(stood[0].how, chip::LinkStood::at_end);
+  ASSERT_GT(places.size(), 20U);
+  pair.talk().order(geared(1, HostChip::now() + 32'000, 1, 1, 0));
+  pair.run_for(320'000);
+  EXPECT_FALSE(pair.chip().is_playing(0));
+}
+
+TEST(LinkNode, BrakesWhatIsGearedWhenItsComputerIsSilentAndCutsItAtOnce) {
+  for (const bool is_cut : {false, true}) {
+    Pair pair;
+    pair.run_for(160'000);
+    int count = 0;
+    pair.talk().order(geared(0, HostChip::now() + 32'000, 1, 1, 0));
+    turn(pair, 600, 8000, count);
+    ASSERT_TRUE(pair.chip().is_playing(0));
+    if (is_cut) {
+      pair.talk().cut(1);
+      pair.run_for(32'000);
+      EXPECT_FALSE(pair.chip().is_playing(0));
+    } else {
+      pair.speaks = false;
+    }
+    const std::int64_t rested = pair.chip().rested();
+    turn(pair, 1000, 8000, count);
+    EXPECT_FALSE(pair.chip().is_playing(0));
+    EXPECT_EQ(pair.chip().rested(), rested + (is_cut ? 0 : 1));
+    // Nothing of what its leader does reaches it any more.
+    const std::int64_t stands = pair.chip().place(0);
+    turn(pair, 200, 8000, count);
+    EXPECT_EQ(pair.chip().place(0), stands);
+  }
+}
+
 TEST(LinkNode, ReadsAVoltageOnceWhenThatIsAsked) {
   Pair pair;
   pair.run_for(160'000);

@@ -196,6 +196,8 @@ bool LinkTalk::read(std::span<const std::uint8_t> bytes, LinkMessage& message, s
       message.value = fields.half();
       break;
     case LinkReading::count:
+    case LinkReading::held:
+    case LinkReading::place:
       message.which = fields.byte();
       message.tick = fields.word();
       message.value = static_cast<std::int32_t>(fields.word());

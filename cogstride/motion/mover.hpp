@@ -54,6 +54,10 @@ class Mover : public Participant {
   [[nodiscard]] virtual std::vector<LineSetup> line_setups() const = 0;
   /// Timers of those lines that carry a duty or a pulse width.
   [[nodiscard]] virtual std::vector<PwmSetup> pwm_setups() const { return {}; }
+  /// Loops that whoever plays its lines closes for it.
+  [[nodiscard]] virtual std::vector<LoopSetup> loop_setups() const { return {}; }
+  /// Axes that they can gear to a count for it.
+  [[nodiscard]] virtual std::vector<GearSetup> gear_setups() const { return {}; }
   /// Others that carry out its orders, and stop when it stops: the wheels of a cart.
   [[nodiscard]] virtual std::vector<Mover*> moves() const { return {}; }
   /// It moves for `by` alone until it is let go: orders of its own are refused.

@@ -12,6 +12,7 @@
 #include <boost/asio/serial_port.hpp>
 #include <boost/asio/write.hpp>
 #include <cerrno>
+#include <chrono>
 #include <cstring>
 #include <type_traits>
 
@@ -92,12 +93,26 @@ std::unique_ptr<ByteStream> open_port(const std::string& name, std::int64_t baud
 }
 
 std::unique_ptr<ByteStream> open_connection(const std::string& name, const std::string& host,
-                                            const std::string& service) {
+                                            const std::string& service, std::int64_t patience_ns) {
   auto stream = std::make_unique<OpenStream<asio::ip::tcp::socket>>(name);
   asio::ip::tcp::resolver resolver(stream->context());
   Failure failure;
   const auto found = resolver.resolve(host, service, failure);
-  if (!failure) asio::connect(stream->device(), found, failure);
+  if (!failure) {
+    bool has_answered = false;
+    asio::async_connect(stream->device(), found, [&](const Failure& how, const asio::ip::tcp::endpoint&) {
+      has_answered = true;
+      failure = how;
+    });
+    stream->context().run_for(std::chrono::nanoseconds(patience_ns));
+    if (!has_answered) {
+      Failure closed;
+      stream->device().close(closed);
+      stream->context().run();
+      throw Error(fmt::format("{} cannot be reached: nobody has answered for {:.3g} s", name,
+                              1e-9 * static_cast<double>(patience_ns)));
+    }
+  }
   if (!failure) stream->device().set_option(asio::ip::tcp::no_delay(true), failure);
   if (!failure) stream->device().native_non_blocking(true, failure);
   if (failure) throw Error(fmt::format("{} cannot be reached: {}", name, failure.message()));
@@ -106,12 +121,14 @@ std::unique_ptr<ByteStream> open_connection(const std::string& name, const std::
 
 }  // namespace
 
-std::unique_ptr<ByteStream> open_byte_stream(const std::string& name, std::int64_t baud) {
+std::unique_ptr<ByteStream> open_byte_stream(const std::string& name, std::int64_t baud,
+                                             std::int64_t patience_ns) {
   constexpr std::string_view tcp = "tcp:";
   if (!name.starts_with(tcp)) return open_port(name, baud);
   const std::size_t colon = name.rfind(':');
   if (colon < tcp.size()) throw Error(fmt::format("{}: a connection is \"tcp:HOST:PORT\"", name));
-  return open_connection(name, name.substr(tcp.size(), colon - tcp.size()), name.substr(colon + 1));
+  return open_connection(name, name.substr(tcp.size(), colon - tcp.size()), name.substr(colon + 1),
+                         patience_ns);
 }
 
 }  // namespace cogstride

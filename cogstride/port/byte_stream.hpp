@@ -27,7 +27,9 @@ class ByteStream {
 };
 
 /// A serial port ("/dev/ttyS0", 8 bits, no parity, one stop bit), or "tcp:HOST:PORT".
+/// @param patience_ns  for an address to answer
 /// @throws Error when it cannot be opened, or somebody else has it
-[[nodiscard]] std::unique_ptr<ByteStream> open_byte_stream(const std::string& name, std::int64_t baud);
+[[nodiscard]] std::unique_ptr<ByteStream> open_byte_stream(const std::string& name, std::int64_t baud,
+                                                           std::int64_t patience_ns = 5'000'000'000);
 
 }  // namespace cogstride

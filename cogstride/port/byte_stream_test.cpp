@@ -208,5 +208,30 @@ TEST(ByteStream, SaysWhatCannotBeOpened) {
   EXPECT_EQ(refused(listener.name), listener.name + " cannot be reached: Connection refused");
 }
 
+TEST(ByteStream, DoesNotWaitForAnAddressThatNobodyAnswersAt) {
+  // A listener whose queue is full lets who comes next wait.
+  const int listens = ::socket(AF_INET, SOCK_STREAM, 0);
+  ASSERT_GE(listens, 0);
+  const OtherEnd listener(listens);
+  sockaddr_in address{};
+  address.sin_family = AF_INET;
+  address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+  ASSERT_EQ(::bind(listens, reinterpret_cast<const sockaddr*>(&address), sizeof address), 0);
+  ASSERT_EQ(::listen(listens, 0), 0);
+  socklen_t size = sizeof address;
+  ASSERT_EQ(::getsockname(listens, reinterpret_cast<sockaddr*>(&address), &size), 0);
+  const std::string name = fmt::format("tcp:127.0.0.1:{}", ntohs(address.sin_port));
+  std::vector<std::unique_ptr<ByteStream>> waiting;
+  std::string why;
+  for (int i = 0; i < 8 && why.empty(); ++i) {
+    try {
+      waiting.push_back(open_byte_stream(name, 115'200, 100 * ms));
+    } catch (const Error& error) {
+      why = error.what();
+    }
+  }
+  EXPECT_EQ(why, name + " cannot be reached: nobody has answered for 0.1 s");
+}
+
 }  // namespace
 }  // namespace cogstride::byte_stream_test

@@ -82,7 +82,7 @@ TEST(ChipSpeed, IsHeldUnderALoadThatComes) {
     }
   }
   EXPECT_NEAR(mean / looks, 1200.0, 12.0) << "counts/s, the load included";
-  EXPECT_NEAR(chip.variable<std::int32_t>("measured") / 16.0, 1200.0, 80.0);
+  EXPECT_NEAR(chip.variable<std::int32_t>("measured") / 4096.0 * 16e6 / 65536.0, 1200.0, 80.0);
 }
 
 TEST(ChipHalls, SwitchTheGatesOfTheirSectorAndNothingWhereTheyCannotBe) {

@@ -125,6 +125,7 @@ class HostChip {
     typedef HostChip::Lock Lock;
     static constexpr std::uint8_t axes = 2;
     static constexpr std::uint8_t counters = 1;
+    static constexpr std::uint8_t loops = 1;
     static constexpr bool has_duties = true;
     static constexpr std::uint8_t run_room = 15;
     static constexpr std::uint32_t ticks_per_second = HostChip::ticks_per_second;

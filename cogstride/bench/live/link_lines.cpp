@@ -50,6 +50,14 @@ struct LinkLines::Inside {
           inputs.erase(counter.line_a);
           inputs.erase(counter.line_b);
         }
+    for (const LoopSetup& loop : setup.loops)
+      for (std::size_t i = 0; i < setup.map.loops.size(); ++i)
+        for (const Counter& counter : counters)
+          if (counter.setup.line_a == loop.counts_at && setup.map.loops[i] == code_of(loop.counts_at))
+            loops.push_back({loop, static_cast<std::uint8_t>(i), counter.place});
+    for (const GearSetup& gear : setup.gears)
+      if (const auto axis = axis_of.find(gear.line); axis != axis_of.end())
+        gears.push_back({gear, static_cast<std::uint8_t>(axis->second)});
     for (const LinkMap::Line& line : setup.map.lines)
       if (line.use == LinkMap::Use::direction) directions.push_back(line.code);
   }
@@ -69,6 +77,20 @@ struct LinkLines::Inside {
     Tick first = never;  // asked for last
     Tick period = 0;
   };
+  /// A loop that the chip closes.
+  struct Loop {
+    LoopSetup setup{};
+    std::uint8_t place = 0;    // in the map
+    std::uint8_t counter = 0;  // that it goes by
+    bool is_made = false;      // the chip has been told how
+    std::int32_t yielded = 0;  // 1/16 count, as it was told last
+  };
+  /// An axis that the chip can gear to a count.
+  struct Gear {
+    GearSetup setup{};
+    std::uint8_t axis = 0;
+    std::uint8_t counter = no_axis;  // by which it goes
+  };
   struct Sampling {
     LineId line{};
     Tick next = never;
@@ -87,6 +109,14 @@ struct LinkLines::Inside {
   void take_state(std::uint8_t state);
   void stood(const LinkMessage& message);
   void counted(const LinkMessage& message);
+  void held(const LinkMessage& message);
+  void make(Loop& loop);
+  /// Null where it goes by no counter.
+  [[nodiscard]] Gear* geared(std::size_t axis) {
+    for (Gear& each : gears)
+      if (each.axis == axis && each.counter != no_axis) return &each;
+    return nullptr;
+  }
   bool tell(std::vector<Reading>& readings);
   [[nodiscard]] Tick next_told() const;
   [[nodiscard]] bool level_at(LineId line, Tick at) const;
@@ -128,6 +158,8 @@ struct LinkLines::Inside {
   std::vector<std::uint8_t> directions{};  // which the chip turns by itself
   std::vector<Sampling> samplings{};
   std::vector<Counter> counters{};
+  std::vector<Loop> loops{};
+  std::vector<Gear> gears{};
   LinkLevels levels{setup.map.duties.empty() ? std::size_t{8} : std::size_t{20}};
   std::deque<Untold> untold{};
   std::vector<LinkMessage> messages{};
@@ -296,6 +328,15 @@ void LinkLines::Inside::stood(const LinkMessage& message) {
   if (message.which >= axes.size()) return;
   LinkAxis& axis = axes[message.which];
   const Tick at = clock.whole(message.tick);
+  if (Gear* const gear = geared(message.which)) {
+    gear->counter = no_axis;
+    trace.stands(message.which, message.value, at);
+    axis.stopped_at(message.value, at);
+    if (message.how == Stood::at_end) {
+      untold.push_back({{at, gear->setup.source, 2 * std::int64_t{message.value} + 1}});
+      return;
+    }
+  }
   const std::int64_t planned = axis.steps_before(at + 1);
   if (message.how == Stood::at_end) {
     axis.stands();
@@ -333,6 +374,42 @@ void LinkLines::Inside::counted(const LinkMessage& message) {
   if (its->tells_edge) untold.push_back({{at, its->setup.edge_source, its->counted_at}});
 }
 
+void LinkLines::Inside::held(const LinkMessage& message) {
+  const auto its =
+      std::find_if(loops.begin(), loops.end(), [&](const Loop& each) { return each.place == message.which; });
+  if (its == loops.end()) return;
+  const auto told = static_cast<std::uint32_t>(message.value);
+  its->yielded += static_cast<std::int16_t>(told - static_cast<std::uint32_t>(its->yielded));
+  const LoopTold says{static_cast<std::int16_t>(told >> 16), 16 * its->yielded};
+  untold.push_back({{clock.whole(message.tick), its->setup.source, says.raw()}});
+}
+
+/// How it is made goes before what it is to hold.
+void LinkLines::Inside::make(Loop& loop) {
+  const chip::DutyLoopSetup& its = loop.setup.loop;
+  LinkBytes bytes(LinkOrder::loop);
+  bytes.byte(loop.place)
+      .byte(loop.counter)
+      .word(its.period)
+      .word(static_cast<std::uint32_t>(its.for_speed))
+      .word(static_cast<std::uint32_t>(its.for_emf))
+      .half(static_cast<std::uint16_t>(its.span))
+      .half(static_cast<std::uint16_t>(its.most))
+      .word(static_cast<std::uint32_t>(its.brakes))
+      .byte(static_cast<std::uint8_t>((its.can_brake ? chip::LoopFlags::can_brake : 0) |
+                                      (its.is_reversed ? chip::LoopFlags::is_reversed : 0)));
+  for (const LoopSetup::Output& output : loop.setup.outputs) {
+    const auto gives = static_cast<int>(output.forwards) << chip::LoopGives::forwards_at |
+                       static_cast<int>(output.backwards) << chip::LoopGives::backwards_at |
+                       static_cast<int>(output.none) << chip::LoopGives::none_at;
+    bytes.byte(code_of(output.line))
+        .byte(static_cast<std::uint8_t>(gives))
+        .half(static_cast<std::uint16_t>(output.period / output.grain));
+  }
+  talk.order(std::move(bytes));
+  loop.is_made = true;
+}
+
 void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
   heard_ns = now_ns;
   switch (message.what) {
@@ -366,9 +443,12 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
       for (std::size_t i = 0; i < std::min(axes.size(), message.words.size()); ++i) {
         const auto place = static_cast<std::int32_t>(message.words[i]);
         const Tick at = clock.whole(message.tick);
-        if (const std::int64_t planned = axes[i].steps_before(at); !axes[i].plays(at) && planned != place)
+        Gear* const gear = geared(i);
+        if (const std::int64_t planned = axes[i].steps_before(at);
+            gear == nullptr && !axes[i].plays(at) && planned != place)
           lose(
               fmt::format("{}: the chip counts {} steps, and {} were ordered", axis_name(i), place, planned));
+        if (gear != nullptr) gear->counter = no_axis;
         trace.stands(i, place, at);
         axes[i].begin_anew(place);
       }
@@ -389,6 +469,12 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
       return;
     case LinkReading::count:
       return counted(message);
+    case LinkReading::held:
+      return held(message);
+    case LinkReading::place:
+      if (const Gear* const gear = geared(message.which))
+        untold.push_back({{clock.whole(message.tick), gear->setup.source, 2 * std::int64_t{message.value}}});
+      return;
     case LinkReading::stood:
       return stood(message);
     case LinkReading::late:
@@ -517,6 +603,60 @@ void LinkLines::put(Tick, BusId, const Frame&, MechanismId) {
   throw RangeError("the chip of the link has no bus");
 }
 
+void LinkLines::hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) {
+  Inside& in = *inside_;
+  const auto its = std::find_if(in.loops.begin(), in.loops.end(),
+                                [&](const Inside::Loop& each) { return each.setup.owner == whose; });
+  if (its == in.loops.end()) return Lines::hold(at, whose, wanted);
+  if (!its->is_made) in.make(*its);
+  in.talk.order(LinkBytes(LinkOrder::hold)
+                    .byte(its->place)
+                    .byte(wanted.flags)
+                    .word(static_cast<std::uint32_t>(at))
+                    .word(wanted.place)
+                    .word(static_cast<std::uint32_t>(wanted.speed))
+                    .word(static_cast<std::uint32_t>(wanted.change))
+                    .half(wanted.periods)
+                    .half(static_cast<std::uint16_t>(wanted.base))
+                    .word(static_cast<std::uint32_t>(wanted.gains.per_speed))
+                    .word(static_cast<std::uint32_t>(wanted.gains.per_place))
+                    .byte(wanted.lets));
+}
+
+bool LinkLines::gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) {
+  Inside& in = *inside_;
+  const auto its = std::find_if(in.gears.begin(), in.gears.end(),
+                                [&](const Inside::Gear& each) { return each.setup.line == line; });
+  const auto counter = std::find_if(in.counters.begin(), in.counters.end(), [&](const Inside::Counter& each) {
+    return each.setup.line_a == counts_at;
+  });
+  if (its == in.gears.end() || counter == in.counters.end()) return false;
+  for (const Inside::Gear& other : in.gears)
+    if (&other != &*its && other.counter == counter->place) return false;
+  its->counter = counter->place;
+  in.talk.order(
+      LinkBytes(LinkOrder::gear)
+          .byte(its->axis)
+          .byte(its->counter)
+          .word(static_cast<std::uint32_t>(at))
+          .word(static_cast<std::uint32_t>(what.steps))
+          .word(static_cast<std::uint32_t>(what.counts))
+          .half(what.count)
+          .word(static_cast<std::uint32_t>(what.place))
+          .word(static_cast<std::uint32_t>(what.rest))
+          .half(static_cast<std::uint16_t>(std::min<std::uint32_t>(what.limits.speed, 65'535)))
+          .half(static_cast<std::uint16_t>(std::min<std::uint32_t>(what.limits.start_speed, 65'535)))
+          .word(what.limits.acceleration));
+  return true;
+}
+
+void LinkLines::let_go(Tick at, LineId line) {
+  Inside& in = *inside_;
+  for (const Inside::Gear& each : in.gears)
+    if (each.setup.line == line)
+      in.talk.order(LinkBytes(LinkOrder::let_go).byte(each.axis).word(static_cast<std::uint32_t>(at)));
+}
+
 void LinkLines::sample(SourceId source, Tick first, Tick period) {
   Inside& in = *inside_;
   for (const auto& [line, input] : in.inputs) {
@@ -537,6 +677,10 @@ void LinkLines::sample(SourceId source, Tick first, Tick period) {
     each.first = first;
     each.period = period;
   }
+  for (const Inside::Gear& each : in.gears)
+    if (source == each.setup.source) channel = 0xa0 | each.axis;
+  for (const Inside::Loop& each : in.loops)
+    if (source == each.setup.source) channel = 0xc0 | each.place;
   in.talk.order(LinkBytes(LinkOrder::sample)
                     .byte(static_cast<std::uint8_t>(channel))
                     .word(static_cast<std::uint32_t>(first == never ? 0 : first))
@@ -546,8 +690,13 @@ void LinkLines::sample(SourceId source, Tick first, Tick period) {
 bool LinkLines::answers(SourceId source) const {
   const int channel = static_cast<int>(source) - static_cast<int>(analogue_source(0));
   if (channel >= 0 && channel < inside_->setup.analogue_channels) return true;
+  if (std::any_of(inside_->gears.begin(), inside_->gears.end(),
+                  [&](const auto& each) { return each.setup.source == source; }))
+    return true;
   return std::any_of(inside_->inputs.begin(), inside_->inputs.end(),
                      [&](const auto& each) { return each.second.source == source; }) ||
+         std::any_of(inside_->loops.begin(), inside_->loops.end(),
+                     [&](const auto& each) { return each.setup.source == source; }) ||
          std::any_of(inside_->counters.begin(), inside_->counters.end(), [&](const auto& each) {
            return each.setup.source == source || each.setup.edge_source == source;
          });

@@ -30,8 +30,10 @@ class LinkLines final : public PlayedLines {
     Tick horizon = 0;
     Tick reads = 0;  ///< from what happens to when planning is told
     std::vector<CounterSetup> counters{};
-    std::vector<CutOn> cuts{};      ///< inputs at which the chip acts by itself
-    std::int64_t silence_ms = 100;  ///< after which the chip brakes
+    std::vector<LoopSetup> loops{};  ///< that the chip closes
+    std::vector<GearSetup> gears{};  ///< that it gears to its counts
+    std::vector<CutOn> cuts{};       ///< inputs at which the chip acts by itself
+    std::int64_t silence_ms = 100;   ///< after which the chip brakes
     std::int64_t analogue_channels = 0;
     std::int64_t greets_for_ns = 4'000'000'000;  ///< a chip that has just been plugged in begins slowly
     std::string port{};                          ///< its name, for what is said
@@ -54,6 +56,9 @@ class LinkLines final : public PlayedLines {
            std::optional<StopOn> stop) override;
   void put(Tick at, std::span<const Compare> compares) override;
   void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override;
+  void hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) override;
+  bool gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) override;
+  void let_go(Tick at, LineId line) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;

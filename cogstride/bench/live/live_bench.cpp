@@ -184,6 +184,9 @@ LiveBench::LiveBench(Rig given, Options options)
   in.opened = setup.lines;
   CheckedLines::Setup checks{setup.lines, setup.pwm,
                              [&in](SourceId source) { return in.played_lines->answers(source); }, true};
+  if (has_link)
+    for (const auto& mover : movers())
+      for (LoopSetup& loop : mover->loop_setups()) checks.loops.push_back(std::move(loop));
   if (options.replay != nullptr) {
     in.open_record(setup);
   } else if (has_link) {
@@ -229,6 +232,10 @@ void LiveBench::Inside::open_link(const LiveBench& bench, const LiveLines::Setup
   LinkLines::Setup own;
   own.lines = setup.lines;
   own.counters = setup.counters;
+  for (const auto& mover : bench.movers()) {
+    for (LoopSetup& loop : mover->loop_setups()) own.loops.push_back(std::move(loop));
+    for (const GearSetup& gear : mover->gear_setups()) own.gears.push_back(gear);
+  }
   own.map = link_map(bench.rig());
   own.ticks_per_second = setup.clock.base().to_double();
   const LinkFigures figures = link_figures(controller);

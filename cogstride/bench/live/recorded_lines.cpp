@@ -62,6 +62,33 @@ void CommandSum::add(SourceId source, Tick first, Tick period) {
                                     static_cast<std::uint64_t>(period)})
     mix(value);
 }
+void CommandSum::add(Tick at, MechanismId whose, const chip::LoopWanted& wanted) {
+  mix(8);
+  for (const std::uint64_t value :
+       {static_cast<std::uint64_t>(at), static_cast<std::uint64_t>(whose), std::uint64_t{wanted.place},
+        static_cast<std::uint64_t>(wanted.speed), static_cast<std::uint64_t>(wanted.change),
+        std::uint64_t{wanted.periods}, static_cast<std::uint64_t>(wanted.base),
+        static_cast<std::uint64_t>(wanted.gains.per_speed),
+        static_cast<std::uint64_t>(wanted.gains.per_place), std::uint64_t{wanted.lets},
+        std::uint64_t{wanted.flags}})
+    mix(value);
+}
+void CommandSum::add(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) {
+  mix(9);
+  for (const std::uint64_t value :
+       {static_cast<std::uint64_t>(at), static_cast<std::uint64_t>(line),
+        static_cast<std::uint64_t>(counts_at), static_cast<std::uint64_t>(what.steps),
+        static_cast<std::uint64_t>(what.counts), std::uint64_t{what.count},
+        static_cast<std::uint64_t>(what.place), static_cast<std::uint64_t>(what.rest),
+        std::uint64_t{what.limits.speed}, std::uint64_t{what.limits.start_speed},
+        std::uint64_t{what.limits.acceleration}})
+    mix(value);
+}
+void CommandSum::add(Tick at, LineId line) {
+  mix(10);
+  mix(static_cast<std::uint64_t>(at));
+  mix(static_cast<std::uint64_t>(line));
+}
 void CommandSum::add(MechanismId mechanism, Tick from) {
   mix(6);
   mix(static_cast<std::uint64_t>(mechanism));
@@ -104,6 +131,23 @@ void RecordedLines::put(Tick at, std::span<const Compare> compares) {
 void RecordedLines::put(Tick at, BusId bus, const Frame& frame, MechanismId whose) {
   sum_.add(at, bus, frame, whose);
   inner_.put(at, bus, frame, whose);
+}
+void RecordedLines::hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) {
+  sum_.add(at, whose, wanted);
+  inner_.hold(at, whose, wanted);
+}
+bool RecordedLines::gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) {
+  sum_.add(at, line, counts_at, what);
+  BoxEvent event;
+  event.kind = Kind::withdrawn;
+  event.left.steps = inner_.gear(at, line, counts_at, what) ? 1 : 0;
+  add(event);
+  add_troubles();
+  return event.left.steps != 0;
+}
+void RecordedLines::let_go(Tick at, LineId line) {
+  sum_.add(at, line);
+  inner_.let_go(at, line);
 }
 void RecordedLines::sample(SourceId source, Tick first, Tick period) {
   sum_.add(source, first, period);
@@ -189,6 +233,14 @@ Withdrawn ReplayedLines::withdraw(MechanismId mechanism, Tick from) {
   return left_;
 }
 
+bool ReplayedLines::gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) {
+  sum_.add(at, line, counts_at, what);
+  if (has_ended_) return false;
+  const bool is_geared = expect(Kind::withdrawn, "gearing an axis").left.steps != 0;
+  absorb();
+  return is_geared;
+}
+
 Tick ReplayedLines::wait_until(Tick until, std::vector<Reading>& readings) {
   if (has_ended_ && until != never) return now_ = std::max(now_, until);
   const BoxEvent& waited = expect(Kind::waited, "waiting");
@@ -219,6 +271,7 @@ bool ReplayedLines::answers(SourceId source) const {
   };
   return std::any_of(setup_.lines.begin(), setup_.lines.end(), is_its) ||
          std::any_of(setup_.counters.begin(), setup_.counters.end(), is_counted) ||
+         (source >= loop_source(MechanismId{}) && source <= gear_source(MechanismId{0xfff})) ||
          (setup_.has_analogue && source >= analogue_source(0) && source < analogue_source(0x1000));
 }
 

@@ -17,6 +17,9 @@ class CommandSum {
   void add(Tick at, std::span<const Compare> compares);
   void add(Tick at, BusId bus, const Frame& frame, MechanismId whose);
   void add(SourceId source, Tick first, Tick period);
+  void add(Tick at, MechanismId whose, const chip::LoopWanted& wanted);
+  void add(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what);
+  void add(Tick at, LineId line);
   void add(MechanismId mechanism, Tick from);
   void add_cut() { mix(7); }
   /// Nothing where nothing was put; and begins anew.
@@ -46,6 +49,9 @@ class RecordedLines final : public PlayedLines {
            std::optional<StopOn> stop) override;
   void put(Tick at, std::span<const Compare> compares) override;
   void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override;
+  void hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) override;
+  bool gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) override;
+  void let_go(Tick at, LineId line) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;
@@ -107,6 +113,12 @@ class ReplayedLines final : public PlayedLines {
   void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override {
     sum_.add(at, bus, frame, whose);
   }
+  void hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) override {
+    sum_.add(at, whose, wanted);
+  }
+  /// As it was answered then.
+  bool gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) override;
+  void let_go(Tick at, LineId line) override { sum_.add(at, line); }
   void sample(SourceId source, Tick first, Tick period) override { sum_.add(source, first, period); }
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override { sum_.add_cut(); }

@@ -229,6 +229,8 @@ void SimulatedBench::open_lines() {
     if (const std::optional<PwmSetup> pwm = output->pwm_setup()) setup.pwm.push_back(*pwm);
   }
   for (const auto& mover : movers()) {
+    for (LoopSetup& loop : mover->loop_setups()) setup.loops.push_back(std::move(loop));
+    for (const GearSetup& gear : mover->gear_setups()) setup.gears.push_back(gear);
     for (PwmSetup& pwm : mover->pwm_setups()) {
       pwm.averaged = mover->parts() != nullptr && is_averaged(*mover->parts());
       setup.pwm.push_back(pwm);
@@ -249,10 +251,12 @@ void SimulatedBench::open_lines() {
     setup.horizon = figures.horizon;
     reads = figures.reads;
   }
+  setup.ticks_per_second = controller.timer_clock.base().to_double();
   setup.seed = options_.seed;
   setup.cuts = cut_on_inputs();
   CheckedLines::Setup checks{setup.lines, setup.pwm,
                              [this](SourceId source) { return lines_->answers(source); }};
+  checks.loops = setup.loops;
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));
   TimedLines* inner = lines_.get();
   if (has_link) {

@@ -34,6 +34,8 @@ SimulatedLines::SimulatedLines(Setup setup) : setup_(std::move(setup)), cuts_(se
     }
   }
   for (const BusSetup& bus : setup_.buses) buses_.emplace_back(bus);
+  for (const LoopSetup& loop : setup_.loops) loops_.emplace_back(loop);
+  for (const GearSetup& gear : setup_.gears) gears_.emplace_back(gear, setup_.ticks_per_second);
   counters_.reserve(setup_.counters.size());
   for (const CounterSetup& counter : setup_.counters) {
     counters_.emplace_back(counter);
@@ -108,6 +110,30 @@ void SimulatedLines::put(Tick at, BusId bus, const Frame& frame, MechanismId who
   if (!plays_nothing_) bus_line(bus).put(at, frame, whose);
 }
 
+void SimulatedLines::hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) {
+  if (plays_nothing_) return;
+  const auto its = std::find_if(loops_.begin(), loops_.end(),
+                                [&](const LoopPlayer& loop) { return loop.setup().owner == whose; });
+  if (its == loops_.end()) return Lines::hold(at, whose, wanted);
+  its->put(at, wanted);
+}
+
+bool SimulatedLines::gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) {
+  const auto its = std::find_if(gears_.begin(), gears_.end(),
+                                [&](const GearPlayer& gear) { return gear.setup().line == line; });
+  if (its == gears_.end() || plays_nothing_ || line_at(counts_at).counter == nullptr) return false;
+  // One axis goes by an encoder at a time, as a chip has it.
+  for (const GearPlayer& other : gears_)
+    if (&other != &*its && other.is_on() && other.counts_at() == counts_at) return false;
+  its->put(at, counts_at, what);
+  return true;
+}
+
+void SimulatedLines::let_go(Tick at, LineId line) {
+  for (GearPlayer& gear : gears_)
+    if (gear.setup().line == line) gear.let_go(at);
+}
+
 void SimulatedLines::sample(SourceId source, Tick first, Tick period) {
   auto its = std::lower_bound(samplings_.begin(), samplings_.end(), source,
                               [](const Sampling& each, SourceId id) { return each.source < id; });
@@ -133,7 +159,11 @@ bool SimulatedLines::answers(SourceId source) const {
     const auto sources = plant->measures();
     return std::find(sources.begin(), sources.end(), source) != sources.end();
   };
+  const auto tells = [&](const LoopPlayer& loop) { return loop.setup().source == source; };
   return std::any_of(setup_.lines.begin(), setup_.lines.end(), is_its) ||
+         std::any_of(loops_.begin(), loops_.end(), tells) ||
+         std::any_of(gears_.begin(), gears_.end(),
+                     [&](const GearPlayer& gear) { return gear.setup().source == source; }) ||
          std::any_of(counters_.begin(), counters_.end(), counts) ||
          std::any_of(plants_.begin(), plants_.end(), measures);
 }
@@ -186,6 +216,8 @@ bool SimulatedLines::runs(MechanismId mechanism) {
 
 void SimulatedLines::put_at_rest() {
   levels_.clear();
+  for (LoopPlayer& loop : loops_) loop.clear();
+  for (GearPlayer& gear : gears_) gear.clear();
   for (PwmTimer& timer : timers_) timer.stop();
   for (BusLine& bus : buses_) bus.come_to_rest(now_);
   for (LineState& line : lines_) {
@@ -202,6 +234,8 @@ Tick SimulatedLines::next_event() {
   for (LineState* line : pulse_lines_) soonest = std::min({soonest, line->back_at, line->pulses.next()});
   for (const PwmTimer& timer : timers_) soonest = std::min(soonest, timer.next());
   for (const BusLine& bus : buses_) soonest = std::min(soonest, bus.next());
+  for (const LoopPlayer& loop : loops_) soonest = std::min(soonest, loop.next());
+  for (const GearPlayer& gear : gears_) soonest = std::min(soonest, std::max(now_ + 1, gear.next()));
   return soonest;
 }
 
@@ -293,6 +327,16 @@ void SimulatedLines::take_sample(Sampling& sampling, std::vector<Reading>& readi
     readings.push_back({now_, source, wants_count ? counter.count(now_) : counter.counted_at(now_)});
     return;
   }
+  for (const GearPlayer& gear : gears_) {
+    if (gear.setup().source != source) continue;
+    readings.push_back({now_, source, 2 * steps_made(gear.setup().line) + (gear.is_on() ? 0 : 1)});
+    return;
+  }
+  for (const LoopPlayer& loop : loops_) {
+    if (loop.setup().source != source) continue;
+    readings.push_back({now_, source, loop.told().raw()});
+    return;
+  }
   for (const Plant* plant : plants_) {
     const auto measures = plant->measures();
     if (std::find(measures.begin(), measures.end(), source) == measures.end()) continue;
@@ -323,9 +367,39 @@ void SimulatedLines::tell_shares(PwmTimer& timer) {
   }
 }
 
+/// What it gives goes to its lines like anything else that is put now.
+void SimulatedLines::step(LoopPlayer& loop) {
+  QuadratureCounter& counter = *line_at(loop.setup().counts_at).counter;
+  const LoopPlayer::Given given = loop.step(now_, counter.count(now_), counter.counted_at(now_));
+  put(now_, given.levels);
+  put(now_, given.compares);
+}
+
+/// Its runs go out like any that are put.
+void SimulatedLines::look(GearPlayer& gear, std::vector<Reading>& readings) {
+  QuadratureCounter& counter = *line_at(gear.counts_at()).counter;
+  LineState& line = line_at(gear.setup().line);
+  std::vector<GearPlayer::Run> runs;
+  const bool stands =
+      gear.look(now_, line.pulses.steps(), counter.count(now_), counter.counted_at(now_), runs);
+  for (const GearPlayer::Run& each : runs) {
+    // As a chip does, in the interrupt of the last step before.
+    constexpr Tick turns_after = 150;
+    if (const std::optional<LineId> direction = gear.setup().direction)
+      levels_.emplace(std::max(now_, each.start.tick + turns_after),
+                      Level{*direction, each.backwards == gear.setup().high_backwards});
+    line.pulses.put(each.start, {&each.run, 1}, {});
+  }
+  if (stands) readings.push_back({now_, gear.setup().source, 2 * line.pulses.steps() + 1});
+}
+
 /// Everything that is due now, levels before pulses, so that DIR stands before a STEP of the same tick.
 void SimulatedLines::happen(std::vector<Reading>& readings) {
   cut_by_themselves();
+  for (LoopPlayer& loop : loops_)
+    if (loop.next() == now_) step(loop);
+  for (GearPlayer& gear : gears_)
+    if (gear.next() <= now_) look(gear, readings);
   while (!levels_.empty() && levels_.begin()->first == now_) {
     const Level level = levels_.begin()->second;
     levels_.erase(levels_.begin());

@@ -12,7 +12,9 @@
 
 #include "cogstride/lines/bus_line.hpp"
 #include "cogstride/lines/cut_watch.hpp"
+#include "cogstride/lines/gear_player.hpp"
 #include "cogstride/lines/lines.hpp"
+#include "cogstride/lines/loop_player.hpp"
 #include "cogstride/lines/pulse_queue.hpp"
 #include "cogstride/lines/pwm_timer.hpp"
 #include "cogstride/lines/quadrature_counter.hpp"
@@ -33,6 +35,9 @@ class SimulatedLines final : public TimedLines {
     std::uint64_t seed = 1;  ///< of ADC noise
     std::vector<CutOn> cuts{};
     std::vector<BusSetup> buses{};
+    std::vector<LoopSetup> loops{};  ///< that these lines close
+    std::vector<GearSetup> gears{};  ///< that they gear to counts
+    double ticks_per_second = 16e6;  ///< of those
   };
 
   /// Opens the lines at their rest levels. What is put is not checked: that is CheckedLines' business.
@@ -57,6 +62,9 @@ class SimulatedLines final : public TimedLines {
            std::optional<StopOn> stop) override;
   void put(Tick at, std::span<const Compare> compares) override;
   void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) override;
+  void hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) override;
+  bool gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) override;
+  void let_go(Tick at, LineId line) override;
   void sample(SourceId source, Tick first, Tick period) override;
   Withdrawn withdraw(MechanismId mechanism, Tick from) override;
   void cut() noexcept override;
@@ -114,6 +122,8 @@ class SimulatedLines final : public TimedLines {
   void take_edge(const LineEdge& edge, std::vector<Reading>& readings);
   void take_sample(Sampling& sampling, std::vector<Reading>& readings);
   void find_next_sample();
+  void step(LoopPlayer& loop);
+  void look(GearPlayer& gear, std::vector<Reading>& readings);
 
   [[nodiscard]] BusLine& bus_line(BusId id);
   void cut_by_themselves();
@@ -130,6 +140,8 @@ class SimulatedLines final : public TimedLines {
   std::vector<PwmTimer> timers_;
   std::vector<QuadratureCounter> counters_;
   std::vector<BusLine> buses_;
+  std::vector<LoopPlayer> loops_;
+  std::vector<GearPlayer> gears_;
   std::vector<Frame> came_in_;
   std::vector<Sampling> samplings_;  // by their sources
   Tick next_sample_ = never;         // the soonest of them

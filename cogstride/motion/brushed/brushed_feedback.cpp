@@ -39,7 +39,7 @@ BrushedFeedback::News BrushedFeedback::read(Tick now, std::span<const Reading> r
     const double volts = volts_per_code_ * static_cast<double>(reading.raw);
     if (encoder_ != nullptr && reading.source == counter_source(encoder_->line_a)) {
       count_ = reading.raw;
-      now = reading.at;
+      now = looked_at_ = reading.at;
       news.has_count = true;
     }
     if (encoder_ != nullptr && reading.source == counter_edge_source(encoder_->line_a))

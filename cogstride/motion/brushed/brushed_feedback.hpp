@@ -38,6 +38,8 @@ class BrushedFeedback {
 
   /// Counts since the lines were opened; nothing before the first look.
   [[nodiscard]] std::optional<std::int64_t> count() const { return count_; }
+  /// Of what instant that is.
+  [[nodiscard]] Tick counted_when() const { return looked_at_; }
   [[nodiscard]] Counted counted() const {
     return {count_.value_or(0), counted_at_, speed_.counts_per_second()};
   }
@@ -60,6 +62,7 @@ class BrushedFeedback {
   bool asked_ = false;
   std::optional<std::int64_t> count_{};
   Tick counted_at_ = 0;
+  Tick looked_at_ = 0;
   CountSpeed speed_;
   std::optional<double> current_{};
   std::optional<double> cold_{};  // deg C, when the probe was read first

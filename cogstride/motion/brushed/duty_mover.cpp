@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 #include "cogstride/mechanism/ticks.hpp"
 #include "cogstride/motion/quick_lines.hpp"
@@ -16,6 +17,7 @@ namespace {
 
 constexpr ExactTime between_duties = ExactTime::from_base({1, 1000});
 constexpr ExactTime between_duties_on_link = ExactTime::from_base({1, 100});  // as its line carries
+constexpr ExactTime steps_of_loop = ExactTime::from_base({1, 500});           // closed by a chip
 constexpr ExactTime loop_bears = ExactTime::from_base({1, 100});              // from command to effect
 
 }  // namespace
@@ -34,10 +36,16 @@ DutyMover::DutyMover(const Mechanism& mechanism, MechanismId id, const Controlle
       run_down_(mechanism, model_of(mechanism), ticks_per_second_),
       feedback_(mechanism_, controller),
       hold_back_(mechanism.limits.current ? std::optional(mechanism.limits.current->base()) : std::nullopt) {
+  if (feedback_.encoder() == nullptr) return;
   // A duty is taken over at a period's start: half a period later on average.
-  if (feedback_.encoder() != nullptr)
-    hold_.emplace(mechanism_, count_source(mechanism_, *feedback_.encoder()), ticks_per_second_,
-                  seconds(stride_), 0.5 * seconds(driver_.period()));
+  const bool is_linked = controller.link && controller.small_chip;
+  const Tick looks = is_linked ? ticks_at_least(steps_of_loop, controller.timer_clock) : stride_;
+  hold_.emplace(mechanism_, count_source(mechanism_, *feedback_.encoder()), ticks_per_second_, seconds(looks),
+                0.5 * seconds(driver_.period()));
+  if (is_linked)
+    loop_.emplace(LoopSetup{id, loop_source(id), static_cast<LineId>(feedback_.encoder()->line_a),
+                            hold_->loop_setup(looks), driver_.loop_outputs()},
+                  ticks_per_second_);
 }
 
 double DutyMover::duty(Tick now) const {
@@ -58,7 +66,7 @@ std::shared_ptr<MotionRecord> DutyMover::begin(Lines& lines, double to, std::opt
     throw RangeError(fmt::format("{}: {}", mechanism_.name, error.what()));
   }
   log().end(now, MotionStatus::cancelled);
-  end_holding();
+  end_holding(lines);
   course_ = next;
   next_put_ = now;
   return log().begin(now, std::move(what));
@@ -78,36 +86,52 @@ const SpeedHold& DutyMover::speed_hold() const {
   return *hold_;
 }
 
+/// What a loop gave way to is not made up for.
+Tick DutyMover::want_anew(const Lines& lines) {
+  if (!loop_) return lines.now();
+  hold_->take_over(std::exchange(yielded_, 0.0));
+  loop_->begin_anew();
+  return loop_->begins(lines);
+}
+
 /// From whatever is on to the loop, as the shaft turns now.
-void DutyMover::close_loop(Tick now) {
-  log().end(now, MotionStatus::cancelled);
+Tick DutyMover::close_loop(const Lines& lines) {
+  const Tick at = want_anew(lines);
+  log().end(lines.now(), MotionStatus::cancelled);
   follows_.end();
-  if (!holds_) hold_->begin(now, feedback_.counted().count, feedback_.counted().per_second);
+  if (!holds_) {
+    const Counted counted = feedback_.counted();
+    const double ahead = loop_ ? counted.per_second * seconds(at - feedback_.counted_when()) : 0.0;
+    hold_->begin(at, counted.count + std::llround(ahead), counted.per_second);
+  }
   course_.stay(0.0);
   holds_ = true;
   stops_ = false;
   held_until_ = never;
+  return at;
 }
 
 std::shared_ptr<MotionRecord> DutyMover::begin_holding(Lines& lines, double speed,
                                                        std::optional<double> acceleration, std::string what) {
   require_no_obstacle(speed != 0.0);
-  return hold_from_now(lines.now(), speed, acceleration, std::move(what));
+  return hold_from_now(lines, speed, acceleration, std::move(what));
 }
 
-std::shared_ptr<MotionRecord> DutyMover::hold_from_now(Tick now, double speed,
+std::shared_ptr<MotionRecord> DutyMover::hold_from_now(Lines& lines, double speed,
                                                        std::optional<double> acceleration, std::string what) {
-  close_loop(now);
+  const Tick at = close_loop(lines);
   stands_at_.reset();
   stops_ = speed == 0.0;
   held_acceleration_ = acceleration;
-  hold_->spin(now, speed, acceleration);
-  return log().begin(now, std::move(what));
+  hold_->spin(at, speed, acceleration);
+  tell_loop(lines);
+  return log().begin(lines.now(), std::move(what));
 }
 
 /// Its gains follow from what the lines take; slower than that, its motor has turned before anything is done.
 void DutyMover::require_loop(const Lines& lines) {
   (void)speed_hold();
+  if (loop_) return;  // it is closed where the lines are
   require_quick_lines(lines, loop_bears.base().to_double() * ticks_per_second_, ticks_per_second_,
                       mechanism_.name + ": the loop of its encoder");
   hold_->set_lines_delay(lines.lead() > stride_ ? seconds(lines.lead()) : 0.0);
@@ -126,11 +150,11 @@ std::shared_ptr<MotionRecord> DutyMover::move(Lines& lines, const MoveOrder& ord
   if (speed) hold_->range().require(*speed);
   const std::optional<double> acceleration = required(order.acceleration);
   require_no_obstacle(true);
-  const Tick now = lines.now();
-  close_loop(now);
-  hold_->move(now, (to.base * feedback_.counts_per_base()).rounded(), speed, acceleration);
+  const Tick at = close_loop(lines);
+  hold_->move(at, (to.base * feedback_.counts_per_base()).rounded(), speed, acceleration);
   stands_at_ = to;
-  return log().begin(now, "move to " + to_text(to));
+  tell_loop(lines);
+  return log().begin(lines.now(), "move to " + to_text(to));
 }
 
 Follower DutyMover::follower() const {
@@ -141,12 +165,12 @@ std::shared_ptr<MotionRecord> DutyMover::follow(Lines& lines, std::unique_ptr<Fo
                                                 std::string what) {
   require_loop(lines);
   require_no_obstacle(true);
-  const Tick now = lines.now();
-  close_loop(now);
+  const Tick at = close_loop(lines);
   stands_at_.reset();
-  hold_->stay_where_it_is(now);
+  hold_->stay_where_it_is(at);
   follows_.begin(std::move(follow), lines);
-  return log().begin(now, std::move(what));
+  tell_loop(lines);
+  return log().begin(lines.now(), std::move(what));
 }
 
 void DutyMover::let_go(Lines& lines) {
@@ -158,16 +182,16 @@ void DutyMover::let_go(Lines& lines) {
 std::shared_ptr<MotionRecord> DutyMover::move_as_wheel(Lines& lines, std::int64_t target, double speed,
                                                        double acceleration) {
   require_loop(lines);
-  const Tick now = lines.now();
-  close_loop(now);
-  hold_->move(now, target, speed, acceleration);
+  const Tick at = close_loop(lines);
+  hold_->move(at, target, speed, acceleration);
   stands_at_.reset();
-  return log().begin(now, "roll");
+  tell_loop(lines);
+  return log().begin(lines.now(), "roll");
 }
 
 std::shared_ptr<MotionRecord> DutyMover::roll_as_wheel(Lines& lines, double speed, double acceleration) {
   require_loop(lines);
-  return hold_from_now(lines.now(), speed, acceleration, "roll");
+  return hold_from_now(lines, speed, acceleration, "roll");
 }
 
 double DutyMover::feedback_counts_per_base() const {
@@ -221,23 +245,33 @@ std::shared_ptr<MotionRecord> DutyMover::change_speed(Lines& lines, OutputSpeed 
 /// A look at the count: the loop says the next duty.
 void DutyMover::look_at_held(Lines& lines) {
   const Tick now = lines.now();
+  Tick seen = now;  // the instant that is known of
   if (now >= held_until_) {
     held_until_ = never;
     stops_ = true;
-    hold_->spin(now, 0.0, held_acceleration_);
+    hold_->spin(want_anew(lines), 0.0, held_acceleration_);
   }
-  (void)hold_->look(now, feedback_.counted(), feedback_.current());
+  if (loop_) {
+    seen = feedback_.counted_when();
+    if (const std::optional<LoopTold>& told = loop_->said()) {
+      yielded_ = told->yielded / 256.0;
+      hold_->see(seen, feedback_.counted(), *told, loop_->wanted(seen), feedback_.current());
+    }
+    tell_loop(lines);
+  } else {
+    (void)hold_->look(now, feedback_.counted(), feedback_.current());
+  }
   next_put_ = now;
   if (!hold_->fault().empty()) {
     course_.stay(hold_->duty());
-    end_holding();
+    end_holding(lines);
     log().fail(now, hold_->fault());
     return;
   }
-  if (follows_.following() != nullptr || !hold_->has_arrived(now)) return;
+  if (follows_.following() != nullptr || !hold_->has_arrived(seen)) return;
   if (stops_) {
     log().end(now, MotionStatus::done);
-    end_holding();
+    end_holding(lines);
     course_.stay(0.0);
   } else if (held_until_ == never) {
     log().end(now, MotionStatus::done);
@@ -276,13 +310,21 @@ std::shared_ptr<MotionRecord> DutyMover::stop(Lines& lines, std::optional<ExactT
 void DutyMover::let(Lines& lines, SlowsBy how) {
   const Tick now = lines.now();
   const bool was_driven = duty(now) != 0.0;
-  driver_.put_rest(lines, now + lines.lead(), how);
   log().end(now, MotionStatus::cancelled);
   driven_.end(now, was_driven);
-  end_holding();
+  end_holding(lines);
+  driver_.put_rest(lines, std::max(now + lines.lead(), free_at_), how);
   course_.stay(0.0);
   next_put_ = never;
   log().note(now, MotionNote::Kind::told, how == SlowsBy::braking ? "brake" : "coast");
+}
+
+void DutyMover::end_holding(Lines& lines) {
+  if (loop_) free_at_ = loop_->end(lines);
+  holds_ = false;
+  follows_.end();
+  held_until_ = never;
+  stands_at_.reset();
 }
 
 void DutyMover::lines_were_cut(Lines& lines, const Why& why) {
@@ -291,7 +333,8 @@ void DutyMover::lines_were_cut(Lines& lines, const Why& why) {
   if (driven != 0.0) run_down_.begin_by_duty(now, driven);
   driven_.end(now, driven != 0.0);
   log().end(now, why.text.empty() ? Why{why.code, "the lines were cut"} : why);
-  end_holding();
+  if (loop_) loop_->forget();
+  end_holding(lines);
   course_.stay(0.0);
   next_put_ = never;
   feedback_.forget();
@@ -306,7 +349,8 @@ void DutyMover::halt(Lines& lines, const Why& why) {
     follows_.end();
     held_until_ = never;
     stops_ = true;
-    hold_->spin(now, 0.0, {});
+    hold_->spin(want_anew(lines), 0.0, {});
+    tell_loop(lines);
     return;
   }
   const double from = duty(now);
@@ -321,7 +365,7 @@ void DutyMover::halt(Lines& lines, const Why& why) {
 }
 
 void DutyMover::put(Lines& lines) {
-  const Tick at = lines.now() + lines.lead();
+  const Tick at = std::max(lines.now() + lines.lead(), free_at_);
   const double wanted = duty(lines.now());
   const bool is_held_back = wanted != 0.0 && hold_back_.share() < 1.0;
   if (is_held_back && held_back_since_ == never) {
@@ -331,6 +375,7 @@ void DutyMover::put(Lines& lines) {
   }
   const bool is_too_little = holds_ && std::abs(wanted) < driver_.duty_step();
   driven_.put(lines.now(), wanted, !is_too_little);
+  if (holds_ && loop_) return run_down_.end();  // what it gives, its lines have
   if (is_too_little) {
     driver_.put_rest(lines, at, SlowsBy::braking);
   } else if (wanted != 0.0) {
@@ -352,9 +397,14 @@ void DutyMover::piece_is_over(Lines& lines) {
 }
 
 void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
-  if (!feedback_.is_asked()) feedback_.ask(lines, stride_, driver_.period());
-  if (follows_.following() != nullptr) follows_.look(lines, readings, *hold_, *this);
+  if (!feedback_.is_asked()) {
+    feedback_.ask(lines, stride_, driver_.period());
+    if (loop_) loop_->ask(lines, stride_);
+  }
+  if (follows_.following() != nullptr)
+    follows_.look(lines, readings, loop_ ? loop_->begins(lines) : lines.now(), *hold_, *this);
   if (!readings.empty()) read(lines, readings);
+  if (loop_ && holds_ && loop_->next_tell() <= lines.now()) tell_loop(lines);
   if (next_put_ > lines.now()) return;
   put(lines);
   next_put_ = never;
@@ -370,6 +420,7 @@ void DutyMover::act(Lines& lines, std::span<const Reading> readings) {
 void DutyMover::read(Lines& lines, std::span<const Reading> readings) {
   const Tick now = lines.now();
   const BrushedFeedback::News news = feedback_.read(now, readings);
+  if (loop_) loop_->hear(readings);
   if (news.has_current && hold_back_.take(*feedback_.current()) && course_.goal() != 0.0) next_put_ = 0;
   if (news.too_warm && duty(now) != 0.0)
     log().fail(now, fmt::format("{}: {} is {:.0f} K warmer than when it was switched on, and stands {:.0f} K",

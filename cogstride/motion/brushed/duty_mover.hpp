@@ -18,6 +18,7 @@
 #include "cogstride/motion/duty_course.hpp"
 #include "cogstride/motion/gearing/held_follow.hpp"
 #include "cogstride/motion/mover.hpp"
+#include "cogstride/motion/speed/loop_orders.hpp"
 #include "cogstride/motion/speed/run_down.hpp"
 #include "cogstride/motion/speed/speed_hold.hpp"
 #include "cogstride/plan/move.hpp"
@@ -90,6 +91,9 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   [[nodiscard]] const Mechanism* parts() const override { return &mechanism_; }
   [[nodiscard]] std::vector<LineSetup> line_setups() const override { return driver_.line_setups(); }
   [[nodiscard]] std::vector<PwmSetup> pwm_setups() const override { return {driver_.pwm_setup()}; }
+  [[nodiscard]] std::vector<LoopSetup> loop_setups() const override {
+    return loop_ ? std::vector{loop_->setup()} : std::vector<LoopSetup>{};
+  }
   [[nodiscard]] Places* places() override { return hold_ ? this : nullptr; }
   [[nodiscard]] Speeds* speeds() override { return hold_ ? this : nullptr; }
   [[nodiscard]] Duties* duties() override { return this; }
@@ -125,14 +129,15 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   [[nodiscard]] const BrushedFeedback& feedback() const { return feedback_; }
 
   [[nodiscard]] Tick next_act() const override {
-    return std::min({next_put_, follows_.next_look(), feedback_.is_asked() ? never : 0});
+    const Tick tells = loop_ && holds_ ? loop_->next_tell() : never;
+    return std::min({next_put_, tells, follows_.next_look(), feedback_.is_asked() ? never : 0});
   }
   void act(Lines& lines, std::span<const Reading> readings) override;
 
  private:
   std::shared_ptr<MotionRecord> begin(Lines& lines, double to, std::optional<double> ramp,
                                       std::optional<double> holds_for, std::string what);
-  std::shared_ptr<MotionRecord> hold_from_now(Tick now, double speed, std::optional<double> acceleration,
+  std::shared_ptr<MotionRecord> hold_from_now(Lines& lines, double speed, std::optional<double> acceleration,
                                               std::string what);
   std::shared_ptr<MotionRecord> begin_holding(Lines& lines, double speed, std::optional<double> acceleration,
                                               std::string what);
@@ -141,14 +146,16 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   void require_loop(const Lines& lines);
   /// As a number, m/s2 or turns/s2. @throws RangeError when it cannot be had
   [[nodiscard]] std::optional<double> required(const std::optional<OutputAcceleration>& acceleration) const;
-  void close_loop(Tick now);
+  // When what is told now comes to be wanted: something else, or that the loop holds at all.
+  Tick want_anew(const Lines& lines);
+  Tick close_loop(const Lines& lines);
   void look_at_held(Lines& lines);
-  void end_holding() {
-    holds_ = false;
-    follows_.end();
-    held_until_ = never;
-    stands_at_.reset();
+  /// What is wanted now goes to whoever closes the loop, where that is not done here.
+  void tell_loop(Lines& lines) {
+    if (loop_ && holds_) loop_->tell(lines, *hold_, hold_back_.share(), hold_->take_changed());
   }
+  /// From when on what is put is heeded: the loop may still have its lines.
+  void end_holding(Lines& lines);
   void put(Lines& lines);
   void piece_is_over(Lines& lines);
   void read(Lines& lines, std::span<const Reading> readings);
@@ -171,6 +178,9 @@ class DutyMover final : public Mover, public Places, public Speeds, public Dutie
   Tick next_put_ = never;
 
   std::optional<SpeedHold> hold_{};
+  std::optional<LoopOrders> loop_{};  // where whoever plays the lines closes it
+  Tick free_at_ = 0;                  // its lines, of that
+  double yielded_ = 0.0;              // counts, by what it said last
   HeldFollow follows_{};
   bool holds_ = false;
   std::optional<OutputPosition> stands_at_{};  // by the last move, exactly

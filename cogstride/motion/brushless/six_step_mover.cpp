@@ -315,7 +315,7 @@ void SixStepMover::act(Lines& lines, std::span<const Reading> readings) {
     if (halls_) halls_->ask(lines);
   }
   if (!readings.empty()) take(lines, readings);
-  if (follows_.following() != nullptr) follows_.look(lines, readings, *hold_, *this);
+  if (follows_.following() != nullptr) follows_.look(lines, readings, lines.now(), *hold_, *this);
   if (next_act_ > lines.now()) return;
   next_act_ = never;
   if (state_ == State::holds) look(lines);

@@ -19,7 +19,8 @@ class CountedPlace final : public PlaceSource {
   /// @param time_error  s within which the time of an edge is known; 0: to a tick
   CountedPlace(const Encoder& encoder, double ticks_per_second, Tick period, bool is_read, double late = 0.0,
                double time_error = 0.0)
-      : source_(counter_source(encoder.line_a)),
+      : line_a_(static_cast<LineId>(encoder.line_a)),
+        source_(counter_source(encoder.line_a)),
         edge_source_(counter_edge_source(encoder.line_a)),
         ticks_per_second_(ticks_per_second),
         period_(period),
@@ -38,11 +39,13 @@ class CountedPlace final : public PlaceSource {
   [[nodiscard]] double speed(Tick now, Tick at) const override;
   [[nodiscard]] Tick known_at(Tick now) const override { return now - reads_late_; }
   [[nodiscard]] bool is_planned() const override { return false; }
+  [[nodiscard]] std::optional<LineId> counted_at() const override { return line_a_; }
   [[nodiscard]] IndexCheck* index() override { return index_ ? &*index_ : nullptr; }
 
  private:
   [[nodiscard]] double seconds(Tick ticks) const { return static_cast<double>(ticks) / ticks_per_second_; }
 
+  LineId line_a_;
   SourceId source_;
   SourceId edge_source_;
   double ticks_per_second_;

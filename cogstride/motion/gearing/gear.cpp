@@ -91,11 +91,32 @@ void Gear::engage(Tick now, StepPosition at) {
   const auto part = std::llround(at.part * static_cast<double>(place_.grain()));
   if (lay_) lay_->begin(Ratio(at.whole) + Ratio(part, place_.grain()));
   is_engaged_ = true;
+  ++revision_;
   for (std::size_t i = 0; i < terms_.size(); ++i) counts_[i] = terms_[i].source->count(now);
   engaged_at_ = counts_.front();
   place_.stand_at(lay_ ? 0 : at.whole);
   place_.forget_rest();
   if (!lay_) place_.go_on(part);
+}
+
+std::optional<Gear::Plain> Gear::plain() const {
+  constexpr std::int64_t most = 65'535;
+  const std::optional<LineId> counted = terms_.front().source->counted_at();
+  if (terms_.size() != 1 || lay_ || !is_engaged_ || !counted) return std::nullopt;
+  const Ratio per_count = terms_.front().per_count;
+  const std::int64_t counts = per_count.denominator();
+  if (counts > most || std::abs(per_count.numerator()) > counts || place_.grain() % counts != 0)
+    return std::nullopt;
+  const std::int64_t part = place_.grain() / counts;
+  if (place_.rest() % part != 0) return std::nullopt;
+  Plain plain;
+  plain.counts_at = *counted;
+  plain.what.steps = static_cast<std::int32_t>(per_count.numerator());
+  plain.what.counts = static_cast<std::int32_t>(counts);
+  plain.what.count = static_cast<std::uint16_t>(counts_.front());
+  plain.what.place = static_cast<std::int32_t>(place_.position());
+  plain.what.rest = static_cast<std::int32_t>(place_.rest() / part);
+  return plain;
 }
 
 std::int64_t Gear::belongs_on() const {
@@ -121,6 +142,7 @@ void Gear::shift(Ratio grains) {
 }
 
 void Gear::advance(Ratio grains) {
+  ++revision_;
   const std::int64_t before = place_.grain();
   const Ratio::Wide grain =
       Ratio::Wide(before) / std::gcd(before, grains.denominator()) * grains.denominator();
@@ -133,6 +155,7 @@ void Gear::advance(Ratio grains) {
 
 void Gear::change(Tick now, const std::vector<Ratio>& per_count) {
   if (is_engaged_) go_on(now);
+  ++revision_;
   std::vector<Ratio> before;
   for (const GearTerm& term : terms_) before.push_back(term.per_count);
   for (std::size_t i = 0; i < terms_.size(); ++i) terms_[i].per_count = per_count[i];

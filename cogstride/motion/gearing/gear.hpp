@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "cogstride/chip/follower.hpp"
+#include "cogstride/chip/step_follow.hpp"
 #include "cogstride/motion/gearing/place_source.hpp"
 #include "cogstride/plan/lay_path.hpp"
 #include "cogstride/plan/pursuit.hpp"
@@ -74,6 +75,14 @@ class Gear {
   [[nodiscard]] Ratio way_exactly() const {
     return Ratio(place_.position()) + Ratio(place_.rest(), place_.grain());
   }
+  /// Where it goes by one encoder alone, without ends, at most a grain a count: what a chip needs to know.
+  struct Plain {
+    LineId counts_at{};
+    chip::CountFollow what{};  ///< its limits and tick are the caller's
+  };
+  [[nodiscard]] std::optional<Plain> plain() const;
+  /// Another number whenever it was told to go by something else.
+  [[nodiscard]] std::uint32_t revision() const { return revision_; }
   /// The very step on which the follower belongs, when its leaders stand where they are.
   [[nodiscard]] std::int64_t belongs_on() const;
   /// Counts that its first leader has gone since it engaged.
@@ -117,6 +126,7 @@ class Gear {
   RampLimits limits_;
   bool is_compensated_;
   bool is_engaged_ = false;
+  std::uint32_t revision_ = 0;
   Tick next_look_ = 0;
   Tick next_told_ = 0;
   Tick told_from_ = 0;  // what the follower was told last: from then on,

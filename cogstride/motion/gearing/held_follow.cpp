@@ -20,9 +20,10 @@ Follower HeldFollow::follower(const Mechanism& mechanism, const SpeedHold& hold,
   return follower;
 }
 
-void HeldFollow::look(Lines& lines, std::span<const Reading> readings, SpeedHold& hold, Mover& its) {
+void HeldFollow::look(Lines& lines, std::span<const Reading> readings, Tick from, SpeedHold& hold,
+                      Mover& its) {
   const Tick now = lines.now();
-  const auto course = follow_->look(now, readings, now, hold.wanted(now));
+  const auto course = follow_->look(now, readings, from, hold.wanted(from));
   if (const std::string news = follow_->take_news(); !news.empty())
     its.log().note(now, MotionNote::Kind::told, news);
   if (!follow_->fault().empty()) {
@@ -32,7 +33,7 @@ void HeldFollow::look(Lines& lines, std::span<const Reading> readings, SpeedHold
     its.halt(lines, {FaultCode::failed, why});
     return;
   }
-  if (course) hold.go_along(now, *course);
+  if (course) hold.go_along(from, *course);
   if (follow_->is_over()) its.follows()->let_go(lines);
 }
 

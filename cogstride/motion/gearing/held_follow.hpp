@@ -31,7 +31,8 @@ class HeldFollow {
   }
 
   /// Looks at its leaders anew; lets go, or halts, when it is over or has failed.
-  void look(Lines& lines, std::span<const Reading> readings, SpeedHold& hold, Mover& its);
+  /// @param from  the instant from which on something can be done
+  void look(Lines& lines, std::span<const Reading> readings, Tick from, SpeedHold& hold, Mover& its);
 
  private:
   std::shared_ptr<Follow> follow_{};

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <span>
 
 #include "cogstride/lines/lines.hpp"
@@ -32,6 +33,8 @@ class PlaceSource {
   [[nodiscard]] virtual bool is_planned() const = 0;
   /// The count at place 0 of its output.
   [[nodiscard]] virtual std::int64_t zero() const { return 0; }
+  /// Line A of the encoder that counts it; nothing where no counter does.
+  [[nodiscard]] virtual std::optional<LineId> counted_at() const { return std::nullopt; }
   /// What holds its count against an index; null where nothing does.
   [[nodiscard]] virtual IndexCheck* index() { return nullptr; }
 };

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace cogstride {
 namespace {
@@ -33,12 +34,14 @@ void SpeedHold::begin(chip::Tick now, std::int64_t count, double counts_per_seco
   shaft_.begin(now, count, counts_per_second);
   course_.begin(now, static_cast<std::int64_t>(sign_) * count, sign_ * counts_per_second);
   watch_.begin(now);
+  yielded_ = 0.0;
+  has_changed_ = true;
 }
 
 void SpeedHold::spin(chip::Tick now, double speed, std::optional<double> acceleration) {
   course_.go_at(now, speed * range_.counts_per_base(), range_.acceleration_of(acceleration),
                 range_.highest());
-  holds_speed_ = true;
+  holds_speed_ = has_changed_ = true;
   goes_along_ = false;
   asked_ = speed;
   watch_.order(now);
@@ -51,6 +54,7 @@ void SpeedHold::move(chip::Tick now, std::int64_t target, std::optional<double> 
   const auto forwards = static_cast<std::int64_t>(sign_) * target;
   course_.go_to(now, sign_ > 0.0 ? forwards : forwards - 1, most, range_.acceleration_of(acceleration));
   holds_speed_ = false;
+  has_changed_ = true;
   goes_along_ = false;
   asked_ = 0.0;
   target_ = target;
@@ -63,6 +67,7 @@ void SpeedHold::go_along(chip::Tick now, const Course& course) {
   course_.go_along(now, course, most, limits.acceleration);
   if (!goes_along_) watch_.order(now);
   holds_speed_ = false;
+  has_changed_ = true;
   goes_along_ = true;
   asked_ = course.speed / range_.counts_per_base();
   const std::int64_t forwards = course.place.whole + (course.place.part >= 0.5 ? 1 : 0);
@@ -77,13 +82,97 @@ bool SpeedHold::has_arrived(chip::Tick now) const {
 }
 
 /// At the end of a move friction may hold it a count or two off: it is pressed on until its count is there.
-void SpeedHold::stay_at_place(chip::Tick now, double looked) {
+void SpeedHold::stay_at_place(chip::Tick now, double pressed_for) {
   if (holds_speed_ || course_.arrived_for(now) < 0.0 || is_at_target() || (goes_along_ && asked_ != 0.0))
     return;
-  course_.take_back((shaft_.place() - course_.end()) * looked / press_on_time);
+  course_.take_back((shaft_.place() - course_.end()) * pressed_for / press_on_time);
   if (course_.arrived_for(now) > settles_in)
     fault_ = fmt::format("{}: stands {} counts of {} off the place it was sent to: something holds it", name_,
                          std::abs(target_ - shaft_.count()), source_);
+}
+
+SpeedGains SpeedHold::gains_at(double speed) const {
+  const double between = 1.0 / std::max(range_.lowest(), std::abs(speed));
+  return speed_gains(answer_, bandwidth_for(delay_ + lines_delay_ + of_a_count * between));
+}
+
+namespace {
+
+/// To the nearest that an integer holds.
+template <class Integer>
+Integer held_in(double value) {
+  constexpr double least = std::numeric_limits<Integer>::lowest();
+  constexpr double most = std::numeric_limits<Integer>::max();
+  return static_cast<Integer>(std::llround(std::clamp(value, least, most)));
+}
+
+constexpr double duty_units = 32768.0;
+constexpr double place_units = 65536.0;
+constexpr double gain_units = 1048576.0;
+
+/// Of a duty a count/s: for a speed of 1/4096 count a period. @param period  s
+std::int32_t speed_gain(double gain, double period) {
+  return held_in<std::int32_t>(gain * duty_units * gain_units / (4096.0 * period));
+}
+
+}  // namespace
+
+chip::DutyLoopSetup SpeedHold::loop_setup(chip::Tick period) const {
+  chip::DutyLoopSetup setup;
+  const double apart = seconds(period);
+  setup.period = static_cast<std::uint32_t>(period);
+  setup.for_speed = speed_gain(1.0 / answer_.full_speed, apart);
+  setup.for_emf = speed_gain(answer_.emf, apart);
+  setup.span = held_in<std::int16_t>(duty_units * answer_.per_ampere * range_.current_limit());
+  setup.most = held_in<std::int16_t>(duty_units * range_.most_duty());
+  setup.brakes = held_in<std::int32_t>(place_units * range_.acceleration_of({}) * apart * apart);
+  setup.can_brake = can_brake_;
+  setup.is_reversed = sign_ < 0.0;
+  return setup;
+}
+
+chip::LoopWanted SpeedHold::stretch(chip::Tick from, chip::Tick to, chip::Tick period, double lets) const {
+  const SpeedWanted begin = course_.at(from);
+  const SpeedWanted end = course_.at(to);
+  const double apart = seconds(period);
+  const auto periods = static_cast<double>((to - from) / period);
+  const double speed = 0.5 * (begin.speed + end.speed);
+  const double change = (end.speed - begin.speed) / (periods * apart);
+  const SpeedGains gains = gains_at(speed);
+  chip::LoopWanted wanted;
+  wanted.place = static_cast<std::uint32_t>(std::llround(place_units * begin.place));
+  wanted.speed = held_in<std::int32_t>(place_units * begin.speed * apart);
+  wanted.change = held_in<std::int32_t>(place_units * change * apart * apart);
+  wanted.periods = wanted.change == 0 ? std::uint16_t{0} : held_in<std::uint16_t>(periods);
+  const double way = speed > 0.0 ? 1.0 : speed < 0.0 ? -1.0 : 0.0;
+  wanted.base = held_in<std::int16_t>(duty_units * (gains.for_change * change + way * gains.for_friction +
+                                                    (way > 0.0 ? gains.for_load : gains.for_load_else)));
+  wanted.gains.per_speed = speed_gain(gains.per_speed, apart);
+  wanted.gains.per_place =
+      std::max(1, held_in<std::int32_t>(gains.per_place * duty_units * gain_units / 256.0));
+  wanted.lets = held_in<std::uint8_t>(lets * int{chip::LoopWanted::lets_all});
+  wanted.flags = holds_speed_ ? chip::LoopWanted::yields : chip::LoopWanted::eases;
+  return wanted;
+}
+
+bool SpeedHold::is_even(chip::Tick from, chip::Tick to) const {
+  const SpeedWanted begin = course_.at(from);
+  const SpeedWanted end = course_.at(to);
+  return begin.change == 0.0 && end.change == 0.0 && begin.speed == end.speed;
+}
+
+void SpeedHold::see(chip::Tick at, const Counted& counted, const LoopTold& told, const SpeedWanted& wanted,
+                    std::optional<double> amperes) {
+  shaft_.look(at, counted, duty_);
+  stay_at_place(at, 0.0);  // the loop presses on by itself
+  duty_ = told.duty / duty_units;
+  const double yielded = told.yielded / 256.0;
+  const DutyRange may = duty_range(answer_, range_.current_limit(), shaft_.speed(), range_.most_duty());
+  constexpr double nearly = 0.99;
+  const bool is_held_back = yielded != yielded_ || duty_ >= nearly * may.most || duty_ <= nearly * may.least;
+  yielded_ = yielded;
+  lag_ = wanted.place - yielded - shaft_.place();
+  if (fault_.empty()) fault_ = watch_.look(at, shaft_, {duty_, wanted, lag_, is_held_back, amperes});
 }
 
 double SpeedHold::look(chip::Tick now, const Counted& counted, std::optional<double> amperes) {
@@ -94,8 +183,7 @@ double SpeedHold::look(chip::Tick now, const Counted& counted, std::optional<dou
   const SpeedWanted want = course_.at(now);
   DutyRange may = duty_range(answer_, range_.current_limit(), speed, range_.most_duty());
   if (!can_brake_) may = {std::min(0.0, may.least), std::max(0.0, may.most)};
-  const double between = 1.0 / std::max(range_.lowest(), std::abs(want.speed));
-  const SpeedGains gains = speed_gains(answer_, bandwidth_for(delay_ + lines_delay_ + of_a_count * between));
+  const SpeedGains gains = gains_at(want.speed);
   const LoopStep step = loop_step(gains, want, shaft_.place(), speed, may);
   if (holds_speed_) course_.take_back(step.beyond);
   // Where it was sent it needs no more than what its load takes; friction holds the rest.

@@ -9,7 +9,10 @@
 
 #include <optional>
 #include <string>
+#include <utility>
 
+#include "cogstride/chip/duty_loop.hpp"
+#include "cogstride/lines/events.hpp"
 #include "cogstride/motion/speed/hold_watch.hpp"
 #include "cogstride/motion/speed/wanted_course.hpp"
 
@@ -54,7 +57,28 @@ class SpeedHold {
   /// it, within a tenth; or the shaft has come to the place.
   [[nodiscard]] bool has_arrived(chip::Tick now) const;
   /// What is wanted goes on with a share of its speed from now on, 0 to 1: for one that waits for another.
-  void set_pace(chip::Tick now, double pace) { course_.set_pace(now, pace); }
+  void set_pace(chip::Tick now, double pace) {
+    course_.set_pace(now, pace);
+    has_changed_ = true;
+  }
+
+  // Where whoever plays the lines closes the loop: what it is told, and what it says.
+  /// @param period  ticks from one step of it to the next
+  [[nodiscard]] chip::DutyLoopSetup loop_setup(chip::Tick period) const;
+  /// What it is to hold between two instants. @param lets  share of its duty that is let through
+  [[nodiscard]] chip::LoopWanted stretch(chip::Tick from, chip::Tick to, chip::Tick period,
+                                         double lets) const;
+  /// The same of one instant.
+  [[nodiscard]] SpeedWanted wanted_at(chip::Tick at) const { return course_.at(at); }
+  /// Whether what is wanted goes on evenly between two instants.
+  [[nodiscard]] bool is_even(chip::Tick from, chip::Tick to) const;
+  /// Whether something else is wanted than when this was asked last.
+  [[nodiscard]] bool take_changed() { return std::exchange(has_changed_, false); }
+  /// What it has given way to so far is what is wanted from now on.
+  void take_over(double yielded) { course_.take_back(yielded); }
+  /// What it says of itself. @param at  when that was so @param wanted  of it then, whatever it gave way to
+  void see(chip::Tick at, const Counted& counted, const LoopTold& told, const SpeedWanted& wanted,
+           std::optional<double> amperes);
 
   /// @param amperes  by a shunt
   /// @return the duty to give, -1 to 1
@@ -83,7 +107,8 @@ class SpeedHold {
   [[nodiscard]] bool is_at_target() const {
     return shaft_.count() >= target_ - 1 && shaft_.count() <= target_ + 1;
   }
-  void stay_at_place(chip::Tick now, double looked);
+  void stay_at_place(chip::Tick now, double pressed_for);
+  [[nodiscard]] SpeedGains gains_at(double speed) const;
 
   std::string name_;
   std::string source_;
@@ -104,6 +129,8 @@ class SpeedHold {
   std::int64_t target_ = 0;  // count of a move
   double duty_ = 0.0;
   double lag_ = 0.0;
+  double yielded_ = 0.0;  // counts, as the loop told last
+  bool has_changed_ = false;
   std::string fault_{};
 };
 

@@ -36,8 +36,9 @@ class WantedCourse {
   [[nodiscard]] double end() const { return ramp_.end().to_double() + 0.5; }
 
  private:
-  /// s of the ramp that have passed.
+  /// s of the ramp that have passed. It may begin in a moment: until then it is as at its begin.
   [[nodiscard]] double time(chip::Tick now) const {
+    if (now < paced_at_) return done_;
     return done_ + pace_ * static_cast<double>(now - paced_at_) / ticks_per_second_;
   }
   [[nodiscard]] MotionState state(chip::Tick now) const;

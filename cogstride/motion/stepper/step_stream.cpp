@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 #include "cogstride/plan/move.hpp"
 #include "cogstride/quantity/error.hpp"
@@ -133,12 +134,14 @@ void StepStream::hold_speed(Lines& lines, double speed, const RampLimits& limits
 
 /// A step forwards is made on reaching n, backwards on reaching n - 1, each at the nearest tick.
 std::int64_t StepStream::step_at(Tick at) const {
+  if (geared_) return std::llround(state_at(at).position.to_double());
   if (own_) return own_->step_at(at);
   const double seconds = (static_cast<double>(std::max<Tick>(0, at - start_)) + 0.5) / ticks_per_second_;
   return ramp_.step_at(seconds, made_before_);
 }
 
 double StepStream::speed_at(Tick at) const {
+  if (geared_) return geared_->speed;
   if (busy_ && own_) return own_->speed_at(at, ticks_per_second_);
   return busy_ ? state_at(at).speed : 0.0;
 }
@@ -150,6 +153,10 @@ double StepStream::acceleration_at(Tick at) const {
 /// Of the motion that is on. Before its first instant it is what it begins from: a motion that was redirected
 /// begins a lead later.
 MotionState StepStream::state_at(Tick at) const {
+  if (geared_) {
+    const double gone = geared_->speed * static_cast<double>(at - geared_->told_at) / ticks_per_second_;
+    return {StepPosition{geared_->place, 0.0}.moved(gone), geared_->speed};
+  }
   return ramp_.state_at(static_cast<double>(std::max<Tick>(0, at - start_)) / ticks_per_second_);
 }
 
@@ -254,8 +261,54 @@ bool StepStream::goes_along_with(const Course& course, Tick from) const {
          std::abs(off + (state.speed - course.speed) * looked_at_in) <= near_enough;
 }
 
+bool StepStream::gear(Lines& lines, LineId counts_at, chip::CountFollow what, Tick told_each) {
+  const std::optional<GearSetup> setup = driver_.gear_setup();
+  if (!setup || (busy_ && !geared_) || (geared_ && geared_->is_let_go)) return false;
+  const bool was_on = on_;
+  switch_on(lines);
+  const Tick at = std::max(soonest(lines), awake_at_);
+  what.tick = static_cast<std::uint32_t>(at);
+  if (!lines.gear(at, setup->line, counts_at, what)) {
+    if (!was_on) switch_off(lines);
+    return false;
+  }
+  if (geared_) return true;
+  geared_ = Geared{lines.now(), made(), 0.0, false};
+  busy_ = true;
+  lines.sample(setup->source, soonest(lines), told_each);
+  return true;
+}
+
+void StepStream::hear(Lines& lines, std::span<const Reading> readings) {
+  if (!geared_) return;
+  const GearSetup setup = *driver_.gear_setup();
+  bool stands = false;
+  for (const Reading& reading : readings) {
+    if (reading.source != setup.source) continue;
+    geared_->place = reading.raw >> 1;
+    geared_->told_at = reading.at;
+    stands = geared_->is_let_go && (reading.raw & 1) != 0;
+  }
+  if (!stands) return;
+  geared_.reset();
+  lines.sample(setup.source, never, 0);
+  const Tick from = soonest(lines);
+  const Withdrawn left = driver_.withdraw(lines, from);
+  last_edge_ = left.last_pulse;
+  begin(Ramp({left.steps, 0.0}), left.steps, lines.now());
+  busy_ = false;
+  // Which way it went last is not known here.
+  forwards_ = false;
+  turned_at_ = from;
+  driver_.put_direction(lines, from, forwards_);
+}
+
 void StepStream::brake(Lines& lines, const RampLimits& limits) {
   if (!busy_) return;
+  if (geared_) {
+    if (!std::exchange(geared_->is_let_go, true)) lines.let_go(soonest(lines), driver_.gear_setup()->line);
+    return;
+  }
   if (own_) {
     own_->brake();
     all_put_ = false;
@@ -274,6 +327,7 @@ void StepStream::end_here(Lines& lines) {
 }
 
 void StepStream::lines_were_cut(Lines& lines) {
+  geared_.reset();
   const Withdrawn left = driver_.withdraw(lines, lines.now());
   last_edge_ = lines.now();
   begin(Ramp({left.steps, 0.0}), left.steps, lines.now());
@@ -331,12 +385,12 @@ void StepStream::feed(Lines& lines) {
 }
 
 Tick StepStream::next_act() const {
-  if (!busy_) return never;
+  if (!busy_ || geared_) return never;
   return all_put_ ? ends_at() : feeds_again_;
 }
 
 void StepStream::act(Lines& lines) {
-  if (!busy_) return;
+  if (!busy_ || geared_) return;
   feed(lines);
   if (all_put_ && lines.now() >= ends_at()) busy_ = false;
 }

@@ -40,6 +40,18 @@ class StepStream final : public Walker {
   /// an eighth of a step of it, that goes on.
   /// @param course  where that is at soonest()
   void go_along(Lines& lines, const Course& course, const RampLimits& limits);
+  /// From rest: whoever plays the lines gears it to a count, on ramps of its own; or by something else, where
+  /// it is already. It is busy until it has been braked and stands.
+  /// @return false: nobody does that here; nothing has happened
+  bool gear(Lines& lines, LineId counts_at, chip::CountFollow what, Tick told_each);
+  [[nodiscard]] bool is_geared() const { return geared_.has_value(); }
+  /// What is told of one that is.
+  void hear(Lines& lines, std::span<const Reading> readings);
+  /// Its leader does, steps/s: by that it goes on between two times that it is told.
+  void leader_goes_at(double speed) {
+    if (geared_) geared_->speed = speed;
+  }
+  [[nodiscard]] std::optional<GearSetup> gear_setup() const { return driver_.gear_setup(); }
   /// From when on what is planned can still be changed.
   [[nodiscard]] static Tick soonest(const Lines& lines) { return lines.now() + lines.lead(); }
   /// State of the motion at an instant that is to come; at rest where it stands.
@@ -62,15 +74,27 @@ class StepStream final : public Walker {
   /// Hands out what the horizon asks for; ends the motion when its time has come.
   void act(Lines& lines) override;
 
-  [[nodiscard]] std::int64_t made() const override { return own_ ? own_->made() : fitter_.made(); }
+  [[nodiscard]] std::int64_t made() const override {
+    if (geared_) return geared_->place;
+    return own_ ? own_->made() : fitter_.made();
+  }
   /// Of the motion that is on: first and last instant.
   [[nodiscard]] Tick began_at() const { return start_; }
   [[nodiscard]] Tick ends_at() const { return std::max(ends_at_, last_edge_); }
   /// Since when step_at() is of the motion that is on, or it stands.
-  [[nodiscard]] Tick same_since() const { return busy_ ? start_ : ends_at(); }
+  [[nodiscard]] Tick same_since() const {
+    if (geared_) return geared_->told_at;
+    return busy_ ? start_ : ends_at();
+  }
   [[nodiscard]] const StepDriver& driver() const { return driver_; }
 
  private:
+  struct Geared {
+    Tick told_at = 0;
+    std::int64_t place = 0;
+    double speed = 0.0;  // steps/s
+    bool is_let_go = false;
+  };
   struct Withheld {
     Tick at = 0;            ///< from here on nothing is in the queues any more
     std::int64_t made = 0;  ///< steps that go out before it
@@ -108,7 +132,8 @@ class StepStream final : public Walker {
   bool makes_ramps_;  // and makes those of homing by itself
   RunForm form_;
   RunFitter fitter_;
-  std::optional<ChipRuns> own_{};  // of the motion that is on: in place of ramp_ and fitter_
+  std::optional<ChipRuns> own_{};   // of the motion that is on: in place of ramp_ and fitter_
+  std::optional<Geared> geared_{};  // in place of all of them
   Tick start_ = 0;
   std::int64_t made_before_ = 0;
   bool changes_soon_ = false;  // it is looked at again before it has gone far

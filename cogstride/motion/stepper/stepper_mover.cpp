@@ -12,6 +12,7 @@
 #include "cogstride/motion/stepper/encoder_watch.hpp"
 #include "cogstride/plan/gearing.hpp"
 #include "cogstride/plan/rotor_lag.hpp"
+#include "cogstride/plan/small_chip.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
 #include "cogstride/quantity/text.hpp"
 
@@ -220,7 +221,9 @@ Commanded::Ahead StepperMover::commanded(Tick now, Tick at) const {
 void StepperMover::follow_on(Lines& lines, std::span<const Reading> readings) {
   stream_.act(lines);
   const Tick from = StepStream::soonest(lines);
+  stream_.hear(lines, readings);
   const auto course = following_->look(lines.now(), readings, from, stream_.state_ahead(from));
+  if (course) stream_.leader_goes_at(following_->gear().leader(lines.now(), lines.now()).speed);
   if (const std::string news = following_->take_news(); !news.empty())
     log().note(lines.now(), MotionNote::Kind::told, news);
   if (!following_->fault().empty()) {
@@ -229,9 +232,37 @@ void StepperMover::follow_on(Lines& lines, std::span<const Reading> readings) {
     log().fail(lines.now(), why);
     return;
   }
-  if (!course) return;
+  if (!course || leave_to_lines(lines)) return;
   stream_.go_along(lines, *course, running_limits_);
   if (following_->is_over() && !stream_.is_busy()) came_to_rest(lines);
+}
+
+/// A plain gear goes as it is counted, whatever a link delays, where whoever plays the lines does that.
+/// @return whether it is
+bool StepperMover::leave_to_lines(Lines& lines) {
+  if (!controller_.link || !controller_.small_chip) return false;
+  const Gear& gear = following_->gear();
+  if (stream_.is_geared() && following_->is_over()) {
+    was_let_go_ = true;
+    cancel(lines, *queue_.first().record, Braking::on_a_ramp);
+    return true;
+  }
+  if (left_to_lines_ == gear.revision()) return stream_.is_geared();
+  std::optional<Gear::Plain> plain = gear.plain();
+  if (plain && (stream_.is_geared() || !stream_.is_busy())) {
+    left_to_lines_ = gear.revision();
+    plain->what.limits = chip_limits(running_limits_);
+    if (stream_.gear(lines, plain->counts_at, plain->what, ticks_between_looks(controller_))) return true;
+  }
+  // What the lines cannot go by is planned, once it stands.
+  if (stream_.is_geared()) stream_.brake(lines, running_limits_);
+  return stream_.is_geared();
+}
+
+std::vector<GearSetup> StepperMover::gear_setups() const {
+  const std::optional<GearSetup> setup = stream_.gear_setup();
+  if (!controller_.link || !controller_.small_chip || !setup) return {};
+  return {*setup};
 }
 
 void StepperMover::stop(Lines& lines, Braking how) {
@@ -513,6 +544,7 @@ void StepperMover::begin_first(Lines& lines, const std::optional<Least>& told) {
     } else if (const auto* const behind = std::get_if<FollowOrder>(&order.what)) {
       running_limits_ = order.limits;
       followed_ = following_ = behind->follow;
+      left_to_lines_.reset();
       following_->gear().begin(lines);
     } else if (const auto* const run = std::get_if<SpeedOrder>(&order.what);
                run != nullptr && !travel_end(mechanism_, *run)) {
@@ -661,6 +693,8 @@ void StepperMover::act(Lines& lines, std::span<const Reading> readings) {
     follow_on(lines, readings);
     return;
   }
+  stream_.leader_goes_at(0.0);
+  stream_.hear(lines, readings);
   stream_.act(lines);
   if (!stream_.is_busy() && !waits_for_position(lines)) came_to_rest(lines);
 }

@@ -120,6 +120,7 @@ class StepperMover final : public Mover,
   [[nodiscard]] Arrivals* arrivals() override { return this; }
   [[nodiscard]] Speeds* speeds() override { return this; }
   [[nodiscard]] Zeroed* zeroed() override { return this; }
+  [[nodiscard]] std::vector<GearSetup> gear_setups() const override;
   [[nodiscard]] Follows* follows() override { return this; }
   [[nodiscard]] Commanded* commanded() override { return this; }
   [[nodiscard]] std::vector<std::unique_ptr<CountCheck>> count_checks(std::span<const CounterSetup> counters,
@@ -165,6 +166,7 @@ class StepperMover final : public Mover,
   std::shared_ptr<MotionRecord> replace_running(Lines& lines, std::string what, QueuedMotion motion);
   void homing_acted(Lines& lines);
   void follow_on(Lines& lines, std::span<const Reading> readings);
+  bool leave_to_lines(Lines& lines);
   [[nodiscard]] RampLimits steepest_limits(const Lines& lines) const;
   void came_to_rest(Lines& lines);
   [[nodiscard]] bool is_in_position() const;
@@ -183,8 +185,9 @@ class StepperMover final : public Mover,
   StepStream stream_;
   MotionQueue queue_;
   std::optional<HomingSequence> homing_;
-  std::shared_ptr<Follow> following_{};  // the motion that is on
-  std::shared_ptr<Follow> followed_{};   // the last
+  std::shared_ptr<Follow> following_{};           // the motion that is on
+  std::shared_ptr<Follow> followed_{};            // the last
+  std::optional<std::uint32_t> left_to_lines_{};  // its gear, as it was when that was tried
   bool was_let_go_ = false;
   bool braking_ = false;
   bool brakes_steeply_ = false;

@@ -1,4 +1,5 @@
 // A duty with ramps and a held speed, conversions that its timer begins, commutation by Halls, servo frames.
+#include "cogstride/chip/duty_loop.hpp"
 #include "cogstride/chip/duty_ramp.hpp"
 #include "cogstride/chip/ports/avr8.hpp"
 #include "cogstride/chip/quadrature.hpp"
@@ -11,13 +12,16 @@ using namespace cogstride::chip;
 namespace {
 
 DutyRamp duty;
-HeldSpeed held({600000, 400000}, 244, 0, 32767);
+constexpr uint32_t loop_period = 65536;  // 256 periods of the duty
+DutyLoop<1> held;
 QuadratureTracks tracks;
 int32_t counted;
+uint32_t counted_at;
 volatile bool holds;
 uint8_t periods;
 volatile bool is_due;
 volatile int32_t at_loop;
+volatile uint32_t came_at;
 
 // Halls at C0 to C2, gates at B0 to B5.
 constexpr SixStepTable six_steps COGSTRIDE_IN_FLASH = six_step_table(SixStepWiring{});
@@ -66,6 +70,7 @@ ISR(TIMER0_OVF_vect) {
   } else if (++periods == 0) {
     // Every 256 periods: 244 Hz. The loop takes longer than a period: it is the main program's.
     at_loop = counted;
+    came_at = counted_at;
     is_due = true;
   }
 }
@@ -76,10 +81,14 @@ ISR(ADC_vect) {
 }
 ISR(INT0_vect) {
   counted += tracks.take((PIND >> 2) & 3);
+  counted_at = avr8::LongTime::now();
 }
 ISR(INT1_vect, ISR_ALIASOF(INT0_vect));
 ISR(PCINT1_vect) {
   commutate();
+}
+ISR(TIMER1_OVF_vect) {
+  avr8::LongTime::turned();
 }
 ISR(TIMER1_COMPB_vect) {
   servos.on_compare();
@@ -90,6 +99,7 @@ int main() {
   DDRB |= 0x3f;
   DDRD |= 0xc0;
   avr8::Timer::begin();
+  avr8::LongTime::begin();
   avr8::Duty::begin(40);
   avr8::Converter::begin(5);
   EICRA = (1 << ISC00) | (1 << ISC10);
@@ -106,16 +116,29 @@ int main() {
   for (;;) {
     if (is_due) {
       is_due = false;
-      const int16_t held_duty = held.step(at_loop);
-      measured = held.measured();
+      const int16_t held_duty = held.step(static_cast<uint16_t>(at_loop), came_at, avr8::LongTime::now());
+      measured = held.shaft().speed();
       avr8::Duty::write(static_cast<uint8_t>(held_duty >> 7));
     }
     if (order == 1) {
       duty.go_to(target, in_periods);
     } else if (order == 2) {
-      avr8::Lock lock;
-      held.begin(counted);
-      held.hold(speed, 4000);
+      DutyLoopSetup setup;
+      setup.period = loop_period;
+      setup.can_brake = false;
+      held.set(setup);
+      LoopWanted wanted;
+      wanted.tick = avr8::LongTime::now();
+      {
+        avr8::Lock lock;
+        wanted.place = static_cast<uint32_t>(counted) << 16;
+      }
+      wanted.speed = static_cast<int32_t>(speed * 65536 / (F_CPU / loop_period));
+      wanted.base = 4000;
+      wanted.gains.per_speed = 572000;
+      wanted.gains.per_place = 400000;
+      wanted.flags = LoopWanted::yields;
+      held.put(wanted);
       holds = true;
     } else if (order == 3) {
       avr8::Lock lock;
