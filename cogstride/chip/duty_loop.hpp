@@ -138,7 +138,7 @@ class DutyLoop {
     }
     now_ = ahead_[0];
     --count_;
-    for (uint8_t i = 0; i < count_; ++i) ahead_[i] = ahead_[i + 1];
+    for (uint8_t i = 1; i <= count_ && i < room; ++i) ahead_[i - 1] = ahead_[i];
     is_on_ = (now_.flags & LoopWanted::off) == 0;
     brakes_ = false;
     if ((now_.flags & LoopWanted::anew) != 0) yielded_ = 0;

@@ -162,7 +162,7 @@ TEST(ChipLink, OfRandomWheelsStandsOnTheStepOfTheRatio) {
     EXPECT_EQ(linked.fault, "");
     EXPECT_EQ(made.count(0), exact.position());
     EXPECT_EQ(linked.asked, exact.position());
-    EXPECT_LT(worst, 12.0);
+    EXPECT_LT(worst, 24.0) << "where its leader changes its speed faster than its limits let it";
     EXPECT_EQ(made.chip().overruns(), 0);
   }
 }
