@@ -135,7 +135,8 @@ chip::LoopWanted SpeedHold::stretch(chip::Tick from, chip::Tick to, chip::Tick p
   const SpeedWanted begin = course_.at(from);
   const SpeedWanted end = course_.at(to);
   const double apart = seconds(period);
-  const auto periods = static_cast<double>((to - from) / period);
+  const chip::Tick whole = (to - from) / period;
+  const auto periods = static_cast<double>(whole);
   const double speed = 0.5 * (begin.speed + end.speed);
   const double change = (end.speed - begin.speed) / (periods * apart);
   const SpeedGains gains = gains_at(speed);
