@@ -7,39 +7,14 @@
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/chip/follower.hpp"
 #include "cogstride/lines/checked_lines.hpp"
-#include "cogstride/mechanism/line_name.hpp"
-#include "cogstride/plant/stepper_plant.hpp"
 #include "cogstride/quantity/literals.hpp"
-#include "cogstride/rig/files/read_rig.hpp"
+#include "support/linked_rig.hpp"
 
 namespace cogstride::linked_gear_test {
 namespace {
 
 using namespace literals;
-
-/// The carriage of the lace winder alone, by a small chip behind a line that delays so much, and a wheel.
-Rig linked_carriage(Time delay) {
-  Rig rig = only_with(read_rig(COGSTRIDE_SOURCE_DIR "/demo/lace.rig.toml"), {"carriage"});
-  rig.whole.reset();
-  rig.mechanisms[0].sensors.clear();
-  rig.mechanisms[0].homing.reset();
-  rig.hands.clear();
-  rig.bindings.clear();
-  rig.controller.link.emplace();
-  rig.controller.link->port = "emulated";
-  rig.controller.link->delay = delay;
-  rig.controller.small_chip->serial_baud = 250'000;
-  rig.controller.counters = QuadratureCounters{1, ExactFrequency(50, units::kHz)};
-  Shaft wheel;
-  wheel.name = "wheel";
-  wheel.speed = OutputSpeed{OutputKind::rotary, Ratio(10)};
-  wheel.encoder = Encoder{.name = "encoder",
-                          .line_a = line_of(Pin{'C', 4}),
-                          .line_b = line_of(Pin{'C', 5}),
-                          .lines_per_turn = 250};
-  rig.shafts = {wheel};
-  return rig;
-}
+using testing_support::linked_axis;
 
 GearOrder by(OutputPosition way) {
   GearOrder order;
@@ -58,7 +33,7 @@ std::vector<OutsideEvent> turned() {
 TEST(LinkedGear, GoesAlongWithinStepsWhateverTheLineDelays) {
   for (const Time delay : {1_ms, 20_ms, 80_ms}) {
     SCOPED_TRACE(delay.in(units::ms));
-    SimulatedBench bench(linked_carriage(delay), {.events = turned()});
+    SimulatedBench bench(linked_axis("carriage", delay), {.events = turned()});
     auto carriage = bench.stepper("carriage");
     auto geared = bench.gear("carriage", by(1.4_mm));
     double worst = 0.0;
@@ -88,7 +63,7 @@ TEST(LinkedGear, GoesAlongWithinStepsWhateverTheLineDelays) {
 }
 
 TEST(LinkedGear, CatchesUpWithALeaderThatTurnsAlreadyAndGoesByAnotherRatio) {
-  SimulatedBench bench(linked_carriage(20_ms),
+  SimulatedBench bench(linked_axis("carriage", 20_ms),
                        {.events = {{.at = 0.1_s, .what = "wheel", .speed = OutputSpeed(120_rpm), .in = 0.2_s},
                                    {.at = 3_s, .what = "wheel", .speed = OutputSpeed(0_rpm), .in = 0.2_s}}});
   bench.serve(1_s);
@@ -97,15 +72,42 @@ TEST(LinkedGear, CatchesUpWithALeaderThatTurnsAlreadyAndGoesByAnotherRatio) {
   EXPECT_TRUE(geared.goes_along());
   EXPECT_LT(std::abs(geared.lag_in_steps()), 8.0);
   geared.change(by(0.7_mm).to);
+  const double turns_before = bench.signal("wheel.made") / 360.0;
+  const double before = bench.signal("carriage.made");
   bench.serve(3_s);
+  const double turns = bench.signal("wheel.made") / 360.0 - turns_before;
+  const double went = bench.signal("carriage.made") - before;
+  EXPECT_GT(turns, 2.5);
+  // From the count on that planning knew, some hundredths of a second ago.
+  EXPECT_GT(went, 0.7 * turns - 0.7 * 2.0 * 0.06);
+  EXPECT_LT(went, 0.7 * turns + 0.02);
   const Ratio stands = bench.stepper("carriage").position()->base;
-  // All of its turns, by what they led to in their turn.
-  const double turns = std::floor(bench.signal("wheel.made") / 360.0 * 1000.0) / 1000.0;
-  EXPECT_GT(turns, 5.0);
   EXPECT_NEAR(160.0 * bench.signal("carriage.made"), (stands * Ratio(160'000)).to_double(), 1.0);
   geared.let_go();
   bench.wait_for_all();
   EXPECT_EQ(bench.verdict().of("carriage").complaints, std::vector<std::string>{});
+}
+
+TEST(LinkedGear, AnAxisOfCoilsGoesByItsRows) {
+  SimulatedBench bench(linked_axis("ring", 20_ms),
+                       {.events = {{.at = 0.6_s, .what = "wheel", .speed = OutputSpeed(66_rpm), .in = 1_s},
+                                   {.at = 3_s, .what = "wheel", .speed = OutputSpeed(-40_rpm), .in = 2_s},
+                                   {.at = 7_s, .what = "wheel", .speed = OutputSpeed(0_rpm), .in = 1_s}}});
+  auto geared = bench.gear("ring", by(OutputPosition{OutputKind::rotary, Ratio(1, 64)}));
+  double worst = 0.0;
+  double farthest = 0.0;
+  for (int i = 0; i < 8500; ++i) {
+    bench.serve(1_ms);
+    const double belongs = bench.signal("wheel.made") / 64.0;  // degrees
+    worst = std::max(worst, std::abs(bench.signal("ring.made") - belongs));
+    farthest = std::max(farthest, belongs);
+  }
+  EXPECT_GT(farthest, 10.0);
+  EXPECT_LT(worst, 1.0);
+  geared.let_go();
+  bench.wait_for_all();
+  EXPECT_NEAR(bench.signal("ring.made"), bench.signal("wheel.made") / 64.0, 0.3);
+  EXPECT_EQ(bench.verdict().of("ring").complaints, std::vector<std::string>{});
 }
 
 TEST(LinkedGear, IsRefusedWhereItCannotBe) {

@@ -6,11 +6,11 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/bench/simulated/simulated_lines.hpp"
 #include "cogstride/lines/checked_lines.hpp"
-#include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "support/demo_rig.hpp"
+#include "support/linked_rig.hpp"
 
 namespace cogstride::linked_loop_test {
 namespace {
@@ -31,21 +31,12 @@ Rig linked_feeder(Time delay) {
   rig.bindings.clear();
   rig.outputs.clear();
   rig.supplies = lace.supplies;
-  for (TimerUnit& timer : rig.controller.timers)
-    if (timer.name == "fast") timer.prescaler = 8;
+  testing_support::slow_down_fast_timer(rig);
   Mechanism& feeder = rig.mechanisms[0];
-  feeder.common.timer = "fast";
+  testing_support::put_on_chip(feeder);
   std::erase_if(feeder.sensors,
                 [](const Sensor& sensor) { return !std::holds_alternative<Encoder>(sensor); });
-  auto& encoder = std::get<Encoder>(feeder.sensors[0]);
-  encoder.line_a = line_of(Pin{'C', 4});
-  encoder.line_b = line_of(Pin{'C', 5});
-  encoder.filter.reset();
-  auto& wiring = std::get<BridgeWiring>(feeder.wiring);
-  wiring.input_a->number = line_of(Pin{'D', 6});
-  wiring.input_b->number = line_of(Pin{'D', 5});
-  wiring.enable->number = line_of(Pin{'C', 1});
-  wiring.pwm_frequency = ExactFrequency::from_base(Ratio(15'625, 2));
+  testing_support::put_on_chip(std::get<Encoder>(feeder.sensors[0]));
   return rig;
 }
 
@@ -103,14 +94,7 @@ TEST(LinkedLoop, GoesToPlacesAndStaysThere) {
 TEST(LinkedLoop, FollowsAnEncoderAndIsLetGo) {
   Rig rig = linked_feeder(20_ms);
   rig.controller.counters = QuadratureCounters{2, ExactFrequency(50, units::kHz)};
-  Shaft wheel;
-  wheel.name = "wheel";
-  wheel.speed = OutputSpeed{OutputKind::rotary, Ratio(10)};
-  wheel.encoder = Encoder{.name = "encoder",
-                          .line_a = line_of(Pin{'C', 2}),
-                          .line_b = line_of(Pin{'C', 3}),
-                          .lines_per_turn = 250};
-  rig.shafts = {wheel};
+  rig.shafts = {testing_support::wheel_at_c(2)};
   SimulatedBench bench(rig,
                        {.events = {{.at = 0.4_s, .what = "wheel", .speed = OutputSpeed(120_rpm), .in = 1_s},
                                    {.at = 3_s, .what = "wheel", .speed = OutputSpeed(0_rpm), .in = 1_s}}});

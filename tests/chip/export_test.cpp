@@ -15,6 +15,7 @@
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/report/compare_report.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
+#include "support/linked_rig.hpp"
 
 namespace cogstride::chip_bench {
 namespace {
@@ -427,7 +428,7 @@ TEST(ChipTables, StepCoilsByWholeOverflows) {
 /// The carriage alone, which follows a wheel that somebody turns: 1000 counts a turn, at pins C4 and C5.
 Rig rig_with_wheel() {
   Rig rig = only_with(read_rig(COGSTRIDE_SOURCE_DIR "/demo/lace.rig.toml"), {"carriage"});
-  rig.shafts.push_back(wheel_at_c4());
+  rig.shafts.push_back(testing_support::wheel_at_c(4));
   rig.hands.erase(rig.hands.begin() + 2);  // the knob, whose pin is taken
   rig.bindings.clear();
   return rig;

@@ -9,6 +9,7 @@
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
+#include "support/linked_rig.hpp"
 
 namespace cogstride::chip_bench {
 namespace {
@@ -16,20 +17,8 @@ namespace {
 constexpr double baud = 250e3;
 constexpr std::int64_t counts_of_turn = 1000;
 
-/// The carriage alone, at 0 from the start, and a wheel that somebody turns.
 Rig rig_with_wheel() {
-  Rig rig = only_with(read_rig(COGSTRIDE_SOURCE_DIR "/demo/lace.rig.toml"), {"carriage"});
-  rig.whole.reset();
-  rig.mechanisms[0].sensors.clear();
-  rig.mechanisms[0].homing.reset();
-  rig.hands.clear();
-  rig.bindings.clear();
-  rig.controller.link.emplace();
-  rig.controller.link->port = "emulated";
-  rig.controller.small_chip->serial_baud = static_cast<std::int64_t>(baud);
-  rig.controller.counters = QuadratureCounters{1, ExactFrequency(50, units::kHz)};
-  rig.shafts.push_back(wheel_at_c4());
-  return rig;
+  return testing_support::linked_axis("carriage", ChipLink{}.delay);
 }
 
 /// Turns the wheel as the chip's time passes: counts by instant, and what was counted when.
@@ -177,18 +166,13 @@ Rig rig_with_duties() {
   Rig rig = rig_with_wheel();
   rig.shafts.clear();
   const Rig bench = read_rig(COGSTRIDE_SOURCE_DIR "/demo/bobbin.rig.toml");
-  for (TimerUnit& timer : rig.controller.timers)
-    if (timer.name == "fast") timer.prescaler = 8;
+  testing_support::slow_down_fast_timer(rig);
   for (const Mechanism& mechanism : bench.mechanisms) {
     if (mechanism.name != "feeder" && mechanism.name != "snips") continue;
     Mechanism own = mechanism;
     own.sensors.clear();
-    if (auto* const wiring = std::get_if<BridgeWiring>(&own.wiring)) {
-      wiring->input_a->number = cogstride::line_of(Pin{'D', 6});
-      wiring->input_b->number = cogstride::line_of(Pin{'D', 5});
-      wiring->enable->number = cogstride::line_of(Pin{'C', 1});
-      wiring->pwm_frequency = ExactFrequency::from_base(Ratio(15'625, 2));
-      own.common.timer = "fast";
+    if (std::holds_alternative<BridgeWiring>(own.wiring)) {
+      testing_support::put_on_chip(own);
       own.limits.current.reset();
     } else {
       std::get<PulseWidthWiring>(own.wiring).pulse.number = cogstride::line_of(Pin{'C', 4});
@@ -311,9 +295,7 @@ Rig rig_with_held_feeder(Time delay) {
   for (const Mechanism& mechanism : bench.mechanisms)
     if (mechanism.name == "feeder") {
       Encoder encoder = *sensor_of<Encoder>(mechanism);
-      encoder.line_a = cogstride::line_of(Pin{'C', 4});
-      encoder.line_b = cogstride::line_of(Pin{'C', 5});
-      encoder.filter.reset();
+      testing_support::put_on_chip(encoder);
       rig.mechanisms[1].sensors = {encoder};
       rig.mechanisms[1].limits = mechanism.limits;
     }

@@ -51,18 +51,6 @@ class TraceKeeper final : public TraceSink {
   std::map<LineId, std::size_t> places_{};
 };
 
-/// A wheel that somebody turns: 1000 counts a turn, its tracks at C4 and C5.
-inline Shaft wheel_at_c4() {
-  Shaft wheel;
-  wheel.name = "wheel";
-  wheel.speed = parse_output<1>("600 rpm");
-  wheel.encoder = Encoder{.name = "encoder",
-                          .line_a = cogstride::line_of(Pin{'C', 4}),
-                          .line_b = cogstride::line_of(Pin{'C', 5}),
-                          .lines_per_turn = 250};
-  return wheel;
-}
-
 struct Rehearsal {
   RecordedTrace trace{};
   Verdict verdict{};
