@@ -73,7 +73,6 @@ class StepFollow {
   bool is_stopping() const { return stops_; }
   bool is_due(uint32_t now) const { return static_cast<int32_t>(due_ - now) <= 0; }
   uint32_t due() const { return due_; }
-  uint32_t period() const { return period_; }
 
   /// @param left  ticks that the runs that it has made still take
   COGSTRIDE_ONCE void look(uint16_t count, uint32_t counted_at, uint32_t now, uint32_t left) {
@@ -111,9 +110,8 @@ class StepFollow {
   /// The next run. @return false: there is none, where it is
   bool next(NarrowPulseRun& run) { return ramp_->next(run); }
   bool is_at_rest() const { return ramp_->is_at_rest(); }
-  /// Where its runs lead to, and where it belongs by its leader's count.
+  /// Where its runs lead to.
   int32_t leads_to() const { return ramp_->leads_to(); }
-  int32_t belongs_on() const { return belongs_; }
 
  private:
   /// As whole numbers say (GearedPlace).
