@@ -17,6 +17,7 @@ set(cogstride_public_headers
     cogstride/chip/driven_axis.hpp
     cogstride/chip/duty_loop.hpp
     cogstride/chip/duty_ramp.hpp
+    cogstride/chip/edge_brake.hpp
     cogstride/chip/follower.hpp
     cogstride/chip/hands.hpp
     cogstride/chip/home_axis.hpp

@@ -11,6 +11,7 @@
 
 #include <stdint.h>
 
+#include "edge_brake.hpp"
 #include "link_frame.hpp"
 #include "link_gears.hpp"
 #include "link_loops.hpp"
@@ -24,20 +25,6 @@
 namespace cogstride {
 namespace chip {
 
-/// Its gap from the last step but one to the last. @param steps  of them, from its begin
-inline uint32_t link_last(const NarrowPulseRun& run, uint8_t steps) {
-  // It is a gap, so what turns round on the way to it does not matter.
-  const uint32_t n = steps == 0 ? 0 : steps - 1;
-  return static_cast<uint32_t>(
-      run.gap + static_cast<uint32_t>(run.change) * n +
-      static_cast<uint32_t>(run.bend * static_cast<int32_t>(n == 0 ? 0 : n * (n - 1) / 2)));
-}
-/// Ticks of that, 1 at the least.
-inline uint32_t link_last_gap(const NarrowPulseRun& run, uint8_t steps) {
-  const uint32_t gap = link_last(run, steps);
-  const uint32_t ticks = (run.flags & run_slow) != 0 ? gap >> 12 : gap >> 16;
-  return ticks == 0 ? 1 : ticks;
-}
 /// About how many ticks a run lasts: its gaps go from the first to the last. @param steps  of them
 inline uint32_t link_ticks_of(const NarrowPulseRun& run, uint8_t steps) {
   const uint32_t all = steps * ((run.gap >> 9) + (link_last(run, steps) >> 9));
@@ -51,8 +38,7 @@ class LinkNode {
   typedef typename Machine::Lock Lock;
 
   /// A runs' end is looked after so many ticks before it comes: the main program's slowest turn fits in.
-  static constexpr uint32_t guard =
-      Machine::ticks_per_second / 400 < 40000 ? 40000 : Machine::ticks_per_second / 400;
+  static constexpr uint32_t guard = brake_guard(Machine::ticks_per_second);
   /// What waits can be begun so many ticks before its start at the latest.
   static constexpr int32_t soonest = 400;
 
@@ -82,7 +68,13 @@ class LinkNode {
     for (uint8_t i = 0; i < Machine::axes; ++i) {
       Axis& axis = axes_[i];
       if (axis.stop == (line + 1) && axis.stops_high == high && Machine::runs(i).stops()) {
-        Machine::runs(i).end_here();
+        if (axis.on_ramp) {
+          axis.edge_at = Machine::runs(i).position_now();
+          axis.edge = Axis::came;
+          axis.stop = 0;
+        } else {
+          Machine::runs(i).end_here();
+        }
         axis.how = LinkStood::by_edge;
         ended = static_cast<uint8_t>(ended | (1 << i));
       }
@@ -122,8 +114,13 @@ class LinkNode {
     bool ends;     // behind what it plays the end has been put
     bool is_lost;  // takes nothing until all is cut
     bool may_end;  // where what it was given ends
-    uint8_t stop;  // a line's number and 1
+    enum : uint8_t { none, came, told };
+    volatile uint8_t stop;  // a line's number and 1
     bool stops_high;
+    bool on_ramp;           // from there
+    volatile uint8_t edge;  // that one: since it came nothing else is taken
+    int32_t edge_at;        // step
+    ChipLimits ramp;
     volatile uint8_t how;
   };
   struct Event {
@@ -247,10 +244,13 @@ class LinkNode {
       case LinkOrder::take_back: {
         const uint8_t which = frame.byte();
         const uint32_t stays = frame.word();
-        if (frame.is_short() || which >= Machine::axes) return true;
-        take_back(which, stays);
+        if (frame.is_short() || (which & 0x7f) >= Machine::axes) return true;
+        take_back(which & 0x7f, stays, (which & 0x80) != 0);
         return true;
       }
+      case LinkOrder::brake_by:
+        brake_by(frame);
+        return true;
       case LinkOrder::react: {
         LinkWatch watch = LinkWatch();
         const uint8_t line = frame.byte();
@@ -289,17 +289,37 @@ class LinkNode {
     }
   }
 
-  COGSTRIDE_ONCE void take_back(uint8_t which, uint32_t stays) {
+  COGSTRIDE_ONCE void brake_by(FrameFields& frame) {
+    const uint8_t which = frame.byte();
+    const uint8_t stop = frame.byte();
+    ChipLimits limits;
+    limits.speed = frame.half();
+    limits.start_speed = frame.half();
+    limits.acceleration = frame.word();
+    if (frame.is_short() || which >= Machine::axes || limits.speed == 0 || limits.acceleration == 0) return;
+    Axis& axis = axes_[which];
+    Lock lock;
+    axis.ramp = limits;
+    axis.stop = static_cast<uint8_t>(stop & 0x7f);
+    axis.stops_high = (stop & 0x80) != 0;
+    axis.on_ramp = true;
+  }
+
+  /// @param is_heard  that an edge ended its runs
+  COGSTRIDE_ONCE void take_back(uint8_t which, uint32_t stays, bool is_heard) {
     Axis& axis = axes_[which];
     Runs& runs = Machine::runs(which);
     if (axis.is_lost) return;
     const int32_t back = static_cast<int32_t>(axis.put - stays);
     axis.put = stays;
-    if (runs.is_halted()) {  // by an edge, which the computer has heard of now
-      if (axis.is_on) stood(which);
+    if (is_heard) {
+      if (runs.is_halted() && axis.is_on) stood(which);
       runs.clear();
+      axis.edge = Axis::none;
       return;
     }
+    // What was on its way then is of what is over.
+    if (runs.is_halted() || axis.edge != Axis::none) return;
     if (back <= 0) return;
     axis.may_end = false;
     forget_end(which);
@@ -344,7 +364,7 @@ class LinkNode {
     Axis& axis = axes_[which];
     Runs& runs = Machine::runs(which);
     // What an edge ended, or the chip itself, takes nothing of what was on its way.
-    if (axis.is_lost || runs.is_halted()) {
+    if (axis.is_lost || runs.is_halted() || axis.edge != Axis::none) {
       for (; count != 0; --count) axis.put += run_of(frame).steps;
       return true;
     }
@@ -354,8 +374,10 @@ class LinkNode {
     if (!goes_on && runs.is_playing()) return false;  // a moment to its end
     if (!goes_on && axis.is_on) stood(which);
     if (stop != 0) {
+      Lock lock;
       axis.stop = static_cast<uint8_t>(stop & 0x7f);
       axis.stops_high = (stop & 0x80) != 0;
+      axis.on_ramp = false;
     }
     for (; count != 0; --count) {
       NarrowPulseRun run = run_of(frame);
@@ -383,6 +405,10 @@ class LinkNode {
     if (gears_.is_on(which)) return serve_geared(which);
     if (axis.waits) return begin(which);
     if (!axis.is_on) return;
+    if (axis.edge == Axis::came) {
+      keep_to_edge(which);
+      goes_to_rest(which, axis.ramp);
+    }
     if (!runs.is_playing()) return stood(which);
     if (axis.brakes) {
       NarrowPulseRun run;
@@ -450,7 +476,8 @@ class LinkNode {
     Runs& runs = Machine::runs(which);
     axis.is_on = false;
     uint8_t how = axis.how;
-    if (axis.brakes || (axis.is_lost && how == LinkStood::by_edge)) {
+    if ((axis.brakes && (axis.is_lost || axis.edge == Axis::none)) ||
+        (axis.is_lost && how == LinkStood::by_edge)) {
       how = (state_ & LinkState::silent) != 0 ? LinkStood::silent : LinkStood::braked;
     } else if (runs.starved()) {
       how = LinkStood::starved;
@@ -467,11 +494,40 @@ class LinkNode {
     return Machine::ticks_per_second / link_last_gap(run, run.steps);
   }
 
-  /// After a last step at that speed: a ramp comes to it from the start speed's square and twice the
-  /// acceleration.
-  static bool may_stand(const ChipLimits& limits, uint32_t speed) {
-    return speed <= 65535 &&
-           speed * speed <= limits.start_speed * limits.start_speed + 2 * limits.acceleration;
+  /// Leaves of its runs what is made yet behind the edge that brakes it.
+  COGSTRIDE_ONCE void keep_to_edge(uint8_t which) {
+    Axis& axis = axes_[which];
+    Runs& runs = Machine::runs(which);
+    axis.edge = Axis::told;
+    forget_end(which);
+    const int32_t way = runs.put_end() - axis.edge_at;
+    uint32_t ahead = static_cast<uint32_t>(way < 0 ? -way : way);
+    const uint32_t keeps = steps_before_brake(axis.ramp.speed, Machine::ticks_per_second);
+    while (ahead > keeps) {
+      NarrowPulseRun last;
+      if (!runs.last(last)) last = runs.ahead().rest;
+      const bool is_silent = (last.flags & run_silent) != 0;
+      const uint32_t most = is_silent ? last.steps : ahead - keeps;
+      const uint8_t steps = static_cast<uint8_t>(most < last.steps ? most : last.steps);
+      if (steps == 0 || runs.take_back(steps) != 0) break;
+      if (!is_silent) ahead -= steps;
+    }
+    add(LinkReading::turned, which, Machine::now(), runs.put_end());
+  }
+  /// From the last step of its runs on. @param limits  but for the speed, which is what it goes with then
+  COGSTRIDE_ONCE void goes_to_rest(uint8_t which, ChipLimits limits) {
+    Axis& axis = axes_[which];
+    Runs& runs = Machine::runs(which);
+    NarrowPulseRun last;
+    if (!runs.last(last)) last = runs.ahead().rest;
+    limits.speed = speed_at_end(last);
+    axis.brakes = true;
+    if (may_stand(limits, limits.speed)) {
+      axis.ends = true;
+      (void)runs.put(NarrowPulseRun{1000UL << 16, 0, 0, 1, run_silent | run_ends});
+      return;
+    }
+    ramps_[which].brake_from(runs.put_end(), (last.flags & run_backwards) != 0 ? -1 : 1, limits);
   }
   /// From what stays of its runs to rest, on a ramp.
   COGSTRIDE_ONCE void brake(uint8_t which) {
@@ -494,36 +550,23 @@ class LinkNode {
       runs.clear();
     }
     if (!runs.is_playing() || axis.brakes || axis.ends) return;
-    const NarrowPulseRun last = shortened(which);
-    ChipLimits limits = Machine::limits(which);
-    limits.speed = speed_at_end(last);
-    axis.brakes = true;
-    if (may_stand(limits, limits.speed)) {
-      axis.ends = true;
-      (void)runs.put(NarrowPulseRun{1000UL << 16, 0, 0, 1, run_silent | run_ends});
-      return;
-    }
-    ramps_[which].brake_from(runs.put_end(), (last.flags & run_backwards) != 0 ? -1 : 1, limits);
+    shorten(which);
+    goes_to_rest(which, Machine::limits(which));
     serve(which);
   }
-  /// Leaves of its runs what it takes to put others behind them. @return the last one
-  COGSTRIDE_ONCE NarrowPulseRun shortened(uint8_t which) {
+  /// Leaves of its runs what it takes to put others behind them.
+  COGSTRIDE_ONCE void shorten(uint8_t which) {
     Runs& runs = Machine::runs(which);
     NarrowPulseRun run;
     while (runs.last(run)) {
       // What waits is dropped from its end, as long as what stands before it lasts.
       uint32_t before = runs.ticks_ahead(link_ticks_of, 1);
-      if (before < guard) {
-        shorten(which, run, before);
-        return run;
-      }
+      if (before < guard) return shorten(which, run, before);
       (void)runs.take_back(run.steps);
     }
-    run = runs.ahead().rest;
-    shorten(which, run, 0);
-    return run;
+    shorten(which, runs.ahead().rest, 0);
   }
-  void shorten(uint8_t which, NarrowPulseRun& run, uint32_t before) {
+  void shorten(uint8_t which, const NarrowPulseRun& run, uint32_t before) {
     uint8_t steps = run.steps;
     // Nearly all of what is too much at once, by its longer gap, and the rest one by one.
     const uint32_t all = before + link_ticks_of(run, steps);
@@ -533,7 +576,6 @@ class LinkNode {
     steps = drop < steps ? static_cast<uint8_t>(steps - drop) : 1;
     while (steps > 1 && before + link_ticks_of(run, static_cast<uint8_t>(steps - 1)) >= guard) --steps;
     if (steps < run.steps) (void)Machine::runs(which).take_back(static_cast<uint32_t>(run.steps - steps));
-    run.steps = steps;
   }
 
   void look_whether_late(uint8_t what, uint32_t tick) {
@@ -640,7 +682,7 @@ class LinkNode {
     if (event.what == LinkReading::code) out.half(static_cast<uint16_t>(event.value));
     if (event.what == LinkReading::stood || event.what == LinkReading::late ||
         event.what == LinkReading::count || event.what == LinkReading::place ||
-        event.what == LinkReading::held)
+        event.what == LinkReading::held || event.what == LinkReading::turned)
       out.word(static_cast<uint32_t>(event.value));
     if (event.what == LinkReading::stood || event.what == LinkReading::edge) out.byte(event.how);
     out.end();

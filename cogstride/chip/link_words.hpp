@@ -22,7 +22,8 @@ struct LinkOrder {
     cut = 0x03,     ///< count: all at rest, whatever is still to come; the next numbered one has this number
     levels = 0x10,  ///< tick (word), then a byte a line: its number, 0x80 with it where it is high
     runs = 0x11,    ///< axis, tick (word) and fraction (half) of their start, bridge, stop, runs
-    take_back = 0x12,  ///< axis, steps (word) that stay, since all began
+    take_back = 0x12,  ///< axis, steps (word) that stay, since all began; 0x80 with the axis: it has been
+                       ///< heard that an edge ended its runs, and what comes from here on is of others
     sample = 0x13,  ///< channel, or 0x80 and a counter's number, or 0xa0 and an axis's, or 0xc0 and a loop's;
                     ///< tick of the first (word), period (word); 0xffffffff: no more
     react = 0x15,  ///< line (0x80: when high), axis that has to move (0xff: none), steady, released and waits
@@ -40,9 +41,11 @@ struct LinkOrder {
     gear = 0x1b,  ///< an axis goes by a counter: axis, counter, tick (word), steps for counts (word each);
                   ///< when it says (half), it belongs on the step (word) and so many parts of one beyond
                   ///< (word); speed, start speed (half each), acceleration (word)
-    let_go = 0x1c,  ///< it comes to rest: axis, tick (word)
-    duties = 0x18,  ///< tick (word), then a line (byte) and its compare value (half) each: counts of its
-                    ///< timer, or ticks of a pulse in a frame
+    let_go = 0x1c,    ///< it comes to rest: axis, tick (word)
+    brake_by = 0x1d,  ///< an edge that ends runs of an axis brakes it: axis, stop (as of runs, which say
+                      ///< none), speed, start speed (half each), acceleration (word)
+    duties = 0x18,    ///< tick (word), then a line (byte) and its compare value (half) each: counts of its
+                      ///< timer, or ticks of a pulse in a frame
   };
 };
 
@@ -67,6 +70,7 @@ struct LinkReading {
     count = 0x54,   ///< counter, tick (word), its count's low half (half), how long ago that came, in 16
                     ///< ticks; 0xffff: longer (half)
     place = 0x56,   ///< axis that is geared, tick (word), where it is (word)
+    turned = 0x57,  ///< an edge brakes an axis: axis, tick (word), the step where its ramp begins (word)
     held = 0x55,    ///< loop, tick (word), what it gave way to, 1/16 count, low half, its duty (half)
   };
 };

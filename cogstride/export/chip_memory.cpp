@@ -33,12 +33,12 @@ constexpr std::int64_t ram_by_key = 8;
 constexpr std::int64_t ram_by_knob = 20;
 constexpr std::int64_t ram_by_follower = 56;
 // Of a program that plays what a computer plans.
-constexpr std::int64_t linked_program = 14'550;
+constexpr std::int64_t linked_program = 15'800;
 constexpr std::int64_t linked_by_step = 2768;
 constexpr std::int64_t linked_by_rows = 3000;
 constexpr std::int64_t linked_ram = 652;
-constexpr std::int64_t linked_ram_by_step = 530;
-constexpr std::int64_t linked_ram_by_rows = 560;
+constexpr std::int64_t linked_ram_by_step = 548;
+constexpr std::int64_t linked_ram_by_rows = 578;
 constexpr std::int64_t linked_counter = 6040;
 constexpr std::int64_t linked_counter_more = 140;
 constexpr std::int64_t linked_duties = 330;

@@ -106,6 +106,9 @@ void CheckedLines::put(FineTick start, LineId id, std::span<const chip::PulseRun
   if (stop && opened(stop->line).setup.use != LineSetup::Use::input)
     throw RangeError(fmt::format("{}: cannot stop at an edge of {}, which is no input", line.setup.name,
                                  opened(stop->line).setup.name));
+  if (stop && stop->ramp && (!brakes_at_edges() || stop->ramp->speed == 0 || stop->ramp->acceleration == 0))
+    throw RangeError(line.setup.name + (brakes_at_edges() ? ": a ramp from no speed, or of no acceleration"
+                                                          : ": nobody brakes at an edge by himself here"));
   // The first pulse must not be late; where the runs begin, in time, may lie before.
   if (const Tick first = first_pulse_of(start, runs); !setup_.takes_late && first < now() + lead())
     throw RangeError(fmt::format("{}: a pulse for tick {} comes too late at tick {}: {} is the earliest",

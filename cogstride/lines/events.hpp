@@ -7,8 +7,10 @@
 #include <cstddef>
 #include <cstdint>
 #include <limits>
+#include <optional>
 
 #include "cogstride/chip/pulse_run.hpp"
+#include "cogstride/chip/ramp_maker.hpp"
 #include "cogstride/chip/tick.hpp"
 
 namespace cogstride {
@@ -60,10 +62,12 @@ struct Level {
 
 enum class Edge : std::uint8_t { rising, falling };
 
-/// Ends a pulse run at once when this edge is seen, without waiting for whoever plans.
+/// Ends a pulse run when this edge is seen, without waiting for whoever plans: at once, or on a ramp, which
+/// begins steps_before_brake() steps after it. What is put from there to the next withdrawal does not count.
 struct StopOn {
   LineId line;
   Edge edge;
+  std::optional<chip::ChipLimits> ramp{};  ///< its speed is the most that the runs have; null: at once
 };
 
 /// What of a channel follows its compare value: its line and, in the rest of a period, the complement (where
@@ -131,6 +135,7 @@ struct LoopTold {
 struct Withdrawn {
   std::int64_t steps = 0;  ///< net count since the lines were opened, backwards steps negative
   Tick last_pulse = 0;     ///< start of the last pulse that went or will go; 0 when there was none
+  bool brakes = false;     ///< an edge has come that brakes what was put last (StopOn::ramp): that stays
 };
 
 }  // namespace cogstride

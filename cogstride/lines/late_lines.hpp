@@ -19,6 +19,7 @@ class LateLines final : public TimedLines {
   [[nodiscard]] Tick now() const override { return inner_.now(); }
   [[nodiscard]] Tick lead() const override { return inner_.lead(); }
   [[nodiscard]] Tick horizon() const override { return inner_.horizon(); }
+  [[nodiscard]] bool brakes_at_edges() const override { return inner_.brakes_at_edges(); }
   void put(Tick at, std::span<const Level> levels) override { inner_.put(at, levels); }
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;

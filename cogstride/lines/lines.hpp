@@ -168,6 +168,8 @@ class Lines {
   /// @param whose  who may withdraw it. @throws RangeError when `at` is too early, there is no such bus, or
   /// it cannot carry this frame
   virtual void put(Tick at, BusId bus, const Frame& frame, MechanismId whose) = 0;
+  /// Whether a StopOn may have a ramp.
+  [[nodiscard]] virtual bool brakes_at_edges() const { return false; }
   /// What a loop is to hold from `at` on, in the place of what it was told for then and later. Its tick
   /// follows from `at`. @throws RangeError when `at` is too early, or no loop is closed for it here
   virtual void hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted);

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "cogstride/lines/edge_ramp.hpp"
+
 namespace cogstride {
 namespace {
 constexpr std::size_t usual_room = 128;
@@ -36,6 +38,8 @@ Tick first_pulse_of(FineTick start, std::span<const chip::PulseRun> runs) {
 }
 
 void PulseQueue::put(FineTick start, std::span<const chip::PulseRun> runs, std::optional<StopOn> stop) {
+  if (!is_told_) return;
+  brakes_ = false;
   if (trains_.capacity() == 0) trains_.reserve(usual_room);
   if (first_ > usual_room / 2) {
     trains_.erase(trains_.begin(), trains_.begin() + static_cast<std::ptrdiff_t>(first_));
@@ -68,7 +72,9 @@ bool PulseQueue::make() {
 }
 
 Withdrawn PulseQueue::withdraw(Tick from) {
-  Withdrawn left{steps_, last_pulse_};
+  is_told_ = true;
+  Withdrawn left{steps_, last_pulse_, brakes_};
+  if (brakes_) from = never;
   for (std::size_t i = first_; i < trains_.size(); ++i) {
     Train& train = trains_[i];
     train.end_before = std::min(train.end_before, from);
@@ -82,13 +88,58 @@ Withdrawn PulseQueue::withdraw(Tick from) {
   return left;
 }
 
-void PulseQueue::edge(LineId line, bool high) {
+void PulseQueue::edge(LineId line, bool high, double ticks_per_second) {
   if (is_empty()) return;
-  const std::optional<StopOn>& stop = trains_[first_].stop;
-  if (stop && stop->line == line && (stop->edge == Edge::rising) == high) clear();
+  const std::optional<StopOn> stop = trains_[first_].stop;
+  if (!stop || stop->line != line || (stop->edge == Edge::rising) != high) return;
+  if (stop->ramp)
+    brake(*stop->ramp, ticks_per_second);
+  else
+    clear();
+}
+
+void PulseQueue::brake(const chip::ChipLimits& limits, double ticks_per_second) {
+  std::int64_t keeps = steps_before_ramp(limits, ticks_per_second);
+  std::int64_t place = steps_;
+  bool backwards = false;
+  std::uint64_t gap = 0;
+  FineTick end{};
+  std::size_t last = first_;
+  for (std::size_t i = first_; i < trains_.size() && keeps > 0; ++i) {
+    Train& train = trains_[i];
+    train.stop.reset();
+    last = i;
+    Train ahead = train;
+    chip::PulsePlayer<chip::PulseRun>& player = ahead.player;
+    if (!player.makes_pulses()) continue;
+    backwards = player.is_backwards();
+    for (; keeps > 0 && ahead.next_pulse() != never; --keeps) {
+      gap = player.rest().gap;
+      player.advance();
+      place += backwards ? -1 : 1;
+    }
+    end = player.time();
+    for (int drops = player.left(); drops > 0; drops -= 255)
+      train.player.shorten(static_cast<std::uint8_t>(std::min(drops, 255)));
+  }
+  if (gap == 0)  // it has not begun
+    clear();
+  else
+    trains_.resize(last + 1);
+  const auto ramp = gap == 0 ? std::vector<chip::NarrowPulseRun>()
+                             : ramp_to_rest(place, backwards, gap, limits, ticks_per_second);
+  for (const chip::NarrowPulseRun& run : ramp) {
+    const chip::PulseRun wide = chip::wide_run(run);
+    put(end, {&wide, 1}, {});
+    end = end_of_run(end, wide);
+  }
+  brakes_ = true;
+  is_told_ = false;
 }
 
 void PulseQueue::clear() {
+  brakes_ = false;
+  is_told_ = true;
   trains_.clear();
   first_ = 0;
 }

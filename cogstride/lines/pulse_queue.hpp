@@ -24,8 +24,8 @@ class PulseQueue {
   [[nodiscard]] Tick next();
   /// Makes the next pulse, whose tick next() has said. @return whether it is a step backwards
   bool make();
-  /// An input has changed: at the edge that ends what is being played, all is dropped.
-  void edge(LineId line, bool high);
+  /// An input has changed: at the edge that ends what is being played, all is dropped, or goes to rest.
+  void edge(LineId line, bool high, double ticks_per_second);
 
   /// Takes back what begins at `from` or later. @return what will have gone out when the rest has been made
   Withdrawn withdraw(Tick from);
@@ -46,11 +46,14 @@ class PulseQueue {
   };
 
   [[nodiscard]] bool is_empty() const { return first_ == trains_.size(); }
+  void brake(const chip::ChipLimits& limits, double ticks_per_second);
 
   std::vector<Train> trains_;  // a run each; a player may have no time to fetch memory, so it is kept
   std::size_t first_ = 0;      // that has not been played to its end
   std::int64_t steps_ = 0;
   Tick last_pulse_ = 0;
+  bool brakes_ = false;  // an edge has seen to that, and nothing has been put since
+  bool is_told_ = true;  // of that: before, what is put does not count
 };
 
 }  // namespace cogstride

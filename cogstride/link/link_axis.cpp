@@ -1,9 +1,11 @@
 #include "cogstride/link/link_axis.hpp"
 
 #include <algorithm>
+#include <cstdlib>
 #include <utility>
 
 #include "cogstride/chip/link_words.hpp"
+#include "cogstride/lines/edge_ramp.hpp"
 #include "cogstride/lines/pulse_queue.hpp"
 #include "cogstride/plan/narrow_plan.hpp"
 #include "cogstride/plan/run_shapes.hpp"
@@ -27,7 +29,17 @@ void LinkAxis::add(Piece piece) {
 }
 
 void LinkAxis::put(FineTick start, std::span<const PulseRun> runs, std::uint8_t stop) {
-  if (runs.empty()) return;
+  put(start, runs, stop, stop != 0 ? std::uint8_t{chip::run_stops} : std::uint8_t{0});
+}
+
+void LinkAxis::put_to_brake(FineTick start, std::span<const PulseRun> runs, const chip::ChipLimits& limits) {
+  ramp_ = limits;
+  put(start, runs, 0, chip::run_stops);
+}
+
+void LinkAxis::put(FineTick start, std::span<const PulseRun> runs, std::uint8_t stop, std::uint8_t flags) {
+  if (runs.empty() || !is_told_) return;
+  brakes_ = false;
   std::vector<NarrowPulseRun> own;
   for (const PulseRun& run : runs) own.push_back(narrow_run(run));
   bool waits_for_rest = false;
@@ -41,7 +53,7 @@ void LinkAxis::put(FineTick start, std::span<const PulseRun> runs, std::uint8_t 
     start = end_;
   }
   for (NarrowPulseRun& run : own) {
-    if (stop != 0) run.flags |= chip::run_stops;
+    run.flags |= flags;
     add({start, {}, run, false, std::exchange(waits_for_rest, false), stop});
     start = end_;
   }
@@ -111,8 +123,44 @@ void LinkAxis::each_step(Tick from, Tick to, const std::function<void(Tick, bool
   }
 }
 
+bool LinkAxis::brakes_from(std::int64_t place) {
+  // Where its last pieces go there: others may have passed it before.
+  std::int64_t ends = leads_to_;
+  std::size_t keeps = pieces_.size();
+  for (; keeps > 0; --keeps) {
+    const std::int64_t way = way_of(pieces_[keeps - 1].run);
+    const std::int64_t left = ends - place;
+    if (way > 0 ? left >= 0 && left < way : way < 0 && left <= 0 && left > way) break;
+    ends -= way;
+  }
+  if (keeps == 0) return false;
+  Piece& last = pieces_[keeps - 1];
+  PulsePlayer<PulseRun> player(last.start);
+  player.load(chip::wide_run(last.run));
+  const bool backwards = player.is_backwards();
+  std::uint64_t gap = 0;
+  for (std::int64_t left = std::abs(ends - place); player.left() > left;) {
+    gap = player.rest().gap;
+    player.advance();
+  }
+  last.run.steps = static_cast<std::uint8_t>(last.run.steps - player.left());
+  last.end = player.time();
+  pieces_.resize(keeps);
+  leads_to_ = place;
+  end_ = last.end;
+  for (const NarrowPulseRun& run : ramp_to_rest(place, backwards, gap, ramp_, ticks_per_second_))
+    add({end_, {}, run, false, false, 0});
+  sent_ = pieces_.size();
+  brakes_ = true;
+  is_told_ = false;
+  return true;
+}
+
 Withdrawn LinkAxis::take_back(Tick from, std::optional<std::uint32_t>& stays) {
+  is_told_ = true;
+  if (brakes_) from = never;
   Withdrawn left;
+  left.brakes = brakes_;
   left.steps = steps_before(from, &left.last_pulse);
   std::size_t keeps = 0;  // pieces
   std::uint8_t steps = 0;
@@ -163,6 +211,8 @@ void LinkAxis::stopped_at(std::int64_t place, Tick last_pulse) {
 
 void LinkAxis::begin_anew(std::int64_t place) {
   stopped_at(place, last_pulse_);
+  brakes_ = false;
+  is_told_ = true;
   sent_elements_ = 0;
 }
 

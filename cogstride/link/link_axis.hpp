@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "cogstride/chip/pulse_run.hpp"
+#include "cogstride/chip/ramp_maker.hpp"
 #include "cogstride/lines/events.hpp"
 
 namespace cogstride {
@@ -27,9 +28,14 @@ class LinkAxis {
   };
 
   /// @param ticks_per_second  so long a pause is begun anew on the chip, once it stands
-  explicit LinkAxis(double ticks_per_second) : long_pause_(static_cast<Tick>(ticks_per_second)) {}
+  explicit LinkAxis(double ticks_per_second)
+      : ticks_per_second_(ticks_per_second), long_pause_(static_cast<Tick>(ticks_per_second)) {}
 
   void put(FineTick start, std::span<const chip::PulseRun> runs, std::uint8_t stop);
+  /// The same, of runs that an edge brakes which the chip has been told of.
+  void put_to_brake(FineTick start, std::span<const chip::PulseRun> runs, const chip::ChipLimits& limits);
+  /// It has: from that step on it goes to rest on a ramp. @return false: it does not come to that step
+  [[nodiscard]] bool brakes_from(std::int64_t place);
   /// What is to go out next. @param room  runs that the chip takes; @return nothing: none now
   [[nodiscard]] std::optional<Order> next(std::size_t room);
   /// Whether anything waits to go out.
@@ -43,6 +49,8 @@ class LinkAxis {
   /// The chip stands, and says where.
   void stands() { stands_ = true; }
   [[nodiscard]] bool is_standing() const { return stands_; }
+  /// An edge brakes it, or has.
+  [[nodiscard]] bool brakes() const { return brakes_; }
   /// It stands there, whatever it was to do; everything is dropped.
   void stopped_at(std::int64_t place, Tick last_pulse);
   /// All begins anew, as of a cut: it counts from none.
@@ -69,10 +77,15 @@ class LinkAxis {
     bool waits_for_rest = false;  // it begins on the chip when that stands
     std::uint8_t stop = 0;
   };
+  void put(FineTick start, std::span<const chip::PulseRun> runs, std::uint8_t stop, std::uint8_t flags);
   void add(Piece piece);
   [[nodiscard]] static std::int64_t way_of(const chip::NarrowPulseRun& run);
 
+  double ticks_per_second_;
   Tick long_pause_;
+  chip::ChipLimits ramp_{1, 1, 1};
+  bool brakes_ = false;  // at an edge, and nothing has been put since
+  bool is_told_ = true;  // of that: before, what is put does not count
   std::deque<Piece> pieces_{};
   std::size_t sent_ = 0;            // of them
   std::int64_t sent_elements_ = 0;  // since all began

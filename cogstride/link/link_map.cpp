@@ -66,6 +66,12 @@ std::optional<std::uint8_t> link_code(LineId line) {
   return static_cast<std::uint8_t>(bits_of_port * (pin->port - 'A') + pin->bit);
 }
 
+std::uint8_t pin_code(LineId line) {
+  const std::optional<std::uint8_t> code = link_code(line);
+  if (!code) throw RangeError(fmt::format("line {} is no pin of the chip", static_cast<int>(line)));
+  return *code;
+}
+
 LineId line_of_link(std::uint8_t code) {
   return static_cast<LineId>(line_of(Pin{static_cast<char>('A' + code / bits_of_port), code % bits_of_port}));
 }

@@ -17,6 +17,8 @@ namespace cogstride {
 
 /// A line on the link: 8 for each letter behind A, and its bit; "B1" is 9. @return nothing: it is no such pin
 [[nodiscard]] std::optional<std::uint8_t> link_code(LineId line);
+/// The same of one that is. @throws RangeError when it is none
+[[nodiscard]] std::uint8_t pin_code(LineId line);
 [[nodiscard]] LineId line_of_link(std::uint8_t code);
 
 struct LinkMap {

@@ -198,6 +198,7 @@ bool LinkTalk::read(std::span<const std::uint8_t> bytes, LinkMessage& message, s
     case LinkReading::count:
     case LinkReading::held:
     case LinkReading::place:
+    case LinkReading::turned:
       message.which = fields.byte();
       message.tick = fields.word();
       message.value = static_cast<std::int32_t>(fields.word());

@@ -16,7 +16,8 @@ class Walker {
   [[nodiscard]] virtual bool is_on() const = 0;
   /// Its motor holds from now on; nothing moves before it is awake.
   virtual void switch_on(Lines& lines) = 0;
-  /// From rest at made() to `target`. With `stop`, it ends at once at that edge, wherever it is.
+  /// From rest at made() to `target`. With `stop`, it ends at that edge, wherever it is; where that is to be
+  /// on a ramp and its lines do not brake it by themselves, brake() has to be called then, as always.
   virtual void start(Lines& lines, std::int64_t target, const RampLimits& limits,
                      std::optional<StopOn> stop) = 0;
   /// Brakes to rest on a ramp, as soon as the lines allow.

@@ -7,6 +7,8 @@
 #include <numeric>
 #include <utility>
 
+#include "cogstride/chip/step_follow.hpp"
+#include "cogstride/plan/link_figures.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/quantity/text.hpp"
 
@@ -59,20 +61,33 @@ chip::Tick ticks_between_looks(const Controller& controller) {
   return std::max<chip::Tick>(1, static_cast<chip::Tick>(std::ceil(ticks - 1e-6)));
 }
 
-ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead) {
+ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double looks, double lead) {
   const Gearing gearing = gearing_of(follower, leader);
   ExpectedLag lag;
   lag.lead = lead;
-  lag.blind = looks_on_lines + lead;
   if (!gearing.counts_per_turn) return lag;  // where it is told to be is known ahead
   const double way = std::abs(gearing.per_turn.to_double());
   const double speed = std::min(gearing.top_speed, follower.limits.speed.base.to_double());
   lag.count = way / std::abs(gearing.counts_per_turn->to_double());
-  lag.sampling = looks_on_lines * speed;
+  lag.sampling = looks * speed;
   lag.delay = lead * speed;
   if (const double steps = std::abs(steps_per_base(follower).to_double()); steps > 0.0)
     lag.limits = way_to_rest(own_limits(follower), speed * steps) / steps;
   return lag;
+}
+
+std::vector<FollowTiming> follow_timings(const Gearing& gearing, const Controller& controller,
+                                         bool is_compensated) {
+  constexpr double rehearsed_lead = 1e-5;
+  constexpr double live_lead = 5e-3;
+  if (!controller.link || !controller.small_chip)
+    return {{"lag", looks_on_lines, rehearsed_lead}, {"lag, live", looks_on_lines, live_lead}};
+  // The chip gears it by itself, where it can (chip/step_follow.hpp).
+  constexpr double chip_looks = 1.0 / int{chip::StepFollow::looks_per_second};
+  const std::optional<Ratio>& steps = gearing.steps_per_count;
+  if (is_compensated && steps && *steps <= Ratio(1) && Ratio(-1) <= *steps)
+    return {{"lag, by chip", chip_looks, 1.25 * chip_looks}};
+  return {{"lag, by link", between_follow_looks(controller), link_answers_in(controller)}};
 }
 
 std::vector<ChangeGears> nearest_trains(const Ratio& wanted, std::span<const std::int64_t> teeth,

@@ -33,16 +33,14 @@ namespace cogstride {
 struct ExpectedLag {
   double lead = 0.0;      ///< s from what is done to its effect
   double count = 0.0;     ///< a count may be all but over
-  double sampling = 0.0;  ///< counts are looked at each millisecond
+  double sampling = 0.0;  ///< from one look at the counts to the next
   double delay = 0.0;
   double limits = 0.0;  ///< it keeps the way that it takes to stop, so that it never goes beyond
-  /// s: a leader that slows down by a (m/s2, turns/s2) is passed by half a times this squared, where the
-  /// follower goes by its speed
-  double blind = 0.0;
   [[nodiscard]] double sum() const { return count + sampling + delay + limits; }
 };
-/// @param lead  s @throws RangeError as gearing_of()
-[[nodiscard]] ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double lead);
+/// @param looks  s from one to the next @param lead  s @throws RangeError as gearing_of()
+[[nodiscard]] ExpectedLag expected_lag(const Mechanism& follower, const Mechanism& leader, double looks,
+                                       double lead);
 
 struct Gearing {
   Ratio per_turn{};  ///< follower's way for a turn, or a metre, of the leader's output: m or turns
@@ -59,6 +57,18 @@ struct Gearing {
 
 /// @throws RangeError when the follower follows nothing, or by no way of such a leader
 [[nodiscard]] Gearing gearing_of(const Mechanism& follower, const Mechanism& leader);
+
+/// From a count to the step that it asks for: how often it is looked at, and how late.
+/// Where it goes by the speed of the counts, a leader that slows down by a (m/s2, turns/s2) is passed by half
+/// a times the square of both together.
+struct FollowTiming {
+  std::string where{};
+  double looks = 0.0;  ///< s from one to the next
+  double lead = 0.0;   ///< s from what is done to its effect
+};
+/// Of all ways in which a rig's controller may be there: rehearsed and live, or behind a link.
+[[nodiscard]] std::vector<FollowTiming> follow_timings(const Gearing& gearing, const Controller& controller,
+                                                       bool is_compensated);
 
 /// Gears from the driving shaft to the driven one: driving / driven, once or twice.
 struct ChangeGears {

@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "cogstride/rig/files/read_rig.hpp"
 #include "support/demo_rig.hpp"
 
 namespace cogstride::gearing_test {
@@ -30,6 +31,26 @@ TEST(Gearing, NeedsALeaderThatTurns) {
   EXPECT_THROW((void)gearing_of(mechanism_named(rig, "creel"), mechanism_named(rig, "spindle")), RangeError);
   EXPECT_THROW((void)gearing_of(mechanism_named(rig, "traverse"), mechanism_named(rig, "traverse")),
                RangeError);
+}
+
+/// What a chip behind a link gears by itself is looked at 250 times a second, whatever the line delays.
+TEST(Gearing, BehindALinkIsAsLateAsWhoeverMakesIt) {
+  Gearing gearing;
+  gearing.steps_per_count = Ratio(28, 125);
+  Controller controller = demo_rig().controller;
+  EXPECT_EQ(follow_timings(gearing, controller, true).size(), 2u) << "rehearsed and live";
+  controller = read_rig(std::string(COGSTRIDE_SOURCE_DIR) + "/demo/lace.rig.toml").controller;
+  controller.link.emplace().delay = Time(80, units::ms);
+  const FollowTiming by_chip = follow_timings(gearing, controller, true).at(0);
+  EXPECT_EQ(by_chip.where, "lag, by chip");
+  EXPECT_DOUBLE_EQ(by_chip.looks, 4e-3);
+  EXPECT_DOUBLE_EQ(by_chip.lead, 5e-3);
+  // Never beyond its leader, or more than a step for a count: planned, there and back.
+  const FollowTiming planned = follow_timings(gearing, controller, false).at(0);
+  EXPECT_EQ(planned.where, "lag, by link");
+  EXPECT_GT(planned.lead, 0.16);
+  gearing.steps_per_count = Ratio(9, 8);
+  EXPECT_EQ(follow_timings(gearing, controller, true).at(0).lead, planned.lead);
 }
 
 /// All arrangements of four places, one by one.

@@ -28,4 +28,14 @@ chip::ChipLimits chip_limits(const RampLimits& limits) {
   return own;
 }
 
+chip::ChipLimits chip_brake(const RampLimits& limits) {
+  RampLimits plain = limits;
+  const double free = limits.free_speed();
+  const double way = way_to_rest(limits, limits.speed);
+  if (limits.jerk > 0.0 && way > 0.0)
+    plain.acceleration =
+        std::min(limits.acceleration, (limits.speed * limits.speed - free * free) / (2.0 * way));
+  return chip_limits(plain);
+}
+
 }  // namespace cogstride

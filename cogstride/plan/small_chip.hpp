@@ -23,5 +23,7 @@ struct SmallChipFigures {
 
 /// Limits as the chip's own ramps take them: whole numbers, no jerk.
 [[nodiscard]] chip::ChipLimits chip_limits(const RampLimits& limits);
+/// A chip's ramp to rest knows no limit on jerk: one that takes as long a way from the top speed.
+[[nodiscard]] chip::ChipLimits chip_brake(const RampLimits& limits);
 
 }  // namespace cogstride

@@ -14,10 +14,6 @@
 namespace cogstride {
 namespace {
 
-// From what is done to its effect, s: of the simulated bench, and of the lines of a computer.
-constexpr double rehearsed_lead = 1e-5;
-constexpr double live_lead = 5e-3;
-
 /// "28/40 x 20/60".
 std::string train_text(const ChangeGears& gears) {
   std::string text;
@@ -91,21 +87,25 @@ std::string gearing_text(const GearingReport& report) {
   if (!gearing.counts_per_turn) {
     row("lag", "none: where it is told to be is known ahead");
   } else {
-    for (const double lead : {rehearsed_lead, live_lead}) {
-      const ExpectedLag lag = expected_lag(follower, leader, lead);
-      const bool live = lead == live_lead;
-      row(live ? "lag, live" : "lag",
+    const std::vector<FollowTiming> straight = follow_timings(gearing, report.controller, true);
+    const std::vector<FollowTiming> behind = follow_timings(gearing, report.controller, false);
+    for (std::size_t i = 0; i < straight.size(); ++i) {
+      const double blind = straight[i].looks + straight[i].lead;
+      const ExpectedLag lag = expected_lag(follower, leader, behind[i].looks, behind[i].lead);
+      row(straight[i].where.c_str(),
           fmt::format("{} at that speed, by the speed of the counts; slowing down by 10 turn/s2 it is passed "
                       "by {} more",
                       gearing.steps_per_count && *gearing.steps_per_count <= Ratio(1) &&
                               Ratio(-1) <= *gearing.steps_per_count
                           ? "within a step"
                           : "within " + way(lag.count),
-                      way(0.5 * 10.0 * std::abs(gearing.per_turn.to_double()) * lag.blind * lag.blind)));
+                      way(0.5 * 10.0 * std::abs(gearing.per_turn.to_double()) * blind * blind)));
       row("",
           fmt::format("never beyond (compensated = false): {} behind: {} of a count, {} of looking each "
-                      "ms, {} of delay, {} to stop",
-                      way(lag.sum()), way(lag.count), way(lag.sampling), way(lag.delay), way(lag.limits)));
+                      "{}ms, {} of delay, {} to stop",
+                      way(lag.sum()), way(lag.count), way(lag.sampling),
+                      behind[i].looks == 1e-3 ? std::string() : fmt::format("{:.3g} ", 1e3 * behind[i].looks),
+                      way(lag.delay), way(lag.limits)));
     }
   }
   if (gearing.top_rate > 0.0 && gearing.top_speed > 0.0) {
@@ -151,14 +151,16 @@ std::string gearing_json(const GearingReport& report) {
   if (gearing.top_rate > 0.0) json["asked_steps_per_s"] = gearing.top_rate;
   if (gearing.counts_per_turn) {
     json["lag"] = nlohmann::ordered_json::array();
-    for (const double lead : {rehearsed_lead, live_lead}) {
-      const ExpectedLag lag = expected_lag(report.follower, report.leader, lead);
+    const std::vector<FollowTiming> straight = follow_timings(gearing, report.controller, true);
+    const std::vector<FollowTiming> behind = follow_timings(gearing, report.controller, false);
+    for (std::size_t i = 0; i < behind.size(); ++i) {
+      const ExpectedLag lag = expected_lag(report.follower, report.leader, behind[i].looks, behind[i].lead);
       json["lag"].push_back({{"lead_s", lag.lead},
                              {"count", lag.count},
                              {"sampling", lag.sampling},
                              {"delay", lag.delay},
                              {"limits", lag.limits},
-                             {"blind_s", lag.blind}});
+                             {"blind_s", straight[i].looks + straight[i].lead}});
     }
   }
   json["leader_up_to_turns_per_s"] = gearing.leader_top;

@@ -12,6 +12,7 @@ namespace cogstride {
 struct GearingReport {
   const Mechanism& follower;
   const Mechanism& leader;
+  const Controller& controller;
   Gearing gearing{};
   std::optional<Ratio> wanted{};      ///< of change gears
   std::vector<ChangeGears> trains{};  ///< the nearest first

@@ -185,7 +185,10 @@ Case of_follower(Dice& dice) {
   serve_until(settled);
   const auto [least, most] = serve_until(joins + ramp + steady);
   const auto [slowing_least, slowing_most] = serve_until(joins + ramp + steady + ramp + steady);
-  const ExpectedLag lag = expected_lag(mechanism, parts_of(wheel), 10e-6);
+  const FollowTiming timing =
+      follow_timings(gearing_of(mechanism, parts_of(wheel)), rig.controller, follows.compensated).front();
+  const double blind = timing.looks + timing.lead;
+  const ExpectedLag lag = expected_lag(mechanism, parts_of(wheel), timing.looks, timing.lead);
   const double steps = steps_per_base(mechanism).to_double();
   const double coarse = std::max(1.0, a_count);
   // It stands on the step below where it is asked to be.
@@ -195,7 +198,7 @@ Case of_follower(Dice& dice) {
     found.within("behind at a constant speed", -least, coarse + 0.35);
     const double braking = speed / ramp.base().to_double();
     found.within("ahead of one that slows down", slowing_most,
-                 0.5 * braking * a_turn * lag.blind * lag.blind + a_count + 1.0);
+                 0.5 * braking * a_turn * blind * blind + a_count + 1.0);
   } else {
     found.within("ahead", std::max(most, slowing_most), 1e-6);
     found.within("behind at a constant speed", -least, 1.03 * lag.sum() * steps + of_a_step);

@@ -304,7 +304,7 @@ Rig rig_with_held_feeder(Time delay) {
 }
 
 TEST(ChipLink, HoldsASpeedByALoopOfItsOwn) {
-  constexpr int first_free = 0x100 + 1800;
+  constexpr int first_free = 0x100 + 1840;
   constexpr int end_of_ram = 0x900;
   for (const double delay : {1e-3, 20e-3, 80e-3}) {
     const Rig rig = rig_with_held_feeder(Time(delay, units::s));

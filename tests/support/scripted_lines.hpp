@@ -144,7 +144,7 @@ class ScriptedPlayer final : public TimedLines {
           readings.push_back({now_, setup.source, edge.high ? 1 : 0});
           values_[setup.source] = edge.high ? 1 : 0;
         }
-      for (auto& [line, queue] : queues_) queue.edge(edge.line, edge.high);
+      for (auto& [line, queue] : queues_) queue.edge(edge.line, edge.high, 16e6);
     }
   }
   void read_samples(std::vector<Reading>& readings) {

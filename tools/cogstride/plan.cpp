@@ -115,7 +115,7 @@ ExitStatus plan_behind_leader(const Rig& rig, const Mechanism& follower, const P
     throw RangeError(fmt::format("{} follows nothing: give it a table mechanism.{}.follows with its leader",
                                  follower.name, follower.name));
   const Mechanism leader = leader_named(rig, follower.follows->first.leader);
-  GearingReport report{follower, leader, gearing_of(follower, leader), {}, {}};
+  GearingReport report{follower, leader, rig.controller, gearing_of(follower, leader), {}, {}};
   if (!options.change_gears.empty()) {
     report.wanted = read_option("--ratio", options.ratio, ratio_of);
     report.trains = read_option("--change-gears", options.change_gears, [&](const std::string& text) {

@@ -25,7 +25,7 @@ constexpr std::size_t longest_event = 32'768;
 constexpr std::size_t room_of_queue = 1U << 20U;  // bytes that may wait
 constexpr auto between_writes = std::chrono::milliseconds(10);
 constexpr unsigned has_sum = 0x80;  // beside a kind
-constexpr const char* const first_line = "cogstride black box 1\n";
+constexpr const char* const first_line = "cogstride black box 2\n";
 
 }  // namespace
 
@@ -179,6 +179,7 @@ void BlackBoxWriter::add(const BoxEvent& event) {
     case Kind::withdrawn:
       put_signed(event.left.steps);
       put_signed(event.left.last_pulse - event.now);
+      put(event.left.brakes ? 1 : 0);
       break;
     case Kind::trouble:
       put_whole(static_cast<std::uint64_t>(event.trouble.late));
@@ -315,6 +316,7 @@ void BlackBox::read_next() {
       case Kind::withdrawn:
         next_.left.steps = signed_whole();
         next_.left.last_pulse = next_.now + signed_whole();
+        next_.left.brakes = whole() != 0;
         break;
       case Kind::trouble:
         next_.trouble.late = static_cast<Tick>(whole());

@@ -167,7 +167,7 @@ void EdgePlayer::take_edges() {
             .high = edge.high,
             .is_edge = true,
             .source = input.setup.source});
-    for (const std::size_t number : pulse_lines_) lines_[number].pulses.edge(edge.line, edge.high);
+    for (const std::size_t number : pulse_lines_) lines_[number].pulses.edge(edge.line, edge.high, 0.0);
     cuts_.edge(edge.line, edge.high, now(), [this](MechanismId mechanism) { return runs(mechanism); });
   }
 }

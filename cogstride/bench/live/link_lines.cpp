@@ -9,8 +9,8 @@
 #include <deque>
 #include <map>
 
+#include "cogstride/bench/live/link_reactions.hpp"
 #include "cogstride/bench/live/link_trace.hpp"
-#include "cogstride/chip/link_count.hpp"
 #include "cogstride/link/link_axis.hpp"
 #include "cogstride/link/link_levels.hpp"
 
@@ -36,6 +36,7 @@ struct LinkLines::Inside {
         session(new_link_session()) {
     for (std::size_t i = 0; i < setup.map.axes.size(); ++i) axes.emplace_back(setup.ticks_per_second);
     room.resize(axes.size());
+    brakes_told.resize(axes.size());
     for (const LineSetup& line : setup.lines) {
       if (line.use == LineSetup::Use::input) inputs[line.id] = {line.source, false};
       for (std::size_t i = 0; i < setup.map.axes.size(); ++i)
@@ -43,21 +44,11 @@ struct LinkLines::Inside {
             (line.use == LineSetup::Use::pulses || !line.rows.lines.empty()))
           axis_of[line.id] = i;
     }
-    for (const CounterSetup& counter : setup.counters)
-      for (std::size_t i = 0; i < setup.map.counters.size(); ++i)
-        if (setup.map.counters[i].code_a == code_of(counter.line_a)) {
-          counters.push_back({counter, static_cast<std::uint8_t>(i)});
-          inputs.erase(counter.line_a);
-          inputs.erase(counter.line_b);
-        }
-    for (const LoopSetup& loop : setup.loops)
-      for (std::size_t i = 0; i < setup.map.loops.size(); ++i)
-        for (const Counter& counter : counters)
-          if (counter.setup.line_a == loop.counts_at && setup.map.loops[i] == code_of(loop.counts_at))
-            loops.push_back({loop, static_cast<std::uint8_t>(i), counter.place});
-    for (const GearSetup& gear : setup.gears)
-      if (const auto axis = axis_of.find(gear.line); axis != axis_of.end())
-        gears.push_back({gear, static_cast<std::uint8_t>(axis->second)});
+    reactions.begin(setup.map, setup.counters, setup.loops, setup.gears, axis_of);
+    for (const CounterSetup& counter : reactions.counters()) {
+      inputs.erase(counter.line_a);
+      inputs.erase(counter.line_b);
+    }
     for (const LinkMap::Line& line : setup.map.lines)
       if (line.use == LinkMap::Use::direction) directions.push_back(line.code);
   }
@@ -65,31 +56,6 @@ struct LinkLines::Inside {
   struct Input {
     SourceId source{};
     bool high = false;
-  };
-  /// An encoder that the chip counts.
-  struct Counter {
-    CounterSetup setup{};
-    std::uint8_t place = 0;    // in the map
-    std::int64_t count = 0;    // as it was told last
-    Tick counted_at = 0;       // its last one
-    bool tells_count = false;  // which of the two is asked for
-    bool tells_edge = false;
-    Tick first = never;  // asked for last
-    Tick period = 0;
-  };
-  /// A loop that the chip closes.
-  struct Loop {
-    LoopSetup setup{};
-    std::uint8_t place = 0;    // in the map
-    std::uint8_t counter = 0;  // that it goes by
-    bool is_made = false;      // the chip has been told how
-    std::int32_t yielded = 0;  // 1/16 count, as it was told last
-  };
-  /// An axis that the chip can gear to a count.
-  struct Gear {
-    GearSetup setup{};
-    std::uint8_t axis = 0;
-    std::uint8_t counter = no_axis;  // by which it goes
   };
   struct Sampling {
     LineId line{};
@@ -108,15 +74,8 @@ struct LinkLines::Inside {
   void take(const LinkMessage& message, std::int64_t now_ns);
   void take_state(std::uint8_t state);
   void stood(const LinkMessage& message);
-  void counted(const LinkMessage& message);
-  void held(const LinkMessage& message);
-  void make(Loop& loop);
-  /// Null where it goes by no counter.
-  [[nodiscard]] Gear* geared(std::size_t axis) {
-    for (Gear& each : gears)
-      if (each.axis == axis && each.counter != no_axis) return &each;
-    return nullptr;
-  }
+  void turned(const LinkMessage& message);
+  void tell_brake(std::size_t axis, const StopOn& stop);
   bool tell(std::vector<Reading>& readings);
   [[nodiscard]] Tick next_told() const;
   [[nodiscard]] bool level_at(LineId line, Tick at) const;
@@ -129,10 +88,9 @@ struct LinkLines::Inside {
     if (trouble.gone.empty()) trouble.gone = why;
     has_trouble = true;
   }
-  [[nodiscard]] std::uint8_t code_of(LineId line) const {
-    const std::optional<std::uint8_t> code = link_code(line);
-    if (!code) throw RangeError(fmt::format("line {} is no pin of the chip", static_cast<int>(line)));
-    return *code;
+  /// A line's code and 1, and which edge.
+  [[nodiscard]] std::uint8_t stop_code(const StopOn& stop) const {
+    return static_cast<std::uint8_t>((pin_code(stop.line) + 1) | (stop.edge == Edge::rising ? 0x80 : 0));
   }
   [[nodiscard]] std::string axis_name(std::size_t axis) const {
     for (const auto& [line, place] : axis_of)
@@ -152,14 +110,13 @@ struct LinkLines::Inside {
   std::uint16_t session;
   std::vector<LinkAxis> axes{};
   std::vector<std::size_t> room{};  // for runs, as told last
+  std::vector<std::optional<StopOn>> brakes_told{};
   std::map<LineId, Input> inputs{};
   std::map<LineId, bool> first_levels{};
   std::map<LineId, std::size_t> axis_of{};
   std::vector<std::uint8_t> directions{};  // which the chip turns by itself
   std::vector<Sampling> samplings{};
-  std::vector<Counter> counters{};
-  std::vector<Loop> loops{};
-  std::vector<Gear> gears{};
+  LinkReactions reactions{talk, clock};
   LinkLevels levels{setup.map.duties.empty() ? std::size_t{8} : std::size_t{20}};
   std::deque<Untold> untold{};
   std::vector<LinkMessage> messages{};
@@ -328,12 +285,11 @@ void LinkLines::Inside::stood(const LinkMessage& message) {
   if (message.which >= axes.size()) return;
   LinkAxis& axis = axes[message.which];
   const Tick at = clock.whole(message.tick);
-  if (Gear* const gear = geared(message.which)) {
-    gear->counter = no_axis;
+  if (const std::optional<SourceId> geared = reactions.let_go(message.which)) {
     trace.stands(message.which, message.value, at);
     axis.stopped_at(message.value, at);
     if (message.how == Stood::at_end) {
-      untold.push_back({{at, gear->setup.source, 2 * std::int64_t{message.value} + 1}});
+      untold.push_back({{at, *geared, 2 * std::int64_t{message.value} + 1}});
       return;
     }
   }
@@ -345,10 +301,21 @@ void LinkLines::Inside::stood(const LinkMessage& message) {
                        message.value, planned));
     return;
   }
-  trace.stands(message.which, message.value, at);
-  axis.stopped_at(message.value, at);
+  const bool by_ramp = message.how == Stood::by_edge && axis.brakes();
+  if (by_ramp) {
+    axis.stands();
+    if (planned != message.value)
+      lose(fmt::format("{}: an edge braked it, and it came to rest on step {} instead of {}",
+                       axis_name(message.which), message.value, planned));
+  } else {
+    trace.stands(message.which, message.value, at);
+    axis.stopped_at(message.value, at);
+  }
   if (message.how == Stood::by_edge) {
-    talk.order(LinkBytes(LinkOrder::take_back).byte(message.which).word(axis.sent()));
+    constexpr std::uint8_t has_ended = 0x80;
+    talk.order(LinkBytes(LinkOrder::take_back)
+                   .byte(static_cast<std::uint8_t>(message.which | has_ended))
+                   .word(axis.sent()));
     for (Untold& each : untold) each.waits &= static_cast<std::uint8_t>(~(1U << message.which));
     return;
   }
@@ -357,57 +324,29 @@ void LinkLines::Inside::stood(const LinkMessage& message) {
                    axis_name(message.which), message.how == Stood::braked ? "braked" : "stood"));
 }
 
-/// Its low half, and how long ago the last one came.
-void LinkLines::Inside::counted(const LinkMessage& message) {
-  const auto its = std::find_if(counters.begin(), counters.end(),
-                                [&](const Counter& each) { return each.place == message.which; });
-  if (its == counters.end()) return;
-  constexpr std::uint32_t longer = 0xffff;
-  const Tick at = clock.whole(message.tick);
-  const auto told = static_cast<std::uint32_t>(message.value);
-  const auto gone = static_cast<std::int16_t>(told - static_cast<std::uint32_t>(its->count));
-  its->count += gone;
-  if (gone != 0)
-    its->counted_at =
-        (told >> 16) == longer ? at : at - static_cast<Tick>(told >> 16) * Tick{chip::LinkCount::grain};
-  if (its->tells_count) untold.push_back({{at, its->setup.source, its->count}});
-  if (its->tells_edge) untold.push_back({{at, its->setup.edge_source, its->counted_at}});
+/// From a step on that is known here as well as there.
+void LinkLines::Inside::turned(const LinkMessage& message) {
+  if (message.which >= axes.size()) return;
+  if (!axes[message.which].brakes_from(message.value))
+    lose(fmt::format("{}: the chip brakes it from step {}, where nothing that was ordered leads",
+                     axis_name(message.which), message.value));
+  for (Untold& each : untold) each.waits &= static_cast<std::uint8_t>(~(1U << message.which));
 }
 
-void LinkLines::Inside::held(const LinkMessage& message) {
-  const auto its =
-      std::find_if(loops.begin(), loops.end(), [&](const Loop& each) { return each.place == message.which; });
-  if (its == loops.end()) return;
-  const auto told = static_cast<std::uint32_t>(message.value);
-  its->yielded += static_cast<std::int16_t>(told - static_cast<std::uint32_t>(its->yielded));
-  const LoopTold says{static_cast<std::int16_t>(told >> 16), 16 * its->yielded};
-  untold.push_back({{clock.whole(message.tick), its->setup.source, says.raw()}});
-}
-
-/// How it is made goes before what it is to hold.
-void LinkLines::Inside::make(Loop& loop) {
-  const chip::DutyLoopSetup& its = loop.setup.loop;
-  LinkBytes bytes(LinkOrder::loop);
-  bytes.byte(loop.place)
-      .byte(loop.counter)
-      .word(its.period)
-      .word(static_cast<std::uint32_t>(its.for_speed))
-      .word(static_cast<std::uint32_t>(its.for_emf))
-      .half(static_cast<std::uint16_t>(its.span))
-      .half(static_cast<std::uint16_t>(its.most))
-      .word(static_cast<std::uint32_t>(its.brakes))
-      .byte(static_cast<std::uint8_t>((its.can_brake ? chip::LoopFlags::can_brake : 0) |
-                                      (its.is_reversed ? chip::LoopFlags::is_reversed : 0)));
-  for (const LoopSetup::Output& output : loop.setup.outputs) {
-    const auto gives = static_cast<int>(output.forwards) << chip::LoopGives::forwards_at |
-                       static_cast<int>(output.backwards) << chip::LoopGives::backwards_at |
-                       static_cast<int>(output.none) << chip::LoopGives::none_at;
-    bytes.byte(code_of(output.line))
-        .byte(static_cast<std::uint8_t>(gives))
-        .half(static_cast<std::uint16_t>(output.period / output.grain));
-  }
-  talk.order(std::move(bytes));
-  loop.is_made = true;
+/// Before the runs that are to be braked.
+void LinkLines::Inside::tell_brake(std::size_t axis, const StopOn& stop) {
+  std::optional<StopOn>& told = brakes_told[axis];
+  const chip::ChipLimits& ramp = *stop.ramp;
+  if (told && told->line == stop.line && told->edge == stop.edge && told->ramp->speed == ramp.speed &&
+      told->ramp->start_speed == ramp.start_speed && told->ramp->acceleration == ramp.acceleration)
+    return;
+  told = stop;
+  talk.order(LinkBytes(LinkOrder::brake_by)
+                 .byte(static_cast<std::uint8_t>(axis))
+                 .byte(stop_code(stop))
+                 .half(static_cast<std::uint16_t>(ramp.speed))
+                 .half(static_cast<std::uint16_t>(ramp.start_speed))
+                 .word(ramp.acceleration));
 }
 
 void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
@@ -443,12 +382,11 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
       for (std::size_t i = 0; i < std::min(axes.size(), message.words.size()); ++i) {
         const auto place = static_cast<std::int32_t>(message.words[i]);
         const Tick at = clock.whole(message.tick);
-        Gear* const gear = geared(i);
+        const bool was_geared = reactions.let_go(i).has_value();
         if (const std::int64_t planned = axes[i].steps_before(at);
-            gear == nullptr && !axes[i].plays(at) && planned != place)
+            !was_geared && !axes[i].plays(at) && planned != place)
           lose(
               fmt::format("{}: the chip counts {} steps, and {} were ordered", axis_name(i), place, planned));
-        if (gear != nullptr) gear->counter = no_axis;
         trace.stands(i, place, at);
         axes[i].begin_anew(place);
       }
@@ -461,6 +399,8 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
       input->second.high = message.high;
       const Tick at = clock.whole(message.tick);
       trace.level(at, input->first, message.high);
+      for (std::size_t i = 0; i < axes.size(); ++i)
+        if ((message.ended >> i & 1U) != 0) brakes_told[i].reset();
       untold.push_back({{at, input->second.source, message.high ? 1 : 0}, message.ended, message.ended});
       return;
     }
@@ -468,15 +408,13 @@ void LinkLines::Inside::take(const LinkMessage& message, std::int64_t now_ns) {
       untold.push_back({{clock.whole(message.tick), analogue_source(message.which), message.value}});
       return;
     case LinkReading::count:
-      return counted(message);
     case LinkReading::held:
-      return held(message);
     case LinkReading::place:
-      if (const Gear* const gear = geared(message.which))
-        untold.push_back({{clock.whole(message.tick), gear->setup.source, 2 * std::int64_t{message.value}}});
-      return;
+      return reactions.hear(message, [this](const Reading& reading) { untold.push_back({reading}); });
     case LinkReading::stood:
       return stood(message);
+    case LinkReading::turned:
+      return turned(message);
     case LinkReading::late:
       if (message.which == 0xff) {
         trouble.late = std::max<Tick>(trouble.late, message.value);
@@ -563,7 +501,7 @@ void LinkLines::put(Tick at, std::span<const Level> levels) {
   Inside& in = *inside_;
   for (const Level& level : levels) {
     in.trace.level(at, level.line, level.high);
-    const std::uint8_t code = in.code_of(level.line);
+    const std::uint8_t code = pin_code(level.line);
     // It turns as the runs behind it go.
     if (std::find(in.directions.begin(), in.directions.end(), code) != in.directions.end()) continue;
     in.levels.put(at, level.line, code, level.high);
@@ -573,14 +511,16 @@ void LinkLines::put(Tick at, std::span<const Level> levels) {
 void LinkLines::put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
                     std::optional<StopOn> stop) {
   Inside& in = *inside_;
-  std::uint8_t code = 0;
-  if (stop)
-    code = static_cast<std::uint8_t>((in.code_of(stop->line) + 1) | (stop->edge == Edge::rising ? 0x80 : 0));
   const std::size_t axis = in.axis_of.at(line);
   // What an edge has ended takes nothing until planning knows.
   for (const Inside::Untold& each : in.untold)
     if ((each.ended >> axis & 1U) != 0) return;
-  in.axes[axis].put(start, runs, code);
+  if (stop && stop->ramp) {
+    in.tell_brake(axis, *stop);
+    return in.axes[axis].put_to_brake(start, runs, *stop->ramp);
+  }
+  if (stop) in.brakes_told[axis].reset();
+  in.axes[axis].put(start, runs, stop ? in.stop_code(*stop) : std::uint8_t{0});
 }
 
 void LinkLines::put(Tick at, std::span<const Compare> compares) {
@@ -594,7 +534,7 @@ void LinkLines::put(Tick at, std::span<const Compare> compares) {
     Tick grain = 1;
     for (const LinkDuty& duty : in.setup.map.duties)
       if (duty.line == compare.line && duty.by != LinkDuty::By::frame) grain = duty.grain;
-    in.levels.put_duty(at, compare.line, in.code_of(compare.line),
+    in.levels.put_duty(at, compare.line, pin_code(compare.line),
                        static_cast<std::uint16_t>(compare.on_ticks / grain));
   }
 }
@@ -604,57 +544,15 @@ void LinkLines::put(Tick, BusId, const Frame&, MechanismId) {
 }
 
 void LinkLines::hold(Tick at, MechanismId whose, const chip::LoopWanted& wanted) {
-  Inside& in = *inside_;
-  const auto its = std::find_if(in.loops.begin(), in.loops.end(),
-                                [&](const Inside::Loop& each) { return each.setup.owner == whose; });
-  if (its == in.loops.end()) return Lines::hold(at, whose, wanted);
-  if (!its->is_made) in.make(*its);
-  in.talk.order(LinkBytes(LinkOrder::hold)
-                    .byte(its->place)
-                    .byte(wanted.flags)
-                    .word(static_cast<std::uint32_t>(at))
-                    .word(wanted.place)
-                    .word(static_cast<std::uint32_t>(wanted.speed))
-                    .word(static_cast<std::uint32_t>(wanted.change))
-                    .half(wanted.periods)
-                    .half(static_cast<std::uint16_t>(wanted.base))
-                    .word(static_cast<std::uint32_t>(wanted.gains.per_speed))
-                    .word(static_cast<std::uint32_t>(wanted.gains.per_place))
-                    .byte(wanted.lets));
+  if (!inside_->reactions.hold(at, whose, wanted)) Lines::hold(at, whose, wanted);
 }
 
 bool LinkLines::gear(Tick at, LineId line, LineId counts_at, const chip::CountFollow& what) {
-  Inside& in = *inside_;
-  const auto its = std::find_if(in.gears.begin(), in.gears.end(),
-                                [&](const Inside::Gear& each) { return each.setup.line == line; });
-  const auto counter = std::find_if(in.counters.begin(), in.counters.end(), [&](const Inside::Counter& each) {
-    return each.setup.line_a == counts_at;
-  });
-  if (its == in.gears.end() || counter == in.counters.end()) return false;
-  for (const Inside::Gear& other : in.gears)
-    if (&other != &*its && other.counter == counter->place) return false;
-  its->counter = counter->place;
-  in.talk.order(
-      LinkBytes(LinkOrder::gear)
-          .byte(its->axis)
-          .byte(its->counter)
-          .word(static_cast<std::uint32_t>(at))
-          .word(static_cast<std::uint32_t>(what.steps))
-          .word(static_cast<std::uint32_t>(what.counts))
-          .half(what.count)
-          .word(static_cast<std::uint32_t>(what.place))
-          .word(static_cast<std::uint32_t>(what.rest))
-          .half(static_cast<std::uint16_t>(std::min<std::uint32_t>(what.limits.speed, 65'535)))
-          .half(static_cast<std::uint16_t>(std::min<std::uint32_t>(what.limits.start_speed, 65'535)))
-          .word(what.limits.acceleration));
-  return true;
+  return inside_->reactions.gear(at, line, counts_at, what);
 }
 
 void LinkLines::let_go(Tick at, LineId line) {
-  Inside& in = *inside_;
-  for (const Inside::Gear& each : in.gears)
-    if (each.setup.line == line)
-      in.talk.order(LinkBytes(LinkOrder::let_go).byte(each.axis).word(static_cast<std::uint32_t>(at)));
+  inside_->reactions.let_go(at, line);
 }
 
 void LinkLines::sample(SourceId source, Tick first, Tick period) {
@@ -666,21 +564,11 @@ void LinkLines::sample(SourceId source, Tick first, Tick period) {
     return;
   }
   int channel = static_cast<int>(source) - static_cast<int>(analogue_source(0));
-  for (Inside::Counter& each : in.counters) {
-    const bool is_count = source == each.setup.source;
-    if (!is_count && source != each.setup.edge_source) continue;
-    (is_count ? each.tells_count : each.tells_edge) = first != never;
-    // Both are told together.
-    if (first == never && (each.tells_count || each.tells_edge)) return;
-    channel = 0x80 | each.place;
-    if (!is_count && each.tells_count && each.first == first && each.period == period) return;
-    each.first = first;
-    each.period = period;
+  if (in.reactions.answers(source)) {
+    const std::optional<int> its = in.reactions.sample(source, first, period);
+    if (!its) return;
+    channel = *its;
   }
-  for (const Inside::Gear& each : in.gears)
-    if (source == each.setup.source) channel = 0xa0 | each.axis;
-  for (const Inside::Loop& each : in.loops)
-    if (source == each.setup.source) channel = 0xc0 | each.place;
   in.talk.order(LinkBytes(LinkOrder::sample)
                     .byte(static_cast<std::uint8_t>(channel))
                     .word(static_cast<std::uint32_t>(first == never ? 0 : first))
@@ -690,16 +578,9 @@ void LinkLines::sample(SourceId source, Tick first, Tick period) {
 bool LinkLines::answers(SourceId source) const {
   const int channel = static_cast<int>(source) - static_cast<int>(analogue_source(0));
   if (channel >= 0 && channel < inside_->setup.analogue_channels) return true;
-  if (std::any_of(inside_->gears.begin(), inside_->gears.end(),
-                  [&](const auto& each) { return each.setup.source == source; }))
-    return true;
-  return std::any_of(inside_->inputs.begin(), inside_->inputs.end(),
-                     [&](const auto& each) { return each.second.source == source; }) ||
-         std::any_of(inside_->loops.begin(), inside_->loops.end(),
-                     [&](const auto& each) { return each.setup.source == source; }) ||
-         std::any_of(inside_->counters.begin(), inside_->counters.end(), [&](const auto& each) {
-           return each.setup.source == source || each.setup.edge_source == source;
-         });
+  return inside_->reactions.answers(source) ||
+         std::any_of(inside_->inputs.begin(), inside_->inputs.end(),
+                     [&](const auto& each) { return each.second.source == source; });
 }
 
 bool LinkLines::level(LineId line) const {
@@ -749,7 +630,8 @@ void LinkLines::cut() noexcept {
     in.talk.cut(++in.cuts);
     in.has_rested = false;
     in.samplings.clear();
-    for (Inside::Counter& each : in.counters) each.tells_count = each.tells_edge = false;
+    std::fill(in.brakes_told.begin(), in.brakes_told.end(), std::nullopt);
+    in.reactions.forget_samples();
     in.levels.clear();
     in.trace.drop(in.now);
     const std::int64_t until = in.stream.now_ns() + longest_answer_ns;

@@ -51,6 +51,7 @@ class LinkLines final : public PlayedLines {
   [[nodiscard]] Tick now() const override;
   [[nodiscard]] Tick lead() const override;
   [[nodiscard]] Tick horizon() const override;
+  [[nodiscard]] bool brakes_at_edges() const override { return true; }
   void put(Tick at, std::span<const Level> levels) override;
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;

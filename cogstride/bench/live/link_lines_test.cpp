@@ -7,7 +7,11 @@
 #include <array>
 #include <map>
 #include <memory>
+#include <random>
 
+#include "cogstride/lines/pulse_queue.hpp"
+#include "cogstride/plan/ramp.hpp"
+#include "cogstride/plan/run_fitter.hpp"
 #include "support/host_chip_stream.hpp"
 
 namespace cogstride::link_lines_test {
@@ -188,6 +192,92 @@ TEST(LinkLines, EndRunsAtAnEdgeAndSayWhereTheyEnded) {
   std::size_t rises = 0;
   for (const Told& each : bench.of(step)) rises += each.high ? 1 : 0;
   EXPECT_EQ(rises, made);
+}
+
+/// A ramp up to a speed that is held, as planning puts it: in the form of chips.
+std::vector<chip::PulseRun> approach(double speed, double acceleration) {
+  const Ramp ramp = plan_ramp({{0, 0.0}, 0.0}, -20'000, {speed, acceleration, 60.0, 0.0});
+  RunForm form = narrow_runs;
+  form.tolerance = 32.0;
+  RunFitter fitter(ramp, 0, {0, 0}, HostChip::ticks_per_second, 1, form);
+  std::vector<chip::PulseRun> runs;
+  chip::PulseRun run{};
+  while (fitter.next(run)) runs.push_back(run);
+  return runs;
+}
+
+/// The chip, the mirror of it here and the lines of a rehearsal come to rest by the same steps on the same
+/// ticks, wherever the edge comes.
+TEST(LinkLines, AnEdgeBrakesThemOnARampThatAllKnow) {
+  std::mt19937 random(7);
+  for (int i = 0; i < 40; ++i) {
+    SCOPED_TRACE(i);
+    Bench bench;
+    const double speed = std::uniform_real_distribution(150.0, 4'000.0)(random);
+    const double acceleration = std::uniform_real_distribution(2'000.0, 40'000.0)(random);
+    const Tick edge_after = std::uniform_int_distribution<Tick>(3 * ms, 900 * ms)(random);
+    const StopOn stop{gate, Edge::rising,
+                      chip::ChipLimits{static_cast<std::uint32_t>(speed) + 1, 60,
+                                       static_cast<std::uint32_t>(acceleration)}};
+    const std::vector<chip::PulseRun> runs = approach(speed, acceleration);
+    const Tick start = bench.lines->now() + 12 * ms;
+    bench.lines->put(start - 5 * ms, std::array{Level{dir, true}});
+    PulseQueue rehearsed;
+    FineTick at{start, 0};
+    std::size_t put = 0;
+    const auto put_ahead = [&] {
+      for (; put < runs.size() && at.tick < bench.lines->now() + 100 * ms; ++put) {
+        bench.lines->put(at, step, {&runs[put], 1}, stop);
+        rehearsed.put(at, {&runs[put], 1}, stop);
+        at = end_of_run(at, runs[put]);
+      }
+    };
+    put_ahead();
+    while (bench.lines->now() < start + edge_after && !bench.lines->has_trouble()) {
+      bench.run_to(std::min(bench.lines->now() + ms, start + edge_after));
+      put_ahead();
+    }
+    ASSERT_FALSE(bench.lines->has_trouble()) << bench.lines->take_trouble().gone;
+    const Tick edge_at = bench.chip_now();
+    std::vector<Tick> wanted;
+    const auto play = [&](Tick until) {
+      for (Tick next = rehearsed.next(); next < until; next = rehearsed.next()) {
+        EXPECT_TRUE(rehearsed.make());
+        wanted.push_back(next);
+      }
+    };
+    play(edge_at + 1);
+    bench.chip.edge(*link_code(gate), true);
+    rehearsed.edge(gate, true, HostChip::ticks_per_second);
+    play(never - 1);
+    const Tick until = std::max(wanted.back(), edge_at) + 60 * ms;
+    bool is_told = false;
+    while (bench.lines->now() < until && !bench.lines->has_trouble()) {
+      bench.run_to(bench.lines->now() + ms);
+      if (!is_told) put_ahead();  // nobody has told planning yet
+      is_told = !bench.from(gate_source).empty();
+    }
+    ASSERT_FALSE(bench.lines->has_trouble()) << bench.lines->take_trouble().gone;
+    const std::vector<HostChip::Step>& made = bench.chip.steps(0);
+    ASSERT_EQ(made.size(), wanted.size());
+    for (std::size_t k = 0; k < made.size(); ++k) ASSERT_EQ(bench.at(made[k].at), wanted[k]) << "step " << k;
+    // What the listener hears, and what planning learns.
+    std::vector<Tick> rises;
+    for (const Told& each : bench.of(step))
+      if (each.high) rises.push_back(each.at);
+    EXPECT_EQ(rises, wanted);
+    const Tick from = bench.lines->now() + bench.lines->lead();
+    const Withdrawn left = bench.lines->withdraw(own, from);
+    EXPECT_TRUE(left.brakes);
+    EXPECT_EQ(left.steps, -static_cast<std::int64_t>(wanted.size()));
+    EXPECT_EQ(left.last_pulse, wanted.back());
+    EXPECT_EQ(rehearsed.withdraw(from).steps, left.steps);
+    // It goes on from there.
+    bench.put_steps(from + 5 * ms, 16'000, 50);
+    bench.run_to(from + 80 * ms);
+    ASSERT_FALSE(bench.lines->has_trouble()) << bench.lines->take_trouble().gone;
+    EXPECT_EQ(bench.chip.steps(0).size(), wanted.size() + 50);
+  }
 }
 
 TEST(LinkLines, ReadCountsWithTheTickOfTheLastOne) {

@@ -97,7 +97,7 @@ struct LiveBench::Inside {
   void open_lines(const LiveBench& bench, LiveLines::Setup setup,
                   const std::vector<PwmChannels::Wanted>& hardware);
   void open_link(const LiveBench& bench, const LiveLines::Setup& setup);
-  void open_record(const LiveLines::Setup& setup);
+  void open_record(const LiveBench& bench, const LiveLines::Setup& setup);
   void keep_box(PlayedLines& lines, BoxLabels labels);
   static std::vector<PwmChannels::Wanted> open_duties(const LiveBench& bench, LiveLines::Setup& setup);
 
@@ -188,7 +188,7 @@ LiveBench::LiveBench(Rig given, Options options)
     for (const auto& mover : movers())
       for (LoopSetup& loop : mover->loop_setups()) checks.loops.push_back(std::move(loop));
   if (options.replay != nullptr) {
-    in.open_record(setup);
+    in.open_record(*this, setup);
   } else if (has_link) {
     in.open_link(*this, setup);
   } else {
@@ -318,7 +318,7 @@ void LiveBench::Inside::open_lines(const LiveBench& bench, LiveLines::Setup setu
 }
 
 /// What a run was told, in the place of lines.
-void LiveBench::Inside::open_record(const LiveLines::Setup& setup) {
+void LiveBench::Inside::open_record(const LiveBench& bench, const LiveLines::Setup& setup) {
   Inside& in = *this;
   BlackBox& box = *in.options.replay;
   if (!box.is_whole())
@@ -336,6 +336,8 @@ void LiveBench::Inside::open_record(const LiveLines::Setup& setup) {
   then.horizon = number("horizon");
   then.ticks_per_second = setup.clock.base().to_double();
   then.counters = setup.counters;
+  const Controller& controller = bench.rig().controller;
+  then.brakes_at_edges = controller.small_chip && controller.link;
   const auto analogue = box.labels().find("analogue");
   if (const auto untimed = box.labels().find("untimed"); untimed != box.labels().end()) {
     std::istringstream lines(untimed->second);

@@ -37,7 +37,11 @@ void CommandSum::add(FineTick start, LineId line, std::span<const chip::PulseRun
     mix(static_cast<std::uint64_t>(run.bend));
     mix(std::uint64_t{run.steps} << 8 | run.flags);
   }
-  if (stop) mix(2 * static_cast<std::uint64_t>(stop->line) + (stop->edge == Edge::rising ? 1 : 0));
+  if (!stop) return;
+  mix(2 * static_cast<std::uint64_t>(stop->line) + (stop->edge == Edge::rising ? 1 : 0));
+  if (!stop->ramp) return;
+  for (const std::uint32_t value : {stop->ramp->speed, stop->ramp->start_speed, stop->ramp->acceleration})
+    mix(value);
 }
 void CommandSum::add(Tick at, std::span<const Compare> compares) {
   mix(3);

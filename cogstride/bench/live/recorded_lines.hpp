@@ -44,6 +44,7 @@ class RecordedLines final : public PlayedLines {
   [[nodiscard]] Tick now() const override { return inner_.now(); }
   [[nodiscard]] Tick lead() const override { return inner_.lead(); }
   [[nodiscard]] Tick horizon() const override { return inner_.horizon(); }
+  [[nodiscard]] bool brakes_at_edges() const override { return inner_.brakes_at_edges(); }
   void put(Tick at, std::span<const Level> levels) override;
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;
@@ -91,6 +92,7 @@ class ReplayedLines final : public PlayedLines {
     Tick horizon = 0;
     double ticks_per_second = 1.0;
     bool has_analogue = false;
+    bool brakes_at_edges = false;
     std::vector<CounterSetup> counters{};
   };
   /// @param box  must outlive it, at its begin
@@ -104,6 +106,7 @@ class ReplayedLines final : public PlayedLines {
   [[nodiscard]] Tick now() const override { return now_; }
   [[nodiscard]] Tick lead() const override { return setup_.lead; }
   [[nodiscard]] Tick horizon() const override { return setup_.horizon; }
+  [[nodiscard]] bool brakes_at_edges() const override { return setup_.brakes_at_edges; }
   void put(Tick at, std::span<const Level> levels) override { sum_.add(at, levels); }
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override {

@@ -244,6 +244,7 @@ void SimulatedBench::open_lines() {
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
   setup.horizon = horizon_ticks(options_.horizon, rig().controller.timer_clock);
   const bool has_link = controller.small_chip && controller.link;
+  setup.brakes_at_edges = has_link;
   Tick reads = 0;
   if (has_link) {
     const LinkFigures figures = link_figures(controller);

@@ -182,6 +182,7 @@ Withdrawn SimulatedLines::withdraw(MechanismId mechanism, Tick from) {
     const Withdrawn own = line->pulses.withdraw(from);
     left.steps += own.steps;
     left.last_pulse = std::max(left.last_pulse, own.last_pulse);
+    left.brakes = left.brakes || own.brakes;
   }
   return left;
 }
@@ -306,7 +307,7 @@ void SimulatedLines::take_edge(const LineEdge& edge, std::vector<Reading>& readi
     return;
   }
   readings.push_back({now_, input.setup->source, edge.high ? 1 : 0});
-  for (LineState* line : pulse_lines_) line->pulses.edge(edge.line, edge.high);
+  for (LineState* line : pulse_lines_) line->pulses.edge(edge.line, edge.high, setup_.ticks_per_second);
   cuts_.edge(edge.line, edge.high, now_, [this](MechanismId mechanism) { return runs(mechanism); });
   cut_by_themselves();
 }

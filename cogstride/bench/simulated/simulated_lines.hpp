@@ -38,6 +38,7 @@ class SimulatedLines final : public TimedLines {
     std::vector<LoopSetup> loops{};  ///< that these lines close
     std::vector<GearSetup> gears{};  ///< that they gear to counts
     double ticks_per_second = 16e6;  ///< of those
+    bool brakes_at_edges = false;    ///< a StopOn may have a ramp
   };
 
   /// Opens the lines at their rest levels. What is put is not checked: that is CheckedLines' business.
@@ -57,6 +58,7 @@ class SimulatedLines final : public TimedLines {
   [[nodiscard]] Tick now() const override { return now_; }
   [[nodiscard]] Tick lead() const override { return setup_.lead; }
   [[nodiscard]] Tick horizon() const override { return setup_.horizon; }
+  [[nodiscard]] bool brakes_at_edges() const override { return setup_.brakes_at_edges; }
   void put(Tick at, std::span<const Level> levels) override;
   void put(FineTick start, LineId line, std::span<const chip::PulseRun> runs,
            std::optional<StopOn> stop) override;

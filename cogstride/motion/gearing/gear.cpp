@@ -102,7 +102,7 @@ void Gear::engage(Tick now, StepPosition at) {
 std::optional<Gear::Plain> Gear::plain() const {
   constexpr std::int64_t most = 65'535;
   const std::optional<LineId> counted = terms_.front().source->counted_at();
-  if (terms_.size() != 1 || lay_ || !is_engaged_ || !counted) return std::nullopt;
+  if (terms_.size() != 1 || lay_ || !is_engaged_ || !is_compensated_ || !counted) return std::nullopt;
   const Ratio per_count = terms_.front().per_count;
   const std::int64_t counts = per_count.denominator();
   if (counts > most || std::abs(per_count.numerator()) > counts || place_.grain() % counts != 0)

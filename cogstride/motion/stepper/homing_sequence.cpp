@@ -6,6 +6,7 @@
 
 #include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/plan/small_chip.hpp"
 
 namespace cogstride {
 namespace {
@@ -146,6 +147,7 @@ void HomingSequence::carry_out(Walker& walker, Lines& lines, const Decisions::Or
   const auto go = [&](std::optional<StopOn> stop) {
     walker.start(lines, walker.made() + order.way, limits_of(order.pace), stop);
   };
+  const Edge acts = goal_.sensor.active_high ? Edge::rising : Edge::falling;
   switch (order.act) {
     case HomingAct::nothing:
     case HomingAct::found:
@@ -157,10 +159,14 @@ void HomingSequence::carry_out(Walker& walker, Lines& lines, const Decisions::Or
       lines.sample(static_cast<SourceId>(goal_.sensor.line), lines.now() + lines.lead(), 0);
       break;
     case HomingAct::go:
-      go({});
+      // Where it acts it is braked, whatever comes back late.
+      if (state() == State::approaching)
+        go(StopOn{goal_.sensor.line, acts, chip_brake(goal_.fast)});
+      else
+        go({});
       break;
     case HomingAct::go_to_edge:
-      go(StopOn{goal_.sensor.line, goal_.sensor.active_high ? Edge::rising : Edge::falling});
+      go(StopOn{goal_.sensor.line, acts});
       break;
     case HomingAct::go_to_index:
       go(StopOn{goal_.index->signal.line, Edge::rising});

@@ -37,7 +37,7 @@ class PlainWalker final : public Walker {
     ++ways;
     target_ = target;
     stride_ = std::max<Tick>(1, std::llround(ticks_per_second_ / limits.speed));
-    stop_ = stop;
+    stop_ = stop && stop->ramp ? std::nullopt : stop;  // it is braked as planned
     next_ = lines.now() + stride_;
     if (target == made_) next_ = never;
   }

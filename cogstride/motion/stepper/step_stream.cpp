@@ -95,10 +95,15 @@ Tick StepStream::earliest_start(Lines& lines, std::int64_t target) {
              : std::max(at, earliest_turn(lines) + driver_.dir_steady_before());
 }
 
+/// What nobody brakes by himself is braked by planning.
+void StepStream::take_stop(const Lines& lines, const std::optional<StopOn>& stop) {
+  stop_ = stop && stop->ramp && !lines.brakes_at_edges() ? std::nullopt : stop;
+}
+
 void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limits,
                        std::optional<StopOn> stop, Tick not_before) {
   const Tick at = std::max(earliest_start(lines, target), not_before);
-  stop_ = stop;
+  take_stop(lines, stop);
   begin(plan_ramp({{made(), 0.0}, 0.0}, target, limits), made(), at);
   feed(lines);
 }
@@ -107,7 +112,7 @@ void StepStream::start(Lines& lines, std::int64_t target, const RampLimits& limi
                        std::optional<StopOn> stop) {
   if (!makes_ramps_) return start(lines, target, limits, stop, 0);
   const Tick at = earliest_start(lines, target);
-  stop_ = stop;
+  take_stop(lines, stop);
   begin(Ramp({made(), 0.0}), made(), at);
   own_.emplace(ticks_per_second_);
   own_->begin(fitter_.made(), target, limits, at);
@@ -175,8 +180,11 @@ StepStream::Withheld StepStream::withhold(Lines& lines) {
   }
   last_edge_ = left.last_pulse;
   stop_.reset();
-  Withheld withheld{from, left.steps, {{left.steps, 0.0}, 0.0}};
-  if (busy_ && !own_) withheld.state = state_at(from);
+  Withheld withheld{from, left.steps, {{left.steps, 0.0}, 0.0}, left.brakes};
+  if (left.brakes)
+    withheld.at = std::max(from, last_edge_ + 1);
+  else if (busy_ && !own_)
+    withheld.state = state_at(from);
   return withheld;
 }
 
@@ -314,14 +322,26 @@ void StepStream::brake(Lines& lines, const RampLimits& limits) {
     all_put_ = false;
     return feed(lines);
   }
+  const MotionState now = state_at(lines.now());
   const Withheld withheld = withhold(lines);
+  if (withheld.brakes) return ends_by_itself(now, withheld, limits, lines.now());
   begin_turned(lines, plan_stop(withheld.state, limits), withheld.made, withheld.at);
 }
 
+/// An edge brakes it: nothing is put, and it stands when its lines do. Meanwhile it is about where a ramp of
+/// its own would be.
+void StepStream::ends_by_itself(const MotionState& now, const Withheld& withheld, const RampLimits& limits,
+                                Tick at) {
+  begin(plan_ramp(now, withheld.made, limits), withheld.made, at);
+  all_put_ = true;
+  ends_at_ = withheld.at + grain_ - 1;
+}
+
 void StepStream::end_here(Lines& lines) {
-  const Tick from = lines.now() + lines.lead();
+  Tick from = lines.now() + lines.lead();
   const Withdrawn left = driver_.withdraw(lines, from);
   last_edge_ = left.last_pulse;
+  if (left.brakes) from = std::max(from, last_edge_ + 1);
   begin(Ramp({left.steps, 0.0}), left.steps, from);
   feed(lines);
 }

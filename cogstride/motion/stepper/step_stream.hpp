@@ -99,8 +99,11 @@ class StepStream final : public Walker {
     Tick at = 0;            ///< from here on nothing is in the queues any more
     std::int64_t made = 0;  ///< steps that go out before it
     MotionState state;      ///< of the planned motion at that instant
+    bool brakes = false;    ///< by itself, at an edge: it stands then
   };
+  void take_stop(const Lines& lines, const std::optional<StopOn>& stop);
   Withheld withhold(Lines& lines);
+  void ends_by_itself(const MotionState& now, const Withheld& withheld, const RampLimits& limits, Tick at);
   [[nodiscard]] MotionState state_at(Tick at) const;
   [[nodiscard]] bool goes_along_with(const Course& course, Tick from) const;
   void begin(const Ramp& ramp, std::int64_t made, Tick at);

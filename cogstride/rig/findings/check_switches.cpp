@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "cogstride/plan/link_figures.hpp"
+#include "cogstride/chip/edge_brake.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/rig/findings/finding_sheet.hpp"
 
@@ -103,10 +103,16 @@ void check_place(MechanismSheet& sheet, const PlaceSwitch& place_switch) {
   if (!homes || limits.acceleration.base <= Ratio(0) || steps_per_base(mechanism) == Ratio(0)) return;
   const RampLimits ramp = own_limits(mechanism);
   const double steps = steps_per_base(mechanism).to_double();
-  // Over a link it goes on until the computer has acted.
-  const double answers_in = link_answers_in(sheet.rig.controller);
+  // The chip behind a link makes some steps before its ramp begins.
+  const Controller& controller = sheet.rig.controller;
+  const auto goes_on = [&](double speed) {
+    if (!controller.link || !controller.small_chip) return 0.0;
+    return chip::steps_before_brake(static_cast<std::uint32_t>(std::clamp(speed * steps, 1.0, 65'535.0)),
+                                    static_cast<std::uint32_t>(controller.timer_clock.base().to_double())) /
+           steps;
+  };
   const auto stop_from = [&](double speed) {
-    return way_to_rest(ramp, speed * steps) / steps + speed * answers_in;
+    return way_to_rest(ramp, speed * steps) / steps + goes_on(speed);
   };
   const double speed = mechanism.homing->speed.base.to_double();
   const double stop = stop_from(speed);
@@ -117,15 +123,14 @@ void check_place(MechanismSheet& sheet, const PlaceSwitch& place_switch) {
     const double middle = 0.5 * (sound + beyond);
     (stop_from(middle) < 0.5 * room ? sound : beyond) = middle;
   }
-  sheet.add(
-      "homing-overruns", "homing.speed",
-      fmt::format("stopping from {} takes {}{}, and behind {} there are {}", to_text(mechanism.homing->speed),
-                  sheet.output_text(stop, 0),
-                  answers_in == 0.0 ? std::string()
-                                    : fmt::format(", {} of it until the computer behind the link has acted",
-                                                  sheet.output_text(speed * answers_in, 0)),
-                  place_switch.name, sheet.output_text(room, 0)),
-      fmt::format("home at {} or less", sheet.output_text(sound, 1)));
+  sheet.add("homing-overruns", "homing.speed",
+            fmt::format("stopping from {} takes {}{}, and behind {} there are {}",
+                        to_text(mechanism.homing->speed), sheet.output_text(stop, 0),
+                        goes_on(speed) == 0.0 ? std::string()
+                                              : fmt::format(", {} of it before the chip's ramp begins",
+                                                            sheet.output_text(goes_on(speed), 0)),
+                        place_switch.name, sheet.output_text(room, 0)),
+            fmt::format("home at {} or less", sheet.output_text(sound, 1)));
 }
 
 }  // namespace

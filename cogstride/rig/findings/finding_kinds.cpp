@@ -208,8 +208,8 @@ const std::vector<FindingKind>& finding_kinds() {
        "pi"},
       {"homing-overruns", Severity::error, "homing cannot stop between the switch and the hard end",
        "At homing speed the way to stop is longer than the way that is left behind the switch.",
-       "homing.speed^2 / (2 acceleration), and homing.speed x what a link takes there and back, < way from "
-       "acts_at to the hard end"},
+       "homing.speed^2 / (2 acceleration), and over a link the steps of 2.5 ms at homing.speed and two more, "
+       "< way from acts_at to the hard end"},
       {"switch-in-travel", Severity::error, "a switch lies inside the travel",
        "Every move across it looks like the end of the way.", "acts_at outside limits.travel"},
       {"switch-out-of-reach", Severity::error, "a switch lies beyond the hard end",
