@@ -158,7 +158,7 @@ TEST_F(BlackBoxes, KeepAllKindsOfEvents) {
                                   static_cast<std::uint32_t>(any(1ULL << 29)),
                                   static_cast<std::uint8_t>(any(9))});
     if (event.kind == Kind::withdrawn)
-      event.left = {static_cast<std::int64_t>(random() >> 8) - (1LL << 54), now - 7};
+      event.left = {static_cast<std::int64_t>(random() >> 8) - (1LL << 54), now - 7, (random() & 1) != 0};
     if (event.kind == Kind::trouble)
       event.trouble = {static_cast<Tick>(any(99)), LineId{7}, "a chip", CutBy::silence};
     if (event.kind == Kind::guardian) event.number = static_cast<std::uint32_t>(any(3));
@@ -193,6 +193,7 @@ TEST_F(BlackBoxes, KeepAllKindsOfEvents) {
     if (event.kind == Kind::withdrawn) {
       EXPECT_EQ(kept->left.steps, event.left.steps);
       EXPECT_EQ(kept->left.last_pulse, event.left.last_pulse);
+      EXPECT_EQ(kept->left.brakes, event.left.brakes);
     }
     if (event.kind == Kind::trouble) {
       EXPECT_EQ(kept->trouble.gone, "a chip");

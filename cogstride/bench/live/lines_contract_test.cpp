@@ -377,6 +377,19 @@ TEST_P(LinesContract, OfWhatIsRefusedNothingIsPut) {
   on_.cut();
 }
 
+TEST_P(LinesContract, AnEdgeBrakesWhereLinesSayThatItDoes) {
+  const Tick at = soon();
+  const auto with = [&](std::uint32_t speed, std::uint32_t acceleration) {
+    return refused([&] {
+      put_steps(at, step, StopOn{gate, Edge::rising, chip::ChipLimits{speed, 10, acceleration}});
+    });
+  };
+  EXPECT_NE(with(0, 1000), "");
+  EXPECT_NE(with(1000, 0), "");
+  EXPECT_EQ(with(1000, 1000) == "", on_.brakes_at_edges());
+  on_.cut();
+}
+
 TEST_P(LinesContract, BusesCarryFramesOfTheirKindAlone) {
   const auto put = [&](BusId to, const Frame& frame) {
     return refused([&] { on_.put(soon(), to, frame, own); });
