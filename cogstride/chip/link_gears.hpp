@@ -118,6 +118,11 @@ class LinkGears {
       geared.comes_to_rest = (run.flags & run_ends) != 0;
       if (!runs.is_playing() && runs.queued() >= 2) break;
     }
+    // It was to go on, and belongs where it is: that nothing follows is as it should be.
+    if (!geared.comes_to_rest && runs.is_playing() && !runs.is_full() && geared.follow.is_at_rest()) {
+      (void)runs.put(NarrowPulseRun{1000UL << 16, 0, 0, 1, run_silent | run_ends});
+      geared.comes_to_rest = true;
+    }
     if (!runs.is_playing() && runs.queued() != 0) {
       constexpr uint16_t begins_in = 2000;
       Lock lock;

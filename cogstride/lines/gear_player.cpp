@@ -74,6 +74,11 @@ void GearPlayer::feed(Tick now, std::vector<Run>& runs) {
     end_ = end_of_run(end_, runs.back().run);
     comes_to_rest_ = (run.flags & chip::run_ends) != 0;
   }
+  // It was to go on, and belongs where it is: as a chip does, which says so to its player.
+  constexpr Tick ends_in = 1000;
+  if (comes_to_rest_ || end_.tick < now || !follow_.is_at_rest()) return;
+  end_.tick += ends_in;
+  comes_to_rest_ = true;
 }
 
 }  // namespace cogstride

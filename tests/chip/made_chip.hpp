@@ -267,6 +267,9 @@ class MadeChip {
           up = count.count() > before;
           before = count.count();
           last = edge.at;
+          // The chip sees it some microseconds late: before that step all the same.
+          constexpr double sees_in = 15e-6;
+          if (!all.empty() && edge.at - changed_at < sees_in) all.back().levels.back().first -= sees_in;
         }
       }
       for (SensorPlay::Happening& each : all) {
