@@ -25,6 +25,20 @@
 namespace cogstride {
 namespace chip {
 
+/// The gap from a run's last step but one to the last. @param steps  of them, from its begin
+inline uint32_t link_last(const NarrowPulseRun& run, uint8_t steps) {
+  // It is a gap, so what turns round on the way to it does not matter.
+  const uint32_t n = steps == 0 ? 0 : steps - 1;
+  return static_cast<uint32_t>(
+      run.gap + static_cast<uint32_t>(run.change) * n +
+      static_cast<uint32_t>(run.bend * static_cast<int32_t>(n == 0 ? 0 : n * (n - 1) / 2)));
+}
+/// Ticks of that, 1 at the least.
+inline uint32_t link_last_gap(const NarrowPulseRun& run, uint8_t steps) {
+  const uint32_t gap = link_last(run, steps);
+  const uint32_t ticks = (run.flags & run_slow) != 0 ? gap >> 12 : gap >> 16;
+  return ticks == 0 ? 1 : ticks;
+}
 /// About how many ticks a run lasts: its gaps go from the first to the last. @param steps  of them
 inline uint32_t link_ticks_of(const NarrowPulseRun& run, uint8_t steps) {
   const uint32_t all = steps * ((run.gap >> 9) + (link_last(run, steps) >> 9));
