@@ -88,7 +88,7 @@ std::function<double(double)> some_course(Chance& chance) {
     double from, place, speed, change;
   };
   std::vector<Piece> pieces{{0.0, 0.5, 0.0, 0.0}};
-  double at = 0.3;
+  double at = 0.6;  // it stands yet when the gear comes to the chip: what went before is not owed
   double place = 0.5;
   double speed = 0.0;
   for (int i = 0; i < 4; ++i) {
