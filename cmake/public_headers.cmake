@@ -68,6 +68,7 @@ set(cogstride_public_headers
     cogstride/mechanism/by_hand.hpp
     cogstride/mechanism/controller.hpp
     cogstride/mechanism/devices.hpp
+    cogstride/mechanism/drive_object.hpp
     cogstride/mechanism/limits.hpp
     cogstride/mechanism/mechanism.hpp
     cogstride/mechanism/motors.hpp

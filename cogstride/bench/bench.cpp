@@ -16,6 +16,8 @@
 #include "cogstride/bench/kinds.hpp"
 #include "cogstride/bench/post_box.hpp"
 #include "cogstride/motion/arriving_together.hpp"
+#include "cogstride/motion/bus/bus_clock.hpp"
+#include "cogstride/motion/bus/drive_link.hpp"
 #include "cogstride/motion/cast.hpp"
 #include "cogstride/motion/devices/watches.hpp"
 #include "cogstride/motion/knob.hpp"
@@ -477,6 +479,10 @@ BenchLoop& Bench::loop() {
     loop_->add(*guard_);
     for (const auto& device : devices_) loop_->add(*device);
     for (const auto& mover : movers_) loop_->add(*mover);
+    if (!bus_setups().empty()) {
+      bus_clock_ = std::make_unique<BusClock>(rig_.controller);
+      loop_->add(*bus_clock_);
+    }
     for (const auto& output : outputs_) loop_->add(*output);
     for (const Check& each : checks_) loop_->add(*each.check);
     switch_watch_ = std::make_unique<SwitchWatch>(*this);
@@ -504,6 +510,18 @@ std::vector<CutOn> Bench::cut_on_inputs() const {
     cuts.push_back(cut);
   }
   return cuts;
+}
+
+std::vector<BusSetup> Bench::bus_setups() const {
+  BusSetup bus;
+  for (const auto& mover : movers_)
+    for (const Frame& frame : mover->rest_frames()) bus.rest.push_back(frame);
+  if (bus.rest.empty() || !rig_.controller.bus) return {};
+  bus.id = the_bus;
+  bus.name = "controller.bus";
+  bus.ticks_per_bit =
+      rig_.controller.timer_clock.base().to_double() / static_cast<double>(rig_.controller.bus->bit_rate);
+  return {std::move(bus)};
 }
 
 std::vector<LineSetup> Bench::line_setups() const {

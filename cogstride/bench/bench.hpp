@@ -50,11 +50,13 @@ namespace cogstride {
 class ArrivingTogether;
 class Follow;
 class BenchLoop;
+class BusClock;
 class CountCheck;
 class Guard;
 class Participant;
 class PostBox;
 class TimedLines;
+struct BusSetup;
 struct Cast;
 struct CounterSetup;
 struct CutOn;
@@ -99,6 +101,9 @@ class Bench {
   /// A bare brushless motor. @throws RangeError as above
   [[nodiscard]] BrushlessHandle brushless(const std::string& name) &;
   BrushlessHandle brushless(const std::string& name) && = delete;
+  /// One with a drive on a bus. @throws RangeError as above
+  [[nodiscard]] BusDriveHandle bus_drive(const std::string& name) &;
+  BusDriveHandle bus_drive(const std::string& name) && = delete;
   /// A wheeled pair. @throws RangeError when the rig has none of that name
   [[nodiscard]] CartHandle cart(const std::string& name) &;
   CartHandle cart(const std::string& name) && = delete;
@@ -257,6 +262,8 @@ class Bench {
                                                     std::span<double> values) const;
   /// Of everything that the rig has lines for: movers, inputs, plain outputs.
   [[nodiscard]] std::vector<LineSetup> line_setups() const;
+  /// Its bus, where drives are on it.
+  [[nodiscard]] std::vector<BusSetup> bus_setups() const;
   /// What whoever plays the lines acts on by itself: emergency stops, and the limit switches of what moves.
   [[nodiscard]] std::vector<CutOn> cut_on_inputs() const;
   /// @throws RangeError when `span` is below 0, no number or has no end
@@ -313,6 +320,7 @@ class Bench {
   std::vector<std::weak_ptr<Interrupted>> interrupted_{};
   std::vector<std::unique_ptr<Participant>> devices_{};  // those that are heard at lines
   std::unique_ptr<Guard> guard_;
+  std::unique_ptr<BusClock> bus_clock_;
   class SwitchWatch;
   std::unique_ptr<SwitchWatch> switch_watch_;
   std::vector<std::unique_ptr<ArrivingTogether>> arriving_;

@@ -137,7 +137,7 @@ std::unique_ptr<Follow> make_follow(Mover& follower, const GearOrder& order, std
   const ExactFrequency clock = setting.controller.timer_clock;
   Gear::Timing timing;
   timing.ticks_per_second = clock.base().to_double();
-  timing.period = ticks_between_looks(setting.controller);
+  timing.period = std::max(its.looks_each, ticks_between_looks(setting.controller));
   std::optional<Lay> lay;
   if (order.lay) lay = lay_of(order, its);
   auto gear = std::make_unique<Gear>(std::move(terms), timing, its.limits, order.to.compensated, lay);

@@ -10,6 +10,7 @@
 #include "cogstride/mechanism/mechanism.hpp"
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/motion/brushless/six_step_mover.hpp"
+#include "cogstride/motion/bus/bus_drive_mover.hpp"
 #include "cogstride/motion/cart/pair_mover.hpp"
 #include "cogstride/motion/gearing/changes.hpp"
 #include "cogstride/motion/gearing/shaft_mover.hpp"
@@ -131,12 +132,17 @@ template class HandleOf<DutyMover>;
 template class HandleOf<ServoMover>;
 template class HandleOf<ThrottleMover>;
 template class HandleOf<SixStepMover>;
+template class HandleOf<BusDriveMover>;
 template class HandleOf<PairMover>;
 template class HandleOf<ShaftMover>;
 template class HandleOf<OutputSwitch>;
 
 BrushlessHandle Bench::brushless(const std::string& name) & {
   return {*this, mover_as<SixStepMover>(name)};
+}
+
+BusDriveHandle Bench::bus_drive(const std::string& name) & {
+  return {*this, mover_as<BusDriveMover>(name)};
 }
 
 MechanismHandle Bench::mechanism(const std::string& name) & {
@@ -281,6 +287,68 @@ Motion BrushlessHandle::stop() {
 
 InexactSpeed BrushlessHandle::wanted_speed() const {
   return {output_kind(parts().train), mover().wanted_speed(now())};
+}
+
+Motion BusDriveHandle::move(const MoveOrder& order) {
+  return motion(mover().move(lines(), order));
+}
+
+Motion BusDriveHandle::spin(const SpeedOrder& order) {
+  return motion(mover().spin(lines(), order));
+}
+
+Motion BusDriveHandle::spin(const DutyOrder& order) {
+  return motion(mover().spin(lines(), order));
+}
+
+Motion BusDriveHandle::pull(Torque torque) {
+  return motion(mover().pull(lines(), torque));
+}
+
+Motion BusDriveHandle::stop() {
+  return motion(mover().stop(lines(), std::optional<ExactTime>()));
+}
+
+Motion BusDriveHandle::arm() {
+  return motion(mover().arm(lines()));
+}
+
+bool BusDriveHandle::is_armed() const {
+  return mover().is_armed();
+}
+
+void BusDriveHandle::hold() {
+  mover().hold(lines());
+}
+
+void BusDriveHandle::release() {
+  mover().release(lines());
+}
+
+std::string BusDriveHandle::fault() const {
+  return mover().link().fault();
+}
+
+std::optional<DriveTold> BusDriveHandle::told() const {
+  const BusDriveMover& its = mover();
+  if (!its.link().has_told()) return std::nullopt;
+  const DriveLink::Told& last = its.link().told();
+  const OutputKind kind = output_kind(parts().train);
+  DriveTold told;
+  told.place = {kind, Ratio(last.place - its.zero()) / its.commanded_per_base()};
+  told.speed = {kind, static_cast<double>(last.speed) / its.counts_per_base()};
+  told.current = Current(last.current, units::A);
+  told.torque = Torque(last.torque, units::Nm);
+  told.supply = Voltage(last.supply, units::V);
+  if (last.supply_current) told.supply_current = Current(*last.supply_current, units::A);
+  if (last.applied) told.applied = Voltage(*last.applied, units::V);
+  told.degrees_celsius = last.celsius;
+  if (its.link().state()) told.state = to_text(*its.link().state());
+  return told;
+}
+
+const Mechanism& BusDriveHandle::parts() const {
+  return mover().mechanism();
 }
 
 Motion CartHandle::drive(const CartOrder& order) {

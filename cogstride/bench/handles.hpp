@@ -15,6 +15,7 @@
 namespace cogstride {
 
 class Bench;
+class BusDriveMover;
 class DutyMover;
 class Follow;
 class Lines;
@@ -290,6 +291,53 @@ class BrushlessHandle : private HandleOf<SixStepMover> {
  private:
   friend class Bench;
   BrushlessHandle(Bench& bench, SixStepMover& mover) : HandleOf(bench, mover) {}
+};
+
+/// What a drive on a bus has told last; figures that it does not tell are none.
+struct DriveTold {
+  OutputPosition place{};
+  InexactSpeed speed{};
+  Current current{};  ///< of its motor
+  Torque torque{};    ///< of its motor
+  Voltage supply{};
+  std::optional<Current> supply_current{};
+  std::optional<Voltage> applied{};  ///< at its motor
+  std::optional<double> degrees_celsius{};
+  std::string state{};  ///< "driven", "in a fault"
+};
+
+/// A mechanism whose drive is on a bus, on a bench.
+class BusDriveHandle : private HandleOf<BusDriveMover> {
+ public:
+  /// To a place, by a way: on a ramp that is told cycle by cycle. What is ordered before its drive is up
+  /// begins when it is. @throws RangeError when it is refused; what is on goes on
+  Motion move(const MoveOrder& order);
+  /// At a speed, for a time or a way, or on until told otherwise. @throws RangeError as above
+  Motion spin(const SpeedOrder& order);
+  /// At a share of its top speed, -100 % to 100 %. @throws RangeError as above
+  Motion spin(const DutyOrder& order);
+  /// With a torque of its motor, at whatever speed that gives, until told otherwise.
+  /// @throws RangeError when it is more than its current gives
+  Motion pull(Torque torque);
+  Motion stop();
+  /// What was wrong is no more: its fault is reset, and it is brought up anew where that is needed.
+  Motion arm();
+  /// Whether it is up, and without a fault.
+  [[nodiscard]] bool is_armed() const;
+  /// Driven while it stands.
+  void hold();
+  /// No current: its shaft can be turned.
+  void release();
+  /// Why it cannot be driven; "" when it can, or is being brought up.
+  [[nodiscard]] std::string fault() const;
+  /// Nothing: it has told nothing yet.
+  [[nodiscard]] std::optional<DriveTold> told() const;
+  /// What the rig says of it.
+  [[nodiscard]] const Mechanism& parts() const;
+
+ private:
+  friend class Bench;
+  BusDriveHandle(Bench& bench, BusDriveMover& mover) : HandleOf(bench, mover) {}
 };
 
 /// A wheeled pair on a bench.

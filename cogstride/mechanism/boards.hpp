@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "cogstride/mechanism/controller.hpp"
+#include "cogstride/mechanism/drive_object.hpp"
 #include "cogstride/quantity/quantity.hpp"
 
 namespace cogstride {
@@ -160,8 +161,24 @@ struct PulseWidthInput {
   BoardStage stage{};
 };
 
-using Board =
-    std::variant<StepDirBoard, TransistorArray, DualHBridge, HBridge, SixGateInverter, PulseWidthInput>;
+/// A drive with an id on a bus, which closes its loops by itself: IEC 61800-7-201 over a CANopen bus.
+struct BusDrive {
+  std::optional<std::int64_t> vendor{};   ///< as its identity says; nothing: any
+  std::optional<std::int64_t> product{};  ///< the same
+  std::int64_t encoder_lines = 0;         ///< a turn of the motor, four counts each: its units
+  Current supply_current{};               ///< that it may take from its supply
+  // Objects that its profile does not have, in its maker's range.
+  std::optional<DriveAmount<Current>> supply_current_set_at{};  ///< where that limit is set
+  std::optional<DriveAmount<Current>> supply_current_told{};
+  std::optional<DriveAmount<Voltage>> applied_voltage_told{};
+  std::optional<DriveAmount<Temperature>> temperature_told{};  ///< over 0 degrees C
+  std::vector<DriveSetting> settings{};                        ///< whatever else it wants: a brake
+  BoardInputs inputs{};
+  BoardStage stage{};
+};
+
+using Board = std::variant<StepDirBoard, TransistorArray, DualHBridge, HBridge, SixGateInverter,
+                           PulseWidthInput, BusDrive>;
 
 [[nodiscard]] const BoardInputs& inputs_of(const Board& board);
 [[nodiscard]] const BoardStage& stage_of(const Board& board);

@@ -91,6 +91,18 @@ struct ChipLink {
   Time silence = Time(100, units::ms);  ///< of the computer, after which the chip brakes by itself
 };
 
+/// A bus of the operating system (CAN) on which drives listen.
+struct FieldBus {
+  std::string interface_name = "can0";    ///< the operating system's
+  std::int64_t bit_rate = 500'000;        ///< bits a second
+  Time cycle = Time(10, units::ms);       ///< of commands, of what drives tell, and of their common instant
+  Time heartbeat = Time(100, units::ms);  ///< how often this computer says that it lives, and they do
+  Time silence = Time(300, units::ms);    ///< of either, after which the other one brakes
+  std::int64_t id = 127;                  ///< of this computer
+
+  friend bool operator==(const FieldBus&, const FieldBus&) = default;
+};
+
 /// What plays the lines.
 struct Controller {
   ExactFrequency timer_clock{};    ///< ticks a second on all lines
@@ -115,6 +127,7 @@ struct Controller {
   std::optional<Heartbeat> heartbeat{};
   std::optional<SmallChip> small_chip{};  ///< nothing: a computer
   std::optional<ChipLink> link{};         ///< of a small chip that is driven from here
+  std::optional<FieldBus> bus{};
 };
 
 struct Supply {

@@ -180,6 +180,7 @@ void reverse(Mechanism& mechanism) {
 
 std::int64_t steps_per_motor_turn(const Mechanism& mechanism) {
   if (const auto* const servo = std::get_if<StepServo>(&mechanism.motor)) return servo->steps_per_turn;
+  if (const auto* const drive = std::get_if<BusDrive>(&mechanism.board)) return 4 * drive->encoder_lines;
   const auto* const stepper = std::get_if<Stepper>(&mechanism.motor);
   if (stepper == nullptr) return 0;
   if (const auto* const board = std::get_if<StepDirBoard>(&mechanism.board))
@@ -255,6 +256,7 @@ std::string kind_name(const Board& board) {
     }
     const char* operator()(const SixGateInverter&) const { return "six-gate inverter"; }
     const char* operator()(const PulseWidthInput&) const { return "pulse-width input"; }
+    const char* operator()(const BusDrive&) const { return "drive on a bus"; }
   };
   return std::visit(Names{}, board);
 }

@@ -72,9 +72,11 @@ struct Mechanism {
   [[nodiscard]] bool has_six_gates() const {
     return std::holds_alternative<BrushlessMotor>(motor) && std::holds_alternative<SixGateInverter>(board);
   }
+  /// Whether it is driven by a drive on a bus, which closes its loops by itself.
+  [[nodiscard]] bool has_bus_drive() const { return std::holds_alternative<BusDrive>(board); }
   /// Whether a bench moves it so far, one way or the other.
   [[nodiscard]] bool moves() const {
-    return is_movable() || is_driven_by_duty() || takes_pulse_width() || has_six_gates();
+    return is_movable() || is_driven_by_duty() || takes_pulse_width() || has_six_gates() || has_bus_drive();
   }
 };
 
@@ -98,7 +100,7 @@ void require_movable_stepper(const Mechanism& mechanism);
 void reverse(Mechanism& mechanism);
 
 /// Microsteps (or steps of a servo) that one turn of the motor shaft takes; full or half steps of a board
-/// that switches coils. 0 for a motor that does not step.
+/// that switches coils; counts of a drive on a bus. 0 for a motor that does not step.
 [[nodiscard]] std::int64_t steps_per_motor_turn(const Mechanism& mechanism);
 
 /// Steps that are lost at once when a rotor falls out of its field: one electrical period. A servo with a

@@ -37,6 +37,7 @@ class Lister {
     add("enable", wiring.enable);
   }
   void operator()(const PulseWidthWiring& wiring) { add("pulse", wiring.pulse, true); }
+  void operator()(const BusWiring&) {}  // the bus is no line of the controller's
 
  private:
   void add(std::string use, const DrivenLine& line, bool timed = false) {

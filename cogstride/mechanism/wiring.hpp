@@ -103,7 +103,13 @@ struct PulseWidthWiring {
   DrivenLine pulse{};
 };
 
-using BoardWiring = std::variant<StepDirWiring, CoilWiring, BridgeWiring, GateWiring, PulseWidthWiring>;
+/// A place on the controller's bus.
+struct BusWiring {
+  std::int64_t id = 1;  ///< 1 to 127
+};
+
+using BoardWiring =
+    std::variant<StepDirWiring, CoilWiring, BridgeWiring, GateWiring, PulseWidthWiring, BusWiring>;
 
 /// What every board's wiring may have.
 struct CommonWiring {

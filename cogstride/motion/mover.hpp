@@ -58,6 +58,8 @@ class Mover : public Participant {
   [[nodiscard]] virtual std::vector<LoopSetup> loop_setups() const { return {}; }
   /// Axes that they can gear to a count for it.
   [[nodiscard]] virtual std::vector<GearSetup> gear_setups() const { return {}; }
+  /// Frames that bring what it has on a bus to rest, whatever else is on it: sent by every cut.
+  [[nodiscard]] virtual std::vector<Frame> rest_frames() const { return {}; }
   /// Others that carry out its orders, and stop when it stops: the wheels of a cart.
   [[nodiscard]] virtual std::vector<Mover*> moves() const { return {}; }
   /// It moves for `by` alone until it is let go: orders of its own are refused.

@@ -1,4 +1,5 @@
 #include "cogstride/plan/motor_estimates.hpp"
+#include "cogstride/plan/drive_figures.hpp"
 
 #include <fmt/format.h>
 
@@ -80,6 +81,18 @@ void add_brushless(RotaryMotorModel& model, const BrushlessMotor& motor, const S
   model.current_limit = std::min(model.current_limit, model.board_limit);
 }
 
+/// Its drive makes currents that follow the rotor: as a motor of direct current.
+void add_bus_drive(RotaryMotorModel& model, const Mechanism& mechanism) {
+  const DriveMotorFigures motor = drive_motor_figures(mechanism);
+  model.emf = model.torque_per_ampere = motor.torque_constant;
+  model.board_resistance = stage_of(mechanism.board).resistance.base();
+  model.winding_loss = mechanism.air.copper() * motor.resistance;
+  model.resistance = model.winding_loss + model.board_resistance;
+  model.inductance = motor.inductance;
+  model.period = 5e-5;
+  if (!mechanism.limits.current) model.current_limit = motor.rated_current;
+}
+
 }  // namespace
 
 RotaryMotorModel model_of(const Mechanism& mechanism) {
@@ -97,10 +110,12 @@ RotaryMotorModel model_of(const Mechanism& mechanism) {
     add_brushed(model, *brushed, *bridge, std::get<BridgeWiring>(mechanism.wiring), mechanism.air);
   } else if (brushless != nullptr && inverter != nullptr) {
     add_brushless(model, *brushless, *inverter, std::get<GateWiring>(mechanism.wiring), mechanism.air);
+  } else if (mechanism.has_bus_drive()) {
+    add_bus_drive(model, mechanism);
   } else {
     throw RangeError(
-        fmt::format("{}: is neither a brushed motor on an H-bridge nor a bare brushless one on an "
-                    "inverter",
+        fmt::format("{}: is neither a brushed motor on an H-bridge, nor a bare brushless one on an "
+                    "inverter, nor one with a drive on a bus",
                     mechanism.name));
   }
   return model;
@@ -109,7 +124,7 @@ RotaryMotorModel model_of(const Mechanism& mechanism) {
 RotaryMotorModel with_commutations(const Mechanism& mechanism) {
   RotaryMotorModel model = model_of(mechanism);
   const auto* const motor = std::get_if<BrushlessMotor>(&mechanism.motor);
-  if (motor == nullptr) return model;
+  if (motor == nullptr || mechanism.has_bus_drive()) return model;
   const auto& board = std::get<SixGateInverter>(mechanism.board);
   const auto& wiring = std::get<GateWiring>(mechanism.wiring);
   SixStepParts parts;

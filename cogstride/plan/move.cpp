@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/plan/drive_figures.hpp"
+
 namespace cogstride {
 namespace {
 
@@ -98,6 +100,7 @@ std::int64_t step_grain(const Mechanism& mechanism, const Controller& controller
 }
 
 RampLimits own_limits(const Mechanism& mechanism) {
+  if (mechanism.has_bus_drive()) return drive_limits(mechanism);
   const Limits& limits = mechanism.limits;
   return {.speed = steps_per_time(mechanism, limits.speed),
           .acceleration = steps_per_time(mechanism, limits.acceleration),
@@ -113,6 +116,15 @@ double hardest_acceleration(const Mechanism& mechanism) {
 RampLimits ramp_limits(const Mechanism& mechanism, const Controller& controller,
                        std::optional<OutputSpeed> speed, std::optional<OutputAcceleration> acceleration) {
   const OutputSpeed allowed = checked_limit(mechanism, "speed", mechanism.limits.speed, speed);
+  if (mechanism.has_bus_drive()) {  // which makes its own steps
+    const OutputAcceleration most = drive_acceleration(mechanism);
+    RampLimits limits = drive_limits(mechanism);
+    limits.speed = steps_per_time(mechanism, allowed);
+    if (acceleration)
+      limits.acceleration =
+          steps_per_time(mechanism, checked_limit(mechanism, "acceleration", most, acceleration));
+    return limits;
+  }
   const OutputAcceleration rise =
       checked_limit(mechanism, "acceleration", mechanism.limits.acceleration, acceleration);
   const std::int64_t grain = step_grain(mechanism, controller);
@@ -165,7 +177,7 @@ RampLimits limits_to_take(const Mechanism& mechanism, double seconds, std::int64
 
 MovePlan plan_move(const Mechanism& mechanism, const Controller& controller, OutputPosition from,
                    const MoveOrder& order) {
-  require_movable(mechanism);
+  if (!mechanism.has_bus_drive()) require_movable(mechanism);
   MovePlan plan;
   plan.from = from;
   plan.to = target_of(mechanism, from, order);

@@ -1,4 +1,5 @@
 #include "cogstride/plan/rotor_lag.hpp"
+#include "cogstride/plan/drive_figures.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -200,7 +201,8 @@ double torque_margin(const Mechanism& mechanism, const Ramp& ramp) {
 }
 
 ServoMargin servo_margin(const Mechanism& mechanism, const Ramp& ramp) {
-  const auto& servo = std::get<StepServo>(mechanism.motor);
+  const double peak = mechanism.has_bus_drive() ? drive_most_torque(mechanism)
+                                                : std::get<StepServo>(mechanism.motor).peak_torque.base();
   const double radians_per_step = 2.0 * pi / static_cast<double>(steps_per_motor_turn(mechanism));
   double most = 0.0;
   ServoMargin margin;
@@ -222,7 +224,7 @@ ServoMargin servo_margin(const Mechanism& mechanism, const Ramp& ramp) {
       look(at, state.speed, state.acceleration);
     }
   }
-  margin.share = 1.0 - most / servo.peak_torque.base();
+  margin.share = 1.0 - most / peak;
   return margin;
 }
 

@@ -261,7 +261,9 @@ std::optional<LineEdge> ShaftPlant::take_event(const PlantEvent& event) {
       shaft_.settled = false;
       break;
     case PlantEvent::Kind::signal:
-      break;  // of what takes a pulse width
+      signal_wired(event.on.value_or(true));
+      shaft_.settled = false;
+      break;
     case PlantEvent::Kind::tracks:
       for (std::size_t i = 0; i < tracks_.size(); ++i)
         if (tracks_[i].line_a() == event.line) shaft_.tracks[i].broken = !event.on.value_or(true);

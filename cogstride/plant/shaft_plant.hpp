@@ -22,7 +22,8 @@ class ShaftPlant : public Plant {
     Kind kind = Kind::supply;
     std::optional<LineId> line{};   ///< of the contact; track A of an encoder
     std::optional<bool> on = true;  ///< supply up; contact stuck acting (or not; nothing: free again);
-                                    ///< jammed; wires of the tracks, of the winding, of the pulses whole
+                                    ///< jammed; wires of the tracks, of the winding, of the pulses, of its
+                                    ///< bus whole
     double torque = 0.0;            ///< load: N m against going forwards, at the motor
   };
 
@@ -121,6 +122,8 @@ class ShaftPlant : public Plant {
   /// A wire of its motor breaks, or is whole again.
   virtual void motor_wired(bool) {}
   virtual void drive_fails(bool) {}
+  /// The wires by which its drive is told what to do break, or are whole again: of one on a bus.
+  virtual void signal_wired(bool) {}
   virtual void keep_own() = 0;
   virtual void go_back_own() = 0;
   /// Of the motor, before a step that may have to be made again shorter.

@@ -281,18 +281,20 @@ void GpioPort::take_edges(std::vector<PortEdge>& edges) {
 void GpioPort::sleep_until(std::int64_t ns) {
   const std::int64_t left = std::max<std::int64_t>(0, ns - now_ns());
   const timespec time{left / 1'000'000'000, left % 1'000'000'000};
-  pollfd waited[1 + 8];
+  constexpr nfds_t own = 2;
+  pollfd waited[own + 8];
   nfds_t count = 0;
   waited[count++] = {bell_.descriptor(), POLLIN, 0};
+  waited[count++] = {also_watched_, POLLIN, 0};
   for (const Request& request : requests_) {
     if (count < std::size(waited))
       waited[count++] = {request.fd, static_cast<short>(request.is_counted ? 0 : POLLIN), 0};
   }
   if (ppoll(waited, count, &time, nullptr) <= 0) return;
   if ((waited[0].revents & POLLIN) != 0) bell_.take();
-  for (nfds_t i = 1; i < count; ++i) {
+  for (nfds_t i = own; i < count; ++i) {
     if ((waited[i].revents & (POLLERR | POLLHUP | POLLNVAL)) != 0)
-      throw PortGone(fmt::format("{} was taken away", requests_[i - 1].chip));
+      throw PortGone(fmt::format("{} was taken away", requests_[i - own].chip));
   }
 }
 

@@ -39,6 +39,8 @@ class GpioPort final : public LinePort {
   void sleep_until(std::int64_t ns) override;
   void wake() noexcept override { bell_.ring(); }
 
+  /// Something of another part of the port: what comes there ends a sleep as well.
+  void watch_also(int descriptor) { also_watched_ = descriptor; }
   /// Of each chip: what a guardian needs to put its outputs at rest.
   [[nodiscard]] std::vector<RestWrite> rest_writes() const;
 
@@ -65,6 +67,7 @@ class GpioPort final : public LinePort {
   std::vector<Request> requests_;
   std::vector<Place> places_;  // by line number
   Bell bell_;
+  int also_watched_ = -1;  // poll() passes over it
 };
 
 }  // namespace cogstride

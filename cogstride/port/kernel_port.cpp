@@ -27,8 +27,20 @@ void KernelPort::write(std::span<const Level> levels) {
   if (!plain_.empty()) gpio_->write(plain_);
 }
 
+void KernelPort::open_bus(const BusSetup& bus, const std::string& interface_name) {
+  bus_.emplace(bus.id, interface_name, bus.rest);
+  gpio_->watch_also(bus_->descriptor());
+}
+
+void KernelPort::send(BusId bus, const Frame& frame) {
+  if (!bus_ || bus_->bus() != bus) return LinePort::send(bus, frame);
+  bus_->send(frame);
+}
+
 std::vector<RestWrite> KernelPort::rest_writes() const {
-  std::vector<RestWrite> writes = gpio_->rest_writes();
+  std::vector<RestWrite> writes;
+  if (bus_) writes = bus_->rest_writes();
+  for (const RestWrite& rest : gpio_->rest_writes()) writes.push_back(rest);
   for (const RestWrite& rest : duties_.rest_writes()) writes.push_back(rest);
   return writes;
 }

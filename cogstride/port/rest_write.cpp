@@ -7,6 +7,8 @@
 namespace cogstride {
 
 bool write_at_rest(const RestWrite& rest) noexcept {
+  if (rest.is_stream)
+    return write(rest.fd, rest.text.data(), rest.text_size) == static_cast<ssize_t>(rest.text_size);
   if (rest.text_size > 0)
     return pwrite(rest.fd, rest.text.data(), rest.text_size, 0) == static_cast<ssize_t>(rest.text_size);
   gpio_v2_line_values values{};

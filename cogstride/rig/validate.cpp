@@ -272,6 +272,7 @@ class RigCheck {
     for (CounterChip& chip : controller.counter_chips) keys("controller.counter." + chip.name, chip);
     if (controller.small_chip) keys("controller.small_chip", *controller.small_chip);
     if (controller.link) keys("controller.link", *controller.link);
+    if (controller.bus) keys("controller.bus", *controller.bus);
     if (controller.heartbeat) keys("controller.heartbeat", *controller.heartbeat);
     if (controller.analogue) keys("controller.analogue", *controller.analogue);
     if (controller.counters) keys("controller.counters", *controller.counters);
@@ -299,6 +300,10 @@ class RigCheck {
       } else {
         mismatch(where, each);
       }
+    } else if (each.has_bus_drive() != std::holds_alternative<BusWiring>(each.wiring)) {
+      mismatch(where, each);
+    } else if (auto* const bus = std::get_if<BusWiring>(&each.wiring)) {
+      keys(where, *bus);
     } else if (auto* const pulse = std::get_if<PulseWidthWiring>(&each.wiring)) {
       keys(where, *pulse, common);
     } else if (auto* const coils = std::get_if<CoilWiring>(&each.wiring)) {

@@ -62,6 +62,7 @@ LineReader::Moved way_of(const Mechanism& mechanism) {
   if (mechanism.swings()) return Moved::swings;
   if (mechanism.is_throttled()) return Moved::throttled;
   if (mechanism.has_six_gates()) return Moved::six_step;
+  if (mechanism.has_bus_drive()) return Moved::on_bus;
   require_movable(mechanism);
   return Moved::by_steps;
 }
@@ -81,6 +82,8 @@ const char* what_it_does(LineReader::Moved way, bool only_by_duty) {
       return "is behind a speed controller: it is armed, throttled, stopped and released";
     case Moved::six_step:
       return "is a bare brushless motor: it spins and stops";
+    case Moved::on_bus:
+      return "has a drive on a bus: it is armed, moves, turns, spins, follows, stops, holds and is released";
   }
   return "";
 }

@@ -64,7 +64,7 @@ class LineReader {
   void expect_end() const;
 
   /// How a mechanism is moved.
-  enum class Moved { by_steps, by_duty, swings, throttled, six_step };
+  enum class Moved { by_steps, by_duty, swings, throttled, six_step, on_bus };
   /// A mechanism that is moved in one of these ways; its place in the rig.
   std::size_t mechanism(std::initializer_list<Moved> ways = {Moved::by_steps});
   /// A wheeled pair; its place in the rig.

@@ -8,6 +8,7 @@
 #include "cogstride/bench/simulated/twins/twins.hpp"
 #include "cogstride/motion/brushed/duty_mover.hpp"
 #include "cogstride/motion/brushless/six_step_mover.hpp"
+#include "cogstride/motion/bus/bus_drive_mover.hpp"
 #include "cogstride/motion/cart/pair_mover.hpp"
 #include "cogstride/motion/gearing/shaft_mover.hpp"
 #include "cogstride/motion/pulse_width/servo_mover.hpp"
@@ -36,6 +37,8 @@ constexpr std::array kinds{
                 why_duties_are_not_live},
     KindOfMover{[](const Mechanism& m) { return m.is_throttled(); }, made<ThrottleMover>, throttle_twin,
                 why_duties_are_not_live},
+    KindOfMover{[](const Mechanism& m) { return m.has_bus_drive(); }, made<BusDriveMover>, bus_drive_twin,
+                why_bus_drives_are_not_live},
     KindOfMover{[](const Mechanism& m) { return m.has_six_gates(); }, made<SixStepMover>, brushless_twin,
                 why_gates_are_not_live},
 };

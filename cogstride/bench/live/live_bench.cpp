@@ -168,6 +168,7 @@ LiveBench::LiveBench(Rig given, Options options)
     setup.lines.push_back(heartbeat);
   }
   setup.clock = controller.timer_clock;
+  setup.buses = bus_setups();
   const bool has_link = is_linked(rig(), options);
   setup.lead = ticks_at_least(options.lead, controller.timer_clock);
   setup.horizon = horizon_ticks(options.horizon, controller.timer_clock);
@@ -184,6 +185,7 @@ LiveBench::LiveBench(Rig given, Options options)
   in.opened = setup.lines;
   CheckedLines::Setup checks{setup.lines, setup.pwm,
                              [&in](SourceId source) { return in.played_lines->answers(source); }, true};
+  checks.buses = setup.buses;
   if (has_link)
     for (const auto& mover : movers())
       for (LoopSetup& loop : mover->loop_setups()) checks.loops.push_back(std::move(loop));
@@ -278,6 +280,7 @@ void LiveBench::Inside::open_lines(const LiveBench& bench, LiveLines::Setup setu
         std::make_unique<KernelPort>(controller, setup.lines, hardware, pulls_of(bench.rig()),
                                      LiveLines::counted_lines(setup), fmt::format("cogstride {}", getpid()));
     in.port = in.kernel.get();
+    for (const BusSetup& bus : setup.buses) in.kernel->open_bus(bus, controller.bus->interface_name);
     in.guardian = std::make_unique<Guardian>(in.kernel->rest_writes(), guardians_patience);
     setup.on_turn = [&in] { in.guardians_state.store(in.guardian->beat()); };
   }

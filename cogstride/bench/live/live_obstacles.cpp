@@ -89,6 +89,13 @@ std::vector<std::string> why_duties_are_not_live(const Mechanism& mechanism, con
 }
 
 /// What keeps six gates from live lines: a late edge must not harm the board, and sensors come too late.
+std::vector<std::string> why_bus_drives_are_not_live(const Mechanism&, const Controller& controller) {
+  if (!controller.small_chip) return {};
+  return {
+      "its drive is on a bus, and this rig's lines are a small chip's, which has none: a computer with a CAN "
+      "interface drives it"};
+}
+
 std::vector<std::string> why_gates_are_not_live(const Mechanism& mechanism, const Controller& controller) {
   if (!std::get<SixGateInverter>(mechanism.board).locks_legs)
     return {

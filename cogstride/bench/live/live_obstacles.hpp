@@ -17,6 +17,9 @@ namespace cogstride {
 /// Six gates: a late edge must not harm the board, and sensors come too late.
 [[nodiscard]] std::vector<std::string> why_gates_are_not_live(const Mechanism& mechanism,
                                                               const Controller& controller);
+/// A drive on a bus: it is the bus of this computer.
+[[nodiscard]] std::vector<std::string> why_bus_drives_are_not_live(const Mechanism& mechanism,
+                                                                   const Controller& controller);
 
 /// A rig as live lines take it: without what cannot be had on them (see live_notes).
 /// @param has_own_port  its lines are those of a port of the program's own

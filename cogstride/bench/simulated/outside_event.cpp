@@ -92,6 +92,7 @@ class WorldMaker {
         names.push_back(mechanism.name + ".jam");
         names.push_back(mechanism.name + (mechanism.takes_pulse_width() ? ".signal" : ".load"));
         if (mechanism.is_driven_by_duty()) names.push_back(mechanism.name + ".winding");
+        if (mechanism.has_bus_drive()) names.push_back(mechanism.name + ".bus");
       }
       const std::string near = nearest_word(event.what, names);
       throw RangeError(fmt::format("nothing called '{}' happens to this rig{}; there are: {}", event.what,
@@ -226,6 +227,10 @@ class WorldMaker {
       return true;
     }
     if (part == "signal" && mechanism->takes_pulse_width()) {
+      events.push_back({at, PlantEvent::Kind::signal, {}, required(event)});
+      return true;
+    }
+    if (part == "bus" && mechanism->has_bus_drive()) {
       events.push_back({at, PlantEvent::Kind::signal, {}, required(event)});
       return true;
     }

@@ -5,7 +5,8 @@
 // Names: a hand control ("pedal"; a knob is turned to a `share` of its travel), a supply ("main"), a switch
 // of a mechanism ("traverse.gate": from then on it acts, or does not, wherever the output is; without `on` it
 // is free again), the fault line of its board
-// ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses. A
+// ("traverse.fault"), and "traverse.jam": its shaft is held fast; "snips.signal": the wire of its pulses,
+// "warp_beam.bus": those of a drive to its bus. A
 // shaft that another machine turns is given a speed: "wheel 60 rpm in 2 s". An encoder wheel for a hand is
 // turned by clicks: "handwheel 5 clicks in 0.5 s", "handwheel -2 clicks".
 //

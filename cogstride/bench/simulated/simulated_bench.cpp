@@ -17,6 +17,7 @@
 #include "cogstride/lines/checked_lines.hpp"
 #include "cogstride/lines/late_lines.hpp"
 #include "cogstride/mechanism/ticks.hpp"
+#include "cogstride/motion/bus/drive_link.hpp"
 #include "cogstride/motion/output_switch.hpp"
 #include "cogstride/plan/link_figures.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
@@ -173,6 +174,7 @@ void SimulatedBench::make_twins() {
   const auto add = [&](std::unique_ptr<Twin> twin) {
     twins_.push_back(std::move(twin));
     if (Plant* const plant = twins_.back()->plant()) lines_->attach(*plant);
+    if (BusNode* const node = twins_.back()->node()) lines_->attach(the_bus, *node);
   };
   const std::size_t first_guest = movers().size() - options_.guests.size();
   for (std::size_t i = 0; i < movers().size(); ++i) {
@@ -241,6 +243,7 @@ void SimulatedBench::open_lines() {
   for (const HandControl& hand : rig().hands)
     if (hand.channel && rig().controller.analogue)
       setup.adc.push_back(analogue_input(*rig().controller.analogue, *hand.channel));
+  setup.buses = bus_setups();
   setup.lead = ticks_at_least(options_.lead, rig().controller.timer_clock);
   setup.horizon = horizon_ticks(options_.horizon, rig().controller.timer_clock);
   const bool has_link = controller.small_chip && controller.link;
@@ -258,6 +261,7 @@ void SimulatedBench::open_lines() {
   CheckedLines::Setup checks{setup.lines, setup.pwm,
                              [this](SourceId source) { return lines_->answers(source); }};
   checks.loops = setup.loops;
+  checks.buses = setup.buses;
   lines_ = std::make_unique<SimulatedLines>(std::move(setup));
   TimedLines* inner = lines_.get();
   if (has_link) {

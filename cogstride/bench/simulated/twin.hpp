@@ -32,6 +32,8 @@ class Twin {
   [[nodiscard]] virtual Plant* plant() { return nullptr; }
   /// The shaft that its output turns or moves with; null where it has none.
   [[nodiscard]] virtual ShaftPlant* shaft() { return nullptr; }
+  /// Its end of the controller's bus; null where it has none.
+  [[nodiscard]] virtual BusNode* node() { return nullptr; }
   /// What is made: names and units, and their values now.
   [[nodiscard]] virtual std::vector<TracedSignal> signals() const { return {}; }
   virtual void sample(std::span<double>) const {}

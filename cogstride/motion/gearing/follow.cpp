@@ -197,6 +197,9 @@ void Follow::watch(const Course& course, const MotionState& is, bool leaders_sta
     if (leaders_stand && is.speed == 0.0 && has_moved_ && how_.ends_with_leader) is_over_ = true;
   }
   const double asked = std::abs(course.speed);
+  fast_.push_back(std::max(asked, std::abs(is.speed)));
+  // Where its leader is told of late, what was expected of it meanwhile was by the speed that it had then.
+  while (static_cast<double>(fast_.size() - 1) * course.looks_each > told_late_) fast_.pop_front();
   const bool is_too_fast = asked > follower_.limits.speed * (1.0 + 1e-6);
   if (follower_.travel && !gear_->lay() && fault_.empty()) {
     const double at = course.place.to_double();
@@ -222,7 +225,8 @@ void Follow::watch(const Course& course, const MotionState& is, bool leaders_sta
         0.0, behind - way_to_rest(follower_.limits, std::min(std::abs(is.speed), follower_.limits.speed)));
   most_held_up_ = std::max(most_held_up_, behind);
   const double slack = std::max(slack_in_grains, slack_in_counts * std::abs(gear_->per_count().to_double())) +
-                       (slack_in_time + told_late_) * std::max(asked, std::abs(is.speed));
+                       slack_in_time * fast_.back() +
+                       told_late_ * *std::max_element(fast_.begin(), fast_.end());
   if (behind <= std::min(slack, how_.may_fall_behind.value_or(slack))) return;
   const std::string why =
       is_too_fast ? fmt::format("{} asks for {}, and it may go {}", leaders_, text(asked, 1),

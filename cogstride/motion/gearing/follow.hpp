@@ -2,6 +2,7 @@
 // and why, and when it is over. It knows no lines: a mover asks it where to be.
 #pragma once
 
+#include <deque>
 #include <memory>
 #include <optional>
 #include <string>
@@ -36,6 +37,7 @@ struct Follower {
   std::int64_t zero = 0;                              ///< grain at place 0 of its output
   RampLimits limits{};                                ///< in grains
   std::optional<std::pair<double, double>> travel{};  ///< in grains
+  Tick looks_each = 0;                                ///< at its leaders; 0: as often as its lines bear
 };
 
 class Follow {
@@ -116,7 +118,8 @@ class Follow {
   bool told_too_fast_ = false;
   bool told_behind_ = false;
   Behind behind_{};
-  double told_late_ = 0.0;  // s until what a leader does can be followed, where its readings come late
+  double told_late_ = 0.0;     // s until what a leader does can be followed, where its readings come late
+  std::deque<double> fast_{};  // its speeds, at the looks of that time
   double held_up_ = 0.0;
   double most_held_up_ = 0.0;
   std::string fault_{};

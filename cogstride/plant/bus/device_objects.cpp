@@ -41,6 +41,12 @@ std::int64_t DeviceObjects::value(const BusObject& object) const {
   return found->second.value;
 }
 
+const BusObject& DeviceObjects::named(const BusObject& object) const {
+  const auto found = entries_.find(key_of(object));
+  if (found == entries_.end()) throw RangeError("the device has no " + to_text(object));
+  return found->second.object;
+}
+
 void DeviceObjects::set(const BusObject& object, std::int64_t value) {
   const auto found = entries_.find(key_of(object));
   if (found == entries_.end()) throw RangeError("the device has no " + to_text(object));

@@ -40,6 +40,8 @@ class DeviceObjects {
   [[nodiscard]] std::int64_t value(const BusObject& object) const;
   void set(const BusObject& object, std::int64_t value);
   [[nodiscard]] bool has(const BusObject& object) const;
+  /// As it was added. @throws RangeError when it has no such object
+  [[nodiscard]] const BusObject& named(const BusObject& object) const;
   /// All values as they were added.
   void restore();
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/plan/drive_figures.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
@@ -143,6 +144,16 @@ SupplyDraw supply_draw(const Mechanism& mechanism) {
                                         moved_inertia(mechanism).base() * hardest_acceleration(mechanism));
     return {(lost(drive.coils_held) + hardest * shaft) / volts,
             (lost(drive.coils_turning) + std::max(0.0, friction_torque(mechanism, shaft)) * shaft) / volts};
+  }
+  if (const auto* const drive = std::get_if<BusDrive>(&mechanism.board)) {
+    const RotaryMotorModel model = model_of(mechanism);
+    const double shaft = top_shaft_speed(mechanism);
+    // At its hardest it comes to the end of its ramp.
+    const double current =
+        current_at(model, shaft).mean + drive_ramp_torque(mechanism) / model.torque_per_ampere;
+    const double watts = (model.resistance * current + model.emf * shaft) * current;
+    return {std::min(drive->supply_current.base(), std::max(0.0, watts / volts)),
+            std::max(0.0, current_at(model, shaft).from_supply)};
   }
   if (is_rotary_motor(mechanism)) {
     const RotaryMotorModel model = with_commutations(mechanism);

@@ -3,8 +3,11 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
 #include <cmath>
 
+#include "cogstride/board/bus/bus_figures.hpp"
+#include "cogstride/plan/drive_figures.hpp"
 #include "cogstride/plan/gearing.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/move.hpp"
@@ -62,6 +65,8 @@ class MechanismRows {
       step_servo();
     } else if (std::holds_alternative<PulseWidthInput>(mechanism_.board)) {
       pulse_width();
+    } else if (mechanism_.has_bus_drive()) {
+      bus_drive();
     } else {
       rotary_motor();
     }
@@ -274,6 +279,35 @@ class MechanismRows {
         },
         mechanism_.motor);
     losses(heat, "at top speed");
+  }
+
+  void bus_drive() {
+    const RotaryMotorModel model = model_of(mechanism_);
+    const double shaft = shaft_speed(mechanism_, limits_.speed.base.to_double());
+    const SwitchedCurrent current = current_at(model, shaft);
+    const Ratio counts = steps_per_base(mechanism_) / Ratio(display_units_per_base(kind_));
+    const RampLimits ramp = drive_limits(mechanism_);
+    turns(shaft);
+    add("counts",
+        fmt::format("{} counts of its drive a {}; {:.4g} counts/s at top speed", exact_text(counts), unit_,
+                    ramp.speed),
+        {{in("counts_per"), counts}, {"top_rate_counts_per_s", ramp.speed}});
+    const double left = torque_left(model, shaft);
+    const double ramp_torque = drive_ramp_torque(mechanism_);
+    add("torque",
+        fmt::format("{} left at top speed; its ramp takes {}", torque_text(left), torque_text(ramp_torque)),
+        {{"torque_left_Nm", left}, {"ramp_torque_Nm", ramp_torque}});
+    add("ramp",
+        fmt::format("{} to top speed, over {:.4g} {}", seconds_text(ramp.speed / ramp.acceleration),
+                    0.5 * ramp.speed * ramp.speed / ramp.acceleration / counts.to_double(), unit_),
+        {{"ramp_s", ramp.speed / ramp.acceleration}});
+    const double most = limits_.current ? limits_.current->base() : model.current_limit;
+    add("current",
+        fmt::format("{:.3g} A at top speed; {:.3g} A of the motor and {:.3g} A of its supply at the most",
+                    current.mean, most, std::get<BusDrive>(mechanism_.board).supply_current.base()),
+        {{"top_speed_current_A", current.mean}});
+    if (limits_.travel_from) travel(std::nullopt, std::nullopt);
+    losses(drive_motor_figures(mechanism_).heat, "at top speed");
   }
 
   void pulse_width() {
@@ -657,6 +691,28 @@ std::vector<FigureRow> figure_rows(const Rig& rig, const Supply& supply) {
   return rows;
 }
 
+namespace {
+
+/// Its bus, by what its drives say on it.
+FigureRow bus_row(const Rig& rig) {
+  const FieldBus& bus = *rig.controller.bus;
+  const BusFigures figures = bus_figures(bus, drives_of(rig.mechanisms));
+  return {
+      "bus",
+      fmt::format(
+          "{} at {} kbit/s: {} drives each {:.3g} ms keep it busy for {:.3g} % of its time; orders take {}, "
+          "all have told after {}, the last one has heard of a cut after {} at the most",
+          bus.interface_name, static_cast<double>(bus.bit_rate) / 1000.0, figures.drives,
+          1e3 * bus.cycle.base(), 100.0 * figures.load, seconds_text(figures.orders_take),
+          seconds_text(figures.told_take), seconds_text(figures.cut_within)),
+      {{"bus_load_share", figures.load},
+       {"orders_take_s", figures.orders_take},
+       {"told_take_s", figures.told_take},
+       {"cut_within_s", figures.cut_within}}};
+}
+
+}  // namespace
+
 std::vector<FigureRow> controller_rows(const Rig& rig) {
   std::vector<FigureRow> rows;
   double sum = 0.0;
@@ -677,6 +733,7 @@ std::vector<FigureRow> controller_rows(const Rig& rig) {
        {{"outputs", outputs},
         {"inputs", static_cast<std::int64_t>(lines.size()) - outputs},
         {"all_lines_current_A", sum}}});
+  if (rig.controller.bus) rows.push_back(bus_row(rig));
   return rows;
 }
 

@@ -199,6 +199,12 @@ class RigWriter {
       table("controller.counters");
       part(*controller.counters);
     }
+    const auto on_bus = [](const Mechanism& m) { return m.has_bus_drive(); };
+    if (std::any_of(mechanisms_.begin(), mechanisms_.end(), on_bus) &&
+        (base_ == nullptr || !base_->controller.bus)) {
+      table("controller.bus");
+      part(*controller.bus);
+    }
     const auto knob = [](const NewRigOrder::Part& p) { return p.kind == "knob"; };
     const bool wants_analogue = has_sensor("shunt") || has_sensor("temperature probe") ||
                                 std::any_of(order_.hands.begin(), order_.hands.end(), knob);
@@ -309,6 +315,8 @@ class RigWriter {
       declare(writer, std::get<GateWiring>(wiring), common, *inverter);
     } else if (auto* const coils = std::get_if<CoilWiring>(&wiring)) {
       declare(writer, *coils, common, std::holds_alternative<DualHBridge>(board), ActiveLevel::high);
+    } else if (auto* const bus = std::get_if<BusWiring>(&wiring)) {
+      declare(writer, *bus);
     } else {
       declare(writer, std::get<PulseWidthWiring>(wiring), common);
     }

@@ -42,7 +42,7 @@ TEST(NewRig, IsSoundForEveryMotorOnEveryBoardThatDrivesIt) {
       EXPECT_GE(figure_rows(rig, rig.mechanisms[0]).size(), 3u);
     }
   }
-  EXPECT_EQ(pairs, 12);
+  EXPECT_EQ(pairs, 14);
 }
 
 TEST(NewRig, TakesEverySensorAndHandControl) {

@@ -157,6 +157,8 @@ void read_wiring(TomlTable table, Mechanism& mechanism) {
     if (!table.has("dead_time")) wiring.dead_time = inverter->dead_time;
   } else if (auto* const pulse = std::get_if<PulseWidthWiring>(&mechanism.wiring)) {
     declare(keys, *pulse, common);
+  } else if (auto* const bus = std::get_if<BusWiring>(&mechanism.wiring)) {
+    declare(keys, *bus);
   } else {
     auto& wiring = std::get<CoilWiring>(mechanism.wiring);
     const auto* const dual = std::get_if<DualHBridge>(&mechanism.board);
@@ -368,6 +370,7 @@ Controller read_controller(TomlTable table) {
       table.error(table.place_of("link"),
                   "controller.link: a link goes to a small chip: say which, in [controller.small_chip]");
   }
+  if (auto bus = table.optional_table("bus")) controller.bus = read_part<FieldBus>(*bus);
   if (auto heartbeat = table.optional_table("heartbeat"))
     controller.heartbeat = read_part<Heartbeat>(*heartbeat);
   if (auto analogue = table.optional_table("analogue"))

@@ -336,7 +336,7 @@ TEST(ReadRig, KnowsTheKeysThatAreListedAndNoOther) {
   std::set<std::string> listed{"motor",  "board",   "lines",   "load",      "limits",     "sensor",
                                "homing", "follows", "also",    "timer",     "counters",   "analogue",
                                "gpio",   "pwm",     "counter", "heartbeat", "small_chip", "link",
-                               "proven", "guesses", "by_hand"};
+                               "bus",    "proven",  "guesses", "by_hand"};
   for (const KeySection& section : key_sections())
     for (const KeyInfo& key : section.keys) listed.insert(key.name);
   const std::string known = "known: ";

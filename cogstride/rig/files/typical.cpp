@@ -140,6 +140,11 @@ void fill(PulseWidthInput& board) {
   board.stage.highest_rise.reset();
 }
 
+void fill(BusDrive& board) {
+  board.encoder_lines = 1024;
+  board.supply_current = 5_A;
+}
+
 class LineNumbers {
  public:
   explicit LineNumbers(std::int64_t& next) : next_(next) {}
@@ -190,6 +195,8 @@ void fill_wiring(Mechanism& mechanism, std::int64_t& next) {
     mechanism.common.timer = "gates";
   } else if (auto* const coils = std::get_if<CoilWiring>(&mechanism.wiring)) {
     fill(*coils, mechanism.board, numbers);
+  } else if (auto* const bus = std::get_if<BusWiring>(&mechanism.wiring)) {
+    bus->id = next++ % 126 + 1;
   } else {
     std::get<PulseWidthWiring>(mechanism.wiring).pulse = LineNumbers(next).line();
     mechanism.common.timer = "pulses";
@@ -228,7 +235,9 @@ void fill_limits(Mechanism& mechanism) {
     load.coulomb_friction = 0.016_Nm;
     limits.speed = turning(brushed ? 2400_rpm : 1800_rpm);
     limits.current = brushed ? 2.5_A : 4_A;
-    if (!brushed) return;
+    if (mechanism.has_bus_drive())
+      limits.acceleration = OutputAcceleration(ExactAngularAcceleration(20'000, units::deg_per_s2));
+    if (!brushed || mechanism.has_bus_drive()) return;
     const bool lets_go = std::get<BridgeWiring>(mechanism.wiring).decay == Decay::fast;
     limits.lowest_duty = ExactFraction(lets_go ? 55 : 10, units::percent);
     limits.reversal_pause = 3_s;
@@ -250,6 +259,7 @@ Controller typical_controller() {
       {"steps", 32, 1, 4, 0}, {"duty", 16, 1, 8, 0}, {"gates", 16, 1, 0, 3}, {"pulses", 16, 16, 4, 0}};
   controller.counters = QuadratureCounters{2, 1_MHz};
   controller.analogue = AnalogueInputs{8, 12, 3.3_V, 1_us, {}};
+  controller.bus.emplace();
   return controller;
 }
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/plan/drive_figures.hpp"
 #include "cogstride/plan/motor_estimates.hpp"
 #include "cogstride/plan/move.hpp"
 #include "cogstride/plan/stepper_torque.hpp"
@@ -207,9 +208,12 @@ Returned returned_by(const Mechanism& mechanism) {
   if (!can_brake(mechanism)) return returned;
   const double inertia = most_moved_inertia(mechanism).base();
   returned.energy = 0.5 * inertia * shaft * shaft;
-  const double ramp = mechanism.is_movable()
-                          ? hardest_acceleration(mechanism)
-                          : shaft_speed(mechanism, mechanism.limits.acceleration.base.to_double());
+  // A drive on a bus stops as steeply as its current lets it, on every cut.
+  const double ramp =
+      mechanism.has_bus_drive()
+          ? drive_steepest(mechanism) / static_cast<double>(steps_per_motor_turn(mechanism)) * 2.0 * pi
+      : mechanism.is_movable() ? hardest_acceleration(mechanism)
+                               : shaft_speed(mechanism, mechanism.limits.acceleration.base.to_double());
   if (std::holds_alternative<BrushedMotor>(mechanism.motor) ||
       std::holds_alternative<BrushlessMotor>(mechanism.motor)) {
     const RotaryMotorModel model = model_of(mechanism);

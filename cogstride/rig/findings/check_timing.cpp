@@ -113,7 +113,7 @@ std::string can_be_had(const MechanismSheet& sheet, Ratio exact) {
 /// Steps of whatever form against what the controller and the part between pass on.
 void check_step_rate(MechanismSheet& sheet) {
   const Ratio steps = steps_per_base(sheet.mechanism);
-  if (steps == Ratio(0)) return;
+  if (steps == Ratio(0) || sheet.mechanism.has_bus_drive()) return;
   const Ratio rate = sheet.mechanism.limits.speed.base * steps;
   const Ratio most = sheet.rig.controller.top_step_rate.base();
   if (rate > most) {

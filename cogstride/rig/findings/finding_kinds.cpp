@@ -363,6 +363,30 @@ const std::vector<FindingKind>& finding_kinds() {
        "A small chip keeps two or three bytes until its program looks at them, and steps come first. What it "
        "loses is said again, so that nothing moves wrong; but the line carries less, and an axis may brake.",
        "10 bits / controller.small_chip.serial_baud >= 160 cycles of timer_clock x axes of steps"},
+      {"bus-missing", Severity::error, "a drive is on a bus, and the controller has none",
+       "Nobody would tell the drive anything.", "[controller.bus]"},
+      {"bus-id-twice", Severity::error, "two on the bus have the same id",
+       "Both answer to it, and both turn. New drives all come with the same id: it is changed with one drive "
+       "alone on the bus.",
+       "each lines.id once, and none of them controller.bus.id"},
+      {"bus-busy", Severity::warning, "the bus is busy for most of its time",
+       "Each cycle the drives are told where to be, and tell how they are. What goes wrong is said again, "
+       "and emergencies come beside: a bus without room for them is late when it matters.",
+       "bits of a cycle (135 a frame of eight bytes at the most) / bit_rate / cycle <= 60 %"},
+      {"heartbeat-too-slow", Severity::warning, "a drive goes on for too long when this program is gone",
+       "A program that has died says nothing, and a drive notices that by the heartbeat that does not come. "
+       "Until then it does what it was told last.",
+       "silence >= 2 x heartbeat, and <= 1 s; speed x silence + speed^2 / 2 a <= way to the hard end"},
+      {"drive-above-motor", Severity::error, "a drive is allowed more than its motor stands, or can",
+       "A drive gives what it is told it may. A limit above the motor's is none, and a speed above what its "
+       "supply gives against the back-EMF is never reached.",
+       "limits.current <= 2 x motor.rated_current; back_emf_constant x motor speed <= supply.voltage"},
+      {"drive-above-supply", Severity::error, "a drive may take more than its supply gives",
+       "The supply sags or switches itself off, and the drive with it, in mid-move.",
+       "board.supply_current <= supply.current"},
+      {"drives-above-supply", Severity::note, "together the drives of a supply may take more than it gives",
+       "As long as they do not all speed up at once, it does not matter.",
+       "sum of board.supply_current <= supply.current"},
       {"chip-pin", Severity::error, "a line is on a pin that cannot do what it is for",
        "A small chip has a few pins with something behind them: the outputs of its timer's compares make "
        "STEP edges on "

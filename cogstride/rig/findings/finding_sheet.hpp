@@ -71,6 +71,7 @@ void check_channels(const Rig& rig, FindingSheet& sheet);
 void check_supplies(const Rig& rig, FindingSheet& sheet);
 void check_devices(const Rig& rig, FindingSheet& sheet);
 void check_link(const Rig& rig, FindingSheet& sheet);
+void check_bus(const Rig& rig, FindingSheet& sheet);
 void check_hands(const Rig& rig, FindingSheet& sheet);
 
 }  // namespace cogstride

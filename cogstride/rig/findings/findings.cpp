@@ -86,6 +86,7 @@ Inspection inspect_rig(const Rig& rig) {
   check_hands(rig, sheet);
   check_devices(rig, sheet);
   check_link(rig, sheet);
+  check_bus(rig, sheet);
   std::stable_sort(found.findings.begin(), found.findings.end(), [](const Finding& a, const Finding& b) {
     return std::tie(a.place.line, a.place.column) < std::tie(b.place.line, b.place.column);
   });

@@ -440,6 +440,9 @@ TEST(Findings, EveryKindHasAStoryAFormulaAndAFault) {
   std::set<std::string> raised = {"ratio-as-sold", "line-used-twice", "switch-setting-unknown",
                                   "divider-over-range", "link-too-fast", "servo-gives-up",
                                   "channel-used-twice", "wheels-differ", "shunt-over-range",
+                                  // On a bus: bus_findings_test.
+                                  "bus-missing", "bus-id-twice", "bus-busy", "heartbeat-too-slow",
+                                  "drive-above-motor", "drive-above-supply", "drives-above-supply",
                                   // By export: compile_script_test.
                                   "chip-pin", "chip-timer", "chip-rate", "chip-serial", "chip-needs-host",
                                   "chip-memory", "chip-not-rehearsed", "chip-left-out"};

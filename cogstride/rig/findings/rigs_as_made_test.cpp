@@ -13,6 +13,7 @@
 #include "cogstride/bench/simulated/simulated_bench.hpp"
 #include "cogstride/files/output_file.hpp"
 #include "cogstride/plant/brushed_plant.hpp"
+#include "cogstride/quantity/literals.hpp"
 #include "cogstride/quantity/text.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/rig/findings/finding_sheet.hpp"

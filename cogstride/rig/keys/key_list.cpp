@@ -118,6 +118,13 @@ class KeyLister {
   static std::string value_of(const std::vector<PulseWidthInput::ArmingStage>*, const KeyText&) {
     return "a list of tables";
   }
+  template <class Amount>
+  static std::string value_of(const DriveAmount<Amount>*, const KeyText& text) {
+    return fmt::format("an object and what one of it is worth: \"2010:01 u16, 1 {}\"", text.unit);
+  }
+  static std::string value_of(const std::vector<DriveSetting>*, const KeyText&) {
+    return "a list of objects and their values: \"2020:00 u8 = 1\"";
+  }
   template <class Value>
   static std::string value_of(const std::optional<Value>*, const KeyText& text) {
     return value_of(static_cast<const Value*>(nullptr), text);
@@ -210,6 +217,10 @@ void line_sections(SectionList& list) {
     PulseWidthWiring wiring;
     declare(lister, wiring, common);
   });
+  section("drive on a bus", "of this kind of board", [&](KeyLister& lister) {
+    BusWiring wiring;
+    declare(lister, wiring);
+  });
 }
 
 void other_sections(SectionList& list) {
@@ -300,6 +311,7 @@ std::vector<KeySection> listed() {
             SmallChip{});
   list.part("[controller.link]", "", "the line to a small chip that plays what this computer plans",
             ChipLink{});
+  list.part("[controller.bus]", "", "a CAN bus on which drives listen", FieldBus{});
   list.part("[controller.heartbeat]", "", "a line that goes up and down as long as everything runs",
             Heartbeat{});
   list.part("[supply.NAME]", "", "what feeds motors, boards and sensors", Supply{});

@@ -1,6 +1,8 @@
 // Takes the declared keys of a part (part_keys.hpp, hand_keys.hpp) from a TOML table.
 #pragma once
 
+#include <fmt/format.h>
+
 #include "cogstride/rig/files/toml_table.hpp"
 #include "cogstride/rig/keys/hand_keys.hpp"
 
@@ -145,6 +147,29 @@ class KeyReader {
       PulseWidthInput::ArmingStage read{stage.quantity<Time>("pulse"), stage.quantity<Time>("lasts")};
       stage.finish();
       field.push_back(read);
+    }
+  }
+  template <class Amount>
+  void read(const char* name, DriveAmount<Amount>& field, const KeyText& text) {
+    const std::string said = table_.text(name, text.about);
+    if (said.empty()) return;
+    try {
+      const std::size_t comma = said.find(',');
+      field.object = parse_drive_object(said.substr(0, comma));
+      if (comma == std::string::npos)
+        throw TextError(0, fmt::format("found \"{}\"; expected a comma and what one of it is worth: {}, 1 {}",
+                                       said, said, text.unit));
+      field.worth = parse_quantity<Amount>(said.substr(said.find_first_not_of(' ', comma + 1)));
+      if (!(Amount() < field.worth)) throw TextError(0, "what one of it is worth is above 0");
+    } catch (const TextError& error) {
+      table_.error(table_.place_of(name), fmt::format("{}: {}", name, error.what()));
+    }
+  }
+  void read(const char* name, std::vector<DriveSetting>& field, const KeyText&) {
+    try {
+      for (const std::string& each : table_.text_list(name)) field.push_back(parse_drive_setting(each));
+    } catch (const TextError& error) {
+      table_.error(table_.place_of(name), fmt::format("{}: {}", name, error.what()));
     }
   }
 

@@ -171,6 +171,15 @@ class KeyWriter {
                                    to_text(stage.lasts, "s")));
     return fmt::format("[{}]", fmt::join(stages, ", "));
   }
+  template <class Amount>
+  static std::string text_of(const DriveAmount<Amount>& field, const KeyText& text) {
+    return quoted(fmt::format("{}, {}", to_text(field.object), to_text(field.worth, text.unit)));
+  }
+  static std::string text_of(const std::vector<DriveSetting>& field, const KeyText&) {
+    std::vector<std::string> settings;
+    for (const DriveSetting& each : field) settings.push_back(quoted(to_text(each)));
+    return fmt::format("[{}]", fmt::join(settings, ", "));
+  }
 
   /// What stands where the maker has to put a value in.
   template <class Field>

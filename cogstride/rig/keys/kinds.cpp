@@ -58,6 +58,7 @@ const std::vector<NamedKind<Board>>& board_kinds() {
        bridge_of(HBridge::Form::four_channel)},
       {"six-gate inverter", "three legs of two transistors, a line each", SixGateInverter{}},
       {"pulse-width input", "of a hobby servo or a speed controller", PulseWidthInput{}},
+      {"drive on a bus", "closes its loops by itself, and is told by its id what to do", BusDrive{}},
   };
   return kinds;
 }
@@ -102,8 +103,10 @@ bool fits(const Motor& motor, const Board& board) {
            (std::holds_alternative<StepDirBoard>(board) || std::holds_alternative<DualHBridge>(board));
   }
   if (std::holds_alternative<StepServo>(motor)) return std::holds_alternative<StepDirBoard>(board);
-  if (std::holds_alternative<BrushedMotor>(motor)) return std::holds_alternative<HBridge>(board);
-  if (std::holds_alternative<BrushlessMotor>(motor)) return std::holds_alternative<SixGateInverter>(board);
+  const bool on_a_bus = std::holds_alternative<BusDrive>(board);
+  if (std::holds_alternative<BrushedMotor>(motor)) return on_a_bus || std::holds_alternative<HBridge>(board);
+  if (std::holds_alternative<BrushlessMotor>(motor))
+    return on_a_bus || std::holds_alternative<SixGateInverter>(board);
   return std::holds_alternative<PulseWidthInput>(board);
 }
 
@@ -119,6 +122,7 @@ BoardWiring wiring_for(const Board& board) {
     }
     BoardWiring operator()(const SixGateInverter&) const { return GateWiring{}; }
     BoardWiring operator()(const PulseWidthInput&) const { return PulseWidthWiring{}; }
+    BoardWiring operator()(const BusDrive&) const { return BusWiring{}; }
   };
   return std::visit(Wirings{}, board);
 }

@@ -87,6 +87,21 @@ void declare(Keys& keys, ChipLink& link) {
 }
 
 template <class Keys>
+void declare(Keys& keys, FieldBus& bus) {
+  keys.key("interface", bus.interface_name,
+           {"the operating system's name of it, for live lines", "", "can0"});
+  keys.key("bit_rate", bus.bit_rate, {"bits a second", "", "500000", Sign::any, 10'000, 1'000'000});
+  keys.key(
+      "cycle", bus.cycle,
+      {"of commands and of what drives tell; what several are told comes in force together", "ms", "10 ms"});
+  keys.key("heartbeat", bus.heartbeat,
+           {"how often this computer says that it lives, and each drive does", "ms", "100 ms"});
+  keys.key("silence", bus.silence,
+           {"of this computer or of a drive, after which the other one brakes", "ms", "300 ms"});
+  keys.key("id", bus.id, {"of this computer, which no drive has", "", "127", Sign::any, 1, 127});
+}
+
+template <class Keys>
 void declare(Keys& keys, TimerUnit& timer) {
   keys.key("width", timer.width, {"bits", "", nullptr, Sign::any, 8, 64});
   keys.key("prescaler", timer.prescaler, {"timer clocks a count", "", "1", Sign::any, 1, 65'536});
@@ -398,6 +413,33 @@ void declare(Keys& keys, PulseWidthInput& board) {
            {"pulses before it obeys: [{ pulse = \"1 ms\", lasts = \"2 s\" }]", "ms", "none"});
   declare(keys, board.inputs);
   declare(keys, board.stage);
+}
+
+template <class Keys>
+void declare(Keys& keys, BusDrive& board) {
+  keys.key("vendor", board.vendor,
+           {"number of its maker, by its identity (1018:01)", "", "any", Sign::any, 0, 0xffff'ffff});
+  keys.key("product", board.product,
+           {"number of its kind, by its identity (1018:02)", "", "any", Sign::any, 0, 0xffff'ffff});
+  keys.key("encoder_lines", board.encoder_lines,
+           {"of the encoder at its motor, a turn; four counts each", "", nullptr, Sign::any, 1, 16'777'216});
+  keys.key("supply_current", board.supply_current, {"that it may take from its supply", "A"});
+  keys.key("supply_current_set_at", board.supply_current_set_at,
+           {"its object where that is set; index and part in hexadecimal digits", "A",
+            "not set: it has no such limit"});
+  keys.key("supply_current_told", board.supply_current_told,
+           {"its object that tells the current from its supply", "A", "not told"});
+  keys.key("applied_voltage_told", board.applied_voltage_told,
+           {"its object that tells the voltage that it gives its motor", "V", "not told"});
+  keys.key("temperature_told", board.temperature_told,
+           {"its object that tells its temperature: K over 0 degrees C", "K", "not told"});
+  keys.key("settings", board.settings, {"whatever else is to be set, such as a brake", "", "none"});
+  declare(keys, board.stage);
+}
+
+template <class Keys>
+void declare(Keys& keys, BusWiring& wiring) {
+  keys.key("id", wiring.id, {"of the drive on the controller's bus", "", nullptr, Sign::any, 1, 127});
 }
 
 template <class Keys>

@@ -14,6 +14,10 @@ class Arm final : public Verb {
   explicit Arm(std::size_t mechanism) : mechanism_(mechanism) {}
   void foresee(const Statement&, Walk& walk) const override {
     const Mechanism& mechanism = walk.rig.mechanisms[mechanism_];
+    if (mechanism.has_bus_drive()) {  // how long its drive takes to come up is its own affair
+      walk.known.length.is_whole = false;
+      return;
+    }
     Standing& standing = walk.standing(mechanism_);
     if (standing.is_armed) throw RangeError(fmt::format("{} is armed already", mechanism.name));
     standing.is_armed = true;
@@ -33,7 +37,7 @@ class Arm final : public Verb {
 }  // namespace
 
 std::unique_ptr<Verb> read_arm(LineReader& reader) {
-  return std::make_unique<Arm>(reader.mechanism({LineReader::Moved::throttled}));
+  return std::make_unique<Arm>(reader.mechanism({LineReader::Moved::throttled, LineReader::Moved::on_bus}));
 }
 
 }  // namespace cogstride

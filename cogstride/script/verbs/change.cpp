@@ -106,7 +106,8 @@ class Reverse final : public Verb {
 
 std::size_t read_one_that_spins(LineReader& reader) {
   using Moved = LineReader::Moved;
-  return reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::throttled, Moved::six_step});
+  return reader.mechanism(
+      {Moved::by_steps, Moved::by_duty, Moved::throttled, Moved::six_step, Moved::on_bus});
 }
 
 std::unique_ptr<Verb> read_speed_change(LineReader& reader, bool slower) {

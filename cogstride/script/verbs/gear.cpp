@@ -191,12 +191,13 @@ void read_ratio(LineReader& reader, const Mechanism& follower, Leading& leading)
 }
 
 std::size_t read_follower(LineReader& reader) {
-  return reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step});
+  return reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step, Moved::on_bus});
 }
 
 std::string read_leader(LineReader& reader) {
   if (reader.comes_a_shaft()) return std::string(reader.word("a shaft").text);
-  const std::size_t place = reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step});
+  const std::size_t place =
+      reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step, Moved::on_bus});
   return reader.rig().mechanisms[place].name;
 }
 

@@ -43,12 +43,14 @@ class Release final : public Verb {
 }  // namespace
 
 std::unique_ptr<Verb> read_hold(LineReader& reader) {
-  return std::make_unique<Hold>(reader.mechanism());
+  using Moved = LineReader::Moved;
+  return std::make_unique<Hold>(reader.mechanism({Moved::by_steps, Moved::on_bus}));
 }
 
 std::unique_ptr<Verb> read_release(LineReader& reader) {
   using Moved = LineReader::Moved;
-  return std::make_unique<Release>(reader.mechanism({Moved::by_steps, Moved::swings, Moved::throttled}));
+  return std::make_unique<Release>(
+      reader.mechanism({Moved::by_steps, Moved::swings, Moved::throttled, Moved::on_bus}));
 }
 
 }  // namespace cogstride

@@ -45,7 +45,7 @@ class Move final : public Verb {
 std::unique_ptr<Verb> read_move(LineReader& reader) {
   using Moved = LineReader::Moved;
   const Word name = reader.peek();
-  OrderedMove move{reader.mechanism({Moved::by_steps, Moved::by_duty}), {}};
+  OrderedMove move{reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::on_bus}), {}};
   const Mechanism& mechanism = reader.rig().mechanisms[move.mechanism];
   move.by_encoder = mechanism.is_driven_by_duty();
   if (move.by_encoder && !has_encoder(mechanism))
@@ -71,8 +71,9 @@ std::unique_ptr<Verb> read_move(LineReader& reader) {
 }
 
 std::unique_ptr<Verb> read_turn(LineReader& reader) {
+  using Moved = LineReader::Moved;
   const Word name = reader.peek();
-  OrderedMove move{reader.mechanism(), {}};
+  OrderedMove move{reader.mechanism({Moved::by_steps, Moved::on_bus}), {}};
   const Mechanism& mechanism = reader.rig().mechanisms[move.mechanism];
   if (output_kind(mechanism.train) != OutputKind::rotary)
     throw LineReader::wrong(

@@ -106,15 +106,10 @@ class SpinByDuty final : public Verb {
   DutyOrder order_;
 };
 
-std::unique_ptr<Verb> read_by_steps(LineReader& reader, std::size_t place) {
+/// For a time, for a way, or until it is stopped.
+std::unique_ptr<Verb> read_until(LineReader& reader, std::size_t place, SpeedOrder spin) {
   const Rig& rig = reader.rig();
   const Mechanism& mechanism = rig.mechanisms[place];
-  OrderReader order(reader, place);
-  SpeedOrder spin{.at = order.turned(order.speed("a speed such as 40 deg/s", true))};
-  if (reader.take("and"))
-    spin.acceleration = order.acceleration(
-        "an acceleration such as 40 deg/s2",
-        [&](const OutputAcceleration& value) { (void)ramp_limits(mechanism, rig.controller, {}, value); });
   if (reader.take("for")) {
     reader.amount("a time such as 10 s or a way such as 3 turns", [&](const std::string& text) {
       if (!is_in_steps(text) && parse_any_quantity(text).powers == powers_of<dimensions::Time>) {
@@ -130,6 +125,18 @@ std::unique_ptr<Verb> read_by_steps(LineReader& reader, std::size_t place) {
     reader.expect("stopped");
   }
   return std::make_unique<SpinBySteps>(place, std::move(spin));
+}
+
+std::unique_ptr<Verb> read_by_steps(LineReader& reader, std::size_t place) {
+  const Rig& rig = reader.rig();
+  const Mechanism& mechanism = rig.mechanisms[place];
+  OrderReader order(reader, place);
+  SpeedOrder spin{.at = order.turned(order.speed("a speed such as 40 deg/s", true))};
+  if (reader.take("and"))
+    spin.acceleration = order.acceleration(
+        "an acceleration such as 40 deg/s2",
+        [&](const OutputAcceleration& value) { (void)ramp_limits(mechanism, rig.controller, {}, value); });
+  return read_until(reader, place, std::move(spin));
 }
 
 /// What follows a held speed: its way, its acceleration, and how long it lasts.
@@ -202,6 +209,17 @@ std::unique_ptr<Verb> read_by_duty(LineReader& reader, std::size_t place) {
   spin.in = order.ramp();
   spin.lasts = order.lasts();
   return std::make_unique<SpinByDuty>(place, std::move(spin));
+}
+
+/// Of a drive on a bus: as the speed that it is a share of.
+std::unique_ptr<Verb> read_share_of_speed(LineReader& reader, std::size_t place) {
+  const Rig& rig = reader.rig();
+  const Mechanism& mechanism = rig.mechanisms[place];
+  OrderReader order(reader, place);
+  const Ratio share =
+      Ratio(std::llround(1e6 * order.share("a share of its top speed such as 40 %", -1)), 1'000'000);
+  SpeedOrder spin{.at = order.turned({output_kind(mechanism.train), mechanism.limits.speed.base * share})};
+  return read_until(reader, place, std::move(spin));
 }
 
 std::unique_ptr<Verb> read_by_encoder(LineReader& reader, std::size_t place) {
@@ -280,13 +298,16 @@ std::unique_ptr<Verb> read_spin(LineReader& reader) {
   using Moved = LineReader::Moved;
   const Word name = reader.peek();
   if (reader.comes_a_shaft()) return read_master(reader);
-  const std::size_t place = reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step});
+  const std::size_t place =
+      reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step, Moved::on_bus});
   const Mechanism& mechanism = reader.rig().mechanisms[place];
-  if (mechanism.is_movable() && output_kind(mechanism.train) != OutputKind::rotary)
+  if ((mechanism.is_movable() || mechanism.has_bus_drive()) &&
+      output_kind(mechanism.train) != OutputKind::rotary)
     throw LineReader::wrong(name, fmt::format("{} travels along a line: it does not spin", mechanism.name));
   if (mechanism.has_six_gates() && reader.take("from")) return read_rows(reader, place);
   reader.expect("at");
   if (mechanism.has_six_gates()) return read_six_step(reader, place);
+  if (mechanism.has_bus_drive() && reader.comes_a_share()) return read_share_of_speed(reader, place);
   if (!mechanism.is_driven_by_duty()) return read_by_steps(reader, place);
   return reader.comes_a_share() ? read_by_duty(reader, place) : read_by_encoder(reader, place);
 }

@@ -101,8 +101,8 @@ std::unique_ptr<Verb> read_stop(LineReader& reader) {
   if (reader.at_end()) return std::make_unique<Stop>(About::everything, false, std::nullopt);
   if (reader.comes_a_shaft()) return std::make_unique<StopMaster>(reader.shaft());
   if (reader.comes_a_pair()) return std::make_unique<StopCart>(reader.pair());
-  const std::size_t place =
-      reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::swings, Moved::throttled, Moved::six_step});
+  const std::size_t place = reader.mechanism(
+      {Moved::by_steps, Moved::by_duty, Moved::swings, Moved::throttled, Moved::six_step, Moved::on_bus});
   const Mechanism& mechanism = reader.rig().mechanisms[place];
   const bool has_duty = mechanism.is_driven_by_duty() || mechanism.is_throttled();
   return std::make_unique<Stop>(place, has_duty, has_duty ? OrderReader(reader, place).ramp() : std::nullopt);

@@ -30,7 +30,7 @@ std::unique_ptr<Block> read_in_order(LineReader& reader) {
 }
 
 std::unique_ptr<Block> read_with(LineReader& reader) {
-  const std::size_t place = reader.mechanism();
+  const std::size_t place = reader.mechanism({LineReader::Moved::by_steps, LineReader::Moved::on_bus});
   if (!reader.next_is("at")) reader.expect("at");
   MoveOrder order;
   OrderReader(reader, place).limits(order);

@@ -224,7 +224,8 @@ std::optional<ExactTime> read_longest(LineReader& reader, bool has_longest) {
 /// "traverse has followed 400 turns", "traverse has laid 7 layers"
 std::unique_ptr<Verb> read_followed(LineReader& reader, bool has_longest) {
   using Moved = LineReader::Moved;
-  const std::size_t mechanism = reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step});
+  const std::size_t mechanism =
+      reader.mechanism({Moved::by_steps, Moved::by_duty, Moved::six_step, Moved::on_bus});
   reader.expect("has");
   WaitFollowed::What what;
   if (reader.take("laid")) {

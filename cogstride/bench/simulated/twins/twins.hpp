@@ -20,6 +20,7 @@ namespace cogstride {
 [[nodiscard]] std::unique_ptr<Twin> brushless_twin(Mover& mover, const TwinSetup& setup);
 [[nodiscard]] std::unique_ptr<Twin> servo_twin(Mover& mover, const TwinSetup& setup);
 [[nodiscard]] std::unique_ptr<Twin> throttle_twin(Mover& mover, const TwinSetup& setup);
+[[nodiscard]] std::unique_ptr<Twin> bus_drive_twin(Mover& mover, const TwinSetup& setup);
 
 struct TurnedAt;
 /// @param turned  by the machine that turns it, in the order of time

@@ -1,0 +1,157 @@
+#include "cogstride/board/bus/drive_setup.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdlib>
+#include <utility>
+
+#include "cogstride/board/bus/drive_profile.hpp"
+
+namespace cogstride {
+namespace {
+
+constexpr std::int64_t rounds_by_at_most = 100;  // a hundredth of a value
+
+}  // namespace
+
+DriveSetup::DriveSetup(DriveWants wants, Times times)
+    : wants_(std::move(wants)), times_(times), access_(wants_.id, times.patience) {}
+
+void DriveSetup::fail(std::string why) {
+  if (fault_.empty()) fault_ = std::move(why);
+  stage_ = Stage::failed;
+  access_.clear();
+  control_.reset();
+}
+
+void DriveSetup::go_to(Stage stage, Tick now) {
+  stage_ = stage;
+  switch (stage) {
+    case Stage::looks:
+      control_ = node_control(NodeCommand::prepare, wants_.id);
+      access_.read(objects::device_type);
+      if (wants_.vendor) access_.read(objects::vendor);
+      if (wants_.product) access_.read(objects::product);
+      break;
+    case Stage::restores:
+      access_.write(objects::restore_all, objects::load_signature);
+      break;
+    case Stage::begins:
+      control_ = node_control(NodeCommand::reset, wants_.id);
+      waits_until_ = now + times_.beginning;
+      break;
+    case Stage::sets:
+      for (const auto& [object, value] : wants_.settings) {
+        access_.write(object, value);
+        access_.read(object);
+      }
+      for (const ProcessData& data : wants_.data)
+        for (const auto& [object, value] : settings_of(data, wants_.id)) access_.write(object, value);
+      break;
+    case Stage::starts:
+      control_ = node_control(NodeCommand::start, wants_.id);
+      break;
+    case Stage::confirms:
+      for (const ObjectValue& setting : wants_.settings) access_.read(setting.first);
+      break;
+    default:
+      break;
+  }
+}
+
+std::optional<Frame> DriveSetup::send(Tick now) {
+  if (has_ended()) return std::nullopt;
+  if (!has_begun_) {
+    has_begun_ = true;
+    go_to(Stage::looks, now);
+  }
+  if (control_) return std::exchange(control_, std::nullopt);
+  if (stage_ == Stage::begins) {
+    if (now >= waits_until_) fail(fmt::format("drive {} does not come back after it was reset", wants_.id));
+    return std::nullopt;
+  }
+  for (;;) {
+    if (const std::optional<Frame> frame = access_.send(now)) return frame;
+    bool took = false;
+    while (const std::optional<ObjectAccess::Result> result = access_.take()) {
+      took = true;
+      take(*result, now);
+      if (stage_ == Stage::failed) return std::nullopt;
+    }
+    if (!access_.is_idle()) {
+      if (took) continue;
+      return std::nullopt;
+    }
+    if (stage_ == Stage::confirms) {
+      stage_ = Stage::up;
+      return std::nullopt;
+    }
+    go_to(static_cast<Stage>(static_cast<int>(stage_) + 1), now);
+    if (control_) return std::exchange(control_, std::nullopt);
+  }
+}
+
+Tick DriveSetup::next() const {
+  if (has_ended()) return never;
+  if (!has_begun_ || control_) return 0;
+  if (stage_ == Stage::begins) return waits_until_;
+  return access_.is_idle() ? 0 : access_.next();
+}
+
+void DriveSetup::hear(const Frame& frame, Tick now) {
+  if (has_ended() || !has_begun_) return;
+  if (stage_ == Stage::begins) {
+    const std::optional<NodeHeartbeat> beat = heartbeat_of(frame);
+    if (beat && beat->id == wants_.id && beat->state == NodeState::boot && !control_) go_to(Stage::sets, now);
+    return;
+  }
+  access_.hear(frame);
+}
+
+void DriveSetup::identify(const ObjectAccess::Result& result) {
+  const auto require = [&](const char* what, std::optional<std::int64_t> wanted) {
+    if (wanted && *wanted != result.value)
+      fail(fmt::format("drive {} is not the one that the rig means: {} is {}, and the rig says {}", wants_.id,
+                       what, result.value, *wanted));
+  };
+  if (result.object.index == objects::device_type.index) {
+    const auto profile = static_cast<std::uint16_t>(result.value & 0xffff);
+    if (profile != objects::drive_profile_number)
+      fail(
+          fmt::format("what answers as {} is no drive of this profile: its device type is of profile {}, a "
+                      "drive's of {}",
+                      wants_.id, profile, objects::drive_profile_number));
+  } else if (result.object.sub == objects::vendor.sub) {
+    require("its vendor", wants_.vendor);
+  } else {
+    require("its product", wants_.product);
+  }
+}
+
+/// Whether a value is one that may be rounded: an amount, not a choice.
+bool DriveSetup::counts(const ObjectValue& setting) const {
+  return size_of(setting.first.type) > 1 && std::abs(setting.second) >= rounds_by_at_most;
+}
+
+void DriveSetup::compare(const ObjectAccess::Result& result) {
+  const auto wanted = std::find_if(wants_.settings.begin(), wants_.settings.end(), [&](const auto& each) {
+    return each.first.index == result.object.index && each.first.sub == result.object.sub;
+  });
+  if (wanted == wants_.settings.end() || wanted->second == result.value) return;
+  const std::string what = fmt::format("drive {} was told {} = {}, and has {}", wants_.id,
+                                       to_text(result.object), wanted->second, result.value);
+  const bool is_close = counts(*wanted) && std::abs(wanted->second - result.value) <=
+                                               std::abs(wanted->second) / rounds_by_at_most;
+  if (!is_close) return fail(stage_ == Stage::confirms ? what + " in force" : what);
+  if (stage_ == Stage::sets) rounded_.push_back(what);
+}
+
+void DriveSetup::take(const ObjectAccess::Result& result, Tick) {
+  using Kind = ObjectAccess::Result::Kind;
+  if (result.kind != Kind::read && result.kind != Kind::written) return fail(result.words(wants_.id));
+  if (stage_ == Stage::looks) return identify(result);
+  if (result.kind == Kind::read) compare(result);
+}
+
+}  // namespace cogstride
