@@ -12,6 +12,7 @@
 #include "cogstride/plan/drive_figures.hpp"
 #include "cogstride/quantity/literals.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
+#include "cogstride/script/script_player.hpp"
 
 namespace cogstride::bus_drive_test {
 namespace {
@@ -173,6 +174,42 @@ TEST(BusDrive, SaysWhichDriveIsMissingOrAnother) {
   other.bench.serve(2_s);
   EXPECT_EQ(other.cloth->link().fault(),
             "drive 12 is not the one that the rig means: its product is 25, and the rig says 24");
+
+  actual = beams();
+  std::get<BusWiring>(actual.mechanisms[1].wiring).id = 11;
+  options.actual = actual;
+  Beams twice(options);
+  twice.bench.serve(2_s);
+  EXPECT_EQ(twice.warp->link().fault(),
+            "two drives answer with the id 11: leave one on the bus, and give it another one");
+  EXPECT_FALSE(twice.warp->is_armed());
+  EXPECT_FALSE(twice.cloth->is_armed());
+}
+
+TEST(BusDrive, PullsByAScript) {
+  Beams run;
+  const Script script = parse_script(
+      "pull warp_beam with 0.15 N m\nwait 0.5 s\npull warp_beam with -0.15 N m\nwait 0.2 s\nstop warp_beam\n",
+      "pull.moves", run.bench.rig());
+  ScriptPlayer player(script, run.bench.rig(), run.bench.cast());
+  run.bench.run(player, [&] { return player.has_ended(); });
+  EXPECT_EQ(player.fault(), "");
+  // At the motor 0.15 N m against 0.06 of friction, on 7.2e-4 kg m2: 125 rad/s2 for half a second, behind
+  // 50:1.
+  EXPECT_GT(run.made("warp_beam"), 15.0);
+  EXPECT_TRUE(run.bench.verdict().is_sound());
+  const auto refused = [&](const char* line) {
+    try {
+      (void)check_motions(parse_script(line, "pull.moves", run.bench.rig()), run.bench.rig());
+    } catch (const Error& error) {
+      return std::string(error.what());
+    }
+    return std::string();
+  };
+  EXPECT_NE(refused("pull warp_beam with 1 N m\n").find("its current gives 0.9 N m"), std::string::npos)
+      << refused("pull warp_beam with 1 N m\n");
+  EXPECT_NE(refused("pull warp_beam with 3 rpm\n").find("pull.moves:1:21"), std::string::npos)
+      << refused("pull warp_beam with 3 rpm\n");
 }
 
 TEST(BusDrive, ComesToRestAndIsOffAfterACut) {

@@ -33,9 +33,9 @@ constexpr std::int64_t ram_by_key = 8;
 constexpr std::int64_t ram_by_knob = 20;
 constexpr std::int64_t ram_by_follower = 56;
 // Of a program that plays what a computer plans.
-constexpr std::int64_t linked_program = 15'800;
+constexpr std::int64_t linked_program = 16'000;
 constexpr std::int64_t linked_by_step = 2768;
-constexpr std::int64_t linked_by_rows = 3000;
+constexpr std::int64_t linked_by_rows = 3240;
 constexpr std::int64_t linked_ram = 652;
 constexpr std::int64_t linked_ram_by_step = 548;
 constexpr std::int64_t linked_ram_by_rows = 578;
@@ -48,7 +48,25 @@ constexpr std::int64_t linked_ram_by_loop = 314;
 constexpr std::int64_t linked_ram_by_counter = 209;
 constexpr std::int64_t linked_ram_by_duties = 108;
 constexpr std::int64_t linked_ram_by_frame = 12;
-constexpr std::int64_t stack = 180;  // an interrupt in an interrupt's end, below the main program
+constexpr std::int64_t any_catching_up = 100;  // of an axis, in each interrupt of edges
+constexpr std::int64_t stack = 180;           // an interrupt in an interrupt's end, below the main program
+
+/// Ports whose edges bring an interrupt.
+std::int64_t edge_ports(const MadeProgram& made, const LinkMap* map) {
+  std::set<char> ports;
+  if (map != nullptr) {
+    for (const LinkMap::Line& line : map->lines)
+      if (line.use == LinkMap::Use::input || line.use == LinkMap::Use::counted) ports.insert(line.pin.port);
+  } else {
+    for (const ChipAxis& axis : made.parts.axes) {
+      if (axis.sensor) ports.insert(axis.sensor->pin.port);
+      for (const ChipInput& end : axis.ends) ports.insert(end.line.pin.port);
+    }
+    for (const ChipInput& stop : made.parts.stops) ports.insert(stop.line.pin.port);
+    for (const ChipParts::Leader& leader : made.parts.leaders) ports.insert(leader.a.pin.port);
+  }
+  return static_cast<std::int64_t>(ports.size());
+}
 
 std::int64_t several(std::size_t count, std::int64_t first, std::int64_t more = one_more) {
   return count == 0 ? 0 : first + more * (static_cast<std::int64_t>(count) - 1);
@@ -66,6 +84,8 @@ ChipMemory chip_memory(const MadeProgram& made) {
       memory.ram += axis.has_coils ? linked_ram_by_rows : linked_ram_by_step;
     }
     const LinkMap map = link_map(*made.rig);
+    memory.flash +=
+        any_catching_up * static_cast<std::int64_t>(made.parts.axes.size()) * edge_ports(made, &map);
     const auto counters = static_cast<std::int64_t>(map.counters.size());
     memory.flash += several(map.counters.size(), linked_counter, linked_counter_more);
     memory.ram += counters * linked_ram_by_counter;
@@ -90,10 +110,11 @@ ChipMemory chip_memory(const MadeProgram& made) {
       memory.tables += 4 * static_cast<std::int64_t>(tables.size());
   }
   memory.tables += 4 * static_cast<std::int64_t>(made.program.steps.size());
-  memory.flash = any_program + memory.tables + several(made.parts.stops.size(), any_stop) +
-                 several(made.parts.outputs.size(), any_output) +
-                 several(made.parts.inputs.size(), any_input) +
-                 (made.program.stretches.empty() ? 0 : any_stretch);
+  memory.flash = any_catching_up * axes * edge_ports(made, nullptr);
+  memory.flash += any_program + memory.tables + several(made.parts.stops.size(), any_stop) +
+                  several(made.parts.outputs.size(), any_output) +
+                  several(made.parts.inputs.size(), any_input) +
+                  (made.program.stretches.empty() ? 0 : any_stretch);
   const ChipHands& hands = made.parts.hands;
   memory.flash += several(hands.keys.size(), any_key, one_more_hand) +
                   several(hands.knobs.size(), any_knob, one_more_hand) +

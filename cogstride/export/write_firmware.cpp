@@ -395,7 +395,11 @@ class FirmwareWriter {
       by_port[stop.line.pin.port] +=
           fmt::format("  if ({}::acts()) {{\n{}    is_stopped = true;\n  }}\n", stop.name, cuts());
     for (const auto& [port, does] : by_port)
-      add("ISR(PCINT{}_vect) {{\n{}}}\n", port == 'B' ? 0 : port == 'C' ? 1 : 2, does);
+      add("ISR(PCINT{}_vect) {{\n{}{}}}\n",
+          port == 'B'   ? 0
+          : port == 'C' ? 1
+                        : 2,
+          does, catch_up_text(made_.parts));
   }
 
   void main_part() {
@@ -474,6 +478,14 @@ class FirmwareWriter {
 };
 
 }  // namespace
+
+std::string catch_up_text(const ChipParts& parts) {
+  std::string text;
+  for (const ChipAxis& axis : parts.axes)
+    text += fmt::format("  COGSTRIDE_CATCH_UP(TIMER1_COMP{}_vect, {})\n", axis.is_first ? 'A' : 'B',
+                        axis.is_first);
+  return text;
+}
 
 std::string firmware_text(const MadeProgram& made, const std::string& header) {
   return FirmwareWriter(made, header).text();

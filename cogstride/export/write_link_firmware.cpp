@@ -212,12 +212,12 @@ class LinkFirmwareWriter {
     for (const auto& [port, does] : by_port)
       add("static uint8_t was_{0} = 0;\nISR(PCINT{1}_vect) {{\n  const uint32_t at = Machine::now();\n"
           "  const uint8_t now = PIN{2};\n  const uint8_t changed = static_cast<uint8_t>(now ^ was_{0});\n"
-          "  was_{0} = now;\n{3}}}\n",
+          "  was_{0} = now;\n{3}{4}}}\n",
           static_cast<char>(port + 32),
           port == 'B'   ? 0
           : port == 'C' ? 1
                         : 2,
-          port, does);
+          port, does, catch_up_text(made_.parts));
   }
 
   void main_part() {

@@ -23,6 +23,9 @@ struct MadeProgram {
 /// Homes, plays the script, obeys, and says where it stands. @param header  name of its file
 [[nodiscard]] std::string firmware_text(const MadeProgram& made, const std::string& header);
 
+/// The end of an interrupt of edges: what of the axes has become due meanwhile.
+[[nodiscard]] std::string catch_up_text(const ChipParts& parts);
+
 /// Plays what a computer plans (docs/link.md).
 [[nodiscard]] std::string link_firmware_text(const MadeProgram& made, const std::string& header);
 

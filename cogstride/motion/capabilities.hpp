@@ -125,6 +125,14 @@ class Zeroed {
   virtual OutputPosition teach_far_limit() = 0;
 };
 
+/// Pulls with a torque, at whatever speed that gives.
+class Torques {
+ public:
+  virtual ~Torques() = default;
+  /// Of its motor, until told otherwise; done once it has it. @throws RangeError when it cannot be had
+  virtual std::shared_ptr<MotionRecord> pull(Lines& lines, Torque torque) = 0;
+};
+
 /// Has to be armed before it may be driven.
 class Arming {
  public:

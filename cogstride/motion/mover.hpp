@@ -92,6 +92,7 @@ class Mover : public Participant {
   [[nodiscard]] virtual Redirects* redirects() { return nullptr; }
   [[nodiscard]] virtual Speeds* speeds() { return nullptr; }
   [[nodiscard]] virtual Duties* duties() { return nullptr; }
+  [[nodiscard]] virtual Torques* torques() { return nullptr; }
   [[nodiscard]] virtual Zeroed* zeroed() { return nullptr; }
   [[nodiscard]] virtual Arming* arming() { return nullptr; }
   [[nodiscard]] virtual Ways* ways() { return nullptr; }
@@ -123,6 +124,9 @@ class Mover : public Participant {
   [[nodiscard]] virtual bool has_ended() const = 0;
   /// Whether something drives it, or is about to, at an instant.
   [[nodiscard]] virtual bool is_driven(Tick now) const = 0;
+  /// It is on by itself, whatever becomes of the lines, until it has been told off and has said so: a drive
+  /// with an id on a bus.
+  [[nodiscard]] virtual bool stays_on() const { return false; }
   /// Whether it stands, or will without a further act: what it moves has ended too.
   [[nodiscard]] bool stands() const {
     for (const Mover* const other : moves())

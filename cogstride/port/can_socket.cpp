@@ -32,7 +32,8 @@ can_frame kernel_frame(const Frame& frame) {
 
 }  // namespace
 
-CanSocket::CanSocket(BusId bus, const std::string& interface_name, std::vector<Frame> rest)
+CanSocket::CanSocket(BusId bus, const std::string& interface_name, std::vector<Frame> rest,
+                     bool has_controller)
     : bus_(bus),
       name_(interface_name),
       rest_(std::move(rest)),
@@ -54,7 +55,7 @@ CanSocket::CanSocket(BusId bus, const std::string& interface_name, std::vector<F
   if (ioctl(fd_.get(), SIOCGIFFLAGS, &asked) == 0 && (asked.ifr_flags & IFF_UP) == 0)
     refuse(fmt::format("is down: set its bit rate and bring it up (ip link set {} up type can bitrate ...)",
                        interface_name));
-  const can_err_mask_t errors = CAN_ERR_BUSOFF | CAN_ERR_RESTARTED;
+  const can_err_mask_t errors = has_controller ? CAN_ERR_BUSOFF | CAN_ERR_RESTARTED : 0;
   (void)setsockopt(fd_.get(), SOL_CAN_RAW, CAN_RAW_ERR_FILTER, &errors, sizeof errors);
   if (bind(fd_.get(), reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0)
     refuse(std::strerror(errno));

@@ -15,7 +15,9 @@ class CanSocket {
  public:
   /// @param rest  what brings others on it to rest, in this order
   /// @throws Error with what to do: no interface of that name, one that is down, no permission
-  CanSocket(BusId bus, const std::string& interface_name, std::vector<Frame> rest);
+  /// @param has_controller  what becomes of the interface's controller is its business too
+  CanSocket(BusId bus, const std::string& interface_name, std::vector<Frame> rest,
+            bool has_controller = true);
 
   /// @throws PortGone when the interface is down, or its end of the bus is off
   void send(const Frame& frame);

@@ -13,7 +13,7 @@
 namespace cogstride {
 namespace {
 
-const char* state_word(PhaseState state) {
+const char* phase_word(PhaseState state) {
   switch (state) {
     case PhaseState::off:
       return "off";
@@ -86,8 +86,8 @@ std::string commutation_text(const Mechanism& mechanism, const Commutation& comm
       for (const bool high : *row.halls) fmt::format_to(out, "  {:>9}", high ? 1 : 0);
       fmt::format_to(out, "  {:>4}", row.hall_code);
     }
-    fmt::format_to(out, "   {:<4} {:<4} {:<4}", state_word(row.phases[0]), state_word(row.phases[1]),
-                   state_word(row.phases[2]));
+    fmt::format_to(out, "   {:<4} {:<4} {:<4}", phase_word(row.phases[0]), phase_word(row.phases[1]),
+                   phase_word(row.phases[2]));
     for (std::size_t i = 0; i < 6; ++i)
       fmt::format_to(out, "  {:>11}",
                      fmt::format("{}{}", row.high[i] ? 1 : 0,
@@ -121,7 +121,7 @@ std::string commutation_json(const Mechanism& mechanism, const Commutation& comm
     nlohmann::ordered_json each{
         {"sector", row.sector},     {"from_deg", row.angle_from}, {"to_deg", row.angle_to}, {"on", row.on},
         {"switched", row.switched}, {"levels", row.high},         {"port", row.port}};
-    each["phases"] = {state_word(row.phases[0]), state_word(row.phases[1]), state_word(row.phases[2])};
+    each["phases"] = {phase_word(row.phases[0]), phase_word(row.phases[1]), phase_word(row.phases[2])};
     if (row.halls) {
       each["hall_levels"] = *row.halls;
       each["hall_code"] = row.hall_code;

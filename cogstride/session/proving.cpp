@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cogstride/board/bus/drive_profile.hpp"
 #include "cogstride/board/line_levels.hpp"
 #include "cogstride/mechanism/line_name.hpp"
 #include "cogstride/plan/move.hpp"
@@ -16,6 +17,9 @@ namespace {
 
 using namespace literals;
 
+constexpr const char* brought_up = "brought up";
+constexpr const char* off = "off";
+constexpr const char* told_off = "told off";
 constexpr const char* coil_pairs = "coil pairs";
 constexpr const char* rest_levels = "rest levels";
 constexpr const char* enable = "enable";
@@ -73,7 +77,7 @@ class Proving {
         declared_(mechanism_named(rig, name)),
         open_(open),
         bystander_(bystander) {
-    require_movable(declared_);
+    if (!declared_.has_bus_drive()) require_movable(declared_);
     result_.reversed = declared_.reversed;
     for (const std::string& stage : proving_stages(declared_))
       if (std::find(before.begin(), before.end(), stage) != before.end()) result_.proven.push_back(stage);
@@ -82,7 +86,9 @@ class Proving {
   ProvingResult run() {
     open();
     const bool all =
-        pairs() && rest() && on() && steps() && back() && way() && watch() && encoders() && switches();
+        declared_.has_bus_drive()
+            ? up() && on() && there() && back() && way() && watch() && ends()
+            : pairs() && rest() && on() && steps() && back() && way() && watch() && encoders() && switches();
     if (!all && !fault_.empty() && result_.look_at.empty()) result_.look_at = fault_;
     bench_.reset();
     return std::move(result_);
@@ -90,7 +96,24 @@ class Proving {
 
  private:
   [[nodiscard]] const Mechanism& mechanism() const { return rig_.mechanisms.front(); }
-  [[nodiscard]] StepperHandle handle() { return bench_->stepper(mechanism().name); }
+  /// Whichever handle it has. @param act  is given that
+  template <class Act>
+  void with_handle(Act act) {
+    if (declared_.has_bus_drive()) {
+      act(bench_->bus_drive(mechanism().name));
+    } else {
+      act(bench_->stepper(mechanism().name));
+    }
+  }
+  void moves(const MoveOrder& order) {
+    with_handle([&](auto handle) { handle.move(order).wait(); });
+  }
+  void holds() {
+    with_handle([](auto handle) { handle.hold(); });
+  }
+  void lets_go() {
+    with_handle([](auto handle) { handle.release(); });
+  }
   [[nodiscard]] bool is_proven(const std::string& stage) const {
     return std::find(result_.proven.begin(), result_.proven.end(), stage) != result_.proven.end();
   }
@@ -147,11 +170,75 @@ class Proving {
                "wire, and at what the board does when ENABLE is open");
   }
 
+  /// A drive on a bus: who it is, what it was told and read back; and no current flows then.
+  bool up() {
+    if (is_proven(brought_up) && is_proven(off)) return true;
+    bystander_.told(
+        fmt::format("Motor supply on. Drive {} is asked who it is, given its defaults back, set, and "
+                    "each value read back.",
+                    std::get<BusWiring>(declared_.wiring).id));
+    constexpr int looks = 400;
+    const BusDriveHandle drive = bench_->bus_drive(mechanism().name);
+    for (int i = 0; i < looks && !drive.is_armed() && drive.fault().empty(); ++i) bench_->serve(0.01_s);
+    if (!drive.is_armed()) return fails(brought_up, drive.fault());
+    if (!is_proven(brought_up)) {
+      bench_->serve(0.1_s);
+      if (const auto told = drive.told())
+        bystander_.told(
+            fmt::format("It is as the rig says, as stored and in force. It tells {:.4g} V of its "
+                        "supply, and {:.2g} A of its motor.",
+                        told->supply.base(), told->current.base()));
+      proved(brought_up);
+    }
+    if (is_proven(off)) return true;
+    return ask(
+        off, "Can you turn the shaft by hand?",
+        "it is on although nobody has told it so, or its brake is: look at its brake's supply, and at what "
+        "its maker's program has set to be done at power-up");
+  }
+
+  /// One turn of the motor.
+  [[nodiscard]] OutputPosition small_way(int way) const {
+    return {output_kind(declared_.train), Ratio(way) / motor_turns_per_base(declared_.train)};
+  }
+
+  bool there() {
+    if (is_proven(forwards)) return true;
+    for (bool turned = false;; turned = true) {
+      const OutputPosition way = small_way(1);
+      bystander_.told(fmt::format("One turn of the motor forwards, slowly; {} of the output.", to_text(way)));
+      if (!goes(way)) return fails(forwards, "");
+      if (bystander_.asked(*bench_, fmt::format("Did the output go forwards: {}?", which_way_is_forwards())))
+        return proved(forwards);
+      if (turned)
+        return fails(forwards,
+                     "it goes the same way whichever is asked: its drive does not take its polarity "
+                     "(607E:00); exchange the sense of its encoder in its maker's program");
+      turn_round();
+    }
+  }
+
+  /// Its one disable.
+  bool ends() {
+    if (is_proven(told_off)) return true;
+    bystander_.told("The drive is told off, as each end and each fault tells it.");
+    const BusDriveHandle drive = bench_->bus_drive(mechanism().name);
+    if (!acts([&] {
+          lets_go();
+          bench_->serve(0.3_s);
+        }))
+      return fails(told_off, "");
+    if (const auto told = drive.told(); !told || told->state != to_text(DriveState::switch_on_disabled))
+      return fails(told_off, "it still says that it is driven: look at its input that enables it by hand");
+    return ask(told_off, "Can you turn the shaft by hand again?",
+               "it says that it is off, and holds: look at its brake");
+  }
+
   bool on() {
     if (is_proven(enable)) return true;
     bystander_.told("The outputs are switched on.");
     const bool on = acts([this] {
-      handle().hold();
+      holds();
       bench_->serve(0.3_s);
     });
     if (!on) return fails(enable, "");
@@ -160,6 +247,9 @@ class Proving {
 
   /// What of it this board has.
   [[nodiscard]] std::string why_it_does_not_hold() const {
+    if (declared_.has_bus_drive())
+      return "it says that it is driven: look at the motor's three wires, and at the current "
+             "(limits.current)";
     std::string words = "no current flows: look at the motor's supply";
     if (!inputs_of(declared_.board).isolated) words += " and its ground";
     if (declared_.common.enable == EnableUse::driven &&
@@ -191,10 +281,10 @@ class Proving {
     const Ratio step = Ratio(a_full_step(mechanism())) / steps_per_base(mechanism());
     const OutputKind kind = output_kind(mechanism().train);
     return acts([&] {
-      handle().hold();
+      holds();
       bench_->serve(0.3_s);
       for (std::int64_t i = 0; i < steps_shown; ++i) {
-        handle().move({.by = OutputPosition(kind, Ratio(way) * step)}).wait();
+        moves({.by = OutputPosition(kind, Ratio(way) * step)});
         bench_->serve(0.5_s);
       }
     });
@@ -248,6 +338,12 @@ class Proving {
 
   bool back() {
     if (is_proven(backwards)) return true;
+    if (declared_.has_bus_drive()) {
+      bystander_.told("The same back.");
+      if (!goes(small_way(-1))) return fails(backwards, "");
+      return ask(backwards, "Did it come back to where it was?",
+                 "it lags or slips: look at the coupling, and at its encoder's wires");
+    }
     bystander_.told("Four steps back.");
     if (!single(-1)) return fails(backwards, "");
     return ask(backwards, "Did it come back, four steps the other way?",
@@ -270,6 +366,10 @@ class Proving {
                   "twice of it: look at its switches and at board.microsteps; off by a little: count the "
                   "teeth of the train",
                   steps_per_motor_turn(declared_))
+        : declared_.has_bus_drive()
+            ? "twice as far, or half, or four times: look at board.encoder_lines (a line is four counts); "
+              "off by "
+              "a little: count the teeth of the train"
             : "twice as far, or half: look at full and half steps (board.stepping) and at motor.full_steps; "
               "off by "
               "a little: count the teeth of the train";
@@ -302,16 +402,20 @@ class Proving {
         sum(slowly), sum(fast)));
     const auto made = [&](const MoveOrder& order) {
       return acts([&] {
-        handle().move(order).wait();
+        moves(order);
         bench_->serve(0.3_s);
       });
     };
     if (!made(slowly)) return fails(by_the_watch, "");
     if (!bystander_.asked(*bench_,
                           fmt::format("Did it take {:.1f} s by your watch, to half a second?", sum(slowly))))
-      return fails(by_the_watch,
-                   "its steps come at another rate than the rig says: look at controller.timer_clock and at "
-                   "interval_resolution; half or twice the time is a clock divided by two");
+      return fails(
+          by_the_watch,
+          declared_.has_bus_drive()
+              ? "its common instants come at another rate than the rig says: look at controller.bus.cycle, "
+                "and at this computer's clock"
+              : "its steps come at another rate than the rig says: look at controller.timer_clock and at "
+                "interval_resolution; half or twice the time is a clock divided by two");
     if (!made(fast)) return fails(by_the_watch, "");
     return ask(by_the_watch, "Does it stand at the mark again, after the fast way?",
                "it lost steps at its full speed: look at limits.acceleration, limits.speed and "
@@ -324,7 +428,7 @@ class Proving {
     OutputSpeed slow = declared_.limits.speed;
     slow.base = slow.base / Ratio(4);
     return acts([&] {
-      handle().move({.by = way, .speed = slow}).wait();
+      moves({.by = way, .speed = slow});
       bench_->serve(0.3_s);
     });
   }
@@ -339,9 +443,9 @@ class Proving {
       bystander_.told(fmt::format("{} forwards once more; {} should count {:.0f}.", to_text(way),
                                   encoder->name, expected));
       const std::string stage = stage_of(*encoder);
-      const std::int64_t before = handle().measured().count;
+      const std::int64_t before = bench_->stepper(mechanism().name).measured().count;
       if (!goes(way)) return fails(stage, "");
-      const std::int64_t counted = handle().measured().count - before;
+      const std::int64_t counted = bench_->stepper(mechanism().name).measured().count - before;
       const double off = static_cast<double>(counted) - expected;
       if (std::abs(off) > 2.0 + 0.02 * std::abs(expected)) {
         const bool turned =
@@ -362,7 +466,7 @@ class Proving {
     for (const Sensor& sensor : mechanism().sensors) {
       const auto* const place_switch = std::get_if<PlaceSwitch>(&sensor);
       if (place_switch == nullptr || is_proven(stage_of(*place_switch))) continue;
-      if (!released && !acts([this] { handle().release(); })) return fails(stage_of(*place_switch), "");
+      if (!released && !acts([this] { lets_go(); })) return fails(stage_of(*place_switch), "");
       released = true;
       if (!by_finger(*place_switch)) return false;
     }
@@ -412,6 +516,8 @@ class Proving {
 
 std::vector<std::string> proving_stages(const Mechanism& mechanism) {
   std::vector<std::string> stages;
+  if (mechanism.has_bus_drive())
+    return {brought_up, off, enable, forwards, backwards, known_way, by_the_watch, told_off};
   if (has_pairs(mechanism)) stages.emplace_back(coil_pairs);
   if (is_off_at_rest(mechanism)) stages.emplace_back(rest_levels);
   for (const char* const stage : {enable, single_steps, forwards, backwards, known_way, by_the_watch})

@@ -447,6 +447,31 @@ void add_prove(CLI::App& app, ProveOptions& options) {
   command->add_flag("--again", options.again, "Also what the rig says was proven before");
 }
 
+void add_bus(CLI::App& app, BusOptions& options) {
+  CLI::App* command = app.add_subcommand(
+      "bus", "Look who is on the CAN bus of a rig, by its ids, and whether that is what the rig says");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command
+      ->add_option("--new-id", options.new_id,
+                   "Give the drive that is alone on the bus this id, which it keeps (1 to 127)")
+      ->check(CLI::Range(1, 127))
+      ->type_name("ID");
+  command->add_flag("--yes", options.yes, "Do not ask before that");
+  command->add_flag("--json", options.json, "The same for programs");
+}
+
+void add_stand_in(CLI::App& app, StandInOptions& options) {
+  CLI::App* command = app.add_subcommand(
+      "stand-in", "Be the drives of a rig on its CAN interface, so that `drive` and `prove` can be tried");
+  command->add_option("RIG", options.rig, "The rig file")->required()->type_name("");
+  command->add_option("--only", options.only, "The drive of this mechanism alone; can be given again")
+      ->type_name("MECHANISM");
+  command
+      ->add_option("--events", options.event,
+                   "What befalls them from the beginning on: lines such as 'at 3 s warp_beam.jam on'")
+      ->type_name("FILE");
+}
+
 void add_demo(CLI::App& app, DemoOptions& options) {
   CLI::App* command =
       app.add_subcommand("demo", "Inspect and rehearse the bobbin bench that comes with Cog Stride");
@@ -516,6 +541,8 @@ ExitStatus run_command_line(int count, char** words) {
   FitOptions fit;
   CompareOptions compare;
   MeasureRateOptions measure_rate;
+  BusOptions bus;
+  StandInOptions stand_in;
   DemoOptions demo;
   add_inspect(app, inspect);
   add_lines(app, lines);
@@ -536,6 +563,8 @@ ExitStatus run_command_line(int count, char** words) {
   add_compare(app, compare);
   add_measure_rate(app, measure_rate);
   add_export(app, exported);
+  add_bus(app, bus);
+  add_stand_in(app, stand_in);
   add_demo(app, demo);
   try {
     app.parse(count, words);
@@ -565,5 +594,7 @@ ExitStatus run_command_line(int count, char** words) {
   if (app.got_subcommand("fit")) return run_fit(fit);
   if (app.got_subcommand("compare")) return run_compare(compare);
   if (app.got_subcommand("measure-rate")) return run_measure_rate(measure_rate);
+  if (app.got_subcommand("bus")) return run_bus(bus);
+  if (app.got_subcommand("stand-in")) return run_stand_in(stand_in);
   return run_demo(demo);
 }

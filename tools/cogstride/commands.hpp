@@ -202,6 +202,19 @@ struct MeasureRateOptions {
   bool json = false;
 };
 
+struct BusOptions {
+  std::string rig;
+  int new_id = 0;  ///< 0: none
+  bool yes = false;
+  bool json = false;
+};
+
+struct StandInOptions {
+  std::string rig;
+  std::vector<std::string> only;
+  std::string event;
+};
+
 struct DemoOptions {
   std::string from;
   std::string to = "demo-output";
@@ -231,6 +244,8 @@ ExitStatus run_prove(const ProveOptions& options);
 ExitStatus run_fit(const FitOptions& options);
 ExitStatus run_compare(const CompareOptions& options);
 ExitStatus run_measure_rate(const MeasureRateOptions& options);
+ExitStatus run_bus(const BusOptions& options);
+ExitStatus run_stand_in(const StandInOptions& options);
 ExitStatus run_demo(const DemoOptions& options);
 
 /// Reads the command line and runs the command.

@@ -26,8 +26,11 @@ void request_stop(int) {
 
 }  // namespace
 
-InterruptsNoted::InterruptsNoted(Bench& bench) {
+InterruptsNoted::InterruptsNoted(Bench& bench) : InterruptsNoted() {
   interruptible.store(&bench);
+}
+
+InterruptsNoted::InterruptsNoted() {
   for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, request_stop);
   std::signal(SIGPIPE, SIG_IGN);
 }
@@ -56,7 +59,8 @@ PlayedScript play(Bench& bench, ScriptPlayer& player, const std::string& doing, 
 }
 
 void require_chips(const std::string& rig_file, const Rig& rig) {
-  if (!rig.controller.chips.empty() || !rig.controller.pwm_chips.empty() || rig.controller.link) return;
+  const Controller& controller = rig.controller;
+  if (!controller.chips.empty() || !controller.pwm_chips.empty() || controller.link || controller.bus) return;
   if (rig.controller.small_chip)
     throw Error(
         fmt::format("{}: its controller is a small chip, and no link to it is said: which port it is behind, "

@@ -11,6 +11,8 @@
 class InterruptsNoted {
  public:
   explicit InterruptsNoted(cogstride::Bench& bench);
+  /// Where no bench is to be stopped: was_interrupted() says it.
+  InterruptsNoted();
   ~InterruptsNoted();
   InterruptsNoted(const InterruptsNoted&) = delete;
   InterruptsNoted& operator=(const InterruptsNoted&) = delete;

@@ -131,13 +131,19 @@ class User final : public Bystander {
   void show(Bench& bench) {
     const SimulatedBench* const simulated = simulated_of(bench);
     if (simulated == nullptr) return;
-    const SteppedPlant& plant = simulated->plant(mechanism_.name);
     const OutputKind kind = output_kind(mechanism_.train);
-    const double at = plant.position() * display_units_per_base(kind);
-    say(fmt::format(
-        "  simulated: the output stands at {:.3f} {}{}; its windings have {:.2f} A and {:.2f} A\n", at,
-        display_unit(kind, 0), last_at_ ? fmt::format(", {:+.3f} since last asked", at - *last_at_) : "",
-        plant.current_a(), plant.current_b()));
+    const bool is_on_bus = mechanism_.has_bus_drive();
+    const double at = is_on_bus ? simulated->signal(mechanism_.name + ".made")
+                                : simulated->plant(mechanism_.name).position() * display_units_per_base(kind);
+    std::string currents;
+    if (is_on_bus) {
+      currents = fmt::format("its motor has {:.2f} A", simulated->signal(mechanism_.name + ".current"));
+    } else {
+      const SteppedPlant& plant = simulated->plant(mechanism_.name);
+      currents = fmt::format("its windings have {:.2f} A and {:.2f} A", plant.current_a(), plant.current_b());
+    }
+    say(fmt::format("  simulated: the output stands at {:.3f} {}{}; {}\n", at, display_unit(kind, 0),
+                    last_at_ ? fmt::format(", {:+.3f} since last asked", at - *last_at_) : "", currents));
     last_at_ = at;
   }
   void keep() {
@@ -164,7 +170,7 @@ void refuse_obstacles(const Rig& alone, const ProveOptions& options) {
 ExitStatus run_prove(const ProveOptions& options) {
   const Rig rig = read_rig(options.rig);
   const Mechanism& mechanism = mechanism_named(rig, options.mechanism);
-  require_movable(mechanism);
+  if (!mechanism.has_bus_drive()) require_movable(mechanism);
   std::vector<std::string> before;
   if (options.live && !options.again && mechanism.proven && mechanism.proven->still_holds)
     before = mechanism.proven->stages;

@@ -387,9 +387,32 @@ LiveBench::~LiveBench() {
   }
 }
 
+/// What stays on by itself is told off, and listened to until it says that it is.
+void LiveBench::switch_off() {
+  constexpr int looks = 50;
+  Lines& lines = *inside_->checked;
+  const auto are_on = [&] {
+    return std::any_of(movers().begin(), movers().end(), [](const auto& each) { return each->stays_on(); });
+  };
+  if (!are_on()) return;
+  for (const auto& each : movers()) {
+    if (!each->stays_on()) continue;
+    if (each->has_ended() && !each->is_driven(lines.now())) {
+      each->release(lines);
+    } else {
+      each->lines_were_cut(lines, {});
+    }
+  }
+  for (int i = 0; i < looks && are_on(); ++i) serve(Time(10.0, units::ms));
+}
+
 void LiveBench::close() {
   Inside& in = *inside_;
   if (in.closed) return;
+  try {
+    switch_off();
+  } catch (...) {  // the lines are put at rest all the same
+  }
   if (in.lines != nullptr) {
     in.lines->play_out();
     in.lines->cut();

@@ -111,6 +111,7 @@ class LiveBench final : public Bench {
 
  private:
   class Supervisor;
+  void switch_off();
   void tell_how_it_played();
   void tell_how_it_spoke();
   void give_back() noexcept;

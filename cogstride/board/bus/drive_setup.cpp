@@ -11,6 +11,7 @@
 namespace cogstride {
 namespace {
 
+constexpr int most_twice = 2;
 constexpr std::int64_t rounds_by_at_most = 100;  // a hundredth of a value
 
 }  // namespace
@@ -31,7 +32,8 @@ void DriveSetup::go_to(Stage stage, Tick now) {
     case Stage::looks:
       control_ = node_control(NodeCommand::prepare, wants_.id);
       access_.read(objects::device_type);
-      if (wants_.vendor) access_.read(objects::vendor);
+      access_.read(objects::device_type);  // two of one id answer twice, each time
+      access_.read(objects::vendor);
       if (wants_.product) access_.read(objects::product);
       break;
     case Stage::restores:
@@ -72,7 +74,10 @@ std::optional<Frame> DriveSetup::send(Tick now) {
     return std::nullopt;
   }
   for (;;) {
-    if (const std::optional<Frame> frame = access_.send(now)) return frame;
+    if (const std::optional<Frame> frame = access_.send(now)) {
+      if (stage_ == Stage::looks) ++questions_;
+      return frame;
+    }
     bool took = false;
     while (const std::optional<ObjectAccess::Result> result = access_.take()) {
       took = true;
@@ -106,7 +111,17 @@ void DriveSetup::hear(const Frame& frame, Tick now) {
     if (beat && beat->id == wants_.id && beat->state == NodeState::boot && !control_) go_to(Stage::sets, now);
     return;
   }
+  count_answer(frame);
   access_.hear(frame);
+}
+
+/// An answer may come twice now and then; where more come than there were questions, two answer.
+void DriveSetup::count_answer(const Frame& frame) {
+  if (stage_ != Stage::looks || frame.id != access_answer_id(wants_.id)) return;
+  ++answers_;
+  if (answers_ < questions_ + most_twice) return;
+  fail(fmt::format("two drives answer with the id {}: leave one on the bus, and give it another one",
+                   wants_.id));
 }
 
 void DriveSetup::identify(const ObjectAccess::Result& result) {

@@ -66,6 +66,7 @@ class DriveSetup {
  private:
   void go_to(Stage stage, Tick now);
   void take(const ObjectAccess::Result& result, Tick now);
+  void count_answer(const Frame& frame);
   void identify(const ObjectAccess::Result& result);
   void compare(const ObjectAccess::Result& result);
   void fail(std::string why);
@@ -79,6 +80,8 @@ class DriveSetup {
   std::optional<Frame> control_{};  // of its node, to go out first
   Tick waits_until_ = never;        // for it to be there again
   std::vector<std::string> rounded_{};
+  int questions_ = 0;  // who it is, and what came of that
+  int answers_ = 0;
   std::string fault_{};
 };
 

@@ -114,6 +114,7 @@ DriveWants drive_wants(const Mechanism& mechanism, const Controller& controller)
       {o::watched_heartbeat, bus.id << 16 | milliseconds(bus.silence)},
       {o::when_heartbeat_ends, heartbeat_ends_in_quick_stop},
   };
+  if (limits.jerk > 0.0) wants.settings.emplace_back(o::profile_jerk, within(limits.jerk, most_i32));
   if (board->supply_current_set_at)
     wants.settings.emplace_back(
         object_of(board->supply_current_set_at->object, "limit of the current from its supply"),

@@ -206,7 +206,27 @@ struct Compare {
     TIMSK1 |= a ? 1 << OCIE1A : 1 << OCIE1B;
   }
   static void off() { TIMSK1 &= static_cast<uint8_t>(~(a ? 1 << OCIE1A : 1 << OCIE1B)); }
+
+  /// Of COGSTRIDE_CATCH_UP; interrupts are off. @param interrupt  calls the compare's own
+  template <class Interrupt>
+  COGSTRIDE_IN_INTERRUPT static void catch_up(Interrupt interrupt) {
+    constexpr uint8_t flag = a ? 1 << OCF1A : 1 << OCF1B;
+    constexpr uint8_t is_on = a ? 1 << OCIE1A : 1 << OCIE1B;
+    uint16_t due = tick();  // by its axis, however late it is
+    while ((TIFR1 & TIMSK1 & flag) != 0) {
+      TIFR1 = flag;
+      interrupt();
+      if ((TIMSK1 & is_on) == 0) return;
+      const uint16_t gap = static_cast<uint16_t>(tick() - due);
+      if (static_cast<uint16_t>(now() - due) < gap) return;
+      due = static_cast<uint16_t>(due + gap);
+      at(static_cast<uint16_t>(now() + 16));
+      while ((TIFR1 & flag) == 0) {
+      }
+    }
+  }
 };
+static_assert(OCIE1A == OCF1A && OCIE1B == OCF1B, "a compare's two bits have one place");
 
 /// A compare channel whose output is a STEP line, high for a pulse. A match turns the output over, which
 /// makes the edge; forcing one turns it back, which ends the pulse.
@@ -390,6 +410,19 @@ using StepB = Step<false, Direction>;
   ISR(vector, COGSTRIDE_QUICK) {                                                                      \
     if (!(axis).step()) __asm__ __volatile__("call __vector_end_of_" #vector ::: "memory");           \
   }
+
+#define COGSTRIDE_NAME_OF(what) #what
+
+/// At the end of an interrupt that may take longer than the gap of a fast axis, as an edge's does. Where two
+/// come one right after the other, the axis would set its next compare behind the tick, and that matches a
+/// turn of the timer later. So what has become due meanwhile is made here, one after another, as soon as can
+/// be. It costs the steps themselves nothing.
+/// @param vector  of the axis' compare @param a  whether that is A
+#define COGSTRIDE_CATCH_UP(vector, a)                                                                 \
+  cogstride::chip::avr8::Compare<a>::catch_up([] {                                                    \
+    /* It saves what it uses, and ends with interrupts on; none comes before the next instruction. */ \
+    __asm__ __volatile__("call " COGSTRIDE_NAME_OF(vector) "\n\tcli" ::: "memory");                   \
+  });
 
 /// The interrupt of an axis that follows an encoder. @param tracks  bit 0: A, bit 1: B, as they are now
 #define COGSTRIDE_FOLLOW_INTERRUPT(vector, axis, tracks)                                           \

@@ -22,6 +22,7 @@ class BusDriveMover final : public Mover,
                             public Places,
                             public Speeds,
                             public Duties,
+                            public Torques,
                             public Follows,
                             public Commanded,
                             public Arming {
@@ -41,9 +42,8 @@ class BusDriveMover final : public Mover,
   /// A share of its top speed.
   std::shared_ptr<MotionRecord> spin(Lines& lines, const DutyOrder& order) override;
   std::shared_ptr<MotionRecord> change(Lines& lines, Fraction by) override;
-  /// With a torque of its motor, at whatever speed that gives, until told otherwise; done once it has it.
   /// @throws RangeError when its current does not give that
-  std::shared_ptr<MotionRecord> pull(Lines& lines, Torque torque);
+  std::shared_ptr<MotionRecord> pull(Lines& lines, Torque torque) override;
   std::shared_ptr<MotionRecord> reverse(Lines& lines, std::optional<ExactTime> ramp) override;
   std::shared_ptr<MotionRecord> stop(Lines& lines, std::optional<ExactTime> ramp) override;
   void let(Lines& lines, SlowsBy how) override;
@@ -74,6 +74,7 @@ class BusDriveMover final : public Mover,
   [[nodiscard]] Places* places() override { return this; }
   [[nodiscard]] Speeds* speeds() override { return this; }
   [[nodiscard]] Duties* duties() override { return this; }
+  [[nodiscard]] Torques* torques() override { return this; }
   [[nodiscard]] Follows* follows() override { return this; }
   [[nodiscard]] Commanded* commanded() override { return this; }
   [[nodiscard]] Arming* arming() override { return this; }
@@ -85,6 +86,7 @@ class BusDriveMover final : public Mover,
   [[nodiscard]] MoverVerdict came_to(Tick now) const override;
   [[nodiscard]] bool has_ended() const override { return !log().is_on(); }
   [[nodiscard]] bool is_driven(Tick now) const override;
+  [[nodiscard]] bool stays_on() const override { return link_.is_on(); }
 
   [[nodiscard]] Tick next_act() const override;
   void act(Lines& lines, std::span<const Reading> readings) override;

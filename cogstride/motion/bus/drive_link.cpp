@@ -95,9 +95,16 @@ void DriveLink::serve(Lines& lines) {
 void DriveLink::take_status(std::uint16_t status) {
   told_.status = status;
   state_ = state_of(status);
-  if (state_ == DriveState::fault && fault_.empty() && !resets_)
-    fail(fmt::format("drive {} is in a fault", wants_.id), false);
   if (state_ != DriveState::fault) resets_ = false;
+}
+
+/// It says what is wrong in an emergency, which may be lost, and with its watched values.
+void DriveLink::fail_by_code(std::uint16_t code) {
+  const DriveFault fault = fault_of(code);
+  fail(code == 0 ? fmt::format("drive {} is in a fault, and tells no error code", wants_.id)
+                 : fmt::format("drive {} says: {} (error code {:04X}); {}", wants_.id, fault.what, code,
+                               fault.to_do),
+       false);
 }
 
 void DriveLink::hear_data(const Frame& frame, Tick at) {
@@ -123,6 +130,7 @@ void DriveLink::hear_data(const Frame& frame, Tick at) {
     told_.celsius = amount(board_.temperature_told);
   } else if (unpack(data[place_of(DriveData::watched)], wants_.id, frame, values)) {
     told_.lag = values[0];
+    if (state_ == DriveState::fault && !resets_) fail_by_code(static_cast<std::uint16_t>(values[1]));
   } else {
     return;
   }
@@ -132,11 +140,7 @@ void DriveLink::hear_data(const Frame& frame, Tick at) {
 void DriveLink::hear(const Frame& frame, Tick at) {
   if (setup_ && !setup_->has_ended()) setup_->hear(frame, at);
   if (const std::optional<Emergency> emergency = emergency_of(frame)) {
-    if (emergency->id != wants_.id || emergency->code == 0) return;
-    const DriveFault fault = fault_of(emergency->code);
-    fail(fmt::format("drive {} says: {} (error code {:04X}); {}", wants_.id, fault.what, emergency->code,
-                     fault.to_do),
-         false);
+    if (emergency->id == wants_.id && emergency->code != 0) fail_by_code(emergency->code);
     return;
   }
   if (!setup_ || !setup_->is_up()) return;

@@ -40,6 +40,10 @@ class DriveLink {
   /// Counts its place cycle by cycle, and may be told to move.
   [[nodiscard]] bool is_up() const { return setup_ && setup_->is_up() && has_told() && fault_.empty(); }
   [[nodiscard]] bool is_driven() const { return is_up() && state_ == DriveState::enabled; }
+  /// By what it has told last.
+  [[nodiscard]] bool is_on() const {
+    return state_ && *state_ != DriveState::switch_on_disabled && *state_ != DriveState::fault;
+  }
   [[nodiscard]] std::optional<DriveState> state() const { return state_; }
   [[nodiscard]] const std::string& fault() const { return fault_; }
   /// How often it has been brought up: each time its places count anew.
@@ -87,6 +91,7 @@ class DriveLink {
   void fail(std::string why, bool begins_anew);
   void hear_data(const Frame& frame, Tick at);
   void take_status(std::uint16_t status);
+  void fail_by_code(std::uint16_t code);
   [[nodiscard]] std::uint16_t control_word() const;
 
   MechanismId owner_;

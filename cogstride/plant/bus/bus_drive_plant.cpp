@@ -17,7 +17,8 @@ DriveNode::Setup node_setup(const Mechanism& mechanism, double ticks_per_second)
           steps_per_motor_turn(mechanism),
           motor.torque_constant,
           motor.rated_current,
-          ticks_per_second};
+          ticks_per_second,
+          1000 + std::get<BusWiring>(mechanism.wiring).id};
 }
 
 void warm_up(double& rise, double watts, const std::optional<ThermalResistance>& to_air,

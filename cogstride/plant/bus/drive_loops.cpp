@@ -6,6 +6,7 @@
 namespace cogstride {
 namespace {
 
+constexpr double drawn_along = 1.0 / 16.0;
 constexpr double idle_current = 0.05;    // A, of its electronics
 constexpr double blocked_speed = 20.0;   // counts/s
 constexpr double blocked_at_most = 0.5;  // s
@@ -18,15 +19,17 @@ constexpr double reached_speed_within = 0.02;
 void DriveLoops::begin(const DriveSense& sense) {
   wanted_ = cyclic_to_ = sense.place;
   speed_ = sense.speed;
-  acceleration_ = integral_ = cyclic_left_ = lags_for_ = blocked_for_ = 0.0;
+  acceleration_ = integral_ = cyclic_left_ = cycle_ = lags_for_ = blocked_for_ = 0.0;
   brakes_ = has_rested_ = has_reached_ = false;
 }
 
 void DriveLoops::take_place(double place, double cycle) {
-  if (cyclic_left_ > 0.0) wanted_ = cyclic_to_;
+  // It goes by a clock of its own, which the common instants draw along: they come a little early or late.
+  const double early = std::abs(cyclic_left_) < 0.5 * cycle ? cyclic_left_ : 0.0;
   cyclic_to_ = place;
-  cyclic_left_ = cycle;
-  const double speed = (cyclic_to_ - wanted_) / cycle;
+  cycle_ = cycle;
+  cyclic_left_ = cycle + (1.0 - drawn_along) * early;
+  const double speed = (cyclic_to_ - wanted_) / cyclic_left_;
   acceleration_ = (speed - speed_) / cycle;
   speed_ = speed;
 }
@@ -78,15 +81,16 @@ void DriveLoops::want(const DriveOrders& orders, const DriveSense& sense, double
       return to_speed(orders.speed, slows ? orders.deceleration : orders.acceleration, seconds);
     }
     case DriveMode::cyclic_position:
-      if (cyclic_left_ <= 0.0) {  // nothing new has come: it stays there
-        speed_ = acceleration_ = 0.0;
-      } else if (cyclic_left_ > seconds) {
+      if (cyclic_left_ > seconds) {
         wanted_ += (cyclic_to_ - wanted_) * seconds / cyclic_left_;
-        cyclic_left_ -= seconds;
-      } else {
-        wanted_ = cyclic_to_;
-        cyclic_left_ -= seconds;
+      } else if (cyclic_left_ > -cycle_) {  // the next one is late: evenly on for as long again
+        wanted_ = cyclic_to_ + speed_ * (seconds - cyclic_left_);
+        acceleration_ = 0.0;
+      } else {  // nothing new comes: it stays there
+        speed_ = acceleration_ = 0.0;
+        return;
       }
+      cyclic_left_ -= seconds;
       return;
     default:  // by torque it is wherever it is
       wanted_ = sense.place;

@@ -54,7 +54,8 @@ class DriveLoops {
  public:
   /// It is switched on, or another mode comes in force: from where it is.
   void begin(const DriveSense& sense);
-  /// A place that is to be reached in a cycle from now.
+  /// A place that is to be reached evenly in a cycle from now. Where the next one is late it goes on at that
+  /// speed for a cycle more.
   void take_place(double place, double cycle);
   /// On a ramp to rest, whatever was told; it has rested() then.
   void brake();
@@ -89,6 +90,7 @@ class DriveLoops {
   double acceleration_ = 0.0;
   double cyclic_to_ = 0.0;
   double cyclic_left_ = 0.0;  // s
+  double cycle_ = 0.0;        // s
   double integral_ = 0.0;     // counts
   double current_ = 0.0;
   double applied_ = 0.0;

@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "cogstride/board/bus/drive_wants.hpp"
+#include "cogstride/board/bus/id_change.hpp"
 
 namespace cogstride {
 namespace {
@@ -31,7 +32,7 @@ std::int64_t fitting(const BusObject& object, double value) {
 }  // namespace
 
 DriveNode::DriveNode(Setup setup, DriveLoops& loops)
-    : setup_(std::move(setup)), loops_(loops), objects_(setup_.id) {
+    : setup_(std::move(setup)), loops_(loops), objects_(setup_.id), stored_id_(setup_.id) {
   declare_objects();
   declare_data();
 }
@@ -54,7 +55,7 @@ void DriveNode::declare_objects() {
   told(o::vendor, setup_.board.vendor.value_or(0));
   told(o::product, setup_.board.product.value_or(0));
   told(o::revision, 1);
-  told(o::serial_number, 1000 + setup_.id);
+  told(o::serial_number, setup_.serial_number);
   objects_.add({.object = o::restore_all,
                 .access = Access::both,
                 .value = 1,
@@ -94,6 +95,7 @@ void DriveNode::declare_objects() {
   amount(o::profile_acceleration, 10'000);
   amount(o::profile_deceleration, 10'000);
   amount(o::quick_stop_deceleration, 100'000);
+  amount(o::profile_jerk, 0);
   objects_.add({.object = o::profile_form, .access = Access::both, .value = 0, .least = 0, .most = 0});
   amount(o::torque_slope, 1000);
   objects_.add({.object = o::encoder_counts,
@@ -167,8 +169,45 @@ double DriveNode::polarity() const {
   return (objects_.value(objects::polarity) & polarity_of_place) != 0 ? -1.0 : 1.0;
 }
 
+/// What goes by its id is made anew with it.
+void DriveNode::take_new_id() {
+  if (stored_id_ == setup_.id) return;
+  setup_.id = stored_id_;
+  objects_ = DeviceObjects(setup_.id);
+  declare_objects();
+  declare_data();
+}
+
+/// Layer settings (CiA 305): of whoever listens to them.
+void DriveNode::settings(const Frame& frame) {
+  const auto answer = [&](std::uint8_t error) {
+    send({setting_answer_id, Frame::most_bytes, {frame.bytes[0], error}});
+  };
+  switch (static_cast<SettingCommand>(frame.bytes[0])) {
+    case SettingCommand::switch_all:
+      takes_settings_ = frame.bytes[1] == 1;
+      break;
+    case SettingCommand::set_id:
+      if (!takes_settings_) break;
+      if (frame.bytes[1] < 1 || frame.bytes[1] > most_node_id) {
+        answer(1);
+        break;
+      }
+      new_id_ = frame.bytes[1];
+      answer(0);
+      break;
+    case SettingCommand::store:
+      if (!takes_settings_) break;
+      stored_id_ = new_id_.value_or(setup_.id);
+      answer(0);
+      break;
+  }
+}
+
 void DriveNode::begin(Tick now, bool restored) {
   if (restored) objects_.restore();
+  take_new_id();
+  takes_settings_ = false;
   restores_ = false;
   enter(DriveState::switch_on_disabled);
   node_ = NodeState::boot;
@@ -403,6 +442,7 @@ void DriveNode::hear(Tick at, const Frame& frame) {
   if (!is_powered_ || !is_wired_ || begins_at_ != never) return;
   now_ = at;
   if (frame.id == node_control_id) return commands(frame, at);
+  if (frame.id == setting_request_id && frame.size == Frame::most_bytes) return settings(frame);
   if (const std::optional<NodeHeartbeat> beat = heartbeat_of(frame)) {
     const std::int64_t watched = objects_.value(objects::watched_heartbeat);
     if (watched != 0 && beat->id == (watched >> 16 & 0x7f)) heard_at_ = at;

@@ -26,6 +26,7 @@ class DriveNode final : public BusNode {
     double torque_constant = 0.05;      ///< N m/A
     double rated_current = 5.0;         ///< A
     double ticks_per_second = 1e6;
+    std::int64_t serial_number = 1;
   };
   /// @param loops  what they have come to; they are asked whenever it is asked
   DriveNode(Setup setup, DriveLoops& loops);
@@ -52,6 +53,8 @@ class DriveNode final : public BusNode {
  private:
   void declare_objects();
   void declare_data();
+  void take_new_id();
+  void settings(const Frame& frame);
   void begin(Tick now, bool restored);
   void control(std::uint16_t word);
   void enter(DriveState state);
@@ -86,6 +89,9 @@ class DriveNode final : public BusNode {
   Tick heard_at_ = never;  // the heartbeat that it watches
   std::uint16_t error_ = 0;
   std::uint16_t control_before_ = 0;
+  bool takes_settings_ = false;
+  std::optional<int> new_id_{};
+  int stored_id_;  // that it has when it begins anew
   std::deque<Frame> to_send_{};
   std::vector<Frame> ordered_{};  // that come in force with the next common instant
 };

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <functional>
 #include <map>
+#include <random>
 
 #include "cogstride/board/bus/drive_setup.hpp"
 #include "cogstride/quantity/quantity.hpp"
@@ -290,6 +291,86 @@ TEST(DriveNode, TellsItsFaultsAndIsResetOnOrderAlone) {
   EXPECT_EQ(code_of([](Bench& bench) { bench.supply = 12.0; }), 0x3220);
   EXPECT_EQ(code_of([](Bench& bench) { bench.supply = 40.0; }), 0x3210);
   EXPECT_EQ(code_of([](Bench& bench) { bench.celsius = 95.0; }), 0x4210);
+}
+
+/// Frames that get lost, and others that come twice: it is brought up all the same, or says what did not
+/// answer; never as something else than it was told.
+TEST(DriveSetup, ComesUpOrSaysWhatIsMissingWhateverGetsLost) {
+  int up = 0;
+  int doubled = 0;
+  for (unsigned seed = 1; seed <= 200; ++seed) {
+    std::mt19937 random(seed);
+    const double lost = std::uniform_real_distribution(0.0, 0.4)(random);
+    const auto times_of = [&] {
+      const double at = std::uniform_real_distribution(0.0, 1.0)(random);
+      return at < lost ? 0 : at > 0.9 ? 2 : 1;
+    };
+    Bench bench;
+    DriveSetup wanted(wants(), times);
+    for (int i = 0; i < 20'000 && !wanted.has_ended(); ++i) {
+      while (const auto frame = wanted.send(bench.now))
+        for (int times_heard = times_of(); times_heard > 0; --times_heard) bench.hear(*frame);
+      bench.said.clear();
+      bench.pass();
+      for (const Frame& frame : bench.said) {
+        const int heard = times_of();
+        doubled += heard == 2;
+        for (int j = 0; j < heard; ++j) wanted.hear(frame, bench.now);
+      }
+    }
+    ASSERT_TRUE(wanted.has_ended()) << seed;
+    if (!wanted.is_up()) {
+      EXPECT_TRUE(wanted.fault().starts_with("drive 11 does not") ||
+                  wanted.fault().starts_with("two drives answer with the id 11"))
+          << seed << ": " << wanted.fault();
+      continue;
+    }
+    ++up;
+    for (const auto& [object, value] : wants().settings)
+      ASSERT_EQ(bench.node.objects().value(object), value) << seed << ": " << to_text(object);
+  }
+  EXPECT_GT(up, 40);
+  EXPECT_LT(up, 200);
+  EXPECT_GT(doubled, 500);
+}
+
+/// Common instants that come a twentieth of a millisecond early or late: it goes evenly all the same.
+TEST(DriveLoops, GoEvenlyWhereTheCommonInstantsAreNot) {
+  const auto highest_of = [](int jitter) {
+    std::mt19937 random(5);
+    DriveLoops loops;
+    DriveOrders orders;
+    orders.is_driven = true;
+    orders.mode = DriveMode::cyclic_position;
+    orders.most_current = 100.0;
+    DriveMotor motor;
+    motor.torque_constant = 0.075;
+    motor.resistance = 0.34;
+    motor.inertia = 5e-4;
+    motor.rad_per_count = 2.0 * 3.141592653589793 / 4096.0;
+    motor.highest_supply = 360.0;
+    DriveSense sense;
+    sense.supply = 240.0;
+    loops.begin(sense);
+    double highest = 0.0;
+    for (int cycle = 0; cycle < 400; ++cycle) {
+      // 100000 counts/s after a second, at 100000 counts/s2.
+      const double at = 0.01 * (cycle + 1);
+      loops.take_place(at < 1.0 ? 5e4 * at * at : 5e4 + 1e5 * (at - 1.0), 0.01);
+      const int parts = 1000 + std::uniform_int_distribution(-jitter, jitter)(random);
+      for (int i = 0; i < parts; ++i) {
+        const double current = loops.step(orders, motor, sense, 1e-5);
+        sense.speed += motor.torque_constant * current / motor.inertia / motor.rad_per_count * 1e-5;
+        sense.place += sense.speed * 1e-5;
+        highest = std::max(highest, std::abs(current));
+      }
+      EXPECT_LT(std::abs(loops.lag()), 60.0) << cycle;
+    }
+    return highest;
+  };
+  const double even = highest_of(0);
+  EXPECT_NEAR(even, 5e-4 * 1e5 * 2.0 * 3.141592653589793 / 4096.0 / 0.075, 0.3);
+  EXPECT_LT(highest_of(5), 1.6 * even);
 }
 
 TEST(DriveLoops, KeepWithinTheCurrentsOfMotorAndSupply) {

@@ -32,6 +32,8 @@ std::string motor_leads(const Mechanism& mechanism) {
   if (std::holds_alternative<BrushedMotor>(mechanism.motor))
     return mechanism.reversed ? "+ and - to its bridge's two outputs; turned round by the rig (reversed)"
                               : "+ and - to its bridge's two outputs: + is the higher one forwards";
+  if (std::holds_alternative<BusDrive>(mechanism.board))
+    return "A, B and C to the outputs of its drive, and its encoder to the drive too";
   if (std::holds_alternative<BrushlessMotor>(mechanism.motor))
     return "A, B and C to the outputs of legs a, b and c";
   if (std::holds_alternative<ThrottledMotor>(mechanism.motor))
@@ -85,6 +87,13 @@ std::string switches(const Mechanism& mechanism) {
 std::vector<Connection> connections_of(const Rig& rig, const Mechanism& mechanism) {
   const Supply& supply = mechanism.supply;
   std::vector<Connection> all{{"motor leads", motor_leads(mechanism)}};
+  if (const auto* const wiring = std::get_if<BusWiring>(&mechanism.wiring);
+      wiring != nullptr && rig.controller.bus)
+    all.push_back(
+        {"bus", fmt::format("{} at {:g} kbit/s: high, low and ground; its id is {}; 120 ohm at each "
+                            "of the bus' two ends",
+                            rig.controller.bus->interface_name,
+                            1e-3 * static_cast<double>(rig.controller.bus->bit_rate), wiring->id)});
   std::string fed = fmt::format("{}, {} with up to {}", supply.name, to_text(supply.voltage, "V", 4),
                                 to_text(supply.current, "A", 4));
   all.push_back({"supply", std::move(fed)});

@@ -39,6 +39,7 @@ constexpr std::array language{
     VerbWord{"let", read_let},
     VerbWord{"switch", read_switch},
     VerbWord{"arm", read_arm},
+    VerbWord{"pull", read_pull},
     VerbWord{"hold", read_hold},
     VerbWord{"release", read_release},
     VerbWord{"brake", read_brake},

@@ -21,6 +21,7 @@ std::unique_ptr<Verb> read_home(LineReader& reader);
 std::unique_ptr<Verb> read_jog(LineReader& reader);
 std::unique_ptr<Verb> read_measure(LineReader& reader);
 std::unique_ptr<Verb> read_move(LineReader& reader);
+std::unique_ptr<Verb> read_pull(LineReader& reader);
 std::unique_ptr<Verb> read_ready(LineReader& reader);
 std::unique_ptr<Verb> read_release(LineReader& reader);
 std::unique_ptr<Verb> read_reverse(LineReader& reader);
