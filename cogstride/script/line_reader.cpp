@@ -180,6 +180,12 @@ LineReader::AmountText LineReader::amount_text(const std::string& wanted) {
     const Word& unit = line_.words[next_++];
     found.text += " " + std::string(unit.text);
     found.length = unit.column + unit.text.size() - first.column;
+    // "0.2 N m"
+    if (unit.text.ends_with('N') && (next_is("m") || next_is("cm"))) {
+      const Word& rest = line_.words[next_++];
+      found.text += " " + std::string(rest.text);
+      found.length = rest.column + rest.text.size() - first.column;
+    }
   }
   return found;
 }

@@ -1,6 +1,7 @@
 // A program that is spoken to line by line: it answers with any number of lines, and one with a full stop.
 #pragma once
 
+#include <fcntl.h>
 #include <spawn.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -17,12 +18,11 @@ class LineProgram {
   explicit LineProgram(std::vector<std::string> words) {
     int in[2]{};
     int out[2]{};
-    if (pipe(in) != 0 || pipe(out) != 0) throw std::runtime_error("no pipe");
+    if (pipe2(in, O_CLOEXEC) != 0 || pipe2(out, O_CLOEXEC) != 0) throw std::runtime_error("no pipe");
     posix_spawn_file_actions_t actions;
     posix_spawn_file_actions_init(&actions);
     posix_spawn_file_actions_adddup2(&actions, in[0], 0);
     posix_spawn_file_actions_adddup2(&actions, out[1], 1);
-    for (const int fd : {in[0], in[1], out[0], out[1]}) posix_spawn_file_actions_addclose(&actions, fd);
     std::vector<char*> pointers;
     for (std::string& word : words) pointers.push_back(word.data());
     pointers.push_back(nullptr);

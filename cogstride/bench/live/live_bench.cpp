@@ -120,6 +120,7 @@ struct LiveBench::Inside {
   std::unique_ptr<BlackBoxWriter> box;
   std::unique_ptr<RecordedLines> recorded;  // before the live ones, with the box
   std::unique_ptr<ReplayedLines> replayed;  // in their place
+  bool are_gone = false;                    // its lines
   PlayedLines* played_lines = nullptr;      // the one of these that planning sees
   std::unique_ptr<CheckedLines> checked;    // before it
   std::unique_ptr<Supervisor> supervisor;
@@ -394,7 +395,7 @@ void LiveBench::switch_off() {
   const auto are_on = [&] {
     return std::any_of(movers().begin(), movers().end(), [](const auto& each) { return each->stays_on(); });
   };
-  if (!are_on()) return;
+  if (!are_on() || inside_->are_gone) return;
   for (const auto& each : movers()) {
     if (!each->stays_on()) continue;
     if (each->has_ended() && !each->is_driven(lines.now())) {
@@ -694,6 +695,7 @@ void LiveBench::Supervisor::look() {
   const PlayedLines::Trouble trouble = in.played_lines->take_trouble();
   if (trouble.cut_by != CutBy::planning) bench_.fail(StopBy::cut, words_of(trouble.cut_by));
   if (!trouble.gone.empty()) {
+    in.are_gone = true;
     bench_.fail(StopBy::cut, trouble.gone);
     return;
   }

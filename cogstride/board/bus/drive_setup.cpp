@@ -11,8 +11,13 @@
 namespace cogstride {
 namespace {
 
-constexpr int most_twice = 2;
+constexpr int most_surplus = 2;
 constexpr std::int64_t rounds_by_at_most = 100;  // a hundredth of a value
+
+/// Index and part that a frame of object access is about.
+std::uint32_t object_key(const Frame& frame) {
+  return frame.bytes[1] << 16 | frame.bytes[2] << 8 | frame.bytes[3];
+}
 
 }  // namespace
 
@@ -32,9 +37,8 @@ void DriveSetup::go_to(Stage stage, Tick now) {
     case Stage::looks:
       control_ = node_control(NodeCommand::prepare, wants_.id);
       access_.read(objects::device_type);
-      access_.read(objects::device_type);  // two of one id answer twice, each time
       access_.read(objects::vendor);
-      if (wants_.product) access_.read(objects::product);
+      access_.read(objects::product);
       break;
     case Stage::restores:
       access_.write(objects::restore_all, objects::load_signature);
@@ -75,7 +79,7 @@ std::optional<Frame> DriveSetup::send(Tick now) {
   }
   for (;;) {
     if (const std::optional<Frame> frame = access_.send(now)) {
-      if (stage_ == Stage::looks) ++questions_;
+      if (stage_ == Stage::looks) ++awaited_[object_key(*frame)];
       return frame;
     }
     bool took = false;
@@ -115,11 +119,11 @@ void DriveSetup::hear(const Frame& frame, Tick now) {
   access_.hear(frame);
 }
 
-/// An answer may come twice now and then; where more come than there were questions, two answer.
+/// An answer may come twice now and then; where each question that was put once has two, two answer.
 void DriveSetup::count_answer(const Frame& frame) {
-  if (stage_ != Stage::looks || frame.id != access_answer_id(wants_.id)) return;
-  ++answers_;
-  if (answers_ < questions_ + most_twice) return;
+  if (frame.id != access_answer_id(wants_.id)) return;
+  const auto own = awaited_.find(object_key(frame));
+  if (own == awaited_.end() || --own->second >= 0 || ++surplus_ < most_surplus) return;
   fail(fmt::format("two drives answer with the id {}: leave one on the bus, and give it another one",
                    wants_.id));
 }
@@ -149,10 +153,14 @@ bool DriveSetup::counts(const ObjectValue& setting) const {
   return size_of(setting.first.type) > 1 && std::abs(setting.second) >= rounds_by_at_most;
 }
 
-void DriveSetup::compare(const ObjectAccess::Result& result) {
-  const auto wanted = std::find_if(wants_.settings.begin(), wants_.settings.end(), [&](const auto& each) {
-    return each.first.index == result.object.index && each.first.sub == result.object.sub;
+std::vector<ObjectValue>::const_iterator DriveSetup::wanted_of(const BusObject& object) const {
+  return std::find_if(wants_.settings.begin(), wants_.settings.end(), [&](const ObjectValue& each) {
+    return each.first.index == object.index && each.first.sub == object.sub;
   });
+}
+
+void DriveSetup::compare(const ObjectAccess::Result& result) {
+  const auto wanted = wanted_of(result.object);
   if (wanted == wants_.settings.end() || wanted->second == result.value) return;
   const std::string what = fmt::format("drive {} was told {} = {}, and has {}", wants_.id,
                                        to_text(result.object), wanted->second, result.value);
@@ -164,6 +172,19 @@ void DriveSetup::compare(const ObjectAccess::Result& result) {
 
 void DriveSetup::take(const ObjectAccess::Result& result, Tick) {
   using Kind = ObjectAccess::Result::Kind;
+  // A value that it refuses is asked for all the same: both are told.
+  const bool is_setting = wanted_of(result.object) != wants_.settings.end();
+  if (stage_ == Stage::sets && is_setting && result.kind == Kind::refused && refused_.empty()) {
+    refused_ = fmt::format("{}; it was told {}", result.words(wants_.id), result.value);
+    return;
+  }
+  if (!refused_.empty())
+    return fail(result.kind == Kind::read ? fmt::format("{}, and has {}", refused_, result.value) : refused_);
+  // Not every drive tells a product; whoever wants one does.
+  const bool may_lack = stage_ == Stage::looks && result.kind == Kind::refused &&
+                        result.object.index == objects::vendor.index &&
+                        !(result.object.sub == objects::vendor.sub ? wants_.vendor : wants_.product);
+  if (may_lack) return;
   if (result.kind != Kind::read && result.kind != Kind::written) return fail(result.words(wants_.id));
   if (stage_ == Stage::looks) return identify(result);
   if (result.kind == Kind::read) compare(result);

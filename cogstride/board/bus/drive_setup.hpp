@@ -13,6 +13,7 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -70,6 +71,7 @@ class DriveSetup {
   void identify(const ObjectAccess::Result& result);
   void compare(const ObjectAccess::Result& result);
   void fail(std::string why);
+  [[nodiscard]] std::vector<ObjectValue>::const_iterator wanted_of(const BusObject& object) const;
   [[nodiscard]] bool counts(const ObjectValue& setting) const;
 
   DriveWants wants_;
@@ -80,8 +82,9 @@ class DriveSetup {
   std::optional<Frame> control_{};  // of its node, to go out first
   Tick waits_until_ = never;        // for it to be there again
   std::vector<std::string> rounded_{};
-  int questions_ = 0;  // who it is, and what came of that
-  int answers_ = 0;
+  std::map<std::uint32_t, int> awaited_{};  // answers to who it is, by what was asked
+  int surplus_ = 0;                         // of them
+  std::string refused_{};  // a setting
   std::string fault_{};
 };
 

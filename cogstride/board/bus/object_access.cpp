@@ -257,7 +257,7 @@ void ObjectAccess::hear(const Frame& frame) {
   if (!is_its) return;  // an answer that came after patience had ended
   if (specifier == aborts) {
     const auto code = static_cast<std::uint32_t>(number_of(ObjectType::u32, frame.bytes.data() + 4));
-    return ended(Result::Kind::refused, 0, code);
+    return ended(Result::Kind::refused, asked.value, code);
   }
   if (asked.writes) {
     if (specifier == answers_write) ended(Result::Kind::written);
