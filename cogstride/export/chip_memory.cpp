@@ -49,7 +49,7 @@ constexpr std::int64_t linked_ram_by_counter = 209;
 constexpr std::int64_t linked_ram_by_duties = 108;
 constexpr std::int64_t linked_ram_by_frame = 12;
 constexpr std::int64_t any_catching_up = 100;  // of an axis, in each interrupt of edges
-constexpr std::int64_t stack = 180;           // an interrupt in an interrupt's end, below the main program
+constexpr std::int64_t stack = 180;            // an interrupt in an interrupt's end, below the main program
 
 /// Ports whose edges bring an interrupt.
 std::int64_t edge_ports(const MadeProgram& made, const LinkMap* map) {

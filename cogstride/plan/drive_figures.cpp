@@ -53,7 +53,7 @@ double drive_most_torque(const Mechanism& mechanism) {
 double drive_steepest(const Mechanism& mechanism) {
   const double torque = drive_most_torque(mechanism);
   const double left = std::max(least_torque_share * torque, torque - mechanism.load.coulomb_friction.base() -
-                                                         std::abs(steady_load(mechanism).base()));
+                                                                std::abs(steady_load(mechanism).base()));
   const double rad_per_s2 = left / most_moved_inertia(mechanism).base();
   return rad_per_s2 / (2.0 * pi) * static_cast<double>(steps_per_motor_turn(mechanism));
 }

@@ -1,6 +1,7 @@
-// Everyone who reads frames of a bus, from both ends: a computer that brings a drive up, scans ids and changes
-// one, what is told cycle by cycle, and a drive. Frames of eleven bytes: id (two, the lower one first), length,
-// data. Whatever comes: nobody fails or hangs, a setup ends, and a drive that was told nothing sound is off.
+// Everyone who reads frames of a bus, from both ends: a computer that brings a drive up, scans ids and
+// changes one, what is told cycle by cycle, and a drive. Frames of eleven bytes: id (two, the lower one
+// first), length, data. Whatever comes: nobody fails or hangs, a setup ends, and a drive that was told
+// nothing sound is off.
 #include <algorithm>
 #include <cstdint>
 #include <cstdlib>

@@ -68,6 +68,11 @@ void DriveSetup::go_to(Stage stage, Tick now) {
 
 std::optional<Frame> DriveSetup::send(Tick now) {
   if (has_ended()) return std::nullopt;
+  if (surplus_ >= most_surplus) {
+    fail(fmt::format("two drives answer with the id {}: leave one on the bus, and give it another one",
+                     wants_.id));
+    return std::nullopt;
+  }
   if (!has_begun_) {
     has_begun_ = true;
     go_to(Stage::looks, now);
@@ -123,9 +128,7 @@ void DriveSetup::hear(const Frame& frame, Tick now) {
 void DriveSetup::count_answer(const Frame& frame) {
   if (frame.id != access_answer_id(wants_.id)) return;
   const auto own = awaited_.find(object_key(frame));
-  if (own == awaited_.end() || --own->second >= 0 || ++surplus_ < most_surplus) return;
-  fail(fmt::format("two drives answer with the id {}: leave one on the bus, and give it another one",
-                   wants_.id));
+  if (own != awaited_.end() && --own->second < 0) ++surplus_;
 }
 
 void DriveSetup::identify(const ObjectAccess::Result& result) {

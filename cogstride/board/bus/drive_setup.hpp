@@ -84,7 +84,7 @@ class DriveSetup {
   std::vector<std::string> rounded_{};
   std::map<std::uint32_t, int> awaited_{};  // answers to who it is, by what was asked
   int surplus_ = 0;                         // of them
-  std::string refused_{};  // a setting
+  std::string refused_{};                   // a setting
   std::string fault_{};
 };
 
