@@ -87,7 +87,7 @@ TEST(Script, SaysWhatWasExpected) {
   says("home traverse\nmove traverse 85 mm", "expected 'to' (a position) or 'by' (a way)");
   says("home traverse\nmove traverse to 8 mm at 90 mm/s", "speed 90 mm/s is over its limit of 60 mm/s");
   says("home traverse\nmove traverse to 8 mm at 9 mm/s and 8 mm/s", "the speed is given twice");
-  says("home traverse\nmove traverse to 8 mm at 9 N m", "'9 N' is not a speed such as 40 mm/s");
+  says("home traverse\nmove traverse to 8 mm at 9 N m", "'9 N m' is not a speed such as 40 mm/s");
   says("wait -1 s", "not below 0");
   says("wait 1e9 s", "more than a year");
   says("wait 3 mm", "is not a time such as 1.5 s");
