@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <functional>
 #include <random>
 
 #include "cogstride/bench/simulated/simulated_bench.hpp"
@@ -155,31 +156,31 @@ TEST(BusDrive, PullsWithATorqueAndStopsFromWhateverSpeedThatGave) {
   EXPECT_NEAR(warp.told()->supply.base(), 24.0, 0.3);
 }
 
+/// Those of the rig, where the cloth beam's drive is really another one.
+struct OtherBeams : Beams {
+  explicit OtherBeams(const std::function<void(Mechanism&)>& change) : Beams(with_other_cloth(change)) {
+    bench.serve(2_s);
+  }
+  static SimulatedBench::Options with_other_cloth(const std::function<void(Mechanism&)>& change) {
+    SimulatedBench::Options options;
+    options.actual = beams();
+    change(options.actual->mechanisms[1]);
+    return options;
+  }
+};
+
 TEST(BusDrive, SaysWhichDriveIsMissingOrAnother) {
-  Rig actual = beams();
-  std::get<BusWiring>(actual.mechanisms[1].wiring).id = 13;
-  SimulatedBench::Options options;
-  options.actual = actual;
-  Beams missing(options);
-  missing.bench.serve(2_s);
+  OtherBeams missing([](Mechanism& cloth) { std::get<BusWiring>(cloth.wiring).id = 13; });
   EXPECT_EQ(missing.cloth->link().fault(),
             "drive 12 does not answer when it is asked for 1000:00 device type");
   EXPECT_TRUE(missing.warp->is_armed());
   EXPECT_THROW(missing.move("cloth_beam", {.by = OutputPosition(1_deg)}), RangeError);
 
-  actual = beams();
-  std::get<BusDrive>(actual.mechanisms[1].board).product = 25;
-  options.actual = actual;
-  Beams other(options);
-  other.bench.serve(2_s);
+  const OtherBeams other([](Mechanism& cloth) { std::get<BusDrive>(cloth.board).product = 25; });
   EXPECT_EQ(other.cloth->link().fault(),
             "drive 12 is not the one that the rig means: its product is 25, and the rig says 24");
 
-  actual = beams();
-  std::get<BusWiring>(actual.mechanisms[1].wiring).id = 11;
-  options.actual = actual;
-  Beams twice(options);
-  twice.bench.serve(2_s);
+  const OtherBeams twice([](Mechanism& cloth) { std::get<BusWiring>(cloth.wiring).id = 11; });
   EXPECT_EQ(twice.warp->link().fault(),
             "two drives answer with the id 11: leave one on the bus, and give it another one");
   EXPECT_FALSE(twice.warp->is_armed());

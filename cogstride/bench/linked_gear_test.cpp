@@ -62,26 +62,6 @@ TEST(LinkedGear, GoesAlongWithinStepsWhateverTheLineDelays) {
   }
 }
 
-/// What is expected of a leader that brakes was by the speed that it had: the chip is not stopped for that.
-TEST(LinkedGear, GoesOnThroughBrakingThatIsToldOfLate) {
-  for (int phase = 0; phase < 10; ++phase) {
-    SCOPED_TRACE(phase);
-    const ExactTime brakes = ExactTime::from_base({1'800 + 9 * phase, 1'000});
-    SimulatedBench bench(
-        linked_axis("carriage", 27_ms),
-        {.events = {{.at = 0.6_s, .what = "wheel", .speed = OutputSpeed(33_rpm), .in = 0.2_s},
-                    {.at = brakes, .what = "wheel", .speed = OutputSpeed(0_rpm), .in = 0.25_s},
-                    {.at = 2.2_s, .what = "wheel", .speed = OutputSpeed(-33_rpm), .in = 0.3_s},
-                    {.at = 3_s, .what = "wheel", .speed = OutputSpeed(0_rpm), .in = 0.2_s}}});
-    auto geared = bench.gear("carriage", by(2.24_mm));
-    std::string fault;
-    bench.on_fault([&](const std::string& said) { fault = said; });
-    bench.serve(3.6_s);
-    EXPECT_EQ(fault, "");
-    EXPECT_TRUE(geared.goes_along());
-  }
-}
-
 TEST(LinkedGear, CatchesUpWithALeaderThatTurnsAlreadyAndGoesByAnotherRatio) {
   SimulatedBench bench(linked_axis("carriage", 20_ms),
                        {.events = {{.at = 0.1_s, .what = "wheel", .speed = OutputSpeed(120_rpm), .in = 0.2_s},

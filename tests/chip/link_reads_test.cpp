@@ -14,7 +14,7 @@
 namespace cogstride::chip_bench {
 namespace {
 
-constexpr double reads_baud = 250e3;
+constexpr double baud = 250e3;
 constexpr std::int64_t counts_of_turn = 1000;
 
 Rig rig_with_wheel() {
@@ -50,7 +50,7 @@ class Turning {
 TEST(ChipLink, CountsAWheelAndFollowsIt) {
   const Rig rig = rig_with_wheel();
   MadeChip made(rig, {}, built_link(rig, "wheel"));
-  EmulatedLine line(made.chip(), {reads_baud});
+  EmulatedLine line(made.chip(), {baud});
   // From rest to a turn a second, two turns on, and back by a quarter.
   const auto place = [](double t) {
     t -= 0.3;
@@ -115,7 +115,8 @@ std::function<double(double)> some_course(Chance& chance) {
 
 TEST(ChipLink, OfRandomWheelsStandsOnTheStepOfTheRatio) {
   const bool is_slow = std::getenv("COGSTRIDE_SLOW") != nullptr;
-  for (unsigned seed = is_slow ? 1 : 4; seed <= (is_slow ? 30 : 4); ++seed) {
+  constexpr unsigned brakes_late = 12;  // a wheel that brakes while its counts are long on their way
+  for (unsigned seed = is_slow ? 1 : brakes_late; seed <= (is_slow ? 30 : brakes_late); ++seed) {
     Chance chance(seed);
     Rig rig = rig_with_wheel();
     rig.mechanisms[0].limits.travel_from.reset();
@@ -187,7 +188,7 @@ TEST(ChipLink, MakesDutiesAndPulsesBesideSteps) {
   const Rig rig = rig_with_duties();
   MadeChip made(rig, {}, built_link(rig, "duties"));
   Chip& chip = made.chip();
-  EmulatedLine line(chip, {reads_baud});
+  EmulatedLine line(chip, {baud});
   // What its registers are set to, by the millisecond: counts on of 256, A forwards and B backwards.
   std::map<int, int> forwards;
   int backwards = 0;
@@ -309,7 +310,7 @@ TEST(ChipLink, HoldsASpeedByALoopOfItsOwn) {
   for (const double delay : {1e-3, 20e-3, 80e-3}) {
     const Rig rig = rig_with_held_feeder(Time(delay, units::s));
     MadeChip made(rig, {}, built_link(rig, "held"));
-    EmulatedLine line(made.chip(), {reads_baud, static_cast<std::int64_t>(1e9 * delay)});
+    EmulatedLine line(made.chip(), {baud, static_cast<std::int64_t>(1e9 * delay)});
     TurningMotor motor(made.chip(), rig.mechanisms[1]);
     const auto seconds = [&] { return static_cast<double>(made.chip().now()) / clock_rate; };
     std::vector<std::pair<double, double>> speeds;  // by time, of the output

@@ -12,7 +12,9 @@ namespace {
 
 TEST(ChipLink, OfRandomRigsPlaysWhatIsRehearsed) {
   const bool is_slow = std::getenv("COGSTRIDE_SLOW") != nullptr;
-  for (unsigned seed = is_slow ? 1 : 3; seed <= (is_slow ? 30 : 3); ++seed) {
+  constexpr unsigned bounced =
+      18;  // two edges of a switch one right after the other, in the midst of quick steps
+  for (unsigned seed = is_slow ? 1 : bounced; seed <= (is_slow ? 30 : bounced); ++seed) {
     Chance chance(seed);
     Rig rig = random_rig(chance);
     const std::string text = random_script(rig, chance) + "wait 0.3 s\n";

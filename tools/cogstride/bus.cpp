@@ -1,35 +1,22 @@
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <cstdio>
-#include <iostream>
 
 #include "cogstride/report/bus_report.hpp"
 #include "cogstride/rig/files/read_rig.hpp"
 #include "cogstride/session/bus_look.hpp"
 #include "commands.hpp"
+#include "playing.hpp"
 
 using namespace cogstride;
-
-namespace {
-
-bool may_change(const BusOptions& options) {
-  if (options.yes) return true;
-  if (isatty(STDIN_FILENO) == 0)
-    throw Error("nobody can be asked here whether its id may be changed: say --yes");
-  fmt::print(stderr, "The only drive on the bus is given the id {}, and keeps it. Do it (yes/no) ",
-             options.new_id);
-  std::string answer;
-  std::getline(std::cin, answer);
-  return answer == "yes" || answer == "y";
-}
-
-}  // namespace
 
 ExitStatus run_bus(const BusOptions& options) {
   const Rig rig = read_rig(options.rig);
   if (options.new_id != 0) {
-    if (!may_change(options)) {
+    const std::string question =
+        fmt::format("The only drive on the bus is given the id {}, and keeps it. Do it", options.new_id);
+    if (!options.yes &&
+        !says_yes(question, "nobody can be asked here whether its id may be changed: say --yes")) {
       fmt::print(stderr, "nothing was changed\n");
       return ExitStatus::something_is_wrong;
     }

@@ -72,18 +72,23 @@ void require_chips(const std::string& rig_file, const Rig& rig) {
                   rig_file));
 }
 
+bool says_yes(const std::string& question, const std::string& nobody) {
+  if (isatty(STDIN_FILENO) == 0) throw Error(nobody);
+  fmt::print(stderr, "{} (yes/no) ", question);
+  std::string answer;
+  std::getline(std::cin, answer);
+  return answer == "yes" || answer == "y";
+}
+
 bool is_agreed(const std::string& rig_file, bool yes, const std::string& what) {
   const DrivenRigs driven;
   const std::uint64_t mark = fingerprint(read_text_file(rig_file));
   if (!yes && !driven.has(mark)) {
     fmt::print(stderr, "{} has not been driven before, as it is now. With power on:\n{}", rig_file, what);
-    if (isatty(STDIN_FILENO) == 0)
-      throw Error(
-          "nobody can be asked here whether that may be: say --yes, or drive it once from a terminal");
-    fmt::print(stderr, "Rehearsed, and nobody's fingers in it? Drive it (yes/no) ");
-    std::string answer;
-    std::getline(std::cin, answer);
-    if (answer != "yes" && answer != "y") return false;
+    if (!says_yes(
+            "Rehearsed, and nobody's fingers in it? Drive it",
+            "nobody can be asked here whether that may be: say --yes, or drive it once from a terminal"))
+      return false;
   }
   driven.add(mark);
   return true;

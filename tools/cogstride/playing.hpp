@@ -30,6 +30,9 @@ cogstride::PlayedScript play(cogstride::Bench& bench, cogstride::ScriptPlayer& p
 /// @throws cogstride::Error unless the rig says which GPIO chip has its lines
 void require_chips(const std::string& rig_file, const cogstride::Rig& rig);
 
+/// Asks at the terminal. @throws cogstride::Error with `nobody` where nobody can be asked
+[[nodiscard]] bool says_yes(const std::string& question, const std::string& nobody);
+
 /// Before a rig is driven for the first time, or after it was changed: says what will move, and asks.
 /// @param yes  that is answered already @param what  lines such as "  feeder turns"
 /// @return whether the user agrees @throws cogstride::Error when nobody can be asked

@@ -88,7 +88,6 @@ std::vector<std::string> why_duties_are_not_live(const Mechanism& mechanism, con
   return {};
 }
 
-/// What keeps six gates from live lines: a late edge must not harm the board, and sensors come too late.
 std::vector<std::string> why_bus_drives_are_not_live(const Mechanism&, const Controller& controller) {
   if (!controller.small_chip) return {};
   return {
@@ -96,6 +95,7 @@ std::vector<std::string> why_bus_drives_are_not_live(const Mechanism&, const Con
       "interface drives it"};
 }
 
+/// What keeps six gates from live lines: a late edge must not harm the board, and sensors come too late.
 std::vector<std::string> why_gates_are_not_live(const Mechanism& mechanism, const Controller& controller) {
   if (!std::get<SixGateInverter>(mechanism.board).locks_legs)
     return {

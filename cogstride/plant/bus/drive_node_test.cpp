@@ -18,16 +18,21 @@ namespace {
 constexpr double ticks_per_second = 1e6;
 constexpr Tick millisecond = 1'000;
 
+DriveMotor beams_motor() {
+  DriveMotor motor;
+  motor.torque_constant = 0.075;
+  motor.resistance = 0.34;
+  motor.inertia = 5e-4;
+  motor.rad_per_count = 2.0 * 3.141592653589793 / 4096.0;
+  motor.highest_supply = 36.0;
+  return motor;
+}
+
 /// A node that is asked directly, without a bus between, once a millisecond; its shaft turns as its loops
 /// say.
 struct Bench {
   explicit Bench(int id = 11) : node(setup(id), loops) {
-    motor.torque_constant = 0.075;
-    motor.resistance = 0.34;
-    motor.inertia = 5e-4;
-    motor.rad_per_count = 2.0 * 3.141592653589793 / 4096.0;
     motor.lowest_supply = 18.0;
-    motor.highest_supply = 36.0;
     node.power(0, true);
   }
   static DriveNode::Setup setup(int id) {
@@ -83,7 +88,7 @@ struct Bench {
   }
 
   DriveLoops loops{};
-  DriveMotor motor{};
+  DriveMotor motor = beams_motor();
   DriveNode node;
   Tick now = 0;
   double place = 0.0;
@@ -344,11 +349,7 @@ TEST(DriveLoops, GoEvenlyWhereTheCommonInstantsAreNot) {
     orders.is_driven = true;
     orders.mode = DriveMode::cyclic_position;
     orders.most_current = 100.0;
-    DriveMotor motor;
-    motor.torque_constant = 0.075;
-    motor.resistance = 0.34;
-    motor.inertia = 5e-4;
-    motor.rad_per_count = 2.0 * 3.141592653589793 / 4096.0;
+    DriveMotor motor = beams_motor();
     motor.highest_supply = 360.0;
     DriveSense sense;
     sense.supply = 240.0;
@@ -381,12 +382,7 @@ TEST(DriveLoops, KeepWithinTheCurrentsOfMotorAndSupply) {
   orders.mode = DriveMode::torque;
   orders.torque = 10.0;
   orders.most_current = 12.0;
-  DriveMotor motor;
-  motor.torque_constant = 0.075;
-  motor.resistance = 0.34;
-  motor.inertia = 5e-4;
-  motor.rad_per_count = 2.0 * 3.141592653589793 / 4096.0;
-  motor.highest_supply = 36.0;
+  const DriveMotor motor = beams_motor();
   DriveSense sense;
   sense.supply = 24.0;
   EXPECT_NEAR(loops.step(orders, motor, sense, 1e-3), 12.0, 1e-9);
