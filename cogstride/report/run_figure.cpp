@@ -13,6 +13,12 @@
 namespace cogstride {
 namespace {
 
+/// The unit that its speed is traced in.
+std::string_view speed_shown(const Mechanism& mechanism) {
+  const OutputKind kind = output_kind(mechanism.train);
+  return mechanism.is_movable() ? display_unit(kind, 1) : speed_unit(kind);
+}
+
 std::vector<MechanismPanel> panels_of(const Rig& rig, const std::vector<std::size_t>& moved) {
   std::vector<MechanismPanel> panels;
   for (const std::size_t i : moved) {
@@ -29,8 +35,8 @@ std::vector<MechanismPanel> panels_of(const Rig& rig, const std::vector<std::siz
     } else if (mechanism.is_throttled()) {
       panels.push_back({mechanism.name, name + "speed", name + "current", "%", "A", "speed", "current"});
     } else {
-      panels.push_back(
-          {mechanism.name, name + "made", name + "speed", position_unit, std::string(display_unit(kind, 1))});
+      panels.push_back({mechanism.name, name + "made", name + "speed", position_unit,
+                        std::string(speed_shown(mechanism))});
     }
   }
   return panels;
@@ -102,6 +108,18 @@ class OneFigure {
     write_panels(path_, figure);
   }
 
+  void draw_bus_drive(const Mechanism& mechanism) const {
+    const OutputKind kind = output_kind(mechanism.train);
+    PanelFigure figure;
+    figure.title = title_;
+    figure.axis = "time [s]";
+    figure.panels = {{fmt::format("place [{}]", display_unit(kind, 0)), {curve("made", "#2a5c9a")}},
+                     {fmt::format("speed [{}]", speed_unit(kind)), {curve("speed", "#6b6b6b")}},
+                     {"current [A]", {curve("current", "#bd5b0b")}},
+                     {"supply [V]", {curve("supply", "#1f7a5c")}}};
+    write_panels(path_, figure);
+  }
+
   void draw_steps(const Mechanism& mechanism) const {
     const OutputKind kind = output_kind(mechanism.train);
     FigureContent content;
@@ -139,10 +157,7 @@ Geared geared_of(const Rig& rig, const std::vector<std::size_t>& moved) {
       return {&follower, leader, std::string(speed_unit(output_kind(shaft->train)))};
     for (const std::size_t other : moved) {
       const Mechanism& one = rig.mechanisms[other];
-      if (one.name == leader)
-        return {&follower, leader,
-                std::string(one.is_movable() ? display_unit(output_kind(one.train), 1)
-                                             : speed_unit(output_kind(one.train)))};
+      if (one.name == leader) return {&follower, leader, std::string(speed_shown(one))};
     }
   }
   return {};
@@ -162,11 +177,12 @@ void draw_geared(const std::string& path, const ThinnedTrace& trace, const std::
   std::vector<PanelCurve> lag = signal(name, "lag", "#a5322a");
   const double steps = std::abs(steps_per_base(*geared.follower).to_double()) / display_units_per_base(kind);
   for (auto& point : lag.front().points) point.second *= steps;
-  figure.panels = {{fmt::format("{} [{}]", geared.leader, geared.leader_speed_unit),
-                    signal(geared.leader, "speed", "#bd5b0b")},
-                   {fmt::format("place [{}]", display_unit(kind, 0)), signal(name, "made", "#2a5c9a")},
-                   {fmt::format("speed [{}]", display_unit(kind, 1)), signal(name, "speed", "#6b6b6b")},
-                   {"lag [steps]", lag}};
+  figure.panels = {
+      {fmt::format("{} [{}]", geared.leader, geared.leader_speed_unit),
+       signal(geared.leader, "speed", "#bd5b0b")},
+      {fmt::format("place [{}]", display_unit(kind, 0)), signal(name, "made", "#2a5c9a")},
+      {fmt::format("speed [{}]", speed_shown(*geared.follower)), signal(name, "speed", "#6b6b6b")},
+      {geared.follower->has_bus_drive() ? "lag [counts]" : "lag [steps]", lag}};
   write_panels(path, figure);
 }
 
@@ -229,6 +245,8 @@ void write_run_figure(const std::string& path, const ThinnedTrace& trace, const 
     figure.draw_brushless(mechanism);
   } else if (mechanism.takes_pulse_width()) {
     figure.draw_pulsed(mechanism);
+  } else if (mechanism.has_bus_drive()) {
+    figure.draw_bus_drive(mechanism);
   } else {
     figure.draw_steps(mechanism);
   }

@@ -67,8 +67,10 @@ Outputs::Outputs(const OutputOptions& options, const std::vector<std::string>& r
   check_output_names(options, read);
   const auto existing = options.overwrite ? OutputFile::Existing::replaced : OutputFile::Existing::refused;
   if (!options.plot.empty() || reports_) {
+    // A drive on a bus has no line of its own.
+    const std::vector<BoardLine> lines = board_lines(shown.wiring);
     thinned_.emplace(shown.name + ".speed",
-                     static_cast<LineId>(board_lines(shown.wiring).front().line.number));
+                     lines.empty() ? LineId{} : static_cast<LineId>(lines.front().line.number));
     fork_.add(*thinned_);
   }
   if (!options.waves.empty()) {
